@@ -1,0 +1,121 @@
+"""What a cell says: a value to drive, or a check of a value."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from decimal import Decimal, InvalidOperation
+from functools import lru_cache
+
+import numpy as np
+
+from upright_block.language.literals import LiteralProblem, Value, fit, parse_as, parse_typed, shown
+from upright_block.language.types import UNTYPED_REAL, Elementary, widens
+
+_TOLERANCE = re.compile(r"(.+?)(?:±|\+-|\+/-)(.+)\Z")
+_DECIMAL = re.compile(r"[+-]?[0-9]+(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?\Z")
+
+
+@dataclass(frozen=True, slots=True)
+class Check:
+    """A value is right when it lies from ``low`` to ``high``, or outside of them if ``outside``."""
+
+    low: Value
+    high: Value
+    outside: bool
+    text: str
+
+
+@lru_cache(maxsize=20_000)
+def parse_value(text: str, type_: Elementary) -> Value:
+    """The value of a cell for a pin of this type: a literal of the language, or its short form.
+
+    Raises:
+        LiteralProblem: the cell is no value of the type.
+    """
+    prefix, mark, _ = text.partition("#")
+    if mark and not prefix.isdigit():
+        found, value = parse_typed(text)
+        if found is not type_ and not widens(found, type_):
+            raise LiteralProblem(f"{text} is {found}, and the pin is {type_}.", f"Write a {type_}.")
+        return float(value) if type_.family == "real" else value
+    if type_.family == "duration" and text == "0":
+        return 0
+    if type_.family == "real" and _DECIMAL.match(text):
+        return fit(UNTYPED_REAL, float(text), type_)
+    return parse_as(text, type_)
+
+
+@lru_cache(maxsize=20_000)
+def parse_check(text: str, type_: Elementary) -> Check:
+    """What a cell asks of a value: ``5``, ``!5``, ``>=5``, ``<5``, ``1..5``, ``20±0.5``.
+
+    Raises:
+        LiteralProblem: the cell is no check for the type.
+    """
+    if text.startswith("!"):
+        inner = parse_check(text[1:].strip(), type_)
+        return Check(inner.low, inner.high, not inner.outside, text)
+    for sign in (">=", "<=", ">", "<"):
+        if text.startswith(sign):
+            _needs_order(text, type_)
+            limit = parse_value(text[len(sign) :].strip(), type_)
+            least, most = _ends(type_)
+            if sign[0] == ">":
+                return Check(limit if "=" in sign else _beyond(limit, type_, 1), most, False, text)
+            return Check(least, limit if "=" in sign else _beyond(limit, type_, -1), False, text)
+    low_text, dots, high_text = text.partition("..")
+    if dots:
+        _needs_order(text, type_)
+        low, high = parse_value(low_text.strip(), type_), parse_value(high_text.strip(), type_)
+        if low > high:
+            raise LiteralProblem(
+                f"{text} is empty: {low_text} is above {high_text}.", f"Write {high_text}..{low_text}."
+            )
+        return Check(low, high, False, text)
+    tolerance = _TOLERANCE.match(text)
+    if tolerance:
+        _needs_order(text, type_)
+        return _around(tolerance[1].strip(), tolerance[2].strip(), type_, text)
+    value = parse_value(text, type_)
+    return Check(value, value, False, text)
+
+
+def _needs_order(text: str, type_: Elementary) -> None:
+    if type_.family == "bool":
+        raise LiteralProblem(f"{text} needs values with an order; a BOOL has none.", "Write 0, 1 or !0.")
+
+
+def _around(middle: str, width: str, type_: Elementary, text: str) -> Check:
+    if type_.family == "real":
+        try:
+            centre, spread = Decimal(middle), abs(Decimal(width))
+        except InvalidOperation:
+            raise LiteralProblem(
+                f"{text} is no number with a tolerance.", "Write one such as 20±0.5."
+            ) from None
+        low, high = (fit(UNTYPED_REAL, float(centre + d), type_) for d in (-spread, spread))
+        return Check(low, high, False, text)
+    centre_, spread_ = int(parse_value(middle, type_)), abs(int(parse_value(width, type_)))
+    least, most = _ends(type_)
+    return Check(max(centre_ - spread_, int(least)), min(centre_ + spread_, int(most)), False, text)
+
+
+def _ends(type_: Elementary) -> tuple[Value, Value]:
+    if type_.family == "real":
+        return float("-inf"), float("inf")
+    return type_.low, type_.high
+
+
+def _beyond(value: Value, type_: Elementary, direction: int) -> Value:
+    """The next value of the type above or below."""
+    if type_.family == "real":
+        kind = np.float32 if type_.bits == 32 else np.float64
+        return float(np.nextafter(kind(value), kind(direction * np.inf)))
+    neighbour = int(value) + direction
+    if not type_.low <= neighbour <= type_.high:
+        raise LiteralProblem(
+            f"No {type_} is {'above' if direction > 0 else 'below'} {shown(value, type_)}.",
+            "Choose another limit.",
+        )
+    return neighbour

@@ -1,0 +1,442 @@
+"""A case made ready to run: what is stored when, and what is looked at after which scans."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from upright_block.cases.casefile import Case, CaseFile
+from upright_block.cases.cells import Check, parse_check, parse_value
+from upright_block.cases.table import Cell, Table
+from upright_block.compiler.image import DATA
+from upright_block.compiler.layout import Slot, encode, find_slot, layout_of, slots
+from upright_block.language.findings import Finding, Findings
+from upright_block.language.literals import LiteralProblem, parse_duration, parse_integer, shown_duration
+from upright_block.language.names import did_you_mean
+from upright_block.language.source import Source
+from upright_block.language.typed import Unit, Variable
+from upright_block.machine import Event, force_events
+
+MOST_SCANS = 20_000_000
+_RECORD_WHOLE = 64 << 20
+_TIME_HEADS = ("at", "after", "scan")
+
+
+@dataclass(frozen=True, slots=True)
+class Expectation:
+    """A check of one cell, made after each of the scans ``first`` to ``last``. ``row`` counts from 0."""
+
+    row: int
+    cell: Cell
+    check: Check
+    first: int
+    last: int
+
+
+@dataclass(frozen=True, slots=True)
+class Column:
+    """The expectations of one column."""
+
+    slot: Slot
+    expectations: tuple[Expectation, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """Everything that a run of the case needs. Times are in ns; ``row_scans`` has the scan of each row.
+
+    ``live`` are the constants that the case gives other values, ``given`` the bytes stored before the
+    first scan, ``shown`` the slots of the columns in the order of the table.
+    """
+
+    file: CaseFile
+    case: Case
+    unit: Unit
+    live: frozenset[Variable]
+    given: tuple[tuple[Slot, bytes], ...]
+    scans: int
+    events: tuple[Event, ...]
+    forces: int
+    columns: tuple[Column, ...]
+    row_scans: tuple[int, ...]
+    shown: tuple[Slot, ...]
+    spans: tuple[tuple[int, int], ...]
+
+    @property
+    def id(self) -> str:
+        """The name by which a case is chosen: file and case."""
+        return f"{self.file.stem}/{self.case.name}"
+
+    @property
+    def checks(self) -> int:
+        """How many cells are checked."""
+        return sum(len(c.expectations) for c in self.columns)
+
+
+class _Problem(Exception):
+    """Raised after its finding was recorded."""
+
+
+class _Planner:
+    def __init__(self, file: CaseFile, case: Case, unit: Unit, findings: Findings) -> None:
+        self.file = file
+        self.case = case
+        self.unit = unit
+        self.findings = findings
+        self.events: list[Event] = []
+        self.forces = 0
+        self.released: list[tuple[Slot, int]] = []
+        self.failed = False
+
+    def report(
+        self, name: str, source: Source, start: int, end: int, message: str, way_out: str = ""
+    ) -> None:
+        self.failed = True
+        self.findings.add(Finding(name, source, start, end, message, way_out))
+
+    def plan(self) -> Plan | None:
+        live, given = self._given()
+        table = self.case.vectors
+        row_scans: tuple[int, ...] = ()
+        columns: list[Column] = []
+        shown: list[Slot] = []
+        if table is not None:
+            time_column, row_scans = self._times(table)
+            last = self._last_scan(row_scans)
+            self._columns(table, time_column, row_scans, last, columns, shown)
+        scans = self._last_scan(row_scans) + 1
+        if scans > MOST_SCANS:
+            self.report(
+                "too-long",
+                self.file.source,
+                self.case.place.start,
+                self.case.place.end,
+                f"The case takes {scans} scans; {MOST_SCANS} are the most.",
+                "Use a longer scan, or a shorter case.",
+            )
+        if self.failed:
+            return None
+        self._restore_inputs(given)
+        self.events.sort(key=lambda event: event.scan)
+        return Plan(
+            self.file, self.case, self.unit, live, given, scans, tuple(self.events), self.forces,
+            tuple(c for c in columns if c.expectations), row_scans, tuple(shown), self._spans(scans, shown),
+        )  # fmt: skip
+
+    def _last_scan(self, row_scans: tuple[int, ...]) -> int:
+        """The last scan: that of the last row, or the last that starts within ``run_for``."""
+        by_time = -1 if self.case.run_for is None else -(-self.case.run_for // self.file.scan) - 1
+        return max([by_time, 0, *row_scans[-1:]])
+
+    def _spans(self, scans: int, shown: Iterable[Slot]) -> tuple[tuple[int, int], ...]:
+        """What to record: the whole instance, or in a long run its pins and what the table names."""
+        size = layout_of(self.unit).size
+        if size * scans <= _RECORD_WHOLE:
+            return ((0, size),)
+        named = {slot.offset: slot for slot in shown}
+        named |= {
+            s.offset: s for s in slots(self.unit) if "." not in s.path and s.variable.section != "private"
+        }
+        return tuple((at, named[at].type.bits // 8) for at in sorted(named))
+
+    # --- given ---
+
+    def _given(self) -> tuple[frozenset[Variable], tuple[tuple[Slot, bytes], ...]]:
+        live: set[Variable] = set()
+        stored: list[tuple[Slot, bytes]] = []
+        source = self.file.source
+        for given in self.case.given:
+            place = given.place
+            try:
+                slot = self._slot(given.path, source, place.key_start, place.key_end)
+                if slot.variable.constant:
+                    if slot.variable.is_folded:
+                        self.report(
+                            "constant-in-use",
+                            source,
+                            place.key_start,
+                            place.key_end,
+                            f"{slot.path} cannot be given: another initial value or a CASE label is made from it.",
+                            "Change it in the block, or give that value itself.",
+                        )
+                        continue
+                    live.add(slot.variable)
+                value = parse_value(given.text, slot.type)
+                stored.append((slot, encode(value, slot.type)))
+            except LiteralProblem as problem:
+                self.report(
+                    "bad-value",
+                    source,
+                    place.start,
+                    place.end,
+                    f"{slot.path} is {slot.type}: {problem}",
+                    problem.way_out,
+                )
+            except _Problem:
+                continue
+        return frozenset(live), tuple(stored)
+
+    def _slot(self, path: str, source: Source, start: int, end: int) -> Slot:
+        slot = find_slot(self.unit, path)
+        if slot is not None:
+            return slot
+        at = start
+        owner, names = self.unit, path.split(".")
+        for index, name in enumerate(names):
+            variable = owner.variables.get(name.strip().upper())
+            if variable is None:
+                known = [v.name for v in owner.variables.values()]
+                hint = did_you_mean(name, known) or f"It has {', '.join(known)}."
+                self.report(
+                    "unknown-name", source, at, min(at + len(name), end), f"{owner.name} has no {name}.", hint
+                )
+                raise _Problem
+            at += len(name) + 1
+            if not isinstance(variable.type, Unit):
+                rest = ".".join(names[index + 1 :])
+                self.report(
+                    "unknown-name",
+                    source,
+                    start,
+                    end,
+                    f"{variable.name} is {variable.type} and has no {rest}.",
+                    f"Remove .{rest}.",
+                )
+                raise _Problem
+            owner = variable.type
+        pins = ", ".join(f"{path}.{v.name}" for v in owner.section("output")[:3])
+        self.report(
+            "no-value",
+            source,
+            start,
+            end,
+            f"{path} is an instance of {owner.name} and has no value of its own.",
+            f"Name one of its pins: {pins}.",
+        )
+        raise _Problem
+
+    # --- the table ---
+
+    def _times(self, table: Table) -> tuple[int | None, tuple[int, ...]]:
+        """The column that gives the time, and the scan of each row."""
+        found = [
+            i
+            for i, head in enumerate(table.heads)
+            if head.text.lower() in _TIME_HEADS and self.unit.variables.get(head.text.upper()) is None
+        ]
+        if len(found) > 1:
+            head = table.heads[found[1]]
+            self.report(
+                "two-times",
+                table.source,
+                head.start,
+                head.end,
+                f"The table has two time columns, {table.heads[found[0]].text} and {head.text}.",
+                "Keep one of them.",
+            )
+        if not found:
+            return None, tuple(range(len(table.rows)))
+        column = found[0]
+        kind = table.heads[column].text.lower()
+        scans: list[int] = []
+        last = -1
+        for row in table.rows:
+            scan = self._scan_of(row[column], kind, max(last, 0), table.source)
+            if scan is not None and scan <= last and scans:
+                cell = row[column]
+                self.report(
+                    "time-goes-back",
+                    table.source,
+                    cell.start,
+                    cell.end,
+                    f"The row at {cell.text} does not come after the row above it.",
+                    "Write the rows in the order of time, one for each scan at most.",
+                )
+            last = last if scan is None else scan
+            scans.append(last)
+        return column, tuple(scans)
+
+    def _scan_of(self, cell: Cell, kind: str, last: int, source: Source) -> int | None:
+        """The scan at which the row of this time cell acts."""
+        if not cell.text:
+            self.report(
+                "missing-time",
+                source,
+                cell.start,
+                cell.end,
+                "The row has no time.",
+                f"Write one in the column {kind}.",
+            )
+            return None
+        try:
+            if kind == "scan":
+                return parse_integer(cell.text)
+            time = 0 if cell.text == "0" else parse_duration(cell.text.partition("#")[2] or cell.text)
+        except LiteralProblem as problem:
+            self.report("bad-value", source, cell.start, cell.end, str(problem), problem.way_out)
+            return None
+        interval = self.file.scan
+        if time < 0:
+            self.report(
+                "bad-value",
+                source,
+                cell.start,
+                cell.end,
+                f"{cell.text} lies before the start.",
+                "Times count from 0s.",
+            )
+            return None
+        whole, rest = divmod(time, interval)
+        if rest:
+            self.report(
+                "between-scans",
+                source,
+                cell.start,
+                cell.end,
+                f"No scan starts {'at' if kind == 'at' else 'after'} {cell.text}: a scan takes {shown_duration(interval)}.",
+                f"Write {shown_duration(whole * interval)} or {shown_duration((whole + 1) * interval)}, or choose a shorter scan.",
+            )
+            return None
+        return whole + last if kind == "after" else whole
+
+    def _columns(
+        self,
+        table: Table,
+        time_column: int | None,
+        row_scans: tuple[int, ...],
+        last: int,
+        columns: list[Column],
+        shown: list[Slot],
+    ) -> None:
+        seen: dict[str, Cell] = {}
+        for index, head in enumerate(table.heads):
+            if index == time_column:
+                continue
+            try:
+                role, name = self._role(head)
+                start = head.end - len(name)
+                if not name:
+                    self.report(
+                        "missing-name",
+                        table.source,
+                        head.start,
+                        max(head.end, head.start + 1),
+                        "A column has no name.",
+                        "Name a pin above it.",
+                    )
+                    continue
+                slot = self._slot(name, table.source, start, head.end)
+            except _Problem:
+                continue
+            key = f"{role} {slot.path}"
+            if key in seen:
+                self.report(
+                    "column-twice",
+                    table.source,
+                    head.start,
+                    head.end,
+                    f"{head.text} stands twice in the table.",
+                    "Remove one of the columns.",
+                )
+                continue
+            seen[key] = head
+            shown.append(slot)
+            cells = [(row, cells[index]) for row, cells in enumerate(table.rows) if cells[index].text]
+            if role == "check" and slot.variable.section == "input" and "." not in slot.path:
+                role = "set"
+            if slot.variable.constant and role != "check":
+                self.report(
+                    "constant-assigned",
+                    table.source,
+                    head.start,
+                    head.end,
+                    f"{slot.path} is a constant.",
+                    "Give it another value with given.",
+                )
+            elif role == "check":
+                columns.append(self._check_column(slot, cells, row_scans, last, table.source))
+            elif role == "set":
+                for row, cell in cells:
+                    self._event(slot, cell, row_scans[row], table.source)
+            else:
+                self._force_column(slot, cells, row_scans, table.source)
+
+    def _role(self, head: Cell) -> tuple[str, str]:
+        first, _, rest = head.text.partition(" ")
+        if first.lower() in ("set", "force") and rest:
+            return first.lower(), rest.strip()
+        return "check", head.text
+
+    def _value(self, slot: Slot, cell: Cell, source: Source) -> bytes | None:
+        try:
+            return encode(parse_value(cell.text, slot.type), slot.type)
+        except LiteralProblem as problem:
+            self.report(
+                "bad-value",
+                source,
+                cell.start,
+                cell.end,
+                f"{slot.path} is {slot.type}: {problem}",
+                problem.way_out,
+            )
+            return None
+
+    def _event(self, slot: Slot, cell: Cell, scan: int, source: Source) -> None:
+        content = self._value(slot, cell, source)
+        if content is not None:
+            self.events.append(Event(scan, DATA + slot.offset, content))
+
+    def _force_column(
+        self, slot: Slot, cells: list[tuple[int, Cell]], row_scans: tuple[int, ...], source: Source
+    ) -> None:
+        number = self.forces
+        self.forces += 1
+        for row, cell in cells:
+            scan = row_scans[row]
+            if cell.text.lower() == "release":
+                self.events += force_events(self.unit, number, slot, scan, None)
+                self.released.append((slot, scan))
+            elif (content := self._value(slot, cell, source)) is not None:
+                self.events += force_events(self.unit, number, slot, scan, content)
+
+    def _restore_inputs(self, given: Iterable[tuple[Slot, bytes]]) -> None:
+        """An input that is released has the value again that it was driven to, as on a real input card."""
+        for slot, scan in self.released:
+            if slot.variable.section != "input" or "." in slot.path:
+                continue
+            assert slot.variable.initial is not None
+            content = encode(slot.variable.initial, slot.type)
+            content = next((c for s, c in given if s.offset == slot.offset), content)
+            address = DATA + slot.offset
+            driven = [e for e in self.events if e.address == address and e.scan <= scan]
+            last = max(driven, key=lambda e: e.scan, default=None)
+            self.events.append(Event(scan, address, last.content if last else content))
+
+    def _check_column(
+        self, slot: Slot, cells: list[tuple[int, Cell]], row_scans: tuple[int, ...], last: int, source: Source
+    ) -> Column:
+        made: list[Expectation] = []
+        for position, (row, cell) in enumerate(cells):
+            try:
+                check = parse_check(cell.text, slot.type)
+            except LiteralProblem as problem:
+                self.report(
+                    "bad-value",
+                    source,
+                    cell.start,
+                    cell.end,
+                    f"{slot.path} is {slot.type}: {problem}",
+                    problem.way_out,
+                )
+                continue
+            first = row_scans[row]
+            until = first
+            if self.case.hold:
+                until = row_scans[cells[position + 1][0]] - 1 if position + 1 < len(cells) else last
+            made.append(Expectation(row, cell, check, first, max(first, until)))
+        return Column(slot, tuple(made))
+
+
+def plan_case(file: CaseFile, case: Case, unit: Unit, findings: Findings) -> Plan | None:
+    """Make a case ready to run on ``unit``; None when it has mistakes, which become findings."""
+    return _Planner(file, case, unit, findings).plan()

@@ -1,0 +1,49 @@
+"""``upright demo``"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from upright_block.cli.common import console, open_library, show_lines, stop
+from upright_block.library.templates import TemplateProblem, write_demo
+
+
+@click.command("demo", short_help="Copy and run the example.", epilog="Example:  upright demo")
+@click.argument("folder", metavar="[DIR]", default="glasshouse", type=click.Path(path_type=Path))
+def command(folder: Path) -> None:
+    """Copy the example library, a glasshouse, to DIR (default: glasshouse), check it and run its cases."""
+    from upright_block.cli.check import command as check
+    from upright_block.cli.verify import verify
+
+    try:
+        written = write_demo(folder)
+    except TemplateProblem as problem:
+        stop(str(problem), problem.way_out)
+    terminal = console()
+    show_lines(
+        terminal,
+        [[(f"Copied {len(written)} files to {folder.as_posix()}.", "")], [], [("$ upright check", "strong")]],
+    )
+    try:
+        check.main(["--library", str(folder)], standalone_mode=False)
+    except SystemExit as ended:
+        status = int(bool(ended.code))
+    show_lines(terminal, [[], [("$ upright verify", "strong")]])
+    status |= verify(open_library(folder))
+    show_lines(
+        terminal,
+        [
+            [],
+            [("Try next", "strong")],
+            [("  cd ", ""), (folder.as_posix(), "name")],
+            [("  upright show VentDrive", "name"), ("          the block that moves a roof vent", "dim")],
+            [("  upright verify VentDrive", "name"), ("        its cases alone", "dim")],
+            [
+                ("  cases/vent_drive.toml", "name"),
+                ("           change one expected value and verify again", "dim"),
+            ],
+        ],
+    )
+    raise SystemExit(status)

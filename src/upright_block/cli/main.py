@@ -1,0 +1,61 @@
+"""The command ``upright``. Each command lives in a file of its own and is read when it is called."""
+
+from __future__ import annotations
+
+from importlib import import_module
+from typing import Any
+
+import click
+
+from upright_block import __version__
+
+_COMMANDS = {
+    "new": "Start a library: a manifest, one block and its cases.",
+    "demo": "Copy the example library to a folder and run all of it.",
+    "check": "Read everything and list every finding.",
+    "verify": "Run the cases and show what was not as expected.",
+    "show": "Draw a block with its pins, types and comments.",
+}
+
+
+class _Commands(click.Group):
+    """A group that knows the name and the purpose of its commands without reading them."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return list(_COMMANDS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        if cmd_name not in _COMMANDS:
+            return None
+        command: click.Command = import_module(f"upright_block.cli.{cmd_name}").command
+        return command
+
+    def resolve_command(
+        self, ctx: click.Context, args: list[str]
+    ) -> tuple[str | None, click.Command | None, list[str]]:
+        if args and args[0] not in _COMMANDS and not args[0].startswith("-"):
+            from upright_block.language.names import did_you_mean
+
+            hint = did_you_mean(args[0], _COMMANDS) or f"The commands are {', '.join(_COMMANDS)}."
+            raise click.UsageError(f"There is no command {args[0]}. {hint}", ctx)
+        return super().resolve_command(ctx, args)
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        with formatter.section("Commands"):
+            formatter.write_dl(list(_COMMANDS.items()))
+
+    def format_epilog(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        formatter.write_paragraph()
+        formatter.write_text("Begin with: upright demo")
+
+
+@click.group(
+    cls=_Commands, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100}
+)
+@click.version_option(__version__, prog_name="upright", message="upright %(version)s")
+def main(**_: Any) -> None:
+    """Function blocks for controllers: a library of them, checked and run with no machine.
+
+    Blocks are IEC 61131-3 Structured Text. Their cases are tables of inputs and expected outputs
+    over time.
+    """

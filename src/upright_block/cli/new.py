@@ -1,0 +1,23 @@
+"""``upright new``"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from upright_block.cli.common import stop
+from upright_block.library.templates import TemplateProblem, write_new
+
+
+@click.command("new", short_help="Start a library.", epilog="Example:  upright new my_blocks")
+@click.argument("folder", metavar="DIR", type=click.Path(path_type=Path))
+def command(folder: Path) -> None:
+    """Start a library in DIR: a manifest, one block, and its cases, ready to verify."""
+    try:
+        written = write_new(folder)
+    except TemplateProblem as problem:
+        stop(str(problem), problem.way_out)
+    for path in written:
+        click.echo(f"wrote {path.as_posix()}")
+    click.echo(f"\nTry:  cd {folder}  and then  upright verify")

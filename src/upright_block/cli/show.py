@@ -1,0 +1,40 @@
+"""``upright show``"""
+
+from __future__ import annotations
+
+import click
+
+from upright_block.cli.common import console, library_option, show_json, show_lines, stop, width_of
+from upright_block.library import Library
+
+
+@click.command(
+    "show",
+    short_help="Draw a block.",
+    epilog="Examples:  upright show VentDrive    upright show TON",
+)
+@click.argument("name")
+@library_option
+@click.option("--json", "as_json", is_flag=True, help="Print the interface as JSON.")
+def command(library: Library, name: str, as_json: bool) -> None:
+    """Draw a block as a box with its pins, types and initial values, and list their comments.
+
+    NAME is a block or function of the library, or one of the standard.
+    """
+    from upright_block.language.names import did_you_mean
+    from upright_block.reports.blocks import block_data, block_lines
+
+    unit = library.find(name)
+    if unit is None:
+        hint = did_you_mean(name, library.scope.known_names())
+        stop(
+            f"There is no block {name}.",
+            hint or f"The library has {', '.join(u.name for u in library.units) or 'no blocks'}.",
+        )
+    if as_json:
+        show_json(block_data(unit))
+        return
+    terminal = console()
+    show_lines(terminal, block_lines(unit, width_of(terminal)))
+    if unit.is_broken:
+        show_lines(terminal, [[], [("This block has errors: upright check lists them.", "bad")]])

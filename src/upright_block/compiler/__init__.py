@@ -1,0 +1,1 @@
+"""Typed tree to WebAssembly, and the layout of its memory."""

@@ -1,0 +1,330 @@
+"""The body of a unit as WebAssembly text.
+
+Elementary variables of the unit live in WebAssembly locals while its body runs: they are loaded at
+its start and the assigned ones are stored at its end, so that machine registers hold them between.
+The body of a small block without instances of its own, such as a timer, is placed into its caller:
+its variables become locals of the caller for the length of the call.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from typing import Any
+
+from upright_block.compiler.expressions import ExpressionEmitter, Frame, elementary
+from upright_block.compiler.instructions import constant, is_signed, load, narrow, store, value_type
+from upright_block.compiler.layout import layout_of
+from upright_block.language import typed
+
+_LONGEST_INLINED = 24
+_WIDEST_TABLE = 512
+
+
+class BodyEmitter(ExpressionEmitter):
+    """Writes one WebAssembly function."""
+
+    def function(self) -> str:
+        """The whole function, from its head to its end."""
+        unit, frame = self.frame.unit, self.frame
+        assert unit.body is not None
+        inputs = unit.section("input") if unit.kind == "FUNCTION" else []
+        head = [f"(func $u.{unit.key} (param $self i32)"]
+        for pin in inputs:
+            head.append(f"(param ${frame.prefix}{pin.key} {value_type(elementary(pin))})")
+            self.locals[self.local(pin)] = ""
+        results = [unit.result, *unit.section("output")] if unit.kind == "FUNCTION" else []
+        if results:
+            head.append(f"(result {' '.join(value_type(elementary(v)) for v in results if v)})")
+        self.out.append("block $leave")
+        self.statements(unit.body)
+        self.out.append("end")
+        body, self.out = self.out, []
+        if frame.in_memory:
+            self._load_touched(())
+        else:
+            self._set_initial(inputs)
+        if self.uses_budget:
+            self.locals["$budget"] = "i32"
+            self.out.append("global.get $budget local.set $budget")
+        self.out += body
+        if self.uses_budget:
+            self.out.append("local.get $budget global.set $budget")
+        self._store_written()
+        self.out += [f"local.get {self.local(v)}" for v in results if v]
+        declared = [f"(local {name} {held})" for name, held in self.locals.items() if held]
+        return "\n".join([" ".join(head), " ".join(declared), *self.out, ")"])
+
+    def _load_touched(self, given: Iterable[typed.Variable]) -> None:
+        frame = self.frame
+        offsets = layout_of(frame.unit).offsets
+        skip = set(given)
+        for variable, name in frame.touched.items():
+            if variable not in skip:
+                at = frame.offset + offsets[variable]
+                self.out.append(f"local.get $self {load(elementary(variable))} offset={at} local.set {name}")
+
+    def _store_written(self) -> None:
+        frame = self.frame
+        if not frame.in_memory:
+            return
+        offsets = layout_of(frame.unit).offsets
+        for variable, name in frame.touched.items():
+            if variable in frame.written:
+                at = frame.offset + offsets[variable]
+                self.out.append(f"local.get $self local.get {name} {store(elementary(variable))} offset={at}")
+
+    def _set_initial(self, inputs: Sequence[typed.Variable]) -> None:
+        """Variables of a function start anew at each call; locals are zero without being asked."""
+        for variable, name in self.frame.touched.items():
+            if variable not in inputs and variable.initial:
+                self.out.append(f"{constant(variable.initial, elementary(variable))} local.set {name}")
+
+    # --- statements ---
+
+    def statements(self, body: Iterable[typed.Statement]) -> None:
+        """Write statements one after the other."""
+        for at in body:
+            _STATEMENTS[type(at)](self, at)
+
+    def _assign(self, at: typed.Assign) -> None:
+        self.write(at.place, lambda: self.expression(at.value))
+
+    def _evaluate(self, at: typed.Evaluate) -> None:
+        self._call_function(at.call, True)
+        self.out.append("drop")
+
+    def _call_instance(self, at: typed.CallInstance) -> None:
+        offset = self.offset(at.path)
+        offsets = layout_of(at.block).offsets
+        if self._is_inlined(at.block):
+            self._inline(at, offset)
+        else:
+            for pin, value in at.inputs:
+                self.out.append("local.get $self")
+                self.expression(value)
+                self.out.append(f"{store(elementary(pin))} offset={offset + offsets[pin]}")
+            self.out.append(self.self_address(offset))
+            self.call(at.block)
+        for pin, place, negated in at.outputs:
+            type_ = elementary(pin)
+            self.take(place, f"local.get $self {load(type_)} offset={offset + offsets[pin]}", type_, negated)
+
+    def _is_inlined(self, block: typed.Unit) -> bool:
+        assert block.body is not None
+        return (
+            not any(u.kind == "FUNCTION_BLOCK" for u in block.uses.values())
+            and not self.module.has_loops(block)
+            and (_length(block.body) <= _LONGEST_INLINED)
+        )
+
+    def _inline(self, at: typed.CallInstance, offset: int) -> None:
+        """The callee's body in place of a call, its variables as locals between load and store."""
+        assert at.block.body is not None
+        outer = self.frame
+        self.counter += 1
+        inner = Frame(at.block, f"c{self.counter}.", offset, True, self.label("leave"))
+        for pin, value in at.inputs:
+            self.expression(value)
+            self.frame = inner
+            self.out.append(f"local.set {self.local(pin)}")
+            inner.written.add(pin)
+            self.frame = outer
+        before, self.out = self.out, []
+        self.frame = inner
+        self.out.append(f"block {inner.leave}")
+        self.statements(at.block.body)
+        self.out.append("end")
+        body, self.out = self.out, before
+        self._load_touched(pin for pin, _ in at.inputs)
+        self.out += body
+        self._store_written()
+        self.frame = outer
+
+    def _if(self, at: typed.If) -> None:
+        for index, (condition, body) in enumerate(at.branches):
+            if index:
+                self.out.append("else")
+            self.expression(condition)
+            self.out.append("if")
+            self.statements(body)
+        if at.otherwise:
+            self.out.append("else")
+            self.statements(at.otherwise)
+        self.out.append("end " * len(at.branches))
+
+    def _case(self, at: typed.Case) -> None:
+        """A jump table where the labels lie close together, else one comparison after the other."""
+        held, type_ = value_type(at.selector.type), at.selector.type
+        done, otherwise = self.label("done"), self.label("else")
+        labels = [self.label("arm") for _ in at.arms]
+        selector = self.temporary(held)
+        self.expression(at.selector)
+        self.out.append(f"local.set {selector} block {done} block {otherwise}")
+        self.out += [f"block {label}" for label in reversed(labels)]
+        bounds = [
+            (low, high, label)
+            for (ranges, _), label in zip(at.arms, labels, strict=True)
+            for low, high in ranges
+        ]
+        lowest = min((low for low, _, _ in bounds), default=0)
+        highest = max((high for _, high, _ in bounds), default=0)
+        if len(bounds) >= 4 and highest - lowest < _WIDEST_TABLE:
+            table = [otherwise] * (highest - lowest + 1)
+            for low, high, label in bounds:
+                table[low - lowest : high - lowest + 1] = [label] * (high - low + 1)
+            self._jump(selector, held, lowest, table, otherwise)
+        else:
+            sign = "s" if is_signed(type_) else "u"
+            for low, high, label in bounds:
+                if low == high:
+                    self.out.append(f"local.get {selector} {held}.const {low} {held}.eq br_if {label}")
+                else:
+                    self.out.append(
+                        f"local.get {selector} {held}.const {low} {held}.ge_{sign} "
+                        f"local.get {selector} {held}.const {high} {held}.le_{sign} i32.and br_if {label}"
+                    )
+            self.out.append(f"br {otherwise}")
+        for _, body in at.arms:
+            self.out.append("end")
+            self.statements(body)
+            self.out.append(f"br {done}")
+        self.out.append("end")
+        self.statements(at.otherwise)
+        self.out.append("end")
+
+    def _jump(self, selector: str, held: str, lowest: int, table: list[str], otherwise: str) -> None:
+        self.out.append(f"local.get {selector}")
+        if lowest:
+            self.out.append(f"{held}.const {lowest} {held}.sub")
+        if held == "i64":
+            index = self.temporary("i64")
+            self.out.append(
+                f"local.tee {index} i64.const {len(table)} i64.ge_u br_if {otherwise} local.get {index} i32.wrap_i64"
+            )
+        self.out.append(f"br_table {' '.join(table)} {otherwise}")
+
+    def _spend(self, start: int) -> None:
+        """Count one turn of a loop against the budget of the scan."""
+        self.uses_budget = True
+        self.out.append("local.get $budget i32.const 1 i32.sub local.tee $budget i32.eqz")
+        self.fault_if(start, "endless loop")
+
+    def _loop(
+        self,
+        at: typed.For | typed.While | typed.Repeat,
+        enter: Callable[[str], None],
+        turn: Callable[[str], None],
+    ) -> None:
+        """A loop: ``enter`` may leave it before each turn, ``turn`` after each; both get the label to leave by."""
+        name = self.label("loop")
+        self.loop_labels.append(name)
+        self.out.append(f"block {name}.x loop {name}.l")
+        self._spend(at.start)
+        enter(f"{name}.x")
+        self.out.append(f"block {name}.c")
+        self.statements(at.body)
+        self.out.append("end")
+        turn(f"{name}.x")
+        self.out.append(f"br {name}.l end end")
+        self.loop_labels.pop()
+
+    def _while(self, at: typed.While) -> None:
+        def enter(leave: str) -> None:
+            self.expression(at.condition)
+            self.out.append(f"i32.eqz br_if {leave}")
+
+        self._loop(at, enter, lambda leave: None)
+
+    def _repeat(self, at: typed.Repeat) -> None:
+        def turn(leave: str) -> None:
+            self.expression(at.condition)
+            self.out.append(f"br_if {leave}")
+
+        self._loop(at, lambda leave: None, turn)
+
+    def _for(self, at: typed.For) -> None:
+        """Limits are computed once; the variable ends one step beyond the last value (7.3.3.4.1).
+
+        The loop is left when less than a step remains, so that it also ends at the highest value of
+        the type.
+        """
+        type_, held = at.place.type, value_type(at.place.type)
+        sign = "s" if is_signed(type_) else "u"
+        last = self.temporary(held)
+        known = at.step.value if isinstance(at.step, typed.Constant) else None
+        self.expression(at.first)
+        self.expression(at.last)
+        self.out.append(f"local.set {last}")
+        if known is not None:
+            step = f"{held}.const {known}"
+        else:
+            name = self.temporary(held)
+            self.expression(at.step)
+            self.out.append(f"local.set {name}")
+            step = f"local.get {name}"
+        variable = at.place.path[0]
+        counter, now = self.local(variable), f"local.get {self.local(variable)}"
+        self.frame.written.add(variable)
+
+        def choose(up: str, down: str) -> None:
+            """Leave by ``up`` or ``down``, whichever the sign of the step asks for."""
+            if known is not None or sign == "u":
+                self.out.append(up if known is None or known >= 0 else down)
+            else:
+                self.out.append(f"{step} {held}.const 0 {held}.ge_s if (result i32) {up} else {down} end")
+
+        name = self.label("loop")
+        self.loop_labels.append(name)
+        self.out.append(f"local.set {counter} block {name}.x")
+        choose(f"{now} local.get {last} {held}.gt_{sign}", f"{now} local.get {last} {held}.lt_{sign}")
+        self.out.append(f"br_if {name}.x loop {name}.l")
+        self._spend(at.start)
+        self.out.append(f"block {name}.c")
+        self.statements(at.body)
+        self.out.append("end")
+        rest = self.temporary("i32")
+        choose(
+            f"local.get {last} {now} {held}.sub {step} {held}.lt_u",
+            f"{now} local.get {last} {held}.sub {held}.const 0 {step} {held}.sub {held}.lt_u",
+        )
+        self.out.append(f"local.set {rest}")
+        self.out.append(f"{now} {step} {held}.add{narrow(type_)} local.set {counter}")
+        self.out.append(f"local.get {rest} i32.eqz br_if {name}.l end end")
+        self.loop_labels.pop()
+
+    def _exit(self, at: typed.Exit) -> None:
+        self.out.append(f"br {self.loop_labels[-1]}.x")
+
+    def _continue(self, at: typed.Continue) -> None:
+        self.out.append(f"br {self.loop_labels[-1]}.c")
+
+    def _return(self, at: typed.Return) -> None:
+        self.out.append(f"br {self.frame.leave}")
+
+
+def _length(body: Iterable[typed.Statement]) -> int:
+    """The number of statements, those inside others included."""
+    total = 0
+    for at in body:
+        total += 1
+        match at:
+            case typed.If(branches=branches, otherwise=otherwise):
+                total += sum(_length(b) for _, b in branches) + _length(otherwise)
+            case typed.Case(arms=arms, otherwise=otherwise):
+                total += sum(_length(b) for _, b in arms) + _length(otherwise)
+    return total
+
+
+_STATEMENTS: dict[type, Callable[[BodyEmitter, Any], None]] = {
+    typed.Assign: BodyEmitter._assign,
+    typed.Evaluate: BodyEmitter._evaluate,
+    typed.CallInstance: BodyEmitter._call_instance,
+    typed.If: BodyEmitter._if,
+    typed.Case: BodyEmitter._case,
+    typed.For: BodyEmitter._for,
+    typed.While: BodyEmitter._while,
+    typed.Repeat: BodyEmitter._repeat,
+    typed.Exit: BodyEmitter._exit,
+    typed.Continue: BodyEmitter._continue,
+    typed.Return: BodyEmitter._return,
+}

@@ -1,0 +1,59 @@
+;; The scan loop. Python fills in the header and calls "run"; nothing on the way calls out.
+;; Header (little-endian, offsets in bytes):
+;;    8 now (i64, ns)        16 scan                 20 fault site, 0 for none   24 instance at fault
+;;   32 interval (i64, ns)   40 scan to stop before  44 next event               48 end of events
+;;   52 forces               56 end of forces        60 spans                    64 end of spans
+;;   68 next record          72 loop turns a scan
+;; An event is (scan, address, width, unused, value i64); a force is (address, width or 0, value i64);
+;; a span is (address, length), copied to the record after each scan.
+(func $fault (param $site i32) (param $self i32)
+  (i32.store (i32.const 20) (local.get $site))
+  (i32.store (i32.const 24) (local.get $self)))
+(func $poke (param $address i32) (param $width i32) (param $value i64)
+  block $done block $eight block $four block $two block $one
+  local.get $width
+  br_table $done $one $two $done $four $done $done $done $eight $done
+  end (i64.store8 (local.get $address) (local.get $value)) br $done
+  end (i64.store16 (local.get $address) (local.get $value)) br $done
+  end (i64.store32 (local.get $address) (local.get $value)) br $done
+  end (i64.store (local.get $address) (local.get $value))
+  end)
+(func $apply_forces (local $force i32) (local $end i32)
+  (local.set $force (i32.load (i32.const 52)))
+  (local.set $end (i32.load (i32.const 56)))
+  block $done loop $next
+  (br_if $done (i32.ge_u (local.get $force) (local.get $end)))
+  (call $poke (i32.load (local.get $force)) (i32.load offset=4 (local.get $force)) (i64.load offset=8 (local.get $force)))
+  (local.set $force (i32.add (local.get $force) (i32.const 16)))
+  br $next end end)
+(func (export "run") (local $scan i32) (local $event i32) (local $span i32) (local $record i32) (local $length i32)
+  (local.set $scan (i32.load (i32.const 16)))
+  (local.set $event (i32.load (i32.const 44)))
+  (local.set $record (i32.load (i32.const 68)))
+  block $done loop $next_scan
+  (br_if $done (i32.ge_u (local.get $scan) (i32.load (i32.const 40))))
+  (i32.store (i32.const 16) (local.get $scan))
+  (i64.store (i32.const 8) (i64.mul (i64.extend_i32_u (local.get $scan)) (i64.load (i32.const 32))))
+  block $events_done loop $next_event
+  (br_if $events_done (i32.ge_u (local.get $event) (i32.load (i32.const 48))))
+  (br_if $events_done (i32.gt_u (i32.load (local.get $event)) (local.get $scan)))
+  (call $poke (i32.load offset=4 (local.get $event)) (i32.load offset=8 (local.get $event)) (i64.load offset=16 (local.get $event)))
+  (local.set $event (i32.add (local.get $event) (i32.const 24)))
+  br $next_event end end
+  call $apply_forces
+  (global.set $budget (i32.load (i32.const 72)))
+  call $scan
+  call $apply_forces
+  (local.set $span (i32.load (i32.const 60)))
+  block $spans_done loop $next_span
+  (br_if $spans_done (i32.ge_u (local.get $span) (i32.load (i32.const 64))))
+  (local.set $length (i32.load offset=4 (local.get $span)))
+  (memory.copy (local.get $record) (i32.load (local.get $span)) (local.get $length))
+  (local.set $record (i32.add (local.get $record) (local.get $length)))
+  (local.set $span (i32.add (local.get $span) (i32.const 8)))
+  br $next_span end end
+  (local.set $scan (i32.add (local.get $scan) (i32.const 1)))
+  br $next_scan end end
+  (i32.store (i32.const 16) (local.get $scan))
+  (i32.store (i32.const 44) (local.get $event))
+  (i32.store (i32.const 68) (local.get $record)))

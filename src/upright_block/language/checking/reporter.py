@@ -1,0 +1,55 @@
+"""What all parts of the checker share: the unit at hand, the scope, and the way to say what is wrong."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from upright_block.language.findings import Finding, Findings, Related, Severity
+from upright_block.language.names import did_you_mean
+from upright_block.language.scope import Scope
+from upright_block.language.syntax import Node
+from upright_block.language.typed import Unit
+
+FindUnit = Callable[[str], Unit | None]
+
+
+class Problem(Exception):
+    """Raised after its finding was recorded; the expression or statement is given up."""
+
+
+class Reporter:
+    """Knows the unit at hand and records findings about it."""
+
+    def __init__(self, unit: Unit, scope: Scope, findings: Findings, find_unit: FindUnit) -> None:
+        self.unit = unit
+        self.scope = scope
+        self.findings = findings
+        self.find_unit = find_unit
+        self.source = unit.source
+
+    def report(
+        self,
+        name: str,
+        at: Node,
+        message: str,
+        way_out: str = "",
+        *related: Related,
+        severity: Severity = "error",
+    ) -> None:
+        """Record a finding at a node."""
+        if severity == "error":
+            self.unit.is_broken = True
+        self.findings.add(Finding(name, self.source, at.start, at.end, message, way_out, severity, related))
+
+    def problem(self, name: str, at: Node, message: str, way_out: str = "", *related: Related) -> Problem:
+        """Record an error at a node and return the exception to raise."""
+        self.report(name, at, message, way_out, *related)
+        return Problem()
+
+    def text(self, at: Node) -> str:
+        """The source text of a node, on one line."""
+        return " ".join(self.source.text[at.start : at.end].split())
+
+    def unknown(self, name: str, at: Node, what: str, candidates: list[str], otherwise: str) -> Problem:
+        """Record that ``name`` is not known and return the exception to raise."""
+        return self.problem("unknown-name", at, what, did_you_mean(name, candidates) or otherwise)

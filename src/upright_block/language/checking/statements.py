@@ -1,0 +1,224 @@
+"""The meaning of statements. IEC 61131-3:2013, 7.3.3."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from typing import Any
+
+from upright_block.language import constants, syntax, typed
+from upright_block.language.checking.calls import CallChecker
+from upright_block.language.checking.reporter import Problem
+from upright_block.language.findings import Related
+from upright_block.language.literals import Value
+from upright_block.language.types import BROKEN, Elementary, is_integer
+
+
+class StatementChecker(CallChecker):
+    """Turns the body of a unit into typed statements."""
+
+    loops: int = 0
+    loop_variables: tuple[typed.Variable, ...] = ()
+
+    def body(self, statements: Iterable[syntax.Statement]) -> tuple[typed.Statement, ...]:
+        """All statements; one that is wrong is reported and left out."""
+        found: list[typed.Statement] = []
+        for at in statements:
+            try:
+                found.append(_CHECK[type(at)](self, at))
+            except Problem:
+                continue
+        return tuple(found)
+
+    def _assignment(self, at: syntax.Assignment) -> typed.Statement:
+        try:
+            place = self.assignable(at.target)
+        except Problem:
+            self._check_alone(at.value)
+            raise
+        if len(place.path) == 1 and place.path[0] in self.loop_variables:
+            self.report("loop-variable", at.target, f"{self.text(at.target)} counts the loop and is not assigned inside it.",
+                        "Leave the loop with EXIT, or use WHILE.")  # fmt: skip
+        return typed.Assign(place, self.value(at.value, place.type, self.text(at.target)))
+
+    def _check_alone(self, at: syntax.Expression) -> None:
+        """Report what is wrong inside an expression whose receiver is already known to be wrong."""
+        try:
+            self.expression(at)
+        except Problem:
+            return
+
+    def _call_statement(self, at: syntax.CallStatement) -> typed.Statement:
+        call = at.call
+        if isinstance(call.callee, syntax.Name) and call.callee.name.upper() not in self.unit.variables:
+            unit = self.find_unit(call.callee.name.upper())
+            if unit is not None and unit.kind == "FUNCTION":
+                return typed.Evaluate(self.call_function(call, unit))
+            if unit is not None:
+                raise self.block_called(call.callee, unit)
+            if self.scope.standard.function(call.callee.name.upper()) is not None:
+                raise self.problem(
+                    "unused-value",
+                    at,
+                    f"The value of {call.callee.name} is not used.",
+                    "Assign it to a variable.",
+                )
+            names = [v.name for v in self.unit.variables.values()] + self.scope.known_names()
+            raise self.unknown(call.callee.name, call.callee, f"{call.callee.name} is neither an instance nor a function.", names,
+                               "Declare an instance in a VAR section, or correct the name.")  # fmt: skip
+        path = self.path(call.callee)
+        block = path[-1].type
+        if block is BROKEN:
+            raise Problem
+        if isinstance(block, Elementary):
+            raise self.problem("not-callable", call.callee, f"{self.text(call.callee)} is {block} and cannot be called.",
+                               f"Assign to it: {self.text(call.callee)} := ...;")  # fmt: skip
+        inputs, outputs = self.arguments(call, block, block.section("input"))
+        return typed.CallInstance(path, block, tuple(inputs.items()), tuple(outputs), at.start)
+
+    # --- selection ---
+
+    def _if(self, at: syntax.If) -> typed.Statement:
+        branches: list[tuple[typed.Expression, tuple[typed.Statement, ...]]] = []
+        for index, branch in enumerate(at.branches):
+            condition = self._decide(branch.condition, "ELSIF" if index else "IF")
+            branches.append((condition, self.body(branch.body)))
+        return typed.If(tuple(branches), self.body(at.otherwise or ()))
+
+    def _decide(self, at: syntax.Expression, what: str) -> typed.Expression:
+        """A condition; when it is wrong the statement is still looked through."""
+        try:
+            return self.condition(at, what)
+        except Problem:
+            return typed.Constant(BROKEN, False)
+
+    def _case(self, at: syntax.Case) -> typed.Statement:
+        selector: typed.Expression | None
+        try:
+            selector = self.any_value(at.selector)
+            if not (is_integer(selector.type) or selector.type.family == "bits"):
+                raise self.problem("type-mismatch", at.selector, f"CASE chooses by an integer or a bit string; {self.text(at.selector)} is {selector.type}.",
+                                   "Use IF and ELSIF.")  # fmt: skip
+        except Problem:
+            selector = None
+        taken: list[tuple[int, int, syntax.Label]] = []
+        arms: list[tuple[tuple[tuple[int, int], ...], tuple[typed.Statement, ...]]] = []
+        for arm in at.arms:
+            ranges: list[tuple[int, int]] = []
+            for label in arm.labels:
+                try:
+                    if selector is not None:
+                        ranges.append(self._label(label, selector.type, taken))
+                except Problem:
+                    continue
+            arms.append((tuple(ranges), self.body(arm.body)))
+        otherwise = self.body(at.otherwise or ())
+        if selector is None:
+            raise Problem
+        return typed.Case(selector, tuple(arms), otherwise)
+
+    def _label(
+        self, at: syntax.Label, type_: Elementary, taken: list[tuple[int, int, syntax.Label]]
+    ) -> tuple[int, int]:
+        low = int(self.constant(at.low, type_, "A label of CASE"))
+        high = low if at.high is None else int(self.constant(at.high, type_, "A label of CASE"))
+        if high < low:
+            raise self.problem(
+                "empty-range",
+                at,
+                f"The range {self.text(at)} is empty: {low} is above {high}.",
+                f"Write {high}..{low}.",
+            )
+        for other_low, other_high, other in taken:
+            if low <= other_high and other_low <= high:
+                raise self.problem("label-twice", at, f"{self.text(at)} is already handled by a branch above.", "Remove it from one of the two.",
+                                   Related(self.source, other.start, other.end, "first handled here"))  # fmt: skip
+        taken.append((low, high, at))
+        return low, high
+
+    def constant(self, at: syntax.Expression, wanted: Elementary, what: str) -> Value:
+        """The value of an expression that must be known before the run."""
+        found = self.value(at, wanted, what)
+        try:
+            return constants.evaluate(found)
+        except constants.NotConstant:
+            raise self.problem("not-constant", at, f"{what} must be known before the run; {self.text(at)} is not.",
+                               "Use a literal or a VAR CONSTANT.") from None  # fmt: skip
+
+    # --- iteration ---
+
+    def _for(self, at: syntax.For) -> typed.Statement:
+        if isinstance(at.variable, syntax.Literal) and at.variable.kind == "broken":
+            self.unit.is_broken = True
+            self._loop_body(at.body)
+            raise Problem
+        try:
+            place = self.assignable(at.variable)
+            if not is_integer(place.type) or len(place.path) > 1:
+                raise self.problem("type-mismatch", at.variable, f"FOR counts with an integer variable of the unit; {self.text(at.variable)} is {place.type}.",
+                                   "Declare an INT in a VAR section.")  # fmt: skip
+            name = self.text(at.variable)
+            first = self.value(at.first, place.type, name)
+            last = self.value(at.last, place.type, name)
+            step = self.value(at.step, place.type, name) if at.step else typed.Constant(place.type, 1)
+            if isinstance(step, typed.Constant) and step.value == 0:
+                raise self.problem(
+                    "endless-loop",
+                    at.step or at,
+                    "A step of 0 never ends the loop.",
+                    "Use a step above or below 0.",
+                )
+        except Problem:
+            self._loop_body(at.body)
+            raise
+        outer = self.loop_variables
+        self.loop_variables = (*outer, place.path[0])
+        body = self._loop_body(at.body)
+        self.loop_variables = outer
+        return typed.For(place, first, last, step, body, at.start)
+
+    def _loop_body(self, statements: Iterable[syntax.Statement]) -> tuple[typed.Statement, ...]:
+        self.loops += 1
+        body = self.body(statements)
+        self.loops -= 1
+        return body
+
+    def _while(self, at: syntax.While) -> typed.Statement:
+        condition = self._decide(at.condition, "WHILE")
+        return typed.While(condition, self._loop_body(at.body), at.start)
+
+    def _repeat(self, at: syntax.Repeat) -> typed.Statement:
+        body = self._loop_body(at.body)
+        return typed.Repeat(body, self._decide(at.condition, "UNTIL"), at.start)
+
+    def _exit(self, at: syntax.Exit) -> typed.Statement:
+        return self._in_loop(at, typed.Exit())
+
+    def _continue(self, at: syntax.Continue) -> typed.Statement:
+        return self._in_loop(at, typed.Continue())
+
+    def _in_loop(self, at: syntax.Statement, made: typed.Statement) -> typed.Statement:
+        if not self.loops:
+            raise self.problem(
+                "outside-a-loop",
+                at,
+                f"{self.text(at)} stands outside any loop.",
+                "Use RETURN to leave the unit.",
+            )
+        return made
+
+    def _return(self, at: syntax.Return) -> typed.Statement:
+        return typed.Return()
+
+
+_CHECK: dict[type, Callable[[StatementChecker, Any], typed.Statement]] = {
+    syntax.Assignment: StatementChecker._assignment,
+    syntax.CallStatement: StatementChecker._call_statement,
+    syntax.If: StatementChecker._if,
+    syntax.Case: StatementChecker._case,
+    syntax.For: StatementChecker._for,
+    syntax.While: StatementChecker._while,
+    syntax.Repeat: StatementChecker._repeat,
+    syntax.Exit: StatementChecker._exit,
+    syntax.Continue: StatementChecker._continue,
+    syntax.Return: StatementChecker._return,
+}

@@ -1,0 +1,124 @@
+"""The value of expressions that are decided before the run: initial values, CASE labels, folded literals."""
+
+from __future__ import annotations
+
+import math
+
+from upright_block.language import typed
+from upright_block.language.literals import Value, round_real
+from upright_block.language.types import UNTYPED_INT, UNTYPED_REAL, Elementary
+
+
+class NotConstant(Exception):
+    """The expression depends on the run, or has no value."""
+
+
+def evaluate(expression: typed.Expression) -> Value:
+    """The value of a constant expression, computed as the machine would.
+
+    Named constants that take part are marked as folded.
+
+    Raises:
+        NotConstant: some part is no constant, or it divides by zero.
+    """
+    match expression:
+        case typed.Constant(value=value):
+            return value
+        case typed.ConstantUse(variable=variable):
+            variable.is_folded = True
+            if variable.initial is None:
+                raise NotConstant
+            return variable.initial
+        case typed.Convert(type=target, operand=operand):
+            return _convert(evaluate(operand), target)
+        case typed.Unary(operator=operator, operand=operand, type=type_):
+            value = evaluate(operand)
+            if operator == "NOT":
+                return not value if type_.family == "bool" else type_.wrap(~int(value))
+            return -value if type_.family in ("real", "untyped") else type_.wrap(-int(value))
+        case typed.Binary(type=type_, operator=operator, left=left, right=right):
+            return apply(operator, type_, left.type, evaluate(left), evaluate(right))
+    raise NotConstant
+
+
+def _convert(value: Value, target: Elementary) -> Value:
+    if target.family == "real":
+        return round_real(float(value)) if target.bits == 32 else float(value)
+    if isinstance(value, float):
+        raise NotConstant
+    return target.wrap(int(value))
+
+
+_COMPARE = {
+    "=": lambda a, b: a == b,
+    "<>": lambda a, b: a != b,
+    "<": lambda a, b: a < b,
+    ">": lambda a, b: a > b,
+    "<=": lambda a, b: a <= b,
+    ">=": lambda a, b: a >= b,
+}
+
+
+def apply(operator: str, type_: Elementary, operands: Elementary, a: Value, b: Value) -> Value:
+    """``a operator b`` where both operands have type ``operands`` and the result has ``type_``.
+
+    Untyped integers are exact; typed ones wrap; `/` rounds toward zero (6.6.2.5.4).
+
+    Raises:
+        NotConstant: there is no value, as in a division by zero.
+    """
+    if operator in _COMPARE:
+        return bool(_COMPARE[operator](a, b))
+    if operator in ("AND", "OR", "XOR"):
+        x, y = int(a), int(b)
+        bits = x & y if operator == "AND" else x | y if operator == "OR" else x ^ y
+        return bool(bits) if type_.family == "bool" else bits
+    try:
+        result = _arithmetic(operator, a, b, type_.family == "real" or type_ is UNTYPED_REAL)
+        if type_.family == "real" and type_.bits == 32:
+            return round_real(float(result))
+    except (OverflowError, ZeroDivisionError, ValueError):
+        raise NotConstant from None
+    if isinstance(result, float) and not math.isfinite(result):
+        raise NotConstant
+    if type_.family in ("real", "untyped"):
+        return result
+    return type_.wrap(int(result))
+
+
+def _arithmetic(operator: str, a: Value, b: Value, real: bool) -> Value:
+    match operator:
+        case "+":
+            return a + b
+        case "-":
+            return a - b
+        case "*":
+            return a * b
+        case "/":
+            return a / b if real else _quotient(int(a), b)
+        case "MOD":
+            return int(a) - int(b) * int(_quotient(int(a), int(b))) if b else 0
+        case "**":
+            if not real and (b < 0 or b > 64):
+                raise NotConstant
+            return math.pow(a, b) if real else int(pow(int(a), int(b)))
+    raise NotConstant
+
+
+def _quotient(a: int, b: Value) -> Value:
+    if isinstance(b, float):
+        return int(a / b)
+    whole = abs(a) // abs(b)
+    return whole if (a < 0) == (b < 0) else -whole
+
+
+def fold(operator: str, left: typed.Constant, right: typed.Constant, result: Elementary) -> typed.Constant:
+    """Two untyped literals and an operator, as one untyped literal.
+
+    Raises:
+        NotConstant: there is no value, as in a division by zero.
+    """
+    pair = UNTYPED_REAL if UNTYPED_REAL in (left.type, right.type) else UNTYPED_INT
+    if operator == "MOD" and pair is UNTYPED_REAL:
+        raise NotConstant
+    return typed.Constant(result, apply(operator, result, pair, left.value, right.value))

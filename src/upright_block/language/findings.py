@@ -1,0 +1,78 @@
+"""Findings: what is wrong or doubtful in a text, where, and the way out."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from upright_block.language.source import Source
+
+Severity = Literal["error", "warning"]
+
+
+@dataclass(frozen=True, slots=True)
+class Related:
+    """A second place that belongs to a finding, such as the line that opened an IF."""
+
+    source: Source
+    start: int
+    end: int
+    message: str
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """One thing to tell the reader.
+
+    ``name`` is stable and made of words (``unknown-name``); ``message`` is one sentence in the
+    words of the trade; ``way_out`` says what to do. ``start`` and ``end`` are offsets into
+    ``source.text``.
+    """
+
+    name: str
+    source: Source
+    start: int
+    end: int
+    message: str
+    way_out: str = ""
+    severity: Severity = "error"
+    related: tuple[Related, ...] = ()
+
+    @property
+    def line(self) -> int:
+        """Line of the first marked character, from 1."""
+        return self.source.line(self.start)
+
+    @property
+    def column(self) -> int:
+        """Column of the first marked character, from 1."""
+        return self.source.column(self.start)
+
+    def __str__(self) -> str:
+        return f"{self.source.path}:{self.line}:{self.column}: {self.message} ({self.name})"
+
+
+class Findings:
+    """Collects findings while a text is read. One place is marked once."""
+
+    __slots__ = ("_seen", "items")
+
+    def __init__(self) -> None:
+        self.items: list[Finding] = []
+        self._seen: set[tuple[str, int, str]] = set()
+
+    def add(self, finding: Finding) -> None:
+        """Keep ``finding`` unless the same was already said of the same place."""
+        key = (finding.source.path, finding.start, finding.name)
+        if key not in self._seen:
+            self._seen.add(key)
+            self.items.append(finding)
+
+    def in_order(self) -> list[Finding]:
+        """All findings by file and place."""
+        return sorted(self.items, key=lambda f: (f.source.path, f.start))
+
+
+def has_errors(findings: list[Finding]) -> bool:
+    """Whether any of ``findings`` is an error."""
+    return any(f.severity == "error" for f in findings)

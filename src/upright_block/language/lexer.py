@@ -1,0 +1,292 @@
+"""Text to tokens, by one regular expression.
+
+Tokens are kept as parallel lists, not as objects: a library of a thousand blocks has a million of
+them. The kind of a token is the keyword or operator itself (``"IF"``, ``":="``), or one of
+``name``, ``int``, ``real``, ``typed``, ``string``, ``address``, ``unknown`` and ``end``.
+IEC 61131-3:2013, 6.1 (character set, identifiers, keywords, comments) and 6.3 (literals).
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from sys import intern
+
+from upright_block.language.findings import Finding, Findings
+from upright_block.language.source import Source
+
+KEYWORDS = frozenset(
+    [
+        "ABSTRACT",
+        "ACTION",
+        "AND",
+        "ARRAY",
+        "AT",
+        "BY",
+        "CASE",
+        "CLASS",
+        "CONFIGURATION",
+        "CONSTANT",
+        "CONTINUE",
+        "DO",
+        "ELSE",
+        "ELSIF",
+        "END_ACTION",
+        "END_CASE",
+        "END_CLASS",
+        "END_CONFIGURATION",
+        "END_FOR",
+        "END_FUNCTION",
+        "END_FUNCTION_BLOCK",
+        "END_IF",
+        "END_INTERFACE",
+        "END_METHOD",
+        "END_NAMESPACE",
+        "END_PROGRAM",
+        "END_REPEAT",
+        "END_RESOURCE",
+        "END_STEP",
+        "END_STRUCT",
+        "END_TRANSITION",
+        "END_TYPE",
+        "END_VAR",
+        "END_WHILE",
+        "EXIT",
+        "EXTENDS",
+        "FALSE",
+        "FINAL",
+        "FOR",
+        "FROM",
+        "FUNCTION",
+        "FUNCTION_BLOCK",
+        "IF",
+        "IMPLEMENTS",
+        "INITIAL_STEP",
+        "INTERFACE",
+        "INTERNAL",
+        "METHOD",
+        "MOD",
+        "NAMESPACE",
+        "NON_RETAIN",
+        "NOT",
+        "NULL",
+        "OF",
+        "OR",
+        "OVERLAP",
+        "OVERRIDE",
+        "PRIVATE",
+        "PROGRAM",
+        "PROTECTED",
+        "PUBLIC",
+        "READ_ONLY",
+        "READ_WRITE",
+        "REF_TO",
+        "REPEAT",
+        "RESOURCE",
+        "RETAIN",
+        "RETURN",
+        "STEP",
+        "STRUCT",
+        "SUPER",
+        "TASK",
+        "THEN",
+        "THIS",
+        "TO",
+        "TRANSITION",
+        "TRUE",
+        "TYPE",
+        "UNTIL",
+        "USING",
+        "VAR",
+        "VAR_ACCESS",
+        "VAR_CONFIG",
+        "VAR_EXTERNAL",
+        "VAR_GLOBAL",
+        "VAR_INPUT",
+        "VAR_IN_OUT",
+        "VAR_OUTPUT",
+        "VAR_TEMP",
+        "WHILE",
+        "WITH",
+        "XOR",
+    ]
+)
+
+_TOKEN = re.compile(
+    r"""[ \t\r\n\f\v\ufeff]*(?:
+      (?P<name>[A-Za-z_]\w*)
+      (?P<typed>\#(?:
+          [0-9]+-[0-9]+-[0-9]+(?:-[0-9]+:[0-9]+(?::[0-9.]+)?)? | [0-9]+:[0-9]+(?::[0-9.]+)?
+        | [+-]?[0-9]\w*(?:\.\w+)?(?:\#\w+|(?<=[eE])[+-][0-9]+)?
+        | [A-Za-z_]\w* | '(?:[^'$\r\n]|\$[^\r\n])*' | "(?:[^"$\r\n]|\$[^\r\n])*"))?
+    | (?P<real>[0-9][0-9_]*\.[0-9][0-9_]*(?:[eE][+-]?[0-9]+)?)
+    | (?P<int>[0-9][0-9_]*(?:\#\w+)?)
+    | (?P<comment>//[^\n]*|\(\*|/\*)
+    | (?P<pragma>\{[^}]*\})
+    | (?P<operator>:=|=>|<=|>=|<>|\*\*|\.\.|\?=|[-+*/=<>()\[\],;:.&^])
+    | (?P<string>'(?:[^'$\r\n]|\$[^\r\n])*'|"(?:[^"$\r\n]|\$[^\r\n])*")
+    | (?P<address>%[A-Za-z]*[0-9*]+(?:\.[0-9]+)*)
+    | (?P<unknown>[^\ \t\r\n])
+    )""",
+    re.VERBOSE,
+)
+_COMMENT_EDGE = {"(*": re.compile(r"\(\*|\*\)"), "/*": re.compile(r"/\*|\*/")}
+
+
+@dataclass(frozen=True, slots=True)
+class Comment:
+    """A comment without its marks; offsets are those of the whole comment."""
+
+    start: int
+    end: int
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class Tokens:
+    """The tokens of a source, in parallel lists that all end with a token of kind ``end``."""
+
+    source: Source
+    kinds: list[str]
+    texts: list[str]
+    starts: list[int]
+    comments: list[Comment]
+    unclosed_comment: bool
+
+
+def tokenize(source: Source, findings: Findings) -> Tokens:
+    """Split ``source`` into tokens. Characters that belong to no token give findings."""
+    text = source.text
+    kinds: list[str] = []
+    texts: list[str] = []
+    starts: list[int] = []
+    comments: list[Comment] = []
+    fold: dict[str, str] = {}
+    match = _TOKEN.match
+    at, unclosed = 0, False
+    while found := match(text, at):
+        group = found.lastgroup
+        at = found.end()
+        if group == "name":
+            word = found[group]
+            kind = fold.get(word)
+            if kind is None:
+                upper = word.upper()
+                kind = fold[word] = intern(upper) if upper in KEYWORDS else "name"
+        elif group == "operator":
+            word = kind = intern(found[group])
+            if word == "&":
+                kind = "AND"
+        elif group == "comment":
+            start = found.start(group)
+            at, closed = _comment_end(text, start, at)
+            if closed:
+                comments.append(Comment(start, at, _comment_text(text[start:at])))
+                continue
+            unclosed = True
+            findings.add(
+                Finding(
+                    "unclosed-comment",
+                    source,
+                    start,
+                    start + 2,
+                    "This comment is never closed.",
+                    f"Close it with {'*)' if text[start] == '(' else '*/'}.",
+                )
+            )
+            break
+        elif group == "pragma":
+            continue
+        elif group == "unknown":
+            word, kind = found[group], "unknown"
+            start = found.start(group)
+            if _unknown(source, start, findings):
+                end = text.find("\n", start)
+                at = len(text) if end < 0 else end
+                kind = "string"
+        elif group == "typed":
+            word, kind = found["name"] + found[group], group
+        else:
+            assert group is not None
+            word, kind = found[group], group
+        kinds.append(kind)
+        texts.append(word)
+        starts.append(at - len(word) if kind != "string" else found.start(group))
+    kinds.append("end")
+    texts.append("")
+    starts.append(len(text))
+    return Tokens(source, kinds, texts, starts, comments, unclosed)
+
+
+def _comment_end(text: str, start: int, at: int) -> tuple[int, bool]:
+    """The end of the comment at ``start``; comments of one form nest (6.1.5)."""
+    mark = text[start:at][:2]
+    if mark == "//":
+        return at, True
+    edge = _COMMENT_EDGE[mark]
+    depth = 1
+    while found := edge.search(text, at):
+        at = found.end()
+        depth += 1 if found[0] == mark else -1
+        if depth == 0:
+            return at, True
+    return len(text), False
+
+
+def _comment_text(comment: str) -> str:
+    body = comment[2:] if comment.startswith("//") else comment[2:-2]
+    return " ".join(body.strip("*-= \t\r\n").split())
+
+
+def _unknown(source: Source, start: int, findings: Findings) -> bool:
+    """Report a character that starts no token; True when it opens a text that is never closed."""
+    char = source.text[start]
+    if char in "'\"":
+        findings.add(
+            Finding(
+                "unclosed-text",
+                source,
+                start,
+                start + 1,
+                f"This text is not closed on its line: {char} is missing.",
+                f"Close it with {char}; write {char} inside a text as ${char}.",
+            )
+        )
+        return True
+    if char == "{":
+        findings.add(
+            Finding(
+                "unclosed-pragma",
+                source,
+                start,
+                start + 1,
+                "This pragma is never closed.",
+                "Close it with }.",
+            )
+        )
+        return False
+    shown = f"U+{ord(char):04X}" if not char.isprintable() else char
+    hints = {
+        "‘": "Use the straight quote '.",
+        "’": "Use the straight quote '.",
+        "“": 'Use the straight quote ".',
+        "”": 'Use the straight quote ".',
+        "≥": "Write >=.",
+        "≤": "Write <=.",
+        "≠": "Write <>.",
+        "!": "Not equal is <>; a negation is NOT.",
+        "|": "Write OR.",
+        "–": "Use the minus sign -.",
+        "−": "Use the minus sign -.",
+    }
+    findings.add(
+        Finding(
+            "unknown-character",
+            source,
+            start,
+            start + 1,
+            f"The character {shown} has no meaning here.",
+            hints.get(char, "Names are made of letters A to Z, digits and single underscores."),
+        )
+    )
+    return False

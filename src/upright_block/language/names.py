@@ -1,0 +1,71 @@
+"""Names that are nearly right: the near match, and the character that differs, in words."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from difflib import SequenceMatcher, get_close_matches
+
+_LOOKALIKES = str.maketrans({"0": "O", "1": "L", "I": "L"})
+_IN_WORDS = {
+    "O": "the letter O",
+    "0": "the digit 0",
+    "L": "the letter L",
+    "I": "the letter I",
+    "1": "the digit 1",
+}
+_MOST_CANDIDATES = 5000
+
+
+def nearest(name: str, candidates: Iterable[str]) -> str | None:
+    """The candidate most like ``name`` when letter case is ignored, or None."""
+    known: dict[str, str] = {}
+    for candidate in candidates:
+        known.setdefault(candidate.upper(), candidate)
+        if len(known) >= _MOST_CANDIDATES:
+            break
+    wanted = name.upper()
+    folded = wanted.translate(_LOOKALIKES)
+    for upper, candidate in known.items():
+        if upper.translate(_LOOKALIKES) == folded:
+            return candidate
+    close = get_close_matches(wanted, known, n=1, cutoff=0.6 if len(wanted) > 3 else 0.5)
+    return known[close[0]] if close else None
+
+
+def did_you_mean(name: str, candidates: Iterable[str]) -> str:
+    """A sentence that offers the nearest candidate, or an empty text when none is near.
+
+    A letter written for the digit that looks like it, or the other way round, is said in words.
+    """
+    near = nearest(name, candidates)
+    if near is None:
+        return ""
+    difference = _difference(name, near)
+    return f"Did you mean {near}?" + (f" {difference}" if difference else "")
+
+
+def _difference(written: str, meant: str) -> str:
+    a, b = written.upper(), meant.upper()
+    if len(a) == len(b):
+        places = [i for i, (x, y) in enumerate(zip(a, b, strict=True)) if x != y]
+        if places and all(a[i] in _IN_WORDS and b[i] in _IN_WORDS for i in places):
+            i = places[0]
+            return (
+                f"Character {i + 1} of {written} is {_IN_WORDS[a[i]]}; {meant} has {_IN_WORDS[b[i]]} there."
+            )
+        if len(places) == 1:
+            i = places[0]
+            return f"Character {i + 1} differs: {written[i]} for {meant[i]}."
+        if len(places) == 2 and a[places[0]] == b[places[1]] and a[places[1]] == b[places[0]]:
+            return f"Characters {places[0] + 1} and {places[1] + 1} are exchanged."
+        return ""
+    edits = [op for op in SequenceMatcher(None, a, b).get_opcodes() if op[0] != "equal"]
+    if len(edits) == 1:
+        kind, a0, a1, b0, b1 = edits[0]
+        if kind == "insert":
+            return (
+                f"{meant[b0:b1]} is missing after character {a0}." if a0 else f"It begins with {meant[:b1]}."
+            )
+        if kind == "delete":
+            return f"{written[a0:a1]} at character {a0 + 1} is too much."
+    return ""

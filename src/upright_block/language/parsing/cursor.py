@@ -1,0 +1,115 @@
+"""A place in the tokens of a source, and the findings made on the way."""
+
+from __future__ import annotations
+
+from upright_block.language.findings import Finding, Findings, Related
+from upright_block.language.lexer import KEYWORDS, Tokens
+from upright_block.language.names import did_you_mean
+
+DEEPEST = 60
+"""How deeply parentheses or statements may nest. A reader gives up long before."""
+
+
+class SyntaxProblem(Exception):
+    """Raised after its finding was recorded; the statement or declaration is given up."""
+
+
+class Cursor:
+    """Reads tokens one after the other."""
+
+    def __init__(self, tokens: Tokens, findings: Findings) -> None:
+        self.tokens = tokens
+        self.source = tokens.source
+        self.kinds = list(tokens.kinds)
+        self.texts = tokens.texts
+        self.starts = tokens.starts
+        self.findings = findings
+        self.i = 0
+        self.depth = 0
+
+    def end_of(self, index: int) -> int:
+        """The offset after token ``index``."""
+        return self.starts[index] + len(self.texts[index])
+
+    @property
+    def last_end(self) -> int:
+        """The offset after the token just read."""
+        return self.end_of(self.i - 1) if self.i else 0
+
+    def accept(self, kind: str) -> bool:
+        """Step over a token of this kind if it is next."""
+        if self.kinds[self.i] == kind:
+            self.i += 1
+            return True
+        return False
+
+    def shown(self, index: int) -> str:
+        """A token as a message names it."""
+        return "the end of the file" if self.kinds[index] == "end" else self.texts[index]
+
+    def report(
+        self, name: str, start: int, end: int, message: str, way_out: str = "", *related: Related
+    ) -> None:
+        """Record an error."""
+        self.findings.add(Finding(name, self.source, start, end, message, way_out, "error", related))
+
+    def fail(self, name: str, message: str, way_out: str = "", at: int | None = None) -> SyntaxProblem:
+        """Record an error at a token (the next one by default) and return the exception to raise."""
+        index = self.i if at is None else at
+        if self.kinds[index] not in ("unknown", "end") or name == "missing-end":
+            self.report(
+                name, self.starts[index], max(self.end_of(index), self.starts[index] + 1), message, way_out
+            )
+        elif self.kinds[index] == "end" and not self.tokens.unclosed_comment:
+            end = self.last_end
+            self.report(name, max(end - 1, 0), end, message, way_out)
+        return SyntaxProblem()
+
+    def expect(self, kind: str, where: str) -> None:
+        """Step over ``kind``; a misspelt keyword is named as such.
+
+        Raises:
+            SyntaxProblem: another token is next.
+        """
+        if self.kinds[self.i] == kind:
+            self.i += 1
+            return
+        if kind in KEYWORDS and self.kinds[self.i] == "name" and self.is_misspelt(kind):
+            word = self.texts[self.i]
+            self.report(
+                "misspelt-keyword",
+                self.starts[self.i],
+                self.end_of(self.i),
+                f"{word} is no keyword; {kind} belongs {where}.",
+                did_you_mean(word, [kind]),
+            )
+            self.i += 1
+            return
+        raise self.fail(
+            "missing-" + (kind.lower().replace("_", "-") if kind in KEYWORDS else "sign"),
+            f"{kind} is missing {where}: {self.shown(self.i)} stands in its place.",
+            f"Write {kind} before {self.shown(self.i)}.",
+        )
+
+    def is_misspelt(self, keyword: str) -> bool:
+        """Whether the next token is nearly ``keyword``."""
+        word = self.texts[self.i].upper()
+        return abs(len(word) - len(keyword)) <= 2 and bool(did_you_mean(word, [keyword]))
+
+    def on_new_line(self, index: int) -> bool:
+        """Whether token ``index`` begins on a later line than the one before it ends."""
+        return "\n" in self.source.text[self.end_of(index - 1) : self.starts[index]]
+
+    def deeper(self) -> None:
+        """Count one more level of nesting.
+
+        Raises:
+            SyntaxProblem: the nesting is deeper than `DEEPEST`.
+        """
+        self.depth += 1
+        if self.depth > DEEPEST:
+            raise self.fail(
+                "nested-too-deeply",
+                f"This is nested more than {DEEPEST} levels deep.",
+                "Move a part of it into a function or a block of its own.",
+            )

@@ -1,0 +1,188 @@
+"""Expressions, by precedence climbing. IEC 61131-3:2013, table 71."""
+
+from __future__ import annotations
+
+from upright_block.language import syntax
+from upright_block.language.lexer import KEYWORDS
+from upright_block.language.parsing.cursor import Cursor
+
+PRECEDENCE = {
+    "OR": 1,
+    "XOR": 2,
+    "AND": 3,
+    "=": 4,
+    "<>": 4,
+    "<": 5,
+    ">": 5,
+    "<=": 5,
+    ">=": 5,
+    "+": 6,
+    "-": 6,
+    "*": 7,
+    "/": 7,
+    "MOD": 7,
+    "**": 8,
+}
+_UNARY = frozenset({"-", "+", "NOT"})
+_LITERALS = {
+    "int": "int",
+    "real": "real",
+    "typed": "typed",
+    "string": "string",
+    "TRUE": "bool",
+    "FALSE": "bool",
+}
+_FOREIGN_OPERATORS = {
+    ("=", "="): "Write one = to compare.",
+    ("=", ">"): "Write >= for greater or equal.",
+    ("=", "<"): "Write <= for less or equal.",
+    (">", "<"): "Write <> for not equal.",
+    ("AND", "AND"): "Write AND once.",
+}
+
+
+class ExpressionParser(Cursor):
+    """Reads one expression at a time."""
+
+    def expression(self, lowest: int = 1) -> syntax.Expression:
+        """An expression whose operators bind at least as tightly as ``lowest``."""
+        left = self.operand()
+        while True:
+            operator = self.kinds[self.i]
+            precedence = PRECEDENCE.get(operator, 0)
+            if precedence < lowest:
+                return left
+            at = self.starts[self.i]
+            self.i += 1
+            way_out = _FOREIGN_OPERATORS.get((operator, self.kinds[self.i]))
+            if way_out and self.starts[self.i] == at + len(operator):
+                end = self.end_of(self.i)
+                self.report(
+                    "unknown-operator", at, end, f"{self.source.text[at:end]} is no operator.", way_out
+                )
+                self.i += 1
+            right = self.expression(precedence + 1)
+            left = syntax.Binary(left.start, right.end, operator, left, right, at)
+
+    def condition(self) -> syntax.Expression:
+        """An expression that decides; ``:=`` in its place is reported and read as ``=``."""
+        left = self.expression()
+        if self.kinds[self.i] == ":=":
+            self.report(
+                "assignment-in-condition",
+                self.starts[self.i],
+                self.end_of(self.i),
+                ":= assigns and cannot decide.",
+                "Compare with =.",
+            )
+            at = self.starts[self.i]
+            self.i += 1
+            right = self.expression()
+            return syntax.Binary(left.start, right.end, "=", left, right, at)
+        return left
+
+    def operand(self) -> syntax.Expression:
+        kind = self.kinds[self.i]
+        start = self.starts[self.i]
+        if kind == "name":
+            self.i += 1
+            return self.selectors(syntax.Name(start, self.end_of(self.i - 1), self.texts[self.i - 1]))
+        if kind in _LITERALS:
+            self.i += 1
+            return syntax.Literal(start, self.end_of(self.i - 1), _LITERALS[kind], self.texts[self.i - 1])
+        if kind in _UNARY:
+            self.i += 1
+            self.deeper()
+            operand = self.operand()
+            self.depth -= 1
+            return syntax.Unary(start, operand.end, kind, operand)
+        if kind == "(":
+            self.i += 1
+            self.deeper()
+            inner = self.condition()
+            self.depth -= 1
+            if not self.accept(")"):
+                raise self.fail(
+                    "missing-parenthesis",
+                    f"The parenthesis is not closed: {self.shown(self.i)} stands in place of ).",
+                    f"Write ) to match the ( in column {self.source.column(start)} of line {self.source.line(start)}.",
+                )
+            return self.selectors(inner)
+        if kind in KEYWORDS:
+            raise self.fail(
+                "missing-value",
+                f"A value is missing: the keyword {self.texts[self.i]} stands in its place.",
+                "Write a value, or choose another name if this was meant as one.",
+            )
+        raise self.fail(
+            "missing-value",
+            f"A value is missing: {self.shown(self.i)} stands in its place.",
+            "Write a literal, a name or an expression.",
+        )
+
+    def selectors(self, base: syntax.Expression) -> syntax.Expression:
+        """What follows a name: members and calls."""
+        while True:
+            kind = self.kinds[self.i]
+            if kind == ".":
+                self.i += 1
+                at = self.i
+                if self.kinds[at] != "name" and self.kinds[at] not in KEYWORDS:
+                    raise self.fail(
+                        "missing-name",
+                        f"A name is missing after the point: {self.shown(at)} stands there.",
+                        "Write the name of a pin.",
+                    )
+                self.i += 1
+                base = syntax.Member(base.start, self.end_of(at), base, self.texts[at], self.starts[at])
+            elif kind == "(" and isinstance(base, (syntax.Name, syntax.Member)):
+                base = self.call(base)
+            else:
+                return base
+
+    def call(self, callee: syntax.Expression) -> syntax.Call:
+        """The arguments of a call, formal or positional (6.6.1.4)."""
+        opened = self.i
+        self.i += 1
+        self.deeper()
+        arguments: list[syntax.Argument] = []
+        if not self.accept(")"):
+            while True:
+                arguments.append(self.argument())
+                if self.accept(","):
+                    if self.kinds[self.i] == ")":
+                        raise self.fail(
+                            "missing-value",
+                            "A comma stands before ) with no argument after it.",
+                            "Remove the comma or write the argument.",
+                            self.i - 1,
+                        )
+                    continue
+                if self.accept(")"):
+                    break
+                start = self.starts[opened]
+                if self.kinds[self.i] in ("name", "int", "real", "typed", "string", "TRUE", "FALSE", "NOT"):
+                    raise self.fail(
+                        "missing-comma",
+                        f"A comma is missing before {self.shown(self.i)}.",
+                        "Separate arguments by commas.",
+                    )
+                raise self.fail(
+                    "missing-parenthesis",
+                    f"The call is not closed: {self.shown(self.i)} stands in place of ).",
+                    f"Write ) to match the ( in column {self.source.column(start)} of line {self.source.line(start)}.",
+                )
+        self.depth -= 1
+        return syntax.Call(callee.start, self.last_end, callee, tuple(arguments))
+
+    def argument(self) -> syntax.Argument:
+        start = self.starts[self.i]
+        negated = self.kinds[self.i] == "NOT" and self.kinds[self.i + 2 : self.i + 3] == ["=>"]
+        at = self.i + negated
+        sign = self.kinds[at + 1] if at + 1 < len(self.kinds) else "end"
+        if sign in (":=", "=>") and (self.kinds[at] == "name" or self.kinds[at] in KEYWORDS):
+            self.i = at + 2
+            value = self.expression()
+            return syntax.Argument(start, value.end, self.texts[at], value, sign == "=>", negated)
+        value = self.expression()
+        return syntax.Argument(start, value.end, "", value, False, False)

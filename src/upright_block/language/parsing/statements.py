@@ -1,0 +1,487 @@
+"""Statements, with recovery to the next one. IEC 61131-3:2013, table 72."""
+
+from __future__ import annotations
+
+from upright_block.language import syntax
+from upright_block.language.findings import Related
+from upright_block.language.names import did_you_mean, nearest
+from upright_block.language.parsing.cursor import SyntaxProblem
+from upright_block.language.parsing.expressions import ExpressionParser
+
+CLOSES = {
+    "IF": "END_IF",
+    "CASE": "END_CASE",
+    "FOR": "END_FOR",
+    "WHILE": "END_WHILE",
+    "REPEAT": "END_REPEAT",
+    "FUNCTION": "END_FUNCTION",
+    "FUNCTION_BLOCK": "END_FUNCTION_BLOCK",
+}
+_SECTIONS = frozenset(
+    [
+        "VAR",
+        "VAR_INPUT",
+        "VAR_OUTPUT",
+        "VAR_IN_OUT",
+        "VAR_TEMP",
+        "VAR_EXTERNAL",
+        "VAR_GLOBAL",
+        "VAR_ACCESS",
+        "VAR_CONFIG",
+    ]
+)
+UNIT_STARTS = frozenset(
+    ["FUNCTION", "FUNCTION_BLOCK", "PROGRAM", "CLASS", "INTERFACE", "TYPE", "CONFIGURATION", "NAMESPACE"]
+)
+_ENDS = frozenset(CLOSES.values()) | frozenset(["END_PROGRAM", "END_VAR", "END_TYPE", "END_STRUCT"])
+_NEVER_IN_BODY = _ENDS | UNIT_STARTS | _SECTIONS | {"end", "ELSE", "ELSIF", "UNTIL"}
+_STATEMENT_STARTS = frozenset(["IF", "CASE", "FOR", "WHILE", "REPEAT", "EXIT", "CONTINUE", "RETURN"])
+_RESUME = _NEVER_IN_BODY | _STATEMENT_STARTS
+_WORDS_THAT_START = [*sorted(_STATEMENT_STARTS), "ELSE", "ELSIF", "UNTIL", *sorted(_ENDS)]
+
+
+class StatementParser(ExpressionParser):
+    """Reads lists of statements.
+
+    ``opened`` holds the constructs that are open, as (keyword, offset). With ``by_indent`` a closing
+    keyword that stands at the indentation of an outer construct is taken to close that one: a second
+    reading uses this when the first found an END missing, to blame the construct that lacks it.
+    """
+
+    opened: list[tuple[str, int]]
+    by_indent: bool = False
+
+    def statements(self, *stops: str) -> tuple[syntax.Statement, ...]:
+        """Statements up to, not including, one of the keywords ``stops``."""
+        found: list[syntax.Statement] = []
+        kinds = self.kinds
+        while True:
+            kind = kinds[self.i]
+            if kind == ";":
+                self.i += 1
+            elif kind in _NEVER_IN_BODY:
+                if kind in stops or not self._is_stray(kind):
+                    return tuple(found)
+                self._skip_stray(kind)
+            elif kind == "name" and stops and self._is_misspelt_stop(stops):
+                return tuple(found)
+            else:
+                at, depth = self.i, self.depth
+                try:
+                    found.append(self.statement())
+                except SyntaxProblem:
+                    self.depth = depth
+                    if self.i == at:
+                        self.i += 1
+                    self.recover(at)
+
+    def _is_stray(self, kind: str) -> bool:
+        """Whether a closing keyword has nothing open that it could close."""
+        if kind == "end" or kind in UNIT_STARTS or kind in _SECTIONS or kind == "END_PROGRAM":
+            return kind in _SECTIONS
+        if kind in ("ELSE", "ELSIF"):
+            return not any(opener in ("IF", "CASE") for opener, _ in self.opened)
+        if kind == "UNTIL":
+            return not any(opener == "REPEAT" for opener, _ in self.opened)
+        return not any(CLOSES[opener] == kind for opener, _ in self.opened)
+
+    def _skip_stray(self, kind: str) -> None:
+        start, end = self.starts[self.i], self.end_of(self.i)
+        if kind in _SECTIONS:
+            self.report(
+                "late-declaration",
+                start,
+                end,
+                f"{kind} stands after the first statement.",
+                "Declare all variables before the body.",
+            )
+            while self.kinds[self.i] not in ("END_VAR", "end") and self.kinds[self.i] not in UNIT_STARTS:
+                self.i += 1
+            self.accept("END_VAR")
+            return
+        opener = next(
+            (o for o, c in CLOSES.items() if c == kind),
+            {"ELSE": "IF", "ELSIF": "IF", "UNTIL": "REPEAT"}.get(kind, "VAR"),
+        )
+        self.report(
+            "stray-end",
+            start,
+            end,
+            f"{kind} has no {opener} that it belongs to.",
+            f"Remove it, or write the {opener}.",
+        )
+        self.i += 1
+        self.accept(";")
+
+    def _is_misspelt_stop(self, stops: tuple[str, ...]) -> bool:
+        """A name alone on its line that is nearly one of ``stops``: reported and taken for it."""
+        word = self.texts[self.i].upper()
+        if "_" not in word and word not in ("ELSEIF", "ELIF", "ENDIF") and len(word) < 6:
+            return False
+        following = self.kinds[self.i + 1]
+        if following in (":=", ".", "(", "=>") and word not in ("ELSEIF", "ELIF"):
+            return False
+        for stop in stops:
+            if abs(len(stop) - len(word)) <= 2 and word[:2] == stop[:2] and did_you_mean(word, [stop]):
+                self.report(
+                    "misspelt-keyword",
+                    self.starts[self.i],
+                    self.end_of(self.i),
+                    f"{self.texts[self.i]} is no keyword.",
+                    did_you_mean(word, [stop]),
+                )
+                self.kinds[self.i] = stop
+                return True
+        return False
+
+    def recover(self, since: int) -> None:
+        """Step to where the next statement can begin: after a semicolon, or at a keyword that starts or ends one."""
+        while True:
+            kind = self.kinds[self.i]
+            if kind == ";":
+                self.i += 1
+                return
+            if kind in _RESUME and self.i > since:
+                return
+            if (
+                kind == "name"
+                and self.i > since
+                and self.on_new_line(self.i)
+                and self.kinds[self.i + 1] in (":=", "(", ".")
+            ):
+                return
+            self.i += 1
+
+    def statement(self) -> syntax.Statement:
+        """One statement with its semicolon, which may be left out after END_IF and its kin."""
+        self._mend_misspelt_start()
+        kind = self.kinds[self.i]
+        if kind in _STATEMENT_STARTS:
+            self.deeper()
+            made: syntax.Statement = getattr(self, "_" + kind.lower())()
+            self.depth -= 1
+            if kind in CLOSES:
+                self.accept(";")
+                return made
+        elif kind == "name":
+            made = self._assignment_or_call()
+        else:
+            raise self.fail(
+                "no-statement",
+                f"A statement cannot begin with {self.shown(self.i)}.",
+                "A statement is an assignment, a call, or begins with IF, CASE, FOR, WHILE, REPEAT, EXIT or RETURN.",
+            )
+        self._semicolon()
+        return made
+
+    def _mend_misspelt_start(self) -> None:
+        """A name that is followed by another operand is a keyword gone wrong: reported and taken for it."""
+        if self.kinds[self.i] != "name" or self.on_new_line(self.i + 1):
+            return
+        if self.kinds[self.i + 1] in ("name", "int", "NOT", "TRUE", "FALSE"):
+            word = self.texts[self.i]
+            meant = nearest(word, _STATEMENT_STARTS)
+            if meant:
+                self.fail("misspelt-keyword", f"{word} is no keyword.", did_you_mean(word, [meant]))
+                self.kinds[self.i] = meant
+
+    def _semicolon(self) -> None:
+        if self.accept(";"):
+            return
+        after = self.i - 1
+        if self.on_new_line(self.i) or self.kinds[self.i] in _RESUME:
+            if not (self.kinds[self.i] == "end" and self.tokens.unclosed_comment):
+                self.report(
+                    "missing-semicolon",
+                    self.starts[after],
+                    self.end_of(after),
+                    f"The statement ends without a semicolon after {self.texts[after]}.",
+                    "Write ; here.",
+                )
+            return
+        if self.kinds[self.i] == ")":
+            raise self.fail(
+                "unmatched-parenthesis",
+                "This ) closes nothing.",
+                "Remove it, or write the ( that it belongs to.",
+            )
+        raise self.fail(
+            "unexpected",
+            f"The statement should end before {self.shown(self.i)}.",
+            "Write ; or an operator between the two.",
+        )
+
+    def _assignment_or_call(self) -> syntax.Statement:
+        start = self.starts[self.i]
+        word = self.texts[self.i]
+        target = self.operand()
+        kind = self.kinds[self.i]
+        if kind == ":=" or kind == "=":
+            if kind == "=":
+                self.report(
+                    "comparison-as-assignment",
+                    self.starts[self.i],
+                    self.end_of(self.i),
+                    "= compares and does not assign.",
+                    "Assign with :=.",
+                )
+            self.i += 1
+            value = self.expression()
+            if self.kinds[self.i] == ":=":
+                raise self.fail(
+                    "second-assignment",
+                    "A statement assigns once.",
+                    "Write two statements, or compare with =.",
+                )
+            return syntax.Assignment(start, value.end, target, value)
+        if isinstance(target, syntax.Call):
+            return syntax.CallStatement(start, target.end, target)
+        if kind == ":" and self.kinds[self.i + 1] == "=":
+            raise self.fail("split-sign", ": and = stand apart.", "Write := with no space between.")
+        shown = self.source.text[target.start : target.end]
+        hint = did_you_mean(word, _WORDS_THAT_START) if isinstance(target, syntax.Name) else ""
+        self.report(
+            "no-statement",
+            target.start,
+            target.end,
+            f"{shown} alone does nothing.",
+            hint or f"Assign to it ({shown} := ...;), or call it if it is an instance ({shown}(...);).",
+        )
+        raise SyntaxProblem
+
+    # --- selection ---
+
+    def _if(self) -> syntax.Statement:
+        start = self.starts[self.i]
+        self.opened.append(("IF", start))
+        branches: list[syntax.Branch] = []
+        otherwise: tuple[syntax.Statement, ...] | None = None
+        while not branches or self._continues("ELSIF"):
+            at = self.starts[self.i]
+            self.i += 1
+            condition = self._condition_before("THEN", "ELSIF" if branches else "IF")
+            body = self.statements("ELSIF", "ELSE", "END_IF")
+            branches.append(syntax.Branch(at, condition.end, condition, body))
+        if self._continues("ELSE"):
+            self.i += 1
+            otherwise = self.statements("END_IF")
+        self._close("IF", start)
+        return syntax.If(start, self.last_end, tuple(branches), otherwise)
+
+    def _condition_before(self, keyword: str, opener: str) -> syntax.Expression:
+        """A condition and the keyword that follows it; a broken condition does not lose the body."""
+        at, depth = self.i, self.depth
+        try:
+            condition = self.condition()
+            self.expect(keyword, f"after the condition of {opener}")
+            return condition
+        except SyntaxProblem:
+            self.depth = depth
+            i = max(self.i, at)
+            while self.kinds[i] not in (keyword, ";", "end") and self.kinds[i] not in _RESUME:
+                if i > self.i and self.on_new_line(i):
+                    break
+                i += 1
+            self.i = i
+            self.accept(keyword)
+            return syntax.Literal(self.starts[at], self.end_of(at), "broken", "")
+
+    def _case(self) -> syntax.Statement:
+        start = self.starts[self.i]
+        self.opened.append(("CASE", start))
+        self.i += 1
+        selector = self._condition_before("OF", "CASE")
+        arms: list[syntax.Arm] = []
+        otherwise: tuple[syntax.Statement, ...] | None = None
+        while self.kinds[self.i] not in _NEVER_IN_BODY and not self._is_misspelt_stop(("END_CASE",)):
+            arms.append(self._arm())
+        if self._continues("ELSE"):
+            self.i += 1
+            self.accept(":")
+            otherwise = self.statements("END_CASE")
+        self._close("CASE", start)
+        return syntax.Case(start, self.last_end, selector, tuple(arms), otherwise)
+
+    def _arm(self) -> syntax.Arm:
+        start = self.starts[self.i]
+        labels: list[syntax.Label] = []
+        while True:
+            low = self.expression()
+            high = self.expression() if self.accept("..") else None
+            labels.append(syntax.Label(low.start, (high or low).end, low, high))
+            if not self.accept(","):
+                break
+        if self.kinds[self.i] != ":":
+            raise self.fail(
+                "missing-colon",
+                f"A colon is missing after the label: {self.shown(self.i)} stands in its place.",
+                "Write label: statements.",
+            )
+        self.i += 1
+        return syntax.Arm(start, self.last_end, tuple(labels), self._arm_body())
+
+    def _arm_body(self) -> tuple[syntax.Statement, ...]:
+        found: list[syntax.Statement] = []
+        while True:
+            kind = self.kinds[self.i]
+            if kind == ";":
+                self.i += 1
+            elif kind in ("ELSE", "END_CASE") or self._label_is_next():
+                return tuple(found)
+            elif kind in _NEVER_IN_BODY:
+                if not self._is_stray(kind):
+                    return tuple(found)
+                self._skip_stray(kind)
+            elif kind == "name" and self._is_misspelt_stop(("END_CASE", "ELSE")):
+                return tuple(found)
+            else:
+                at, depth = self.i, self.depth
+                try:
+                    found.append(self.statement())
+                except SyntaxProblem:
+                    self.depth = depth
+                    if self.i == at:
+                        self.i += 1
+                    self.recover(at)
+
+    def _label_is_next(self) -> bool:
+        """Whether the tokens from here to a colon are labels: literals, names, commas and ranges."""
+        i = self.i
+        if self.kinds[i] not in ("int", "typed", "name", "-", "+", "TRUE", "FALSE", "string", "("):
+            return False
+        while True:
+            kind = self.kinds[i]
+            if kind == ":":
+                return True
+            if kind not in ("int", "typed", "name", "-", "+", "..", ",", ".", "*", "TRUE", "FALSE", "string"):
+                return False
+            if i > self.i and kind in ("name", "int") and self.kinds[i - 1] in ("name", "int"):
+                return False
+            i += 1
+
+    # --- iteration ---
+
+    def _for(self) -> syntax.Statement:
+        start = self.starts[self.i]
+        self.opened.append(("FOR", start))
+        self.i += 1
+        at, depth = self.i, self.depth
+        step: syntax.Expression | None = None
+        try:
+            variable = self.operand()
+            if self.kinds[self.i] == "=":
+                self.report(
+                    "comparison-as-assignment",
+                    self.starts[self.i],
+                    self.end_of(self.i),
+                    "= compares and does not assign.",
+                    "Assign with :=.",
+                )
+                self.i += 1
+            else:
+                self.expect(":=", "after the variable of FOR")
+            first = self.expression()
+            self.expect("TO", "after the first value of FOR")
+            last = self.expression()
+            if self.accept("BY"):
+                step = self.expression()
+            self.expect("DO", "after the last value of FOR")
+        except SyntaxProblem:
+            self.depth = depth
+            while self.kinds[self.i] not in ("DO", ";") and self.kinds[self.i] not in _RESUME:
+                self.i += 1
+            self.accept("DO")
+            variable = first = last = syntax.Literal(self.starts[at], self.end_of(at), "broken", "")
+        body = self.statements("END_FOR")
+        self._close("FOR", start)
+        return syntax.For(start, self.last_end, variable, first, last, step, body)
+
+    def _while(self) -> syntax.Statement:
+        start = self.starts[self.i]
+        self.opened.append(("WHILE", start))
+        self.i += 1
+        condition = self._condition_before("DO", "WHILE")
+        body = self.statements("END_WHILE")
+        self._close("WHILE", start)
+        return syntax.While(start, self.last_end, condition, body)
+
+    def _repeat(self) -> syntax.Statement:
+        start = self.starts[self.i]
+        self.opened.append(("REPEAT", start))
+        self.i += 1
+        body = self.statements("UNTIL", "END_REPEAT")
+        if not self._continues("UNTIL"):
+            if self.kinds[self.i] == "END_REPEAT":
+                raise self.fail(
+                    "missing-until",
+                    "REPEAT has no UNTIL before its END_REPEAT.",
+                    "Write UNTIL and the condition that ends it.",
+                )
+            self._close("REPEAT", start)
+            return syntax.Repeat(start, self.last_end, body, syntax.Literal(start, start + 6, "broken", ""))
+        self.i += 1
+        condition = self.condition()
+        self.accept(";")
+        self._close("REPEAT", start)
+        return syntax.Repeat(start, self.last_end, body, condition)
+
+    def _exit(self) -> syntax.Statement:
+        self.i += 1
+        return syntax.Exit(self.starts[self.i - 1], self.last_end)
+
+    def _continue(self) -> syntax.Statement:
+        self.i += 1
+        return syntax.Continue(self.starts[self.i - 1], self.last_end)
+
+    def _return(self) -> syntax.Statement:
+        self.i += 1
+        return syntax.Return(self.starts[self.i - 1], self.last_end)
+
+    # --- what is open, and what closes it ---
+
+    def _continues(self, keyword: str) -> bool:
+        """Whether ``keyword`` is next and belongs to the construct opened last."""
+        return self.kinds[self.i] == keyword and not self._belongs_outside(keyword)
+
+    def _belongs_outside(self, keyword: str) -> bool:
+        if not self.by_indent or not self.on_new_line(self.i):
+            return False
+        mine = self._indent(self.opened[-1][1])
+        here = self._indent(self.starts[self.i])
+        outer = [o for o, at in self.opened[:-1] if self._indent(at) == here]
+        return here < mine and any(
+            CLOSES[o] == keyword or keyword in ("ELSE", "ELSIF", "UNTIL") for o in outer
+        )
+
+    def _indent(self, offset: int) -> int:
+        line = self.source.line_text(self.source.line(offset))
+        return len(line) - len(line.lstrip())
+
+    def _close(self, opener: str, start: int) -> None:
+        """Step over the END of a construct, or say that it is missing and where the construct begins."""
+        keyword = CLOSES[opener]
+        if self._continues(keyword):
+            self.i += 1
+        else:
+            self.missing_end(opener, start)
+        self.opened.pop()
+
+    def missing_end(self, opener: str, start: int) -> None:
+        """Say that the construct opened at ``start`` is never closed."""
+        if self.tokens.unclosed_comment and self.kinds[self.i] == "end":
+            return
+        here = self.i
+        place = Related(
+            self.source,
+            self.starts[here],
+            max(self.end_of(here), self.starts[here] + 1),
+            f"{CLOSES[opener]} was expected before {self.shown(here)}",
+        )
+        self.report(
+            "missing-end",
+            start,
+            start + len(opener),
+            f"{opener} is not closed: {CLOSES[opener]} is missing.",
+            f"Write {CLOSES[opener]} before {self.shown(here)} in line {self.source.line(self.starts[here])}.",
+            place,
+        )

@@ -1,0 +1,204 @@
+"""The syntax tree: what was written, with places, before any name is looked up.
+
+``start`` and ``end`` are character offsets into the source. IEC 61131-3:2013, clause 7.3
+(Structured Text) and 6.5, 6.6 (variables and program organisation units).
+"""
+
+from __future__ import annotations
+
+from upright_block.language.nodes import node
+
+
+@node
+class Node:
+    start: int
+    end: int
+
+
+# --- expressions (7.3.2) ---
+
+
+@node
+class Expression(Node):
+    pass
+
+
+@node
+class Literal(Expression):
+    """``kind`` is int, real, typed, string, bool; ``text`` is as written."""
+
+    kind: str
+    text: str
+
+
+@node
+class Name(Expression):
+    name: str
+
+
+@node
+class Member(Expression):
+    """``base.name``; ``name_start`` is where the name begins."""
+
+    base: Expression
+    name: str
+    name_start: int
+
+
+@node
+class Unary(Expression):
+    operator: str
+    operand: Expression
+
+
+@node
+class Binary(Expression):
+    operator: str
+    left: Expression
+    right: Expression
+    operator_start: int
+
+
+@node
+class Argument(Node):
+    """One argument: positional (no name), formal input ``name := value`` or output ``name => value``."""
+
+    name: str
+    value: Expression
+    output: bool
+    negated: bool
+
+
+@node
+class Call(Expression):
+    callee: Expression
+    arguments: tuple[Argument, ...]
+
+
+# --- statements (7.3.3) ---
+
+
+@node
+class Statement(Node):
+    pass
+
+
+@node
+class Assignment(Statement):
+    target: Expression
+    value: Expression
+
+
+@node
+class CallStatement(Statement):
+    call: Call
+
+
+@node
+class Branch(Node):
+    """IF or ELSIF with its condition; ``end`` is the end of the condition."""
+
+    condition: Expression
+    body: tuple[Statement, ...]
+
+
+@node
+class If(Statement):
+    branches: tuple[Branch, ...]
+    otherwise: tuple[Statement, ...] | None
+
+
+@node
+class Label(Node):
+    """A label of a CASE: one value, or a range when ``high`` is given."""
+
+    low: Expression
+    high: Expression | None
+
+
+@node
+class Arm(Node):
+    labels: tuple[Label, ...]
+    body: tuple[Statement, ...]
+
+
+@node
+class Case(Statement):
+    selector: Expression
+    arms: tuple[Arm, ...]
+    otherwise: tuple[Statement, ...] | None
+
+
+@node
+class For(Statement):
+    variable: Expression
+    first: Expression
+    last: Expression
+    step: Expression | None
+    body: tuple[Statement, ...]
+
+
+@node
+class While(Statement):
+    condition: Expression
+    body: tuple[Statement, ...]
+
+
+@node
+class Repeat(Statement):
+    body: tuple[Statement, ...]
+    condition: Expression
+
+
+@node
+class Exit(Statement):
+    pass
+
+
+@node
+class Continue(Statement):
+    pass
+
+
+@node
+class Return(Statement):
+    pass
+
+
+# --- declarations (6.5, 6.6) ---
+
+
+@node
+class TypeName(Node):
+    name: str
+
+
+@node
+class Declaration(Node):
+    """``name : type := initial;`` with the comment that follows it on its line."""
+
+    name: str
+    type: TypeName
+    initial: Expression | None
+    comment: str
+
+
+@node
+class VariableSection(Node):
+    """``section`` is the keyword (``VAR_INPUT``); ``qualifiers`` are CONSTANT, RETAIN and kin."""
+
+    section: str
+    qualifiers: tuple[str, ...]
+    declarations: tuple[Declaration, ...]
+
+
+@node
+class Unit(Node):
+    """A FUNCTION or FUNCTION_BLOCK; ``start`` and ``end`` are those of its name."""
+
+    kind: str
+    name: str
+    result: TypeName | None
+    sections: tuple[VariableSection, ...]
+    body: tuple[Statement, ...]
+    comment: str

@@ -1,0 +1,68 @@
+"""Libraries that ship with the product: the example, and the start of a new one."""
+
+from __future__ import annotations
+
+import re
+from importlib import resources
+from importlib.resources.abc import Traversable
+from pathlib import Path
+
+from upright_block.library.manifest import FILE_NAME
+
+
+class TemplateProblem(Exception):
+    """The folder cannot be written; the message says why."""
+
+    def __init__(self, message: str, way_out: str = "") -> None:
+        super().__init__(message)
+        self.way_out = way_out
+
+
+def write_demo(folder: Path) -> list[Path]:
+    """Copy the example library into a new or empty folder and return the files written.
+
+    Raises:
+        TemplateProblem: the folder cannot be used.
+    """
+    return _write(folder, "demo", {})
+
+
+def write_new(folder: Path) -> list[Path]:
+    """Write a library with one block and its cases into a new or empty folder and return the files written.
+
+    Raises:
+        TemplateProblem: the folder cannot be used.
+    """
+    name = re.sub(r"[^a-z0-9_]+", "_", folder.resolve().name.lower()).strip("_") or "library"
+    return _write(folder, "start", {"@NAME@": name})
+
+
+def _write(folder: Path, template: str, replaced: dict[str, str]) -> list[Path]:
+    if folder.exists() and not folder.is_dir():
+        raise TemplateProblem(f"{folder} is a file.", "Name a folder that does not exist yet.")
+    if folder.is_dir() and any(folder.iterdir()):
+        what = "holds a library already" if (folder / FILE_NAME).exists() else "is not empty"
+        raise TemplateProblem(f"{folder} {what}; nothing was written.", "Name another folder.")
+    source = resources.files("upright_block") / "examples" / template
+    written: list[Path] = []
+    try:
+        _copy(source, folder, replaced, written)
+    except OSError as problem:
+        raise TemplateProblem(
+            f"{folder} cannot be written: {problem.strerror}.", "Name a folder that you may write to."
+        ) from None
+    return written
+
+
+def _copy(source: Traversable, target: Path, replaced: dict[str, str], written: list[Path]) -> None:
+    target.mkdir(parents=True, exist_ok=True)
+    for item in sorted(source.iterdir(), key=lambda entry: entry.name):
+        if item.is_dir():
+            if item.name != "__pycache__":
+                _copy(item, target / item.name, replaced, written)
+            continue
+        text = item.read_text(encoding="utf-8")
+        for mark, value in replaced.items():
+            text = text.replace(mark, value)
+        (target / item.name).write_text(text, encoding="utf-8", newline="\n")
+        written.append(target / item.name)

@@ -1,0 +1,213 @@
+"""A controller without hardware: a compiled module with memory and a clock."""
+
+from __future__ import annotations
+
+import ctypes
+import struct
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import cast
+
+import numpy as np
+import wasmtime
+
+from upright_block.compiler.cache import ENGINE, compiled
+from upright_block.compiler.image import DATA, Image, Site, closure
+from upright_block.compiler.layout import Slot, code, encode, find_slot, instance_at, layout_of
+from upright_block.language.literals import Value
+from upright_block.language.typed import Unit
+from upright_block.machine.trace import Trace
+
+LOOP_TURNS = 10_000_000
+"""How many turns all loops of one scan may take together before it is taken to be endless."""
+
+_PAGE = 65536
+_CHUNK = 16 << 20
+_EVENT = struct.Struct("<iiii8s")
+_FORCE = struct.Struct("<ii8s")
+_HEADER = struct.Struct("<q i i i 4x q i i i i i i i i i")
+
+
+@dataclass(frozen=True, slots=True)
+class Event:
+    """A value that is stored at ``address`` before scan ``scan``."""
+
+    scan: int
+    address: int
+    content: bytes
+
+
+@dataclass(frozen=True, slots=True)
+class Fault:
+    """Why a scan stopped. ``instance`` is the dotted path, empty for the unit itself."""
+
+    site: Site
+    scan: int
+    instance: str
+
+
+class Machine:
+    """One program in memory. Not for two threads at once."""
+
+    def __init__(self, image: Image, module: wasmtime.Module | None = None) -> None:
+        """``module`` is the compiled image where it is at hand; else it is compiled or taken from the cache."""
+        self.image = image
+        self._store = wasmtime.Store(ENGINE)
+        exports = wasmtime.Instance(self._store, module or compiled(image.text), []).exports(self._store)
+        self._memory = cast("wasmtime.Memory", exports["memory"])
+        self._run = cast("wasmtime.Func", exports["run"])
+        self._map()
+        self.reset()
+
+    def _map(self) -> None:
+        """Take hold of the module's memory; needed again whenever it has grown."""
+        length = self._memory.data_len(self._store)
+        address = ctypes.addressof(self._memory.data_ptr(self._store).contents)
+        self._buffer = (ctypes.c_ubyte * length).from_address(address)
+        self._bytes = memoryview(self._buffer).cast("B")
+
+    def _reserve(self, end: int) -> None:
+        missing = end - len(self._bytes)
+        if missing > 0:
+            self._bytes.release()
+            self._memory.grow(self._store, -(-missing // _PAGE))
+            self._map()
+
+    def reset(self) -> None:
+        """Give every variable its initial value and set the clock to zero."""
+        initial = self.image.initial
+        self._bytes[DATA : DATA + len(initial)] = initial
+        self.scan = 0
+
+    # --- memory, by path ---
+
+    def slot(self, path: str) -> Slot:
+        """The slot of a dotted path.
+
+        Raises:
+            KeyError: the path leads to no elementary variable.
+        """
+        found = find_slot(self.image.root, path)
+        if found is None:
+            raise KeyError(path)
+        return found
+
+    def read(self, path: str) -> Value:
+        """The value at a dotted path: bool, int or float; durations in nanoseconds."""
+        slot = self.slot(path)
+        value: Value = struct.unpack_from(code(slot.type), self._bytes, DATA + slot.offset)[0]
+        return value
+
+    def write(self, path: str, value: Value) -> None:
+        """Store a value at a dotted path."""
+        slot = self.slot(path)
+        self.poke(slot, encode(value, slot.type))
+
+    def poke(self, slot: Slot, content: bytes) -> None:
+        """Store the bytes of a value in its slot."""
+        at = DATA + slot.offset
+        self._bytes[at : at + len(content)] = content
+
+    def view(self, path: str) -> np.ndarray:
+        """The memory at a dotted path as an array of one element, which changes as the machine runs.
+
+        It holds until the memory grows, that is until the next `run`.
+        """
+        slot = self.slot(path)
+        return np.frombuffer(self._bytes, np.dtype(code(slot.type)), 1, DATA + slot.offset)
+
+    # --- time ---
+
+    def run(
+        self,
+        scans: int,
+        interval: int,
+        events: Iterable[Event] = (),
+        forces: int = 0,
+        spans: Iterable[tuple[int, int]] | None = None,
+    ) -> Trace:
+        """Run scans ``self.scan`` to ``self.scan + scans - 1`` and record them.
+
+        ``interval`` is the scan time in ns; scan k starts at k * interval. ``events`` are in the
+        order of their scans. ``forces`` is the number of force slots, which events switch (see
+        `force_event`). ``spans`` are the parts (offset, length) of the instance to record after each
+        scan; all of it by default. A fault ends the run early and stands in the trace.
+        """
+        parts = [(0, len(self.image.initial))] if spans is None else list(spans)
+        record = sum(length for _, length in parts)
+        force_at = _force_table(self.image.root)
+        span_at = force_at + forces * _FORCE.size
+        span_bytes = b"".join(struct.pack("<ii", DATA + offset, length) for offset, length in parts)
+        event_at = span_at + len(span_bytes)
+        event_bytes = b"".join(
+            _EVENT.pack(e.scan, e.address, len(e.content), 0, e.content.ljust(8, b"\0")) for e in events
+        )
+        trace_at = _align(event_at + len(event_bytes))
+        first, chunk = self.scan, max(1, min(scans, _CHUNK // max(record, 1)))
+        self._reserve(trace_at + chunk * record)
+        self._bytes[force_at:span_at] = bytes(span_at - force_at)
+        self._bytes[span_at:trace_at] = (span_bytes + event_bytes).ljust(trace_at - span_at, b"\0")
+        data = bytearray(scans * record) if chunk < scans else bytearray()
+        done, next_event, fault = 0, event_at, None
+        while done < scans and fault is None:
+            stop = min(done + chunk, scans)
+            _HEADER.pack_into(
+                self._bytes, 8, first * interval, first + done, 0, 0, interval, first + stop, next_event,
+                event_at + len(event_bytes), force_at, span_at, span_at, event_at, trace_at, LOOP_TURNS,
+            )  # fmt: skip
+            try:
+                self._run(self._store)
+            except (wasmtime.Trap, wasmtime.WasmtimeError) as trap:
+                fault = self._fault(trap)
+            reached, next_event = self._int(16) - first, self._int(44)
+            recorded = self._bytes[trace_at : trace_at + (reached - done) * record]
+            if chunk < scans:
+                data[done * record : reached * record] = recorded
+            else:
+                data = bytearray(recorded)
+            done = reached
+        self.scan = first + done
+        return Trace(
+            self.image.root, first, done, interval, tuple(parts), bytes(data[: done * record]), fault
+        )
+
+    def _int(self, at: int) -> int:
+        value: int = struct.unpack_from("<i", self._bytes, at)[0]
+        return value
+
+    def _fault(self, trap: Exception) -> Fault:
+        site, address = self._int(20), self._int(24)
+        if not site:
+            raise trap
+        place = self.image.sites[site - 1]
+        path = instance_at(self.image.root, address - DATA, place.unit)
+        if path is None:
+            path = _deepest(self.image, address - DATA)
+        return Fault(place, self._int(16), path)
+
+
+def force_events(root: Unit, number: int, target: Slot, scan: int, content: bytes | None) -> list[Event]:
+    """Events that hold ``target`` at a value from ``scan`` on, or release it when ``content`` is None.
+
+    ``number`` counts the forces of a run from 0. A forced value is stored before each scan and again after it.
+    """
+    at = _force_table(root) + number * _FORCE.size
+    width = len(content) if content else 0
+    switch = Event(scan, at, struct.pack("<ii", DATA + target.offset, width))
+    return [switch] if content is None else [Event(scan, at + 8, content.ljust(8, b"\0")), switch]
+
+
+def _force_table(root: Unit) -> int:
+    return _align(DATA + layout_of(root).size)
+
+
+def _align(address: int) -> int:
+    return -(-address // 16) * 16
+
+
+def _deepest(image: Image, offset: int) -> str:
+    """The innermost instance that begins at ``offset``: a function faulted in a call from there."""
+    paths = (
+        instance_at(image.root, offset, unit) for unit in closure(image.root) if unit.kind == "FUNCTION_BLOCK"
+    )
+    return max((p for p in paths if p is not None), key=lambda p: (p.count("."), len(p)), default="")

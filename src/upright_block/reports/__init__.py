@@ -1,0 +1,1 @@
+"""Verdicts, findings and blocks, as text with roles and as plain data."""

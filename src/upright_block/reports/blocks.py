@@ -1,0 +1,120 @@
+"""A block drawn as a box with its pins, and listed with their comments."""
+
+from __future__ import annotations
+
+import textwrap
+from typing import Any
+
+from upright_block.language.literals import shown
+from upright_block.language.typed import Unit, Variable
+from upright_block.language.types import Elementary
+from upright_block.reports.styled import Line
+
+_TITLES = (("input", "Inputs"), ("output", "Outputs"), ("private", "Private data"))
+
+
+def block_lines(unit: Unit, width: int) -> list[Line]:
+    """The name and comment of a unit, its box, and its variables with types, initial values and comments."""
+    lines: list[Line] = [
+        [
+            (unit.name, "strong"),
+            (f"   {_kind(unit)}, {unit.source.path}:{unit.source.line(unit.syntax.start)}", "dim"),
+        ]
+    ]
+    lines += [[(part, "")] for part in textwrap.wrap(unit.comment, width)]
+    lines += [[], *_box(unit), []]
+    rows = [(title, variable) for section, title in _TITLES for variable in unit.section(section)]  # type: ignore[arg-type]
+    names = max((len(v.name) for _, v in rows), default=0)
+    types = max((len(_type(v)) for _, v in rows), default=0)
+    last = ""
+    for title, variable in rows:
+        if title != last:
+            lines.append([(title, "strong")])
+            last = title
+        lead = 2 + names + 2 + types + 2
+        comment = textwrap.wrap(variable.comment, max(20, width - lead)) or [""]
+        lines.append(
+            [
+                (f"  {variable.name:<{names}}  ", "name"),
+                (f"{_type(variable):<{types}}  ", ""),
+                (comment[0], "dim"),
+            ]
+        )
+        lines += [[(" " * lead + part, "dim")] for part in comment[1:]]
+    return lines
+
+
+def _kind(unit: Unit) -> str:
+    kind = "function" if unit.kind == "FUNCTION" else "function block"
+    return f"standard {kind}" if unit.is_standard else kind
+
+
+def _type(variable: Variable) -> str:
+    """The type, and the initial value where it is not that of the type."""
+    if not isinstance(variable.type, Elementary):
+        return variable.type.name
+    return (
+        f"{variable.type.name} := {shown(variable.initial, variable.type)}"
+        if variable.initial
+        else variable.type.name
+    )
+
+
+def _box(unit: Unit) -> list[Line]:
+    left = [(v.name, _type(v).replace(" :=", "")) for v in unit.section("input")]
+    right = [(v.name, _type(v).replace(" :=", "")) for v in unit.section("output")]
+    if unit.result is not None:
+        right.insert(0, ("", _type(unit.result).replace(" :=", "")))
+    outside = max((len(text) for _, text in left), default=0)
+    inside_left = max((len(name) for name, _ in left), default=0)
+    inside_right = max((len(name) for name, _ in right), default=0)
+    inner = max(inside_left + inside_right + 6, len(unit.name) + 4)
+    pad = " " * (outside + 4)
+    lines: list[Line] = [
+        [(f"{pad}┌{'─' * inner}┐", "dim")],
+        [(f"{pad}│", "dim"), (f"{unit.name:^{inner}}", "strong"), ("│", "dim")],
+        [(f"{pad}│{' ' * inner}│", "dim")],
+    ]
+    for row in range(max(len(left), len(right))):
+        line: Line = []
+        if row < len(left):
+            name, type_ = left[row]
+            line += [
+                (f"  {type_:>{outside}} ", ""),
+                ("─┤", "dim"),
+                (f" {name:<{inner - inside_right - 2}}", "name"),
+            ]
+        else:
+            line += [(f"{pad}│", "dim"), (" " * (inner - inside_right - 1), "")]
+        if row < len(right):
+            name, type_ = right[row]
+            line += [(f"{name:>{inside_right}} ", "name"), ("├─", "dim"), (f" {type_}", "")]
+        else:
+            line += [(" " * (inside_right + 1), ""), ("│", "dim")]
+        lines.append(line)
+    return [*lines, [(f"{pad}└{'─' * inner}┘", "dim")]]
+
+
+def block_data(unit: Unit) -> dict[str, Any]:
+    """The interface of a unit as plain data for JSON."""
+    return {
+        "name": unit.name,
+        "kind": unit.kind,
+        "file": unit.source.path,
+        "line": unit.source.line(unit.syntax.start),
+        "comment": unit.comment,
+        "result": None if unit.result is None else _type(unit.result),
+        "variables": [
+            {
+                "name": v.name,
+                "section": v.section,
+                "type": v.type.name,
+                "constant": v.constant,
+                "initial": shown(v.initial, v.type)
+                if isinstance(v.type, Elementary) and v.initial is not None
+                else None,
+                "comment": v.comment,
+            }
+            for v in unit.variables.values()
+        ],
+    }

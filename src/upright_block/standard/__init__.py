@@ -1,0 +1,25 @@
+"""The standard functions and function blocks of IEC 61131-3."""
+
+from __future__ import annotations
+
+from functools import cache
+from importlib import resources
+
+from upright_block.language.scope import Standard
+from upright_block.language.source import Source
+from upright_block.standard.functions import FUNCTIONS, function
+
+UNITS = ("TON", "TOF", "TP", "R_TRIG", "F_TRIG", "SR", "RS", "CTU", "CTD", "CTUD", "EXPT")
+"""The standard units that are written in the block language, each in a file of its own name."""
+
+
+@cache
+def source(name: str) -> Source | None:
+    """The source text of a standard unit, by its name in upper case; None when it is not one."""
+    if name not in UNITS:
+        return None
+    file = resources.files(__name__) / "blocks" / f"{name.lower()}.st"
+    return Source(f"standard/{name}", file.read_text(encoding="utf-8"))
+
+
+STANDARD = Standard(source, function, (*UNITS, *FUNCTIONS))
