@@ -2,14 +2,21 @@
 
 from __future__ import annotations
 
+import math
 import re
 from dataclasses import dataclass
 from decimal import Decimal, InvalidOperation
 from functools import lru_cache
 
-import numpy as np
-
-from upright_block.language.literals import LiteralProblem, Value, fit, parse_as, parse_typed, shown
+from upright_block.language.literals import (
+    LiteralProblem,
+    Value,
+    fit,
+    next_real,
+    parse_as,
+    parse_typed,
+    shown,
+)
 from upright_block.language.types import UNTYPED_REAL, Elementary, widens
 
 _TOLERANCE = re.compile(r"(.+?)(?:±|\+-|\+/-)(.+)\Z")
@@ -110,8 +117,11 @@ def _ends(type_: Elementary) -> tuple[Value, Value]:
 def _beyond(value: Value, type_: Elementary, direction: int) -> Value:
     """The next value of the type above or below."""
     if type_.family == "real":
-        kind = np.float32 if type_.bits == 32 else np.float64
-        return float(np.nextafter(kind(value), kind(direction * np.inf)))
+        return (
+            next_real(float(value), direction)
+            if type_.bits == 32
+            else math.nextafter(value, direction * math.inf)
+        )
     neighbour = int(value) + direction
     if not type_.low <= neighbour <= type_.high:
         raise LiteralProblem(

@@ -11,18 +11,27 @@ from upright_block.cases.table import Cell, Table
 from upright_block.compiler.image import DATA
 from upright_block.compiler.layout import Slot, encode, find_slot, layout_of, slots
 from upright_block.language.findings import Finding, Findings
-from upright_block.language.literals import LiteralProblem, parse_duration, parse_integer, shown_duration
+from upright_block.language.literals import (
+    LiteralProblem,
+    Value,
+    parse_duration,
+    parse_integer,
+    shown_duration,
+)
 from upright_block.language.names import did_you_mean
+from upright_block.language.nodes import node
 from upright_block.language.source import Source
 from upright_block.language.typed import Unit, Variable
-from upright_block.machine import Event, force_events
+from upright_block.machine.events import Event, force_events
 
 MOST_SCANS = 20_000_000
 _RECORD_WHOLE = 64 << 20
 _TIME_HEADS = ("at", "after", "scan")
 
+Constants = frozenset[tuple[Variable, Value]]
 
-@dataclass(frozen=True, slots=True)
+
+@node
 class Expectation:
     """A check of one cell, made after each of the scans ``first`` to ``last``. ``row`` counts from 0."""
 
@@ -45,14 +54,14 @@ class Column:
 class Plan:
     """Everything that a run of the case needs. Times are in ns; ``row_scans`` has the scan of each row.
 
-    ``live`` are the constants that the case gives other values, ``given`` the bytes stored before the
-    first scan, ``shown`` the slots of the columns in the order of the table.
+    ``constants`` are the constants with the values that the case gives them, ``given`` the bytes stored
+    before the first scan, ``shown`` the slots of the columns in the order of the table.
     """
 
     file: CaseFile
     case: Case
     unit: Unit
-    live: frozenset[Variable]
+    constants: Constants
     given: tuple[tuple[Slot, bytes], ...]
     scans: int
     events: tuple[Event, ...]
@@ -95,7 +104,7 @@ class _Planner:
         self.findings.add(Finding(name, source, start, end, message, way_out))
 
     def plan(self) -> Plan | None:
-        live, given = self._given()
+        constants, given = self._given()
         table = self.case.vectors
         row_scans: tuple[int, ...] = ()
         columns: list[Column] = []
@@ -119,7 +128,7 @@ class _Planner:
         self._restore_inputs(given)
         self.events.sort(key=lambda event: event.scan)
         return Plan(
-            self.file, self.case, self.unit, live, given, scans, tuple(self.events), self.forces,
+            self.file, self.case, self.unit, constants, given, scans, tuple(self.events), self.forces,
             tuple(c for c in columns if c.expectations), row_scans, tuple(shown), self._spans(scans, shown),
         )  # fmt: skip
 
@@ -141,27 +150,28 @@ class _Planner:
 
     # --- given ---
 
-    def _given(self) -> tuple[frozenset[Variable], tuple[tuple[Slot, bytes], ...]]:
-        live: set[Variable] = set()
+    def _given(self) -> tuple[Constants, tuple[tuple[Slot, bytes], ...]]:
+        constants: set[tuple[Variable, Value]] = set()
         stored: list[tuple[Slot, bytes]] = []
         source = self.file.source
         for given in self.case.given:
             place = given.place
             try:
                 slot = self._slot(given.path, source, place.key_start, place.key_end)
-                if slot.variable.constant:
-                    if slot.variable.is_folded:
-                        self.report(
-                            "constant-in-use",
-                            source,
-                            place.key_start,
-                            place.key_end,
-                            f"{slot.path} cannot be given: another initial value or a CASE label is made from it.",
-                            "Change it in the block, or give that value itself.",
-                        )
-                        continue
-                    live.add(slot.variable)
+                if slot.variable.constant and slot.variable.is_folded:
+                    self.report(
+                        "constant-in-use",
+                        source,
+                        place.key_start,
+                        place.key_end,
+                        f"{slot.path} cannot be given: another initial value or a CASE label is made from it.",
+                        "Change it in the block, or give that value itself.",
+                    )
+                    continue
                 value = parse_value(given.text, slot.type)
+                if slot.variable.constant:
+                    constants.add((slot.variable, value))
+                    continue
                 stored.append((slot, encode(value, slot.type)))
             except LiteralProblem as problem:
                 self.report(
@@ -174,7 +184,7 @@ class _Planner:
                 )
             except _Problem:
                 continue
-        return frozenset(live), tuple(stored)
+        return frozenset(constants), tuple(stored)
 
     def _slot(self, path: str, source: Source, start: int, end: int) -> Slot:
         slot = find_slot(self.unit, path)
@@ -344,7 +354,7 @@ class _Planner:
             cells = [(row, cells[index]) for row, cells in enumerate(table.rows) if cells[index].text]
             if role == "check" and slot.variable.section == "input" and "." not in slot.path:
                 role = "set"
-            if slot.variable.constant and role != "check":
+            if slot.variable.constant:
                 self.report(
                     "constant-assigned",
                     table.source,

@@ -15,12 +15,14 @@ from upright_block.cases.plan import Column, Plan
 from upright_block.cases.verdict import Miss, Verdict
 from upright_block.compiler.cache import compiled
 from upright_block.compiler.image import Image, build_image
+from upright_block.language.literals import Value
 from upright_block.language.typed import Unit, Variable
-from upright_block.machine import Machine, Trace
+from upright_block.machine.machine import Machine
+from upright_block.machine.trace import Trace
 
 _BATCH = 100
 
-_Key = tuple[Unit, frozenset[Variable]]
+_Key = tuple[Unit, frozenset[tuple[Variable, Value]]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,7 +58,7 @@ def run_plans(plans: Sequence[Plan], done: Callable[[Verdict], None] | None = No
 def _batches(plans: Iterable[Plan]) -> list[_Batch]:
     by_key: dict[_Key, list[tuple[int, Plan]]] = {}
     for index, plan in enumerate(plans):
-        by_key.setdefault((plan.unit, plan.live), []).append((index, plan))
+        by_key.setdefault((plan.unit, plan.constants), []).append((index, plan))
     return [
         _Batch(key, tuple(members[at : at + _BATCH]))
         for key, members in by_key.items()
@@ -65,8 +67,8 @@ def _batches(plans: Iterable[Plan]) -> list[_Batch]:
 
 
 def _compile(key: _Key) -> tuple[Image, wasmtime.Module]:
-    unit, live = key
-    image = build_image(unit, live)
+    unit, constants = key
+    image = build_image(unit, dict(constants))
     return image, compiled(image.text)
 
 
@@ -86,27 +88,21 @@ def run_plan(plan: Plan, machine: Machine) -> Verdict:
 
 def _judge(column: Column, trace: Trace) -> list[Miss]:
     """The expectations of a column that a trace does not meet, each at its first wrong scan."""
-    made = [e for e in column.expectations if e.first < trace.scans]
-    if not made:
-        return []
     values = trace.column(column.slot)
-    held = np.array([min(e.last, trace.scans - 1) - e.first + 1 for e in made])
-    kind = np.float64 if column.slot.type.family == "real" else values.dtype
-    low = np.repeat(np.array([e.check.low for e in made], kind), held)
-    high = np.repeat(np.array([e.check.high for e in made], kind), held)
-    outside = np.repeat(np.array([e.check.outside for e in made], bool), held)
-    starts = np.cumsum(held) - held
-    scans = np.arange(held.sum()) - np.repeat(starts - np.array([e.first for e in made]), held)
-    looked_at = values[scans]
-    wrong = np.flatnonzero(((looked_at >= low) & (looked_at <= high)) == outside)
+    if column.slot.type.family == "real":
+        values = values.astype(np.float64)
     misses: list[Miss] = []
-    last = -1
-    for at in wrong:
-        which = int(np.searchsorted(starts, at, "right")) - 1
-        if which != last:
-            last = which
-            scan = int(scans[at])
-            misses.append(
-                Miss(column.slot, made[which], scan, values[scan].item(), trace.since(column.slot, scan))
-            )
+    for expectation in column.expectations:
+        check, scan = expectation.check, expectation.first
+        held = values[scan : expectation.last + 1]
+        if len(held) == 1:
+            value = held[0]
+            wrong = (check.low <= value <= check.high) == check.outside
+        else:
+            bad = np.flatnonzero(((held >= check.low) & (held <= check.high)) == check.outside)
+            wrong = len(bad) > 0
+            scan += int(bad[0]) if wrong else 0
+        if wrong:
+            got = trace.value(column.slot, scan)
+            misses.append(Miss(column.slot, expectation, scan, got, trace.since(column.slot, scan)))
     return misses

@@ -7,13 +7,14 @@ import io
 import re
 from dataclasses import dataclass
 
+from upright_block.language.nodes import node
 from upright_block.language.source import Source
 
 _CELL = re.compile(r"""'(?:[^'$\n]|\$.)*'|"(?:[^"$\n]|\$.)*"|[^\s|]+""")
 _PREFIXES = frozenset({"set", "force"})
 
 
-@dataclass(frozen=True, slots=True)
+@node
 class Cell:
     """The text of a cell and its offsets in the source of the table. An empty text says nothing."""
 

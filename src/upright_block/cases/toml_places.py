@@ -7,7 +7,8 @@ that is known to be valid and notes offsets only.
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+
+from upright_block.language.nodes import node
 
 Path = tuple[str | int, ...]
 
@@ -20,7 +21,7 @@ _BARE = re.compile(r"[A-Za-z0-9_-]+")
 _SCALAR = re.compile(r"[^,\]\}\n#]+")
 
 
-@dataclass(frozen=True, slots=True)
+@node
 class Place:
     """Offsets of a key, and of its value with any quotes."""
 

@@ -8,7 +8,8 @@ from typing import Literal
 from upright_block.cases.plan import Expectation, Plan
 from upright_block.compiler.layout import Slot
 from upright_block.language.literals import Value
-from upright_block.machine import Fault, Trace
+from upright_block.machine.machine import Fault
+from upright_block.machine.trace import Trace
 
 Status = Literal["passed", "failed", "fault"]
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import click
 
-from upright_block.cases import load_suite
+from upright_block.cases.suite import load_suite
 from upright_block.cli.common import console, library_option, show_json, show_lines
 from upright_block.library import Library
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 from importlib import import_module
 from typing import Any
 
@@ -59,3 +60,4 @@ def main(**_: Any) -> None:
     Blocks are IEC 61131-3 Structured Text. Their cases are tables of inputs and expected outputs
     over time.
     """
+    gc.disable()  # a library is a million small objects that live as long as the program

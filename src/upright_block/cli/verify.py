@@ -10,7 +10,10 @@ from typing import Any
 
 import click
 
-from upright_block.cases import Plan, Suite, Verdict, choose, load_suite, run_plans
+from upright_block.cases.plan import Plan
+from upright_block.cases.runner import run_plans
+from upright_block.cases.suite import Suite, choose, load_suite, matches
+from upright_block.cases.verdict import Verdict
 from upright_block.cli.common import console, library_option, show_json, show_lines, stop, width_of
 from upright_block.library import Library
 
@@ -78,7 +81,6 @@ def verify(
 
 
 def _chosen(suite: Suite, patterns: Sequence[str]) -> list[Plan]:
-    from upright_block.cases.suite import matches
     from upright_block.language.names import nearest
 
     plans = choose(suite.plans, patterns)

@@ -12,6 +12,7 @@ from collections.abc import Callable, Iterable, Sequence
 from typing import Any
 
 from upright_block.compiler.expressions import ExpressionEmitter, Frame, elementary
+from upright_block.compiler.flow import needed_at_start
 from upright_block.compiler.instructions import constant, is_signed, load, narrow, store, value_type
 from upright_block.compiler.layout import layout_of
 from upright_block.language import typed
@@ -40,7 +41,7 @@ class BodyEmitter(ExpressionEmitter):
         self.out.append("end")
         body, self.out = self.out, []
         if frame.in_memory:
-            self._load_touched(())
+            self._load_touched()
         else:
             self._set_initial(inputs)
         if self.uses_budget:
@@ -54,12 +55,14 @@ class BodyEmitter(ExpressionEmitter):
         declared = [f"(local {name} {held})" for name, held in self.locals.items() if held]
         return "\n".join([" ".join(head), " ".join(declared), *self.out, ")"])
 
-    def _load_touched(self, given: Iterable[typed.Variable]) -> None:
+    def _load_touched(self, given: Sequence[typed.Variable] = ()) -> None:
+        """Load the variables whose value before the body matters; ``given`` have theirs."""
         frame = self.frame
+        assert frame.unit.body is not None
         offsets = layout_of(frame.unit).offsets
-        skip = set(given)
+        needed = needed_at_start(frame.unit.body, given)
         for variable, name in frame.touched.items():
-            if variable not in skip:
+            if variable in needed:
                 at = frame.offset + offsets[variable]
                 self.out.append(f"local.get $self {load(elementary(variable))} offset={at} local.set {name}")
 
@@ -135,7 +138,7 @@ class BodyEmitter(ExpressionEmitter):
         self.statements(at.block.body)
         self.out.append("end")
         body, self.out = self.out, before
-        self._load_touched(pin for pin, _ in at.inputs)
+        self._load_touched([pin for pin, _ in at.inputs])
         self.out += body
         self._store_written()
         self.frame = outer

@@ -23,6 +23,7 @@ from upright_block.compiler.instructions import (
 )
 from upright_block.compiler.layout import layout_of
 from upright_block.language import typed
+from upright_block.language.literals import Value
 from upright_block.language.types import LREAL, Elementary, is_integer
 
 
@@ -32,8 +33,8 @@ class Module(Protocol):
     def site(self, unit: typed.Unit, start: int, kind: str) -> int:
         """The number of a place that can fault."""
 
-    def is_live(self, variable: typed.Variable) -> bool:
-        """Whether a constant is read from memory, since a case gives it another value."""
+    def value(self, constant: typed.Variable) -> Value:
+        """The value of a constant, which a case may have given."""
 
     def has_loops(self, unit: typed.Unit) -> bool:
         """Whether a call of the unit may run a loop."""
@@ -130,11 +131,7 @@ class ExpressionEmitter:
         self.out.append(constant(at.value, at.type))
 
     def _constant_use(self, at: typed.ConstantUse, clean: bool) -> None:
-        if self.module.is_live(at.variable):
-            self.out.append(f"local.get {self.local(at.variable)}")
-        else:
-            assert at.variable.initial is not None
-            self.out.append(constant(at.variable.initial, at.type))
+        self.out.append(constant(self.module.value(at.variable), at.type))
 
     def _load(self, at: typed.Load, clean: bool) -> None:
         self.read(at.place)

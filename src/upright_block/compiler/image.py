@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cache
 from importlib import resources
@@ -10,12 +10,15 @@ from importlib import resources
 from upright_block.compiler.bodies import BodyEmitter
 from upright_block.compiler.layout import layout_of
 from upright_block.language import typed
+from upright_block.language.literals import Value
 from upright_block.language.source import Source
 
 DATA = 128
 """Where instance data begins; the header of the driver lies before it."""
 
 _PAGE = 65536
+
+Given = Mapping[typed.Variable, Value]
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,7 +55,7 @@ class Image:
 class _Builder:
     """Collects the fault sites of all bodies; see `expressions.Module`."""
 
-    live: frozenset[typed.Variable]
+    given: Given
     sites: list[Site] = field(default_factory=list)
     loops: dict[str, bool] = field(default_factory=dict)
 
@@ -60,8 +63,10 @@ class _Builder:
         self.sites.append(Site(unit, start, kind))
         return len(self.sites)
 
-    def is_live(self, variable: typed.Variable) -> bool:
-        return variable in self.live
+    def value(self, constant: typed.Variable) -> Value:
+        value = self.given.get(constant, constant.initial)
+        assert value is not None
+        return value
 
     def has_loops(self, unit: typed.Unit) -> bool:
         known = self.loops.get(unit.key)
@@ -72,12 +77,12 @@ class _Builder:
         return known
 
 
-def build_image(root: typed.Unit, live: Iterable[typed.Variable] = ()) -> Image:
+def build_image(root: typed.Unit, given: Given | None = None) -> Image:
     """Compile ``root``, an unbroken function block, with every unit that it uses.
 
-    ``live`` are the constants that are read from memory, since the run gives them other values.
+    ``given`` are values that constants have instead of their own.
     """
-    builder = _Builder(frozenset(live))
+    builder = _Builder(given or {})
     functions = [BodyEmitter(builder, unit).function() for unit in closure(root)]
     initial = layout_of(root).initial
     pages = (DATA + len(initial)) // _PAGE + 2

@@ -10,6 +10,7 @@ from __future__ import annotations
 import struct
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 
 from upright_block.language.literals import Value
 from upright_block.language.typed import Unit, Variable
@@ -33,14 +34,12 @@ def encode(value: Value, type_: Elementary) -> bytes:
     return struct.pack(code(type_), value)
 
 
-def size_of(type_: Elementary | Unit) -> int:
-    """Bytes that a value, or an instance, takes."""
-    return type_.bits // 8 if isinstance(type_, Elementary) else layout_of(type_).size
-
-
 @dataclass(frozen=True, slots=True)
 class Slot:
-    """A typed place in memory, ``offset`` bytes from the start of the outermost instance."""
+    """A typed place in memory, ``offset`` bytes from the start of the outermost instance.
+
+    A constant has no place; its offset is -1.
+    """
 
     path: str
     offset: int
@@ -67,7 +66,10 @@ _layouts: dict[int, tuple[Unit, Layout]] = {}
 
 
 def layout_of(unit: Unit) -> Layout:
-    """The layout of a unit, in the order of its declarations, each at its natural alignment."""
+    """The layout of a unit: the widest variables first, so that nothing is lost to alignment.
+
+    Constants are part of the code and take no memory.
+    """
     known = _layouts.get(id(unit))
     if known is not None and known[0] is unit:
         return known[1]
@@ -80,33 +82,42 @@ def _lay_out(unit: Unit) -> Layout:
     data = bytearray()
     alignment = 1
     offsets: dict[Variable, int] = {}
-    for variable in unit.variables.values():
-        type_ = variable.type
-        if isinstance(type_, Unit):
-            inner = layout_of(type_)
-            own, content = inner.alignment, inner.initial
-        else:
-            assert variable.initial is not None
-            own, content = type_.bits // 8, encode(variable.initial, type_)
+    stored = [variable for variable in unit.variables.values() if not variable.constant]
+    for variable in sorted(stored, key=lambda v: -_alignment(v.type)):
+        own = _alignment(variable.type)
         data += bytes(-len(data) % own)
         offsets[variable] = len(data)
-        data += content
+        data += _initial(variable)
         alignment = max(alignment, own)
     data += bytes(-len(data) % alignment)
     return Layout(unit, len(data), alignment, offsets, bytes(data))
 
 
+def _alignment(type_: Elementary | Unit) -> int:
+    return type_.bits // 8 if isinstance(type_, Elementary) else layout_of(type_).alignment
+
+
+def _initial(variable: Variable) -> bytes:
+    if isinstance(variable.type, Unit):
+        return layout_of(variable.type).initial
+    assert variable.initial is not None
+    return encode(variable.initial, variable.type)
+
+
 def slots(unit: Unit, prefix: str = "", offset: int = 0) -> Iterator[Slot]:
-    """Every elementary variable of an instance and of the instances inside it, by dotted path."""
-    layout = layout_of(unit)
-    for variable, at in layout.offsets.items():
-        path = prefix + variable.name
+    """Every elementary variable of an instance and of the instances inside it, as they are declared."""
+    offsets = layout_of(unit).offsets
+    for variable in unit.variables.values():
+        if variable.constant:
+            continue
+        path, at = prefix + variable.name, offsets[variable]
         if isinstance(variable.type, Unit):
             yield from slots(variable.type, path + ".", offset + at)
         else:
             yield Slot(path, offset + at, variable)
 
 
+@lru_cache(maxsize=100_000)
 def find_slot(unit: Unit, path: str) -> Slot | None:
     """The slot that a dotted path leads to, letter case ignored; None when it leads nowhere."""
     offset = 0
@@ -119,7 +130,7 @@ def find_slot(unit: Unit, path: str) -> Slot | None:
         variable = owner.variables.get(name.strip().upper())
         if variable is None:
             return None
-        offset += layout_of(owner).offsets[variable]
+        offset = -1 if variable.constant else offset + layout_of(owner).offsets[variable]
         names.append(variable.name)
         owner = variable.type
     if variable is None or isinstance(owner, Unit):

@@ -8,6 +8,7 @@ from __future__ import annotations
 import re
 import struct
 from fractions import Fraction
+from functools import lru_cache
 
 from upright_block.language.types import ELEMENTARY, UNTYPED_INT, UNTYPED_REAL, Elementary
 
@@ -53,6 +54,7 @@ def parse_integer(text: str) -> int:
     raise LiteralProblem(f"{text} is no integer.", "Single underscores may stand between digits.")
 
 
+@lru_cache(maxsize=10_000)
 def parse_duration(text: str) -> int:
     """Nanoseconds of ``1d2h3m4s5.6ms``, ``-5s``: units in falling order, a fraction in the last only.
 
@@ -188,6 +190,15 @@ def round_real(value: float) -> float:
         OverflowError: the value is beyond the largest REAL.
     """
     return float(struct.unpack("<f", struct.pack("<f", value))[0])
+
+
+def next_real(value: float, direction: int) -> float:
+    """The REAL above (direction 1) or below (-1) a REAL."""
+    bits = int(struct.unpack("<i", struct.pack("<f", value))[0])
+    if value == 0:
+        return direction * 2.0**-149
+    bits += 1 if (value > 0) == (direction > 0) else -1
+    return float(struct.unpack("<f", struct.pack("<i", bits))[0])
 
 
 def shown_number(value: Value) -> str:

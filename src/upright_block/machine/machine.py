@@ -13,9 +13,9 @@ import wasmtime
 
 from upright_block.compiler.cache import ENGINE, compiled
 from upright_block.compiler.image import DATA, Image, Site, closure
-from upright_block.compiler.layout import Slot, code, encode, find_slot, instance_at, layout_of
+from upright_block.compiler.layout import Slot, code, encode, find_slot, instance_at
 from upright_block.language.literals import Value
-from upright_block.language.typed import Unit
+from upright_block.machine.events import FORCE_SIZE, Event, align, force_table
 from upright_block.machine.trace import Trace
 
 LOOP_TURNS = 10_000_000
@@ -23,18 +23,7 @@ LOOP_TURNS = 10_000_000
 
 _PAGE = 65536
 _CHUNK = 16 << 20
-_EVENT = struct.Struct("<iiii8s")
-_FORCE = struct.Struct("<ii8s")
 _HEADER = struct.Struct("<q i i i 4x q i i i i i i i i i")
-
-
-@dataclass(frozen=True, slots=True)
-class Event:
-    """A value that is stored at ``address`` before scan ``scan``."""
-
-    scan: int
-    address: int
-    content: bytes
 
 
 @dataclass(frozen=True, slots=True)
@@ -130,19 +119,17 @@ class Machine:
 
         ``interval`` is the scan time in ns; scan k starts at k * interval. ``events`` are in the
         order of their scans. ``forces`` is the number of force slots, which events switch (see
-        `force_event`). ``spans`` are the parts (offset, length) of the instance to record after each
+        `events.force_events`). ``spans`` are the parts (offset, length) of the instance to record after each
         scan; all of it by default. A fault ends the run early and stands in the trace.
         """
         parts = [(0, len(self.image.initial))] if spans is None else list(spans)
         record = sum(length for _, length in parts)
-        force_at = _force_table(self.image.root)
-        span_at = force_at + forces * _FORCE.size
+        force_at = force_table(self.image.root)
+        span_at = force_at + forces * FORCE_SIZE
         span_bytes = b"".join(struct.pack("<ii", DATA + offset, length) for offset, length in parts)
         event_at = span_at + len(span_bytes)
-        event_bytes = b"".join(
-            _EVENT.pack(e.scan, e.address, len(e.content), 0, e.content.ljust(8, b"\0")) for e in events
-        )
-        trace_at = _align(event_at + len(event_bytes))
+        event_bytes = b"".join([event.packed() for event in events])
+        trace_at = align(event_at + len(event_bytes))
         first, chunk = self.scan, max(1, min(scans, _CHUNK // max(record, 1)))
         self._reserve(trace_at + chunk * record)
         self._bytes[force_at:span_at] = bytes(span_at - force_at)
@@ -184,25 +171,6 @@ class Machine:
         if path is None:
             path = _deepest(self.image, address - DATA)
         return Fault(place, self._int(16), path)
-
-
-def force_events(root: Unit, number: int, target: Slot, scan: int, content: bytes | None) -> list[Event]:
-    """Events that hold ``target`` at a value from ``scan`` on, or release it when ``content`` is None.
-
-    ``number`` counts the forces of a run from 0. A forced value is stored before each scan and again after it.
-    """
-    at = _force_table(root) + number * _FORCE.size
-    width = len(content) if content else 0
-    switch = Event(scan, at, struct.pack("<ii", DATA + target.offset, width))
-    return [switch] if content is None else [Event(scan, at + 8, content.ljust(8, b"\0")), switch]
-
-
-def _force_table(root: Unit) -> int:
-    return _align(DATA + layout_of(root).size)
-
-
-def _align(address: int) -> int:
-    return -(-address // 16) * 16
 
 
 def _deepest(image: Image, offset: int) -> str:

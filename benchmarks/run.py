@@ -1,0 +1,302 @@
+"""All benchmarks, in one table: ``python benchmarks/run.py [a] [b] [c] [d]``.
+
+Ratios are taken side by side in this one run; each figure is the best of several tries.
+"""
+
+from __future__ import annotations
+
+import ctypes
+import gc
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+HERE = Path(__file__).parent
+sys.path.insert(0, str(HERE))
+
+Row = tuple[str, str, str]
+INTERVAL = 100_000_000
+
+
+def best(work: Callable[[], object], tries: int = 5) -> float:
+    """The least time of several tries, in seconds."""
+    times = []
+    for _ in range(tries):
+        began = time.perf_counter()
+        work()
+        times.append(time.perf_counter() - began)
+    return min(times)
+
+
+@contextmanager
+def fresh_cache() -> Iterator[str]:
+    """An empty folder for compiled modules."""
+    with tempfile.TemporaryDirectory() as folder:
+        before = os.environ.get("UPRIGHT_CACHE")
+        os.environ["UPRIGHT_CACHE"] = folder
+        os.chmod(folder, 0o700)
+        try:
+            yield folder
+        finally:
+            os.environ.pop("UPRIGHT_CACHE")
+            if before is not None:
+                os.environ["UPRIGHT_CACHE"] = before
+
+
+def instances() -> list[Row]:
+    """(a) Scans of 500 instances of a real block, against C and Python by hand."""
+    import by_hand
+    from upright_block.compiler.image import build_image
+    from upright_block.language.checking import check_program
+    from upright_block.language.findings import Findings
+    from upright_block.language.scope import Scope
+    from upright_block.language.source import Source
+    from upright_block.machine.machine import Machine
+    from upright_block.standard import STANDARD
+
+    demo = HERE.parent / "src/upright_block/examples/demo/blocks/vent_drive.st"
+    vents = [f"vent{i}" for i in range(50)]
+    rows = [f"row{i}" for i in range(10)]
+    names = [f"{row}.{vent}" for row in rows for vent in vents]
+    calls = "\n".join(f"{v}(open := up, close := NOT up, at_open := top, at_shut := bottom);" for v in vents)
+    house = f"""
+        FUNCTION_BLOCK Row
+        VAR_INPUT up, top, bottom : BOOL; END_VAR
+        VAR {", ".join(vents)} : VentDrive; END_VAR
+        {calls}
+        END_FUNCTION_BLOCK
+        FUNCTION_BLOCK House
+        VAR count : INT; up, top, bottom : BOOL; {", ".join(rows)} : Row; END_VAR
+        count := (count + 1) MOD 600;
+        up := count < 300;
+        top := count > 150 AND count < 310;
+        bottom := count > 480;
+        {" ".join(f"{row}(up := up, top := top, bottom := bottom);" for row in rows)}
+        END_FUNCTION_BLOCK
+    """
+    findings, scope = Findings(), Scope(STANDARD)
+    check_program([Source("demo", demo.read_text()), Source("house", house)], scope, findings)
+    assert not findings.items
+    machine = Machine(build_image(scope.units["HOUSE"]))
+
+    scans = 20_000
+
+    def ours() -> int:
+        machine.reset()
+        machine.run(scans, INTERVAL, spans=())
+        state = [int(machine.read(f"{n}.state")) for n in names]
+        elapsed = [int(machine.read(f"{n}.running.ET")) for n in names]
+        return sum(s * (i + 1) + e % 1_000_003 for i, (s, e) in enumerate(zip(state, elapsed, strict=True)))
+
+    per = scans * 500
+    own_time = best(ours) / per
+    python_scans = 600
+    python_time = best(lambda: by_hand.run(python_scans), 3) / (python_scans * 500)
+    table = [("a  500 VentDrive, one call", f"{own_time * 1e9:.1f} ns", "")]
+    if shutil.which("gcc"):
+        with tempfile.TemporaryDirectory() as folder:
+            library = Path(folder) / "vent.so"
+            command = ["gcc", "-O2", "-shared", "-fPIC", "-o", str(library), str(HERE / "vent_drive.c")]
+            subprocess.run(command, check=True)
+            c = ctypes.CDLL(str(library))
+            c.run.restype = ctypes.c_int64
+
+            def by_c() -> int:
+                c.reset()
+                return int(c.run(scans))
+
+            assert by_c() == ours() == by_hand_sum(scans, c), "the three do not agree"
+            pairs = [(best(ours, 1), best(by_c, 1)) for _ in range(7)]
+            c_time = min(b for _, b in pairs) / per
+            ratio = min(a for a, _ in pairs) / per / c_time
+            table.append(
+                ("   the same in C, gcc -O2", f"{c_time * 1e9:.1f} ns", f"{ratio:.2f} x C (at most 1.5)")
+            )
+    ratio = python_time / own_time
+    table.append(
+        ("   the same in Python", f"{python_time * 1e9:.0f} ns", f"{ratio:.0f} x faster (at least 80)")
+    )
+    return table
+
+
+def by_hand_sum(scans: int, c: ctypes.CDLL) -> int:
+    """The sum that Python computes over a shorter run, after checking it against C; then C's own."""
+    import by_hand
+
+    c.reset()
+    assert int(c.run(300)) == by_hand.run(300), "Python and C do not agree"
+    c.reset()
+    return int(c.run(scans))
+
+
+def start() -> list[Row]:
+    """(b) Start of the program: help, and verify on the demo, cold and with compiled modules at hand."""
+    with tempfile.TemporaryDirectory() as folder, fresh_cache() as cache:
+        upright = [sys.executable, "-m", "upright_block"]
+        script = Path(sys.executable).parent / "upright"
+        if script.exists():
+            upright = [str(script)]
+        demo = str(Path(folder) / "demo")
+        quiet = {"stdout": subprocess.DEVNULL}
+        subprocess.run([*upright, "demo", demo], check=True, **quiet)  # type: ignore[call-overload]
+        verify = [*upright, "verify", "--library", demo]
+
+        def cold() -> None:
+            for entry in Path(cache).glob("*"):
+                entry.unlink()
+            subprocess.run(verify, check=True, **quiet)  # type: ignore[call-overload]
+
+        def run(command: list[str]) -> Callable[[], object]:
+            return lambda: subprocess.run(command, check=True, **quiet)  # type: ignore[call-overload]
+
+        click = best(run([sys.executable, "-c", "import click"]), 15)
+        shown = best(run([*upright, "--help"]), 15)
+        return [
+            ("b  verify the demo, cold", f"{best(cold) * 1e3:.0f} ms", ""),
+            ("   verify the demo, cached", f"{best(run(verify)) * 1e3:.0f} ms", ""),
+            (
+                "   upright --help",
+                f"{shown * 1e3:.0f} ms",
+                f"{shown / click:.2f} x import click (at most 1.6)",
+            ),
+        ]
+
+
+BLOCK = """\
+// Number {n} of a generated library.
+FUNCTION_BLOCK Made{n}
+VAR_INPUT
+    start  : BOOL;              // begins the work
+    halt   : BOOL;              // ends it
+    wanted : INT := {n};        // how much
+    limit  : TIME := T#{s}s;    // longest time
+END_VAR
+VAR_OUTPUT
+    busy : BOOL;                // works
+    late : BOOL;                // took longer than limit
+    done : INT;                 // how much was done
+END_VAR
+VAR
+    state : INT;
+    timer : TON;
+    edge  : R_TRIG;
+    level : REAL;
+END_VAR
+
+edge(CLK := start AND NOT halt);
+CASE state OF
+    0:
+        IF edge.Q THEN
+            state := 1;
+            done := 0;
+        END_IF
+    1:
+        done := done + 1;
+        level := level * 0.9 + INT_TO_REAL(done) * 0.1;
+        IF done >= wanted OR halt THEN
+            state := 2;
+        ELSIF timer.Q THEN
+            state := 3;
+        END_IF
+    2, 3:
+        IF NOT start THEN state := 0; END_IF
+END_CASE
+busy := state = 1;
+late := state = 3;
+timer(IN := busy, PT := limit);
+END_FUNCTION_BLOCK
+"""
+
+
+def library() -> list[Row]:
+    """(c) A generated library of 300 blocks of 40 lines: parse, check, compile."""
+    import wasmtime
+
+    from upright_block.compiler.cache import ENGINE
+    from upright_block.compiler.image import build_image
+    from upright_block.language.checking import check_program
+    from upright_block.language.findings import Findings
+    from upright_block.language.parsing import parse
+    from upright_block.language.scope import Scope
+    from upright_block.language.source import Source
+    from upright_block.standard import STANDARD
+
+    members = "".join(f"m{n} : Made{n}; " for n in range(300))
+    calls = "".join(f"m{n}(start := start);\n" for n in range(300))
+    whole = f"FUNCTION_BLOCK Whole VAR_INPUT start : BOOL; END_VAR VAR {members} END_VAR {calls} END_FUNCTION_BLOCK"
+    sources = [Source(f"made{n}.st", BLOCK.format(n=n, s=n % 50 + 1)) for n in range(300)]
+    lines = 300 * BLOCK.count("\n")
+
+    def build() -> tuple[float, float, float, float]:
+        began = time.perf_counter()
+        for source in sources:
+            parse(source, Findings())
+        parsed = time.perf_counter() - began
+        began = time.perf_counter()
+        scope, findings = Scope(STANDARD), Findings()
+        check_program([*sources, Source("whole", whole)], scope, findings)
+        assert not findings.items
+        checked = time.perf_counter() - began
+        began = time.perf_counter()
+        image = build_image(scope.units["WHOLE"])
+        written = time.perf_counter() - began
+        began = time.perf_counter()
+        wasmtime.Module(ENGINE, image.text)
+        return parsed, checked - parsed, written, time.perf_counter() - began
+
+    build()
+    gc.disable()  # as the program itself does
+    tries = [build() for _ in range(5)]
+    gc.enable()
+    total = min(sum(t) for t in tries)
+    steps = [min(t[i] for t in tries) / lines * 1e6 for i in range(4)]
+    rows = [
+        (f"c  {name}, 300 blocks", f"{micros:.1f} us a line", "")
+        for name, micros in zip(("parse", "check", "write", "compile"), steps, strict=True)
+    ]
+    return [*rows, ("   all, cold", f"{total:.2f} s", "(at most 1)")]
+
+
+def cases() -> list[Row]:
+    """(d) 10,000 small cases."""
+    table = (
+        "at | start halt | busy done\n0s | 0 0 | 0 0\n0.1s | 1 0 | 1 0\n0.2s | 1 0 | . 1\n0.5s | 1 1 | 0 .\n"
+    )
+    with tempfile.TemporaryDirectory() as folder, fresh_cache():
+        root = Path(folder)
+        (root / "blocks").mkdir()
+        (root / "cases").mkdir()
+        (root / "upright.toml").write_text('name = "many"\n')
+        for n in range(100):
+            (root / "blocks" / f"made{n}.st").write_text(BLOCK.format(n=n, s=n % 50 + 1))
+            made = "".join(
+                f'[[case]]\nname = "case {i}"\ngiven = {{ wanted = {i + 5} }}\nvectors = """\n{table}"""\n'
+                for i in range(100)
+            )
+            (root / "cases" / f"made{n}.toml").write_text(f'block = "Made{n}"\nscan = "100ms"\n{made}')
+        command = [sys.executable, "-m", "upright_block", "verify", "--library", folder]
+
+        def run() -> str:
+            return subprocess.run(command, check=True, capture_output=True, text=True).stdout
+
+        assert "10,000 good" in run()
+        return [("d  10,000 small cases", f"{best(run, 3):.1f} s", "(at most 10)")]
+
+
+def main() -> None:
+    """Run the chosen benchmarks and print the table."""
+    chosen = sys.argv[1:] or ["a", "b", "c", "d"]
+    parts = {"a": instances, "b": start, "c": library, "d": cases}
+    for name in chosen:
+        for what, figure, ratio in parts[name]():
+            print(f"{what:<32}{figure:>16}   {ratio}", flush=True)
+
+
+if __name__ == "__main__":
+    main()
