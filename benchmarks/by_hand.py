@@ -1,4 +1,4 @@
-"""The block VentDrive of the example library, by hand in Python."""
+"""The block VentDrive of the example library, by hand in Python: inputs are kept, as blocks keep them."""
 
 from __future__ import annotations
 
@@ -8,13 +8,15 @@ RESTS, OPENS, SHUTS, PAUSES, FAILED = 0, 1, 2, 3, 9
 class Ton:
     """On-delay."""
 
-    __slots__ = ("et", "q", "running", "started")
+    __slots__ = ("et", "on", "pt", "q", "running", "started")
 
     def __init__(self) -> None:
-        self.q = self.running = False
-        self.et = self.started = 0
+        self.on = self.q = self.running = False
+        self.pt = self.et = self.started = 0
 
     def __call__(self, on: bool, pt: int, now: int) -> None:
+        self.on = on
+        self.pt = pt
         if not on:
             self.q = self.running = False
             self.et = 0
@@ -31,9 +33,13 @@ class Ton:
 class VentDrive:
     """Moves one roof vent."""
 
-    __slots__ = ("closing", "opening", "resting", "running", "state", "stuck", "travel")
+    __slots__ = (
+        "at_open", "at_shut", "close", "closing", "open", "opening", "reset", "resting", "running", "state",
+        "stuck", "travel",
+    )  # fmt: skip
 
     def __init__(self) -> None:
+        self.open = self.close = self.at_open = self.at_shut = self.reset = False
         self.opening = self.closing = self.stuck = False
         self.state = 0
         self.travel = 40_000_000_000
@@ -41,6 +47,7 @@ class VentDrive:
         self.resting = Ton()
 
     def __call__(self, open: bool, close: bool, at_open: bool, at_shut: bool, reset: bool, now: int) -> None:
+        self.open, self.close, self.at_open, self.at_shut, self.reset = open, close, at_open, at_shut, reset
         state = self.state
         if state == RESTS:
             if open and not close and not at_open:

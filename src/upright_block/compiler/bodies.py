@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterable, Sequence
 from typing import Any
 
 from upright_block.compiler.expressions import ExpressionEmitter, Frame, elementary
-from upright_block.compiler.flow import needed_at_start
+from upright_block.compiler.flow import usage
 from upright_block.compiler.instructions import constant, is_signed, load, narrow, store, value_type
 from upright_block.compiler.layout import layout_of
 from upright_block.language import typed
@@ -55,14 +55,12 @@ class BodyEmitter(ExpressionEmitter):
         declared = [f"(local {name} {held})" for name, held in self.locals.items() if held]
         return "\n".join([" ".join(head), " ".join(declared), *self.out, ")"])
 
-    def _load_touched(self, given: Sequence[typed.Variable] = ()) -> None:
-        """Load the variables whose value before the body matters; ``given`` have theirs."""
+    def _load_touched(self) -> None:
+        """Load the variables whose value before the body matters."""
         frame = self.frame
-        assert frame.unit.body is not None
         offsets = layout_of(frame.unit).offsets
-        needed = needed_at_start(frame.unit.body, given)
         for variable, name in frame.touched.items():
-            if variable in needed:
+            if variable in frame.usage.needed:
                 at = frame.offset + offsets[variable]
                 self.out.append(f"local.get $self {load(elementary(variable))} offset={at} local.set {name}")
 
@@ -99,13 +97,13 @@ class BodyEmitter(ExpressionEmitter):
     def _call_instance(self, at: typed.CallInstance) -> None:
         offset = self.offset(at.path)
         offsets = layout_of(at.block).offsets
+        for _, value in at.inputs:
+            self.expression(value)
         if self._is_inlined(at.block):
             self._inline(at, offset)
         else:
-            for pin, value in at.inputs:
-                self.out.append("local.get $self")
-                self.expression(value)
-                self.out.append(f"{store(elementary(pin))} offset={offset + offsets[pin]}")
+            for pin, _ in reversed(at.inputs):
+                self._store_pin(pin, offset + offsets[pin])
             self.out.append(self.self_address(offset))
             self.call(at.block)
         for pin, place, negated in at.outputs:
@@ -120,25 +118,35 @@ class BodyEmitter(ExpressionEmitter):
             and (_length(block.body) <= _LONGEST_INLINED)
         )
 
+    def _store_pin(self, pin: typed.Variable, offset: int) -> None:
+        """Store the value on the stack."""
+        type_ = elementary(pin)
+        value = self.temporary(value_type(type_))
+        self.out.append(f"local.set {value} local.get $self local.get {value} {store(type_)} offset={offset}")
+
     def _inline(self, at: typed.CallInstance, offset: int) -> None:
-        """The callee's body in place of a call, its variables as locals between load and store."""
+        """The callee's body in place of a call; the values of its inputs are on the stack."""
         assert at.block.body is not None
         outer = self.frame
         self.counter += 1
-        inner = Frame(at.block, f"c{self.counter}.", offset, True, self.label("leave"))
-        for pin, value in at.inputs:
-            self.expression(value)
-            self.frame = inner
-            self.out.append(f"local.set {self.local(pin)}")
-            inner.written.add(pin)
-            self.frame = outer
-        before, self.out = self.out, []
+        pins = [pin for pin, _ in at.inputs]
+        inner = Frame(
+            at.block, f"c{self.counter}.", offset, True, self.label("leave"), usage(at.block.body, pins)
+        )
         self.frame = inner
+        offsets = layout_of(at.block).offsets
+        for pin in reversed(pins):
+            if pin in inner.usage.seldom:
+                self._store_pin(pin, offset + offsets[pin])
+            else:
+                self.out.append(f"local.set {self.local(pin)}")
+                inner.written.add(pin)
+        before, self.out = self.out, []
         self.out.append(f"block {inner.leave}")
         self.statements(at.block.body)
         self.out.append("end")
         body, self.out = self.out, before
-        self._load_touched([pin for pin, _ in at.inputs])
+        self._load_touched()
         self.out += body
         self._store_written()
         self.frame = outer

@@ -10,6 +10,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
+from upright_block.compiler.flow import Usage, usage
 from upright_block.compiler.functions import STANDARD_FUNCTIONS
 from upright_block.compiler.instructions import (
     constant,
@@ -49,6 +50,7 @@ class Frame:
     offset: int
     in_memory: bool
     leave: str
+    usage: Usage
     touched: dict[typed.Variable, str] = field(default_factory=dict)
     written: set[typed.Variable] = field(default_factory=set)
 
@@ -63,7 +65,9 @@ class ExpressionEmitter:
         self.counter = 0
         self.uses_budget = False
         self.loop_labels: list[str] = []
-        self.frame = Frame(unit, "v.", 0, unit.kind == "FUNCTION_BLOCK", "$leave")
+        assert unit.body is not None
+        in_memory = unit.kind == "FUNCTION_BLOCK"
+        self.frame = Frame(unit, "v.", 0, in_memory, "$leave", usage(unit.body))
 
     # --- locals ---
 
@@ -99,16 +103,22 @@ class ExpressionEmitter:
                 owner = variable.type
         return offset
 
+    def is_local(self, place: typed.Place) -> bool:
+        """Whether a place is a WebAssembly local here, and not in memory."""
+        if len(place.path) > 1:
+            return False
+        return not self.frame.in_memory or place.path[0] not in self.frame.usage.seldom
+
     def read(self, place: typed.Place) -> None:
         """Put the value of a place on the stack."""
-        if len(place.path) == 1:
+        if self.is_local(place):
             self.out.append(f"local.get {self.local(place.path[0])}")
         else:
             self.out.append(f"local.get $self {load(place.type)} offset={self.offset(place.path)}")
 
     def write(self, place: typed.Place, value: Callable[[], None]) -> None:
         """Store into a place what ``value`` puts on the stack."""
-        if len(place.path) == 1:
+        if self.is_local(place):
             value()
             self.out.append(f"local.set {self.local(place.path[0])}")
             self.frame.written.add(place.path[0])

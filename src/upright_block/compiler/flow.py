@@ -1,24 +1,39 @@
-"""Which variables of a unit matter at the start of its body: read before they are assigned, or
-stored at its end without being assigned on every way there. Only these are loaded from memory.
-"""
+"""How a body uses the variables of its unit: what decides where each lives while the body runs."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections import Counter
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
 
 from upright_block.language import typed
 from upright_block.language.typed import Variable
 
 Assigned = set[Variable]
 
+_SELDOM = 3
 
-def needed_at_start(body: Iterable[typed.Statement], given: Iterable[Variable] = ()) -> set[Variable]:
-    """The variables whose value before the body matters; ``given`` are assigned by then."""
+
+@dataclass(frozen=True, slots=True)
+class Usage:
+    """``needed`` are the variables whose value before the body matters: they are read before they are
+    assigned, or not assigned on every way to its end. ``seldom`` are those that it names so rarely
+    that they are best left in memory.
+    """
+
+    needed: frozenset[Variable]
+    seldom: frozenset[Variable]
+
+
+def usage(body: Iterable[typed.Statement], given: Sequence[Variable] = ()) -> Usage:
+    """How ``body`` uses variables; ``given`` are assigned right before it."""
     flow = _Flow()
+    flow.uses.update(given)
     end = flow.statements(body, set(given))
     ends = flow.ends if end is None else [*flow.ends, end]
     everywhere = set.intersection(*ends) if ends else set()
-    return flow.needed | (flow.written - everywhere)
+    seldom = frozenset(variable for variable, count in flow.uses.items() if count <= _SELDOM)
+    return Usage(frozenset(flow.needed | (flow.written - everywhere)), seldom)
 
 
 class _Flow:
@@ -28,6 +43,8 @@ class _Flow:
         self.needed: set[Variable] = set()
         self.written: set[Variable] = set()
         self.ends: list[Assigned] = []
+        self.uses: Counter[Variable] = Counter()
+        self.weight = 1
 
     def read(self, at: typed.Expression, assigned: Assigned) -> None:
         """In the order of evaluation, since a call may assign what stands to the right of it."""
@@ -35,8 +52,10 @@ class _Flow:
         while waiting:
             match waiting.pop():
                 case typed.Load(place=place):
-                    if len(place.path) == 1 and place.path[0] not in assigned:
-                        self.needed.add(place.path[0])
+                    if len(place.path) == 1:
+                        self.uses[place.path[0]] += self.weight
+                        if place.path[0] not in assigned:
+                            self.needed.add(place.path[0])
                 case typed.Binary(left=left, right=right):
                     waiting += (right, left)
                 case typed.Convert(operand=operand) | typed.Unary(operand=operand):
@@ -51,6 +70,7 @@ class _Flow:
 
     def write(self, place: typed.Place, assigned: Assigned) -> None:
         if len(place.path) == 1:
+            self.uses[place.path[0]] += self.weight
             self.written.add(place.path[0])
             assigned.add(place.path[0])
 
@@ -89,19 +109,25 @@ class _Flow:
                     for value in (first, last, step):
                         self.read(value, assigned)
                     self.write(place, assigned)
-                    self.statements(inner, set(assigned))
+                    self.loop(typed.Load(place.type, place), inner, assigned)
                 case (
                     typed.While(condition=condition, body=inner)
                     | typed.Repeat(body=inner, condition=condition)
                 ):
-                    self.read(condition, set(assigned))
-                    self.statements(inner, set(assigned))
+                    self.loop(condition, inner, assigned)
                 case typed.Return():
                     self.ends.append(assigned)
                     return None
                 case typed.Exit() | typed.Continue():
                     return None
         return assigned
+
+    def loop(self, condition: typed.Expression, body: Iterable[typed.Statement], assigned: Assigned) -> None:
+        """What a loop assigns counts for nothing after it, since it may not run; what it names counts often."""
+        self.weight += _SELDOM
+        self.read(condition, set(assigned))
+        self.statements(body, set(assigned))
+        self.weight -= _SELDOM
 
 
 def _join(ways: Iterable[Assigned | None]) -> Assigned | None:
