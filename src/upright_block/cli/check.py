@@ -5,7 +5,7 @@ from __future__ import annotations
 import click
 
 from upright_block.cases.suite import load_suite
-from upright_block.cli.common import console, library_option, show_json, show_lines
+from upright_block.cli.common import library_option, show_json, show_lines
 from upright_block.library import Library
 
 
@@ -29,14 +29,12 @@ def command(library: Library, as_json: bool) -> None:
     if as_json:
         show_json({"library": library.manifest.name, "findings": [finding_data(f) for f in findings]})
         raise SystemExit(failed)
-    terminal = console()
     for finding in findings:
-        show_lines(terminal, [*finding_lines(finding), []])
+        show_lines([*finding_lines(finding), []])
     files = len(library.sources)
     read = f"{len(library.units)} unit{'' if len(library.units) == 1 else 's'} in {files} file{'' if files == 1 else 's'}"
     cases = len(suite.plans)
     show_lines(
-        terminal,
         [
             [
                 (f"{library.manifest.name}: ", "strong"),

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+import os
+import shutil
 import sys
 from collections.abc import Callable, Iterable
 from functools import wraps
@@ -10,41 +12,38 @@ from pathlib import Path
 from typing import Any, NoReturn, TypeVar
 
 import click
-from rich.console import Console
-from rich.text import Text
 
 from upright_block.library import Library, LibraryProblem, find_root, load_library
-from upright_block.reports.styled import Line, Role
+from upright_block.reports.styled import Line, Role, plain
 
-_STYLES: dict[Role, str] = {
-    "": "",
-    "good": "green",
-    "bad": "bold red",
-    "warn": "yellow",
-    "dim": "bright_black",
-    "strong": "bold",
-    "name": "cyan",
+_STYLES: dict[Role, dict[str, Any]] = {
+    "": {},
+    "good": {"fg": "green"},
+    "bad": {"fg": "red", "bold": True},
+    "warn": {"fg": "yellow"},
+    "dim": {"fg": "bright_black"},
+    "strong": {"bold": True},
+    "name": {"fg": "cyan"},
 }
 F = TypeVar("F", bound=Callable[..., Any])
 
 
-def console() -> Console:
-    """The terminal, or what stands in for it; at most 120 columns are used."""
-    made = Console(highlight=False, soft_wrap=True)
-    if hasattr(sys.stdout, "reconfigure"):
-        sys.stdout.reconfigure(errors="replace")
-    return made
+def width() -> int:
+    """Columns to fill: those of the terminal up to 120, or 100 where there is none."""
+    return min(shutil.get_terminal_size((100, 24)).columns, 120) if sys.stdout.isatty() else 100
 
 
-def width_of(terminal: Console) -> int:
-    """Columns to fill: those of the terminal, or 100 where there is none."""
-    return min(terminal.width, 120) if terminal.is_terminal else 100
+def show_lines(lines: Iterable[Line]) -> None:
+    """Print styled lines; in colour on a terminal, unless NO_COLOR is set (no-color.org)."""
+    painted = sys.stdout.isatty() and not os.environ.get("NO_COLOR")
+    paint = _painted if painted else plain
+    text = "\n".join([paint(line) for line in lines])
+    encoding = sys.stdout.encoding or "utf-8"
+    click.echo(text.encode(encoding, "replace").decode(encoding), color=painted)
 
 
-def show_lines(terminal: Console, lines: Iterable[Line]) -> None:
-    """Print styled lines."""
-    for line in lines:
-        terminal.print(Text.assemble(*[(text, _STYLES[role]) for text, role in line]))
+def _painted(line: Line) -> str:
+    return "".join([click.style(text, **_STYLES[role]) if role else text for text, role in line])
 
 
 def show_json(data: Any) -> None:

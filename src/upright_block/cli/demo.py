@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from upright_block.cli.common import console, open_library, show_lines, stop
+from upright_block.cli.common import open_library, show_lines, stop
 from upright_block.library.templates import TemplateProblem, write_demo
 
 
@@ -21,19 +21,16 @@ def command(folder: Path) -> None:
         written = write_demo(folder)
     except TemplateProblem as problem:
         stop(str(problem), problem.way_out)
-    terminal = console()
     show_lines(
-        terminal,
         [[(f"Copied {len(written)} files to {folder.as_posix()}.", "")], [], [("$ upright check", "strong")]],
     )
     try:
         check.main(["--library", str(folder)], standalone_mode=False)
     except SystemExit as ended:
         status = int(bool(ended.code))
-    show_lines(terminal, [[], [("$ upright verify", "strong")]])
+    show_lines([[], [("$ upright verify", "strong")]])
     status |= verify(open_library(folder))
     show_lines(
-        terminal,
         [
             [],
             [("Try next", "strong")],

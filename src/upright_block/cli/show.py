@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import click
 
-from upright_block.cli.common import console, library_option, show_json, show_lines, stop, width_of
+from upright_block.cli.common import library_option, show_json, show_lines, stop, width
 from upright_block.library import Library
 
 
@@ -34,7 +34,6 @@ def command(library: Library, name: str, as_json: bool) -> None:
     if as_json:
         show_json(block_data(unit))
         return
-    terminal = console()
-    show_lines(terminal, block_lines(unit, width_of(terminal)))
+    show_lines(block_lines(unit, width()))
     if unit.is_broken:
-        show_lines(terminal, [[], [("This block has errors: upright check lists them.", "bad")]])
+        show_lines([[], [("This block has errors: upright check lists them.", "bad")]])

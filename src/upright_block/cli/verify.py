@@ -14,7 +14,7 @@ from upright_block.cases.plan import Plan
 from upright_block.cases.runner import run_plans
 from upright_block.cases.suite import Suite, choose, load_suite, matches
 from upright_block.cases.verdict import Verdict
-from upright_block.cli.common import console, library_option, show_json, show_lines, stop, width_of
+from upright_block.cli.common import library_option, show_json, show_lines, stop, width
 from upright_block.library import Library
 
 
@@ -63,20 +63,19 @@ def verify(
             }
         )
         return int(failed)
-    terminal = console()
-    width = width_of(terminal)
+    columns = width()
     for finding in errors:
-        show_lines(terminal, [*finding_lines(finding), []])
+        show_lines([*finding_lines(finding), []])
     blocks = max((len(v.plan.unit.name) for v in verdicts), default=0)
-    names = min(max((len(v.plan.case.name) for v in verdicts), default=0), max(20, width - blocks - 34))
+    names = min(max((len(v.plan.case.name) for v in verdicts), default=0), max(20, columns - blocks - 34))
     shown = [v for v in verdicts if v.status != "passed" or not failing]
-    show_lines(terminal, [verdict_line(v, blocks, names) for v in shown])
+    show_lines([verdict_line(v, blocks, names) for v in shown])
     wrong = [v for v in verdicts if v.status != "passed"]
     for verdict in wrong:
-        show_lines(terminal, [[], *failure_lines(verdict, width)])
+        show_lines([[], *failure_lines(verdict, columns)])
     if shown and not wrong:
-        terminal.print()
-    show_lines(terminal, [summary_line(verdicts, suite.blocked + suite.unusable, seconds)])
+        show_lines([[]])
+    show_lines([summary_line(verdicts, suite.blocked + suite.unusable, seconds)])
     return int(failed)
 
 
