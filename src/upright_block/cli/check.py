@@ -10,9 +10,7 @@ from upright_block.library import Library
 
 
 @click.command(
-    "check",
-    short_help="List every finding.",
-    epilog="Example:  upright check --library glasshouse",
+    "check", short_help="List every finding.", epilog="Example:  upright check --library glasshouse"
 )
 @library_option
 @click.option("--json", "as_json", is_flag=True, help="Print the findings as JSON.")
@@ -41,6 +39,6 @@ def command(library: Library, as_json: bool) -> None:
                 (f"{read}, {cases} case{'' if cases == 1 else 's'}: ", ""),
                 (counted(findings) + ".", "bad" if failed else "warn" if findings else "good"),
             ]
-        ],
+        ]
     )
     raise SystemExit(failed)

@@ -22,7 +22,7 @@ def command(folder: Path) -> None:
     except TemplateProblem as problem:
         stop(str(problem), problem.way_out)
     show_lines(
-        [[(f"Copied {len(written)} files to {folder.as_posix()}.", "")], [], [("$ upright check", "strong")]],
+        [[(f"Copied {len(written)} files to {folder.as_posix()}.", "")], [], [("$ upright check", "strong")]]
     )
     try:
         check.main(["--library", str(folder)], standalone_mode=False)
@@ -41,6 +41,6 @@ def command(folder: Path) -> None:
                 ("  cases/vent_drive.toml", "name"),
                 ("           change one expected value and verify again", "dim"),
             ],
-        ],
+        ]
     )
     raise SystemExit(status)

@@ -9,9 +9,7 @@ from upright_block.library import Library
 
 
 @click.command(
-    "show",
-    short_help="Draw a block.",
-    epilog="Examples:  upright show VentDrive    upright show TON",
+    "show", short_help="Draw a block.", epilog="Examples:  upright show VentDrive    upright show TON"
 )
 @click.argument("name")
 @library_option

@@ -6,16 +6,17 @@ import sys
 import time
 from collections.abc import Sequence
 from contextlib import nullcontext
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from upright_block.cases.plan import Plan
-from upright_block.cases.runner import run_plans
 from upright_block.cases.suite import Suite, choose, load_suite, matches
-from upright_block.cases.verdict import Verdict
 from upright_block.cli.common import library_option, show_json, show_lines, stop, width
 from upright_block.library import Library
+
+if TYPE_CHECKING:
+    from upright_block.cases.verdict import Verdict
 
 
 @click.command(
@@ -42,6 +43,7 @@ def verify(
     library: Library, patterns: Sequence[str] = (), as_json: bool = False, failing: bool = False
 ) -> int:
     """Run the chosen cases, print what came of them, and return the exit status."""
+    from upright_block.cases.runner import run_plans
     from upright_block.reports.findings import finding_data, finding_lines
     from upright_block.reports.verdicts import failure_lines, summary_line, verdict_data, verdict_line
 

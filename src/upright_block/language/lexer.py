@@ -128,7 +128,7 @@ _TOKEN = re.compile(
     | (?P<address>%[A-Za-z]*[0-9*]+(?:\.[0-9]+)*)
     | (?P<unknown>[^\ \t\r\n])
     )""",
-    re.VERBOSE,
+    re.VERBOSE | re.ASCII,
 )
 _COMMENT_EDGE = {"(*": re.compile(r"\(\*|\*\)"), "/*": re.compile(r"/\*|\*/")}
 
@@ -203,7 +203,7 @@ def tokenize(source: Source, findings: Findings) -> Tokens:
             if _unknown(source, start, findings):
                 end = text.find("\n", start)
                 at = len(text) if end < 0 else end
-                kind = "string"
+                kind = "broken"
         elif group == "typed":
             word, kind = found["name"] + found[group], group
         else:
@@ -211,7 +211,7 @@ def tokenize(source: Source, findings: Findings) -> Tokens:
             word, kind = found[group], group
         kinds.append(kind)
         texts.append(word)
-        starts.append(at - len(word) if kind != "string" else found.start(group))
+        starts.append(found.start(group) if kind == "broken" else at - len(word))
     kinds.append("end")
     texts.append("")
     starts.append(len(text))

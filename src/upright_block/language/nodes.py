@@ -15,4 +15,4 @@ def node(cls: type[T]) -> type[T]:
     Freezing at run time makes each node three times as slow to build, and a library has a million
     of them; the type checker gives the same promise for nothing. Nodes compare by identity.
     """
-    return dataclass(slots=True, eq=False)(cls)
+    return dataclass(slots=True, eq=False, repr=False)(cls)

@@ -161,6 +161,8 @@ class ExpressionChecker(Reporter):
                 raise Problem
             return found
         if self.unit.result is not None and at.name.upper() == self.unit.key:
+            if self.unit.result.type is BROKEN:
+                raise Problem
             return self.unit.result
         callee = self.find_unit(at.name.upper())
         if callee is not None:

@@ -109,12 +109,13 @@ def _checker(unit: typed.Unit, scope: Scope, findings: Findings) -> StatementChe
 def _interface(unit: typed.Unit, scope: Scope, findings: Findings) -> None:
     """Fill in the variables of a unit, with their types and initial values."""
     checker = _checker(unit, scope, findings)
-    if unit.syntax.result is not None:
-        type_ = _type(unit.syntax.result, checker)
-        if isinstance(type_, typed.Unit):
+    if unit.kind == "FUNCTION":
+        at = unit.syntax.result
+        type_ = BROKEN if at is None else _type(at, checker)
+        if isinstance(type_, typed.Unit) and at is not None:
             checker.report(
                 "type-mismatch",
-                unit.syntax.result,
+                at,
                 f"A function cannot give a block ({type_}) as its result.",
                 "Use an elementary type.",
             )
@@ -126,8 +127,8 @@ def _interface(unit: typed.Unit, scope: Scope, findings: Findings) -> None:
         if section.section not in _SECTIONS:
             unit.is_broken = True
             continue
-        for at in section.declarations:
-            _variable(unit, section, at, checker)
+        for declaration in section.declarations:
+            _variable(unit, section, declaration, checker)
 
 
 def _variable(
@@ -176,6 +177,9 @@ def _variable(
 
 def _type(at: syntax.TypeName, checker: StatementChecker) -> Elementary | typed.Unit:
     name = at.name.upper()
+    if not name:
+        checker.unit.is_broken = True
+        return BROKEN
     if name in ELEMENTARY:
         return ELEMENTARY[name]
     unit = checker.find_unit(name)

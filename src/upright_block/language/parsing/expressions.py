@@ -29,6 +29,7 @@ _LITERALS = {
     "real": "real",
     "typed": "typed",
     "string": "string",
+    "broken": "broken",
     "TRUE": "bool",
     "FALSE": "bool",
 }

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from upright_block.language import syntax
 from upright_block.language.findings import Related
 from upright_block.language.names import did_you_mean, nearest
@@ -66,14 +68,19 @@ class StatementParser(ExpressionParser):
             elif kind == "name" and stops and self._is_misspelt_stop(stops):
                 return tuple(found)
             else:
-                at, depth = self.i, self.depth
-                try:
-                    found.append(self.statement())
-                except SyntaxProblem:
-                    self.depth = depth
-                    if self.i == at:
-                        self.i += 1
-                    self.recover(at)
+                self._guarded(lambda: found.append(self.statement()))
+
+    def _guarded(self, read: Callable[[], None]) -> None:
+        """Read something; when it is given up, go on with the next statement."""
+        at, depth, opened = self.i, self.depth, len(self.opened)
+        try:
+            read()
+        except SyntaxProblem:
+            self.depth = depth
+            del self.opened[opened:]
+            if self.i == at:
+                self.i += 1
+            self.recover(at)
 
     def _is_stray(self, kind: str) -> bool:
         """Whether a closing keyword has nothing open that it could close."""
@@ -190,7 +197,8 @@ class StatementParser(ExpressionParser):
             return
         after = self.i - 1
         if self.on_new_line(self.i) or self.kinds[self.i] in _RESUME:
-            if not (self.kinds[self.i] == "end" and self.tokens.unclosed_comment):
+            cut_off = self.kinds[self.i] == "end" and self.tokens.unclosed_comment
+            if self.kinds[after] != "broken" and not cut_off:
                 self.report(
                     "missing-semicolon",
                     self.starts[after],
@@ -279,7 +287,7 @@ class StatementParser(ExpressionParser):
             self.depth = depth
             i = max(self.i, at)
             while self.kinds[i] not in (keyword, ";", "end") and self.kinds[i] not in _RESUME:
-                if i > self.i and self.on_new_line(i):
+                if i > at and self.on_new_line(i):
                     break
                 i += 1
             self.i = i
@@ -294,7 +302,7 @@ class StatementParser(ExpressionParser):
         arms: list[syntax.Arm] = []
         otherwise: tuple[syntax.Statement, ...] | None = None
         while self.kinds[self.i] not in _NEVER_IN_BODY and not self._is_misspelt_stop(("END_CASE",)):
-            arms.append(self._arm())
+            self._guarded(lambda: arms.append(self._arm()))
         if self._continues("ELSE"):
             self.i += 1
             self.accept(":")
@@ -335,14 +343,7 @@ class StatementParser(ExpressionParser):
             elif kind == "name" and self._is_misspelt_stop(("END_CASE", "ELSE")):
                 return tuple(found)
             else:
-                at, depth = self.i, self.depth
-                try:
-                    found.append(self.statement())
-                except SyntaxProblem:
-                    self.depth = depth
-                    if self.i == at:
-                        self.i += 1
-                    self.recover(at)
+                self._guarded(lambda: found.append(self.statement()))
 
     def _label_is_next(self) -> bool:
         """Whether the tokens from here to a colon are labels: literals, names, commas and ranges."""
@@ -412,7 +413,7 @@ class StatementParser(ExpressionParser):
         body = self.statements("UNTIL", "END_REPEAT")
         if not self._continues("UNTIL"):
             if self.kinds[self.i] == "END_REPEAT":
-                raise self.fail(
+                self.fail(
                     "missing-until",
                     "REPEAT has no UNTIL before its END_REPEAT.",
                     "Write UNTIL and the condition that ends it.",

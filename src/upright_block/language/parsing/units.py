@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_left
+from contextlib import suppress
 
 from upright_block.language import syntax
 from upright_block.language.findings import Findings
@@ -72,7 +73,8 @@ class UnitParser(StatementParser):
                     "Remove the type, or write FUNCTION.",
                     self.i - 1,
                 )
-            result = self._type_name()
+            with suppress(SyntaxProblem):
+                result = self._type_name()
         elif kind == "FUNCTION" and name:
             self.report(
                 "missing-type",
@@ -130,10 +132,15 @@ class UnitParser(StatementParser):
         return syntax.VariableSection(start, self.last_end, keyword, tuple(qualifiers), tuple(declarations))
 
     def _body_begins(self) -> bool:
+        """Whether what is next belongs to the body, since an END_VAR was left out."""
         kind = self.kinds[self.i]
-        if kind in ("IF", "CASE", "FOR", "WHILE", "REPEAT", "RETURN") or kind.startswith("END_"):
-            return True
-        return kind == "name" and self.kinds[self.i + 1] in (":=", "(", ".")
+        of_body = kind in ("IF", "CASE", "FOR", "WHILE", "REPEAT", "RETURN") or kind.startswith("END_")
+        if not of_body and (kind != "name" or self.kinds[self.i + 1] not in (":=", "(", ".")):
+            return False
+        ahead = self.i
+        while self.kinds[ahead] not in ("END_VAR", "END_FUNCTION", "END_FUNCTION_BLOCK", "end", *_SECTIONS):
+            ahead += 1
+        return self.kinds[ahead] != "END_VAR"
 
     def _recover_declaration(self, since: int) -> None:
         while self.kinds[self.i] not in ("END_VAR", "end", *UNIT_STARTS, *_SECTIONS):
@@ -171,18 +178,15 @@ class UnitParser(StatementParser):
             if not self.accept(","):
                 break
         if self.kinds[self.i] == ":=":
-            raise self.fail(
+            name = self.texts[names[0]]
+            self.fail(
                 "missing-type",
-                f"{self.texts[names[0]]} has no type: its initial value stands in place of it.",
-                f"Write {self.texts[names[0]]} : TYPE := value;",
+                f"{name} has no type: its initial value stands in place of it.",
+                f"Write {name} : TYPE := value;",
             )
-        if not self.accept(":"):
-            raise self.fail(
-                "missing-colon",
-                f"A colon is missing after {self.texts[self.i - 1]}: {self.shown(self.i)} stands in its place.",
-                "Write name : TYPE;",
-            )
-        type_name = self._type_name()
+            type_name = syntax.TypeName(self.last_end, self.last_end, "")
+        else:
+            type_name = self._declared_type()
         initial: syntax.Expression | None = None
         if self.kinds[self.i] == "=":
             self.report(
@@ -215,6 +219,18 @@ class UnitParser(StatementParser):
             syntax.Declaration(self.starts[n], self.end_of(n), self.texts[n], type_name, initial, comment)
             for n in names
         ]
+
+    def _declared_type(self) -> syntax.TypeName:
+        """The colon and the type of a declaration."""
+        if not self.accept(":"):
+            problem = self.fail(
+                "missing-colon",
+                f"A colon is missing after {self.texts[self.i - 1]}: {self.shown(self.i)} stands in its place.",
+                "Write name : TYPE;",
+            )
+            if self.kinds[self.i] != "name":
+                raise problem
+        return self._type_name()
 
     def _type_name(self) -> syntax.TypeName:
         if self.kinds[self.i] in ("ARRAY", "STRUCT", "REF_TO"):

@@ -1,0 +1,17 @@
+"""Every test run has a cache of compiled modules of its own."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+
+@pytest.fixture(scope="session", autouse=True)
+def own_cache(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Path]:
+    folder = tmp_path_factory.mktemp("modules")
+    os.environ["UPRIGHT_CACHE"] = str(folder)
+    yield folder
+    del os.environ["UPRIGHT_CACHE"]

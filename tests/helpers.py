@@ -1,0 +1,49 @@
+"""Short ways to the product for tests."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from upright_block.compiler.image import build_image
+from upright_block.language.checking import check_program
+from upright_block.language.findings import Finding, Findings
+from upright_block.language.scope import Scope
+from upright_block.language.source import Source
+from upright_block.machine.machine import Machine
+from upright_block.standard import STANDARD
+
+ROOT = Path(__file__).parent.parent
+EXAMPLES = ROOT / "src" / "upright_block" / "examples"
+SECOND = 1_000_000_000
+
+
+def checked(text: str) -> tuple[Scope, list[Finding]]:
+    """The scope and the findings of a source text."""
+    findings, scope = Findings(), Scope(STANDARD)
+    check_program([Source("t.st", text)], scope, findings)
+    return scope, findings.in_order()
+
+
+def findings_of(text: str) -> list[str]:
+    """The findings of a source text, as ``line:column name``."""
+    return [f"{f.line}:{f.column} {f.name}" for f in checked(text)[1]]
+
+
+def machine_of(text: str, unit: str = "B") -> Machine:
+    """A machine with one instance of a block of the text."""
+    scope, findings = checked(text)
+    assert not [f for f in findings if f.severity == "error"], [str(f) for f in findings]
+    return Machine(build_image(scope.units[unit.upper()]))
+
+
+def block(variables: str, body: str) -> str:
+    """A block named B with private variables only."""
+    return f"FUNCTION_BLOCK B\nVAR {variables} END_VAR\n{body}\nEND_FUNCTION_BLOCK\n"
+
+
+def value_of(expression: str, type_: str, variables: str = "") -> bool | int | float:
+    """The value of an expression as the machine computes it."""
+    machine = machine_of(block(f"r : {type_}; {variables}", f"r := {expression};"))
+    trace = machine.run(1, SECOND)
+    assert trace.fault is None, trace.fault
+    return machine.read("r")

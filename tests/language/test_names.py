@@ -1,0 +1,43 @@
+"""Names that are nearly right."""
+
+from __future__ import annotations
+
+import pytest
+
+from upright_block.language.names import did_you_mean, nearest
+
+
+@pytest.mark.parametrize(
+    ("written", "candidates", "near"),
+    [
+        ("opn", ["open", "close"], "open"),
+        ("OPEN", ["open"], "open"),
+        ("bay1O", ["bay10", "bay11"], "bay10"),
+        ("vent_l", ["vent_1", "vent_2"], "vent_1"),
+        ("statte", ["state", "start"], "state"),
+        ("banana", ["open", "close"], None),
+        ("x", [], None),
+    ],
+)
+def test_the_nearest_name(written: str, candidates: list[str], near: str | None) -> None:
+    assert nearest(written, candidates) == near
+
+
+@pytest.mark.parametrize(
+    ("written", "meant", "words"),
+    [
+        ("bay1O", "bay10", "Character 5 of bay1O is the letter O; bay10 has the digit 0 there."),
+        ("bay10", "bay1O", "Character 5 of bay10 is the digit 0; bay1O has the letter O there."),
+        ("vent_l", "vent_1", "Character 6 of vent_l is the letter L; vent_1 has the digit 1 there."),
+        ("vant", "vent", "Character 2 differs: a for e."),
+        ("dnoe", "done", "Characters 2 and 3 are exchanged."),
+        ("opn", "open", "e is missing after character 2."),
+        ("oppen", "open", "p at character 2 is too much."),
+    ],
+)
+def test_the_difference_is_said_in_words(written: str, meant: str, words: str) -> None:
+    assert did_you_mean(written, [meant]) == f"Did you mean {meant}? {words}"
+
+
+def test_nothing_is_said_where_nothing_is_near() -> None:
+    assert did_you_mean("banana", ["open"]) == ""

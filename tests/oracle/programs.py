@@ -1,0 +1,429 @@
+"""Random programs, each written twice: in Structured Text and in C.
+
+The C follows the standard's rules by other means: wrapping by casts under ``-fwrapv``, division by
+helper functions, loops by hand. (ABS is one of them, since gcc 12 folds the maximum of a number and an
+absolute value as if the latter were never below zero, which it is for the least integer. The difference
+of reals is another: it folds zero minus a converted integer to -0.0 where that integer is zero.) Nothing here knows how the product compiles.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from random import Random
+
+C_TYPE = {
+    "BOOL": "uint8_t", "SINT": "int8_t", "INT": "int16_t", "DINT": "int32_t", "LINT": "int64_t",
+    "USINT": "uint8_t", "UINT": "uint16_t", "UDINT": "uint32_t", "ULINT": "uint64_t", "BYTE": "uint8_t",
+    "WORD": "uint16_t", "DWORD": "uint32_t", "LWORD": "uint64_t", "REAL": "float", "LREAL": "double",
+    "TIME": "int64_t",
+}  # fmt: skip
+SIGNED = ("SINT", "INT", "DINT", "LINT")
+UNSIGNED = ("USINT", "UINT", "UDINT", "ULINT")
+BITS = ("BYTE", "WORD", "DWORD", "LWORD")
+REALS = ("REAL", "LREAL")
+WIDTH = dict(zip((*SIGNED, *UNSIGNED, *BITS), (8, 16, 32, 64) * 3, strict=True))
+NARROWER = {
+    "INT": ("SINT", "USINT"), "DINT": ("SINT", "INT", "USINT", "UINT"), "LINT": ("INT", "DINT", "UDINT"),
+    "UINT": ("USINT",), "UDINT": ("USINT", "UINT"), "ULINT": ("UINT", "UDINT"), "WORD": ("BYTE", "BOOL"),
+    "DWORD": ("WORD", "BOOL"), "LWORD": ("DWORD", "BYTE"), "REAL": ("INT", "UINT", "SINT"),
+    "LREAL": ("REAL", "DINT", "UDINT", "INT"),
+}  # fmt: skip
+C_HEAD = """
+#include <stdint.h>
+#include <math.h>
+#define DIVIDE(T, N) static T div_##N(T a, T b) { return b == (T)-1 && (T)-1 < 0 ? (T)(0 - (uint64_t)a) : (T)(a / b); } \\
+    static T mod_##N(T a, T b) { return b == 0 ? 0 : b == (T)-1 && (T)-1 < 0 ? 0 : (T)(a % b); }
+DIVIDE(int8_t, SINT) DIVIDE(int16_t, INT) DIVIDE(int32_t, DINT) DIVIDE(int64_t, LINT) DIVIDE(int64_t, TIME)
+DIVIDE(uint8_t, USINT) DIVIDE(uint16_t, UINT) DIVIDE(uint32_t, UDINT) DIVIDE(uint64_t, ULINT)
+#define ABSOLUTE(T, N) static T abs_##N(T a) { uint64_t sign = (uint64_t)0 - (a < 0); return (T)(((uint64_t)a ^ sign) - sign); }
+__attribute__((noinline)) static float minus_REAL(float a, float b) { return a - b; }
+__attribute__((noinline)) static double minus_LREAL(double a, double b) { return a - b; }
+ABSOLUTE(int8_t, SINT) ABSOLUTE(int16_t, INT) ABSOLUTE(int32_t, DINT) ABSOLUTE(int64_t, LINT)
+"""
+
+Pair = tuple[str, str]
+
+
+@dataclass
+class Unit:
+    """A function or block: ``variables`` maps the names of all that can be read to types."""
+
+    name: str
+    inputs: dict[str, str]
+    private: dict[str, str]
+    st: str = ""
+    c: str = ""
+    result: str = ""
+    children: dict[str, Unit] = field(default_factory=dict)
+
+    def fields(self) -> dict[str, str]:
+        """Every elementary variable, those of children by dotted path."""
+        own = {**self.inputs, **self.private}
+        for name, child in self.children.items():
+            own |= {f"{name}.{path}": type_ for path, type_ in child.fields().items()}
+        return own
+
+
+class Writer:
+    """Writes one unit. ``prefix`` leads to the variables of the unit in C."""
+
+    def __init__(self, random: Random, unit: Unit, functions: list[Unit], prefix: str) -> None:
+        self.random = random
+        self.unit = unit
+        self.functions = functions
+        self.prefix = prefix
+        self.readable = {**unit.inputs, **unit.private}
+        self.locked: set[str] = set()
+        self.labels = 0
+        self.in_loop: list[str] = []
+
+    # --- expressions ---
+
+    def literal(self, type_: str) -> Pair:
+        r = self.random
+        if type_ == "BOOL":
+            value = r.randrange(2)
+            return ("TRUE" if value else "FALSE"), str(value)
+        if type_ in REALS:
+            number = r.choice([0.5, 1.0, -1.5, 3.25, 1e3, 0.1, -2.75e-3, 7.0, 123456.789])
+            return f"{type_}#{number!r}", f"(({C_TYPE[type_]}){number!r})"
+        if type_ == "TIME":
+            value = r.choice([0, 1, 5, 1000, -250, 86_400_000])
+            return f"T#{value}ms", f"((int64_t){value * 1_000_000}LL)"
+        bits, signed = WIDTH[type_], type_ in SIGNED
+        low, high = (-(1 << (bits - 1)), (1 << (bits - 1)) - 1) if signed else (0, (1 << bits) - 1)
+        value = r.choice(
+            [0, 1, 2, 3, 7, high, low, high - 1, r.randint(low, high), r.randint(low, high) >> (bits // 2)]
+        )
+        suffix = "LL" if signed else "ULL"
+        text = str(value) if value != -(1 << 63) else "(-9223372036854775807LL-1)"
+        return f"{type_}#{value}", f"(({C_TYPE[type_]}){text}{suffix if value != -(1 << 63) else ''})"
+
+    def variable(self, type_: str) -> Pair | None:
+        names = [name for name, t in self.readable.items() if t == type_]
+        if not names:
+            return None
+        name = self.random.choice(names)
+        return name, self.prefix + name
+
+    def leaf(self, type_: str) -> Pair:
+        found = self.variable(type_) if self.random.random() < 0.75 else None
+        if found is None and self.random.random() < 0.2:
+            narrow = [v for t in NARROWER.get(type_, ()) if (v := self.variable(t))]
+            if narrow:
+                st, c = self.random.choice(narrow)
+                other, other_c = self.literal(type_)
+                operator = "+" if type_ not in BITS else "OR"
+                return f"({st} {operator} {other})", self._cast(
+                    type_, f"({C_TYPE[type_]}){c} {'+' if operator == '+' else '|'} {other_c}"
+                )
+        return found or self.literal(type_)
+
+    def _cast(self, type_: str, c: str) -> str:
+        return f"(({C_TYPE[type_]})({c}))"
+
+    def expression(self, type_: str, depth: int) -> Pair:
+        if depth <= 0:
+            return self.leaf(type_)
+        make = self.random.choice(self._makers(type_))
+        return make(type_, depth - 1)
+
+    def _makers(self, type_: str) -> list:  # type: ignore[type-arg]
+        makers = [self._leaf, self._choose, self._call]
+        if type_ == "BOOL":
+            return [*makers, self._logic, self._logic, self._not, self._compare, self._compare]
+        if type_ in BITS:
+            return [*makers, self._logic, self._logic, self._not, self._convert]
+        if type_ == "TIME":
+            return [*makers, self._arithmetic, self._scaled_time, self._negative]
+        if type_ in REALS:
+            return [*makers, self._arithmetic, self._arithmetic, self._negative, self._real, self._real]
+        makers += [self._arithmetic, self._arithmetic, self._divide, self._extreme, self._convert]
+        return [*makers, self._negative, self._absolute] if type_ in SIGNED else makers
+
+    def _leaf(self, type_: str, depth: int) -> Pair:
+        return self.leaf(type_)
+
+    def _choose(self, type_: str, depth: int) -> Pair:
+        (g, gc), (a, ac), (b, bc) = (self.expression(t, depth - 1) for t in ("BOOL", type_, type_))
+        return f"SEL({g}, {a}, {b})", f"({gc} ? {bc} : {ac})"
+
+    def _call(self, type_: str, depth: int) -> Pair:
+        fitting = [f for f in self.functions if f.result == type_]
+        if not fitting:
+            return self.leaf(type_)
+        function = self.random.choice(fitting)
+        values = [self.expression(t, depth - 1) for t in function.inputs.values()]
+        return (
+            f"{function.name}({', '.join(st for st, _ in values)})",
+            f"{function.name}({', '.join(c for _, c in values)})",
+        )
+
+    def _logic(self, type_: str, depth: int) -> Pair:
+        (a, ac), (b, bc) = self.expression(type_, depth), self.expression(type_, depth)
+        st, c = self.random.choice([("AND", "&"), ("OR", "|"), ("XOR", "^"), ("&", "&")])
+        return f"({a} {st} {b})", self._cast(type_, f"{ac} {c} {bc}")
+
+    def _not(self, type_: str, depth: int) -> Pair:
+        a, ac = self.expression(type_, depth)
+        return f"(NOT {a})", f"(!{ac})" if type_ == "BOOL" else self._cast(type_, f"~{ac}")
+
+    def _compare(self, type_: str, depth: int) -> Pair:
+        of = self.random.choice([*SIGNED, *UNSIGNED, *BITS, *REALS, "TIME"])
+        (a, ac), (b, bc) = self.expression(of, depth), self.expression(of, depth)
+        st, c = self.random.choice(
+            [("=", "=="), ("<>", "!="), ("<", "<"), (">", ">"), ("<=", "<="), (">=", ">=")]
+        )
+        return f"({a} {st} {b})", f"((uint8_t)({ac} {c} {bc}))"
+
+    def _arithmetic(self, type_: str, depth: int) -> Pair:
+        (a, ac), (b, bc) = self.expression(type_, depth), self.expression(type_, depth)
+        operator = self.random.choice("+-" if type_ == "TIME" else "+-*")
+        if operator == "-" and type_ in REALS:
+            return f"({a} - {b})", f"minus_{type_}({ac}, {bc})"
+        wide = f"(uint64_t){ac} {operator} (uint64_t){bc}" if type_ not in REALS else f"{ac} {operator} {bc}"
+        return f"({a} {operator} {b})", self._cast(type_, wide)
+
+    def _divide(self, type_: str, depth: int) -> Pair:
+        a, ac = self.expression(type_, depth)
+        if self.random.random() < 0.5:
+            b, bc = self.expression(type_, depth)
+            return f"({a} MOD {b})", f"mod_{type_}({ac}, {bc})"
+        b, bc = self.literal(type_)
+        if bc == f"(({C_TYPE[type_]})0{'LL' if type_ in SIGNED else 'ULL'})":
+            b, bc = f"{type_}#3", "3"
+        if type_ in SIGNED and self.random.random() < 0.3:
+            b, bc = f"{type_}#-1", "-1"
+        return f"({a} / {b})", f"div_{type_}({ac}, {bc})"
+
+    def _scaled_time(self, type_: str, depth: int) -> Pair:
+        a, ac = self.expression("TIME", depth)
+        b, bc = self.expression(self.random.choice(["INT", "DINT"]), depth)
+        if self.random.random() < 0.5:
+            return f"({a} * {b})", self._cast("TIME", f"(uint64_t){ac} * (uint64_t)(int64_t){bc}")
+        return f"({a} / INT#7)", f"div_TIME({ac}, 7)"
+
+    def _negative(self, type_: str, depth: int) -> Pair:
+        a, ac = self.expression(type_, depth)
+        return f"(-{a})", self._cast(type_, f"-{ac}")
+
+    def _absolute(self, type_: str, depth: int) -> Pair:
+        a, ac = self.expression(type_, depth)
+        return f"ABS({a})", f"abs_{type_}({ac})"
+
+    def _extreme(self, type_: str, depth: int) -> Pair:
+        (a, ac), (b, bc) = self.expression(type_, depth - 1), self.expression(type_, depth - 1)
+        st, c = self.random.choice([("MIN", "<"), ("MAX", ">")])
+        return f"{st}({a}, {b})", f"({ac} {c} {bc} ? {ac} : {bc})"
+
+    def _convert(self, type_: str, depth: int) -> Pair:
+        source = self.random.choice([t for t in (*SIGNED, *UNSIGNED, *BITS) if t != type_])
+        a, ac = self.expression(source, depth)
+        return f"{source}_TO_{type_}({a})", self._cast(type_, ac)
+
+    def _real(self, type_: str, depth: int) -> Pair:
+        kind = self.random.randrange(4)
+        if kind == 0:
+            source = self.random.choice([*SIGNED, *UNSIGNED])
+            a, ac = self.expression(source, depth)
+            return f"{source}_TO_{type_}({a})", self._cast(type_, ac)
+        if kind == 1:
+            other = "LREAL" if type_ == "REAL" else "REAL"
+            a, ac = self.expression(other, depth)
+            return f"{other}_TO_{type_}({a})", self._cast(type_, ac)
+        a, ac = self.expression(type_, depth)
+        if kind == 2:
+            return f"ABS({a})", f"{'fabsf' if type_ == 'REAL' else 'fabs'}({ac})"
+        b, bc = self.literal(type_)
+        return f"({a} / {b})", self._cast(type_, f"{ac} / {bc}")
+
+    # --- statements ---
+
+    def body(self, count: int, depth: int) -> Pair:
+        pairs = [self.statement(depth) for _ in range(count)]
+        return "\n".join(st for st, _ in pairs), "\n".join(c for _, c in pairs)
+
+    def statement(self, depth: int) -> Pair:
+        r = self.random
+        kinds = ["assign"] * 5 + (["if", "if", "case", "for", "while", "repeat"] if depth > 0 else [])
+        kinds += ["leave"] if self.in_loop else []
+        kinds += ["instance"] * (2 if self.unit.children else 0)
+        return getattr(self, f"_{r.choice(kinds)}")(depth)  # type: ignore[no-any-return]
+
+    def _target(self, *types: str) -> tuple[str, str] | None:
+        names = [
+            n for n, t in self.unit.private.items() if n not in self.locked and (not types or t in types)
+        ]
+        if not names:
+            return None
+        name = self.random.choice(names)
+        return name, self.unit.private[name]
+
+    def _assign(self, depth: int) -> Pair:
+        target = self._target()
+        if target is None:
+            return ";", ";"
+        name, type_ = target
+        st, c = self.expression(type_, 3)
+        return f"{name} := {st};", f"{self.prefix}{name} = {c};"
+
+    def _if(self, depth: int) -> Pair:
+        (a, ac), (b, bc) = self.expression("BOOL", 2), self.expression("BOOL", 2)
+        (one, one_c), (two, two_c), (three, three_c) = (self.body(2, depth - 1) for _ in range(3))
+        return (
+            f"IF {a} THEN\n{one}\nELSIF {b} THEN\n{two}\nELSE\n{three}\nEND_IF;",
+            f"if ({ac}) {{\n{one_c}\n}} else if ({bc}) {{\n{two_c}\n}} else {{\n{three_c}\n}}",
+        )
+
+    def _case(self, depth: int) -> Pair:
+        type_ = self.random.choice(["SINT", "INT", "DINT", "USINT", "LINT", "BYTE"])
+        selector, selector_c = self.expression(type_, 2)
+        edges = sorted(self.random.sample(range(0, 120 if self.random.random() < 0.5 else 12), 6))
+        arms_st, arms_c = [], []
+        for low, high in zip(edges[::2], edges[1::2], strict=True):
+            st, c = self.body(1, depth - 1)
+            single = self.random.random() < 0.5
+            arms_st.append(f"{low}{'' if single else f'..{high}'}:\n{st}")
+            arms_c.append(f"if (sel >= {low} && sel <= {low if single else high}) {{\n{c}\n}} else ")
+        otherwise, otherwise_c = self.body(1, depth - 1)
+        return (
+            f"CASE {selector} OF\n" + "\n".join(arms_st) + f"\nELSE\n{otherwise}\nEND_CASE;",
+            f"{{ int64_t sel = {selector_c}; " + "".join(arms_c) + f"{{\n{otherwise_c}\n}} }}",
+        )
+
+    def _for(self, depth: int) -> Pair:
+        target = self._target("SINT", "INT", "DINT", "USINT", "LINT")
+        if target is None:
+            return self._assign(depth)
+        name, type_ = target
+        top = {"SINT": 127, "INT": 32767, "DINT": 2**31 - 1, "USINT": 255, "LINT": 2**63 - 1}[type_]
+        first = self.random.choice([0, 1, 5, top - 3])
+        last = min(top, first + self.random.randrange(-1, 6))
+        if type_ == "USINT":
+            last = max(last, 0)
+        step = self.random.choice([1, 1, 2, 3])
+        if type_ != "USINT" and self.random.random() < 0.3:
+            first, last, step = max(last, 0), first - 2, -step
+        self.locked.add(name)
+        st, c = self._loop_body(depth)
+        self.locked.discard(name)
+        ctype, unsigned = C_TYPE[type_], C_TYPE[type_].replace("uint", "int").replace("int", "uint")
+        var = self.prefix + name
+        up = step > 0
+        return (
+            f"FOR {name} := {first} TO {last} BY {step} DO\n{st}\nEND_FOR;",
+            f"{{ {ctype} last = ({ctype}){last}LL; {var} = ({ctype}){first}LL; if ({var} {'<=' if up else '>='} last) for (;;) {{\n{c}\n"
+            f"{unsigned} rest = ({unsigned})({f'last - {var}' if up else f'{var} - last'}); "
+            f"{var} = ({ctype})((uint64_t){var} + (uint64_t){step}LL); if (rest < {abs(step)}) break; }} }}",
+        )
+
+    def _loop_body(self, depth: int) -> Pair:
+        self.labels += 1
+        label = f"next_{self.unit.name}_{self.labels}"
+        self.in_loop.append(label)
+        st, c = self.body(2, depth - 1)
+        self.in_loop.pop()
+        return st, f"{c}\n{label}: ;"
+
+    def _counted(self, depth: int) -> tuple[str, str, str, str] | None:
+        """A counter that ends a loop, and the body of the loop."""
+        target = self._target("INT", "DINT", "UINT")
+        if target is None:
+            return None
+        name, type_ = target
+        self.locked.add(name)
+        st, c = self._loop_body(depth)
+        self.locked.discard(name)
+        return name, type_, st, c
+
+    def _while(self, depth: int) -> Pair:
+        found = self._counted(depth)
+        if found is None:
+            return self._assign(depth)
+        name, _, st, c = found
+        var = self.prefix + name
+        return (
+            f"{name} := 0;\nWHILE {name} < 4 DO\n{name} := {name} + 1;\n{st}\nEND_WHILE;",
+            f"{var} = 0; while ({var} < 4) {{ {var} = {var} + 1;\n{c}\n}}",
+        )
+
+    def _repeat(self, depth: int) -> Pair:
+        found = self._counted(depth)
+        if found is None:
+            return self._assign(depth)
+        name, _, st, c = found
+        var = self.prefix + name
+        return (
+            f"{name} := 0;\nREPEAT\n{name} := {name} + 1;\n{st}\nUNTIL {name} >= 3 END_REPEAT;",
+            f"{var} = 0; do {{ {var} = {var} + 1;\n{c}\n}} while (!({var} >= 3));",
+        )
+
+    def _leave(self, depth: int) -> Pair:
+        condition, condition_c = self.expression("BOOL", 1)
+        if self.random.random() < 0.5:
+            return f"IF {condition} THEN EXIT; END_IF;", f"if ({condition_c}) break;"
+        return f"IF {condition} THEN CONTINUE; END_IF;", f"if ({condition_c}) goto {self.in_loop[-1]};"
+
+    def _instance(self, depth: int) -> Pair:
+        name = self.random.choice(list(self.unit.children))
+        child = self.unit.children[name]
+        given = [p for p in child.inputs if self.random.random() < 0.7]
+        values = {p: self.expression(child.inputs[p], 2) for p in given}
+        st = ", ".join(f"{p} := {v}" for p, (v, _) in values.items())
+        c = " ".join(f"{C_TYPE[child.inputs[p]]} n{p} = {v};" for p, (_, v) in values.items())
+        c += " ".join(f"{self.prefix}{name}.{p} = n{p};" for p in given)
+        return f"{name}({st});", f"{{ {c} {child.name}(&{self.prefix}{name}); }}"
+
+
+def _variables(random: Random, letter: str, count: int) -> dict[str, str]:
+    return {f"{letter}{i}": random.choice(list(C_TYPE)) for i in range(count)}
+
+
+def _declare(variables: dict[str, str]) -> str:
+    return " ".join(f"{n} : {t};" for n, t in variables.items())
+
+
+def make_function(random: Random, name: str) -> Unit:
+    """A function of a few inputs."""
+    unit = Unit(
+        name, _variables(random, "x", 3), _variables(random, "l", 3), result=random.choice(list(C_TYPE))
+    )
+    writer = Writer(random, unit, [], "")
+    st, c = writer.body(3, 1)
+    value, value_c = writer.expression(unit.result, 3)
+    unit.st = (
+        f"FUNCTION {name} : {unit.result}\nVAR_INPUT {_declare(unit.inputs)} END_VAR\nVAR {_declare(unit.private)} END_VAR\n"
+        f"{st}\n{name} := {value};\nEND_FUNCTION\n"
+    )
+    pins = ", ".join(f"{C_TYPE[t]} {n}" for n, t in unit.inputs.items())
+    own = " ".join(f"{C_TYPE[t]} {n} = 0;" for n, t in unit.private.items())
+    unit.c = f"static {C_TYPE[unit.result]} {name}({pins}) {{ {own}\n{c}\nreturn {value_c}; }}\n"
+    return unit
+
+
+def make_block(
+    random: Random, name: str, functions: list[Unit], children: dict[str, Unit], size: int
+) -> Unit:
+    """A block that may call functions and instances."""
+    unit = Unit(name, _variables(random, "i", 5), _variables(random, "v", 9), children=children)
+    writer = Writer(random, unit, functions, "d->")
+    for child_name, child in children.items():
+        writer.readable |= {f"{child_name}.{v}": t for v, t in child.inputs.items()}
+    st, c = writer.body(size, 2)
+    inner = " ".join(f"{n} : {u.name};" for n, u in children.items())
+    unit.st = (
+        f"FUNCTION_BLOCK {name}\nVAR_INPUT {_declare(unit.inputs)} END_VAR\nVAR {_declare(unit.private)} {inner} END_VAR\n"
+        f"{st}\nEND_FUNCTION_BLOCK\n"
+    )
+    fields = " ".join(f"{C_TYPE[t]} {n};" for n, t in {**unit.inputs, **unit.private}.items())
+    fields += " ".join(f"{u.name}_data {n};" for n, u in children.items())
+    unit.c = f"typedef struct {{ {fields} }} {name}_data;\nstatic void {name}({name}_data *d) {{\n{c}\n}}\n"
+    return unit
+
+
+def make_program(random: Random, number: int) -> list[Unit]:
+    """A whole program; the last unit is its root."""
+    functions = [make_function(random, f"F{number}_{i}") for i in range(random.randrange(3))]
+    child = make_block(random, f"C{number}", functions, {}, random.randrange(1, 5))
+    root = make_block(random, f"P{number}", functions, {"one": child, "two": child}, random.randrange(3, 9))
+    return [*functions, child, root]
