@@ -1,0 +1,208 @@
+"""Values that the machine computes, against tables worked out by hand and against Python."""
+
+from __future__ import annotations
+
+import math
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.helpers import SECOND, block, machine_of, value_of
+from upright_block.language.literals import round_real
+
+
+@pytest.mark.parametrize(
+    ("expression", "type_", "value"),
+    [
+        ("SINT#127 + SINT#1", "SINT", -128),
+        ("INT#32767 + INT#1", "INT", -32768),
+        ("INT#-32768 - INT#1", "INT", 32767),
+        ("INT#300 * INT#300", "INT", 24464),
+        ("DINT#2147483647 + DINT#1", "DINT", -2147483648),
+        ("LINT#9223372036854775807 + LINT#1", "LINT", -(2**63)),
+        ("USINT#255 + USINT#1", "USINT", 0),
+        ("UINT#0 - UINT#1", "UINT", 65535),
+        ("UDINT#0 - UDINT#1", "UDINT", 4294967295),
+        ("ULINT#0 - ULINT#1", "ULINT", 2**64 - 1),
+        ("-INT#-32768", "INT", -32768),
+        ("ABS(INT#-32768)", "INT", -32768),
+        ("DINT#-2147483648 / DINT#-1", "DINT", -2147483648),
+        ("INT#-32768 / INT#-1", "INT", -32768),
+        ("INT#-7 / INT#2", "INT", -3),
+        ("INT#-7 MOD INT#2", "INT", -1),
+        ("INT#7 MOD INT#-2", "INT", 1),
+        ("INT#7 MOD zero", "INT", 0),
+        ("NOT WORD#16#00FF", "WORD", 0xFF00),
+        ("WORD#16#F0F0 XOR WORD#16#FFFF", "WORD", 0x0F0F),
+        ("NOT BYTE#16#0F", "BYTE", 0xF0),
+        ("REAL#16777216.0 + REAL#1.0", "REAL", 16777216.0),
+        ("REAL#0.1 + REAL#0.2", "REAL", round_real(round_real(0.1) + round_real(0.2))),
+        ("0.1 + 0.2", "LREAL", 0.1 + 0.2),
+        ("5 / 2", "REAL", 2.0),
+        ("5 / 2.0", "REAL", 2.5),
+        ("T#1s * INT#3", "TIME", 3 * SECOND),
+        ("T#1s * 1.5", "TIME", 1_500_000_000),
+        ("T#1s / 3", "TIME", 333_333_333),
+        ("T#1m - T#90s", "TIME", -30 * SECOND),
+        ("-T#5s", "TIME", -5 * SECOND),
+        ("MIN(3, 1, 2)", "INT", 1),
+        ("MAX(INT#3, DINT#70000)", "DINT", 70000),
+        ("LIMIT(0, -5, 10)", "INT", 0),
+        ("LIMIT(MX := 10, IN := 50, MN := 0)", "INT", 10),
+        ("SEL(TRUE, 1, 2)", "INT", 2),
+        ("SEL(G := FALSE, IN0 := T#1s, IN1 := T#2s)", "TIME", SECOND),
+        ("SQRT(2.0)", "LREAL", math.sqrt(2)),
+        ("DINT_TO_INT(DINT#70000)", "INT", 4464),
+        ("INT_TO_UINT(INT#-1)", "UINT", 65535),
+        ("INT_TO_DINT(INT#-1)", "DINT", -1),
+        ("UINT_TO_DINT(UINT#65535)", "DINT", 65535),
+        ("INT_TO_WORD(INT#-2)", "WORD", 0xFFFE),
+        ("WORD_TO_INT(WORD#16#8000)", "INT", -32768),
+        ("INT_TO_BOOL(INT#2)", "BOOL", True),
+        ("WORD_TO_BOOL(WORD#2)", "BOOL", False),
+        ("BOOL_TO_INT(TRUE)", "INT", 1),
+        ("REAL_TO_INT(2.5)", "INT", 2),
+        ("REAL_TO_INT(3.5)", "INT", 4),
+        ("REAL_TO_INT(-2.5)", "INT", -2),
+        ("REAL_TRUNC_INT(-2.9)", "INT", -2),
+        ("LREAL_TO_LINT(-9223372036854775808.0)", "LINT", -(2**63)),
+        ("LREAL_TO_ULINT(18446744073709549568.0)", "ULINT", 18446744073709549568),
+        ("DWORD_TO_REAL(DWORD#16#3F800000)", "REAL", 1.0),
+        ("LREAL_TO_LWORD(1.0)", "LWORD", 0x3FF0000000000000),
+    ],
+)
+def test_values_worked_out_by_hand(expression: str, type_: str, value: object) -> None:
+    assert value_of(expression, type_, "zero : INT;") == value
+
+
+# IEC 61131-3:2013, table 71: an operator above binds tighter than one below.
+@pytest.mark.parametrize(
+    ("expression", "type_", "value"),
+    [
+        ("-2.0 ** 2.0", "LREAL", 4.0),
+        ("2.0 ** 3.0 ** 2.0", "LREAL", 64.0),
+        ("2 + 3 * 4", "INT", 14),
+        ("20 / 2 * 5", "INT", 50),
+        ("20 - 5 - 3", "INT", 12),
+        ("17 MOD 5 * 2", "INT", 4),
+        ("1 + 1 < 3", "BOOL", True),
+        ("1 < 2 = TRUE", "BOOL", True),
+        ("3 > 2 <> FALSE", "BOOL", True),
+        ("FALSE AND FALSE OR TRUE", "BOOL", True),
+        ("TRUE OR TRUE AND FALSE", "BOOL", True),
+        ("TRUE OR TRUE XOR TRUE", "BOOL", True),
+        ("TRUE XOR TRUE AND FALSE", "BOOL", True),
+        ("NOT TRUE OR TRUE", "BOOL", True),
+        ("NOT FALSE = FALSE", "BOOL", False),
+        ("1 = 2 AND FALSE = FALSE", "BOOL", False),
+    ],
+)
+def test_precedence_is_that_of_the_standard(expression: str, type_: str, value: object) -> None:
+    assert value_of(expression, type_) == value
+
+
+@pytest.mark.parametrize(
+    ("body", "n"),
+    [
+        ("FOR i := 1 TO 5 DO n := n + i; END_FOR;", 15),
+        ("FOR i := 5 TO 1 DO n := 1; END_FOR;", 0),
+        ("FOR i := 5 TO 1 BY -2 DO n := n * 10 + i; END_FOR;", 531),
+        ("FOR i := 32760 TO 32767 BY 3 DO n := n + 1; END_FOR;", 3),
+        ("FOR i := -32766 TO -32768 BY -1 DO n := n + 1; END_FOR;", 3),
+        ("n := 3; FOR i := 1 TO n DO n := n + 1; END_FOR;", 6),
+        ("i := 2; FOR i := i TO i + 2 DO n := n + 1; END_FOR;", 3),
+        ("FOR i := 1 TO 9 DO IF i = 4 THEN EXIT; END_IF; n := i; END_FOR;", 3),
+        ("FOR i := 1 TO 9 DO IF i MOD 2 = 0 THEN CONTINUE; END_IF; n := n + 1; END_FOR;", 5),
+        ("FOR i := 1 TO 3 DO FOR k := 1 TO 3 DO IF k = 2 THEN EXIT; END_IF; n := n + 1; END_FOR; END_FOR;", 3),
+        ("WHILE n < 7 DO n := n + 2; END_WHILE;", 8),
+        ("REPEAT n := n + 1; UNTIL TRUE END_REPEAT;", 1),
+        ("n := 1; RETURN; n := 2;", 1),
+        ("CASE k OF 0: n := 5; 1..3: n := 6; END_CASE;", 5),
+        ("k := 2; CASE k OF 0: n := 5; 1..3: n := 6; ELSE n := 7; END_CASE;", 6),
+        ("k := 9; CASE k OF 0: n := 5; 1..3: n := 6; ELSE n := 7; END_CASE;", 7),
+        ("k := -5; CASE k OF -9..-3: n := 1; -2: n := 2; 0: n := 3; 1: n := 4; 2: n := 5; END_CASE;", 1),
+        ("k := 1000; CASE k OF 1: n := 1; 1000: n := 2; 30000: n := 3; 7: n := 4; END_CASE;", 2),
+        ("IF k = 1 THEN n := 1; ELSIF k = 0 THEN n := 2; ELSE n := 3; END_IF;", 2),
+        ("s := 3; FOR i := 1 TO 10 BY s DO n := n + 1; END_FOR;", 4),
+        ("s := -3; FOR i := 10 TO 1 BY s DO n := n + 1; END_FOR;", 4),
+    ],
+)
+def test_statements_do_what_the_standard_says(body: str, n: int) -> None:
+    machine = machine_of(block("n, i, k, s : INT;", body))
+    assert machine.run(1, SECOND).fault is None
+    assert machine.read("n") == n
+
+
+@pytest.mark.parametrize(("first", "last", "step", "after"), [(1, 5, 1, 6), (1, 5, 3, 7), (5, 1, 1, 5), (32767, 32767, 1, -32768)])
+def test_the_variable_of_a_loop_ends_one_step_beyond(first: int, last: int, step: int, after: int) -> None:
+    machine = machine_of(block("i : INT;", f"FOR i := {first} TO {last} BY {step} DO ; END_FOR;"))
+    machine.run(1, SECOND)
+    assert machine.read("i") == after
+
+
+def test_inputs_are_computed_before_any_is_assigned() -> None:
+    text = "FUNCTION_BLOCK C VAR_INPUT a, b : INT; END_VAR VAR sum : INT; END_VAR sum := a + b; END_FUNCTION_BLOCK\n"
+    machine = machine_of(text + block("c : C;", "c.a := 1; c(a := 10, b := c.a);"))
+    machine.run(1, SECOND)
+    assert (machine.read("c.a"), machine.read("c.b"), machine.read("c.sum")) == (10, 1, 11)
+
+
+def test_both_sides_of_and_are_computed() -> None:
+    machine = machine_of(block("a, z : INT; b : BOOL;", "b := FALSE AND 1 / z > 0;"))
+    fault = machine.run(1, SECOND).fault
+    assert fault is not None
+    assert fault.site.kind == "division by zero"
+
+
+FINITE = st.floats(allow_nan=False, allow_infinity=False)
+
+
+def power(base: float, exponent: float) -> float:
+    """The same in Python."""
+    try:
+        return math.pow(base, exponent)
+    except OverflowError:
+        odd = exponent.is_integer() and exponent % 2 == 1
+        return -math.inf if base < 0 and odd else math.inf
+    except ValueError:
+        return math.inf if base == 0 else math.nan
+
+
+def close(a: float, b: float) -> bool:
+    """Within two units in the last place."""
+    return a == b or (a != a and b != b) or abs(a - b) <= 2 * math.ulp(b)
+
+
+@settings(max_examples=25, deadline=None)
+@given(
+    st.lists(
+        st.tuples(st.floats(1e-10, 1e10) | FINITE, st.floats(-30, 30) | st.integers(-1000, 1000).map(float) | FINITE),
+        min_size=1,
+        max_size=40,
+    )
+)
+def test_powers_are_within_two_units_in_the_last_place(pairs: list[tuple[float, float]]) -> None:
+    machine = machine_of(block("x, y, r : LREAL;", "r := x ** y;"))
+    for base, exponent in pairs:
+        machine.write("x", base)
+        machine.write("y", exponent)
+        assert machine.run(1, SECOND).fault is None
+        assert close(float(machine.read("r")), power(base, exponent)), (base, exponent)
+
+
+def test_a_function_starts_anew_at_each_call() -> None:
+    text = "FUNCTION F : INT VAR_INPUT a : INT; END_VAR VAR n : INT := 5; END_VAR n := n + a; F := n; END_FUNCTION\n"
+    machine = machine_of(text + block("x, y : INT;", "x := F(1); y := F(1);"))
+    machine.run(1, SECOND)
+    assert (machine.read("x"), machine.read("y")) == (6, 6)
+
+
+def test_outputs_of_a_function_go_to_their_places() -> None:
+    text = (
+        "FUNCTION F : INT VAR_INPUT a : INT; END_VAR VAR_OUTPUT half : INT; odd : BOOL; END_VAR "
+        "half := a / 2; odd := a MOD 2 = 1; F := a * 2; END_FUNCTION\n"
+    )
+    machine = machine_of(text + block("x : INT; h : DINT; o : BOOL;", "x := 1 + F(a := 7, odd => o, half => h);"))
+    machine.run(1, SECOND)
+    assert (machine.read("x"), machine.read("h"), machine.read("o")) == (15, 3, True)

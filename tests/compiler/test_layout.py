@@ -1,0 +1,84 @@
+"""Where variables live, and what a body needs of them."""
+
+from __future__ import annotations
+
+import pytest
+
+from tests.helpers import SECOND, block, checked, machine_of
+from upright_block.compiler.flow import usage
+from upright_block.compiler.layout import find_slot, instance_at, layout_of, slots
+
+NEST = """
+FUNCTION_BLOCK In VAR_INPUT a : BOOL; END_VAR VAR n : LINT; t : TON; END_VAR t(IN := a, PT := T#1s); END_FUNCTION_BLOCK
+FUNCTION_BLOCK Out VAR x : INT; one, two : In; END_VAR VAR CONSTANT K : INT := 7; END_VAR
+one(a := TRUE); two(a := x = K); END_FUNCTION_BLOCK
+"""
+
+
+def test_no_two_variables_share_a_byte_and_each_is_aligned() -> None:
+    unit = checked(NEST)[0].units["OUT"]
+    taken: set[int] = set()
+    for slot in slots(unit):
+        width = slot.type.bits // 8
+        places = set(range(slot.offset, slot.offset + width))
+        assert not places & taken
+        assert slot.offset % width == 0
+        taken |= places
+    assert max(taken) < layout_of(unit).size
+
+
+def test_paths_are_found_in_any_letter_case() -> None:
+    unit = checked(NEST)[0].units["OUT"]
+    slot = find_slot(unit, "TWO.T.et")
+    assert slot is not None
+    assert slot.path == "two.t.ET"
+    assert find_slot(unit, "two.t") is None
+    assert find_slot(unit, "two.q") is None
+    assert find_slot(unit, "x.y") is None
+    constant = find_slot(unit, "k")
+    assert constant is not None
+    assert constant.offset == -1
+
+
+def test_an_address_leads_back_to_its_instance() -> None:
+    scope = checked(NEST)[0]
+    unit, inner, timer = scope.units["OUT"], scope.units["IN"], scope.units["TON"]
+    layout = layout_of(unit)
+    two = layout.offsets[unit.variables["TWO"]]
+    assert instance_at(unit, 0, unit) == ""
+    assert instance_at(unit, two, inner) == "two"
+    assert instance_at(unit, two + layout_of(inner).offsets[inner.variables["T"]], timer) == "two.t"
+    assert instance_at(unit, two + 1, inner) is None
+
+
+def test_instances_keep_their_own_data() -> None:
+    text = "FUNCTION_BLOCK C VAR_INPUT d : INT; END_VAR VAR n : INT; END_VAR n := n + d; END_FUNCTION_BLOCK\n"
+    machine = machine_of(text + block("a, b : C;", "a(d := 1); b(d := 10); a();"))
+    machine.run(3, SECOND)
+    assert (machine.read("a.n"), machine.read("b.n")) == (6, 30)
+
+
+@pytest.mark.parametrize(
+    ("body", "needed"),
+    [
+        ("a := 1;", ""),
+        ("a := a + 1;", "A"),
+        ("IF c THEN a := 1; END_IF;", "A C"),
+        ("IF c THEN a := 1; ELSE a := 2; END_IF;", "C"),
+        ("IF c THEN RETURN; END_IF; a := 1;", "A C"),
+        ("CASE b OF 1: a := 1; ELSE a := 2; END_CASE;", "B"),
+        ("CASE b OF 1: a := 1; END_CASE;", "A B"),
+        ("WHILE c DO a := 1; END_WHILE;", "A C"),
+        ("FOR a := 1 TO 3 DO b := a; END_FOR;", "B"),
+        ("a := 1; b := a;", ""),
+        ("b := F(b, o => b);", "B"),
+        ("b := b + F(1, o => b);", "B"),
+        ("b := F(1, o => a) + a;", ""),
+    ],
+)
+def test_only_what_matters_is_loaded(body: str, needed: str) -> None:
+    function = "FUNCTION F : INT VAR_INPUT i : INT; END_VAR VAR_OUTPUT o : INT; END_VAR F := i; o := i; END_FUNCTION\n"
+    text = function + block("a, b : INT; c : BOOL;", body.replace("F(b, o", "F(i := b, o").replace("F(1, o", "F(i := 1, o"))
+    unit = checked(text)[0].units["B"]
+    assert unit.body is not None
+    assert {v.key for v in usage(unit.body).needed} == set(needed.split())

@@ -1,0 +1,147 @@
+"""Scans, the clock, events, forces, traces and faults."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from tests.helpers import SECOND, block, checked, machine_of
+from upright_block.compiler.image import DATA, build_image
+from upright_block.compiler.layout import encode
+from upright_block.machine.events import Event, force_events
+from upright_block.machine.machine import Machine
+
+COUNT = block("n : INT; now : TIME;", "n := n + 1; now := SCAN_START();")
+
+
+def test_scan_k_starts_at_k_intervals() -> None:
+    machine = machine_of(COUNT)
+    trace = machine.run(4, 250_000_000)
+    assert trace.column(machine.slot("now")).tolist() == [0, 250_000_000, 500_000_000, 750_000_000]
+    assert trace.column(machine.slot("n")).tolist() == [1, 2, 3, 4]
+
+
+def test_a_run_goes_on_where_the_last_one_ended() -> None:
+    machine = machine_of(COUNT)
+    machine.run(3, SECOND)
+    trace = machine.run(2, SECOND)
+    assert trace.first == 3
+    assert trace.column(machine.slot("now")).tolist() == [3 * SECOND, 4 * SECOND]
+    machine.reset()
+    assert machine.read("n") == 0
+    assert machine.run(1, SECOND).value(machine.slot("now"), 0) == 0
+
+
+def test_the_same_run_twice_gives_the_same_bytes() -> None:
+    machine = machine_of(COUNT)
+    first = machine.run(50, SECOND).data
+    machine.reset()
+    assert machine.run(50, SECOND).data == first
+
+
+def test_memory_is_read_and_written_by_path() -> None:
+    machine = machine_of(block("t : TON; r : REAL; b : BOOL; w : WORD;", "t(IN := b, PT := T#1s);"))
+    machine.write("b", True)
+    machine.write("r", 0.5)
+    machine.write("w", 0xFFFF)
+    machine.run(1, SECOND)
+    assert (machine.read("T.PT"), machine.read("r"), machine.read("w")) == (SECOND, 0.5, 0xFFFF)
+    view = machine.view("t.PT")
+    assert view.dtype == np.int64
+    view[0] = 5
+    assert machine.read("t.PT") == 5
+    with pytest.raises(KeyError):
+        machine.read("t.nothing")
+
+
+def test_events_act_from_their_scan_on() -> None:
+    machine = machine_of(block("a : INT; b : INT;", "b := a * 2;"))
+    address = DATA + machine.slot("a").offset
+    int_ = machine.slot("a").type
+    trace = machine.run(5, SECOND, [Event(1, address, encode(3, int_)), Event(3, address, encode(-4, int_))])
+    assert trace.column(machine.slot("b")).tolist() == [0, 6, 6, -8, -8]
+
+
+def test_a_force_holds_against_the_body_until_released() -> None:
+    machine = machine_of(block("n : INT; seen : INT;", "seen := n; n := n + 1;"))
+    slot = machine.slot("n")
+    root = machine.image.root
+    events = force_events(root, 0, slot, 2, encode(50, slot.type)) + force_events(root, 0, slot, 4, None)
+    trace = machine.run(6, SECOND, events, forces=1)
+    assert trace.column(slot).tolist() == [1, 2, 50, 50, 51, 52]
+    assert trace.column(machine.slot("seen")).tolist() == [0, 1, 50, 50, 50, 51]
+
+
+def test_a_part_of_the_data_may_be_recorded() -> None:
+    machine = machine_of(block("n : INT; x : LINT;", "n := n + 1;"))
+    slot = machine.slot("n")
+    trace = machine.run(3, SECOND, spans=[(slot.offset, 2)])
+    assert (trace.record, trace.column(slot).tolist()) == (2, [1, 2, 3])
+    with pytest.raises(KeyError):
+        trace.column(machine.slot("x"))
+
+
+def test_a_long_run_is_recorded_in_pieces_without_a_seam() -> None:
+    variables = " ".join(f"x{i} : LINT;" for i in range(40))
+    machine = machine_of(block(f"n : DINT; {variables}", "n := n + 1;"))
+    scans = 120_000
+    trace = machine.run(scans, 1_000_000)
+    assert trace.record * scans > 16 << 20
+    assert np.array_equal(trace.column(machine.slot("n")), np.arange(1, scans + 1))
+
+
+def test_a_trace_tells_since_when_a_value_stands() -> None:
+    machine = machine_of(block("n : INT; b : BOOL;", "n := n + 1; b := n > 3;"))
+    trace = machine.run(6, SECOND)
+    assert trace.since(machine.slot("b"), 5) == 3
+    assert trace.since(machine.slot("b"), 2) is None
+
+
+FAULTS = {
+    "an integer divided by zero": ("n := 1 / n;", "division by zero"),
+    "a real divided by zero": ("r := 1.0 / r;", "division by zero"),
+    "a duration divided by zero": ("t := T#1s / n;", "division by zero"),
+    "a duration divided by zero real": ("t := T#1s / r;", "division by zero"),
+    "a loop without end": ("WHILE TRUE DO n := 1; END_WHILE;", "endless loop"),
+    "a repetition without end": ("REPEAT n := 1; UNTIL FALSE END_REPEAT;", "endless loop"),
+    "loops that take too long together": (
+        "FOR n := 1 TO 30000 DO FOR m := 1 TO 30000 DO ; END_FOR; END_FOR;", "endless loop"
+    ),
+    "a step of zero": ("FOR n := 1 TO 3 BY m DO ; END_FOR;", "endless loop"),
+    "a real beyond an integer": ("r := 1.0E9; n := REAL_TO_INT(r);", "value out of the range of INT"),
+    "no number as an integer": ("r := SQRT(-1.0 + r); n := REAL_TO_INT(r);", "value out of the range of INT"),
+    "a duration too long": ("t := T#100000d * 1.0E9;", "value out of the range of TIME"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("body", "kind"), FAULTS.values(), ids=FAULTS)
+def test_a_fault_stops_the_scan_at_its_line(body: str, kind: str) -> None:
+    machine = machine_of(block("n, m : INT; r : REAL; t : TIME; go : BOOL;", f"IF SCAN_START() >= T#2s THEN\n{body}\nEND_IF;"))
+    trace = machine.run(10, SECOND)
+    assert trace.fault is not None
+    assert (trace.fault.site.kind, trace.fault.scan, trace.fault.instance) == (kind, 2, "")
+    assert trace.fault.site.line == 4
+    assert trace.scans == 2
+
+
+def test_a_fault_names_the_instance_it_happened_in() -> None:
+    text = "FUNCTION F : INT VAR_INPUT d : INT; END_VAR F := 10 / d; END_FUNCTION\n"
+    text += "FUNCTION_BLOCK In VAR_INPUT d : INT; END_VAR VAR n : INT; END_VAR n := F(d); END_FUNCTION_BLOCK\n"
+    text += "FUNCTION_BLOCK Mid VAR first, second : In; END_VAR first(d := 1); second(d := 0); END_FUNCTION_BLOCK\n"
+    fault = machine_of(text + block("x : LINT; m : Mid;", "m();")).run(3, SECOND).fault
+    assert fault is not None
+    assert (fault.instance, fault.site.unit.name, fault.site.line) == ("m.second", "F", 1)
+
+
+def test_a_loop_within_its_budget_is_no_fault() -> None:
+    machine = machine_of(block("i, n : DINT;", "FOR i := 1 TO 1000000 DO n := n + 1; END_FOR;"))
+    assert machine.run(3, SECOND).fault is None
+    assert machine.read("n") == 3_000_000
+
+
+def test_a_constant_may_be_given_another_value() -> None:
+    text = block("n : INT; END_VAR VAR CONSTANT K : INT := 3;", "n := n + K;")
+    unit = checked(text)[0].units["B"]
+    machine = Machine(build_image(unit, {unit.variables["K"]: 10}))
+    machine.run(2, SECOND)
+    assert machine.read("n") == 20

@@ -1,0 +1,38 @@
+"""The standard blocks, by case files as users write them; each row was worked out from the standard's
+diagrams (IEC 61131-3:2013, tables 43 to 46)."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from upright_block.cases.plan import Plan
+from upright_block.cases.runner import run_plans
+from upright_block.cases.suite import load_suite
+from upright_block.library import load_library
+from upright_block.standard import UNITS
+
+LIBRARY = load_library(Path(__file__).parent)
+SUITE = load_suite(LIBRARY)
+
+
+@pytest.mark.parametrize("plan", SUITE.plans, ids=lambda plan: plan.id)
+def test_a_standard_block_keeps_to_its_diagram(plan: Plan) -> None:
+    (verdict,) = run_plans([plan])
+    wrong = [(m.slot.path, m.scan, m.expectation.check.text, m.got) for m in verdict.misses]
+    assert (verdict.status, wrong) == ("passed", [])
+
+
+def test_the_case_files_are_sound_and_none_is_missing() -> None:
+    assert [str(f) for f in SUITE.findings] == []
+    assert {plan.unit.key for plan in SUITE.plans} == {name for name in UNITS if name != "EXPT"}
+
+
+def test_every_standard_unit_is_read_without_a_finding() -> None:
+    for name in UNITS:
+        unit = LIBRARY.find(name)
+        assert unit is not None
+        assert not unit.is_broken
+        assert unit.comment
+        assert all(v.comment for v in unit.variables.values() if v.section in ("input", "output"))
