@@ -114,7 +114,10 @@ def test_precedence_is_that_of_the_standard(expression: str, type_: str, value: 
         ("i := 2; FOR i := i TO i + 2 DO n := n + 1; END_FOR;", 3),
         ("FOR i := 1 TO 9 DO IF i = 4 THEN EXIT; END_IF; n := i; END_FOR;", 3),
         ("FOR i := 1 TO 9 DO IF i MOD 2 = 0 THEN CONTINUE; END_IF; n := n + 1; END_FOR;", 5),
-        ("FOR i := 1 TO 3 DO FOR k := 1 TO 3 DO IF k = 2 THEN EXIT; END_IF; n := n + 1; END_FOR; END_FOR;", 3),
+        (
+            "FOR i := 1 TO 3 DO FOR k := 1 TO 3 DO IF k = 2 THEN EXIT; END_IF; n := n + 1; END_FOR; END_FOR;",
+            3,
+        ),
         ("WHILE n < 7 DO n := n + 2; END_WHILE;", 8),
         ("REPEAT n := n + 1; UNTIL TRUE END_REPEAT;", 1),
         ("n := 1; RETURN; n := 2;", 1),
@@ -134,7 +137,9 @@ def test_statements_do_what_the_standard_says(body: str, n: int) -> None:
     assert machine.read("n") == n
 
 
-@pytest.mark.parametrize(("first", "last", "step", "after"), [(1, 5, 1, 6), (1, 5, 3, 7), (5, 1, 1, 5), (32767, 32767, 1, -32768)])
+@pytest.mark.parametrize(
+    ("first", "last", "step", "after"), [(1, 5, 1, 6), (1, 5, 3, 7), (5, 1, 1, 5), (32767, 32767, 1, -32768)]
+)
 def test_the_variable_of_a_loop_ends_one_step_beyond(first: int, last: int, step: int, after: int) -> None:
     machine = machine_of(block("i : INT;", f"FOR i := {first} TO {last} BY {step} DO ; END_FOR;"))
     machine.run(1, SECOND)
@@ -177,7 +182,9 @@ def close(a: float, b: float) -> bool:
 @settings(max_examples=25, deadline=None)
 @given(
     st.lists(
-        st.tuples(st.floats(1e-10, 1e10) | FINITE, st.floats(-30, 30) | st.integers(-1000, 1000).map(float) | FINITE),
+        st.tuples(
+            st.floats(1e-10, 1e10) | FINITE, st.floats(-30, 30) | st.integers(-1000, 1000).map(float) | FINITE
+        ),
         min_size=1,
         max_size=40,
     )
@@ -203,6 +210,8 @@ def test_outputs_of_a_function_go_to_their_places() -> None:
         "FUNCTION F : INT VAR_INPUT a : INT; END_VAR VAR_OUTPUT half : INT; odd : BOOL; END_VAR "
         "half := a / 2; odd := a MOD 2 = 1; F := a * 2; END_FUNCTION\n"
     )
-    machine = machine_of(text + block("x : INT; h : DINT; o : BOOL;", "x := 1 + F(a := 7, odd => o, half => h);"))
+    machine = machine_of(
+        text + block("x : INT; h : DINT; o : BOOL;", "x := 1 + F(a := 7, odd => o, half => h);")
+    )
     machine.run(1, SECOND)
     assert (machine.read("x"), machine.read("h"), machine.read("o")) == (15, 3, True)

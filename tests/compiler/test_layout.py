@@ -78,7 +78,9 @@ def test_instances_keep_their_own_data() -> None:
 )
 def test_only_what_matters_is_loaded(body: str, needed: str) -> None:
     function = "FUNCTION F : INT VAR_INPUT i : INT; END_VAR VAR_OUTPUT o : INT; END_VAR F := i; o := i; END_FUNCTION\n"
-    text = function + block("a, b : INT; c : BOOL;", body.replace("F(b, o", "F(i := b, o").replace("F(1, o", "F(i := 1, o"))
+    text = function + block(
+        "a, b : INT; c : BOOL;", body.replace("F(b, o", "F(i := b, o").replace("F(1, o", "F(i := 1, o")
+    )
     unit = checked(text)[0].units["B"]
     assert unit.body is not None
     assert {v.key for v in usage(unit.body).needed} == set(needed.split())

@@ -116,7 +116,9 @@ FAULTS = {
 
 @pytest.mark.parametrize(("body", "kind"), FAULTS.values(), ids=FAULTS)
 def test_a_fault_stops_the_scan_at_its_line(body: str, kind: str) -> None:
-    machine = machine_of(block("n, m : INT; r : REAL; t : TIME; go : BOOL;", f"IF SCAN_START() >= T#2s THEN\n{body}\nEND_IF;"))
+    machine = machine_of(
+        block("n, m : INT; r : REAL; t : TIME; go : BOOL;", f"IF SCAN_START() >= T#2s THEN\n{body}\nEND_IF;")
+    )
     trace = machine.run(10, SECOND)
     assert trace.fault is not None
     assert (trace.fault.site.kind, trace.fault.scan, trace.fault.instance) == (kind, 2, "")
@@ -126,7 +128,9 @@ def test_a_fault_stops_the_scan_at_its_line(body: str, kind: str) -> None:
 
 def test_a_fault_names_the_instance_it_happened_in() -> None:
     text = "FUNCTION F : INT VAR_INPUT d : INT; END_VAR F := 10 / d; END_FUNCTION\n"
-    text += "FUNCTION_BLOCK In VAR_INPUT d : INT; END_VAR VAR n : INT; END_VAR n := F(d); END_FUNCTION_BLOCK\n"
+    text += (
+        "FUNCTION_BLOCK In VAR_INPUT d : INT; END_VAR VAR n : INT; END_VAR n := F(d); END_FUNCTION_BLOCK\n"
+    )
     text += "FUNCTION_BLOCK Mid VAR first, second : In; END_VAR first(d := 1); second(d := 0); END_FUNCTION_BLOCK\n"
     fault = machine_of(text + block("x : LINT; m : Mid;", "m();")).run(3, SECOND).fault
     assert fault is not None

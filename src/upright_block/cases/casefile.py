@@ -259,10 +259,11 @@ class _Reader:
             return ()
         found: list[Given] = []
         for key, value in content.items():
-            place = self.places[(*path, key)]
             if isinstance(value, dict):
                 found += [Given(f"{key}.{g.path}", g.text, g.place) for g in self._given(value, (*path, key))]
-            elif isinstance(value, (bool, int, float, str)):
+                continue
+            place = self.places[(*path, key)]
+            if isinstance(value, (bool, int, float, str)):
                 found.append(
                     Given(key, str(value).upper() if isinstance(value, bool) else str(value).strip(), place)
                 )

@@ -110,9 +110,9 @@ class _Planner:
         columns: list[Column] = []
         shown: list[Slot] = []
         if table is not None:
-            time_column, row_scans = self._times(table)
+            time_columns, row_scans = self._times(table)
             last = self._last_scan(row_scans)
-            self._columns(table, time_column, row_scans, last, columns, shown)
+            self._columns(table, time_columns, row_scans, last, columns, shown)
         scans = self._last_scan(row_scans) + 1
         if scans > MOST_SCANS:
             self.report(
@@ -227,8 +227,8 @@ class _Planner:
 
     # --- the table ---
 
-    def _times(self, table: Table) -> tuple[int | None, tuple[int, ...]]:
-        """The column that gives the time, and the scan of each row."""
+    def _times(self, table: Table) -> tuple[list[int], tuple[int, ...]]:
+        """The column that gives the time, in a list, and the scan of each row."""
         found = [
             i
             for i, head in enumerate(table.heads)
@@ -245,7 +245,7 @@ class _Planner:
                 "Keep one of them.",
             )
         if not found:
-            return None, tuple(range(len(table.rows)))
+            return [], tuple(range(len(table.rows)))
         column = found[0]
         kind = table.heads[column].text.lower()
         scans: list[int] = []
@@ -264,7 +264,7 @@ class _Planner:
                 )
             last = last if scan is None else scan
             scans.append(last)
-        return column, tuple(scans)
+        return found, tuple(scans)
 
     def _scan_of(self, cell: Cell, kind: str, last: int, source: Source) -> int | None:
         """The scan at which the row of this time cell acts."""
@@ -312,7 +312,7 @@ class _Planner:
     def _columns(
         self,
         table: Table,
-        time_column: int | None,
+        time_columns: list[int],
         row_scans: tuple[int, ...],
         last: int,
         columns: list[Column],
@@ -320,7 +320,7 @@ class _Planner:
     ) -> None:
         seen: dict[str, Cell] = {}
         for index, head in enumerate(table.heads):
-            if index == time_column:
+            if index in time_columns:
                 continue
             try:
                 role, name = self._role(head)

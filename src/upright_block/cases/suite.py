@@ -13,6 +13,7 @@ from upright_block.cases.plan import Plan, plan_case
 from upright_block.language.findings import Finding, Findings
 from upright_block.language.names import did_you_mean
 from upright_block.language.typed import Unit
+from upright_block.language.types import BROKEN
 from upright_block.language.wrapping import as_block
 from upright_block.library import Library, files
 
@@ -47,12 +48,13 @@ def load_suite(library: Library) -> Suite:
             continue
         if unit.is_broken:
             blocked += len(file.cases)
-            continue
+            if not _can_be_planned(unit):
+                continue
         block = blocks.setdefault(unit.key, as_block(unit))
         for case in file.cases:
             plan = plan_case(file, case, block, findings)
-            if plan is None:
-                unusable += 1
+            if plan is None or unit.is_broken:
+                unusable += not unit.is_broken
                 continue
             if not plan.columns:
                 findings.add(
@@ -68,6 +70,14 @@ def load_suite(library: Library) -> Suite:
                 )
             plans.append(plan)
     return Suite(tuple(plans), tuple(findings.in_order()), blocked, unusable)
+
+
+def _can_be_planned(unit: Unit) -> bool:
+    """Whether the cases of a broken unit can still be read against its variables."""
+    variables = [*unit.variables.values(), *([unit.result] if unit.result else [])]
+    return all(
+        _can_be_planned(v.type) if isinstance(v.type, Unit) else v.type is not BROKEN for v in variables
+    )
 
 
 def _unit(file: CaseFile, library: Library, findings: Findings) -> Unit | None:

@@ -249,12 +249,16 @@ def shown_real(value: float, type_: Elementary) -> str:
         return str(value)
     text = repr(value)
     if type_.bits == 32:
-        for digits in range(1, 10):
-            text = f"{value:.{digits}g}"
-            if (float(text) and round_real(float(text)) == value) or value == 0:
-                break
-        text = repr(float(text))
+        text = repr(float(next(t for d in range(1, 10) if _is_real(t := f"{value:.{d}g}", value))))
     mantissa, mark, exponent = text.partition("e")
     if "." not in mantissa:
         mantissa += ".0"
     return mantissa + (f"E{int(exponent)}" if mark else "")
+
+
+def _is_real(text: str, value: float) -> bool:
+    """Whether a decimal reads as this REAL."""
+    try:
+        return round_real(float(text)) == value
+    except OverflowError:
+        return False

@@ -6,11 +6,15 @@ import textwrap
 from typing import Any
 
 from upright_block.language.literals import shown
-from upright_block.language.typed import Unit, Variable
+from upright_block.language.typed import Section, Unit, Variable
 from upright_block.language.types import Elementary
 from upright_block.reports.styled import Line
 
-_TITLES = (("input", "Inputs"), ("output", "Outputs"), ("private", "Private data"))
+_TITLES: tuple[tuple[Section, str], ...] = (
+    ("input", "Inputs"),
+    ("output", "Outputs"),
+    ("private", "Private data"),
+)
 
 
 def block_lines(unit: Unit, width: int) -> list[Line]:
@@ -23,7 +27,9 @@ def block_lines(unit: Unit, width: int) -> list[Line]:
     ]
     lines += [[(part, "")] for part in textwrap.wrap(unit.comment, width)]
     lines += [[], *_box(unit), []]
-    rows = [(title, variable) for section, title in _TITLES for variable in unit.section(section)]  # type: ignore[arg-type]
+    rows = [(title, variable) for section, title in _TITLES for variable in unit.section(section)]
+    rows.sort(key=lambda row: row[1].constant)
+    rows = [("Constants" if variable.constant else title, variable) for title, variable in rows]
     names = max((len(v.name) for _, v in rows), default=0)
     types = max((len(_type(v)) for _, v in rows), default=0)
     last = ""
@@ -50,14 +56,12 @@ def _kind(unit: Unit) -> str:
 
 
 def _type(variable: Variable) -> str:
-    """The type, and the initial value where it is not that of the type."""
+    """The type, and the value of a constant, or the initial value where it is not that of the type."""
     if not isinstance(variable.type, Elementary):
         return variable.type.name
-    return (
-        f"{variable.type.name} := {shown(variable.initial, variable.type)}"
-        if variable.initial
-        else variable.type.name
-    )
+    if variable.initial is None or not (variable.initial or variable.constant):
+        return variable.type.name
+    return f"{variable.type.name} := {shown(variable.initial, variable.type)}"
 
 
 def _box(unit: Unit) -> list[Line]:

@@ -11,4 +11,4 @@ Line = list[Span]
 
 def plain(line: Line) -> str:
     """A line without its roles."""
-    return "".join(text for text, _ in line)
+    return "".join([text for text, _ in line]).rstrip()

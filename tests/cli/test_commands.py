@@ -1,0 +1,245 @@
+"""The real program on files in a temporary folder."""
+
+from __future__ import annotations
+
+import json
+import os
+import re
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from click.testing import CliRunner, Result
+
+from upright_block import __version__
+from upright_block.cli.main import main
+
+
+def upright(*arguments: object) -> Result:
+    """Call the program; anything but a plain end is a mistake of ours."""
+    result = CliRunner().invoke(main, [str(a) for a in arguments], prog_name="upright")
+    assert result.exception is None or isinstance(result.exception, SystemExit), result.exception
+    return result
+
+
+@pytest.fixture
+def glasshouse(tmp_path: Path) -> Path:
+    folder = tmp_path / "glasshouse"
+    assert upright("demo", folder).exit_code == 0
+    return folder
+
+
+def edit(path: Path, old: str, new: str) -> None:
+    text = path.read_text(encoding="utf-8")
+    assert old in text
+    path.write_text(text.replace(old, new, 1), encoding="utf-8")
+
+
+def test_the_demo_is_green_and_says_what_to_try(tmp_path: Path) -> None:
+    result = upright("demo", tmp_path / "g")
+    assert result.exit_code == 0
+    assert "no findings" in result.output
+    assert "19 cases: 19 good" in result.output
+    assert "upright show VentDrive" in result.output
+
+
+def test_the_demo_does_not_write_over_anything(glasshouse: Path) -> None:
+    before = {p: p.read_bytes() for p in glasshouse.rglob("*") if p.is_file()}
+    result = upright("demo", glasshouse)
+    assert result.exit_code == 2
+    assert "holds a library already" in result.output
+    assert {p: p.read_bytes() for p in glasshouse.rglob("*") if p.is_file()} == before
+
+
+def test_a_new_library_verifies_at_once(tmp_path: Path) -> None:
+    assert upright("new", tmp_path / "My Blocks").exit_code == 0
+    assert 'name    = "my_blocks"' in (tmp_path / "My Blocks" / "upright.toml").read_text()
+    result = upright("verify", "--library", tmp_path / "My Blocks")
+    assert (result.exit_code, "2 cases: 2 good" in result.output) == (0, True)
+
+
+def test_new_refuses_a_folder_that_is_not_empty(tmp_path: Path) -> None:
+    (tmp_path / "file").write_text("mine")
+    assert upright("new", tmp_path).exit_code == 2
+    assert upright("new", tmp_path / "file").exit_code == 2
+    assert sorted(p.name for p in tmp_path.iterdir()) == ["file"]
+
+
+def test_one_character_makes_a_case_fail_and_the_moment_is_shown(glasshouse: Path) -> None:
+    edit(glasshouse / "cases" / "vent_drive.toml", "21s  | 1    1       | 0 ", "21s  | 1    1       | 1 ")
+    result = upright("verify", "--library", glasshouse)
+    assert result.exit_code == 1
+    assert "19 cases: 18 good, 1 wrong" in result.output
+    assert "At 21s (scan 210), row cases/vent_drive.toml:11" in result.output
+    assert "opening is 0 and not 1; it is 0 since 21s (scan 210)" in result.output
+    assert re.search(r"▸\s+210\s+21s │\s+1\s+1 │\s+0 ≠ 1", result.output)
+
+
+def test_the_readme_tells_of_that_character() -> None:
+    text = (Path(__file__).parents[2] / "README.md").read_text(encoding="utf-8")
+    assert "21s  | 1    1       | 1 " in text
+
+
+def test_a_fault_is_shown_with_line_instance_and_time(glasshouse: Path) -> None:
+    edit(glasshouse / "cases" / "scale.toml", "given   = { low", "given   = { raw_high = 0, low")
+    result = upright("verify", "scale", "--library", glasshouse)
+    assert result.exit_code == 1
+    assert "Division by zero in Scale, at 0s (scan 0)" in result.output
+    assert "blocks/scale.st:11" in result.output
+
+
+def test_check_lists_every_finding_of_all_files(glasshouse: Path) -> None:
+    edit(glasshouse / "blocks" / "blink.st", "lamp := enable", "lamp = enabel")
+    edit(glasshouse / "blocks" / "heating.st", "difference * gain", "diference * gain")
+    edit(glasshouse / "cases" / "alarm.toml", "horn count", "horn cuont")
+    result = upright("check", "--library", glasshouse)
+    assert result.exit_code == 1
+    for name in ("comparison-as-assignment", "enabel", "diference", "cuont"):
+        assert name in result.output
+    assert "4 errors" in result.output
+
+
+def test_cases_of_sound_blocks_run_beside_broken_ones(glasshouse: Path) -> None:
+    edit(glasshouse / "blocks" / "vent_drive.st", "state := OPENS;", "state := OPEMS;")
+    result = upright("verify", "--library", glasshouse)
+    assert result.exit_code == 1
+    assert "Did you mean OPENS?" in result.output
+    assert "11 good, 8 not run" in result.output
+
+
+def test_verify_as_json(glasshouse: Path) -> None:
+    edit(glasshouse / "cases" / "vent_drive.toml", "21s  | 1    1       | 0 ", "21s  | 1    1       | 1 ")
+    result = upright("verify", "upper", "--json", "--library", glasshouse)
+    (case,) = json.loads(result.output)["cases"]
+    assert (result.exit_code, case["status"], case["case"]) == (
+        1,
+        "failed",
+        "vent_drive/stops at the upper limit",
+    )
+    assert case["wrong"] == [
+        {
+            "pin": "opening", "scan": 210, "time_ns": 21_000_000_000, "expected": "1", "got": "0",
+            "since_scan": 210, "row_file": "cases/vent_drive.toml", "row_line": 11,
+        }
+    ]  # fmt: skip
+
+
+def test_check_as_json(glasshouse: Path) -> None:
+    assert json.loads(upright("check", "--json", "--library", glasshouse).output)["findings"] == []
+    edit(glasshouse / "blocks" / "blink.st", "lamp := enable", "lamp := enabel")
+    (finding,) = json.loads(upright("check", "--json", "--library", glasshouse).output)["findings"]
+    assert (finding["name"], finding["file"], finding["line"], finding["column"]) == (
+        "unknown-name",
+        "blocks/blink.st",
+        18,
+        9,
+    )
+
+
+def test_show_draws_the_box(glasshouse: Path) -> None:
+    output = upright("show", "ventdrive", "--library", glasshouse).output
+    assert "BOOL ─┤ open       opening ├─ BOOL" in output
+    assert "TIME 40s ─┤ travel" in output
+    assert "longest time from one limit to the other" in output
+    data = json.loads(upright("show", "VentDrive", "--json", "--library", glasshouse).output)
+    assert data["variables"][5] == {
+        "name": "travel", "section": "input", "type": "TIME", "constant": False, "initial": "40s",
+        "comment": "longest time from one limit to the other",
+    }  # fmt: skip
+    assert "standard function block" in upright("show", "TP", "--library", glasshouse).output
+
+
+@pytest.mark.parametrize(
+    ("arguments", "says"),
+    [
+        (["verfy"], "Did you mean verify?"),
+        (["show", "VentDrvie"], "Did you mean VentDrive?"),
+        (["verify", "VentDrvie"], "Did you mean VentDrive?"),
+        (["verify", "zzz"], "No case is called zzz"),
+        (["show"], "NAME"),
+        (["check", "--jsno"], "--json"),
+    ],
+)
+def test_a_wrong_call_says_what_is_right(
+    glasshouse: Path, arguments: list[str], says: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.chdir(glasshouse)
+    result = upright(*arguments)
+    assert result.exit_code == 2
+    assert says in result.output
+
+
+@pytest.mark.parametrize("command", ["check", "verify", "show TON"])
+def test_without_a_library_the_way_to_one_is_said(tmp_path: Path, command: str) -> None:
+    result = upright(*command.split(), "--library", tmp_path)
+    assert result.exit_code == 2
+    assert "upright new DIR" in result.output
+    assert upright(*command.split(), "--library", tmp_path / "none").exit_code == 2
+
+
+@pytest.mark.parametrize(
+    ("manifest", "says"),
+    [
+        ("name = ", "not valid TOML"),
+        ('nmae = "x"', "Did you mean name?"),
+        ("name = 5", "is not a text"),
+        ("\0", "not valid TOML"),
+    ],
+)
+def test_a_manifest_that_cannot_be_used(tmp_path: Path, manifest: str, says: str) -> None:
+    (tmp_path / "upright.toml").write_text(manifest)
+    result = upright("check", "--library", tmp_path)
+    assert (result.exit_code, says in result.output) == (2, True)
+
+
+def test_an_empty_library_is_said_to_be_empty(tmp_path: Path) -> None:
+    (tmp_path / "upright.toml").write_text("")
+    assert "0 units in 0 files" in upright("check", "--library", tmp_path).output
+    result = upright("verify", "--library", tmp_path)
+    assert (result.exit_code, "no cases" in result.output) == (2, True)
+
+
+@pytest.mark.parametrize(
+    "content", [b"\xff\xfe\x00", b"", b"\x00\x01\x02", b"PK\x03\x04", "Ünïcode".encode("latin-1")]
+)
+def test_a_source_that_is_no_source(glasshouse: Path, content: bytes) -> None:
+    (glasshouse / "blocks" / "other.st").write_bytes(content)
+    result = upright("check", "--library", glasshouse)
+    assert result.exit_code == (1 if content else 0)
+
+
+@pytest.mark.parametrize("command", ["", "new", "demo", "check", "verify", "show"])
+def test_help_has_an_example(command: str) -> None:
+    result = upright(*command.split(), "--help")
+    assert result.exit_code == 0
+    assert "Example" in result.output or "Begin with: upright demo" in result.output
+
+
+def test_the_version() -> None:
+    assert upright("--version").output == f"upright {__version__}\n"
+
+
+def run(*arguments: object, **environment: str) -> subprocess.CompletedProcess[bytes]:
+    command = [sys.executable, "-m", "upright_block", *map(str, arguments)]
+    return subprocess.run(command, capture_output=True, env={**os.environ, **environment}, check=False)
+
+
+def test_a_pipe_gets_no_colour_and_any_encoding_will_do(glasshouse: Path) -> None:
+    for encoding in ("utf-8", "ascii", "latin-1"):
+        result = run("show", "VentDrive", "--library", glasshouse, PYTHONIOENCODING=encoding)
+        assert result.returncode == 0
+        assert b"\x1b[" not in result.stdout
+        assert result.stderr == b""
+
+
+def test_help_reads_nothing_slow() -> None:
+    code = "import sys; from upright_block.cli.main import main; main(['--help'], standalone_mode=False); print([m for m in ('numpy', 'wasmtime', 'rich', 'tomllib') if m in sys.modules])"
+    result = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert result.stdout.splitlines()[-1] == "[]"
+
+
+def test_two_runs_print_the_same_but_for_the_time(glasshouse: Path) -> None:
+    first, second = (run("verify", "--library", glasshouse).stdout.decode() for _ in range(2))
+    strip = re.compile(r" in [0-9.]+ s\.")
+    assert strip.sub("", first) == strip.sub("", second)
