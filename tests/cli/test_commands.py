@@ -73,7 +73,7 @@ def test_one_character_makes_a_case_fail_and_the_moment_is_shown(glasshouse: Pat
     assert "19 cases: 18 good, 1 wrong" in result.output
     assert "At 21s (scan 210), row cases/vent_drive.toml:11" in result.output
     assert "opening is 0 and not 1; it is 0 since 21s (scan 210)" in result.output
-    assert re.search(r"▸\s+210\s+21s │\s+1\s+1 │\s+0 ≠ 1", result.output)
+    assert re.search(r"▶\s+210\s+21s │\s+1\s+1 │\s+0 ≠ 1", result.output)
 
 
 def test_the_readme_tells_of_that_character() -> None:

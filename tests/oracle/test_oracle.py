@@ -20,7 +20,10 @@ needs_gcc = pytest.mark.skipif(
 
 
 @needs_gcc
-@settings(max_examples=BATCHES, deadline=None, suppress_health_check=list(HealthCheck), database=None)
+@settings(
+    max_examples=BATCHES, derandomize=BATCHES <= 6, deadline=None, database=None,
+    suppress_health_check=list(HealthCheck),
+)  # fmt: skip
 @given(st.integers(0, 2**63))
 def test_random_programs_agree_with_c(seed: int) -> None:
     assert compare(seed, PROGRAMS) == []

@@ -30,9 +30,9 @@ def verdict_line(verdict: Verdict, block_width: int, name_width: int) -> Line:
     if len(name) > name_width:
         name = name[: name_width - 1] + "…"
     time = shown_duration(plan.scans * plan.file.scan)
-    amount = f"{plan.scans} scan{'' if plan.scans == 1 else 's'}"
+    amount = f"{plan.scans:,} scan{'' if plan.scans == 1 else 's'}"
     return [
-        (f"  {word:<6}", role),
+        (f"  {word:<7}", role),
         (f"{plan.unit.name:<{block_width}}  ", "strong"),
         (f"{name:<{name_width}}  ", ""),
         (f"{amount:>12} {time:>8}", "dim"),
@@ -179,7 +179,7 @@ def _moment_lines(verdict: Verdict, scan: int, width: int) -> list[Line]:
             if at - previous > 1 or (line == 0 and at > 0):
                 lines.append([(f"    {'⋮':>{scan_width}}", "dim")])
             previous = at
-            mark: Span = ("  ▸ ", "bad") if at == scan else ("    ", "")
+            mark: Span = ("  ▶ ", "bad") if at == scan else ("    ", "")
             made: Line = [
                 mark,
                 (
