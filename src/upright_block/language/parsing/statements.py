@@ -65,7 +65,7 @@ class StatementParser(ExpressionParser):
                 if kind in stops or not self._is_stray(kind):
                     return tuple(found)
                 self._skip_stray(kind)
-            elif kind == "name" and stops and self._is_misspelt_stop(stops):
+            elif (kind == "name" and stops and self._is_misspelt_stop(stops)) or self._label_of_outer_case():
                 return tuple(found)
             else:
                 self._guarded(lambda: found.append(self.statement()))
@@ -345,6 +345,14 @@ class StatementParser(ExpressionParser):
             else:
                 self._guarded(lambda: found.append(self.statement()))
 
+    def _label_of_outer_case(self) -> bool:
+        """Whether a label of a CASE is next although something inside its branch is still open."""
+        return (
+            self.on_new_line(self.i)
+            and any(opener == "CASE" for opener, _ in self.opened)
+            and self._label_is_next()
+        )
+
     def _label_is_next(self) -> bool:
         """Whether the tokens from here to a colon are labels: literals, names, commas and ranges."""
         i = self.i
@@ -353,7 +361,7 @@ class StatementParser(ExpressionParser):
         while True:
             kind = self.kinds[i]
             if kind == ":":
-                return True
+                return self.kinds[i + 1] != "="
             if kind not in ("int", "typed", "name", "-", "+", "..", ",", ".", "*", "TRUE", "FALSE", "string"):
                 return False
             if i > self.i and kind in ("name", "int") and self.kinds[i - 1] in ("name", "int"):
