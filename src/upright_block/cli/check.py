@@ -31,7 +31,7 @@ def command(library: Library, as_json: bool) -> None:
         show_lines([*finding_lines(finding), []])
     files = len(library.sources)
     read = f"{len(library.units)} unit{'' if len(library.units) == 1 else 's'} in {files} file{'' if files == 1 else 's'}"
-    cases = len(suite.plans)
+    cases = len(suite.plans) + suite.blocked + suite.unusable
     show_lines(
         [
             [
