@@ -65,8 +65,7 @@ def test_events_act_from_their_scan_on() -> None:
 def test_a_force_holds_against_the_body_until_released() -> None:
     machine = machine_of(block("n : INT; seen : INT;", "seen := n; n := n + 1;"))
     slot = machine.slot("n")
-    root = machine.image.root
-    events = force_events(root, 0, slot, 2, encode(50, slot.type)) + force_events(root, 0, slot, 4, None)
+    events = force_events(0, slot, 2, encode(50, slot.type)) + force_events(0, slot, 4, None)
     trace = machine.run(6, SECOND, events, forces=1)
     assert trace.column(slot).tolist() == [1, 2, 50, 50, 51, 52]
     assert trace.column(machine.slot("seen")).tolist() == [0, 1, 50, 50, 50, 51]
@@ -131,8 +130,8 @@ def test_a_fault_names_the_instance_it_happened_in() -> None:
     text += (
         "FUNCTION_BLOCK In VAR_INPUT d : INT; END_VAR VAR n : INT; END_VAR n := F(d); END_FUNCTION_BLOCK\n"
     )
-    text += "FUNCTION_BLOCK Mid VAR first, second : In; END_VAR first(d := 1); second(d := 0); END_FUNCTION_BLOCK\n"
-    fault = machine_of(text + block("x : LINT; m : Mid;", "m();")).run(3, SECOND).fault
+    text += "FUNCTION_BLOCK Middle VAR first, second : In; END_VAR first(d := 1); second(d := 0); END_FUNCTION_BLOCK\n"
+    fault = machine_of(text + block("x : LINT; m : Middle;", "m();")).run(3, SECOND).fault
     assert fault is not None
     assert (fault.instance, fault.site.unit.name, fault.site.line) == ("m.second", "F", 1)
 

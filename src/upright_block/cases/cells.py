@@ -10,14 +10,24 @@ from functools import lru_cache
 
 from upright_block.language.literals import (
     LiteralProblem,
+    Number,
     Value,
     fit,
     next_real,
     parse_as,
+    parse_text,
     parse_typed,
     shown,
 )
-from upright_block.language.types import UNTYPED_REAL, Elementary, widens
+from upright_block.language.types import (
+    UNTYPED_REAL,
+    Elementary,
+    Enumeration,
+    Reference,
+    String,
+    Type,
+    widens,
+)
 
 _TOLERANCE = re.compile(r"(.+?)(?:±|\+-|\+/-)(.+)\Z")
 _DECIMAL = re.compile(r"[+-]?[0-9]+(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?\Z")
@@ -34,16 +44,33 @@ class Check:
 
 
 @lru_cache(maxsize=20_000)
-def parse_value(text: str, type_: Elementary) -> Value:
+def parse_value(text: str, type_: Type) -> Value:
     """The value of a cell for a pin of this type: a literal of the language, or its short form.
 
     Raises:
         LiteralProblem: the cell is no value of the type.
     """
-    prefix, mark, _ = text.partition("#")
-    if mark and not prefix.isdigit():
+    if isinstance(type_, String):
+        return _parse_text(text, type_)
+    assert isinstance(type_, Elementary)
+    return _parse_number(text, type_)
+
+
+def _parse_number(text: str, type_: Elementary) -> Number:
+    prefix, mark, rest = text.partition("#")
+    if isinstance(type_, Enumeration) and prefix.upper() == type_.name.upper():
+        return parse_as(rest, type_)
+    if isinstance(type_, Reference):
+        if text.upper() == "NULL":
+            return 0
+        raise LiteralProblem(f"{text} is no reference.", "Only NULL can be written; check what it refers to.")
+    if mark and not prefix.isdigit() and text[:1] not in ("'", '"'):
         found, value = parse_typed(text)
-        if found is not type_ and not widens(found, type_):
+        if (
+            isinstance(value, str)
+            or not isinstance(found, Elementary)
+            or (found is not type_ and not widens(found, type_))
+        ):
             raise LiteralProblem(f"{text} is {found}, and the pin is {type_}.", f"Write a {type_}.")
         return float(value) if type_.family == "real" else value
     if type_.family == "duration" and text == "0":
@@ -54,7 +81,7 @@ def parse_value(text: str, type_: Elementary) -> Value:
 
 
 @lru_cache(maxsize=20_000)
-def parse_check(text: str, type_: Elementary) -> Check:
+def parse_check(text: str, type_: Type) -> Check:
     """What a cell asks of a value: ``5``, ``!5``, ``>=5``, ``<5``, ``1..5``, ``20±0.5``.
 
     Raises:
@@ -63,10 +90,13 @@ def parse_check(text: str, type_: Elementary) -> Check:
     if text.startswith("!"):
         inner = parse_check(text[1:].strip(), type_)
         return Check(inner.low, inner.high, not inner.outside, text)
+    if not isinstance(type_, Elementary):
+        value = parse_value(text, type_)
+        return Check(value, value, False, text)
     for sign in (">=", "<=", ">", "<"):
         if text.startswith(sign):
             _needs_order(text, type_)
-            limit = parse_value(text[len(sign) :].strip(), type_)
+            limit = _parse_number(text[len(sign) :].strip(), type_)
             least, most = _ends(type_)
             if sign[0] == ">":
                 return Check(limit if "=" in sign else _beyond(limit, type_, 1), most, False, text)
@@ -74,7 +104,7 @@ def parse_check(text: str, type_: Elementary) -> Check:
     low_text, dots, high_text = text.partition("..")
     if dots:
         _needs_order(text, type_)
-        low, high = parse_value(low_text.strip(), type_), parse_value(high_text.strip(), type_)
+        low, high = _parse_number(low_text.strip(), type_), _parse_number(high_text.strip(), type_)
         if low > high:
             raise LiteralProblem(
                 f"{text} is empty: {low_text} is above {high_text}.", f"Write {high_text}..{low_text}."
@@ -84,13 +114,26 @@ def parse_check(text: str, type_: Elementary) -> Check:
     if tolerance:
         _needs_order(text, type_)
         return _around(tolerance[1].strip(), tolerance[2].strip(), type_, text)
-    value = parse_value(text, type_)
+    value = _parse_number(text, type_)
     return Check(value, value, False, text)
 
 
+def _parse_text(text: str, type_: String) -> str:
+    """A text in quotes, or one word without them."""
+    quote = '"' if type_.width == 2 else "'"
+    bare = text.partition("#")[2] if text.upper().startswith(type_.stem + "#") else text
+    if bare[:1] in ("'", '"') and bare[:1] == bare[-1:] and len(bare) > 1:
+        bare = bare[1:-1]
+    found = parse_text(f"{quote}{bare}{quote}")[1]
+    if len(found) > type_.capacity:
+        raise LiteralProblem(f"{text} has {len(found)} characters.", f"{type_} holds {type_.capacity}.")
+    return found
+
+
 def _needs_order(text: str, type_: Elementary) -> None:
-    if type_.family == "bool":
-        raise LiteralProblem(f"{text} needs values with an order; a BOOL has none.", "Write 0, 1 or !0.")
+    if type_.family in ("bool", "enumeration", "reference"):
+        what = "a BOOL" if type_.family == "bool" else type_.name
+        raise LiteralProblem(f"{text} needs values with an order; {what} has none.", "Write one value.")
 
 
 def _around(middle: str, width: str, type_: Elementary, text: str) -> Check:
@@ -103,18 +146,18 @@ def _around(middle: str, width: str, type_: Elementary, text: str) -> Check:
             ) from None
         low, high = (fit(UNTYPED_REAL, float(centre + d), type_) for d in (-spread, spread))
         return Check(low, high, False, text)
-    centre_, spread_ = int(parse_value(middle, type_)), abs(int(parse_value(width, type_)))
+    centre_, spread_ = int(_parse_number(middle, type_)), abs(int(_parse_number(width, type_)))
     least, most = _ends(type_)
     return Check(max(centre_ - spread_, int(least)), min(centre_ + spread_, int(most)), False, text)
 
 
-def _ends(type_: Elementary) -> tuple[Value, Value]:
+def _ends(type_: Elementary) -> tuple[Number, Number]:
     if type_.family == "real":
         return float("-inf"), float("inf")
     return type_.low, type_.high
 
 
-def _beyond(value: Value, type_: Elementary, direction: int) -> Value:
+def _beyond(value: Number, type_: Elementary, direction: int) -> Number:
     """The next value of the type above or below."""
     if type_.family == "real":
         return (

@@ -8,8 +8,7 @@ from dataclasses import dataclass
 from upright_block.cases.casefile import Case, CaseFile
 from upright_block.cases.cells import Check, parse_check, parse_value
 from upright_block.cases.table import Cell, Table
-from upright_block.compiler.image import DATA
-from upright_block.compiler.layout import Slot, encode, find_slot, layout_of, slots
+from upright_block.compiler.layout import NoSlot, Slot, encode, size_of, slot_at, slots, whole_of
 from upright_block.language.findings import Finding, Findings
 from upright_block.language.literals import (
     LiteralProblem,
@@ -21,8 +20,9 @@ from upright_block.language.literals import (
 from upright_block.language.names import did_you_mean
 from upright_block.language.nodes import node
 from upright_block.language.source import Source
-from upright_block.language.typed import Unit, Variable
-from upright_block.machine.events import Event, force_events
+from upright_block.language.typed import Compound, Unit, Variable
+from upright_block.language.types import Array, Elementary, String
+from upright_block.machine.events import MOST_FORCES, Event, force_events, store_events
 
 MOST_SCANS = 20_000_000
 _RECORD_WHOLE = 64 << 20
@@ -139,14 +139,12 @@ class _Planner:
 
     def _spans(self, scans: int, shown: Iterable[Slot]) -> tuple[tuple[int, int], ...]:
         """What to record: the whole instance, or in a long run its pins and what the table names."""
-        size = layout_of(self.unit).size
+        size = len(whole_of(self.unit).initial)
         if size * scans <= _RECORD_WHOLE:
             return ((0, size),)
         named = {slot.offset: slot for slot in shown}
-        named |= {
-            s.offset: s for s in slots(self.unit) if "." not in s.path and s.variable.section != "private"
-        }
-        return tuple((at, named[at].type.bits // 8) for at in sorted(named))
+        named |= {s.offset: s for s in slots(self.unit) if s.is_pin}
+        return tuple((at, size_of(named[at].type)) for at in sorted(named))
 
     # --- given ---
 
@@ -158,7 +156,7 @@ class _Planner:
             place = given.place
             try:
                 slot = self._slot(given.path, source, place.key_start, place.key_end)
-                if slot.variable.constant and slot.variable.is_folded:
+                if slot.offset < 0 and slot.variable.is_folded:
                     self.report(
                         "constant-in-use",
                         source,
@@ -169,7 +167,7 @@ class _Planner:
                     )
                     continue
                 value = parse_value(given.text, slot.type)
-                if slot.variable.constant:
+                if slot.offset < 0:
                     constants.add((slot.variable, value))
                     continue
                 stored.append((slot, encode(value, slot.type)))
@@ -187,41 +185,38 @@ class _Planner:
         return frozenset(constants), tuple(stored)
 
     def _slot(self, path: str, source: Source, start: int, end: int) -> Slot:
-        slot = find_slot(self.unit, path)
-        if slot is not None:
-            return slot
-        at = start
-        owner, names = self.unit, path.split(".")
-        for index, name in enumerate(names):
-            variable = owner.variables.get(name.strip().upper())
-            if variable is None:
+        """The single value that a path leads to; else a finding says how far it leads."""
+        try:
+            slot = slot_at(self.unit, path)
+        except NoSlot as problem:
+            at = start + problem.at
+            owner, name = problem.owner, problem.name
+            if name.startswith("[") or not isinstance(owner, Compound):
+                way_out = f"It is {owner}." if isinstance(owner, Array) else f"Remove {path[problem.at :]}."
+                message = f"{owner} has no {name.strip('. ')}."
+                if not isinstance(owner, Array):
+                    message = (
+                        f"{path[: problem.at].rstrip('.')} is {message[:-1].replace(' has', ' and has')}."
+                    )
+                self.report("unknown-name", source, start if name[:1] != "[" else at, end, message, way_out)
+            else:
                 known = [v.name for v in owner.variables.values()]
                 hint = did_you_mean(name, known) or f"It has {', '.join(known)}."
                 self.report(
                     "unknown-name", source, at, min(at + len(name), end), f"{owner.name} has no {name}.", hint
                 )
-                raise _Problem
-            at += len(name) + 1
-            if not isinstance(variable.type, Unit):
-                rest = ".".join(names[index + 1 :])
-                self.report(
-                    "unknown-name",
-                    source,
-                    start,
-                    end,
-                    f"{variable.name} is {variable.type} and has no {rest}.",
-                    f"Remove .{rest}.",
-                )
-                raise _Problem
-            owner = variable.type
-        pins = ", ".join(f"{path}.{v.name}" for v in owner.section("output")[:3])
+            raise _Problem from None
+        if isinstance(slot.type, (Elementary, String)):
+            return slot
+        inner = next((s.path for s in slots(self.unit) if s.path.upper().startswith(slot.path.upper())), "")
+        what = f"an instance of {slot.type.name}" if isinstance(slot.type, Unit) else str(slot.type)
         self.report(
             "no-value",
             source,
             start,
             end,
-            f"{path} is an instance of {owner.name} and has no value of its own.",
-            f"Name one of its pins: {pins}.",
+            f"{path} is {what} and has no value of its own.",
+            f"Name a part of it{f', such as {inner}' if inner else ''}.",
         )
         raise _Problem
 
@@ -352,9 +347,9 @@ class _Planner:
             seen[key] = head
             shown.append(slot)
             cells = [(row, cells[index]) for row, cells in enumerate(table.rows) if cells[index].text]
-            if role == "check" and slot.variable.section == "input" and "." not in slot.path:
+            if role == "check" and slot.is_driven:
                 role = "set"
-            if slot.variable.constant:
+            if slot.offset < 0:
                 self.report(
                     "constant-assigned",
                     table.source,
@@ -394,33 +389,40 @@ class _Planner:
     def _event(self, slot: Slot, cell: Cell, scan: int, source: Source) -> None:
         content = self._value(slot, cell, source)
         if content is not None:
-            self.events.append(Event(scan, DATA + slot.offset, content))
+            self.events += store_events(slot, scan, content)
 
     def _force_column(
         self, slot: Slot, cells: list[tuple[int, Cell]], row_scans: tuple[int, ...], source: Source
     ) -> None:
         number = self.forces
+        if number >= MOST_FORCES or not isinstance(slot.type, Elementary):
+            what = f"{MOST_FORCES} columns force" if isinstance(slot.type, Elementary) else "A text is forced"
+            self.report(
+                "not-supported", source, cells[0][1].start, cells[0][1].end, f"{what}; that is not read.",
+                "Use set instead of force.",
+            )  # fmt: skip
+            return
         self.forces += 1
         for row, cell in cells:
             scan = row_scans[row]
             if cell.text.lower() == "release":
-                self.events += force_events(self.unit, number, slot, scan, None)
+                self.events += force_events(number, slot, scan, None)
                 self.released.append((slot, scan))
             elif (content := self._value(slot, cell, source)) is not None:
-                self.events += force_events(self.unit, number, slot, scan, content)
+                self.events += force_events(number, slot, scan, content)
 
     def _restore_inputs(self, given: Iterable[tuple[Slot, bytes]]) -> None:
         """An input that is released has the value again that it was driven to, as on a real input card."""
+        whole = whole_of(self.unit).initial
         for slot, scan in self.released:
-            if slot.variable.section != "input" or "." in slot.path:
+            if not slot.is_driven:
                 continue
-            assert slot.variable.initial is not None
-            content = encode(slot.variable.initial, slot.type)
+            content = whole[slot.offset : slot.offset + size_of(slot.type)]
             content = next((c for s, c in given if s.offset == slot.offset), content)
-            address = DATA + slot.offset
-            driven = [e for e in self.events if e.address == address and e.scan <= scan]
+            (event,) = store_events(slot, scan, content)
+            driven = [e for e in self.events if e.address == event.address and e.scan <= scan]
             last = max(driven, key=lambda e: e.scan, default=None)
-            self.events.append(Event(scan, address, last.content if last else content))
+            self.events.append(Event(scan, event.address, last.content) if last else event)
 
     def _check_column(
         self, slot: Slot, cells: list[tuple[int, Cell]], row_scans: tuple[int, ...], last: int, source: Source

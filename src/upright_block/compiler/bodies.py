@@ -11,11 +11,13 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 from typing import Any
 
-from upright_block.compiler.expressions import ExpressionEmitter, Frame, elementary
+from upright_block.compiler.expressions import ExpressionEmitter, results
 from upright_block.compiler.flow import usage
-from upright_block.compiler.instructions import constant, is_signed, load, narrow, store, value_type
-from upright_block.compiler.layout import layout_of
+from upright_block.compiler.instructions import load, narrow, store, value_type
+from upright_block.compiler.layout import held_type, layout_of
+from upright_block.compiler.places import Frame, copy_instructions, elementary
 from upright_block.language import typed
+from upright_block.language.types import Elementary, String
 
 _LONGEST_INLINED = 24
 _WIDEST_TABLE = 512
@@ -28,22 +30,24 @@ class BodyEmitter(ExpressionEmitter):
         """The whole function, from its head to its end."""
         unit, frame = self.frame.unit, self.frame
         assert unit.body is not None
-        inputs = unit.section("input") if unit.kind == "FUNCTION" else []
-        head = [f"(func $u.{unit.key} (param $self i32)"]
-        for pin in inputs:
-            head.append(f"(param ${frame.prefix}{pin.key} {value_type(elementary(pin))})")
-            self.locals[self.local(pin)] = ""
-        results = [unit.result, *unit.section("output")] if unit.kind == "FUNCTION" else []
-        if results:
-            head.append(f"(result {' '.join(value_type(elementary(v)) for v in results if v)})")
+        head = [f"(func ${unit.key} (param $self i32)"]
+        given: list[typed.Variable] = []
+        if not unit.keeps_data:
+            given = [*unit.section("input"), *unit.section("in_out")]
+            given += [v for v in results(unit) if not isinstance(v.type, Elementary)]
+            head += [self._parameter(pin) for pin in given]
+        returned = [] if unit.keeps_data else [v for v in results(unit) if isinstance(v.type, Elementary)]
+        if returned:
+            head.append(f"(result {' '.join(value_type(elementary(v)) for v in returned)})")
         self.out.append("block $leave")
         self.statements(unit.body)
         self.out.append("end")
+        for variable in returned:
+            self.read(typed.Place(variable, (), variable.type))
         body, self.out = self.out, []
-        if frame.in_memory:
+        if frame.unit.keeps_data:
             self._load_touched()
-        else:
-            self._set_initial(inputs)
+        self._begin(given)
         if self.uses_budget:
             self.locals["$budget"] = "i32"
             self.out.append("global.get $budget local.set $budget")
@@ -51,34 +55,62 @@ class BodyEmitter(ExpressionEmitter):
         if self.uses_budget:
             self.out.append("local.get $budget global.set $budget")
         self._store_written()
-        self.out += [f"local.get {self.local(v)}" for v in results if v]
         declared = [f"(local {name} {held})" for name, held in self.locals.items() if held]
         return "\n".join([" ".join(head), " ".join(declared), *self.out, ")"])
 
+    def _parameter(self, pin: typed.Variable) -> str:
+        """The parameter of a function for a pin: its value, or its address."""
+        if pin.section == "in_out" or not isinstance(pin.type, Elementary):
+            name = f"${self.frame.prefix}{pin.key}.at"
+            self.frame.pointers[pin] = name
+            self.locals[name] = ""
+            return f"(param {name} i32)"
+        name = f"${self.frame.prefix}{pin.key}"
+        self.frame.touched[pin] = name
+        self.locals[name] = ""
+        return f"(param {name} {value_type(pin.type)})"
+
+    def _begin(self, given: Sequence[typed.Variable]) -> None:
+        """What starts anew: all variables of a function, the temporary ones of a block (6.5.2.2)."""
+        frame = self.frame
+        if frame.unit.keeps_data:
+            for variable in frame.unit.section("temp"):
+                if not variable.is_code:
+                    self.set_initial(variable)
+            return
+        for pin in given:
+            place = typed.Place(pin, (), pin.type)
+            if pin.section in ("output", "result") and not isinstance(pin.type, Elementary):
+                self.set_initial(pin)
+            elif pin.section == "input" and isinstance(pin.type, Elementary) and not self.is_local(place):
+                self.write(place, lambda name=frame.touched[pin]: self.out.append(f"local.get {name}"))  # type: ignore[misc]
+        for variable in (*frame.touched, *frame.homes):
+            if variable not in given and (variable.initial or variable in frame.homes):
+                self.set_initial(variable)
+
     def _load_touched(self) -> None:
-        """Load the variables whose value before the body matters."""
+        """Load the variables whose value before the body matters, and the addresses of in-outs."""
         frame = self.frame
         offsets = layout_of(frame.unit).offsets
+        base = f"local.get {frame.base}"
         for variable, name in frame.touched.items():
-            if variable in frame.usage.needed:
+            if variable in frame.usage.needed and variable.section != "temp":
                 at = frame.offset + offsets[variable]
-                self.out.append(f"local.get $self {load(elementary(variable))} offset={at} local.set {name}")
+                self.out.append(f"{base} {load(elementary(variable))} offset={at} local.set {name}")
+        for variable, name in frame.pointers.items():
+            self.out.append(f"{base} i32.load offset={frame.offset + offsets[variable]} local.set {name}")
 
     def _store_written(self) -> None:
         frame = self.frame
-        if not frame.in_memory:
+        if not frame.unit.keeps_data:
             return
         offsets = layout_of(frame.unit).offsets
         for variable, name in frame.touched.items():
             if variable in frame.written:
                 at = frame.offset + offsets[variable]
-                self.out.append(f"local.get $self local.get {name} {store(elementary(variable))} offset={at}")
-
-    def _set_initial(self, inputs: Sequence[typed.Variable]) -> None:
-        """Variables of a function start anew at each call; locals are zero without being asked."""
-        for variable, name in self.frame.touched.items():
-            if variable not in inputs and variable.initial:
-                self.out.append(f"{constant(variable.initial, elementary(variable))} local.set {name}")
+                self.out.append(
+                    f"local.get {frame.base} local.get {name} {store(elementary(variable))} offset={at}"
+                )
 
     # --- statements ---
 
@@ -90,25 +122,39 @@ class BodyEmitter(ExpressionEmitter):
     def _assign(self, at: typed.Assign) -> None:
         self.write(at.place, lambda: self.expression(at.value))
 
+    def _assign_part(self, at: typed.AssignPart) -> None:
+        self.write_part(at.place, at.type, at.shift, lambda: self.expression(at.value))
+
     def _evaluate(self, at: typed.Evaluate) -> None:
         self._call_function(at.call, True)
-        self.out.append("drop")
+        if at.call.function.result is not None:
+            self.out.append("drop")
 
     def _call_instance(self, at: typed.CallInstance) -> None:
-        offset = self.offset(at.path)
+        base, offset = self.instance(at.instance)
         offsets = layout_of(at.block).offsets
         for _, value in at.inputs:
             self.expression(value)
+        shared = [pin for pin, _ in at.shared]
+        for _, place in at.shared:
+            self.push_address(place)
+        for pin in reversed(shared):
+            self._store_pin(pin, base, offset + offsets[pin])
         if self._is_inlined(at.block):
-            self._inline(at, offset)
+            self._inline(at, base, offset)
         else:
             for pin, _ in reversed(at.inputs):
-                self._store_pin(pin, offset + offsets[pin])
-            self.out.append(self.self_address(offset))
+                self._store_pin(pin, base, offset + offsets[pin])
+            self.out.append(f"local.get {base}" + (f" i32.const {offset} i32.add" if offset else ""))
             self.call(at.block)
-        for pin, place, negated in at.outputs:
-            type_ = elementary(pin)
-            self.take(place, f"local.get $self {load(type_)} offset={offset + offsets[pin]}", type_, negated)
+        for pin, receiver, negated in at.outputs:
+            at_pin = offset + offsets[pin]
+            fetch = (
+                f"{load(pin.type)} offset={at_pin}"
+                if isinstance(pin.type, Elementary)
+                else f"i32.const {at_pin} i32.add"
+            )
+            self.take(receiver, f"local.get {base} {fetch}", pin.type, negated)
 
     def _is_inlined(self, block: typed.Unit) -> bool:
         assert block.body is not None
@@ -118,26 +164,36 @@ class BodyEmitter(ExpressionEmitter):
             and (_length(block.body) <= _LONGEST_INLINED)
         )
 
-    def _store_pin(self, pin: typed.Variable, offset: int) -> None:
-        """Store the value on the stack."""
-        type_ = elementary(pin)
-        value = self.temporary(value_type(type_))
-        self.out.append(f"local.set {value} local.get $self local.get {value} {store(type_)} offset={offset}")
+    def _store_pin(self, pin: typed.Variable, base: str, offset: int) -> None:
+        """Store the value on the stack, or copy what it is the address of."""
+        type_ = held_type(pin)
+        if isinstance(type_, Elementary):
+            value = self.temporary(value_type(type_))
+            self.out.append(
+                f"local.set {value} local.get {base} local.get {value} {store(type_)} offset={offset}"
+            )
+            return
+        source = self.temporary("i32")
+        capacity = f"i32.const {type_.capacity} " if isinstance(type_, String) else ""
+        self.out.append(
+            f"local.set {source} local.get {base} i32.const {offset} i32.add {capacity}"
+            f"local.get {source} {copy_instructions(type_)}"
+        )
 
-    def _inline(self, at: typed.CallInstance, offset: int) -> None:
+    def _inline(self, at: typed.CallInstance, base: str, offset: int) -> None:
         """The callee's body in place of a call; the values of its inputs are on the stack."""
         assert at.block.body is not None
         outer = self.frame
         self.counter += 1
         pins = [pin for pin, _ in at.inputs]
-        inner = Frame(
-            at.block, f"c{self.counter}.", offset, True, self.label("leave"), usage(at.block.body, pins)
-        )
+        plain = [pin for pin in pins if isinstance(pin.type, Elementary)]
+        use = usage(at.block.body, plain, self.module.pinned)
+        inner = Frame(at.block, f"c{self.counter}.", base, offset, self.label("leave"), use)
         self.frame = inner
         offsets = layout_of(at.block).offsets
         for pin in reversed(pins):
-            if pin in inner.usage.seldom:
-                self._store_pin(pin, offset + offsets[pin])
+            if pin in inner.usage.seldom or not isinstance(pin.type, Elementary):
+                self._store_pin(pin, base, offset + offsets[pin])
             else:
                 self.out.append(f"local.set {self.local(pin)}")
                 inner.written.add(pin)
@@ -147,6 +203,7 @@ class BodyEmitter(ExpressionEmitter):
         self.out.append("end")
         body, self.out = self.out, before
         self._load_touched()
+        self._begin(())
         self.out += body
         self._store_written()
         self.frame = outer
@@ -165,7 +222,9 @@ class BodyEmitter(ExpressionEmitter):
 
     def _case(self, at: typed.Case) -> None:
         """A jump table where the labels lie close together, else one comparison after the other."""
-        held, type_ = value_type(at.selector.type), at.selector.type
+        type_ = at.selector.type
+        assert isinstance(type_, Elementary)
+        held = value_type(type_)
         done, otherwise = self.label("done"), self.label("else")
         labels = [self.label("arm") for _ in at.arms]
         selector = self.temporary(held)
@@ -185,7 +244,7 @@ class BodyEmitter(ExpressionEmitter):
                 table[low - lowest : high - lowest + 1] = [label] * (high - low + 1)
             self._jump(selector, held, lowest, table, otherwise)
         else:
-            sign = "s" if is_signed(type_) else "u"
+            sign = "s" if type_.is_signed else "u"
             for low, high, label in bounds:
                 if low == high:
                     self.out.append(f"local.get {selector} {held}.const {low} {held}.eq br_if {label}")
@@ -259,10 +318,12 @@ class BodyEmitter(ExpressionEmitter):
         The loop is left when less than a step remains, so that it also ends at the highest value of
         the type.
         """
-        type_, held = at.place.type, value_type(at.place.type)
-        sign = "s" if is_signed(type_) else "u"
+        type_ = at.place.type
+        assert isinstance(type_, Elementary)
+        held = value_type(type_)
+        sign = "s" if type_.is_signed else "u"
         last = self.temporary(held)
-        known = at.step.value if isinstance(at.step, typed.Constant) else None
+        known = int(at.step.value) if isinstance(at.step, typed.Constant) else None
         self.expression(at.first)
         self.expression(at.last)
         self.out.append(f"local.set {last}")
@@ -273,9 +334,17 @@ class BodyEmitter(ExpressionEmitter):
             self.expression(at.step)
             self.out.append(f"local.set {name}")
             step = f"local.get {name}"
-        variable = at.place.path[0]
-        counter, now = self.local(variable), f"local.get {self.local(variable)}"
-        self.frame.written.add(variable)
+        counter = self.temporary(held)
+        now = f"local.get {counter}"
+        if self.is_local(at.place):
+            counter = self.local(at.place.root)
+            now = f"local.get {counter}"
+            self.frame.written.add(at.place.root)
+
+        def publish() -> None:
+            """Where the variable lies in memory, bring it up to date."""
+            if not self.is_local(at.place):
+                self.write(at.place, lambda: self.out.append(now))
 
         def choose(up: str, down: str) -> None:
             """Leave by ``up`` or ``down``, whichever the sign of the step asks for."""
@@ -286,7 +355,9 @@ class BodyEmitter(ExpressionEmitter):
 
         name = self.label("loop")
         self.loop_labels.append(name)
-        self.out.append(f"local.set {counter} block {name}.x")
+        self.out.append(f"local.set {counter}")
+        publish()
+        self.out.append(f"block {name}.x")
         choose(f"{now} local.get {last} {held}.gt_{sign}", f"{now} local.get {last} {held}.lt_{sign}")
         self.out.append(f"br_if {name}.x loop {name}.l")
         self._spend(at.start)
@@ -300,6 +371,7 @@ class BodyEmitter(ExpressionEmitter):
         )
         self.out.append(f"local.set {rest}")
         self.out.append(f"{now} {step} {held}.add{narrow(type_)} local.set {counter}")
+        publish()
         self.out.append(f"local.get {rest} i32.eqz br_if {name}.l end end")
         self.loop_labels.pop()
 
@@ -328,6 +400,7 @@ def _length(body: Iterable[typed.Statement]) -> int:
 
 _STATEMENTS: dict[type, Callable[[BodyEmitter, Any], None]] = {
     typed.Assign: BodyEmitter._assign,
+    typed.AssignPart: BodyEmitter._assign_part,
     typed.Evaluate: BodyEmitter._evaluate,
     typed.CallInstance: BodyEmitter._call_instance,
     typed.If: BodyEmitter._if,

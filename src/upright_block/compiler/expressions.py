@@ -1,154 +1,83 @@
-"""Expressions and places as WebAssembly text.
+"""Expressions as WebAssembly text: each puts its value on the stack.
 
-Values are put on the stack; a place of the unit itself is a WebAssembly local, a pin of an instance
-is a place in memory. See `bodies` for where the locals come from.
+Of a value that is not elementary its address is put there instead.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
-from typing import Any, Protocol
+from collections.abc import Callable
+from typing import Any
 
-from upright_block.compiler.flow import Usage, usage
 from upright_block.compiler.functions import STANDARD_FUNCTIONS
-from upright_block.compiler.instructions import (
-    constant,
-    conversion,
-    is_signed,
-    load,
-    narrow,
-    operation,
-    store,
-    value_type,
-)
-from upright_block.compiler.layout import layout_of
+from upright_block.compiler.instructions import constant, conversion, narrow, operation, store, value_type
+from upright_block.compiler.layout import size_of
+from upright_block.compiler.places import PlaceEmitter, copy_instructions
 from upright_block.language import typed
 from upright_block.language.literals import Value
-from upright_block.language.types import LREAL, Elementary, is_integer
+from upright_block.language.types import INT, LREAL, Elementary, String, Type, is_integer
+
+_DAY = 86_400_000_000_000
 
 
-class Module(Protocol):
-    """What a body needs from the module that it becomes a part of."""
-
-    def site(self, unit: typed.Unit, start: int, kind: str) -> int:
-        """The number of a place that can fault."""
-
-    def value(self, constant: typed.Variable) -> Value:
-        """The value of a constant, which a case may have given."""
-
-    def has_loops(self, unit: typed.Unit) -> bool:
-        """Whether a call of the unit may run a loop."""
-
-
-@dataclass(slots=True)
-class Frame:
-    """The unit whose statements are being written, and where its instance is."""
-
-    unit: typed.Unit
-    prefix: str
-    offset: int
-    in_memory: bool
-    leave: str
-    usage: Usage
-    touched: dict[typed.Variable, str] = field(default_factory=dict)
-    written: set[typed.Variable] = field(default_factory=set)
-
-
-class ExpressionEmitter:
+class ExpressionEmitter(PlaceEmitter):
     """Writes the expressions of one WebAssembly function."""
-
-    def __init__(self, module: Module, unit: typed.Unit) -> None:
-        self.module = module
-        self.out: list[str] = []
-        self.locals: dict[str, str] = {}
-        self.counter = 0
-        self.uses_budget = False
-        self.loop_labels: list[str] = []
-        assert unit.body is not None
-        in_memory = unit.kind == "FUNCTION_BLOCK"
-        self.frame = Frame(unit, "v.", 0, in_memory, "$leave", usage(unit.body))
-
-    # --- locals ---
-
-    def local(self, variable: typed.Variable) -> str:
-        frame = self.frame
-        name = frame.touched.get(variable)
-        if name is None:
-            name = f"${frame.prefix}{variable.key}"
-            frame.touched[variable] = name
-            self.locals.setdefault(name, value_type(elementary(variable)))
-        return name
-
-    def temporary(self, held: str) -> str:
-        """A new local for an intermediate value."""
-        self.counter += 1
-        name = f"$t{self.counter}"
-        self.locals[name] = held
-        return name
-
-    def label(self, stem: str) -> str:
-        """A new label."""
-        self.counter += 1
-        return f"${stem}{self.counter}"
-
-    # --- places ---
-
-    def offset(self, path: Sequence[typed.Variable]) -> int:
-        offset = self.frame.offset
-        owner = self.frame.unit
-        for variable in path:
-            offset += layout_of(owner).offsets[variable]
-            if isinstance(variable.type, typed.Unit):
-                owner = variable.type
-        return offset
-
-    def is_local(self, place: typed.Place) -> bool:
-        """Whether a place is a WebAssembly local here, and not in memory."""
-        if len(place.path) > 1:
-            return False
-        return not self.frame.in_memory or place.path[0] not in self.frame.usage.seldom
-
-    def read(self, place: typed.Place) -> None:
-        """Put the value of a place on the stack."""
-        if self.is_local(place):
-            self.out.append(f"local.get {self.local(place.path[0])}")
-        else:
-            self.out.append(f"local.get $self {load(place.type)} offset={self.offset(place.path)}")
-
-    def write(self, place: typed.Place, value: Callable[[], None]) -> None:
-        """Store into a place what ``value`` puts on the stack."""
-        if self.is_local(place):
-            value()
-            self.out.append(f"local.set {self.local(place.path[0])}")
-            self.frame.written.add(place.path[0])
-        else:
-            self.out.append("local.get $self")
-            value()
-            self.out.append(f"{store(place.type)} offset={self.offset(place.path)}")
-
-    def self_address(self, offset: int) -> str:
-        """Instructions for the address of an instance ``offset`` bytes from this function's own."""
-        return f"local.get $self i32.const {offset} i32.add" if offset else "local.get $self"
-
-    # --- expressions ---
 
     def expression(self, at: typed.Expression, clean: bool = True) -> None:
         """Put a value on the stack. Unless ``clean``, a narrow integer may carry stray high bits."""
         _EXPRESSIONS[type(at)](self, at, clean)
 
     def _constant(self, at: typed.Constant, clean: bool) -> None:
-        self.out.append(constant(at.value, at.type))
+        self._known(at.value, at.type)
 
     def _constant_use(self, at: typed.ConstantUse, clean: bool) -> None:
-        self.out.append(constant(self.module.value(at.variable), at.type))
+        self._known(self.module.value(at.variable), at.type)
+
+    def _known(self, value: Value, type_: Type) -> None:
+        if isinstance(value, str):
+            assert isinstance(type_, String)
+            self.out.append(f"i32.const {self.module.text(value, type_.width)}")
+        else:
+            assert isinstance(type_, Elementary)
+            self.out.append(constant(value, type_))
 
     def _load(self, at: typed.Load, clean: bool) -> None:
         self.read(at.place)
 
-    def _convert(self, at: typed.Convert, clean: bool) -> None:
+    def _address_of(self, at: typed.AddressOf, clean: bool) -> None:
+        self.push_address(at.place)
+
+    def _part(self, at: typed.Part, clean: bool) -> None:
+        """Some bits of a bit string (table 17)."""
+        whole = at.operand.type
+        assert isinstance(whole, Elementary)
+        held, wanted = value_type(whole), value_type(at.type)
         self.expression(at.operand)
-        self.out.append(conversion(at.operand.type, at.type))
+        if at.shift:
+            self.out.append(f"{held}.const {at.shift} {held}.shr_u")
+        if held == "i64" and wanted == "i32":
+            self.out.append("i32.wrap_i64")
+        mask = 1 if at.type.family == "bool" else (1 << at.type.bits) - 1
+        if at.type.bits < 32:
+            self.out.append(f"i32.const {mask} i32.and")
+
+    def _in_range(self, at: typed.InRange, clean: bool) -> None:
+        """A value of a subrange; one outside is a fault."""
+        type_, held = at.type, value_type(at.type)
+        sign = "s" if type_.is_signed else "u"
+        value = self.temporary(held)
+        self.expression(at.operand)
+        self.out.append(
+            f"local.tee {value} {held}.const {type_.low} {held}.lt_{sign} "
+            f"local.get {value} {held}.const {type_.high} {held}.gt_{sign} i32.or"
+        )
+        self.fault_if(at.start, f"value outside {type_.low}..{type_.high}")
+        self.out.append(f"local.get {value}")
+
+    def _convert(self, at: typed.Convert, clean: bool) -> None:
+        source = at.operand.type
+        assert isinstance(source, Elementary)
+        self.expression(at.operand)
+        self.out.append(conversion(source, at.type))
 
     def _unary(self, at: typed.Unary, clean: bool) -> None:
         type_, held = at.type, value_type(at.type)
@@ -185,6 +114,12 @@ class ExpressionEmitter:
     def _operate(self, at: typed.Binary, clean: bool) -> None:
         """One operator whose left operand is on the stack."""
         operator, operands = at.operator, at.left.type
+        if isinstance(operands, String):
+            self.expression(at.right)
+            self.out.append(f"i32.const {operands.width} call $text_compare i32.const 0")
+            self.out.append(operation(operator, INT))
+            return
+        assert isinstance(operands, Elementary)
         if operator in ("/", "MOD"):
             self._divide(at)
             return
@@ -210,7 +145,7 @@ class ExpressionEmitter:
             self._real_divisor(at, type_)
             return
         held = value_type(type_)
-        sign = "s" if is_signed(type_) else "u"
+        sign = "s" if type_.is_signed else "u"
         known = at.right.value if isinstance(at.right, typed.Constant) else None
         self.expression(at.right)
         if known is not None and known not in (0, -1):
@@ -246,13 +181,6 @@ class ExpressionEmitter:
             self.out.append(f"local.get {divisor}")
         self.out.append(f"{held}.div")
 
-    def fault_if(self, start: int, kind: str) -> None:
-        """Stop the scan when the i32 on the stack is not zero."""
-        site = self.module.site(self.frame.unit, start, kind)
-        self.out.append(
-            f"if i32.const {site} {self.self_address(self.frame.offset)} call $fault unreachable end"
-        )
-
     def round(self, source: Elementary, target: Elementary, start: int, truncate: bool = False) -> None:
         """A real to the nearest integer, ties to even (6.6.2.5.1); beyond the target's range is a fault."""
         held = value_type(source)
@@ -264,51 +192,117 @@ class ExpressionEmitter:
         )
         self.fault_if(start, f"value out of the range of {target}")
         wide = value_type(target)
-        sign = "s" if is_signed(target) else "u"
+        sign = "s" if target.is_signed else "u"
         self.out.append(f"local.get {rounded} {wide}.trunc_sat_{held}_{sign}")
 
     def _call_function(self, at: typed.CallFunction, clean: bool) -> None:
-        """The result stays on the stack; outputs go to their places."""
+        """The result stays on the stack; outputs go to their receivers.
+
+        What is not elementary goes in and out by address; the caller makes room for it.
+        """
         unit = at.function
         self.out.append(self.self_address(self.frame.offset))
-        for value in at.inputs:
-            self.expression(value)
+        for pin, value in zip(unit.section("input"), at.inputs, strict=True):
+            self._argument(pin, value, self.module.mends(unit))
+        for place in at.shared:
+            self.push_address(place)
+        rooms: dict[typed.Variable, int] = {}
+        for variable in results(unit):
+            if not isinstance(variable.type, Elementary):
+                rooms[variable] = self.module.allocate(size_of(variable.type), 8)
+                self.out.append(f"i32.const {rooms[variable]}")
         self.call(unit)
         taken = dict(at.outputs)
         waiting: list[tuple[str, typed.Variable]] = []
         for variable in reversed(unit.section("output")):
-            name = self.temporary(value_type(elementary(variable)))
-            self.out.append(f"local.set {name}")
-            waiting.append((name, variable))
-        for name, variable in reversed(waiting):
+            if isinstance(variable.type, Elementary):
+                name = self.temporary(value_type(variable.type))
+                self.out.append(f"local.set {name}")
+                waiting.append((f"local.get {name}", variable))
+            else:
+                waiting.append((f"i32.const {rooms[variable]}", variable))
+        if unit.result in rooms and unit.result is not None:
+            self.out.append(f"i32.const {rooms[unit.result]}")
+        for push, variable in reversed(waiting):
             if variable in taken:
-                self.take(taken[variable], f"local.get {name}", elementary(variable), False)
+                self.take(taken[variable], push, variable.type, False)
+
+    def _argument(self, pin: typed.Variable, value: typed.Expression, copies: bool) -> None:
+        """An input of a function; one that is not elementary is copied if it might change or must be cut."""
+        self.expression(value)
+        type_ = pin.type
+        if isinstance(type_, Elementary):
+            return
+        too_long = (
+            isinstance(type_, String)
+            and isinstance(value.type, String)
+            and value.type.capacity > type_.capacity
+        )
+        if not copies and not too_long:
+            return
+        room = self.module.allocate(size_of(type_), 8)
+        source = self.temporary("i32")
+        capacity = f"i32.const {type_.capacity} " if isinstance(type_, String) else ""
+        self.out.append(
+            f"local.set {source} i32.const {room} {capacity}local.get {source} {copy_instructions(type_)} i32.const {room}"
+        )
 
     def call(self, unit: typed.Unit) -> None:
         """A call, with the loop budget handed over when the callee counts on it."""
         if self.module.has_loops(unit):
             self.uses_budget = True
             self.out.append(
-                f"local.get $budget global.set $budget call $u.{unit.key} global.get $budget local.set $budget"
+                f"local.get $budget global.set $budget call ${unit.key} global.get $budget local.set $budget"
             )
         else:
-            self.out.append(f"call $u.{unit.key}")
+            self.out.append(f"call ${unit.key}")
 
-    def take(self, place: typed.Place, value: str, type_: Elementary, negated: bool) -> None:
-        """Store an output into its place, widened and negated as asked."""
+    def take(self, receiver: typed.Receiver, value: str, type_: Type, negated: bool) -> None:
+        """Bring an output to its receiver, widened and negated as asked."""
 
         def push() -> None:
             self.out.append(value)
-            if negated:
-                self.out.append(
-                    "i32.eqz"
-                    if type_.family == "bool"
-                    else f"{value_type(type_)}.const -1 {value_type(type_)}.xor{narrow(type_)}"
-                )
-            if type_ is not place.type:
-                self.out.append(conversion(type_, place.type))
+            if isinstance(type_, Elementary) and isinstance(receiver.type, Elementary):
+                if negated:
+                    held = value_type(type_)
+                    is_bool = type_.family == "bool"
+                    self.out.append("i32.eqz" if is_bool else f"{held}.const -1 {held}.xor{narrow(type_)}")
+                if type_ is not receiver.type:
+                    self.out.append(conversion(type_, receiver.type))
 
-        self.write(place, push)
+        if receiver.shift is None:
+            self.write(receiver.place, push)
+        else:
+            assert isinstance(receiver.type, Elementary)
+            self.write_part(receiver.place, receiver.type, receiver.shift, push)
+
+    def write_part(
+        self, place: typed.Place, type_: Elementary, shift: int, value: Callable[[], None]
+    ) -> None:
+        """Put what ``value`` pushes into some bits of the bit string at a place."""
+        whole = place.type
+        assert isinstance(whole, Elementary)
+        held = value_type(whole)
+        mask = (1 if type_.family == "bool" else (1 << type_.bits) - 1) << shift
+        keep = ((1 << whole.bits) - 1) & ~mask
+        made = self.temporary(held)
+        value()
+        self.out.append("i64.extend_i32_u" if held == "i64" and value_type(type_) == "i32" else "")
+        self.out.append(f"{held}.const {shift} {held}.shl local.set {made}")
+        if self.is_local(place):
+            self.read(place)
+            self.out.append(f"{held}.const {keep} {held}.and local.get {made} {held}.or")
+            self.out.append(f"local.set {self.local(place.root)}")
+            self.frame.written.add(place.root)
+            return
+        offset = self.address(place)
+        pointer = self.temporary("i32")
+        self.out.append(f"local.tee {pointer} local.get {pointer}")
+        instruction = store(whole).replace("store", "load") + ("" if whole.bits >= 32 else "_u")
+        self.out.append(
+            f"{instruction} offset={offset} {held}.const {keep} {held}.and local.get {made} {held}.or"
+        )
+        self.out.append(f"{store(whole)} offset={offset}")
 
     def _call_standard(self, at: typed.CallStandard, clean: bool) -> None:
         emit = STANDARD_FUNCTIONS.get(at.name)
@@ -317,22 +311,40 @@ class ExpressionEmitter:
             return
         self.expression(at.inputs[0])
         source, target = at.inputs[0].type, at.type
+        assert isinstance(source, Elementary)
+        assert isinstance(target, Elementary)
         if source.family == "real" and is_integer(target):
             self.round(source, target, at.start, "_TRUNC_" in at.name)
+        elif source.family == "date and time" and target.family in ("date", "time of day"):
+            self._split_moment(target)
         else:
             self.out.append(conversion(source, target))
 
+    def _split_moment(self, target: Elementary) -> None:
+        """The date, or the time of day, of the moment on the stack; dates before 1970 are below zero."""
+        moment, rest = self.temporary("i64"), self.temporary("i64")
+        self.out.append(
+            f"local.tee {moment} i64.const {_DAY} i64.rem_s local.tee {rest} i64.const {_DAY} i64.add "
+            f"local.get {rest} local.get {rest} i64.const 0 i64.lt_s select local.set {rest}"
+        )
+        if target.family == "date":
+            self.out.append(f"local.get {moment} local.get {rest} i64.sub")
+        else:
+            self.out.append(f"local.get {rest}")
 
-def elementary(variable: typed.Variable) -> Elementary:
-    """The type of a variable that is no instance."""
-    assert isinstance(variable.type, Elementary)
-    return variable.type
+
+def results(unit: typed.Unit) -> list[typed.Variable]:
+    """What a function gives: its result and its outputs."""
+    return [*([unit.result] if unit.result else []), *unit.section("output")]
 
 
 _EXPRESSIONS: dict[type, Callable[[ExpressionEmitter, Any, bool], None]] = {
     typed.Constant: ExpressionEmitter._constant,
     typed.ConstantUse: ExpressionEmitter._constant_use,
     typed.Load: ExpressionEmitter._load,
+    typed.AddressOf: ExpressionEmitter._address_of,
+    typed.Part: ExpressionEmitter._part,
+    typed.InRange: ExpressionEmitter._in_range,
     typed.Convert: ExpressionEmitter._convert,
     typed.Unary: ExpressionEmitter._unary,
     typed.Binary: ExpressionEmitter._binary,

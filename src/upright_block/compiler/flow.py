@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence, Set
 from dataclasses import dataclass
 
 from upright_block.language import typed
 from upright_block.language.typed import Variable
+from upright_block.language.types import Array, Type
 
 Assigned = set[Variable]
 
@@ -25,15 +26,19 @@ class Usage:
     seldom: frozenset[Variable]
 
 
-def usage(body: Iterable[typed.Statement], given: Sequence[Variable] = ()) -> Usage:
-    """How ``body`` uses variables; ``given`` are assigned right before it."""
+def usage(
+    body: Iterable[typed.Statement], given: Sequence[Variable] = (), pinned: Set[Variable] = frozenset()
+) -> Usage:
+    """How ``body`` uses variables; ``given`` are assigned right before it, ``pinned`` have an address
+    that others know and stay in memory.
+    """
     flow = _Flow()
     flow.uses.update(given)
     end = flow.statements(body, set(given))
     ends = flow.ends if end is None else [*flow.ends, end]
     everywhere = set.intersection(*ends) if ends else set()
-    seldom = frozenset(variable for variable, count in flow.uses.items() if count <= _SELDOM)
-    return Usage(frozenset(flow.needed | (flow.written - everywhere)), seldom)
+    seldom = {variable for variable, count in flow.uses.items() if count <= _SELDOM}
+    return Usage(frozenset(flow.needed | (flow.written - everywhere)), frozenset(seldom | pinned))
 
 
 class _Flow:
@@ -51,28 +56,51 @@ class _Flow:
         waiting = [at]
         while waiting:
             match waiting.pop():
-                case typed.Load(place=place):
-                    if len(place.path) == 1:
-                        self.uses[place.path[0]] += self.weight
-                        if place.path[0] not in assigned:
-                            self.needed.add(place.path[0])
+                case typed.Load(place=place) | typed.AddressOf(place=place):
+                    self.reach(place, assigned)
                 case typed.Binary(left=left, right=right):
                     waiting += (right, left)
-                case typed.Convert(operand=operand) | typed.Unary(operand=operand):
+                case (
+                    typed.Convert(operand=operand)
+                    | typed.Unary(operand=operand)
+                    | typed.Part(operand=operand)
+                    | typed.InRange(operand=operand)
+                ):
                     waiting.append(operand)
                 case typed.CallStandard(inputs=inputs):
                     waiting += reversed(inputs)
-                case typed.CallFunction(inputs=inputs, outputs=outputs):
+                case typed.CallFunction(inputs=inputs, shared=shared, outputs=outputs):
                     for value in inputs:
                         self.read(value, assigned)
-                    for _, place in outputs:
-                        self.write(place, assigned)
+                    for place in shared:
+                        self.reach(place, assigned)
+                    for _, receiver in outputs:
+                        self.receive(receiver, assigned)
+
+    def reach(self, place: typed.Place, assigned: Assigned) -> None:
+        """Use a place: the variable itself, or what is needed on the way to it."""
+        root = place.root
+        if place.is_plain or (place.steps and typed.Place(root, (), root.type).is_plain):
+            self.uses[root] += self.weight
+            if root not in assigned:
+                self.needed.add(root)
+        for step in place.steps:
+            if isinstance(step, typed.Element):
+                for index in step.indices:
+                    self.read(index, assigned)
 
     def write(self, place: typed.Place, assigned: Assigned) -> None:
-        if len(place.path) == 1:
-            self.uses[place.path[0]] += self.weight
-            self.written.add(place.path[0])
-            assigned.add(place.path[0])
+        if place.is_plain:
+            self.uses[place.root] += self.weight
+            self.written.add(place.root)
+            assigned.add(place.root)
+        else:
+            self.reach(place, assigned)
+
+    def receive(self, receiver: typed.Receiver, assigned: Assigned) -> None:
+        if receiver.shift is not None:
+            self.reach(receiver.place, assigned)
+        self.write(receiver.place, assigned)
 
     def statements(self, body: Iterable[typed.Statement], assigned: Assigned) -> Assigned | None:
         """The variables assigned after ``body``; ``assigned`` is used up."""
@@ -80,6 +108,10 @@ class _Flow:
             match at:
                 case typed.Assign(place=place, value=value):
                     self.read(value, assigned)
+                    self.write(place, assigned)
+                case typed.AssignPart(place=place, value=value):
+                    self.read(value, assigned)
+                    self.reach(place, assigned)
                     self.write(place, assigned)
                 case typed.If(branches=branches, otherwise=otherwise):
                     ways = []
@@ -91,11 +123,14 @@ class _Flow:
                     if joined is None:
                         return None
                     assigned = joined
-                case typed.CallInstance(inputs=inputs, outputs=outputs):
+                case typed.CallInstance(instance=instance, inputs=inputs, shared=shared, outputs=outputs):
+                    self.reach(instance, assigned)
                     for _, value in inputs:
                         self.read(value, assigned)
-                    for _, place, _ in outputs:
-                        self.write(place, assigned)
+                    for _, place in shared:
+                        self.reach(place, assigned)
+                    for _, receiver, _ in outputs:
+                        self.receive(receiver, assigned)
                 case typed.Case(selector=selector, arms=arms, otherwise=otherwise):
                     self.read(selector, assigned)
                     ways = [self.statements(inner, set(assigned)) for _, inner in arms]
@@ -133,3 +168,47 @@ class _Flow:
 def _join(ways: Iterable[Assigned | None]) -> Assigned | None:
     reached = [way for way in ways if way is not None]
     return set.intersection(*reached) if reached else None
+
+
+# --- variables whose address is known elsewhere ---
+
+
+def pinned_variables(units: Iterable[typed.Unit]) -> frozenset[Variable]:
+    """The variables that some body refers to by address: given to an in-out, or taken with REF."""
+    found: set[Variable] = set()
+    for unit in units:
+        for place in _addressed(unit.body or ()):
+            members = [step for step in place.steps if isinstance(step, typed.Member)]
+            found.add(members[-1].variable if members else place.root)
+            found |= _variables_of_blocks(place.type)
+    return frozenset(found)
+
+
+def _variables_of_blocks(type_: Type) -> set[Variable]:
+    """The variables of the blocks that a value of a type contains."""
+    if isinstance(type_, Array):
+        return _variables_of_blocks(type_.element)
+    if not isinstance(type_, typed.Compound):
+        return set()
+    found = set(type_.variables.values()) if isinstance(type_, typed.Unit) else set()
+    for variable in type_.variables.values():
+        found |= _variables_of_blocks(variable.type)
+    return found
+
+
+def _addressed(statements: object) -> Iterator[typed.Place]:
+    """The places below a part of the tree whose address is taken."""
+    waiting = [statements]
+    while waiting:
+        at = waiting.pop()
+        match at:
+            case tuple():
+                waiting += at
+            case typed.AddressOf(place=place):
+                yield place
+            case typed.CallFunction(shared=shared):
+                yield from shared
+            case typed.CallInstance(shared=pairs):
+                yield from (place for _, place in pairs)
+        if not isinstance(at, (typed.Unit, Variable, Type)):
+            waiting += [getattr(at, name) for name in getattr(at, "__slots__", ())]

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Protocol
 
-from upright_block.compiler.instructions import is_signed, narrow, value_type
+from upright_block.compiler.instructions import narrow, value_type
+from upright_block.compiler.places import Module
 from upright_block.language import typed
-from upright_block.language.types import Elementary
+from upright_block.language.types import Elementary, String
 
 NOW = 8
 """Where in memory the start of this scan is: nanoseconds since the run began, an i64."""
@@ -18,16 +19,25 @@ class Emitter(Protocol):
 
     out: list[str]
 
+    module: Module
+
     def expression(self, at: typed.Expression, clean: bool = True) -> None: ...
     def temporary(self, held: str) -> str: ...
+    def fault_if(self, start: int, kind: str) -> None: ...
+
+
+def _held(at: typed.CallStandard) -> tuple[Elementary, str]:
+    """The elementary type of a result, and the WebAssembly type that holds it."""
+    assert isinstance(at.type, Elementary)
+    return at.type, value_type(at.type)
 
 
 def _abs(e: Emitter, at: typed.CallStandard) -> None:
-    type_, held = at.type, value_type(at.type)
+    type_, held = _held(at)
     e.expression(at.inputs[0])
     if type_.family == "real":
         e.out.append(f"{held}.abs")
-    elif is_signed(type_):
+    elif type_.is_signed:
         value = e.temporary(held)
         e.out.append(
             f"local.tee {value} {held}.const 0 {held}.lt_s if (result {held}) "
@@ -37,7 +47,7 @@ def _abs(e: Emitter, at: typed.CallStandard) -> None:
 
 def _sqrt(e: Emitter, at: typed.CallStandard) -> None:
     e.expression(at.inputs[0])
-    e.out.append(f"{value_type(at.type)}.sqrt")
+    e.out.append(f"{_held(at)[1]}.sqrt")
 
 
 def _choose_between(e: Emitter, type_: Elementary, least: bool) -> None:
@@ -47,7 +57,7 @@ def _choose_between(e: Emitter, type_: Elementary, least: bool) -> None:
         e.out.append(f"{held}.{'min' if least else 'max'}")
         return
     a, b = e.temporary(held), e.temporary(held)
-    compare = f"{held}.{'lt' if least else 'gt'}_{'s' if is_signed(type_) else 'u'}"
+    compare = f"{held}.{'lt' if least else 'gt'}_{'s' if type_.is_signed else 'u'}"
     e.out.append(f"local.set {b} local.tee {a} local.get {b} local.get {a} local.get {b} {compare} select")
 
 
@@ -63,7 +73,7 @@ def _fold(e: Emitter, at: typed.CallStandard, least: bool) -> None:
     e.expression(at.inputs[0])
     for value in at.inputs[1:]:
         e.expression(value)
-        _choose_between(e, at.type, least)
+        _choose_between(e, _held(at)[0], least)
 
 
 def _limit(e: Emitter, at: typed.CallStandard) -> None:
@@ -71,9 +81,9 @@ def _limit(e: Emitter, at: typed.CallStandard) -> None:
     low, value, high = at.inputs
     e.expression(value)
     e.expression(low)
-    _choose_between(e, at.type, False)
+    _choose_between(e, _held(at)[0], False)
     e.expression(high)
-    _choose_between(e, at.type, True)
+    _choose_between(e, _held(at)[0], True)
 
 
 def _select(e: Emitter, at: typed.CallStandard) -> None:
@@ -82,6 +92,127 @@ def _select(e: Emitter, at: typed.CallStandard) -> None:
     e.expression(when_false)
     e.expression(chooser)
     e.out.append("select")
+
+
+def _move(e: Emitter, at: typed.CallStandard) -> None:
+    e.expression(at.inputs[0])
+
+
+def _multiplex(e: Emitter, at: typed.CallStandard) -> None:
+    """The input that K chooses, counted from 0; another K is a fault (table 32)."""
+    chooser, *values = at.inputs
+    held = value_type(at.type) if isinstance(at.type, Elementary) else "i32"
+    number = e.temporary("i64")
+    e.expression(chooser)
+    e.out.append(f"local.tee {number} i64.const {len(values)} i64.ge_u")
+    e.fault_if(at.start, f"choice outside 0..{len(values) - 1}")
+    e.expression(values[-1])
+    for index in range(len(values) - 2, -1, -1):
+        kept = e.temporary(held)
+        e.out.append(f"local.set {kept}")
+        e.expression(values[index])
+        e.out.append(f"local.get {kept} local.get {number} i64.const {index} i64.eq select")
+
+
+def _shift(e: Emitter, at: typed.CallStandard) -> None:
+    """SHL, SHR, ROL, ROR (table 30); bits beyond the width are lost by the first two. Below 0 is a fault."""
+    type_, held = _held(at)
+    count, value = e.temporary("i64"), e.temporary(held)
+    e.expression(at.inputs[0])
+    e.out.append(f"local.set {value}")
+    e.expression(at.inputs[1])
+    e.out.append(f"local.tee {count} i64.const 0 i64.lt_s")
+    e.fault_if(at.start, "shift by less than 0")
+    amount = f"local.get {count}" + ("" if held == "i64" else " i32.wrap_i64")
+    if at.name in ("SHL", "SHR"):
+        shifted = f"local.get {value} {amount} {held}.{'shl' if at.name == 'SHL' else 'shr_u'}{narrow(type_)}"
+        e.out.append(f"{shifted} {held}.const 0 local.get {count} i64.const {type_.bits} i64.lt_u select")
+    elif type_.bits >= 32:
+        e.out.append(f"local.get {value} {amount} {held}.{'rotl' if at.name == 'ROL' else 'rotr'}")
+    else:
+        turn = e.temporary("i32")
+        there, back = ("shl", "shr_u") if at.name == "ROL" else ("shr_u", "shl")
+        e.out.append(
+            f"local.get {count} i64.const {type_.bits} i64.rem_u i32.wrap_i64 local.set {turn} "
+            f"local.get {value} local.get {turn} i32.{there} "
+            f"local.get {value} i32.const {type_.bits} local.get {turn} i32.sub i32.{back} i32.or{narrow(type_)}"
+        )
+
+
+def _is_valid(e: Emitter, at: typed.CallStandard) -> None:
+    """Whether a real is a number and finite: its difference from itself is zero (table 36)."""
+    source = at.inputs[0].type
+    assert isinstance(source, Elementary)
+    held = value_type(source)
+    value = e.temporary(held)
+    e.expression(at.inputs[0])
+    e.out.append(f"local.tee {value} local.get {value} {held}.sub {held}.const 0 {held}.eq")
+
+
+# --- texts (table 34) ---
+
+
+def _width(at: typed.CallStandard) -> int:
+    type_ = at.inputs[0].type
+    assert isinstance(type_, String)
+    return type_.width
+
+
+def _length(e: Emitter, at: typed.CallStandard) -> None:
+    e.expression(at.inputs[0])
+    e.out.append("i32.load")
+
+
+def _find(e: Emitter, at: typed.CallStandard) -> None:
+    e.expression(at.inputs[0])
+    e.expression(at.inputs[1])
+    e.out.append(f"i32.const {_width(at)} call $text_find")
+
+
+_ALL = "i64.const 0x7fffffff"
+
+
+def _text(e: Emitter, at: typed.CallStandard) -> None:
+    """A text made of slices of others: each is (which text, first character from 0, how many)."""
+    assert isinstance(at.type, String)
+    names: list[str] = []
+    for value in at.inputs:
+        held = "i64" if isinstance(value.type, Elementary) else "i32"
+        name = e.temporary(held)
+        e.expression(value)
+        e.out.append(f"local.set {name}")
+        names.append(f"local.get {name}")
+    room = e.module.allocate(at.type.size, 8)
+    e.out.append(f"i32.const {room} i32.const 0 i32.store")
+    for text, first, count in _slices(at.name, names):
+        e.out.append(f"i32.const {room} {text} i32.const {at.type.width} {first} {count} call $text_append")
+    e.out.append(f"i32.const {room}")
+
+
+def _slices(name: str, given: list[str]) -> list[tuple[str, str, str]]:
+    """The slices that a text function puts together; its own inputs are instructions in ``given``."""
+    text, none = given[0], "i64.const 0"
+    match name:
+        case "LEFT":
+            return [(text, none, given[1])]
+        case "RIGHT":
+            return [(text, f"{text} i64.load32_u {given[1]} i64.sub", given[1])]
+        case "MID":
+            return [(text, f"{given[2]} i64.const 1 i64.sub", given[1])]
+        case "CONCAT":
+            return [(part, none, _ALL) for part in given]
+        case "INSERT":
+            return [(text, none, given[2]), (given[1], none, _ALL), (text, given[2], _ALL)]
+        case "DELETE":
+            before = f"{given[2]} i64.const 1 i64.sub"
+            return [(text, none, before), (text, f"{before} {given[1]} i64.add", _ALL)]
+        case _:
+            before = f"{given[3]} i64.const 1 i64.sub"
+            return [
+                (text, none, before),
+                (given[1], none, _ALL),
+                (text, f"{before} {given[2]} i64.add", _ALL),
+            ]
 
 
 def _scan_start(e: Emitter, at: typed.CallStandard) -> None:
@@ -96,4 +227,11 @@ STANDARD_FUNCTIONS: dict[str, Callable[[Emitter, typed.CallStandard], None]] = {
     "LIMIT": _limit,
     "SEL": _select,
     "SCAN_START": _scan_start,
+    "MOVE": _move,
+    "MUX": _multiplex,
+    **dict.fromkeys(("SHL", "SHR", "ROL", "ROR"), _shift),
+    "IS_VALID": _is_valid,
+    "LEN": _length,
+    "FIND": _find,
+    **dict.fromkeys(("LEFT", "RIGHT", "MID", "CONCAT", "INSERT", "DELETE", "REPLACE"), _text),
 }

@@ -8,13 +8,12 @@ from functools import cache
 from importlib import resources
 
 from upright_block.compiler.bodies import BodyEmitter
-from upright_block.compiler.layout import layout_of
+from upright_block.compiler.flow import pinned_variables
+from upright_block.compiler.layout import DATA, closure, encode, whole_of
 from upright_block.language import typed
 from upright_block.language.literals import Value
 from upright_block.language.source import Source
-
-DATA = 128
-"""Where instance data begins; the header of the driver lies before it."""
+from upright_block.language.types import string_type
 
 _PAGE = 65536
 
@@ -40,24 +39,31 @@ class Site:
 
 @dataclass(frozen=True, slots=True)
 class Image:
-    """A compiled program as text. The instance of ``root`` begins at address `DATA`.
+    """A compiled program as text. The data of `layout.whole_of` ``root`` begins at address `DATA`.
 
-    ``initial`` are the bytes of that instance before the first scan; fault site n is ``sites[n - 1]``.
+    ``initial`` are the bytes of that data before the first scan; the module uses memory up to ``end``.
+    Fault site n is ``sites[n - 1]``.
     """
 
     root: typed.Unit
     text: str
     sites: tuple[Site, ...]
     initial: bytes
+    end: int
 
 
 @dataclass(slots=True)
 class _Builder:
-    """Collects the fault sites of all bodies; see `expressions.Module`."""
+    """Collects what the bodies need: fault sites, constant data, room for data; see `places.Module`."""
 
     given: Given
+    outer: Mapping[typed.Variable, int]
+    pinned: frozenset[typed.Variable]
+    end: int
     sites: list[Site] = field(default_factory=list)
     loops: dict[str, bool] = field(default_factory=dict)
+    mending: dict[str, bool] = field(default_factory=dict)
+    constants: dict[bytes, int] = field(default_factory=dict)
 
     def site(self, unit: typed.Unit, start: int, kind: str) -> int:
         self.sites.append(Site(unit, start, kind))
@@ -65,7 +71,7 @@ class _Builder:
 
     def value(self, constant: typed.Variable) -> Value:
         value = self.given.get(constant, constant.initial)
-        assert value is not None
+        assert isinstance(value, (bool, int, float, str))
         return value
 
     def has_loops(self, unit: typed.Unit) -> bool:
@@ -76,40 +82,63 @@ class _Builder:
             self.loops[unit.key] = known
         return known
 
+    def mends(self, function: typed.Unit) -> bool:
+        known = self.mending.get(function.key)
+        if known is None:
+            known = bool(function.section("in_out") or function.shares or self.pinned) or any(
+                self.mends(used) for used in function.uses.values()
+            )
+            self.mending[function.key] = known
+        return known
+
+    def allocate(self, size: int, alignment: int) -> int:
+        address = -(-self.end // alignment) * alignment
+        self.end = address + size
+        return address
+
+    def data(self, content: bytes, alignment: int) -> int:
+        if content not in self.constants:
+            self.constants[content] = self.allocate(len(content), alignment)
+        return self.constants[content]
+
+    def text(self, text: str, width: int) -> int:
+        return self.data(encode(text, string_type(width, len(text))), 8)
+
+    def address(self, shared: typed.Variable) -> int:
+        return DATA + self.outer[shared]
+
 
 def build_image(root: typed.Unit, given: Given | None = None) -> Image:
-    """Compile ``root``, an unbroken function block, with every unit that it uses.
+    """Compile ``root``, an unbroken block or program, with every unit that it uses.
 
     ``given`` are values that constants have instead of their own.
     """
-    builder = _Builder(given or {})
-    functions = [BodyEmitter(builder, unit).function() for unit in closure(root)]
-    initial = layout_of(root).initial
-    pages = (DATA + len(initial)) // _PAGE + 2
+    units = closure(root)
+    whole = whole_of(root)
+    builder = _Builder(
+        given or {}, whole.outer, pinned_variables(units), -(-(DATA + len(whole.initial)) // 16) * 16
+    )
+    functions = [BodyEmitter(builder, unit).function() for unit in units]
+    if any("call $text_" in function for function in functions):
+        functions.append(_runtime("texts"))
+    data = [f'(data (i32.const {at}) "{_escaped(content)}")' for content, at in builder.constants.items()]
     text = "\n".join(
         [
             "(module",
-            f'(memory (export "memory") {pages})',
+            f'(memory (export "memory") {builder.end // _PAGE + 2})',
+            *data,
             "(global $budget (mut i32) (i32.const 0))",
             *functions,
-            f"(func $scan i32.const {DATA} call $u.{root.key})",
-            _driver(),
+            f"(func $scan i32.const {DATA} call ${root.key})",
+            _runtime("driver"),
             ")",
         ]
     )
-    return Image(root, text, tuple(builder.sites), initial)
+    return Image(root, text, tuple(builder.sites), whole.initial, builder.end)
 
 
-def closure(root: typed.Unit) -> list[typed.Unit]:
-    """The unit and all that it uses, each once."""
-    found = {root.key: root}
-    waiting = [root]
-    while waiting:
-        for used in waiting.pop().uses.values():
-            if used.key not in found:
-                found[used.key] = used
-                waiting.append(used)
-    return list(found.values())
+def _escaped(content: bytes) -> str:
+    return "".join([f"\\{byte:02x}" for byte in content])
 
 
 def _contains_loop(body: Iterable[typed.Statement]) -> bool:
@@ -127,5 +156,6 @@ def _contains_loop(body: Iterable[typed.Statement]) -> bool:
 
 
 @cache
-def _driver() -> str:
-    return (resources.files(__package__) / "driver.wat").read_text(encoding="utf-8")
+def _runtime(name: str) -> str:
+    """WebAssembly text that ships with the compiler."""
+    return (resources.files(__package__) / f"{name}.wat").read_text(encoding="utf-8")

@@ -32,7 +32,7 @@ def load(type_: Elementary) -> str:
     held = value_type(type_)
     if held in ("f32", "f64") or type_.bits >= 32:
         return f"{held}.load"
-    return f"i32.load{type_.bits}_{'s' if type_.family == 'signed' else 'u'}"
+    return f"i32.load{type_.bits}_{'s' if type_.is_signed else 'u'}"
 
 
 def store(type_: Elementary) -> str:
@@ -47,19 +47,14 @@ def narrow(type_: Elementary) -> str:
     """What wraps an i32 at the width of ``type_``; empty when nothing is needed."""
     if type_.family == "real" or type_.bits >= 32:
         return ""
-    if type_.family == "signed":
+    if type_.is_signed:
         return f" i32.extend{type_.bits}_s"
-    return f" i32.const {1 if type_.family == 'bool' else type_.high} i32.and"
+    return f" i32.const {1 if type_.family == 'bool' else (1 << type_.bits) - 1} i32.and"
 
 
 _ARITHMETIC = {"+": "add", "-": "sub", "*": "mul"}
 _COMPARE = {"=": "eq", "<>": "ne", "<": "lt", ">": "gt", "<=": "le", ">=": "ge"}
 _LOGIC = {"AND": "and", "OR": "or", "XOR": "xor"}
-
-
-def is_signed(type_: Elementary) -> bool:
-    """Whether values below zero exist."""
-    return type_.family in ("signed", "duration")
 
 
 def operation(operator: str, operands: Elementary) -> str:
@@ -72,7 +67,7 @@ def operation(operator: str, operands: Elementary) -> str:
     name = _COMPARE[operator]
     if operands.family == "real" or name in ("eq", "ne"):
         return f"{held}.{name}"
-    return f"{held}.{name}_{'s' if is_signed(operands) else 'u'}"
+    return f"{held}.{name}_{'s' if operands.is_signed else 'u'}"
 
 
 def conversion(source: Elementary, target: Elementary) -> str:
@@ -89,9 +84,9 @@ def conversion(source: Elementary, target: Elementary) -> str:
     if target.family == "real":
         if source.family == "bits":
             return f"{b}.reinterpret_{a}"
-        return f"{b}.convert_{a}_{'s' if is_signed(source) else 'u'}"
+        return f"{b}.convert_{a}_{'s' if source.is_signed else 'u'}"
     if a == "i32" and b == "i64":
-        return f"i64.extend_i32_{'s' if is_signed(source) else 'u'}"
+        return f"i64.extend_i32_{'s' if source.is_signed else 'u'}"
     if a == "i64" and b == "i32":
         return "i32.wrap_i64" + narrow(target)
     fits = b == "i64" or (target.low <= source.low and source.high <= target.high)

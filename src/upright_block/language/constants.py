@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 
 from upright_block.language import typed
-from upright_block.language.literals import Value, round_real
-from upright_block.language.types import UNTYPED_INT, UNTYPED_REAL, Elementary
+from upright_block.language.literals import Number, Value, round_real
+from upright_block.language.types import UNTYPED_INT, UNTYPED_REAL, Elementary, Type
 
 
 class NotConstant(Exception):
@@ -26,22 +26,42 @@ def evaluate(expression: typed.Expression) -> Value:
             return value
         case typed.ConstantUse(variable=variable):
             variable.is_folded = True
-            if variable.initial is None:
+            if not isinstance(variable.initial, (bool, int, float, str)):
                 raise NotConstant
             return variable.initial
         case typed.Convert(type=target, operand=operand):
-            return _convert(evaluate(operand), target)
+            return _convert(number(operand), target)
+        case typed.InRange(type=type_, operand=operand):
+            value = number(operand)
+            if not type_.low <= value <= type_.high:
+                raise NotConstant
+            return value
+        case typed.Part(type=type_, operand=operand, shift=shift):
+            part = int(number(operand)) >> shift & type_.high
+            return bool(part) if type_.family == "bool" else part
         case typed.Unary(operator=operator, operand=operand, type=type_):
-            value = evaluate(operand)
+            value = number(operand)
             if operator == "NOT":
                 return not value if type_.family == "bool" else type_.wrap(~int(value))
             return -value if type_.family in ("real", "untyped") else type_.wrap(-int(value))
         case typed.Binary(type=type_, operator=operator, left=left, right=right):
-            return apply(operator, type_, left.type, evaluate(left), evaluate(right))
+            return apply(operator, type_, left.type, number(left), number(right))
     raise NotConstant
 
 
-def _convert(value: Value, target: Elementary) -> Value:
+def number(expression: typed.Expression) -> Number:
+    """The value of a constant expression that is no text.
+
+    Raises:
+        NotConstant: it is a text, or no constant.
+    """
+    value = evaluate(expression)
+    if isinstance(value, str):
+        raise NotConstant
+    return value
+
+
+def _convert(value: Number, target: Elementary) -> Number:
     if target.family == "real":
         return round_real(float(value)) if target.bits == 32 else float(value)
     if isinstance(value, float):
@@ -59,7 +79,7 @@ _COMPARE = {
 }
 
 
-def apply(operator: str, type_: Elementary, operands: Elementary, a: Value, b: Value) -> Value:
+def apply(operator: str, type_: Elementary, operands: Type, a: Number, b: Number) -> Number:
     """``a operator b`` where both operands have type ``operands`` and the result has ``type_``.
 
     Untyped integers are exact; typed ones wrap; `/` rounds toward zero (6.6.2.5.4).
@@ -86,7 +106,7 @@ def apply(operator: str, type_: Elementary, operands: Elementary, a: Value, b: V
     return type_.wrap(int(result))
 
 
-def _arithmetic(operator: str, a: Value, b: Value, real: bool) -> Value:
+def _arithmetic(operator: str, a: Number, b: Number, real: bool) -> Number:
     match operator:
         case "+":
             return a + b
@@ -105,7 +125,7 @@ def _arithmetic(operator: str, a: Value, b: Value, real: bool) -> Value:
     raise NotConstant
 
 
-def _quotient(a: int, b: Value) -> Value:
+def _quotient(a: int, b: Number) -> Number:
     if isinstance(b, float):
         return int(a / b)
     whole = abs(a) // abs(b)
@@ -121,4 +141,4 @@ def fold(operator: str, left: typed.Constant, right: typed.Constant, result: Ele
     pair = UNTYPED_REAL if UNTYPED_REAL in (left.type, right.type) else UNTYPED_INT
     if operator == "MOD" and pair is UNTYPED_REAL:
         raise NotConstant
-    return typed.Constant(result, apply(operator, result, pair, left.value, right.value))
+    return typed.Constant(result, apply(operator, result, pair, number(left), number(right)))

@@ -1,18 +1,32 @@
 """Literals to values. IEC 61131-3:2013, 6.3 (tables 5, 8).
 
-Values are plain: bool, int, float. A duration is an int of nanoseconds.
+Values are plain: bool, int, float, str. A duration is an int of nanoseconds; so are a time of day since
+midnight, and a date, with or without a time, since 1970-01-01 00:00. A character is the int of its code.
 """
 
 from __future__ import annotations
 
 import re
 import struct
+from collections.abc import Callable
+from datetime import date, timedelta
 from fractions import Fraction
 from functools import lru_cache
 
-from upright_block.language.types import ELEMENTARY, UNTYPED_INT, UNTYPED_REAL, Elementary
+from upright_block.language.types import (
+    ELEMENTARY,
+    UNTYPED_INT,
+    UNTYPED_REAL,
+    Elementary,
+    Enumeration,
+    Reference,
+    String,
+    Type,
+    string_type,
+)
 
-Value = bool | int | float
+Number = bool | int | float
+Value = Number | str
 
 _INTEGER = re.compile(r"[0-9]+(_[0-9]+)*\Z")
 _BASED = re.compile(r"(2|8|16)#([0-9A-Fa-f]+(?:_[0-9A-Fa-f]+)*)\Z")
@@ -23,6 +37,14 @@ _NANOSECONDS = {
     "ms": 1_000_000, "us": 1_000, "ns": 1,
 }  # fmt: skip
 _LONGEST = 1 << 63
+_DATE = re.compile(r"([0-9]{1,4})-([0-9]{1,2})-([0-9]{1,2})")
+_TIME_OF_DAY = re.compile(r"([0-9]{1,2}):([0-9]{1,2})(?::([0-9]{1,2})(?:\.([0-9]{1,9}))?)?")
+_ESCAPE = re.compile(r"\$(?=(.?)(.?)(.?)(.?))", re.DOTALL)
+_ESCAPED = {
+    "$": "$", "'": "'", '"': '"', "L": "\n", "N": "\n", "P": "\f", "R": "\r", "T": "\t",
+}  # fmt: skip
+_DAY = _NANOSECONDS["d"]
+_EPOCH = date(1970, 1, 1)
 
 
 class LiteralProblem(ValueError):
@@ -101,7 +123,88 @@ def parse_duration(text: str) -> int:
     return value
 
 
-def parse_number(text: str) -> tuple[Elementary, Value]:
+def parse_date(text: str) -> int:
+    """Nanoseconds from 1970-01-01 to ``2026-03-29``.
+
+    Raises:
+        LiteralProblem: the text is no date between the years 1678 and 2261.
+    """
+    found = _DATE.fullmatch(text)
+    if found is None:
+        raise LiteralProblem(f"{text} is no date.", "Write year-month-day, as in 2026-03-29.")
+    try:
+        days = (date(int(found[1]), int(found[2]), int(found[3])) - _EPOCH).days
+    except ValueError:
+        raise LiteralProblem(f"There is no day {text}.", "Write year-month-day, as in 2026-03-29.") from None
+    if not -_LONGEST <= days * _DAY < _LONGEST - _DAY:
+        raise LiteralProblem(f"{text} is beyond the dates of this program.", "They go from 1678 to 2261.")
+    return days * _DAY
+
+
+def parse_time_of_day(text: str) -> int:
+    """Nanoseconds from midnight to ``12:34:56.789``; seconds may be left out.
+
+    Raises:
+        LiteralProblem: the text is no time of day.
+    """
+    found = _TIME_OF_DAY.fullmatch(text)
+    hours, minutes, seconds = (int(found[i] or 0) for i in (1, 2, 3)) if found else (99, 0, 0)
+    if found is None or hours > 23 or minutes > 59 or seconds > 59:
+        raise LiteralProblem(f"{text} is no time of day.", "Write hours:minutes:seconds, as in 06:30:00.")
+    return ((hours * 60 + minutes) * 60 + seconds) * 1_000_000_000 + int((found[4] or "").ljust(9, "0"))
+
+
+def parse_date_and_time(text: str) -> int:
+    """Nanoseconds from 1970-01-01 00:00 to ``2026-03-29-06:30:00``.
+
+    Raises:
+        LiteralProblem: the text is no date with a time of day.
+    """
+    day, _, time = text.rpartition("-")
+    if not day:
+        raise LiteralProblem(
+            f"{text} is no date and time.",
+            "Write year-month-day-hours:minutes:seconds, as in 2026-03-29-06:30:00.",
+        )
+    return parse_date(day) + parse_time_of_day(time)
+
+
+def parse_text(text: str) -> tuple[String, str]:
+    """A text in quotes, with its type: STRING in ``'``, WSTRING in ``"`` (table 6).
+
+    Raises:
+        LiteralProblem: an escape is unknown, or a STRING has a character beyond 16#FF.
+    """
+    wide = text[0] == '"'
+    digits = 4 if wide else 2
+    body, made, at = text[1:-1], [], 0
+    for found in _ESCAPE.finditer(body):
+        if found.start() < at:
+            continue
+        made.append(body[at : found.start()])
+        code = "".join(found.groups())[:digits]
+        if re.fullmatch(f"[0-9A-Fa-f]{{{digits}}}", code):
+            made.append(chr(int(code, 16)))
+            at = found.start() + 1 + digits
+        elif found[1].upper() in _ESCAPED:
+            made.append(_ESCAPED[found[1].upper()])
+            at = found.start() + 2
+        else:
+            raise LiteralProblem(
+                f"${found[1]} stands for no character.",
+                f"After $ write $, ', \", L, N, P, R, T or {digits} digits of base 16; write $$ for $ itself.",
+            )
+    value = "".join([*made, body[at:]])
+    beyond = next((c for c in value if ord(c) > (0xFFFF if wide else 0xFF)), None)
+    if beyond is not None:
+        raise LiteralProblem(
+            f"{beyond} is no character of a {'WSTRING' if wide else 'STRING'}.",
+            "Use another character." if wide else 'Use a WSTRING, in double quotes: "...".',
+        )
+    return string_type(2 if wide else 1, len(value)), value
+
+
+def parse_number(text: str) -> tuple[Elementary, Number]:
     """An untyped number: its pseudo type and its value.
 
     Raises:
@@ -112,14 +215,20 @@ def parse_number(text: str) -> tuple[Elementary, Value]:
     return UNTYPED_INT, parse_integer(text)
 
 
-def parse_typed(text: str) -> tuple[Elementary, Value]:
-    """A literal with its type before ``#``: ``T#5s``, ``INT#-5``, ``WORD#16#FF``, ``BOOL#1``.
+_SHORT = {"T": "TIME", "LT": "LTIME", "D": "DATE", "LD": "LDATE"}
+
+
+def parse_typed(text: str) -> tuple[Type, Value]:
+    """A literal with its type before ``#``: ``T#5s``, ``INT#-5``, ``WORD#16#FF``, ``D#2026-03-29``.
 
     Raises:
         LiteralProblem: the type is unknown or the value does not belong to it.
     """
     prefix, _, rest = text.partition("#")
-    name = {"T": "TIME", "LT": "LTIME"}.get(prefix.upper(), prefix.upper())
+    name = _SHORT.get(prefix.upper(), prefix.upper())
+    if name in ("STRING", "WSTRING") and rest[:1] in ("'", '"'):
+        quote = '"' if name == "WSTRING" else "'"
+        return parse_text(quote + rest[1:-1] + quote)
     type_ = ELEMENTARY.get(name)
     if type_ is None:
         raise LiteralProblem(
@@ -128,26 +237,56 @@ def parse_typed(text: str) -> tuple[Elementary, Value]:
     return type_, parse_as(rest, type_)
 
 
-def parse_as(text: str, type_: Elementary) -> Value:
+_PARSE_TIMED: dict[str, Callable[[str], int]] = {
+    "duration": parse_duration, "date": parse_date, "time of day": parse_time_of_day,
+    "date and time": parse_date_and_time,
+}  # fmt: skip
+
+
+def parse_as(text: str, type_: Elementary) -> Number:
     """The value of ``text`` written for ``type_`` without prefix.
 
     Raises:
         LiteralProblem: the value does not belong to the type.
     """
-    if type_.family == "duration":
-        return parse_duration(text)
+    timed = _PARSE_TIMED.get(type_.family)
+    if timed is not None:
+        return timed(text)
     if type_.family == "bool":
         if text.upper() in ("TRUE", "1"):
             return True
         if text.upper() in ("FALSE", "0"):
             return False
         raise LiteralProblem(f"{text} is no BOOL.", "A BOOL is 0, 1, FALSE or TRUE.")
+    if type_.family == "char" and text[:1] in ("'", '"'):
+        quote = "'" if type_.bits == 8 else '"'
+        return character(parse_text(quote + text[1:-1] + quote)[1], type_)
+    if isinstance(type_, Enumeration):
+        known = type_.members.get(text.upper())
+        if known is not None:
+            return known[1]
+        if not type_.is_open and not text.isdigit():
+            names = ", ".join(name for name, _ in type_.members.values())
+            raise LiteralProblem(f"{text} is no value of {type_.name}.", f"Its values are {names}.")
     sign = -1 if text.startswith("-") else 1
     untyped, value = parse_number(text[1:] if text[:1] in "+-" else text)
     return fit(untyped, sign * value, type_)
 
 
-def fit(untyped: Elementary, value: Value, type_: Elementary) -> Value:
+def character(text: str, type_: Elementary) -> int:
+    """The code of a text that is one character.
+
+    Raises:
+        LiteralProblem: it is not one character, or not one of the type.
+    """
+    if len(text) != 1 or ord(text) > type_.high:
+        raise LiteralProblem(
+            f"'{text}' is not one character of {type_.name}.", "A CHAR is exactly one character."
+        )
+    return ord(text)
+
+
+def fit(untyped: Elementary, value: Number, type_: Elementary) -> Number:
     """The value of an untyped number as one of ``type_``.
 
     Raises:
@@ -166,6 +305,10 @@ def fit(untyped: Elementary, value: Value, type_: Elementary) -> Value:
             f"{shown_number(value)} has no unit of time.",
             f"Write a duration such as T#{shown_number(value)}s.",
         )
+    if type_.family in _EXAMPLES:
+        raise LiteralProblem(
+            f"{shown_number(value)} is no {type_.family}.", f"Write one such as {_EXAMPLES[type_.family]}."
+        )
     if untyped is UNTYPED_REAL:
         raise LiteralProblem(
             f"{value} has a fraction; {type_.name} has none.",
@@ -177,6 +320,12 @@ def fit(untyped: Elementary, value: Value, type_: Elementary) -> Value:
             f"{number_} does not fit {type_.name}.", f"{type_.name} goes from {type_.low} to {type_.high}."
         )
     return bool(number_) if type_.family == "bool" else number_
+
+
+_EXAMPLES = {
+    "date": "D#2026-03-29", "time of day": "TOD#06:30:00", "date and time": "DT#2026-03-29-06:30:00",
+    "char": "'A'", "reference": "NULL",
+}  # fmt: skip
 
 
 def _largest(type_: Elementary) -> str:
@@ -201,7 +350,7 @@ def next_real(value: float, direction: int) -> float:
     return float(struct.unpack("<f", struct.pack("<i", bits))[0])
 
 
-def shown_number(value: Value) -> str:
+def shown_number(value: Number) -> str:
     """A number as a person writes it."""
     return (
         str(int(value))
@@ -230,16 +379,52 @@ def shown_duration(nanoseconds: int) -> str:
     return sign + "".join(parts)
 
 
-def shown(value: Value, type_: Elementary) -> str:
+def shown_time_of_day(nanoseconds: int) -> str:
+    """A time of day as a person writes it: ``06:30:00``, ``12:00:00.5``."""
+    seconds, rest = divmod(nanoseconds, 1_000_000_000)
+    text = f"{seconds // 3600:02d}:{seconds // 60 % 60:02d}:{seconds % 60:02d}"
+    return text + (f".{rest:09d}".rstrip("0") if rest else "")
+
+
+def shown_date(nanoseconds: int) -> str:
+    """A date as a person writes it: ``2026-03-29``."""
+    return (_EPOCH + timedelta(days=nanoseconds // _DAY)).isoformat()
+
+
+def shown_text(text: str, quote: str) -> str:
+    """A text as it is written in a source, in quotes."""
+    marks = {"\n": "$N", "\f": "$P", "\r": "$R", "\t": "$T", "$": "$$", quote: "$" + quote}
+    digits = 4 if quote == '"' else 2
+    plain = (marks.get(c) or (c if c.isprintable() else f"${ord(c):0{digits}X}") for c in text)
+    return quote + "".join(plain) + quote
+
+
+def shown(value: Value, type_: Type) -> str:
     """A value as a person writes it for its type; BOOL is 0 or 1, bit strings are hexadecimal."""
-    if type_.family == "duration":
-        return shown_duration(int(value))
-    if type_.family == "bool":
-        return "1" if value else "0"
-    if type_.family == "bits":
-        return f"16#{int(value):0{type_.bits // 4}X}"
-    if type_.family == "real":
-        return shown_real(float(value), type_)
+    if isinstance(value, str):
+        return shown_text(value, '"' if isinstance(type_, String) and type_.width == 2 else "'")
+    assert isinstance(type_, Elementary)
+    match type_.family:
+        case "duration":
+            return shown_duration(int(value))
+        case "bool":
+            return "1" if value else "0"
+        case "bits":
+            return f"16#{int(value):0{type_.bits // 4}X}"
+        case "real":
+            return shown_real(float(value), type_)
+        case "date":
+            return shown_date(int(value))
+        case "time of day":
+            return shown_time_of_day(int(value))
+        case "date and time":
+            return f"{shown_date(int(value))}-{shown_time_of_day(int(value) % _DAY)}"
+        case "char":
+            return shown_text(chr(int(value)), '"' if type_.bits == 16 else "'")
+    if isinstance(type_, Enumeration):
+        return type_.name_of(int(value)) or str(value)
+    if isinstance(type_, Reference):
+        return f"to 16#{int(value):X}" if value else "NULL"
     return str(value)
 
 

@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
+from upright_block.language import syntax
 from upright_block.language.signatures import StandardFunction
 from upright_block.language.source import Source
-from upright_block.language.typed import Unit
+from upright_block.language.typed import Initial, Structure, Unit
+from upright_block.language.types import Enumeration, Type
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,13 +25,37 @@ class Standard:
     names: Iterable[str]
 
 
+@dataclass(slots=True, eq=False)
+class NamedType:
+    """A type of the library. ``type`` is None until it is looked at; ``initial`` is None where none is written.
+
+    While it is read, ``opened_at`` is the number of REF_TO that it was reached through.
+    """
+
+    name: str
+    source: Source
+    syntax: syntax.TypeDeclaration
+    type: Type | None = None
+    initial: Initial = None
+    opened_at: int | None = None
+
+
 @dataclass(slots=True)
 class Scope:
-    """All units by their name in upper case. Standard units appear as they are first used."""
+    """All names of the library, in upper case. Standard units appear as they are first used.
+
+    ``values`` holds the enumerations that have a value of a name.
+    """
 
     standard: Standard
     units: dict[str, Unit] = field(default_factory=dict)
+    types: dict[str, NamedType] = field(default_factory=dict)
+    values: dict[str, list[Enumeration]] = field(default_factory=dict)
+    globals: Structure = field(
+        default_factory=lambda: Structure("global variables", Source("", ""), is_globals=True)
+    )
 
     def known_names(self) -> list[str]:
         """Every name that a type or a callee may have, for suggestions."""
-        return [unit.name for unit in self.units.values()] + list(self.standard.names)
+        own = [unit.name for unit in self.units.values()] + [named.name for named in self.types.values()]
+        return own + list(self.standard.names)

@@ -1,34 +1,44 @@
-"""What the checker knows of a standard function: the names and types of its pins.
+"""What the checker knows of a standard function: the names and types of its pins, and what it is made of.
 
-A type is elementary, or ``T`` bound to a generic type: all pins of type T take the nearest type
-common to their arguments. IEC 61131-3:2013, 6.6.1.7 and 6.6.2.
+A pin has an elementary type, or is of a generic type such as ANY_INT for itself, or takes T: all pins of
+type T take the nearest type common to their arguments. IEC 61131-3:2013, 6.6.1.7 and 6.6.2.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 from upright_block.language.types import Elementary
 
-SameType = None
-"""Stands for T, the common type of all pins that have no type of their own."""
+Form = Literal["code", "operator", "chain", "unit", "text"]
+"""How it is made: ``code`` of the compiler, an ``operator`` between its inputs, a ``chain`` of comparisons, a
+``unit`` in the block language that computes in LREAL, or ``code`` whose result is a text as long as its inputs."""
 
 
 @dataclass(frozen=True, slots=True)
 class Pin:
+    """``group`` is the generic type of a pin that stands for itself; without type and group it is of type T."""
+
     name: str
-    type: Elementary | None = SameType
+    type: Elementary | None = None
+    group: str = ""
 
 
 @dataclass(frozen=True, slots=True)
 class StandardFunction:
-    """``group`` bounds T. With ``extensible`` the last pin repeats, counting up its number (``IN2``, ``IN3``)."""
+    """``group`` bounds T. With ``extensible`` the last pin repeats, counting up its number (``IN2``, ``IN3``).
+
+    Without ``result`` the result is of type T. ``operator`` is that of the forms operator and chain.
+    """
 
     name: str
     pins: tuple[Pin, ...]
-    result: Elementary | None = SameType
+    result: Elementary | None = None
     group: str = "ANY_ELEMENTARY"
     extensible: bool = False
+    form: Form = "code"
+    operator: str = ""
 
     def pin(self, index: int) -> Pin | None:
         """The pin at ``index``, or None when there are fewer."""
@@ -36,9 +46,10 @@ class StandardFunction:
             return self.pins[index]
         if not self.extensible:
             return None
-        last = self.pins[-1].name
-        stem = last.rstrip("0123456789")
-        return Pin(f"{stem}{int(last[len(stem) :]) + index - len(self.pins) + 1}", self.pins[-1].type)
+        last = self.pins[-1]
+        stem = last.name.rstrip("0123456789")
+        number = int(last.name[len(stem) :]) + index - len(self.pins) + 1
+        return Pin(f"{stem}{number}", last.type, last.group)
 
     def index(self, name: str) -> int | None:
         """The place of the pin called ``name``, or None."""

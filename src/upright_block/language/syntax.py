@@ -46,6 +46,31 @@ class Member(Expression):
 
 
 @node
+class Index(Expression):
+    """``base[i, j]``"""
+
+    base: Expression
+    indices: tuple[Expression, ...]
+
+
+@node
+class Dereference(Expression):
+    """``base^``"""
+
+    base: Expression
+
+
+@node
+class Part(Expression):
+    """A bit, byte or word of a bit string: ``base.3``, ``base.%B1``; ``size`` is X, B, W, D or L (7.3.2, table 17)."""
+
+    base: Expression
+    size: str
+    number: int
+    part_start: int
+
+
+@node
 class Unary(Expression):
     operator: str
     operand: Expression
@@ -73,6 +98,36 @@ class Argument(Node):
 class Call(Expression):
     callee: Expression
     arguments: tuple[Argument, ...]
+
+
+@node
+class ArrayItem(Node):
+    """One initial value of an array, or ``repeat(value)``; no value is the initial value of the element."""
+
+    repeat: Expression | None
+    value: Expression | None
+
+
+@node
+class ArrayValue(Expression):
+    """``[1, 3(0)]`` as an initial value."""
+
+    items: tuple[ArrayItem, ...]
+
+
+@node
+class FieldValue(Node):
+    """``name := value`` in the initial value of a structure or an instance; ``end`` is that of the name."""
+
+    name: str
+    value: Expression
+
+
+@node
+class StructureValue(Expression):
+    """``(x := 1, y := 2)`` as an initial value."""
+
+    fields: tuple[FieldValue, ...]
 
 
 # --- statements (7.3.3) ---
@@ -165,20 +220,82 @@ class Return(Statement):
     pass
 
 
+# --- types (6.4) ---
+
+
+@node
+class TypeSpec(Node):
+    """What stands for a type in a declaration."""
+
+
+@node
+class TypeName(TypeSpec):
+    name: str
+
+
+@node
+class StringSpec(TypeSpec):
+    """``STRING[n]``; ``name`` is STRING or WSTRING."""
+
+    name: str
+    length: Expression
+
+
+@node
+class SubrangeSpec(TypeSpec):
+    base: TypeName
+    low: Expression
+    high: Expression
+
+
+@node
+class ArraySpec(TypeSpec):
+    bounds: tuple[tuple[Expression, Expression], ...]
+    element: TypeSpec
+
+
+@node
+class ReferenceSpec(TypeSpec):
+    target: TypeSpec
+
+
+@node
+class EnumerationMember(Node):
+    name: str
+    value: Expression | None
+
+
+@node
+class EnumerationSpec(TypeSpec):
+    base: TypeName | None
+    members: tuple[EnumerationMember, ...]
+
+
+@node
+class StructureSpec(TypeSpec):
+    fields: tuple[Declaration, ...]
+
+
 # --- declarations (6.5, 6.6) ---
 
 
 @node
-class TypeName(Node):
+class Declaration(Node):
+    """``name AT address : type := initial;`` with the comment that follows it on its line."""
+
     name: str
+    type: TypeSpec
+    initial: Expression | None
+    comment: str
+    address: str
 
 
 @node
-class Declaration(Node):
-    """``name : type := initial;`` with the comment that follows it on its line."""
+class TypeDeclaration(Node):
+    """One type of a TYPE section; ``start`` and ``end`` are those of its name."""
 
     name: str
-    type: TypeName
+    spec: TypeSpec
     initial: Expression | None
     comment: str
 
@@ -194,11 +311,20 @@ class VariableSection(Node):
 
 @node
 class Unit(Node):
-    """A FUNCTION or FUNCTION_BLOCK; ``start`` and ``end`` are those of its name."""
+    """A FUNCTION, FUNCTION_BLOCK or PROGRAM; ``start`` and ``end`` are those of its name."""
 
     kind: str
     name: str
-    result: TypeName | None
+    result: TypeSpec | None
     sections: tuple[VariableSection, ...]
     body: tuple[Statement, ...]
     comment: str
+
+
+@node
+class File:
+    """What one source declares."""
+
+    units: tuple[Unit, ...]
+    types: tuple[TypeDeclaration, ...]
+    globals: tuple[VariableSection, ...]

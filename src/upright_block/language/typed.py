@@ -14,42 +14,72 @@ from upright_block.language import syntax
 from upright_block.language.literals import Value
 from upright_block.language.nodes import node
 from upright_block.language.source import Source
-from upright_block.language.types import Elementary
+from upright_block.language.types import BROKEN, Array, Elementary, String, Type
 
-Section = Literal["input", "output", "private", "result"]
-UnitKind = Literal["FUNCTION_BLOCK", "FUNCTION"]
+Section = Literal["input", "output", "in_out", "private", "temp", "external", "global", "result", "field"]
+UnitKind = Literal["FUNCTION_BLOCK", "FUNCTION", "PROGRAM"]
+
+Initial = Value | tuple["Initial", ...] | dict[str, "Initial"] | None
+"""An initial value: of an array one for each element, of a structure or an instance those fields that
+differ from their own; None is that of the type."""
 
 
 @dataclass(slots=True, eq=False)
 class Variable:
-    """A declared variable of a unit. ``type`` is elementary, or the block of an instance.
+    """A declared variable of a unit, a field of a structure, or a global variable.
 
     ``is_folded`` says that the value of this constant went into something decided before the run,
-    such as a CASE label or another initial value.
+    such as a CASE label or another initial value. ``shared`` is the global that an external one is.
     """
 
     name: str
     section: Section
-    type: Elementary | Unit
+    type: Type
     constant: bool
-    initial: Value | None
+    initial: Initial
     comment: str
     start: int
     end: int
     is_folded: bool = False
+    address: str = ""
+    shared: Variable | None = None
 
     @property
     def key(self) -> str:
         return self.name.upper()
 
+    @property
+    def is_code(self) -> bool:
+        """Whether it is a constant that needs no memory."""
+        return self.constant and isinstance(self.type, (Elementary, String))
 
-@dataclass(slots=True, eq=False)
-class Unit:
-    """A function block or a function: interface, and body once checked.
+
+class Compound(Type):
+    """A type that has variables of its own: a structure, a block, or all globals together."""
+
+    __slots__ = ()
+    name: str
+    variables: dict[str, Variable]
+
+
+@dataclass(slots=True, eq=False, repr=False)
+class Structure(Compound):
+    """STRUCT (6.4.4.6), or with ``is_globals`` all global variables of a library."""
+
+    name: str
+    source: Source
+    comment: str = ""
+    variables: dict[str, Variable] = field(default_factory=dict)
+    is_globals: bool = False
+
+
+@dataclass(slots=True, eq=False, repr=False)
+class Unit(Compound):
+    """A function block, a program or a function: interface, and body once checked.
 
     As the type of a variable a function block means an instance of it. ``body`` is None while
     unchecked and when the unit has errors. ``wraps`` is the function that a block was made for to
-    be run by itself.
+    be run by itself. ``shares`` are all global variables, where it or a unit that it uses may name them.
     """
 
     kind: UnitKind
@@ -64,26 +94,84 @@ class Unit:
     is_broken: bool = False
     is_standard: bool = False
     wraps: Unit | None = None
-
-    def __repr__(self) -> str:
-        return self.name
+    shares: Structure | None = None
 
     @property
     def key(self) -> str:
         """The name by which the unit is found; a block made around a function has one of its own."""
         return self.name.upper() + (".CALL" if self.wraps else "")
 
+    @property
+    def keeps_data(self) -> bool:
+        """Whether it has instances with data of their own."""
+        return self.kind != "FUNCTION"
+
     def section(self, section: Section) -> list[Variable]:
         """The variables of one section, in the order of their declaration."""
         return [v for v in self.variables.values() if v.section == section]
 
+    @property
+    def positional(self) -> list[Variable]:
+        """The pins that take positional arguments (6.6.1.4.2)."""
+        return [v for v in self.variables.values() if v.section in ("input", "in_out", "output")]
+
+
+def default_of(type_: Type) -> Initial:
+    """The initial value of a type where none is written (table 10)."""
+    if isinstance(type_, String):
+        return ""
+    return type_.default if isinstance(type_, Elementary) and type_ is not BROKEN else None
+
+
+# --- places ---
+
+
+@node
+class Member:
+    """To a variable of an instance or a structure."""
+
+    owner: Compound
+    variable: Variable
+
+
+@node
+class Element:
+    """To an element of an array; the indices are all of one integer type each."""
+
+    array: Array
+    indices: tuple[Expression, ...]
+    start: int
+
+
+@node
+class Target:
+    """To what a reference refers to."""
+
+    start: int
+
+
+Step = Member | Element | Target
+
 
 @node
 class Place:
-    """Something that holds a value: ``path`` leads from a variable of the unit through instances to a pin."""
+    """Where a value lies: ``steps`` lead from a variable of the unit, or a global, to it.
 
-    path: tuple[Variable, ...]
-    type: Elementary
+    A place of elementary type holds a value; one of another type is worked on by its address.
+    """
+
+    root: Variable
+    steps: tuple[Step, ...]
+    type: Type
+
+    @property
+    def is_plain(self) -> bool:
+        """Whether it is an elementary variable of the unit itself."""
+        return (
+            not self.steps
+            and isinstance(self.type, Elementary)
+            and self.root.section not in ("in_out", "external", "global")
+        )
 
 
 # --- expressions ---
@@ -91,7 +179,9 @@ class Place:
 
 @node
 class Constant:
-    type: Elementary
+    """A value known before the run: of elementary type, or a text."""
+
+    type: Type
     value: Value
 
 
@@ -99,14 +189,42 @@ class Constant:
 class ConstantUse:
     """A named constant; its value is `Variable.initial` unless a case gives another."""
 
-    type: Elementary
+    type: Type
     variable: Variable
 
 
 @node
 class Load:
+    """The value at a place; of a type that is not elementary its address stands for it."""
+
+    type: Type
+    place: Place
+
+
+@node
+class AddressOf:
+    """A reference to a place, from REF()."""
+
     type: Elementary
     place: Place
+
+
+@node
+class Part:
+    """``bits`` bits of a bit string, from bit ``shift`` on."""
+
+    type: Elementary
+    operand: Expression
+    shift: int
+
+
+@node
+class InRange:
+    """A value that must lie in a subrange; else the scan stops."""
+
+    type: Elementary
+    operand: Expression
+    start: int
 
 
 @node
@@ -129,7 +247,10 @@ class Unary:
 
 @node
 class Binary:
-    """Both operands have the same type, but for a duration multiplied, divided or raised to a power."""
+    """Both operands have the same type, but for durations and dates, and a duration with a factor.
+
+    Texts are compared whatever their capacities are.
+    """
 
     type: Elementary
     operator: str
@@ -140,12 +261,17 @@ class Binary:
 
 @node
 class CallFunction:
-    """A call of a function of the library; outputs are stored to their places after it."""
+    """A call of a function of the library; outputs are stored to their places after it.
 
-    type: Elementary
+    ``inputs`` stand in the order of the function's inputs, ``shared`` in that of its in-outs.
+    ``type`` is None of a function without a result.
+    """
+
+    type: Type
     function: Unit
     inputs: tuple[Expression, ...]
-    outputs: tuple[tuple[Variable, Place], ...]
+    shared: tuple[Place, ...]
+    outputs: tuple[tuple[Variable, Receiver], ...]
     start: int
 
 
@@ -153,21 +279,54 @@ class CallFunction:
 class CallStandard:
     """A call of a standard function that the compiler knows."""
 
-    type: Elementary
+    type: Type
     name: str
     inputs: tuple[Expression, ...]
     start: int
 
 
-Expression = Constant | ConstantUse | Load | Convert | Unary | Binary | CallFunction | CallStandard
+Expression = (
+    Constant
+    | ConstantUse
+    | Load
+    | AddressOf
+    | Part
+    | InRange
+    | Convert
+    | Unary
+    | Binary
+    | CallFunction
+    | CallStandard
+)
 
 
 # --- statements ---
 
 
 @node
-class Assign:
+class Receiver:
+    """Where an output goes: a place, or from bit ``shift`` on a part of the bit string there."""
+
     place: Place
+    type: Type
+    shift: int | None
+
+
+@node
+class Assign:
+    """A text is cut to the capacity of its place; other types that are not elementary are copied whole."""
+
+    place: Place
+    value: Expression
+
+
+@node
+class AssignPart:
+    """To ``type.bits`` bits of the bit string at ``place``, from bit ``shift`` on."""
+
+    place: Place
+    type: Elementary
+    shift: int
     value: Expression
 
 
@@ -182,10 +341,11 @@ class Evaluate:
 class CallInstance:
     """Inputs are stored, the body runs, outputs are stored to their places."""
 
-    path: tuple[Variable, ...]
+    instance: Place
     block: Unit
     inputs: tuple[tuple[Variable, Expression], ...]
-    outputs: tuple[tuple[Variable, Place, bool], ...]
+    shared: tuple[tuple[Variable, Place], ...]
+    outputs: tuple[tuple[Variable, Receiver, bool], ...]
     start: int
 
 
@@ -243,4 +403,17 @@ class Return:
     pass
 
 
-Statement = Assign | Evaluate | CallInstance | If | Case | For | While | Repeat | Exit | Continue | Return
+Statement = (
+    Assign
+    | AssignPart
+    | Evaluate
+    | CallInstance
+    | If
+    | Case
+    | For
+    | While
+    | Repeat
+    | Exit
+    | Continue
+    | Return
+)

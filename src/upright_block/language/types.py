@@ -1,42 +1,218 @@
-"""The elementary types and how they widen. IEC 61131-3:2013, 6.4.2 and figures 5, 11 and 12."""
+"""The types and how they widen. IEC 61131-3:2013, 6.4 and figures 5, 11 and 12.
+
+There is one object for each type, so types are compared by identity. Structures, blocks and classes
+are types too; they have variables of their own and stand in `typed`.
+"""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Literal
+from collections.abc import Hashable
+from dataclasses import dataclass, field
+from typing import Literal, TypeVar
 
-Family = Literal["bool", "signed", "unsigned", "bits", "real", "duration", "untyped", "broken"]
+Family = Literal[
+    "bool", "signed", "unsigned", "bits", "real", "duration", "date", "time of day", "date and time",
+    "char", "enumeration", "reference", "untyped", "broken", "text", "array", "compound",
+]  # fmt: skip
+_SIGNED = frozenset({"signed", "duration", "date", "time of day", "date and time"})
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Elementary:
-    """A type whose values have no parts; ``bits`` is the width in memory."""
+class Type:
+    """What a variable can be of."""
 
+    __slots__ = ()
     name: str
-    family: Family
-    bits: int
+
+    @property
+    def family(self) -> Family:
+        """What kind of values it has."""
+        return "compound"
+
+    def __str__(self) -> str:
+        return self.name
 
     def __repr__(self) -> str:
         return self.name
 
+
+@dataclass(frozen=True, slots=True, eq=False, repr=False)
+class Elementary(Type):
+    """A type whose values have no parts; ``bits`` is the width in memory."""
+
+    name: str
+    family: Family = field()
+    bits: int = field()
+
     @property
     def low(self) -> int:
-        """The least value of an integer, bit string, BOOL or duration (ns)."""
-        return -(1 << (self.bits - 1)) if self.family in ("signed", "duration") else 0
+        """The least value of a type whose values are integers inside (durations and dates: ns)."""
+        return -(1 << (self.bits - 1)) if self.is_signed else 0
 
     @property
     def high(self) -> int:
-        """The greatest value of an integer, bit string, BOOL or duration (ns)."""
+        """The greatest value of a type whose values are integers inside (durations and dates: ns)."""
         if self.family == "bool":
             return 1
-        return (1 << (self.bits - (self.family in ("signed", "duration")))) - 1
+        return (1 << (self.bits - self.is_signed)) - 1
+
+    @property
+    def is_signed(self) -> bool:
+        """Whether values below zero exist."""
+        return self.family in _SIGNED
+
+    @property
+    def default(self) -> bool | int | float:
+        """The initial value where none is written (table 10); dates begin at 1970-01-01."""
+        return False if self.family == "bool" else 0.0 if self.family == "real" else 0
+
+    @property
+    def base(self) -> Elementary:
+        """The type that its values are computed as: of a subrange the type it is a range of."""
+        return self
 
     def wrap(self, value: int) -> int:
         """``value`` reduced to the width of an integer type, as the machine does it."""
         if self.family == "bool":
             return value & 1
         value &= (1 << self.bits) - 1
-        return value - (1 << self.bits) if value > self.high else value
+        return value - (1 << self.bits) if self.is_signed and value >> (self.bits - 1) else value
+
+
+@dataclass(frozen=True, slots=True, eq=False, repr=False)
+class Subrange(Elementary):
+    """A range of an integer type, both ends included; values of it are computed as ``base`` (6.4.4.4)."""
+
+    base: Elementary = field()
+    low: int = field()
+    high: int = field()
+
+    @property
+    def default(self) -> int:
+        """Zero where it lies in the range, else the low end (table 10 gives the low end to all)."""
+        return self.low if not self.low <= 0 <= self.high else 0
+
+
+@dataclass(frozen=True, slots=True, eq=False, repr=False)
+class Enumeration(Elementary):
+    """Named values (6.4.4.2, 6.4.4.3). ``key`` of ``members`` is a name in upper case.
+
+    With ``is_open`` a base type was written: the names stand for values of it, and others may be assigned.
+    """
+
+    stored: Elementary = field()
+    members: dict[str, tuple[str, int]] = field()
+    is_open: bool = field()
+
+    @property
+    def is_signed(self) -> bool:
+        return self.stored.is_signed
+
+    @property
+    def default(self) -> int:
+        """The first of its values."""
+        return next((value for _, value in self.members.values()), 0)
+
+    def name_of(self, value: int) -> str | None:
+        """The name of a value, or None when no name stands for it."""
+        return next((name for name, known in self.members.values() if known == value), None)
+
+
+@dataclass(frozen=True, slots=True, eq=False, repr=False)
+class Reference(Elementary):
+    """REF_TO: the address of a variable of type ``target``, or NULL; NULL itself has no target (6.4.4.10)."""
+
+    target: Type | None = field()
+
+
+@dataclass(frozen=True, slots=True, eq=False, repr=False)
+class String(Type):
+    """STRING or WSTRING of at most ``capacity`` characters (6.4.2.2); a character takes ``width`` bytes.
+
+    In memory: the length as an unsigned 32-bit number, then the characters.
+    """
+
+    name: str
+    width: int
+    capacity: int
+
+    @property
+    def family(self) -> Family:
+        return "text"
+
+    @property
+    def size(self) -> int:
+        """Bytes in memory."""
+        return -(-(STRING_HEAD + self.width * self.capacity) // 4) * 4
+
+    @property
+    def stem(self) -> str:
+        """The name without the length."""
+        return "WSTRING" if self.width == 2 else "STRING"
+
+
+@dataclass(frozen=True, slots=True, eq=False, repr=False)
+class Array(Type):
+    """``bounds`` are the low and high index of each dimension; the last one varies fastest (6.4.4.5)."""
+
+    name: str
+    element: Type
+    bounds: tuple[tuple[int, int], ...]
+
+    @property
+    def family(self) -> Family:
+        return "array"
+
+    @property
+    def count(self) -> int:
+        """The number of elements."""
+        total = 1
+        for low, high in self.bounds:
+            total *= high - low + 1
+        return total
+
+
+STRING_HEAD = 4
+DEFAULT_LENGTH = 254
+"""The capacity of a STRING or WSTRING without a length."""
+
+_T = TypeVar("_T", bound=Type)
+_made: dict[Hashable, tuple[Type, Type | None]] = {}
+
+
+def _once(key: Hashable, made: _T, part: Type | None = None) -> _T:
+    """The one type for ``key``; ``part`` is kept, so that its identity in the key stays its own."""
+    known, _ = _made.setdefault(key, (made, part))
+    return known  # type: ignore[return-value]
+
+
+def string_type(width: int, capacity: int) -> String:
+    """STRING (``width`` 1) or WSTRING (2) of a capacity."""
+    stem = "WSTRING" if width == 2 else "STRING"
+    name = stem if capacity == DEFAULT_LENGTH else f"{stem}[{capacity}]"
+    return _once(("string", width, capacity), String(name, width, capacity))
+
+
+def array_type(element: Type, bounds: tuple[tuple[int, int], ...]) -> Array:
+    """The array type of an element and bounds."""
+    ranges = ", ".join(f"{low}..{high}" for low, high in bounds)
+    return _once(
+        ("array", id(element), bounds), Array(f"ARRAY [{ranges}] OF {element.name}", element, bounds), element
+    )
+
+
+def reference_type(target: Type) -> Reference:
+    """REF_TO a type."""
+    return _once(
+        ("reference", id(target)), Reference(f"REF_TO {target.name}", "reference", 32, target), target
+    )
+
+
+def subrange_type(base: Elementary, low: int, high: int) -> Subrange:
+    """A range of an integer type."""
+    name = f"{base.name} ({low}..{high})"
+    return _once(
+        ("subrange", id(base), low, high), Subrange(name, base.family, base.bits, base, low, high), base
+    )
 
 
 BOOL = Elementary("BOOL", "bool", 8)
@@ -56,6 +232,15 @@ DWORD = Elementary("DWORD", "bits", 32)
 LWORD = Elementary("LWORD", "bits", 64)
 TIME = Elementary("TIME", "duration", 64)
 LTIME = Elementary("LTIME", "duration", 64)
+DATE = Elementary("DATE", "date", 64)
+LDATE = Elementary("LDATE", "date", 64)
+TOD = Elementary("TOD", "time of day", 64)
+LTOD = Elementary("LTOD", "time of day", 64)
+DT = Elementary("DT", "date and time", 64)
+LDT = Elementary("LDT", "date and time", 64)
+CHAR = Elementary("CHAR", "char", 8)
+WCHAR = Elementary("WCHAR", "char", 16)
+NULL = Reference("NULL", "reference", 32, None)
 
 UNTYPED_INT = Elementary("an integer literal", "untyped", 0)
 UNTYPED_REAL = Elementary("a real literal", "untyped", 0)
@@ -65,7 +250,10 @@ BROKEN = Elementary("?", "broken", 0)
 ELEMENTARY = {
     t.name: t
     for t in (BOOL, SINT, INT, DINT, LINT, USINT, UINT, UDINT, ULINT, REAL, LREAL, BYTE, WORD, DWORD, LWORD,
-              TIME, LTIME)
+              TIME, LTIME, DATE, LDATE, TOD, LTOD, DT, LDT, CHAR, WCHAR)
+}  # fmt: skip
+ELEMENTARY |= {
+    "DATE_AND_TIME": DT, "LDATE_AND_TIME": LDT, "TIME_OF_DAY": TOD, "LTIME_OF_DAY": LTOD,
 }  # fmt: skip
 
 _WIDENS_TO = {
@@ -81,17 +269,25 @@ _WIDENS_TO = {
     WORD: (DWORD, LWORD),
     DWORD: (LWORD,),
     TIME: (LTIME,),
+    DATE: (LDATE,),
+    TOD: (LTOD,),
+    DT: (LDT,),
+    CHAR: (WCHAR,),
 }
 """Implicit conversions, nearest first (figure 12)."""
 
-_GROUPS = {
+_GROUPS: dict[str, tuple[Family, ...]] = {
     "ANY_INT": ("signed", "unsigned"),
     "ANY_NUM": ("signed", "unsigned", "real"),
     "ANY_REAL": ("real",),
     "ANY_BIT": ("bool", "bits"),
+    "ANY_BITS": ("bits",),
     "ANY_MAGNITUDE": ("signed", "unsigned", "real", "duration"),
-    "ANY_ELEMENTARY": ("bool", "signed", "unsigned", "bits", "real", "duration"),
-}
+    "ANY_DURATION": ("duration",),
+    "ANY_CHAR": ("char",),
+    "ANY_ELEMENTARY": ("bool", "signed", "unsigned", "bits", "real", "duration", "date", "time of day",
+                       "date and time", "char", "enumeration"),
+}  # fmt: skip
 
 
 def in_group(type_: Elementary, group: str) -> bool:
@@ -101,6 +297,8 @@ def in_group(type_: Elementary, group: str) -> bool:
 
 def widens(source: Elementary, target: Elementary) -> bool:
     """Whether ``source`` becomes ``target`` without being asked."""
+    if isinstance(source, Enumeration) and source.is_open:
+        return target is source.stored or widens(source.stored, target)
     return target in _WIDENS_TO.get(source, ())
 
 

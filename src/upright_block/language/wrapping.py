@@ -3,47 +3,54 @@
 from __future__ import annotations
 
 from upright_block.language import typed
-from upright_block.language.types import Elementary
+from upright_block.language.types import BOOL, Elementary, Type
 
 
 def as_block(unit: typed.Unit) -> typed.Unit:
-    """``unit`` itself when it is a block, else a block whose body calls the function once.
+    """``unit`` itself when it keeps data, else a block whose body calls the function once.
 
-    It has the pins of the function, and its result as one more output of the function's name.
+    It has the pins of the function, and its result as one more output of the function's name. What the
+    function shares with its caller is private data of the block.
     """
-    if unit.kind == "FUNCTION_BLOCK" or unit.result is None:
+    if unit.keeps_data:
         return unit
-    pins = [v for v in unit.variables.values() if v.section in ("input", "output")]
-    result = typed.Variable(
+    own: dict[str, typed.Variable] = {}
+    for v in unit.variables.values():
+        if v.section in ("input", "output", "in_out"):
+            section: typed.Section = "private" if v.section == "in_out" else v.section
+            initial = typed.default_of(v.type) if v.section == "in_out" else v.initial
+            own[v.key] = typed.Variable(v.name, section, v.type, False, initial, v.comment, v.start, v.end)
+    at = unit.syntax
+    pins = {section: unit.section(section) for section in ("input", "in_out", "output")}
+    inputs = tuple(_load(own[v.key]) for v in pins["input"])
+    shared = tuple(_place(own[v.key]) for v in pins["in_out"])
+    outputs = tuple((v, typed.Receiver(_place(own[v.key]), v.type, None)) for v in pins["output"])
+    type_: Type = BOOL if unit.result is None else unit.result.type
+    call = typed.CallFunction(type_, unit, inputs, shared, outputs, at.start)
+    body: typed.Statement = typed.Evaluate(call)
+    if unit.result is not None:
+        result = typed.Variable(
+            unit.name, "output", type_, False, unit.result.initial, unit.comment, at.start, at.end
+        )
+        own[result.key] = result
+        body = typed.Assign(_place(result), call)
+    return typed.Unit(
+        "FUNCTION_BLOCK",
         unit.name,
-        "output",
-        unit.result.type,
-        False,
-        unit.result.initial,
+        unit.source,
+        at,
         unit.comment,
-        unit.syntax.start,
-        unit.syntax.end,
+        own,
+        body=(body,),
+        uses={unit.key: unit},
+        wraps=unit,
     )
-    own = {
-        v.key: typed.Variable(v.name, v.section, v.type, False, v.initial, v.comment, v.start, v.end)
-        for v in pins
-    }
-    own[result.key] = result
-    block = typed.Unit("FUNCTION_BLOCK", unit.name, unit.source, unit.syntax, unit.comment, own, wraps=unit)
-    inputs = tuple(_load(own[v.key]) for v in pins if v.section == "input")
-    outputs = tuple((v, _place(own[v.key])) for v in pins if v.section == "output")
-    assert isinstance(result.type, Elementary)
-    call = typed.CallFunction(result.type, unit, inputs, outputs, unit.syntax.start)
-    block.body = (typed.Assign(_place(result), call),)
-    block.uses = {unit.key: unit}
-    return block
 
 
 def _place(variable: typed.Variable) -> typed.Place:
-    assert isinstance(variable.type, Elementary)
-    return typed.Place((variable,), variable.type)
+    return typed.Place(variable, (), variable.type)
 
 
 def _load(variable: typed.Variable) -> typed.Load:
-    place = _place(variable)
-    return typed.Load(place.type, place)
+    type_ = variable.type
+    return typed.Load(type_.base if isinstance(type_, Elementary) else type_, _place(variable))

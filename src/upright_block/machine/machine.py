@@ -12,10 +12,21 @@ import numpy as np
 import wasmtime
 
 from upright_block.compiler.cache import ENGINE, compiled
-from upright_block.compiler.image import DATA, Image, Site, closure
-from upright_block.compiler.layout import Slot, code, encode, find_slot, instance_at
+from upright_block.compiler.image import Image, Site
+from upright_block.compiler.layout import (
+    DATA,
+    FORCES,
+    Slot,
+    closure,
+    code,
+    decode,
+    encode,
+    find_slot,
+    instance_at,
+)
 from upright_block.language.literals import Value
-from upright_block.machine.events import FORCE_SIZE, Event, align, force_table
+from upright_block.language.types import Elementary
+from upright_block.machine.events import FORCE_SIZE, Event, align
 from upright_block.machine.trace import Trace
 
 LOOP_TURNS = 10_000_000
@@ -82,10 +93,9 @@ class Machine:
         return found
 
     def read(self, path: str) -> Value:
-        """The value at a dotted path: bool, int or float; durations in nanoseconds."""
+        """The value at a path: bool, int, float or str; durations in nanoseconds."""
         slot = self.slot(path)
-        value: Value = struct.unpack_from(code(slot.type), self._bytes, DATA + slot.offset)[0]
-        return value
+        return decode(self._bytes, DATA + slot.offset, slot.type)
 
     def write(self, path: str, value: Value) -> None:
         """Store a value at a dotted path."""
@@ -103,6 +113,7 @@ class Machine:
         It holds until the memory grows, that is until the next `run`.
         """
         slot = self.slot(path)
+        assert isinstance(slot.type, Elementary)
         return np.frombuffer(self._bytes, np.dtype(code(slot.type)), 1, DATA + slot.offset)
 
     # --- time ---
@@ -124,15 +135,15 @@ class Machine:
         """
         parts = [(0, len(self.image.initial))] if spans is None else list(spans)
         record = sum(length for _, length in parts)
-        force_at = force_table(self.image.root)
-        span_at = force_at + forces * FORCE_SIZE
+        force_end = FORCES + forces * FORCE_SIZE
+        span_at = align(self.image.end)
         span_bytes = b"".join(struct.pack("<ii", DATA + offset, length) for offset, length in parts)
         event_at = span_at + len(span_bytes)
         event_bytes = b"".join([event.packed() for event in events])
         trace_at = align(event_at + len(event_bytes))
         first, chunk = self.scan, max(1, min(scans, _CHUNK // max(record, 1)))
         self._reserve(trace_at + chunk * record)
-        self._bytes[force_at:span_at] = bytes(span_at - force_at)
+        self._bytes[FORCES:force_end] = bytes(force_end - FORCES)
         self._bytes[span_at:trace_at] = (span_bytes + event_bytes).ljust(trace_at - span_at, b"\0")
         data = bytearray(scans * record) if chunk < scans else bytearray()
         done, next_event, fault = 0, event_at, None
@@ -140,7 +151,7 @@ class Machine:
             stop = min(done + chunk, scans)
             _HEADER.pack_into(
                 self._bytes, 8, first * interval, first + done, 0, 0, interval, first + stop, next_event,
-                event_at + len(event_bytes), force_at, span_at, span_at, event_at, trace_at, LOOP_TURNS,
+                event_at + len(event_bytes), FORCES, force_end, span_at, event_at, trace_at, LOOP_TURNS,
             )  # fmt: skip
             try:
                 self._run(self._store)

@@ -7,9 +7,10 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from upright_block.compiler.layout import Slot, code
+from upright_block.compiler.layout import Slot, code, decode
 from upright_block.language.literals import Value
 from upright_block.language.typed import Unit
+from upright_block.language.types import Elementary
 
 if TYPE_CHECKING:
     from upright_block.machine.machine import Fault
@@ -45,17 +46,22 @@ class Trace:
         at = 0
         for offset, length in self.spans:
             if offset <= slot.offset < offset + length:
+                start = at + slot.offset - offset
+                if not isinstance(slot.type, Elementary):
+                    texts = [decode(self.data, start + k * self.record, slot.type) for k in range(self.scans)]
+                    return np.array(texts, object)
                 dtype = np.dtype(code(slot.type))
                 if not self.scans:
                     return np.empty(0, dtype)
-                return np.ndarray((self.scans,), dtype, self.data, at + slot.offset - offset, (self.record,))
+                return np.ndarray((self.scans,), dtype, self.data, start, (self.record,))
             at += length
         raise KeyError(slot.path)
 
     def value(self, slot: Slot, scan: int) -> Value:
         """The value of a slot after a scan."""
-        found: Value = self.column(slot)[scan - self.first].item()
-        return found
+        found = self.column(slot)[scan - self.first]
+        value: Value = found if isinstance(found, str) else found.item()
+        return value
 
     def since(self, slot: Slot, scan: int) -> int | None:
         """The scan that gave the slot the value it has after ``scan``; None when it never had another."""

@@ -7,13 +7,15 @@ from typing import Any
 
 from upright_block.language.literals import shown
 from upright_block.language.typed import Section, Unit, Variable
-from upright_block.language.types import Elementary
 from upright_block.reports.styled import Line
 
 _TITLES: tuple[tuple[Section, str], ...] = (
     ("input", "Inputs"),
+    ("in_out", "In-outs"),
     ("output", "Outputs"),
     ("private", "Private data"),
+    ("temp", "Temporary data"),
+    ("external", "Global variables"),
 )
 
 
@@ -51,21 +53,26 @@ def block_lines(unit: Unit, width: int) -> list[Line]:
 
 
 def _kind(unit: Unit) -> str:
-    kind = "function" if unit.kind == "FUNCTION" else "function block"
+    kind = unit.kind.lower().replace("_", " ")
     return f"standard {kind}" if unit.is_standard else kind
 
 
 def _type(variable: Variable) -> str:
     """The type, and the value of a constant, or the initial value where it is not that of the type."""
-    if not isinstance(variable.type, Elementary):
-        return variable.type.name
-    if variable.initial is None or not (variable.initial or variable.constant):
-        return variable.type.name
-    return f"{variable.type.name} := {shown(variable.initial, variable.type)}"
+    initial = _initial(variable)
+    return f"{variable.type.name} := {initial}" if initial else variable.type.name
+
+
+def _initial(variable: Variable) -> str:
+    """The initial value of a variable with a single value where it is not that of the type."""
+    initial = variable.initial
+    if not isinstance(initial, (bool, int, float, str)):
+        return ""
+    return shown(initial, variable.type) if initial or variable.constant else ""
 
 
 def _box(unit: Unit) -> list[Line]:
-    left = [(v.name, _type(v).replace(" :=", "")) for v in unit.section("input")]
+    left = [(v.name, _type(v).replace(" :=", "")) for v in (*unit.section("input"), *unit.section("in_out"))]
     right = [(v.name, _type(v).replace(" :=", "")) for v in unit.section("output")]
     if unit.result is not None:
         right.insert(0, ("", _type(unit.result).replace(" :=", "")))
@@ -115,7 +122,7 @@ def block_data(unit: Unit) -> dict[str, Any]:
                 "type": v.type.name,
                 "constant": v.constant,
                 "initial": shown(v.initial, v.type)
-                if isinstance(v.type, Elementary) and v.initial is not None
+                if isinstance(v.initial, (bool, int, float, str))
                 else None,
                 "comment": v.comment,
             }

@@ -102,10 +102,10 @@ def _moment_head(verdict: Verdict, misses: Sequence[Miss]) -> list[Line]:
 
 def _nearly(miss: Miss) -> str:
     """What to write when a REAL misses only by its last digits."""
-    check, got = miss.expectation.check, miss.got
+    check = miss.expectation.check
     if miss.slot.type.family != "real" or check.low != check.high or check.outside:
         return ""
-    wanted = float(check.low)
+    wanted, got = float(check.low), float(miss.got)
     if abs(got - wanted) > 1e-4 * max(abs(wanted), 1e-30):
         return ""
     return f"They differ by {abs(got - wanted):.2g}. To allow it, write {check.text}±{abs(wanted) * 1e-4 or 1e-9:.1g}."
@@ -121,9 +121,7 @@ def _table_source(plan: Plan) -> Any:
 def _columns(verdict: Verdict) -> list[Slot]:
     """The slots to show: those of the table, or all pins; what is wrong is always among them."""
     plan = verdict.plan
-    found = list(plan.shown) or [
-        s for s in slots(plan.unit) if "." not in s.path and s.variable.section != "private"
-    ]
+    found = list(plan.shown) or [s for s in slots(plan.unit) if s.is_pin]
     wrong = {m.slot.path for m in verdict.misses}
     while len(found) > _MOST_COLUMNS:
         spare = next((i for i in range(len(found) - 1, -1, -1) if found[i].path not in wrong), None)
@@ -160,7 +158,7 @@ def _moment_lines(verdict: Verdict, scan: int, width: int) -> list[Line]:
     times = [shown_duration(at * trace.interval) for at in rows]
     time_width = max(4, *map(len, times))
     scan_width = max(4, len(str(rows[-1])))
-    driven = sum(1 for s in columns if s.variable.section == "input" and "." not in s.path)
+    driven = sum(1 for s in columns if s.is_driven)
     lead = 4 + scan_width + 2 + time_width
     parts = _fold(widths, width - lead - 6)
     lines: list[Line] = []

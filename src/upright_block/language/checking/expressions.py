@@ -10,38 +10,73 @@ from upright_block.language.checking.reporter import Problem, Reporter
 from upright_block.language.literals import (
     LiteralProblem,
     Value,
+    character,
     fit,
+    parse_as,
     parse_number,
+    parse_text,
     parse_typed,
     shown_number,
+    shown_text,
 )
+from upright_block.language.scope import NamedType
 from upright_block.language.types import (
     BOOL,
     BROKEN,
+    BYTE,
+    DATE,
     DINT,
+    DT,
+    DWORD,
     INT,
+    LDATE,
+    LDT,
     LINT,
     LREAL,
+    LTIME,
+    LTOD,
+    LWORD,
+    NULL,
     REAL,
+    TIME,
+    TOD,
     UNTYPED_INT,
     UNTYPED_REAL,
+    WORD,
+    Array,
     Elementary,
+    Enumeration,
+    Reference,
+    String,
+    Subrange,
+    Type,
     common,
     in_group,
     is_integer,
     is_real,
     widens,
-)
+)  # fmt: skip
 
 _COMPARISONS = frozenset({"=", "<>", "<", ">", "<=", ">="})
 _LOGIC = frozenset({"AND", "OR", "XOR"})
+_TIMED = frozenset({"duration", "date", "time of day", "date and time"})
+_PARTS = {"X": BOOL, "B": BYTE, "W": WORD, "D": DWORD, "L": LWORD}
+_SAME_WIDTH = {8: "BYTE", 16: "WORD", 32: "DWORD", 64: "LWORD"}
+_MOVED = {
+    (a, sign, b): result
+    for moment, duration in ((TOD, TIME), (DT, TIME), (LTOD, LTIME), (LDT, LTIME))
+    for a, sign, b, result in (
+        (moment, "+", duration, moment), (moment, "-", duration, moment), (moment, "-", moment, duration),
+    )
+} | {(DATE, "-", DATE): TIME, (LDATE, "-", LDATE): LTIME}  # fmt: skip
+"""What comes of a date or time of day and another, by operator (table 30)."""
 _NAMED = {"+": "add", "-": "subtract", "*": "multiply", "/": "divide", "MOD": "take the remainder of"}
 
 
 class ExpressionChecker(Reporter):
     """Turns expressions of syntax into typed ones. Every method raises `Problem` after reporting."""
 
-    def value(self, at: syntax.Expression, wanted: Elementary, what: str) -> typed.Expression:
+    def value(self, at: syntax.Expression, wanted: Type, what: str) -> typed.Expression:
         """The expression as a value of type ``wanted``; ``what`` names the receiver in messages."""
         return self.coerce(self.expression(at), wanted, at, what)
 
@@ -51,6 +86,18 @@ class ExpressionChecker(Reporter):
         if isinstance(found, typed.Constant) and found.type.family == "untyped":
             return self.coerce(found, default_type(found), at, "")
         return found
+
+    def elementary_value(self, at: syntax.Expression) -> tuple[typed.Expression, Elementary]:
+        """The expression with an elementary type of its own, and that type."""
+        found = self.any_value(at)
+        if not isinstance(found.type, Elementary):
+            raise self.problem(
+                "type-mismatch",
+                at,
+                f"{self.text(at)} is {found.type} as a whole.",
+                "Name an element or a field.",
+            )
+        return found, found.type
 
     def condition(self, at: syntax.Expression, what: str) -> typed.Expression:
         """The expression as a BOOL that decides something."""
@@ -68,22 +115,96 @@ class ExpressionChecker(Reporter):
 
     # --- conversion to a wanted type ---
 
-    def coerce(
-        self, found: typed.Expression, wanted: Elementary, at: syntax.Node, what: str
-    ) -> typed.Expression:
+    def coerce(self, found: typed.Expression, wanted: Type, at: syntax.Node, what: str) -> typed.Expression:
         """``found`` as a value of type ``wanted``: as it is, a literal that fits, or widened."""
         type_ = found.type
-        if type_ is wanted:
+        if type_ is wanted and wanted.family != "broken":
             return found
-        if type_.family == "untyped":
-            assert isinstance(found, typed.Constant)
+        if isinstance(wanted, String):
+            return self._coerce_text(found, wanted, at, what)
+        if isinstance(wanted, Elementary):
+            return self._coerce_elementary(found, wanted, at, what)
+        raise self.mismatch(type_, wanted, at, what)
+
+    def _coerce_elementary(
+        self, found: typed.Expression, wanted: Elementary, at: syntax.Node, what: str
+    ) -> typed.Expression:
+        type_ = found.type
+        if isinstance(wanted, Subrange):
+            inner = self._coerce_subrange(found, wanted, at, what)
+            return inner if isinstance(inner, typed.Constant) else typed.InRange(wanted, inner, at.start)
+        if isinstance(found, typed.Constant) and type_.family == "untyped":
             return typed.Constant(wanted, self.fitted(found, wanted, at, what))
-        if widens(type_, wanted):
+        if isinstance(found, typed.Constant) and isinstance(found.value, str) and wanted.family == "char":
+            return self._one_character(found, wanted, at)
+        if isinstance(wanted, Enumeration) and wanted.is_open and type_ is wanted.stored:
+            return typed.Convert(wanted, found, at.start)
+        if type_ is NULL and isinstance(wanted, Reference):
+            return typed.Constant(wanted, 0)
+        if isinstance(type_, Elementary) and widens(type_, wanted):
             return typed.Convert(wanted, found, at.start)
         raise self.mismatch(type_, wanted, at, what)
 
+    def _coerce_subrange(
+        self, found: typed.Expression, wanted: Subrange, at: syntax.Node, what: str
+    ) -> typed.Expression:
+        """A value of the base type; what is known to lie outside the range is reported now."""
+        inner = self.coerce(found, wanted.base, at, what)
+        if isinstance(inner, typed.Constant):
+            value = int(inner.value)
+            if not wanted.low <= value <= wanted.high:
+                raise self.problem(
+                    "out-of-range",
+                    at,
+                    f"{value} does not fit {wanted.name}.",
+                    f"{what or 'It'} goes from {wanted.low} to {wanted.high}.",
+                )
+        return inner
+
+    def _coerce_text(
+        self, found: typed.Expression, wanted: String, at: syntax.Node, what: str
+    ) -> typed.Expression:
+        type_ = found.type
+        if not isinstance(type_, String):
+            raise self.mismatch(type_, wanted, at, what)
+        literal = found.value if isinstance(found, typed.Constant) and isinstance(found.value, str) else None
+        if type_.width != wanted.width:
+            if literal is not None:
+                quote = '"' if wanted.width == 2 else "'"
+                raise self.problem(
+                    "type-mismatch",
+                    at,
+                    f"{what or 'It'} is {wanted}; {self.text(at)} is a {type_.stem}.",
+                    f"Write it in {'double' if wanted.width == 2 else 'single'} quotes: {shown_text(literal, quote)}.",
+                )
+            raise self.mismatch(type_, wanted, at, what)
+        if literal is not None and len(literal) > wanted.capacity:
+            raise self.problem(
+                "out-of-range",
+                at,
+                f"The text has {len(literal)} characters; {what or 'it'} is {wanted}.",
+                f"Shorten it, or declare {wanted.stem}[{len(literal)}].",
+            )
+        return found
+
+    def _one_character(self, found: typed.Constant, wanted: Elementary, at: syntax.Node) -> typed.Expression:
+        try:
+            return typed.Constant(wanted, character(str(found.value), wanted))
+        except LiteralProblem as problem:
+            raise self.problem("type-mismatch", at, str(problem), problem.way_out) from None
+
     def fitted(self, found: typed.Constant, wanted: Elementary, at: syntax.Node, what: str) -> Value:
         """The value of an untyped literal as one of ``wanted``."""
+        assert isinstance(found.type, Elementary)
+        assert not isinstance(found.value, str)
+        if isinstance(wanted, Enumeration) and not wanted.is_open:
+            names = ", ".join(name for name, _ in wanted.members.values())
+            raise self.problem(
+                "type-mismatch",
+                at,
+                f"{what or 'It'} is {wanted}; {self.text(at)} is a number.",
+                f"Name one of its values: {names}.",
+            )
         try:
             return fit(found.type, found.value, wanted)
         except LiteralProblem as problem:
@@ -91,12 +212,16 @@ class ExpressionChecker(Reporter):
             where = f" {what} is {wanted}." if what and name == "type-mismatch" else ""
             raise self.problem(name, at, f"{problem}{where}", problem.way_out) from None
 
-    def mismatch(self, found: Elementary, wanted: Elementary, at: syntax.Node, what: str) -> Problem:
+    def mismatch(self, found: Type, wanted: Type, at: syntax.Node, what: str) -> Problem:
         """Report that a value of one type cannot become another unasked."""
         shown = self.text(at)
         subject = f"{what} is {wanted}" if what else f"{wanted} is needed here"
         function = f"{found.name}_TO_{wanted.name}"
-        if self.scope.standard.function(function) is not None:
+        if (
+            isinstance(found, Elementary)
+            and isinstance(wanted, Elementary)
+            and self.scope.standard.function(function) is not None
+        ):
             loses = widens(wanted, found) or is_real(found)
             way_out = f"Convert with {function}({shown})" + (", if the value always fits." if loses else ".")
         elif wanted is BOOL:
@@ -118,61 +243,144 @@ class ExpressionChecker(Reporter):
             if at.kind in ("int", "real"):
                 return typed.Constant(*parse_number(at.text))
             if at.kind == "typed":
-                return typed.Constant(*parse_typed(at.text))
+                return self._typed_literal(at)
+            if at.kind == "string":
+                return typed.Constant(*parse_text(at.text))
         except LiteralProblem as problem:
             raise self.problem("bad-literal", at, str(problem), problem.way_out) from None
         if at.kind == "broken":
             self.unit.is_broken = True
             raise Problem
-        raise self.problem(
-            "not-supported", at, "Texts are not read by this version.", "Use numbers, BOOL and TIME."
-        )
+        if at.kind == "null":
+            return typed.Constant(NULL, 0)
+        raise AssertionError(at.kind)
+
+    def _typed_literal(self, at: syntax.Literal) -> typed.Expression:
+        """A literal with a type before ``#``, which may be an enumeration or a subrange of the library."""
+        prefix, _, rest = at.text.partition("#")
+        named = self.scope.types.get(prefix.upper())
+        if named is None:
+            return typed.Constant(*parse_typed(at.text))
+        type_ = self.named_type(named, at)
+        if isinstance(type_, Enumeration):
+            known = type_.members.get(rest.upper())
+            if known is None:
+                start = at.start + len(prefix) + 1
+                names = [name for name, _ in type_.members.values()]
+                raise self.unknown(
+                    rest,
+                    syntax.Node(start, at.end),
+                    f"{type_} has no value {rest}.",
+                    names,
+                    f"Its values are {', '.join(names)}.",
+                )
+            return typed.Constant(type_, known[1])
+        if not isinstance(type_, Elementary):
+            raise LiteralProblem(f"{prefix} has no literals.", "Name its fields or elements one by one.")
+        found = typed.Constant(type_.base, parse_as(rest, type_.base))
+        return self.coerce(found, type_, at, "") if isinstance(type_, Subrange) else found
+
+    def named_type(self, named: NamedType, at: syntax.Node) -> Type:
+        """The type that a name of the library stands for."""
+        raise NotImplementedError
 
     def _name(self, at: syntax.Name) -> typed.Expression:
-        place = self.variable(at)
-        if place.constant:
-            assert isinstance(place.type, Elementary)
-            return typed.ConstantUse(place.type, place)
-        if isinstance(place.type, typed.Unit):
-            raise self.bare_instance(at, place)
-        return typed.Load(place.type, typed.Place((place,), place.type))
+        key = at.name.upper()
+        if key not in self.unit.variables and key not in self.scope.globals.variables:
+            found = self._enumerator(at)
+            if found is not None:
+                return found
+        return self._load(at)
 
-    def bare_instance(self, at: syntax.Node, instance: typed.Variable) -> Problem:
+    def _enumerator(self, at: syntax.Name) -> typed.Expression | None:
+        """The value of an enumeration that a bare name stands for."""
+        owners = self.scope.values.get(at.name.upper(), ())
+        if len(owners) > 1:
+            ways = " or ".join(f"{owner}#{at.name}" for owner in owners[:2])
+            raise self.problem(
+                "ambiguous-value",
+                at,
+                f"{at.name} is a value of {len(owners)} enumerations.",
+                f"Write {ways}.",
+            )
+        for owner in owners:
+            return typed.Constant(owner, owner.members[at.name.upper()][1])
+        return None
+
+    def _load(self, at: syntax.Expression) -> typed.Expression:
+        """The value at a place; a constant that is code has none."""
+        place = self.place(at)
+        if not place.steps and place.root.is_code:
+            return typed.ConstantUse(place.type, place.root)
+        if isinstance(place.type, typed.Unit):
+            raise self.bare_instance(at, place.type)
+        return typed.Load(place.type.base if isinstance(place.type, Elementary) else place.type, place)
+
+    def bare_instance(self, at: syntax.Node, block: typed.Unit) -> Problem:
         """Report that an instance stands where a value is wanted."""
-        assert isinstance(instance.type, typed.Unit)
-        pins = instance.type.section("output") or instance.type.section("input")
+        pins = block.section("output") or block.section("input")
+        shown = self.text(at)
         way_out = (
-            f"Name one of its pins, such as {instance.name}.{pins[0].name}."
-            if pins
-            else "Name one of its pins."
+            f"Name one of its pins, such as {shown}.{pins[0].name}." if pins else "Name one of its pins."
         )
         return self.problem(
-            "no-value",
-            at,
-            f"{instance.name} is an instance of {instance.type} and has no value of its own.",
-            way_out,
+            "no-value", at, f"{shown} is an instance of {block} and has no value of its own.", way_out
         )
 
+    # --- places ---
+
+    def place(self, at: syntax.Expression) -> typed.Place:
+        """The place that a name and what follows it lead to; private data of an instance is refused."""
+        make = _PLACE.get(type(at))
+        if make is None:
+            raise self.problem(
+                "no-place", at, f"{self.text(at)} is no variable.", "Name a variable or a pin."
+            )
+        return make(self, at)
+
+    def _root(self, at: syntax.Name) -> typed.Place:
+        variable = self.variable(at)
+        return typed.Place(variable, (), variable.type)
+
     def variable(self, at: syntax.Name) -> typed.Variable:
-        """The variable of the unit that is called by this name."""
-        found = self.unit.variables.get(at.name.upper())
+        """The variable of the unit, or the global one, that is called by this name."""
+        key = at.name.upper()
+        found = self.unit.variables.get(key)
+        if found is None and self.unit.result is not None and key == self.unit.key:
+            found = self.unit.result
+        if found is not None and found.section == "external":
+            found = found.shared
+            if found is None:
+                raise Problem
+        found = found or self.scope.globals.variables.get(key)
         if found is not None:
             if found.type is BROKEN:
+                self.unit.is_broken = True
                 raise Problem
+            if found.section == "global":
+                self.unit.shares = self.scope.globals
             return found
-        if self.unit.result is not None and at.name.upper() == self.unit.key:
-            if self.unit.result.type is BROKEN:
-                raise Problem
-            return self.unit.result
+        raise self._no_variable(at)
+
+    def _no_variable(self, at: syntax.Name) -> Problem:
+        if at.name.upper() == self.unit.key and self.unit.kind == "FUNCTION":
+            return self.problem(
+                "missing-type",
+                at,
+                f"{self.unit.name} has no result type, so nothing can be assigned to it.",
+                f"Write FUNCTION {self.unit.name} : INT, or another type.",
+            )
         callee = self.find_unit(at.name.upper())
         if callee is not None:
             if callee.kind == "FUNCTION_BLOCK":
-                raise self.problem("block-without-instance", at, f"{callee.name} is a block, not a variable.",
-                                   f"Declare an instance of it (VAR name : {callee.name}; END_VAR) and use its pins.")  # fmt: skip
-            raise self.problem("function-without-call", at, f"{callee.name} is a function and is called with parentheses.",
-                               f"Write {callee.name}(...).")  # fmt: skip
+                return self.problem("block-without-instance", at, f"{callee.name} is a block, not a variable.",
+                                    f"Declare an instance of it (VAR name : {callee.name}; END_VAR) and use its pins.")  # fmt: skip
+            return self.problem("function-without-call", at, f"{callee.name} is a {callee.kind.lower()} and is called with parentheses.",
+                                f"Write {callee.name}(...).")  # fmt: skip
         names = [v.name for v in self.unit.variables.values()]
-        raise self.unknown(
+        names += [v.name for v in self.scope.globals.variables.values()]
+        names += [enumeration.members[key][0] for key, (enumeration, *_) in self.scope.values.items()]
+        return self.unknown(
             at.name,
             at,
             f"{at.name} is not declared in {self.unit.name}.",
@@ -180,49 +388,154 @@ class ExpressionChecker(Reporter):
             f"Declare {at.name} in a VAR section.",
         )
 
-    def path(self, at: syntax.Expression) -> tuple[typed.Variable, ...]:
-        """The variables that a name or a dotted name leads through; private data of an instance is refused."""
-        if isinstance(at, syntax.Name):
-            return (self.variable(at),)
-        if not isinstance(at, syntax.Member):
-            raise self.problem(
-                "no-place", at, f"{self.text(at)} is no variable.", "Name a variable or a pin."
-            )
-        base = self.path(at.base)
-        owner = base[-1].type
+    def _member(self, at: syntax.Member) -> typed.Place:
+        base = self.place(at.base)
+        owner = base.type
         name_at = syntax.Node(at.name_start, at.end)
-        if isinstance(owner, Elementary):
+        if isinstance(owner, Reference) and isinstance(owner.target, typed.Compound):
+            raise self.problem(
+                "missing-dereference",
+                at,
+                f"{self.text(at.base)} is {owner}; its target has the {'pins' if isinstance(owner.target, typed.Unit) else 'fields'}.",
+                f"Write {self.text(at.base)}^.{at.name}.",
+            )
+        if not isinstance(owner, typed.Compound):
             raise self.problem(
                 "no-pins", at, f"{self.text(at.base)} is {owner} and has no pins.", f"Remove .{at.name}."
             )
+        if isinstance(owner, typed.Structure):
+            return self._field(at, base, owner, name_at)
+        assert isinstance(owner, typed.Unit)
         pin = owner.variables.get(at.name.upper())
         if pin is None:
             public = [v.name for v in owner.variables.values() if v.section in ("input", "output")]
             raise self.unknown(at.name, name_at, f"{owner} has no pin {at.name}.", public, pins_of(owner))
-        if pin.section == "private":
+        if pin.section == "in_out":
+            raise self.problem("private-data", name_at, f"{pin.name} is an in-out of {owner}; it is the caller's own variable.",
+                               "Use the variable that is given to it.")  # fmt: skip
+        if pin.section not in ("input", "output"):
             raise self.problem("private-data", name_at, f"{pin.name} is private data of {owner}; only its own body uses it.",
                                "Use an output of the block, or give it one for this.")  # fmt: skip
-        return (*base, pin)
+        if pin.type is BROKEN:
+            self.unit.is_broken = True
+            raise Problem
+        return typed.Place(base.root, (*base.steps, typed.Member(owner, pin)), pin.type)
 
-    def _member(self, at: syntax.Member) -> typed.Expression:
-        path = self.path(at)
-        type_ = path[-1].type
-        if isinstance(type_, typed.Unit):
-            raise self.bare_instance(at, path[-1])
-        return typed.Load(type_, typed.Place(path, type_))
+    def _field(
+        self, at: syntax.Member, base: typed.Place, owner: typed.Structure, name_at: syntax.Node
+    ) -> typed.Place:
+        field = owner.variables.get(at.name.upper())
+        if field is None:
+            names = [v.name for v in owner.variables.values()]
+            raise self.unknown(
+                at.name,
+                name_at,
+                f"{owner} has no field {at.name}.",
+                names,
+                f"Its fields are {', '.join(names)}.",
+            )
+        if field.type is BROKEN:
+            self.unit.is_broken = True
+            raise Problem
+        return typed.Place(base.root, (*base.steps, typed.Member(owner, field)), field.type)
+
+    def _index(self, at: syntax.Index) -> typed.Place:
+        base = self.place(at.base)
+        array = base.type
+        if not isinstance(array, Array):
+            way_out = (
+                "Take characters with MID, LEFT and RIGHT."
+                if isinstance(array, String)
+                else "Remove the index."
+            )
+            raise self.problem(
+                "no-array", at, f"{self.text(at.base)} is {array} and has no elements.", way_out
+            )
+        if len(at.indices) != len(array.bounds):
+            count = len(array.bounds)
+            raise self.problem(
+                "wrong-index",
+                at,
+                f"{self.text(at.base)} has {count} dimension{'' if count == 1 else 's'}; {len(at.indices)} "
+                f"{'index is' if len(at.indices) == 1 else 'indices are'} given.",
+                f"Write {self.text(at.base)}[{', '.join('ijklmn'[:count])}].",
+            )
+        indices: list[typed.Expression] = []
+        for index_at, (low, high) in zip(at.indices, array.bounds, strict=True):
+            index, type_ = self.elementary_value(index_at)
+            if not is_integer(type_) and not isinstance(type_, Enumeration):
+                raise self.problem(
+                    "type-mismatch", index_at, f"An index is an integer; {self.text(index_at)} is {type_}.",
+                    "Convert it to an integer.",
+                )  # fmt: skip
+            if isinstance(index, typed.Constant) and not low <= int(index.value) <= high:
+                raise self.problem(
+                    "out-of-range",
+                    index_at,
+                    f"The index {index.value} is outside {low}..{high}.",
+                    f"{self.text(at.base)} has elements {low} to {high}.",
+                )
+            indices.append(index)
+        step = typed.Element(array, tuple(indices), at.start)
+        return typed.Place(base.root, (*base.steps, step), array.element)
+
+    def _dereference(self, at: syntax.Dereference) -> typed.Place:
+        base = self.place(at.base)
+        if not isinstance(base.type, Reference) or base.type.target is None:
+            raise self.problem(
+                "no-reference",
+                at,
+                f"{self.text(at.base)} is {base.type} and refers to nothing.",
+                "Remove ^, or declare it REF_TO.",
+            )
+        return typed.Place(base.root, (*base.steps, typed.Target(at.start)), base.type.target)
+
+    def part_bounds(self, at: syntax.Part, whole: Type) -> tuple[Elementary, int]:
+        """The type of a part of a bit string, and its lowest bit (table 17)."""
+        type_ = _PARTS[at.size]
+        if not isinstance(whole, Elementary) or whole.family != "bits":
+            way_out = "Only bit strings have parts."
+            if isinstance(whole, Elementary) and is_integer(whole):
+                way_out = (
+                    f"Convert it to a bit string: {whole}_TO_{_SAME_WIDTH[whole.bits]}({self.text(at.base)})."
+                )
+            raise self.problem("no-parts", at, f"{self.text(at.base)} is {whole} and has no bits of its own.", way_out)  # fmt: skip
+        width = 1 if type_ is BOOL else type_.bits
+        last = whole.bits // width - 1
+        if at.number > last:
+            what = {1: "bits", 8: "bytes", 16: "words", 32: "double words", 64: "long words"}[width]
+            raise self.problem(
+                "out-of-range",
+                syntax.Node(at.part_start, at.end),
+                f"{self.text(at.base)} is {whole} and has {what} 0 to {last}.",
+                f"Write a number from 0 to {last}.",
+            )
+        return type_, at.number * width
+
+    def _part(self, at: syntax.Part) -> typed.Expression:
+        whole = self.expression(at.base)
+        type_, shift = self.part_bounds(at, whole.type)
+        return typed.Part(type_, whole, shift)
+
+    def _no_value(self, at: syntax.Expression) -> typed.Expression:
+        raise self.problem(
+            "no-value", at, f"{self.text(at)} can only be an initial value.", "Assign element by element."
+        )
 
     # --- operators ---
 
     def _unary(self, at: syntax.Unary) -> typed.Expression:
         operand = self.expression(at.operand)
-        type_, operator = operand.type, at.operator
+        operator = at.operator
+        type_ = self._elementary(operand, at.operand)
         if operator == "NOT":
             if type_.family in ("bool", "bits"):
                 return typed.Unary(type_, "NOT", operand)
             raise self.problem("type-mismatch", at, f"NOT needs a BOOL or a bit string; {self.text(at.operand)} is {type_}.",
                                "Compare it with a value, or negate with -.")  # fmt: skip
         if isinstance(operand, typed.Constant) and type_.family == "untyped":
-            return typed.Constant(type_, -operand.value if operator == "-" else operand.value)
+            number = constants.number(operand)
+            return typed.Constant(type_, -number if operator == "-" else number)
         if type_.family in ("signed", "real", "duration"):
             return typed.Unary(type_, "-", operand) if operator == "-" else operand
         way_out = (
@@ -253,12 +566,15 @@ class ExpressionChecker(Reporter):
         self, at: syntax.Binary, left: typed.Expression, right: typed.Expression
     ) -> typed.Expression:
         operator = at.operator
-        if left.type.family == "untyped" and right.type.family == "untyped":
+        if isinstance(left.type, String) or isinstance(right.type, String):
+            return self._compare_texts(at, left, right)
+        left_type, right_type = self._elementary(left, at.left), self._elementary(right, at.right)
+        if left_type.family == "untyped" and right_type.family == "untyped":
             return self._fold(at, left, right)
         if operator == "**":
             return self._power(at, left, right)
-        if "duration" in (left.type.family, right.type.family):
-            return self._duration_operation(at, left, right)
+        if _TIMED & {left_type.family, right_type.family}:
+            return self._timed_operation(at, left, left_type, right, right_type)
         type_ = self._common_type(at, left, right)
         if operator in _LOGIC:
             if type_.family not in ("bool", "bits"):
@@ -267,12 +583,13 @@ class ExpressionChecker(Reporter):
             result = type_
         elif operator in _COMPARISONS:
             result = BOOL
-            if type_ is BOOL and operator not in ("=", "<>"):
+            unordered = type_ is BOOL or type_.family in ("reference", "enumeration")
+            if unordered and operator not in ("=", "<>"):
                 raise self.problem(
                     "type-mismatch",
                     at,
-                    f"BOOL values have no order for {operator}.",
-                    "Use AND, OR and NOT, or = and <>.",
+                    f"{'BOOL values have' if type_ is BOOL else f'{type_} has'} no order for {operator}.",
+                    "Use AND, OR and NOT, or = and <>." if type_ is BOOL else "Use = and <>.",
                 )
         else:
             wanted = "ANY_INT" if operator == "MOD" else "ANY_NUM"
@@ -284,25 +601,58 @@ class ExpressionChecker(Reporter):
             result = type_
         left = self.coerce(left, type_, at.left, "")
         right = self.coerce(right, type_, at.right, "")
-        if operator in ("/",) and isinstance(right, typed.Constant) and right.value == 0:
+        if operator == "/" and isinstance(right, typed.Constant) and right.value == 0:
             raise self.problem("division-by-zero", at, "This divides by zero.", "Divide by something else.")
         return typed.Binary(result, operator, left, right, at.operator_start)
 
     def _types(self, at: syntax.Binary, left: typed.Expression, right: typed.Expression) -> str:
         return f"{self.text(at.left)} is {left.type} and {self.text(at.right)} is {right.type}"
 
+    def _elementary(self, found: typed.Expression, at: syntax.Expression) -> Elementary:
+        if not isinstance(found.type, Elementary):
+            raise self.problem(
+                "type-mismatch", at, f"{self.text(at)} is {found.type} and has no single value.",
+                "Name an element or a field.",
+            )  # fmt: skip
+        return found.type
+
+    def _compare_texts(
+        self, at: syntax.Binary, left: typed.Expression, right: typed.Expression
+    ) -> typed.Expression:
+        """Texts of one width compare character by character (table 33); a one-character text may be a CHAR."""
+        for one, other, one_at in ((left, right, at.left), (right, left, at.right)):
+            if other.type.family == "char" and isinstance(one, typed.Constant) and isinstance(one.value, str):
+                made = self.coerce(one, other.type, one_at, "")
+                pair = (made, other) if one is left else (other, made)
+                return self._operation(at, *pair)
+        if at.operator not in _COMPARISONS:
+            way_out = "Join texts with CONCAT." if at.operator == "+" else "Convert them to numbers first."
+            raise self.problem("type-mismatch", at, f"{at.operator} has no meaning for texts.", way_out)
+        if (
+            not (isinstance(left.type, String) and isinstance(right.type, String))
+            or left.type.width != right.type.width
+        ):
+            raise self.mismatch_pair(at, left, right)
+        return typed.Binary(BOOL, at.operator, left, right, at.operator_start)
+
     def _common_type(self, at: syntax.Binary, left: typed.Expression, right: typed.Expression) -> Elementary:
         """The type in which an operator works: a literal follows the other operand."""
-        for one, other in ((left, right), (right, left)):
-            if one.type.family == "untyped":
-                if one.type is UNTYPED_REAL and is_integer(other.type):
-                    if not widens(other.type, LREAL):
+        a, b = self._elementary(left, at.left), self._elementary(right, at.right)
+        for one, other in ((a, b), (b, a)):
+            if one.family == "untyped":
+                if one is UNTYPED_REAL and is_integer(other):
+                    if not widens(other, LREAL):
                         raise self.mismatch_pair(at, left, right)
-                    return REAL if widens(other.type, REAL) else LREAL
-                return other.type
-        type_ = common(left.type, right.type)
+                    return REAL if widens(other, REAL) else LREAL
+                return other.stored if isinstance(other, Enumeration) and other.is_open else other
+            if one is NULL and isinstance(other, Reference):
+                return other
+        type_ = common(a, b)
         if type_ is None:
             raise self.mismatch_pair(at, left, right)
+        is_arithmetic = at.operator not in _COMPARISONS
+        if isinstance(type_, Enumeration) and type_.is_open and is_arithmetic:
+            return type_.stored
         return type_
 
     def mismatch_pair(self, at: syntax.Binary, left: typed.Expression, right: typed.Expression) -> Problem:
@@ -310,6 +660,8 @@ class ExpressionChecker(Reporter):
         verb = "compare" if at.operator in _COMPARISONS else _NAMED.get(at.operator, "combine")
         way_out = "Convert one of them to the type of the other."
         for one, other, one_at in ((left.type, right.type, at.left), (right.type, left.type, at.right)):
+            if not (isinstance(one, Elementary) and isinstance(other, Elementary)):
+                continue
             function = f"{one.name}_TO_{other.name}"
             if self.scope.standard.function(function) is not None:
                 way_out = f"Convert one of them, as in {function}({self.text(one_at)})."
@@ -347,11 +699,12 @@ class ExpressionChecker(Reporter):
     def _power(self, at: syntax.Binary, left: typed.Expression, right: typed.Expression) -> typed.Expression:
         """``a ** b``: EXPT computed as LREAL, rounded to REAL when the base is REAL (table 71, 29)."""
         if left.type.family == "untyped":
-            left = self.coerce(left, right.type if is_real(right.type) else LREAL, at.left, "")
-        if not is_real(left.type):
+            left = self.coerce(left, right.type if right.type.family == "real" else LREAL, at.left, "")
+        base_type, exponent_type = self._elementary(left, at.left), self._elementary(right, at.right)
+        if not is_real(base_type):
             raise self.problem("type-mismatch", at.left, f"The base of ** is REAL or LREAL; {self.text(at.left)} is {left.type}.",
                                "Convert it to LREAL, or multiply.")  # fmt: skip
-        if not in_group(right.type, "ANY_NUM") and right.type.family != "untyped":
+        if not in_group(exponent_type, "ANY_NUM") and exponent_type.family != "untyped":
             raise self.problem(
                 "type-mismatch",
                 at.right,
@@ -362,8 +715,8 @@ class ExpressionChecker(Reporter):
         function = self.find_unit("EXPT")
         assert function is not None
         self.unit.uses[function.key] = function
-        call = typed.CallFunction(LREAL, function, (base, exponent), (), at.operator_start)
-        return call if left.type is LREAL else typed.Convert(left.type, call, at.start)
+        call = typed.CallFunction(LREAL, function, (base, exponent), (), (), at.operator_start)
+        return call if base_type is LREAL else typed.Convert(base_type, call, at.start)
 
     def as_number(self, found: typed.Expression, wanted: Elementary, at: syntax.Node) -> typed.Expression:
         """Any number as LINT or LREAL, also where that may round (a factor, an exponent)."""
@@ -371,72 +724,107 @@ class ExpressionChecker(Reporter):
             return self.coerce(found, wanted, at, "")
         return typed.Convert(wanted, found, at.start)
 
-    def _duration_operation(
-        self, at: syntax.Binary, left: typed.Expression, right: typed.Expression
+    def _timed_operation(
+        self,
+        at: syntax.Binary,
+        left: typed.Expression,
+        left_type: Elementary,
+        right: typed.Expression,
+        right_type: Elementary,
     ) -> typed.Expression:
-        """Durations add and subtract, compare, and take a number as factor or divisor (table 30)."""
+        """Durations and dates add, subtract and compare; a number may be a duration's factor or divisor (table 30)."""
         operator = at.operator
-        if left.type.family == "duration" and (operator in ("*", "/")) and right.type.family != "duration":
-            if is_real(right.type) or right.type is UNTYPED_REAL:
-                number = self.as_number(right, LREAL, at.right)
-            elif is_integer(right.type) or right.type is UNTYPED_INT:
-                number = self.as_number(right, LINT, at.right)
-            else:
-                raise self.mismatch_pair(at, left, right)
-            if operator == "/" and isinstance(number, typed.Constant) and number.value == 0:
-                raise self.problem(
-                    "division-by-zero", at, "This divides by zero.", "Divide by something else."
-                )
-            return typed.Binary(left.type, operator, left, number, at.operator_start)
-        if operator == "*" and right.type.family == "duration" and left.type.family != "duration":
+        if left_type.family == "duration" and operator in ("*", "/") and right_type.family not in _TIMED:
+            return self._scaled_duration(at, left, left_type, right, right_type)
+        if operator == "*" and right_type.family == "duration" and left_type.family not in _TIMED:
             raise self.problem("type-mismatch", at, f"The duration stands first when it is multiplied; {self._types(at, left, right)}.",
                                f"Write {self.text(at.right)} * {self.text(at.left)}.")  # fmt: skip
-        for one, one_at, other in ((left, at.left, right), (right, at.right, left)):
+        for one, one_at, other in ((left, at.left, right_type), (right, at.right, left_type)):
             if one.type.family == "untyped":
-                number_ = shown_number(one.value) if isinstance(one, typed.Constant) else "1"
-                raise self.problem("type-mismatch", one_at, f"{self.text(one_at)} has no unit; the other value is {other.type}.",
-                                   f"Write T#{number_}s, or another unit.")  # fmt: skip
-        type_ = common(left.type, right.type)
+                number = shown_number(constants.number(one)) if isinstance(one, typed.Constant) else "1"
+                raise self.problem("type-mismatch", one_at, f"{self.text(one_at)} has no unit; the other value is {other}.",
+                                   f"Write T#{number}s, or another unit.")  # fmt: skip
+        moved = _MOVED.get((left_type, operator, right_type))
+        if moved is not None:
+            return typed.Binary(moved, operator, left, right, at.operator_start)
+        type_ = common(left_type, right_type)
         if type_ is None:
             raise self.mismatch_pair(at, left, right)
-        if operator not in _COMPARISONS and operator not in ("+", "-"):
-            raise self.problem("type-mismatch", at, f"{operator} has no meaning between two durations.",
-                               "Durations are added, subtracted and compared; a number may multiply or divide one.")  # fmt: skip
-        result = BOOL if operator in _COMPARISONS else type_
+        if operator not in _COMPARISONS and (operator not in ("+", "-") or type_.family != "duration"):
+            what = "durations" if type_.family == "duration" else "dates"
+            raise self.problem("type-mismatch", at, f"{operator} has no meaning between two {what}.",
+                               "Durations are added, subtracted and compared; a number may multiply or divide one."
+                               if what == "durations" else "Dates are subtracted and compared; a duration may be added to one.")  # fmt: skip
         return typed.Binary(
-            result,
+            BOOL if operator in _COMPARISONS else type_,
             operator,
             self.coerce(left, type_, at.left, ""),
             self.coerce(right, type_, at.right, ""),
             at.operator_start,
         )
 
+    def _scaled_duration(
+        self,
+        at: syntax.Binary,
+        left: typed.Expression,
+        left_type: Elementary,
+        right: typed.Expression,
+        right_type: Elementary,
+    ) -> typed.Expression:
+        """A duration times or divided by a number."""
+        if is_real(right_type) or right_type is UNTYPED_REAL:
+            number = self.as_number(right, LREAL, at.right)
+        elif is_integer(right_type) or right_type is UNTYPED_INT:
+            number = self.as_number(right, LINT, at.right)
+        else:
+            raise self.mismatch_pair(at, left, right)
+        if at.operator == "/" and isinstance(number, typed.Constant) and number.value == 0:
+            raise self.problem("division-by-zero", at, "This divides by zero.", "Divide by something else.")
+        return typed.Binary(left_type, at.operator, left, number, at.operator_start)
+
     def assignable(self, at: syntax.Expression) -> typed.Place:
         """The place that an assignment or an output writes to."""
-        path = self.path(at)
-        last = path[-1]
-        shown = self.text(at)
-        if isinstance(last.type, typed.Unit):
+        place = self.place(at)
+        if isinstance(place.type, typed.Unit):
             raise self.problem(
                 "no-place",
                 at,
-                f"{shown} is an instance of {last.type} and cannot be assigned.",
-                f"Call it: {shown}(...);",
+                f"{self.text(at)} is an instance of {place.type} and cannot be assigned.",
+                f"Call it: {self.text(at)}(...);",
             )
-        if last.constant:
+        self.check_writable(place, at)
+        return place
+
+    def check_writable(self, place: typed.Place, at: syntax.Expression) -> None:
+        """Report a place that this unit may not write to."""
+        shown, root = self.text(at), place.root
+        steps = place.steps
+        followed = [i for i, step in enumerate(steps) if isinstance(step, typed.Target)]
+        if followed:
+            steps = steps[followed[-1] + 1 :]
+        elif root.constant:
             raise self.problem(
                 "constant-assigned",
                 at,
                 f"{shown} is a constant.",
                 "Remove CONSTANT from its section, or assign to another variable.",
             )
-        if len(path) == 1 and last.section == "input":
+        elif root.section == "input":
             raise self.problem("input-assigned", at, f"{shown} is an input of {self.unit.name}; only the caller gives it a value.",
                                "Copy it into a variable of your own, or make it an output.")  # fmt: skip
-        if len(path) > 1 and last.section == "output":
-            raise self.problem("output-assigned", at, f"{shown} is an output of {path[-2].type}; only that block gives it a value.",
-                               "Assign to one of its inputs, or to a variable of your own.")  # fmt: skip
-        return typed.Place(path, last.type)
+        for step in steps:
+            if isinstance(step, typed.Member) and step.variable.section == "output":
+                raise self.problem("output-assigned", at, f"{shown} is an output of {step.owner}; only that block gives it a value.",
+                                   "Assign to one of its inputs, or to a variable of your own.")  # fmt: skip
+
+    def receiver(self, at: syntax.Expression) -> typed.Receiver:
+        """Where an output or a value goes: a place, or a part of the bit string there."""
+        if isinstance(at, syntax.Part):
+            place = self.assignable(at.base)
+            type_, shift = self.part_bounds(at, place.type)
+            return typed.Receiver(place, type_, shift)
+        place = self.assignable(at)
+        return typed.Receiver(place, place.type, None)
 
     # --- calls: see the checker of calls ---
 
@@ -449,13 +837,17 @@ def default_type(literal: typed.Constant) -> Elementary:
     """The type of a bare literal where nothing else decides it."""
     if literal.type is UNTYPED_REAL:
         return LREAL
-    value = int(literal.value)
+    value = int(constants.number(literal))
     return next((t for t in (INT, DINT) if t.low <= value <= t.high), LINT)
 
 
 def pins_of(unit: typed.Unit) -> str:
     """The pins of a unit in a sentence."""
-    sections = (("inputs", unit.section("input")), ("outputs", unit.section("output")))
+    sections = (
+        ("inputs", unit.section("input")),
+        ("in-outs", unit.section("in_out")),
+        ("outputs", unit.section("output")),
+    )
     parts = [f"{title} {', '.join(v.name for v in pins)}" for title, pins in sections if pins]
     return f"Its pins: {'; '.join(parts)}." if parts else "It has no pins."
 
@@ -463,8 +855,20 @@ def pins_of(unit: typed.Unit) -> str:
 _CHECK: dict[type, Callable[[ExpressionChecker, Any], typed.Expression]] = {
     syntax.Literal: ExpressionChecker._literal,
     syntax.Name: ExpressionChecker._name,
-    syntax.Member: ExpressionChecker._member,
+    syntax.Member: ExpressionChecker._load,
+    syntax.Index: ExpressionChecker._load,
+    syntax.Dereference: ExpressionChecker._load,
+    syntax.Part: ExpressionChecker._part,
+    syntax.ArrayValue: ExpressionChecker._no_value,
+    syntax.StructureValue: ExpressionChecker._no_value,
     syntax.Unary: ExpressionChecker._unary,
     syntax.Binary: ExpressionChecker._binary,
     syntax.Call: lambda checker, at: checker.call(at),
+}
+
+_PLACE: dict[type, Callable[[ExpressionChecker, Any], typed.Place]] = {
+    syntax.Name: ExpressionChecker._root,
+    syntax.Member: ExpressionChecker._member,
+    syntax.Index: ExpressionChecker._index,
+    syntax.Dereference: ExpressionChecker._dereference,
 }

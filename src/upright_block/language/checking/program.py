@@ -1,21 +1,24 @@
-"""Units: their names, their interfaces, their bodies, and who uses whom. IEC 61131-3:2013, 6.5 and 6.6."""
+"""Types, globals and units: their names, interfaces and bodies, and who uses whom. IEC 61131-3:2013, 6.5, 6.6."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable
+from contextlib import suppress
 from typing import cast
 
 from upright_block.language import syntax, typed
 from upright_block.language.checking.reporter import Problem
-from upright_block.language.checking.statements import StatementChecker
+from upright_block.language.checking.types import TypeChecker
 from upright_block.language.findings import Finding, Findings, Related
-from upright_block.language.literals import Value
 from upright_block.language.parsing import parse
-from upright_block.language.scope import Scope
+from upright_block.language.scope import NamedType, Scope
 from upright_block.language.source import Source
-from upright_block.language.types import BROKEN, ELEMENTARY, Elementary
+from upright_block.language.types import BROKEN, ELEMENTARY, Array, Type
 
-_SECTIONS: dict[str, typed.Section] = {"VAR_INPUT": "input", "VAR_OUTPUT": "output", "VAR": "private"}
+_SECTIONS: dict[str, typed.Section] = {
+    "VAR_INPUT": "input", "VAR_OUTPUT": "output", "VAR_IN_OUT": "in_out", "VAR": "private",
+    "VAR_TEMP": "temp", "VAR_EXTERNAL": "external",
+}  # fmt: skip
 
 
 def check_program(sources: Iterable[Source], scope: Scope, findings: Findings) -> None:
@@ -24,13 +27,20 @@ def check_program(sources: Iterable[Source], scope: Scope, findings: Findings) -
     Units that a mistake reaches, in themselves or in a unit that they use, are marked as broken.
     """
     declared: list[typed.Unit] = []
+    shared: list[tuple[Source, syntax.VariableSection]] = []
     for source in sources:
         known = len(findings.items)
-        units = parse(source, findings)
+        file = parse(source, findings)
         broken = any(f.severity == "error" for f in findings.items[known:])
+        for type_at in file.types:
+            _declare_type(type_at, source, scope, findings)
+        shared += [(source, section) for section in file.globals]
         declared += [
-            u for u in (declare(at, source, scope, findings, broken) for at in units) if u is not None
+            u for u in (declare(at, source, scope, findings, broken) for at in file.units) if u is not None
         ]
+    _types(scope, findings)
+    for source, section in shared:
+        _globals(source, section, scope, findings)
     for unit in declared:
         _interface(unit, scope, findings)
     for unit in declared:
@@ -39,15 +49,23 @@ def check_program(sources: Iterable[Source], scope: Scope, findings: Findings) -
     _spread_broken(scope)
 
 
-def declare(
-    at: syntax.Unit, source: Source, scope: Scope, findings: Findings, broken: bool = False
-) -> typed.Unit | None:
-    """Enter the name of a unit into the scope; None when it has none or the name is taken."""
-    if not at.name:
-        return None
+def _declare_type(at: syntax.TypeDeclaration, source: Source, scope: Scope, findings: Findings) -> None:
+    """Enter the name of a type into the scope."""
+    if _is_free(at, source, scope, findings):
+        scope.types[at.name.upper()] = NamedType(at.name, source, at)
+
+
+def _is_free(
+    at: syntax.TypeDeclaration | syntax.Unit, source: Source, scope: Scope, findings: Findings
+) -> bool:
+    """Whether a name may be given to a type or a unit; if not, that is reported."""
     key = at.name.upper()
-    other = scope.units.get(key)
-    if key in ELEMENTARY or scope.standard.source(key) or scope.standard.function(key):
+    if (
+        key in ELEMENTARY
+        or key in ("STRING", "WSTRING", "REF")
+        or scope.standard.source(key)
+        or scope.standard.function(key)
+    ):
         findings.add(
             Finding(
                 "name-taken",
@@ -55,10 +73,11 @@ def declare(
                 at.start,
                 at.end,
                 f"{at.name} is a name of the standard.",
-                "Give the unit another name.",
+                f"Give the {'unit' if isinstance(at, syntax.Unit) else 'type'} another name.",
             )
         )
-        return None
+        return False
+    other = scope.units.get(key) or scope.types.get(key)
     if other is not None:
         first = Related(
             other.source, other.syntax.start, other.syntax.end, f"{other.name} is first declared here"
@@ -75,9 +94,52 @@ def declare(
                 (first,),
             )
         )
+    return other is None
+
+
+def _types(scope: Scope, findings: Findings) -> None:
+    """Read every type of the library, whether a variable is of it or not."""
+    for named in list(scope.types.values()):
+        unit = typed.Unit("FUNCTION", named.name, named.source, _EMPTY, "")
+        with suppress(Problem):
+            _checker(unit, scope, findings).named_type(named, named.syntax)
+
+
+_EMPTY = syntax.Unit(0, 0, "FUNCTION", "", None, (), (), "")
+
+
+def _globals(source: Source, section: syntax.VariableSection, scope: Scope, findings: Findings) -> None:
+    """Enter the variables of a VAR_GLOBAL section into the scope."""
+    unit = typed.Unit("FUNCTION", "VAR_GLOBAL", source, _EMPTY, "")
+    checker = _checker(unit, scope, findings)
+    constant = "CONSTANT" in section.qualifiers
+    for at in section.declarations:
+        key = at.name.upper()
+        if key in scope.globals.variables:
+            checker.report(
+                "name-twice",
+                at,
+                f"The global variable {at.name} is declared twice.",
+                "Remove one of the two.",
+            )
+            continue
+        type_ = checker.type_of(at.type)
+        initial = checker.declared_initial(at, type_, constant)
+        scope.globals.variables[key] = typed.Variable(
+            at.name, "global", type_, constant, initial, at.comment, at.start, at.end, address=at.address
+        )
+
+
+def declare(
+    at: syntax.Unit, source: Source, scope: Scope, findings: Findings, broken: bool = False
+) -> typed.Unit | None:
+    """Enter the name of a unit into the scope; None when it has none or the name is taken."""
+    if not at.name:
+        return None
+    if not _is_free(at, source, scope, findings):
         return None
     unit = typed.Unit(cast("typed.UnitKind", at.kind), at.name, source, at, at.comment, is_broken=broken)
-    scope.units[key] = unit
+    scope.units[unit.key] = unit
     return unit
 
 
@@ -90,7 +152,7 @@ def find_unit(name: str, scope: Scope) -> typed.Unit | None:
     if source is None:
         return None
     findings = Findings()
-    for at in parse(source, findings):
+    for at in parse(source, findings).units:
         unit = typed.Unit(cast("typed.UnitKind", at.kind), at.name, source, at, at.comment, is_standard=True)
         scope.units[unit.key] = unit
         _interface(unit, scope, findings)
@@ -99,8 +161,8 @@ def find_unit(name: str, scope: Scope) -> typed.Unit | None:
     return scope.units[name]
 
 
-def _checker(unit: typed.Unit, scope: Scope, findings: Findings) -> StatementChecker:
-    return StatementChecker(unit, scope, findings, lambda name: find_unit(name, scope))
+def _checker(unit: typed.Unit, scope: Scope, findings: Findings) -> TypeChecker:
+    return TypeChecker(unit, scope, findings, lambda name: find_unit(name, scope))
 
 
 # --- interfaces ---
@@ -109,19 +171,19 @@ def _checker(unit: typed.Unit, scope: Scope, findings: Findings) -> StatementChe
 def _interface(unit: typed.Unit, scope: Scope, findings: Findings) -> None:
     """Fill in the variables of a unit, with their types and initial values."""
     checker = _checker(unit, scope, findings)
-    if unit.kind == "FUNCTION":
-        at = unit.syntax.result
-        type_ = BROKEN if at is None else _type(at, checker)
-        if isinstance(type_, typed.Unit) and at is not None:
+    at = unit.syntax.result
+    if at is not None:
+        type_ = checker.type_of(at)
+        if isinstance(type_, typed.Unit):
             checker.report(
                 "type-mismatch",
                 at,
                 f"A function cannot give a block ({type_}) as its result.",
-                "Use an elementary type.",
+                "Use a type of data.",
             )
             type_ = BROKEN
         unit.result = typed.Variable(
-            unit.name, "result", type_, False, _default(type_), "", unit.syntax.start, unit.syntax.end
+            unit.name, "result", type_, False, typed.default_of(type_), "", unit.syntax.start, unit.syntax.end
         )
     for section in unit.syntax.sections:
         if section.section not in _SECTIONS:
@@ -132,7 +194,7 @@ def _interface(unit: typed.Unit, scope: Scope, findings: Findings) -> None:
 
 
 def _variable(
-    unit: typed.Unit, section: syntax.VariableSection, at: syntax.Declaration, checker: StatementChecker
+    unit: typed.Unit, section: syntax.VariableSection, at: syntax.Declaration, checker: TypeChecker
 ) -> None:
     key = at.name.upper()
     other = unit.variables.get(key)
@@ -155,82 +217,73 @@ def _variable(
         )
         return
     constant = "CONSTANT" in section.qualifiers
-    type_ = _type(at.type, checker)
-    initial = _initial(at, type_, constant, checker)
+    type_ = checker.type_of(at.type)
     kind = _SECTIONS[section.section]
-    if constant and kind != "private":
+    variable = typed.Variable(
+        at.name, kind, type_, constant, None, at.comment, at.start, at.end, address=at.address
+    )
+    unit.variables[key] = variable
+    if kind == "external":
+        variable.shared = _external(at, type_, checker)
+        return
+    variable.initial = checker.declared_initial(at, type_, constant)
+    if constant and kind not in ("private", "temp"):
         checker.report(
             "constant-pin",
             at,
             f"{at.name} is a pin and cannot be constant.",
             "Declare it in VAR CONSTANT, or remove CONSTANT.",
         )
-    if isinstance(type_, typed.Unit):
-        unit.uses[type_.key] = type_
-        if unit.kind == "FUNCTION":
-            checker.report("instance-in-function", at, f"{at.name} is an instance of {type_}; a function keeps no data between its calls.",
-                           "Write a FUNCTION_BLOCK instead.")  # fmt: skip
-    unit.variables[key] = typed.Variable(
-        at.name, kind, type_, constant, initial, at.comment, at.start, at.end
-    )
+    if kind == "in_out" and at.initial is not None:
+        checker.report(
+            "initial-in-out",
+            at.initial,
+            f"{at.name} is an in-out; its value is that of the caller's variable.",
+            "Remove the initial value.",
+        )
+    _instances(unit, at, type_, checker)
 
 
-def _type(at: syntax.TypeName, checker: StatementChecker) -> Elementary | typed.Unit:
-    name = at.name.upper()
-    if not name:
-        checker.unit.is_broken = True
-        return BROKEN
-    if name in ELEMENTARY:
-        return ELEMENTARY[name]
-    unit = checker.find_unit(name)
-    if unit is not None:
-        if unit.kind == "FUNCTION_BLOCK":
-            return unit
+def _external(at: syntax.Declaration, type_: Type, checker: TypeChecker) -> typed.Variable | None:
+    """The global variable that an external one is (6.5.2.3)."""
+    shared = checker.scope.globals.variables.get(at.name.upper())
+    if shared is None:
+        names = [v.name for v in checker.scope.globals.variables.values()]
+        checker.unknown(
+            at.name,
+            at,
+            f"There is no global variable {at.name}.",
+            names,
+            "Declare it in a VAR_GLOBAL section.",
+        )
+    elif shared.type is not type_ and BROKEN not in (shared.type, type_):
         checker.report(
             "type-mismatch",
-            at,
-            f"{unit.name} is a function and no type.",
-            "Call it in an expression; it needs no instance.",
+            at.type,
+            f"{at.name} is {type_} here and {shared.type} where it is declared.",
+            f"Write {shared.type}.",
         )
-        return BROKEN
-    checker.unknown(at.name, at, f"There is no type or block {at.name}.", [*ELEMENTARY, *checker.scope.known_names()],
-                    "Types are BOOL, INT, DINT, REAL, LREAL, TIME, WORD and their kin, and the blocks of the library.")  # fmt: skip
-    return BROKEN
+    return shared
 
 
-def _default(type_: Elementary | typed.Unit) -> Value | None:
-    """The initial value of a type where none is written (table 10)."""
-    if isinstance(type_, typed.Unit) or type_ is BROKEN:
-        return None
-    return False if type_.family == "bool" else 0.0 if type_.family == "real" else 0
+def _instances(unit: typed.Unit, at: syntax.Declaration, type_: Type, checker: TypeChecker) -> None:
+    """Note the blocks that a variable holds instances of; only a block can hold them."""
+    for block in _blocks_in(type_):
+        unit.uses[block.key] = block
+        if unit.kind == "FUNCTION" and unit.variables[at.name.upper()].section != "in_out":
+            checker.report("instance-in-function", at, f"{at.name} is an instance of {block}; a function keeps no data between its calls.",
+                           "Write a FUNCTION_BLOCK instead.")  # fmt: skip
 
 
-def _initial(
-    at: syntax.Declaration, type_: Elementary | typed.Unit, constant: bool, checker: StatementChecker
-) -> Value | None:
-    if at.initial is None:
-        if constant and type_ is not BROKEN:
-            checker.report(
-                "constant-without-value",
-                at,
-                f"The constant {at.name} has no value.",
-                f"Write {at.name} : {type_} := value;",
-            )
-        return _default(type_)
+def _blocks_in(type_: Type) -> list[typed.Unit]:
+    """The blocks that values of a type contain instances of."""
     if isinstance(type_, typed.Unit):
-        checker.report(
-            "not-supported",
-            at.initial,
-            f"Initial values of an instance ({type_}) are not read by this version.",
-            "Give its inputs values in its call.",
-        )
-        return None
-    if type_ is BROKEN:
-        return None
-    try:
-        return checker.constant(at.initial, type_, at.name)
-    except Problem:
-        return _default(type_)
+        return [type_]
+    if isinstance(type_, Array):
+        return _blocks_in(type_.element)
+    if isinstance(type_, typed.Structure):
+        return [block for field in type_.variables.values() for block in _blocks_in(field.type)]
+    return []
 
 
 # --- bodies ---
@@ -258,9 +311,17 @@ def _check_body(unit: typed.Unit, scope: Scope, findings: Findings) -> None:
 def _assigns(statements: Iterable[typed.Statement], variable: typed.Variable) -> bool:
     for statement in statements:
         match statement:
-            case typed.Assign(place=place) | typed.For(place=place) if place.path[0] is variable:
+            case typed.Assign(place=place) | typed.AssignPart(place=place) | typed.For(place=place) if (
+                place.root is variable
+            ):
                 return True
-            case typed.CallInstance(outputs=outputs) if any(p.path[0] is variable for _, p, _ in outputs):
+            case typed.CallInstance(shared=shared, outputs=outputs) if variable in (
+                *(r.place.root for _, r, _ in outputs), *(p.root for _, p in shared)
+            ):  # fmt: skip
+                return True
+            case typed.Evaluate(call=call) | typed.Assign(value=typed.CallFunction() as call) if variable in (
+                *(r.place.root for _, r in call.outputs), *(p.root for p in call.shared)
+            ):  # fmt: skip
                 return True
             case typed.If(branches=branches, otherwise=otherwise):
                 if any(_assigns(body, variable) for _, body in branches) or _assigns(otherwise, variable):

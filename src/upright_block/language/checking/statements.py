@@ -10,7 +10,7 @@ from upright_block.language.checking.calls import CallChecker
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.findings import Related
 from upright_block.language.literals import Value
-from upright_block.language.types import BROKEN, Elementary, is_integer
+from upright_block.language.types import BROKEN, Elementary, Type, is_integer
 
 
 class StatementChecker(CallChecker):
@@ -31,14 +31,19 @@ class StatementChecker(CallChecker):
 
     def _assignment(self, at: syntax.Assignment) -> typed.Statement:
         try:
-            place = self.assignable(at.target)
+            receiver = self.receiver(at.target)
         except Problem:
             self._check_alone(at.value)
             raise
-        if len(place.path) == 1 and place.path[0] in self.loop_variables:
+        place = receiver.place
+        if not place.steps and place.root in self.loop_variables:
             self.report("loop-variable", at.target, f"{self.text(at.target)} counts the loop and is not assigned inside it.",
                         "Leave the loop with EXIT, or use WHILE.")  # fmt: skip
-        return typed.Assign(place, self.value(at.value, place.type, self.text(at.target)))
+        value = self.value(at.value, receiver.type, self.text(at.target))
+        if receiver.shift is None:
+            return typed.Assign(place, value)
+        assert isinstance(receiver.type, Elementary)
+        return typed.AssignPart(place, receiver.type, receiver.shift, value)
 
     def _check_alone(self, at: syntax.Expression) -> None:
         """Report what is wrong inside an expression whose receiver is already known to be wrong."""
@@ -49,12 +54,7 @@ class StatementChecker(CallChecker):
 
     def _call_statement(self, at: syntax.CallStatement) -> typed.Statement:
         call = at.call
-        if isinstance(call.callee, syntax.Name) and call.callee.name.upper() not in self.unit.variables:
-            unit = self.find_unit(call.callee.name.upper())
-            if unit is not None and unit.kind == "FUNCTION":
-                return typed.Evaluate(self.call_function(call, unit))
-            if unit is not None:
-                raise self.block_called(call.callee, unit)
+        if isinstance(call.callee, syntax.Name) and not self._is_variable(call.callee):
             if self.scope.standard.function(call.callee.name.upper()) is not None:
                 raise self.problem(
                     "unused-value",
@@ -62,18 +62,28 @@ class StatementChecker(CallChecker):
                     f"The value of {call.callee.name} is not used.",
                     "Assign it to a variable.",
                 )
+            unit = self.find_unit(call.callee.name.upper())
+            if unit is not None and unit.kind == "FUNCTION":
+                return typed.Evaluate(self.call_function(call, unit))
+            if unit is not None:
+                raise self.block_called(call.callee, unit)
             names = [v.name for v in self.unit.variables.values()] + self.scope.known_names()
             raise self.unknown(call.callee.name, call.callee, f"{call.callee.name} is neither an instance nor a function.", names,
                                "Declare an instance in a VAR section, or correct the name.")  # fmt: skip
-        path = self.path(call.callee)
-        block = path[-1].type
-        if block is BROKEN:
-            raise Problem
-        if isinstance(block, Elementary):
+        place = self.place(call.callee)
+        block = place.type
+        if not isinstance(block, typed.Unit):
             raise self.problem("not-callable", call.callee, f"{self.text(call.callee)} is {block} and cannot be called.",
                                f"Assign to it: {self.text(call.callee)} := ...;")  # fmt: skip
-        inputs, outputs = self.arguments(call, block, block.section("input"))
-        return typed.CallInstance(path, block, tuple(inputs.items()), tuple(outputs), at.start)
+        given = self.arguments(call, block)
+        shared = tuple(self.in_outs(call, block, given))
+        return typed.CallInstance(
+            place, block, tuple(given.inputs.items()), shared, tuple(given.outputs), at.start
+        )
+
+    def _is_variable(self, at: syntax.Name) -> bool:
+        key = at.name.upper()
+        return key in self.unit.variables or key in self.scope.globals.variables
 
     # --- selection ---
 
@@ -95,8 +105,8 @@ class StatementChecker(CallChecker):
         selector: typed.Expression | None
         try:
             selector = self.any_value(at.selector)
-            if not (is_integer(selector.type) or selector.type.family == "bits"):
-                raise self.problem("type-mismatch", at.selector, f"CASE chooses by an integer or a bit string; {self.text(at.selector)} is {selector.type}.",
+            if selector.type.family not in ("signed", "unsigned", "bits", "enumeration"):
+                raise self.problem("type-mismatch", at.selector, f"CASE chooses by an integer, a bit string or an enumeration; {self.text(at.selector)} is {selector.type}.",
                                    "Use IF and ELSIF.")  # fmt: skip
         except Problem:
             selector = None
@@ -107,6 +117,7 @@ class StatementChecker(CallChecker):
             for label in arm.labels:
                 try:
                     if selector is not None:
+                        assert isinstance(selector.type, Elementary)
                         ranges.append(self._label(label, selector.type, taken))
                 except Problem:
                     continue
@@ -135,7 +146,7 @@ class StatementChecker(CallChecker):
         taken.append((low, high, at))
         return low, high
 
-    def constant(self, at: syntax.Expression, wanted: Elementary, what: str) -> Value:
+    def constant(self, at: syntax.Expression, wanted: Type, what: str) -> Value:
         """The value of an expression that must be known before the run."""
         found = self.value(at, wanted, what)
         try:
@@ -153,7 +164,7 @@ class StatementChecker(CallChecker):
             raise Problem
         try:
             place = self.assignable(at.variable)
-            if not is_integer(place.type) or len(place.path) > 1:
+            if not isinstance(place.type, Elementary) or not is_integer(place.type) or not place.is_plain:
                 raise self.problem("type-mismatch", at.variable, f"FOR counts with an integer variable of the unit; {self.text(at.variable)} is {place.type}.",
                                    "Declare an INT in a VAR section.")  # fmt: skip
             name = self.text(at.variable)
@@ -171,7 +182,7 @@ class StatementChecker(CallChecker):
             self._loop_body(at.body)
             raise
         outer = self.loop_variables
-        self.loop_variables = (*outer, place.path[0])
+        self.loop_variables = (*outer, place.root)
         body = self._loop_body(at.body)
         self.loop_variables = outer
         return typed.For(place, first, last, step, body, at.start)

@@ -10,6 +10,10 @@ DEEPEST = 60
 """How deeply parentheses or statements may nest. A reader gives up long before."""
 
 
+_AHEAD = 4
+"""How many tokens beyond the next one a reader may look at."""
+
+
 class SyntaxProblem(Exception):
     """Raised after its finding was recorded; the statement or declaration is given up."""
 
@@ -20,9 +24,9 @@ class Cursor:
     def __init__(self, tokens: Tokens, findings: Findings) -> None:
         self.tokens = tokens
         self.source = tokens.source
-        self.kinds = list(tokens.kinds)
-        self.texts = tokens.texts
-        self.starts = tokens.starts
+        self.kinds = tokens.kinds + ["end"] * _AHEAD
+        self.texts = tokens.texts + [""] * _AHEAD
+        self.starts = tokens.starts + tokens.starts[-1:] * _AHEAD
         self.findings = findings
         self.i = 0
         self.depth = 0

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 from upright_block.language import syntax
 from upright_block.language.lexer import KEYWORDS
 from upright_block.language.parsing.cursor import Cursor
@@ -23,6 +25,8 @@ PRECEDENCE = {
     "MOD": 7,
     "**": 8,
 }
+_PART = re.compile(r"(?:%([XBWDLxbwdl]))?([0-9]{1,3})")
+_CALLABLE = (syntax.Name, syntax.Member, syntax.Index, syntax.Dereference)
 _UNARY = frozenset({"-", "+", "NOT"})
 _LITERALS = {
     "int": "int",
@@ -32,6 +36,7 @@ _LITERALS = {
     "broken": "broken",
     "TRUE": "bool",
     "FALSE": "bool",
+    "NULL": "null",
 }
 _FOREIGN_OPERATORS = {
     ("=", "="): "Write one = to compare.",
@@ -128,6 +133,9 @@ class ExpressionParser(Cursor):
             if kind == ".":
                 self.i += 1
                 at = self.i
+                if self.kinds[at] in ("int", "address"):
+                    base = self._part(base)
+                    continue
                 if self.kinds[at] != "name" and self.kinds[at] not in KEYWORDS:
                     raise self.fail(
                         "missing-name",
@@ -136,10 +144,46 @@ class ExpressionParser(Cursor):
                     )
                 self.i += 1
                 base = syntax.Member(base.start, self.end_of(at), base, self.texts[at], self.starts[at])
-            elif kind == "(" and isinstance(base, (syntax.Name, syntax.Member)):
+            elif kind == "(" and isinstance(base, _CALLABLE):
                 base = self.call(base)
+            elif kind == "[":
+                base = self._index(base)
+            elif kind == "^":
+                self.i += 1
+                base = syntax.Dereference(base.start, self.last_end, base)
             else:
                 return base
+
+    def _index(self, base: syntax.Expression) -> syntax.Expression:
+        """``[i, j]`` after an array."""
+        opened = self.starts[self.i]
+        self.i += 1
+        self.deeper()
+        indices = [self.expression()]
+        while self.accept(","):
+            indices.append(self.expression())
+        self.depth -= 1
+        if not self.accept("]"):
+            raise self.fail(
+                "missing-bracket",
+                f"The index is not closed: {self.shown(self.i)} stands in place of ].",
+                f"Write ] to match the [ in column {self.source.column(opened)} of line {self.source.line(opened)}.",
+            )
+        return syntax.Index(base.start, self.last_end, base, tuple(indices))
+
+    def _part(self, base: syntax.Expression) -> syntax.Expression:
+        """``3``, ``%X3`` or ``%B1`` after the point: a part of a bit string."""
+        at = self.i
+        found = _PART.fullmatch(self.texts[at])
+        if found is None:
+            raise self.fail(
+                "bad-part",
+                f"{self.texts[at]} names no part of a bit string.",
+                "Write .3 or .%X3 for a bit, .%B1 for a byte, .%W0 for a word.",
+            )
+        self.i += 1
+        size = (found[1] or "X").upper()
+        return syntax.Part(base.start, self.last_end, base, size, int(found[2]), self.starts[at])
 
     def call(self, callee: syntax.Expression) -> syntax.Call:
         """The arguments of a call, formal or positional (6.6.1.4)."""

@@ -18,8 +18,9 @@ CLOSES = {
     "REPEAT": "END_REPEAT",
     "FUNCTION": "END_FUNCTION",
     "FUNCTION_BLOCK": "END_FUNCTION_BLOCK",
+    "PROGRAM": "END_PROGRAM",
 }
-_SECTIONS = frozenset(
+SECTIONS = frozenset(
     [
         "VAR",
         "VAR_INPUT",
@@ -36,7 +37,7 @@ UNIT_STARTS = frozenset(
     ["FUNCTION", "FUNCTION_BLOCK", "PROGRAM", "CLASS", "INTERFACE", "TYPE", "CONFIGURATION", "NAMESPACE"]
 )
 _ENDS = frozenset(CLOSES.values()) | frozenset(["END_PROGRAM", "END_VAR", "END_TYPE", "END_STRUCT"])
-_NEVER_IN_BODY = _ENDS | UNIT_STARTS | _SECTIONS | {"end", "ELSE", "ELSIF", "UNTIL"}
+_NEVER_IN_BODY = _ENDS | UNIT_STARTS | SECTIONS | {"end", "ELSE", "ELSIF", "UNTIL"}
 _STATEMENT_STARTS = frozenset(["IF", "CASE", "FOR", "WHILE", "REPEAT", "EXIT", "CONTINUE", "RETURN"])
 _RESUME = _NEVER_IN_BODY | _STATEMENT_STARTS
 _WORDS_THAT_START = [*sorted(_STATEMENT_STARTS), "ELSE", "ELSIF", "UNTIL", *sorted(_ENDS)]
@@ -84,8 +85,8 @@ class StatementParser(ExpressionParser):
 
     def _is_stray(self, kind: str) -> bool:
         """Whether a closing keyword has nothing open that it could close."""
-        if kind == "end" or kind in UNIT_STARTS or kind in _SECTIONS or kind == "END_PROGRAM":
-            return kind in _SECTIONS
+        if kind == "end" or kind in UNIT_STARTS or kind in SECTIONS:
+            return kind in SECTIONS
         if kind in ("ELSE", "ELSIF"):
             return not any(opener in ("IF", "CASE") for opener, _ in self.opened)
         if kind == "UNTIL":
@@ -94,7 +95,7 @@ class StatementParser(ExpressionParser):
 
     def _skip_stray(self, kind: str) -> None:
         start, end = self.starts[self.i], self.end_of(self.i)
-        if kind in _SECTIONS:
+        if kind in SECTIONS:
             self.report(
                 "late-declaration",
                 start,
@@ -126,7 +127,7 @@ class StatementParser(ExpressionParser):
         if "_" not in word and word not in ("ELSEIF", "ELIF", "ENDIF") and len(word) < 6:
             return False
         following = self.kinds[self.i + 1]
-        if following in (":=", ".", "(", "=>") and word not in ("ELSEIF", "ELIF"):
+        if following in (":=", ".", "(", "=>", "[", "^") and word not in ("ELSEIF", "ELIF"):
             return False
         for stop in stops:
             if abs(len(stop) - len(word)) <= 2 and word[:2] == stop[:2] and did_you_mean(word, [stop]):
@@ -154,7 +155,7 @@ class StatementParser(ExpressionParser):
                 kind == "name"
                 and self.i > since
                 and self.on_new_line(self.i)
-                and self.kinds[self.i + 1] in (":=", "(", ".")
+                and self.kinds[self.i + 1] in (":=", "(", ".", "[", "^")
             ):
                 return
             self.i += 1

@@ -1,0 +1,303 @@
+"""Where values are while a body runs, as WebAssembly text.
+
+An elementary variable of the unit itself is a WebAssembly local; everything else lies in memory and is
+reached by an address on the stack and an offset known before the run. Data of functions lies at fixed
+addresses of its own, since no unit can call itself. See `bodies` for where the locals come from.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Protocol
+
+from upright_block.compiler.flow import Usage, usage
+from upright_block.compiler.instructions import load, store, value_type
+from upright_block.compiler.layout import alignment_of, initial_of, layout_of, size_of
+from upright_block.language import typed
+from upright_block.language.literals import Value
+from upright_block.language.types import Elementary, String, Type
+
+
+class Module(Protocol):
+    """What a body needs from the module that it becomes a part of."""
+
+    pinned: frozenset[typed.Variable]
+
+    def site(self, unit: typed.Unit, start: int, kind: str) -> int:
+        """The number of a place that can fault."""
+
+    def value(self, constant: typed.Variable) -> Value:
+        """The value of a constant, which a case may have given."""
+
+    def has_loops(self, unit: typed.Unit) -> bool:
+        """Whether a call of the unit may run a loop."""
+
+    def allocate(self, size: int, alignment: int) -> int:
+        """The address of so many bytes that nothing else uses."""
+
+    def data(self, content: bytes, alignment: int) -> int:
+        """The address of these bytes, which nobody changes."""
+
+    def text(self, text: str, width: int) -> int:
+        """The address of a constant text."""
+
+    def address(self, shared: typed.Variable) -> int:
+        """The address of a global variable."""
+
+    def mends(self, function: typed.Unit) -> bool:
+        """Whether a call of a function may change variables that are not its own."""
+
+
+@dataclass(slots=True)
+class Frame:
+    """The unit whose statements are being written, and where its data is.
+
+    ``base`` is the local with the address that ``offset`` counts from, where the unit keeps data.
+    ``touched`` are the variables that live in locals, ``pointers`` those that a local has the address of,
+    ``homes`` those of a function that lie in memory.
+    """
+
+    unit: typed.Unit
+    prefix: str
+    base: str
+    offset: int
+    leave: str
+    usage: Usage
+    touched: dict[typed.Variable, str] = field(default_factory=dict)
+    written: set[typed.Variable] = field(default_factory=set)
+    pointers: dict[typed.Variable, str] = field(default_factory=dict)
+    homes: dict[typed.Variable, int] = field(default_factory=dict)
+
+
+class PlaceEmitter:
+    """Reaches the places of one WebAssembly function."""
+
+    def __init__(self, module: Module, unit: typed.Unit) -> None:
+        self.module = module
+        self.out: list[str] = []
+        self.locals: dict[str, str] = {}
+        self.counter = 0
+        self.uses_budget = False
+        self.loop_labels: list[str] = []
+        assert unit.body is not None
+        self.frame = Frame(unit, "v.", "$self", 0, "$leave", usage(unit.body, (), module.pinned))
+
+    # --- locals ---
+
+    def local(self, variable: typed.Variable) -> str:
+        """The local that an elementary variable lives in."""
+        frame = self.frame
+        name = frame.touched.get(variable)
+        if name is None:
+            name = f"${frame.prefix}{variable.key}"
+            frame.touched[variable] = name
+            self.locals.setdefault(name, value_type(elementary(variable)))
+        return name
+
+    def temporary(self, held: str) -> str:
+        """A new local for an intermediate value."""
+        self.counter += 1
+        name = f"$t{self.counter}"
+        self.locals[name] = held
+        return name
+
+    def label(self, stem: str) -> str:
+        """A new label."""
+        self.counter += 1
+        return f"${stem}{self.counter}"
+
+    # --- addresses ---
+
+    def is_local(self, place: typed.Place) -> bool:
+        """Whether a place is a WebAssembly local here, and not in memory."""
+        if not place.is_plain:
+            return False
+        frame = self.frame
+        return place.root not in (frame.usage.seldom if frame.unit.keeps_data else self.module.pinned)
+
+    def address(self, place: typed.Place) -> int:
+        """Put an address on the stack, and return the offset from it to the place."""
+        steps = place.steps
+        root = typed.Place(place.root, (), place.root.type)
+        if steps and isinstance(steps[0], typed.Target) and self.is_local(root):
+            self.out.append(f"local.get {self.local(place.root)}")
+            self._check_target(steps[0])
+            offset, steps = 0, steps[1:]
+        else:
+            offset = self._root(place.root)
+        for step in steps:
+            match step:
+                case typed.Member(owner=owner, variable=variable):
+                    offset += layout_of(owner).offsets[variable]
+                case typed.Element():
+                    offset += self._element(step)
+                case typed.Target():
+                    self.out.append(f"i32.load offset={offset}")
+                    self._check_target(step)
+                    offset = 0
+        return offset
+
+    def _root(self, variable: typed.Variable) -> int:
+        frame = self.frame
+        if variable.section == "global":
+            self.out.append("i32.const 0")
+            return self.module.address(variable)
+        if variable in frame.pointers:
+            self.out.append(f"local.get {frame.pointers[variable]}")
+            return 0
+        if not frame.unit.keeps_data:
+            self.out.append("i32.const 0")
+            return self.home(variable)
+        offset = frame.offset + layout_of(frame.unit).offsets[variable]
+        if variable.section == "in_out":
+            pointer = f"${frame.prefix}{variable.key}.at"
+            self.locals[pointer] = "i32"
+            frame.pointers[variable] = pointer
+            self.out.append(f"local.get {pointer}")
+            return 0
+        self.out.append(f"local.get {frame.base}")
+        return offset
+
+    def home(self, variable: typed.Variable) -> int:
+        """The address of a variable of a function that lies in memory."""
+        homes = self.frame.homes
+        if variable not in homes:
+            homes[variable] = self.module.allocate(size_of(variable.type), alignment_of(variable.type))
+        return homes[variable]
+
+    def _element(self, step: typed.Element) -> int:
+        """Add the distance to an element to the address on the stack; return what is known before the run."""
+        stride = size_of(step.array.element)
+        if all(isinstance(index, typed.Constant) for index in step.indices):
+            number = 0
+            for index, (low, high) in zip(step.indices, step.array.bounds, strict=True):
+                assert isinstance(index, typed.Constant)
+                number = number * (high - low + 1) + int(index.value) - low
+            return number * stride
+        for at, (index, (low, high)) in enumerate(zip(step.indices, step.array.bounds, strict=True)):
+            count = high - low + 1
+            self._index(index, low, count, step.start)
+            if at:
+                self.out.append("i32.add")
+            if at < len(step.indices) - 1:
+                after_low, after_high = step.array.bounds[at + 1]
+                self.out.append(f"i32.const {after_high - after_low + 1} i32.mul")
+        scaled = "" if stride == 1 else f"i32.const {stride} i32.mul "
+        self.out.append(f"{scaled}i32.add")
+        return 0
+
+    def _index(self, index: typed.Expression, low: int, count: int, start: int) -> None:
+        """Put an index on the stack, counted from 0; one that lies outside is a fault."""
+        type_ = index.type
+        assert isinstance(type_, Elementary)
+        held = value_type(type_)
+        self.expression(index)
+        if low:
+            self.out.append(f"{held}.const {low} {held}.sub")
+        if isinstance(index, typed.Constant):
+            self.out.append("i32.wrap_i64" if held == "i64" else "")
+            return
+        number = self.temporary(held)
+        self.out.append(f"local.tee {number} {held}.const {count} {held}.ge_u")
+        self.fault_if(start, f"index outside {low}..{low + count - 1}")
+        self.out.append(f"local.get {number}" + (" i32.wrap_i64" if held == "i64" else ""))
+
+    def _check_target(self, step: typed.Target) -> None:
+        """A reference that is NULL is a fault."""
+        pointer = self.temporary("i32")
+        self.out.append(f"local.tee {pointer} i32.eqz")
+        self.fault_if(step.start, "reference to nothing")
+        self.out.append(f"local.get {pointer}")
+
+    def push_address(self, place: typed.Place) -> None:
+        """Put the address of a place on the stack."""
+        offset = self.address(place)
+        if offset:
+            self.out.append(f"i32.const {offset} i32.add")
+
+    def instance(self, place: typed.Place) -> tuple[str, int]:
+        """The local with an address, and the offset from it to an instance."""
+        mark = len(self.out)
+        offset = self.address(place)
+        if self.out[mark:] == [f"local.get {self.frame.base}"]:
+            del self.out[mark:]
+            return self.frame.base, offset
+        pointer = self.temporary("i32")
+        self.out.append(f"local.set {pointer}")
+        return pointer, offset
+
+    def self_address(self, offset: int) -> str:
+        """Instructions for the address ``offset`` bytes from the base of this frame."""
+        base = f"local.get {self.frame.base}"
+        return f"{base} i32.const {offset} i32.add" if offset else base
+
+    # --- values ---
+
+    def read(self, place: typed.Place) -> None:
+        """Put the value of a place on the stack, or its address where it is not elementary."""
+        if not isinstance(place.type, Elementary):
+            self.push_address(place)
+        elif self.is_local(place):
+            self.out.append(f"local.get {self.local(place.root)}")
+        else:
+            offset = self.address(place)
+            self.out.append(f"{load(place.type)} offset={offset}")
+
+    def write(self, place: typed.Place, value: Callable[[], None]) -> None:
+        """Store into a place what ``value`` puts on the stack: a value, or the address of one."""
+        if self.is_local(place):
+            value()
+            self.out.append(f"local.set {self.local(place.root)}")
+            self.frame.written.add(place.root)
+            return
+        if not isinstance(place.type, Elementary):
+            self.push_address(place)
+            if isinstance(place.type, String):
+                self.out.append(f"i32.const {place.type.capacity}")
+            value()
+            self.out.append(copy_instructions(place.type))
+            return
+        offset = self.address(place)
+        value()
+        self.out.append(f"{store(place.type)} offset={offset}")
+
+    def set_initial(self, variable: typed.Variable) -> None:
+        """Give a variable its initial value."""
+        place = typed.Place(variable, (), variable.type)
+        type_ = variable.type
+        if isinstance(type_, Elementary):
+            initial = variable.initial
+            assert isinstance(initial, (bool, int, float))
+            self.write(place, lambda: self.expression(typed.Constant(type_, initial)))
+            return
+        content = initial_of(type_, variable.initial)
+        self.push_address(place)
+        if any(content):
+            self.out.append(f"i32.const {self.module.data(content, 8)} i32.const {len(content)} memory.copy")
+        else:
+            self.out.append(f"i32.const 0 i32.const {len(content)} memory.fill")
+
+    def fault_if(self, start: int, kind: str) -> None:
+        """Stop the scan when the i32 on the stack is not zero."""
+        site = self.module.site(self.frame.unit, start, kind)
+        self.out.append(
+            f"if i32.const {site} {self.self_address(self.frame.offset)} call $fault unreachable end"
+        )
+
+    def expression(self, at: typed.Expression, clean: bool = True) -> None:
+        """Put a value on the stack. Unless ``clean``, a narrow integer may carry stray high bits."""
+        raise NotImplementedError
+
+
+def copy_instructions(type_: Type) -> str:
+    """What copies a value that is not elementary: addresses of target (and capacity of a text) and source are given."""
+    if isinstance(type_, String):
+        return f"i32.const {type_.width} call $text_store"
+    return f"i32.const {size_of(type_)} memory.copy"
+
+
+def elementary(variable: typed.Variable) -> Elementary:
+    """The type of a variable that has a single value."""
+    assert isinstance(variable.type, Elementary)
+    return variable.type

@@ -1,0 +1,240 @@
+"""Calls of standard functions: which type they work in. IEC 61131-3:2013, 6.6.1.7 and 6.6.2.5."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from itertools import pairwise
+
+from upright_block.language import syntax, typed
+from upright_block.language.checking.expressions import ExpressionChecker, default_type
+from upright_block.language.checking.reporter import Problem
+from upright_block.language.signatures import Pin, StandardFunction
+from upright_block.language.types import (
+    BOOL,
+    LINT,
+    LREAL,
+    NULL,
+    Elementary,
+    Enumeration,
+    String,
+    Type,
+    common,
+    in_group,
+    is_integer,
+    string_type,
+)
+
+_LONGEST = 32_767
+_GROUP_WORDS = {
+    "ANY_NUM": "numbers",
+    "ANY_REAL": "REAL or LREAL",
+    "ANY_INT": "an integer",
+    "ANY_BIT": "a bit string",
+    "ANY_BITS": "a bit string",
+    "ANY_STRING": "a text",
+    "ANY_MAGNITUDE": "numbers or durations",
+    "ANY_ELEMENTARY": "elementary values",
+}
+
+Given = tuple[syntax.Argument, typed.Expression]
+
+
+class StandardChecker(ExpressionChecker):
+    """Turns calls of standard functions into typed ones."""
+
+    def call_standard(self, at: syntax.Call, function: StandardFunction) -> typed.Expression:
+        """A call of a standard function; pins of type T take their common type."""
+        given = self._given(at, function)
+        if function.form == "operator":
+            return self._by_operator(at, function, given)
+        if function.form == "chain":
+            return self._chain(at, function, given)
+        common_type = self._bound_type(at, function, given)
+        inputs = [self._input(found, function.pin(index), common_type, function) for index, found in given]
+        if function.form == "unit":
+            return self._by_unit(at, function, common_type, inputs)
+        result: Type | None = function.result or common_type
+        if function.form == "text":
+            result = self._text_result(inputs)
+        elif isinstance(result, String):
+            result = self._longest(inputs)
+        assert result is not None
+        return typed.CallStandard(result, function.name, tuple(inputs), at.start)
+
+    def _given(self, at: syntax.Call, function: StandardFunction) -> list[tuple[int, Given]]:
+        """The arguments by the place of their pin, in the order of the pins."""
+        given: dict[int, Given] = {}
+        names = ", ".join(p.name for p in function.pins) or "none"
+        for index, argument in enumerate(at.arguments):
+            place = function.index(argument.name) if argument.name else index
+            if place is None or function.pin(place) is None or argument.output:
+                if argument.name:
+                    raise self.problem(
+                        "unknown-name",
+                        argument,
+                        f"{function.name} has no {'output' if argument.output else 'input'} {argument.name}.",
+                        f"Its inputs are {names}.",
+                    )
+                raise self.problem(
+                    "too-many-arguments",
+                    argument,
+                    f"{function.name} has {counted(len(function.pins), 'input')}; this is argument {index + 1}.",
+                    f"Its inputs are {names}.",
+                )
+            if place in given:
+                raise self.problem("pin-twice", argument, "This pin is given a value twice in this call.", "Remove one of them.")  # fmt: skip
+            given[place] = (argument, self.expression(argument.value))
+        for index, pin in enumerate(function.pins):
+            if index not in given:
+                raise self.problem(
+                    "missing-pin",
+                    at,
+                    f"{function.name} needs a value for its input {pin.name}.",
+                    "Add it to the call.",
+                )
+        return sorted(given.items())
+
+    def _input(
+        self, found: Given, pin: Pin | None, common_type: Type | None, function: StandardFunction
+    ) -> typed.Expression:
+        """An argument as its pin takes it."""
+        argument, value = found
+        assert pin is not None
+        what = f"{pin.name} of {function.name}"
+        if not pin.group:
+            wanted = pin.type or common_type
+            assert wanted is not None
+            return self.coerce(value, wanted, argument.value, what)
+        if pin.group == "ANY_STRING":
+            if not isinstance(value.type, String):
+                raise self._not_of(value, argument.value, what, pin.group)
+            return value
+        value = self.any_typed(value, argument.value)
+        if not isinstance(value.type, Elementary) or not in_group(value.type, pin.group):
+            raise self._not_of(value, argument.value, what, pin.group)
+        return self.as_number(value, LINT, argument.value) if is_integer(value.type) else value
+
+    def any_typed(self, found: typed.Expression, at: syntax.Expression) -> typed.Expression:
+        """A bare literal with the type that it takes by itself; anything else as it is."""
+        if isinstance(found, typed.Constant) and found.type.family == "untyped":
+            return self.coerce(found, default_type(found), at, "")
+        return found
+
+    def _not_of(self, value: typed.Expression, at: syntax.Node, what: str, group: str) -> Problem:
+        return self.problem(
+            "type-mismatch",
+            at,
+            f"{what} takes {_GROUP_WORDS[group]}; {self.text(at)} is {value.type}.",
+            "Convert the value first.",
+        )
+
+    def _bound_type(
+        self, at: syntax.Call, function: StandardFunction, given: Sequence[tuple[int, Given]]
+    ) -> Type | None:
+        """The type T of this call: the nearest common one of its arguments."""
+        bound = [
+            (argument, found)
+            for index, (argument, found) in given
+            if (pin := function.pin(index)) is not None and pin.type is None and not pin.group
+        ]
+        if not bound:
+            return None
+        types = [
+            found.type for _, found in bound if found.type.family != "untyped" and found.type is not NULL
+        ]
+        if types and function.group == "ANY_ELEMENTARY" and not isinstance(types[0], Elementary):
+            return types[0]
+        elementary = [self._elementary(found, argument.value) for argument, found in bound]
+        known = [t for t in elementary if t.family != "untyped"]
+        if not known:
+            defaults = [default_type(found) for _, found in bound if isinstance(found, typed.Constant)]
+            type_ = LREAL if LREAL in defaults else max(defaults, key=lambda t: t.bits)
+            if function.group == "ANY_REAL":
+                type_ = LREAL
+        else:
+            type_ = known[0]
+            for other in known[1:]:
+                joined = common(type_, other)
+                if joined is None:
+                    raise self.problem("type-mismatch", at, f"The inputs of {function.name} have no type in common: {', '.join(sorted({t.name for t in known}))}.",
+                                       "Convert them to one type.")  # fmt: skip
+                type_ = joined
+        if isinstance(type_, Enumeration) and type_.is_open and function.group != "ANY_ELEMENTARY":
+            type_ = type_.stored
+        if not in_group(type_, function.group):
+            raise self.problem(
+                "type-mismatch",
+                at,
+                f"{function.name} takes {_GROUP_WORDS[function.group]}; this is {type_}.",
+                "Convert the value first.",
+            )
+        return type_
+
+    # --- functions that are made of something else ---
+
+    def _by_operator(
+        self, at: syntax.Call, function: StandardFunction, given: Sequence[tuple[int, Given]]
+    ) -> typed.Expression:
+        """``ADD(a, b, c)`` as ``a + b + c``, and so with the other operators (tables 29 and 31)."""
+        (_, (first, left)), *others = given
+        for _, (argument, right) in others:
+            node = syntax.Binary(
+                first.value.start,
+                argument.value.end,
+                function.operator,
+                first.value,
+                argument.value,
+                at.start,
+            )
+            left = self._operation(node, left, right)
+        return left
+
+    def _chain(
+        self, at: syntax.Call, function: StandardFunction, given: Sequence[tuple[int, Given]]
+    ) -> typed.Expression:
+        """``GT(a, b, c)`` as ``a > b AND b > c`` (table 33)."""
+        made: typed.Expression | None = None
+        for (_, (left_at, left)), (_, (right_at, right)) in pairwise(given):
+            node = syntax.Binary(
+                left_at.value.start,
+                right_at.value.end,
+                function.operator,
+                left_at.value,
+                right_at.value,
+                at.start,
+            )
+            link = self._operation(node, left, right)
+            if isinstance(link, typed.Constant):
+                link = typed.Constant(BOOL, bool(link.value))
+            made = link if made is None else typed.Binary(BOOL, "AND", made, link, at.start)
+        assert made is not None
+        return made
+
+    def _by_unit(
+        self, at: syntax.Call, function: StandardFunction, type_: Type | None, inputs: list[typed.Expression]
+    ) -> typed.Expression:
+        """A function of reals that is written in the block language: computed as LREAL, rounded once."""
+        unit = self.find_unit(function.name)
+        assert unit is not None
+        self.unit.uses[unit.key] = unit
+        wide = tuple(v if v.type is LREAL else typed.Convert(LREAL, v, at.start) for v in inputs)
+        call = typed.CallFunction(LREAL, unit, wide, (), (), at.start)
+        return (
+            call
+            if type_ is LREAL or not isinstance(type_, Elementary)
+            else typed.Convert(type_, call, at.start)
+        )
+
+    def _text_result(self, inputs: Sequence[typed.Expression]) -> String:
+        """A text that can hold all texts that go in."""
+        texts = [v.type for v in inputs if isinstance(v.type, String)]
+        return string_type(texts[0].width, max(1, min(sum(t.capacity for t in texts), _LONGEST)))
+
+    def _longest(self, inputs: Sequence[typed.Expression]) -> String:
+        texts = [v.type for v in inputs if isinstance(v.type, String)]
+        return max(texts, key=lambda t: t.capacity)
+
+
+def counted(n: int, noun: str) -> str:
+    """``no inputs``, ``1 input``, ``2 inputs``."""
+    return f"{'no' if n == 0 else n} {noun}{'' if n == 1 else 's'}"

@@ -1,0 +1,331 @@
+"""Types as they are written, and initial values. IEC 61131-3:2013, 6.4.4 and 6.5.1."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from upright_block.language import syntax, typed
+from upright_block.language.checking.reporter import Problem
+from upright_block.language.checking.statements import StatementChecker
+from upright_block.language.findings import Related
+from upright_block.language.scope import NamedType
+from upright_block.language.types import (
+    BROKEN,
+    DINT,
+    ELEMENTARY,
+    INT,
+    UDINT,
+    Array,
+    Elementary,
+    Enumeration,
+    Type,
+    array_type,
+    is_integer,
+    reference_type,
+    string_type,
+    subrange_type,
+)
+
+MOST_ELEMENTS = 16 << 20
+LONGEST_TEXT = 32_767
+_STRINGS = {"STRING": 1, "WSTRING": 2}
+
+
+class TypeChecker(StatementChecker):
+    """Turns written types and initial values into those of the typed tree. Mistakes give `BROKEN`."""
+
+    referring: int = 0
+    declaring: str = ""
+
+    def type_of(self, at: syntax.TypeSpec, name: str = "") -> Type:
+        """The type that is written; ``name`` is what a TYPE declaration calls it."""
+        outer, self.declaring = self.declaring, name
+        try:
+            made: Type = _CHECK[type(at)](self, at)
+            return made
+        except Problem:
+            self.unit.is_broken = True
+            return BROKEN
+        finally:
+            self.declaring = outer
+
+    def _named(self, at: syntax.TypeName) -> Type:
+        name = at.name.upper()
+        if not name:
+            raise Problem
+        if name in ELEMENTARY:
+            return ELEMENTARY[name]
+        if name in _STRINGS:
+            return string_type(_STRINGS[name], 254)
+        named = self.scope.types.get(name)
+        if named is not None:
+            return self.named_type(named, at)
+        unit = self.find_unit(name)
+        if unit is not None:
+            if unit.kind == "FUNCTION_BLOCK":
+                return unit
+            raise self.problem(
+                "type-mismatch",
+                at,
+                f"{unit.name} is a {unit.kind.lower()} and no type.",
+                "Call it in an expression; it needs no instance."
+                if unit.kind == "FUNCTION"
+                else "Programs run in tasks; write a FUNCTION_BLOCK to have instances.",
+            )
+        raise self.unknown(at.name, at, f"There is no type or block {at.name}.", [*ELEMENTARY, *self.scope.known_names()],
+                           "Types are BOOL, INT, DINT, REAL, LREAL, TIME, WORD and their kin, and the blocks of the library.")  # fmt: skip
+
+    def named_type(self, named: NamedType, at: syntax.Node) -> Type:
+        """The type that a name stands for; it is read when it is first used."""
+        if named.opened_at is not None and (named.type is None or named.opened_at == self.referring):
+            named.type = BROKEN
+            raise self.problem(
+                "recursion",
+                at,
+                f"{named.name} contains itself.",
+                f"Refer to the other one by REF_TO {named.name}.",
+            )
+        if named.type is None:
+            named.opened_at = self.referring
+            own = TypeChecker(self.unit_of(named), self.scope, self.findings, self.find_unit)
+            own.referring = self.referring
+            spec = named.syntax.spec
+            if isinstance(spec, syntax.StructureSpec):
+                named.type = made = typed.Structure(named.name, named.source, named.syntax.comment)
+                own.fields(spec, made)
+            else:
+                found = own.type_of(spec, named.name)
+                named.type = named.type or found
+            named.opened_at = None
+            if named.syntax.initial is not None and named.type is not BROKEN:
+                named.initial = own.initial(named.syntax.initial, named.type, named.name)
+            if own.unit.is_broken:
+                named.type = BROKEN
+        if named.type is BROKEN:
+            raise Problem
+        return named.type
+
+    def unit_of(self, named: NamedType) -> typed.Unit:
+        """A stand-in for the unit that findings about a type belong to."""
+        at = syntax.Unit(named.syntax.start, named.syntax.end, "TYPE", named.name, None, (), (), "")
+        return typed.Unit("FUNCTION", named.name, named.source, at, "")
+
+    def _string(self, at: syntax.StringSpec) -> Type:
+        name = at.name.upper()
+        length = int(self.constant(at.length, UDINT, "The length of a text"))
+        if not 1 <= length <= LONGEST_TEXT:
+            raise self.problem(
+                "out-of-range", at.length, f"{length} is no length of a text.", f"Write 1 to {LONGEST_TEXT}."
+            )
+        return string_type(_STRINGS[name], length)
+
+    def _subrange(self, at: syntax.SubrangeSpec) -> Type:
+        base = self._named(at.base)
+        if not isinstance(base, Elementary) or not is_integer(base):
+            raise self.problem(
+                "type-mismatch", at.base, f"A range is one of an integer type; {base} is none.", "Write INT."
+            )
+        low, high = self._bounds(at, at.low, at.high, base)
+        return subrange_type(base.base, low, high)
+
+    def _bounds(
+        self, at: syntax.Node, low_at: syntax.Expression, high_at: syntax.Expression, type_: Elementary
+    ) -> tuple[int, int]:
+        low = int(self.constant(low_at, type_, "The end of a range"))
+        high = int(self.constant(high_at, type_, "The end of a range"))
+        if high < low:
+            raise self.problem(
+                "empty-range", at, f"The range is empty: {low} is above {high}.", f"Write {high}..{low}."
+            )
+        return low, high
+
+    def _array(self, at: syntax.ArraySpec) -> Type:
+        element = self.type_of(at.element)
+        bounds = tuple(
+            self._bounds(syntax.Node(low.start, high.end), low, high, DINT) for low, high in at.bounds
+        )
+        if element is BROKEN:
+            raise Problem
+        made = array_type(element, bounds)
+        if made.count > MOST_ELEMENTS:
+            raise self.problem(
+                "out-of-range", at, f"The array has {made.count} elements.", f"{MOST_ELEMENTS} are the most."
+            )
+        return made
+
+    def _reference(self, at: syntax.ReferenceSpec) -> Type:
+        self.referring += 1
+        try:
+            target = self.type_of(at.target)
+        finally:
+            self.referring -= 1
+        if target is BROKEN:
+            raise Problem
+        return reference_type(target)
+
+    def _enumeration(self, at: syntax.EnumerationSpec) -> Type:
+        base: Type = INT if at.base is None else self._named(at.base)
+        if not isinstance(base, Elementary) or base.family not in ("signed", "unsigned", "bits"):
+            assert at.base is not None
+            raise self.problem(
+                "type-mismatch", at.base, f"Named values are integers or bit strings; {base} is neither.", "Write INT."
+            )  # fmt: skip
+        base = base.base
+        members: dict[str, tuple[str, int]] = {}
+        value = -1
+        for member in at.members:
+            key = member.name.upper()
+            if key in members:
+                raise self.problem(
+                    "name-twice",
+                    member,
+                    f"{member.name} stands twice among the values.",
+                    "Remove one of the two.",
+                )
+            value = value + 1 if member.value is None else int(self.constant(member.value, base, member.name))
+            if not base.low <= value <= base.high:
+                raise self.problem(
+                    "out-of-range", member, f"{value} does not fit {base}.", "Choose another value."
+                )
+            members[key] = (member.name, value)
+        name = self.declaring or f"({', '.join(name for name, _ in members.values())})"
+        made = Enumeration(name, "enumeration", base.bits, base, members, at.base is not None)
+        for key in members:
+            self.scope.values.setdefault(key, []).append(made)
+        return made
+
+    def _structure(self, at: syntax.StructureSpec) -> Type:
+        made = typed.Structure(self.declaring or "STRUCT", self.source)
+        self.fields(at, made)
+        return made
+
+    def fields(self, at: syntax.StructureSpec, made: typed.Structure) -> None:
+        """Read the fields of a structure."""
+        if not at.fields:
+            self.report("empty-structure", at, "The structure has no field.", "Declare one, as in x : INT;")
+        for field in at.fields:
+            key = field.name.upper()
+            other = made.variables.get(key)
+            if other is not None:
+                first = Related(self.source, other.start, other.end, f"{other.name} is first declared here")
+                self.report(
+                    "name-twice",
+                    field,
+                    f"{field.name} is declared twice in {made.name}.",
+                    "Give one of the two another name.",
+                    first,
+                )
+                continue
+            type_ = self.type_of(field.type)
+            initial = self.declared_initial(field, type_, False)
+            made.variables[key] = typed.Variable(
+                field.name, "field", type_, False, initial, field.comment, field.start, field.end
+            )
+
+    # --- initial values ---
+
+    def declared_initial(self, at: syntax.Declaration, type_: Type, constant: bool) -> typed.Initial:
+        """The initial value of a declaration: as written, or that of its type."""
+        if type_ is BROKEN:
+            return None
+        if at.initial is not None:
+            return self.initial(at.initial, type_, at.name)
+        if constant:
+            self.report(
+                "constant-without-value",
+                at,
+                f"The constant {at.name} has no value.",
+                f"Write {at.name} : {type_} := value;",
+            )
+        named = self.scope.types.get(at.type.name.upper()) if isinstance(at.type, syntax.TypeName) else None
+        if named is not None and named.initial is not None:
+            return named.initial
+        return typed.default_of(type_)
+
+    def initial(self, at: syntax.Expression, type_: Type, name: str) -> typed.Initial:
+        """The value that is written for a type; its default where that is wrong."""
+        try:
+            return self._initial(at, type_, name)
+        except Problem:
+            return typed.default_of(type_)
+
+    def _initial(self, at: syntax.Expression, type_: Type, name: str) -> typed.Initial:
+        if isinstance(type_, Array):
+            return self._array_initial(at, type_, name)
+        if isinstance(type_, typed.Compound):
+            return self._compound_initial(at, type_, name)
+        if isinstance(at, (syntax.ArrayValue, syntax.StructureValue)):
+            raise self.problem(
+                "type-mismatch",
+                at,
+                f"{name} is {type_} and takes one value.",
+                "Write the value without brackets.",
+            )
+        return self.constant(at, type_, name)
+
+    def _array_initial(self, at: syntax.Expression, type_: Array, name: str) -> typed.Initial:
+        if not isinstance(at, syntax.ArrayValue):
+            raise self.problem(
+                "type-mismatch",
+                at,
+                f"{name} is {type_} and takes a value for each element.",
+                f"Write [{self.text(at)}, ...], or [{type_.count}({self.text(at)})] for all.",
+            )
+        values: list[typed.Initial] = []
+        for item in at.items:
+            repeat = 1
+            if item.repeat is not None:
+                repeat = int(self.constant(item.repeat, UDINT, "The count of a value"))
+            value = typed.default_of(type_.element)
+            if item.value is not None:
+                value = self._initial(item.value, type_.element, f"An element of {name}")
+            if len(values) + repeat > type_.count:
+                raise self.problem(
+                    "too-many-values",
+                    item,
+                    f"{name} has {type_.count} element{'' if type_.count == 1 else 's'}; these are more.",
+                    "Remove some, or widen the bounds.",
+                )
+            values += [value] * repeat
+        return (*values, *[typed.default_of(type_.element)] * (type_.count - len(values)))
+
+    def _compound_initial(self, at: syntax.Expression, type_: typed.Compound, name: str) -> typed.Initial:
+        if not isinstance(at, syntax.StructureValue):
+            raise self.problem(
+                "type-mismatch",
+                at,
+                f"{name} is {type_} and takes values by name.",
+                "Write (name := value, ...).",
+            )
+        made: dict[str, typed.Initial] = {}
+        for field in at.fields:
+            key = field.name.upper()
+            variable = type_.variables.get(key)
+            open_names = [
+                v.name for v in type_.variables.values() if v.section in ("field", "input", "output")
+            ]
+            name_at = syntax.Node(field.start, field.end)
+            if variable is None or variable.name not in open_names:
+                raise self.unknown(
+                    field.name,
+                    name_at,
+                    f"{type_} has no {'field' if isinstance(type_, typed.Structure) else 'pin'} {field.name}.",
+                    open_names,
+                    f"It has {', '.join(open_names)}.",
+                )
+            if key in made:
+                raise self.problem("pin-twice", name_at, f"{variable.name} is given a value twice.", "Remove one of them.")  # fmt: skip
+            made[key] = self._initial(field.value, variable.type, variable.name)
+        return made
+
+
+_CHECK: dict[type, Callable[[TypeChecker, Any], Type]] = {
+    syntax.TypeName: TypeChecker._named,
+    syntax.StringSpec: TypeChecker._string,
+    syntax.SubrangeSpec: TypeChecker._subrange,
+    syntax.ArraySpec: TypeChecker._array,
+    syntax.ReferenceSpec: TypeChecker._reference,
+    syntax.EnumerationSpec: TypeChecker._enumeration,
+    syntax.StructureSpec: TypeChecker._structure,
+}

@@ -1,0 +1,454 @@
+"""Variable sections, declarations, types and initial values. IEC 61131-3:2013, 6.4 and 6.5."""
+
+from __future__ import annotations
+
+from bisect import bisect_left
+
+from upright_block.language import syntax
+from upright_block.language.lexer import KEYWORDS, Comment
+from upright_block.language.parsing.cursor import SyntaxProblem
+from upright_block.language.parsing.statements import SECTIONS, UNIT_STARTS, StatementParser
+
+_LATER_SECTIONS = ("VAR_ACCESS", "VAR_CONFIG")
+_QUALIFIERS = ("CONSTANT", "RETAIN", "NON_RETAIN", "PUBLIC", "PRIVATE", "PROTECTED", "INTERNAL")
+_STRINGS = ("STRING", "WSTRING")
+
+
+class DeclarationParser(StatementParser):
+    """Reads what stands before a body."""
+
+    def section(self) -> syntax.VariableSection:
+        start, keyword = self.starts[self.i], self.kinds[self.i]
+        if keyword in _LATER_SECTIONS:
+            self.fail("not-supported", f"{keyword} is not read by this version.", "Leave it out.")
+        self.i += 1
+        qualifiers: list[str] = []
+        while self.kinds[self.i] in _QUALIFIERS:
+            qualifiers.append(self.kinds[self.i])
+            self.i += 1
+        declarations: list[syntax.Declaration] = []
+        while self.kinds[self.i] != "END_VAR":
+            if self.kinds[self.i] in ("end", *UNIT_STARTS, *SECTIONS) or self._body_begins():
+                if not (self.kinds[self.i] == "end" and self.tokens.unclosed_comment):
+                    self.report(
+                        "missing-end",
+                        start,
+                        start + len(keyword),
+                        f"{keyword} is not closed: END_VAR is missing.",
+                        f"Write END_VAR before {self.shown(self.i)} in line {self.source.line(self.starts[self.i])}.",
+                    )
+                return syntax.VariableSection(
+                    start, self.last_end, keyword, tuple(qualifiers), tuple(declarations)
+                )
+            at = self.i
+            try:
+                declarations.extend(self.declaration())
+            except SyntaxProblem:
+                self._recover_declaration(at)
+        self.i += 1
+        self.accept(";")
+        return syntax.VariableSection(start, self.last_end, keyword, tuple(qualifiers), tuple(declarations))
+
+    def _body_begins(self) -> bool:
+        """Whether what is next belongs to the body, since an END_VAR was left out."""
+        kind = self.kinds[self.i]
+        of_body = kind in ("IF", "CASE", "FOR", "WHILE", "REPEAT", "RETURN") or kind.startswith("END_")
+        if not of_body and (kind != "name" or self.kinds[self.i + 1] not in (":=", "(", ".", "[", "^")):
+            return False
+        ahead = self.i
+        while self.kinds[ahead] not in ("END_VAR", "END_FUNCTION", "END_FUNCTION_BLOCK", "end", *SECTIONS):
+            ahead += 1
+        return self.kinds[ahead] != "END_VAR"
+
+    def _recover_declaration(self, since: int) -> None:
+        while self.kinds[self.i] not in ("END_VAR", "end", *UNIT_STARTS, *SECTIONS):
+            if self.kinds[self.i] == ";":
+                self.i += 1
+                return
+            if (
+                self.i > since
+                and self.on_new_line(self.i)
+                and self.kinds[self.i] == "name"
+                and self.kinds[self.i + 1] in (":", ",")
+            ):
+                return
+            if self.i > since and self._body_begins() and self.on_new_line(self.i):
+                return
+            self.i += 1
+
+    def declaration(self) -> list[syntax.Declaration]:
+        """``a, b : TYPE := value;`` as one declaration a name."""
+        names: list[int] = []
+        while True:
+            if self.kinds[self.i] != "name":
+                what = (
+                    f"the keyword {self.texts[self.i]}"
+                    if self.texts[self.i][:1].isalpha()
+                    else self.shown(self.i)
+                )
+                raise self.fail(
+                    "missing-name",
+                    f"The name of a variable is missing: {what} stands in its place.",
+                    "A name begins with a letter and is no keyword.",
+                )
+            names.append(self.i)
+            self.i += 1
+            if not self.accept(","):
+                break
+        address = ""
+        if self.accept("AT"):
+            address = self.texts[self.i]
+            if not self.accept("address"):
+                raise self.fail(
+                    "missing-address",
+                    f"An address is missing after AT: {self.shown(self.i)} stands in its place.",
+                    "Write one such as %IX0.3 or %QW4.",
+                )
+        if self.kinds[self.i] == ":=":
+            name = self.texts[names[0]]
+            self.fail(
+                "missing-type",
+                f"{name} has no type: its initial value stands in place of it.",
+                f"Write {name} : TYPE := value;",
+            )
+            spec: syntax.TypeSpec = syntax.TypeName(self.last_end, self.last_end, "")
+        else:
+            spec = self._declared_type()
+        initial: syntax.Expression | None = None
+        if self.kinds[self.i] == "=":
+            self.report(
+                "comparison-as-assignment",
+                self.starts[self.i],
+                self.end_of(self.i),
+                "= compares and does not assign.",
+                "Give an initial value with :=.",
+            )
+            self.i += 1
+            initial = self.initial_value()
+        elif self.accept(":="):
+            initial = self.initial_value()
+        end = self._end_of_declaration()
+        comment = self.comment_after(end)
+        return [
+            syntax.Declaration(self.starts[n], self.end_of(n), self.texts[n], spec, initial, comment, address)
+            for n in names
+        ]
+
+    def _end_of_declaration(self) -> int:
+        """Step over the semicolon of a declaration; the offset before it."""
+        end = self.last_end
+        if not self.accept(";"):
+            if self.on_new_line(self.i) or self.kinds[self.i] in ("END_VAR", "end"):
+                self.report(
+                    "missing-semicolon",
+                    self.starts[self.i - 1],
+                    end,
+                    f"The declaration ends without a semicolon after {self.texts[self.i - 1]}.",
+                    "Write ; here.",
+                )
+            else:
+                raise self.fail(
+                    "unexpected", f"The declaration should end before {self.shown(self.i)}.", "Write ; here."
+                )
+        return end
+
+    def _declared_type(self) -> syntax.TypeSpec:
+        """The colon and the type of a declaration."""
+        if not self.accept(":"):
+            problem = self.fail(
+                "missing-colon",
+                f"A colon is missing after {self.texts[self.i - 1]}: {self.shown(self.i)} stands in its place.",
+                "Write name : TYPE;",
+            )
+            if self.kinds[self.i] not in ("name", "ARRAY", "STRUCT", "REF_TO", "("):
+                raise problem
+        return self.type_spec()
+
+    # --- types ---
+
+    def type_spec(self) -> syntax.TypeSpec:
+        """A type: its name, or ARRAY, STRUCT, REF_TO, STRING[n], a subrange or an enumeration."""
+        kind, start = self.kinds[self.i], self.starts[self.i]
+        if kind == "ARRAY":
+            return self._array_spec()
+        if kind == "STRUCT":
+            return self._structure_spec()
+        if kind == "REF_TO":
+            self.i += 1
+            self.deeper()
+            target = self.type_spec()
+            self.depth -= 1
+            return syntax.ReferenceSpec(start, target.end, target)
+        if kind == "(":
+            return self._enumeration_spec(None)
+        name = self.type_name()
+        if name.name.upper() in _STRINGS and self.kinds[self.i] in ("[", "("):
+            closing = "]" if self.kinds[self.i] == "[" else ")"
+            self.i += 1
+            length = self.expression()
+            self.expect(closing, "after the length")
+            return syntax.StringSpec(start, self.last_end, name.name, length)
+        if self.kinds[self.i] == "(":
+            return self._range_or_enumeration(name)
+        word = self.texts[self.i].upper()
+        if self.kinds[self.i] == "name" and word in ("R_EDGE", "F_EDGE"):
+            raise self.fail(
+                "not-supported",
+                f"{word} is not read by this version.",
+                f"Declare an instance of {word[0]}_TRIG in VAR and call it.",
+            )
+        return name
+
+    def type_name(self) -> syntax.TypeName:
+        """The name of a type."""
+        if self.kinds[self.i] != "name":
+            raise self.fail(
+                "missing-type",
+                f"A type is missing: {self.shown(self.i)} stands in its place.",
+                "Write a type such as BOOL, INT or TIME.",
+            )
+        self.i += 1
+        return syntax.TypeName(self.starts[self.i - 1], self.last_end, self.texts[self.i - 1])
+
+    def _array_spec(self) -> syntax.TypeSpec:
+        """``ARRAY [0..9, 1..3] OF INT``"""
+        start = self.starts[self.i]
+        self.i += 1
+        self.expect("[", "after ARRAY")
+        bounds: list[tuple[syntax.Expression, syntax.Expression]] = []
+        while True:
+            if self.kinds[self.i] == "*":
+                raise self.fail(
+                    "not-supported",
+                    "Arrays of any length are not read by this version.",
+                    "Write the bounds, as in ARRAY [1..10] OF INT.",
+                )
+            low = self.expression()
+            if self.kinds[self.i] != "..":
+                shown = self.source.text[low.start : low.end]
+                raise self.fail(
+                    "missing-bound",
+                    f"An array has two bounds; only {shown} is written.",
+                    f"Write 0..{shown} or 1..{shown}.",
+                    self.i - 1,
+                )
+            self.i += 1
+            bounds.append((low, self.expression()))
+            if not self.accept(","):
+                break
+        self.expect("]", "after the bounds")
+        self.expect("OF", "after the bounds of ARRAY")
+        self.deeper()
+        element = self.type_spec()
+        self.depth -= 1
+        return syntax.ArraySpec(start, element.end, tuple(bounds), element)
+
+    def _structure_spec(self) -> syntax.TypeSpec:
+        start = self.starts[self.i]
+        self.i += 1
+        if self.accept("OVERLAP"):
+            self.fail(
+                "not-supported",
+                "OVERLAP is not read by this version.",
+                "Use one field, and take parts of it as in w.%B1.",
+                self.i - 1,
+            )
+        self.deeper()
+        fields: list[syntax.Declaration] = []
+        while self.kinds[self.i] != "END_STRUCT":
+            if self.kinds[self.i] in ("end", "END_TYPE", "END_VAR", *UNIT_STARTS, *SECTIONS):
+                self.report(
+                    "missing-end",
+                    start,
+                    start + len("STRUCT"),
+                    "STRUCT is not closed: END_STRUCT is missing.",
+                    f"Write END_STRUCT before {self.shown(self.i)} in line {self.source.line(self.starts[self.i])}.",
+                )
+                break
+            at, depth = self.i, self.depth
+            try:
+                fields.extend(self.declaration())
+            except SyntaxProblem:
+                self.depth = depth
+                self._recover_declaration(at)
+        self.depth -= 1
+        self.accept("END_STRUCT")
+        return syntax.StructureSpec(start, self.last_end, tuple(fields))
+
+    def _range_or_enumeration(self, base: syntax.TypeName) -> syntax.TypeSpec:
+        """What stands in parentheses after a type: ``INT (0..9)`` or ``INT (low := 1, high := 2)``."""
+        if self.kinds[self.i + 1] == "name" and self.kinds[self.i + 2] in (",", ":=", ")"):
+            return self._enumeration_spec(base)
+        self.i += 1
+        low = self.expression()
+        self.expect("..", "between the ends of a range")
+        high = self.expression()
+        self.expect(")", "after a range")
+        return syntax.SubrangeSpec(base.start, self.last_end, base, low, high)
+
+    def _enumeration_spec(self, base: syntax.TypeName | None) -> syntax.TypeSpec:
+        """``(red, amber, green)``, with values ``(red := 1, green := 5)``"""
+        start = self.starts[self.i] if base is None else base.start
+        self.i += 1
+        members: list[syntax.EnumerationMember] = []
+        while True:
+            at = self.i
+            if not self.accept("name"):
+                raise self.fail(
+                    "missing-name",
+                    f"The name of a value is missing: {self.shown(self.i)} stands in its place.",
+                    "Write the values as (red, amber, green).",
+                )
+            value = self.expression() if self.accept(":=") else None
+            members.append(syntax.EnumerationMember(self.starts[at], self.end_of(at), self.texts[at], value))
+            if not self.accept(","):
+                break
+        self.expect(")", "after the values")
+        return syntax.EnumerationSpec(start, self.last_end, base, tuple(members))
+
+    def type_section(self) -> list[syntax.TypeDeclaration]:
+        """``TYPE name : type := value; ... END_TYPE``"""
+        start = self.starts[self.i]
+        self.i += 1
+        found: list[syntax.TypeDeclaration] = []
+        while not self.accept("END_TYPE"):
+            if self.kinds[self.i] in ("end", *UNIT_STARTS, *SECTIONS):
+                self.report(
+                    "missing-end",
+                    start,
+                    start + len("TYPE"),
+                    "TYPE is not closed: END_TYPE is missing.",
+                    f"Write END_TYPE before {self.shown(self.i)} in line {self.source.line(self.starts[self.i])}.",
+                )
+                break
+            at, depth = self.i, self.depth
+            try:
+                found.append(self._type_declaration())
+            except SyntaxProblem:
+                self.depth = depth
+                self._recover_type(at)
+        self.accept(";")
+        return found
+
+    def _type_declaration(self) -> syntax.TypeDeclaration:
+        at = self.i
+        if not self.accept("name"):
+            raise self.fail(
+                "missing-name",
+                f"The name of a type is missing: {self.shown(self.i)} stands in its place.",
+                "Write name : type;",
+            )
+        before = self.comment_before(self.starts[at])
+        spec = self._declared_type()
+        initial = self.initial_value() if self.accept(":=") else None
+        is_structure = self.kinds[self.i - 1] == "END_STRUCT"
+        end = self.last_end
+        if not (self.accept(";") or is_structure):
+            end = self._end_of_declaration()
+        comment = before or self.comment_after(end)
+        return syntax.TypeDeclaration(
+            self.starts[at], self.end_of(at), self.texts[at], spec, initial, comment
+        )
+
+    def _recover_type(self, since: int) -> None:
+        while self.kinds[self.i] not in ("END_TYPE", "end", *UNIT_STARTS, *SECTIONS):
+            if self.kinds[self.i] == ";" and self.kinds[self.i + 1] in ("name", "END_TYPE"):
+                self.i += 1
+                return
+            self.i += 1
+
+    # --- initial values ---
+
+    def initial_value(self) -> syntax.Expression:
+        """An expression, ``[...]`` for an array or ``(name := ...)`` for a structure or an instance."""
+        kind = self.kinds[self.i]
+        if kind == "[":
+            return self._array_value()
+        names_field = self.kinds[self.i + 1] == "name" or self.kinds[self.i + 1] in KEYWORDS
+        if kind == "(" and names_field and self.kinds[self.i + 2] == ":=":
+            return self._structure_value()
+        return self.expression()
+
+    def _array_value(self) -> syntax.Expression:
+        start = self.starts[self.i]
+        self.i += 1
+        self.deeper()
+        items: list[syntax.ArrayItem] = []
+        while True:
+            items.append(self._array_item())
+            if not self.accept(","):
+                break
+        self.depth -= 1
+        self.expect("]", "after the initial values of an array")
+        return syntax.ArrayValue(start, self.last_end, tuple(items))
+
+    def _array_item(self) -> syntax.ArrayItem:
+        """One value, or ``count(value)`` for several."""
+        start = self.starts[self.i]
+        if self.kinds[self.i] in ("int", "name") and self.kinds[self.i + 1] == "(":
+            repeat: syntax.Expression = (
+                syntax.Literal(start, self.end_of(self.i), "int", self.texts[self.i])
+                if self.kinds[self.i] == "int"
+                else syntax.Name(start, self.end_of(self.i), self.texts[self.i])
+            )
+            if self.kinds[self.i] == "int":
+                self.i += 2
+                value = None if self.kinds[self.i] == ")" else self.initial_value()
+                self.expect(")", "after a repeated value")
+                return syntax.ArrayItem(start, self.last_end, repeat, value)
+        value = self.initial_value()
+        return syntax.ArrayItem(start, value.end, None, value)
+
+    def _structure_value(self) -> syntax.Expression:
+        start = self.starts[self.i]
+        self.i += 1
+        self.deeper()
+        fields: list[syntax.FieldValue] = []
+        while True:
+            at = self.i
+            self.i += 1
+            self.expect(":=", "after the name of a field")
+            value = self.initial_value()
+            fields.append(syntax.FieldValue(self.starts[at], self.end_of(at), self.texts[at], value))
+            if not self.accept(","):
+                break
+            if self.kinds[self.i] != "name" and self.kinds[self.i] not in KEYWORDS:
+                raise self.fail(
+                    "missing-name",
+                    f"The name of a field is missing: {self.shown(self.i)} stands in its place.",
+                    "Write name := value.",
+                )
+        self.depth -= 1
+        self.expect(")", "after the initial values")
+        return syntax.StructureValue(start, self.last_end, tuple(fields))
+
+    # --- comments that describe ---
+
+    def comment_after(self, offset: int) -> str:
+        """The comment that follows on the same line."""
+        comment = self._comment_from(offset)
+        if comment is None or "\n" in self.source.text[offset : comment.start]:
+            return ""
+        between = self.source.text[offset : comment.start].strip()
+        return comment.text if between in ("", ";") else ""
+
+    def comment_before(self, offset: int) -> str:
+        """The comments that stand right before, with no blank line between, as one text."""
+        comments = self.tokens.comments
+        at = self._first_comment_from(offset) - 1
+        parts: list[str] = []
+        while at >= 0:
+            between = self.source.text[comments[at].end : offset]
+            if between.strip() or between.count("\n") > 1:
+                break
+            parts.append(comments[at].text)
+            offset = comments[at].start
+            at -= 1
+        return " ".join(reversed(parts))
+
+    def _comment_from(self, offset: int) -> Comment | None:
+        at = self._first_comment_from(offset)
+        return self.tokens.comments[at] if at < len(self.tokens.comments) else None
+
+    def _first_comment_from(self, offset: int) -> int:
+        return bisect_left(self.tokens.comments, offset, key=lambda comment: comment.start)
