@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Iterator, Sequence, Set
+from collections.abc import Iterable, Sequence, Set
 from dataclasses import dataclass
 
 from upright_block.language import typed
@@ -177,7 +177,7 @@ def pinned_variables(units: Iterable[typed.Unit]) -> frozenset[Variable]:
     """The variables that some body refers to by address: given to an in-out, or taken with REF."""
     found: set[Variable] = set()
     for unit in units:
-        for place in _addressed(unit.body or ()):
+        for place in unit.addressed:
             members = [step for step in place.steps if isinstance(step, typed.Member)]
             found.add(members[-1].variable if members else place.root)
             found |= _variables_of_blocks(place.type)
@@ -194,21 +194,3 @@ def _variables_of_blocks(type_: Type) -> set[Variable]:
     for variable in type_.variables.values():
         found |= _variables_of_blocks(variable.type)
     return found
-
-
-def _addressed(statements: object) -> Iterator[typed.Place]:
-    """The places below a part of the tree whose address is taken."""
-    waiting = [statements]
-    while waiting:
-        at = waiting.pop()
-        match at:
-            case tuple():
-                waiting += at
-            case typed.AddressOf(place=place):
-                yield place
-            case typed.CallFunction(shared=shared):
-                yield from shared
-            case typed.CallInstance(shared=pairs):
-                yield from (place for _, place in pairs)
-        if not isinstance(at, (typed.Unit, Variable, Type)):
-            waiting += [getattr(at, name) for name in getattr(at, "__slots__", ())]

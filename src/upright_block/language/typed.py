@@ -79,7 +79,8 @@ class Unit(Compound):
 
     As the type of a variable a function block means an instance of it. ``body`` is None while
     unchecked and when the unit has errors. ``wraps`` is the function that a block was made for to
-    be run by itself. ``shares`` are all global variables, where it or a unit that it uses may name them.
+    be run by itself. ``shares`` are all global variables, where its body names one.
+    ``addressed`` are the places whose address its body hands on.
     """
 
     kind: UnitKind
@@ -95,6 +96,7 @@ class Unit(Compound):
     is_standard: bool = False
     wraps: Unit | None = None
     shares: Structure | None = None
+    addressed: list[Place] = field(default_factory=list)
 
     @property
     def key(self) -> str:

@@ -44,6 +44,7 @@ def as_block(unit: typed.Unit) -> typed.Unit:
         body=(body,),
         uses={unit.key: unit},
         wraps=unit,
+        addressed=list(shared),
     )
 
 

@@ -80,6 +80,7 @@ class CallChecker(StandardChecker):
                 f"{place.root.name} is a constant and has no place.",
                 "Copy it into a variable.",
             )
+        self.unit.addressed.append(place)
         return typed.AddressOf(reference_type(place.type), place)
 
     def block_called(self, at: syntax.Node, block: typed.Unit) -> Problem:
@@ -215,6 +216,7 @@ class CallChecker(StandardChecker):
                 f"Give it a variable of type {pin.type}.",
             )
         self.check_writable(place, at)
+        self.unit.addressed.append(place)
         return place
 
     def _pin(self, argument: syntax.Argument, unit: typed.Unit) -> typed.Variable:
