@@ -140,7 +140,7 @@ _layouts: dict[int, tuple[Compound, Layout]] = {}
 def layout_of(compound: Compound) -> Layout:
     """The layout of a block or a structure: the widest variables first, so that nothing is lost to alignment.
 
-    Elementary constants are part of the code and take no memory, nor do external variables.
+    Constants are part of the code and take no memory, nor do external variables.
     """
     known = _layouts.get(id(compound))
     if known is not None and known[0] is compound:
@@ -328,7 +328,7 @@ def slot_at(unit: Unit, path: str) -> Slot:
             owner = owner.element
         else:
             variable = _named(unit, owner, step[2], bool(shown))
-            if variable is None:
+            if variable is None or (variable.is_code and not isinstance(variable.type, (Elementary, String))):
                 raise NoSlot(step.start(2), owner, step[2])
             offset = _offset(unit, owner, variable, offset)
             shown += ("." if shown else "") + variable.name

@@ -140,6 +140,9 @@ class PlaceEmitter:
 
     def _root(self, variable: typed.Variable) -> int:
         frame = self.frame
+        if variable.is_code:
+            self.out.append("i32.const 0")
+            return self.module.data(initial_of(variable.type, variable.initial), 8)
         if variable.section == "global":
             self.out.append("i32.const 0")
             return self.module.address(variable)

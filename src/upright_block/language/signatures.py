@@ -11,9 +11,10 @@ from typing import Literal
 
 from upright_block.language.types import Elementary
 
-Form = Literal["code", "operator", "chain", "unit", "text"]
+Form = Literal["code", "operator", "chain", "unit", "text", "convert"]
 """How it is made: ``code`` of the compiler, an ``operator`` between its inputs, a ``chain`` of comparisons, a
-``unit`` in the block language that computes in LREAL, or ``code`` whose result is a text as long as its inputs."""
+``unit`` in the block language that computes in LREAL, ``code`` whose result is a ``text`` as long as its inputs, or
+that ``convert`` whose source is the type of its input."""
 
 
 @dataclass(frozen=True, slots=True)

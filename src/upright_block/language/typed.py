@@ -50,8 +50,8 @@ class Variable:
 
     @property
     def is_code(self) -> bool:
-        """Whether it is a constant that needs no memory."""
-        return self.constant and isinstance(self.type, (Elementary, String))
+        """Whether it is a constant, which is part of the code and has no place in any data."""
+        return self.constant
 
 
 class Compound(Type):

@@ -9,7 +9,12 @@ from upright_block.language.scope import Standard
 from upright_block.language.source import Source
 from upright_block.standard.functions import FUNCTIONS, function
 
-UNITS = ("TON", "TOF", "TP", "R_TRIG", "F_TRIG", "SR", "RS", "CTU", "CTD", "CTUD", "EXPT")
+BLOCKS = ("TON", "TOF", "TP", "R_TRIG", "F_TRIG", "SR", "RS", "CTU", "CTD", "CTUD")
+NUMERIC = (
+    "EXPT", "EXP", "LN", "LOG", "SIN", "COS", "TAN", "ASIN", "ACOS", "ATAN", "ATAN2",
+    "ANGLE_QUADRANT", "ANGLE_FAR", "ANGLE_WAVES", "ANGLE_OF", "ANGLE_LEG",
+)  # fmt: skip
+UNITS = BLOCKS + NUMERIC
 """The standard units that are written in the block language, each in a file of its own name."""
 
 

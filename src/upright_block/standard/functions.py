@@ -8,6 +8,7 @@ from upright_block.language.signatures import Pin, StandardFunction
 from upright_block.language.types import (
     BOOL,
     DATE,
+    DINT,
     DT,
     ELEMENTARY,
     INT,
@@ -107,6 +108,12 @@ def function(name: str) -> StandardFunction | None:
 
 def _conversion(name: str) -> StandardFunction | None:
     """A conversion (tables 22 to 27)."""
+    if name.startswith("TO_") and (wanted := ELEMENTARY.get(name[3:])):
+        return StandardFunction(name, _ONE, result=wanted, form="convert", operator="TO")
+    if name == "TRUNC" or (name.startswith("TRUNC_") and name[6:] in ELEMENTARY):
+        wanted = ELEMENTARY.get(name[6:], DINT)
+        if is_integer(wanted):
+            return StandardFunction(name, _ONE, result=wanted, form="convert", operator="TRUNC")
     source_name, mark, target_name = name.rpartition("_TO_")
     source, target = ELEMENTARY.get(source_name), ELEMENTARY.get(target_name)
     if mark and source and target and source is not target and _converts(source, target):

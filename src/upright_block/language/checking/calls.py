@@ -226,6 +226,13 @@ class CallChecker(StandardChecker):
         )
         name_at = syntax.Node(argument.start, end)
         if pin is None or pin.section not in ("input", "output", "in_out"):
+            if argument.name.upper() in ("EN", "ENO") and pin is None:
+                raise self.problem(
+                    "unknown-name",
+                    name_at,
+                    f"{argument.name} belongs to a call that is a statement, or the whole value of an assignment.",
+                    "Write the call in a statement of its own.",
+                )
             sections = ("output",) if argument.output else ("input", "in_out")
             names = [v.name for v in unit.variables.values() if v.section in sections]
             if pin is not None:

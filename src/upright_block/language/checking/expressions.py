@@ -310,7 +310,7 @@ class ExpressionChecker(Reporter):
     def _load(self, at: syntax.Expression) -> typed.Expression:
         """The value at a place; a constant that is code has none."""
         place = self.place(at)
-        if not place.steps and place.root.is_code:
+        if not place.steps and place.root.is_code and isinstance(place.type, (Elementary, String)):
             return typed.ConstantUse(place.type, place.root)
         if isinstance(place.type, typed.Unit):
             raise self.bare_instance(at, place.type)

@@ -13,7 +13,7 @@ from upright_block.language.findings import Finding, Findings, Related
 from upright_block.language.parsing import parse
 from upright_block.language.scope import NamedType, Scope
 from upright_block.language.source import Source
-from upright_block.language.types import BROKEN, ELEMENTARY, Array, Type
+from upright_block.language.types import BOOL, BROKEN, ELEMENTARY, Array, Type
 
 _SECTIONS: dict[str, typed.Section] = {
     "VAR_INPUT": "input", "VAR_OUTPUT": "output", "VAR_IN_OUT": "in_out", "VAR": "private",
@@ -292,7 +292,7 @@ def _blocks_in(type_: Type) -> list[typed.Unit]:
 def _check_body(unit: typed.Unit, scope: Scope, findings: Findings) -> None:
     body = _checker(unit, scope, findings).body(unit.syntax.body)
     if not unit.is_broken:
-        unit.body = body
+        unit.body = (*_guard(unit), *body)
     result = unit.result
     if result is not None and not unit.is_broken and not _assigns(body, result):
         findings.add(
@@ -306,6 +306,20 @@ def _check_body(unit: typed.Unit, scope: Scope, findings: Findings) -> None:
                 "warning",
             )
         )
+
+
+def _guard(unit: typed.Unit) -> tuple[typed.Statement, ...]:
+    """What a unit that declares EN or ENO does first: without EN it does nothing (6.6.1.5)."""
+    enable, told = unit.variables.get("EN"), unit.variables.get("ENO")
+    tell: list[typed.Statement] = []
+    if told is not None and told.section == "output" and told.type is BOOL:
+        place = typed.Place(told, (), BOOL)
+        tell = [typed.Assign(place, typed.Constant(BOOL, value)) for value in (False, True)]
+    found: list[typed.Statement] = []
+    if enable is not None and enable.section == "input" and enable.type is BOOL:
+        off = typed.Unary(BOOL, "NOT", typed.Load(BOOL, typed.Place(enable, (), BOOL)))
+        found.append(typed.If(((off, (*tell[:1], typed.Return())),), ()))
+    return (*found, *tell[1:])
 
 
 def _assigns(statements: Iterable[typed.Statement], variable: typed.Variable) -> bool:

@@ -49,6 +49,8 @@ class StandardChecker(ExpressionChecker):
             return self._by_operator(at, function, given)
         if function.form == "chain":
             return self._chain(at, function, given)
+        if function.form == "convert":
+            return self._convert(at, function, given)
         common_type = self._bound_type(at, function, given)
         inputs = [self._input(found, function.pin(index), common_type, function) for index, found in given]
         if function.form == "unit":
@@ -224,6 +226,29 @@ class StandardChecker(ExpressionChecker):
             if type_ is LREAL or not isinstance(type_, Elementary)
             else typed.Convert(type_, call, at.start)
         )
+
+    def _convert(
+        self, at: syntax.Call, function: StandardFunction, given: Sequence[tuple[int, Given]]
+    ) -> typed.Expression:
+        """``TO_INT(x)`` as the conversion from the type of its input (table 22)."""
+        (_, (argument, found)) = given[0]
+        value = self.any_typed(found, argument.value)
+        source, target = self._elementary(value, argument.value).base, function.result
+        assert target is not None
+        if isinstance(source, Enumeration):
+            value, source = typed.Convert(source.stored, value, at.start), source.stored
+        if source is target:
+            return value
+        name = f"{source.name}_{function.operator}_{target.name}"
+        exact = self.scope.standard.function(name)
+        if exact is None:
+            raise self.problem(
+                "type-mismatch",
+                at,
+                f"There is no conversion from {source} to {target}.",
+                "Convert by way of another type.",
+            )
+        return typed.CallStandard(target, name, (value,), at.start)
 
     def _text_result(self, inputs: Sequence[typed.Expression]) -> String:
         """A text that can hold all texts that go in."""

@@ -10,7 +10,7 @@ from upright_block.language.checking.calls import CallChecker
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.findings import Related
 from upright_block.language.literals import Value
-from upright_block.language.types import BROKEN, Elementary, Type, is_integer
+from upright_block.language.types import BOOL, BROKEN, Elementary, Type, is_integer
 
 
 class StatementChecker(CallChecker):
@@ -24,10 +24,65 @@ class StatementChecker(CallChecker):
         found: list[typed.Statement] = []
         for at in statements:
             try:
-                found.append(_CHECK[type(at)](self, at))
+                enabled = self._enabled(at)
+                found.append(enabled or _CHECK[type(at)](self, at))
             except Problem:
                 continue
         return tuple(found)
+
+    def _enabled(self, at: syntax.Statement) -> typed.Statement | None:
+        """A call with EN or ENO, where the callee has no such pins of its own (6.6.1.5).
+
+        With EN false nothing is done, so that all outputs stay as they are; ENO tells.
+        """
+        call = at.call if isinstance(at, syntax.CallStatement) else at.value if isinstance(at, syntax.Assignment) else None  # fmt: skip
+        if not isinstance(call, syntax.Call):
+            return None
+        own = [a for a in call.arguments if a.name.upper() in ("EN", "ENO")]
+        if not own or self._has_enable(call.callee):
+            return None
+        rest = tuple(a for a in call.arguments if a not in own)
+        plain = syntax.Call(call.start, call.end, call.callee, rest)
+        condition: typed.Expression = typed.Constant(BOOL, True)
+        receiver: typed.Receiver | None = None
+        for argument in own:
+            if argument.output != (argument.name.upper() == "ENO"):
+                sign = "=>" if argument.name.upper() == "ENO" else ":="
+                raise self.problem(
+                    "wrong-direction",
+                    argument,
+                    f"{argument.name} is written with {sign}.",
+                    f"Write {argument.name} {sign} ...",
+                )
+            if argument.output:
+                receiver = self.receiver(argument.value)
+                if receiver.type is not BOOL:
+                    raise self.problem("type-mismatch", argument.value, f"ENO is BOOL; {self.text(argument.value)} is {receiver.type}.", "Take it into a BOOL.")  # fmt: skip
+            else:
+                condition = self.condition(argument.value, "EN")
+        inner: syntax.Statement = syntax.CallStatement(at.start, at.end, plain)
+        if isinstance(at, syntax.Assignment):
+            inner = syntax.Assignment(at.start, at.end, at.target, plain)
+        done = _CHECK[type(inner)](self, inner)
+        return typed.If(((condition, (done, *self._tell(receiver, True))),), self._tell(receiver, False))
+
+    def _tell(self, receiver: typed.Receiver | None, value: bool) -> tuple[typed.Statement, ...]:
+        """ENO with its value."""
+        if receiver is None:
+            return ()
+        told = typed.Constant(BOOL, value)
+        if receiver.shift is None:
+            return (typed.Assign(receiver.place, told),)
+        return (typed.AssignPart(receiver.place, BOOL, receiver.shift, told),)
+
+    def _has_enable(self, callee: syntax.Expression) -> bool:
+        """Whether a callee declares EN or ENO itself."""
+        unit: object = None
+        if not isinstance(callee, syntax.Name) or self._is_variable(callee):
+            unit = self.place(callee).type
+        elif self.scope.standard.function(callee.name.upper()) is None:
+            unit = self.find_unit(callee.name.upper())
+        return isinstance(unit, typed.Unit) and ("EN" in unit.variables or "ENO" in unit.variables)
 
     def _assignment(self, at: syntax.Assignment) -> typed.Statement:
         try:

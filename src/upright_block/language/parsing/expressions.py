@@ -28,6 +28,7 @@ PRECEDENCE = {
 _PART = re.compile(r"(?:%([XBWDLxbwdl]))?([0-9]{1,3})")
 _CALLABLE = (syntax.Name, syntax.Member, syntax.Index, syntax.Dereference)
 _UNARY = frozenset({"-", "+", "NOT"})
+_OPERATOR_FUNCTIONS = frozenset({"AND", "OR", "XOR", "MOD"})
 _LITERALS = {
     "int": "int",
     "real": "real",
@@ -93,6 +94,9 @@ class ExpressionParser(Cursor):
         if kind == "name":
             self.i += 1
             return self.selectors(syntax.Name(start, self.end_of(self.i - 1), self.texts[self.i - 1]))
+        if kind in _OPERATOR_FUNCTIONS and self.kinds[self.i + 1] == "(":
+            self.i += 1
+            return self.selectors(syntax.Name(start, self.end_of(self.i - 1), kind))
         if kind in _LITERALS:
             self.i += 1
             return syntax.Literal(start, self.end_of(self.i - 1), _LITERALS[kind], self.texts[self.i - 1])
