@@ -87,6 +87,6 @@ def test_rings_are_named(text: str, names: str) -> None:
     assert names in found[0].message
 
 
-@pytest.mark.parametrize("keyword", ["INTERFACE I END_INTERFACE", "CLASS C END_CLASS"])
+@pytest.mark.parametrize("keyword", ["NAMESPACE N END_NAMESPACE", "CONFIGURATION C END_CONFIGURATION"])
 def test_what_is_not_read_yet_is_said(keyword: str) -> None:
     assert [f.split()[1] for f in findings_of(keyword)] == ["not-supported"]

@@ -31,11 +31,8 @@ class BodyEmitter(ExpressionEmitter):
         unit, frame = self.frame.unit, self.frame
         assert unit.body is not None
         head = [f"(func ${unit.key} (param $self i32)"]
-        given: list[typed.Variable] = []
-        if not unit.keeps_data:
-            given = [*unit.section("input"), *unit.section("in_out")]
-            given += [v for v in results(unit) if not isinstance(v.type, Elementary)]
-            head += [self._parameter(pin) for pin in given]
+        given = parameters(unit)
+        head += [self._parameter(pin) for pin in given]
         returned = [] if unit.keeps_data else [v for v in results(unit) if isinstance(v.type, Elementary)]
         if returned:
             head.append(f"(result {' '.join(value_type(elementary(v)) for v in returned)})")
@@ -159,7 +156,7 @@ class BodyEmitter(ExpressionEmitter):
     def _is_inlined(self, block: typed.Unit) -> bool:
         assert block.body is not None
         return (
-            not any(u.kind == "FUNCTION_BLOCK" for u in block.uses.values())
+            not any(u.keeps_data for u in block.uses.values())
             and not self.module.has_loops(block)
             and (_length(block.body) <= _LONGEST_INLINED)
         )
@@ -383,6 +380,32 @@ class BodyEmitter(ExpressionEmitter):
 
     def _return(self, at: typed.Return) -> None:
         self.out.append(f"br {self.frame.leave}")
+
+
+def parameters(unit: typed.Unit) -> list[typed.Variable]:
+    """What is handed to a function beside its instance: inputs, in-outs, and room for results that are not elementary."""
+    if unit.keeps_data:
+        return []
+    room = [v for v in results(unit) if not isinstance(v.type, Elementary)]
+    return [*unit.section("input"), *unit.section("in_out"), *room]
+
+
+def dispatcher(name: str, method: typed.Unit, ways: dict[int, str]) -> str:
+    """A function that calls the method that the number at the start of the instance asks for."""
+    head = [f"(func ${name} (param $self i32)"]
+    names: list[str] = []
+    for number, pin in enumerate(parameters(method)):
+        by_address = pin.section == "in_out" or not isinstance(pin.type, Elementary)
+        head.append(f"(param $p{number} {'i32' if by_address else value_type(elementary(pin))})")
+        names.append(f"local.get $p{number}")
+    returned = [value_type(v.type) for v in results(method) if isinstance(v.type, Elementary)]
+    if returned:
+        head.append(f"(result {' '.join(returned)})")
+    out = [" ".join(head)]
+    for number, way in sorted(ways.items()):
+        call = f"local.get $self {' '.join(names)} call ${way} return"
+        out.append(f"local.get $self i32.load i32.const {number} i32.eq if {call} end")
+    return "\n".join([*out, "unreachable)"])
 
 
 def _length(body: Iterable[typed.Statement]) -> int:

@@ -201,7 +201,10 @@ class ExpressionEmitter(PlaceEmitter):
         What is not elementary goes in and out by address; the caller makes room for it.
         """
         unit = at.function
-        self.out.append(self.self_address(self.frame.offset))
+        if at.instance is not None:
+            self.push_address(at.instance)
+        else:
+            self.out.append(self.self_address(self.frame.offset))
         for pin, value in zip(unit.section("input"), at.inputs, strict=True):
             self._argument(pin, value, self.module.mends(unit))
         for place in at.shared:
@@ -211,7 +214,7 @@ class ExpressionEmitter(PlaceEmitter):
             if not isinstance(variable.type, Elementary):
                 rooms[variable] = self.module.allocate(size_of(variable.type), 8)
                 self.out.append(f"i32.const {rooms[variable]}")
-        self.call(unit)
+        self.call(unit, self.module.dispatched(unit) if at.is_virtual else unit.key)
         taken = dict(at.outputs)
         waiting: list[tuple[str, typed.Variable]] = []
         for variable in reversed(unit.section("output")):
@@ -247,15 +250,16 @@ class ExpressionEmitter(PlaceEmitter):
             f"local.set {source} i32.const {room} {capacity}local.get {source} {copy_instructions(type_)} i32.const {room}"
         )
 
-    def call(self, unit: typed.Unit) -> None:
+    def call(self, unit: typed.Unit, name: str = "") -> None:
         """A call, with the loop budget handed over when the callee counts on it."""
+        name = name or unit.key
         if self.module.has_loops(unit):
             self.uses_budget = True
             self.out.append(
-                f"local.get $budget global.set $budget call ${unit.key} global.get $budget local.set $budget"
+                f"local.get $budget global.set $budget call ${name} global.get $budget local.set $budget"
             )
         else:
-            self.out.append(f"call ${unit.key}")
+            self.out.append(f"call ${name}")
 
     def take(self, receiver: typed.Receiver, value: str, type_: Type, negated: bool) -> None:
         """Bring an output to its receiver, widened and negated as asked."""

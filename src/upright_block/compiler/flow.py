@@ -174,9 +174,14 @@ def _join(ways: Iterable[Assigned | None]) -> Assigned | None:
 
 
 def pinned_variables(units: Iterable[typed.Unit]) -> frozenset[Variable]:
-    """The variables that some body refers to by address: given to an in-out, or taken with REF."""
+    """The variables that some body refers to by address: given to an in-out, or taken with REF.
+
+    Those of a block whose body calls methods of its own are among them, since methods work on memory.
+    """
     found: set[Variable] = set()
     for unit in units:
+        if unit.calls_own_methods and unit.keeps_data:
+            found.update(unit.variables.values())
         for place in unit.addressed:
             members = [step for step in place.steps if isinstance(step, typed.Member)]
             found.add(members[-1].variable if members else place.root)

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from functools import cache
 from importlib import resources
 
-from upright_block.compiler.bodies import BodyEmitter
+from upright_block.compiler.bodies import BodyEmitter, dispatcher
 from upright_block.compiler.flow import pinned_variables
 from upright_block.compiler.layout import DATA, closure, encode, whole_of
 from upright_block.language import typed
@@ -64,6 +64,7 @@ class _Builder:
     loops: dict[str, bool] = field(default_factory=dict)
     mending: dict[str, bool] = field(default_factory=dict)
     constants: dict[bytes, int] = field(default_factory=dict)
+    virtual: dict[str, typed.Unit] = field(default_factory=dict)
 
     def site(self, unit: typed.Unit, start: int, kind: str) -> int:
         self.sites.append(Site(unit, start, kind))
@@ -77,8 +78,9 @@ class _Builder:
     def has_loops(self, unit: typed.Unit) -> bool:
         known = self.loops.get(unit.key)
         if known is None:
-            assert unit.body is not None
-            known = _contains_loop(unit.body) or any(self.has_loops(used) for used in unit.uses.values())
+            known = _contains_loop(unit.body or ()) or any(
+                self.has_loops(used) for used in unit.uses.values()
+            )
             self.loops[unit.key] = known
         return known
 
@@ -90,6 +92,29 @@ class _Builder:
             )
             self.mending[function.key] = known
         return known
+
+    def dispatched(self, method: typed.Unit) -> str:
+        assert method.owner is not None
+        if method.owner.number == 0 and method.owner.kind != "INTERFACE":
+            return method.key
+        name = f"{method.key}.by_kind"
+        self.virtual[name] = method
+        return name
+
+    def dispatchers(self, units: Iterable[typed.Unit]) -> list[str]:
+        """The functions that choose a method by the number of the instance's unit."""
+        made: list[str] = []
+        for name, method in self.virtual.items():
+            assert method.owner is not None
+            ways: dict[int, str] = {}
+            for unit in units:
+                own = (
+                    unit.method(method.name.upper()) if unit.keeps_data and unit.is_a(method.owner) else None
+                )
+                if own is not None and not own.has("ABSTRACT"):
+                    ways[unit.number] = own.key
+            made.append(dispatcher(name, method, ways))
+        return made
 
     def allocate(self, size: int, alignment: int) -> int:
         address = -(-self.end // alignment) * alignment
@@ -118,7 +143,8 @@ def build_image(root: typed.Unit, given: Given | None = None) -> Image:
     builder = _Builder(
         given or {}, whole.outer, pinned_variables(units), -(-(DATA + len(whole.initial)) // 16) * 16
     )
-    functions = [BodyEmitter(builder, unit).function() for unit in units]
+    functions = [BodyEmitter(builder, unit).function() for unit in units if unit.kind != "INTERFACE"]
+    functions += builder.dispatchers(units)
     if any("call $text_" in function for function in functions):
         functions.append(_runtime("texts"))
     data = [f'(data (i32.const {at}) "{_escaped(content)}")' for content, at in builder.constants.items()]

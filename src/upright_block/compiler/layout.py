@@ -145,16 +145,29 @@ def layout_of(compound: Compound) -> Layout:
     known = _layouts.get(id(compound))
     if known is not None and known[0] is compound:
         return known[1]
-    stored = [v for v in compound.variables.values() if not v.is_code and v.section != "external"]
-    layout = _lay_out(stored)
+    layout = _lay_out(compound)
     _layouts[id(compound)] = (compound, layout)
     return layout
 
 
-def _lay_out(stored: list[Variable]) -> Layout:
+def _lay_out(compound: Compound) -> Layout:
+    """What is inherited lies first, so that an instance can stand for one of the unit it extends.
+
+    The number of a unit, where it has one, lies at the very start.
+    """
     data = bytearray()
     alignment = 1
     offsets: dict[Variable, int] = {}
+    number = compound.number if isinstance(compound, Unit) else 0
+    if isinstance(compound, Unit) and compound.base is not None:
+        inherited = layout_of(compound.base)
+        data += inherited.initial
+        alignment, offsets = inherited.alignment, dict(inherited.offsets)
+    elif number:
+        data, alignment = bytearray(4), 4
+    stored = [
+        v for v in compound.variables.values() if not (v.is_code or v.section == "external" or v in offsets)
+    ]
     for variable in sorted(stored, key=lambda v: -alignment_of(held_type(v))):
         own = alignment_of(held_type(variable))
         data += bytes(-len(data) % own)
@@ -163,6 +176,8 @@ def _lay_out(stored: list[Variable]) -> Layout:
         data += bytes(4) if is_address else initial_of(variable.type, variable.initial)
         alignment = max(alignment, own)
     data += bytes(-len(data) % alignment)
+    if number:
+        struct.pack_into("<I", data, 0, number)
     return Layout(len(data), alignment, offsets, bytes(data))
 
 

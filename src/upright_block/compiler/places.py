@@ -45,6 +45,9 @@ class Module(Protocol):
     def address(self, shared: typed.Variable) -> int:
         """The address of a global variable."""
 
+    def dispatched(self, method: typed.Unit) -> str:
+        """The name of the function that calls a method as the kind of the instance asks for."""
+
     def mends(self, function: typed.Unit) -> bool:
         """Whether a call of a function may change variables that are not its own."""
 
@@ -140,6 +143,9 @@ class PlaceEmitter:
 
     def _root(self, variable: typed.Variable) -> int:
         frame = self.frame
+        if variable.section == "this":
+            self.out.append(f"local.get {frame.base}")
+            return frame.offset
         if variable.is_code:
             self.out.append("i32.const 0")
             return self.module.data(initial_of(variable.type, variable.initial), 8)

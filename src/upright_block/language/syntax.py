@@ -311,7 +311,10 @@ class VariableSection(Node):
 
 @node
 class Unit(Node):
-    """A FUNCTION, FUNCTION_BLOCK or PROGRAM; ``start`` and ``end`` are those of its name."""
+    """A FUNCTION, FUNCTION_BLOCK, PROGRAM, CLASS, INTERFACE or METHOD; ``start`` and ``end`` are those of its name.
+
+    ``qualifiers`` are ABSTRACT, FINAL, OVERRIDE and the access (6.6.5).
+    """
 
     kind: str
     name: str
@@ -319,6 +322,10 @@ class Unit(Node):
     sections: tuple[VariableSection, ...]
     body: tuple[Statement, ...]
     comment: str
+    qualifiers: tuple[str, ...] = ()
+    bases: tuple[TypeName, ...] = ()
+    interfaces: tuple[TypeName, ...] = ()
+    methods: tuple[Unit, ...] = ()
 
 
 @node

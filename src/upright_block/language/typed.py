@@ -16,8 +16,11 @@ from upright_block.language.nodes import node
 from upright_block.language.source import Source
 from upright_block.language.types import BROKEN, Array, Elementary, String, Type
 
-Section = Literal["input", "output", "in_out", "private", "temp", "external", "global", "result", "field"]
-UnitKind = Literal["FUNCTION_BLOCK", "FUNCTION", "PROGRAM"]
+Section = Literal[
+    "input", "output", "in_out", "private", "temp", "external", "global", "result", "field", "this"
+]  # fmt: skip
+UnitKind = Literal["FUNCTION_BLOCK", "FUNCTION", "PROGRAM", "CLASS", "INTERFACE", "METHOD"]
+Access = Literal["PUBLIC", "PROTECTED", "PRIVATE", "INTERNAL"]
 
 Initial = Value | tuple["Initial", ...] | dict[str, "Initial"] | None
 """An initial value: of an array one for each element, of a structure or an instance those fields that
@@ -43,6 +46,7 @@ class Variable:
     is_folded: bool = False
     address: str = ""
     shared: Variable | None = None
+    access: Access = "PROTECTED"
 
     @property
     def key(self) -> str:
@@ -81,6 +85,10 @@ class Unit(Compound):
     unchecked and when the unit has errors. ``wraps`` is the function that a block was made for to
     be run by itself. ``shares`` are all global variables, where its body names one.
     ``addressed`` are the places whose address its body hands on.
+
+    ``methods`` are those that it declares itself, ``owner`` is the unit that a method belongs to. ``number``
+    tells the units of one run apart where a call goes by the kind of the instance; 0 needs no telling.
+    ``virtual_uses`` are the keys of methods that it calls by the kind of the instance.
     """
 
     kind: UnitKind
@@ -97,16 +105,61 @@ class Unit(Compound):
     wraps: Unit | None = None
     shares: Structure | None = None
     addressed: list[Place] = field(default_factory=list)
+    base: Unit | None = None
+    interfaces: list[Unit] = field(default_factory=list)
+    methods: dict[str, Unit] = field(default_factory=dict)
+    owner: Unit | None = None
+    access: Access = "PROTECTED"
+    number: int = 0
+    calls_own_methods: bool = False
+    virtual_uses: set[str] = field(default_factory=set)
+    _this: Variable | None = None
 
     @property
     def key(self) -> str:
         """The name by which the unit is found; a block made around a function has one of its own."""
-        return self.name.upper() + (".CALL" if self.wraps else "")
+        own = self.name.upper() + (".CALL" if self.wraps else "")
+        return f"{self.owner.key}.{own}" if self.owner else own
+
+    @property
+    def this(self) -> Variable:
+        """The instance at hand, in the body of the unit or of a method of it."""
+        if self._this is None:
+            self._this = Variable("THIS", "this", self, False, None, "", 0, 0)
+        return self._this
+
+    @property
+    def ancestors(self) -> list[Unit]:
+        """The unit, what it extends, and so on."""
+        found: list[Unit] = []
+        unit: Unit | None = self
+        while unit is not None and unit not in found:
+            found.append(unit)
+            unit = unit.base
+        return found
+
+    def is_a(self, other: Unit) -> bool:
+        """Whether instances can stand where ones of ``other`` are wanted (6.6.5.5, 6.6.6)."""
+        return any(u is other or any(i.is_a(other) for i in u.interfaces) for u in self.ancestors)
+
+    def method(self, name: str) -> Unit | None:
+        """The method of a name in upper case: its own, or an inherited one."""
+        for unit in self.ancestors:
+            found = unit.methods.get(name) or next(
+                (m for i in unit.interfaces if unit.kind == "INTERFACE" and (m := i.method(name))), None
+            )
+            if found is not None:
+                return found
+        return None
+
+    def has(self, qualifier: str) -> bool:
+        """Whether a qualifier such as ABSTRACT is written."""
+        return qualifier in self.syntax.qualifiers
 
     @property
     def keeps_data(self) -> bool:
         """Whether it has instances with data of their own."""
-        return self.kind != "FUNCTION"
+        return self.kind not in ("FUNCTION", "METHOD")
 
     def section(self, section: Section) -> list[Variable]:
         """The variables of one section, in the order of their declaration."""
@@ -172,7 +225,7 @@ class Place:
         return (
             not self.steps
             and isinstance(self.type, Elementary)
-            and self.root.section not in ("in_out", "external", "global")
+            and self.root.section not in ("in_out", "external", "global", "this")
         )
 
 
@@ -263,10 +316,11 @@ class Binary:
 
 @node
 class CallFunction:
-    """A call of a function of the library; outputs are stored to their places after it.
+    """A call of a function of the library, or of a method of the instance at ``instance``; outputs are stored
+    to their places after it. With ``is_virtual`` the kind of the instance decides which method it is.
 
     ``inputs`` stand in the order of the function's inputs, ``shared`` in that of its in-outs.
-    ``type`` is None of a function without a result.
+    ``type`` is BOOL of a function without a result.
     """
 
     type: Type
@@ -275,6 +329,8 @@ class CallFunction:
     shared: tuple[Place, ...]
     outputs: tuple[tuple[Variable, Receiver], ...]
     start: int
+    instance: Place | None = None
+    is_virtual: bool = False
 
 
 @node

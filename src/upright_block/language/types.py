@@ -207,6 +207,12 @@ def reference_type(target: Type) -> Reference:
     )
 
 
+def interface_type(interface: Type) -> Reference:
+    """A variable of an interface: a reference to an instance that implements it, or NULL (6.6.6.6)."""
+    made = Reference(interface.name, "reference", 32, interface)
+    return _once(("interface", id(interface)), made, interface)
+
+
 def subrange_type(base: Elementary, low: int, high: int) -> Subrange:
     """A range of an integer type."""
     name = f"{base.name} ({low}..{high})"

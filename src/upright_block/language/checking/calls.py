@@ -8,7 +8,16 @@ from upright_block.language import syntax, typed
 from upright_block.language.checking.expressions import pins_of
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.standard import StandardChecker, counted
-from upright_block.language.types import BOOL, BROKEN, Elementary, String, Subrange, reference_type, widens
+from upright_block.language.types import (
+    BOOL,
+    BROKEN,
+    Elementary,
+    Reference,
+    String,
+    Subrange,
+    reference_type,
+    widens,
+)
 
 PLACES = (syntax.Name, syntax.Member, syntax.Index, syntax.Dereference, syntax.Part)
 
@@ -28,8 +37,14 @@ class CallChecker(StandardChecker):
 
     def call(self, at: syntax.Call) -> typed.Expression:
         callee = at.callee
+        method = self.method_called(callee)
+        if method is not None:
+            called = self.call_method(at, *method)
+            if method[0].result is None:
+                raise self.problem("no-value", at, f"{method[0].name} gives no value.", "Call it in a statement of its own.")  # fmt: skip
+            return called
         name = callee.name.upper() if isinstance(callee, syntax.Name) else ""
-        if not name or name in self.unit.variables:
+        if not name or self.declares(name):
             type_ = self.place(callee).type
             if isinstance(type_, typed.Unit):
                 raise self._instance_in_expression(at, self.text(callee), type_)
@@ -101,7 +116,13 @@ class CallChecker(StandardChecker):
         return self.problem("no-value", at, f"The call of {name} gives no value: {block} is a block.",
                             f"Call it in a statement of its own, then use {name}.{pin}.")  # fmt: skip
 
-    def call_function(self, at: syntax.Call, function: typed.Unit) -> typed.CallFunction:
+    def call_function(
+        self,
+        at: syntax.Call,
+        function: typed.Unit,
+        instance: typed.Place | None = None,
+        is_virtual: bool = False,
+    ) -> typed.CallFunction:
         """A call of a function that is written in the block language (6.6.1.4.2)."""
         self.unit.uses[function.key] = function
         given = self.arguments(at, function)
@@ -130,7 +151,76 @@ class CallChecker(StandardChecker):
         outputs = tuple((v, r) for v, r, _ in given.outputs)
         type_ = BOOL if function.result is None else function.result.type
         shared = tuple(place for _, place in self.in_outs(at, function, given))
-        return typed.CallFunction(type_, function, tuple(inputs), shared, outputs, at.start)
+        return typed.CallFunction(
+            type_, function, tuple(inputs), shared, outputs, at.start, instance, is_virtual
+        )
+
+    def method_called(
+        self, callee: syntax.Expression
+    ) -> tuple[typed.Unit, typed.Place, bool, syntax.Node] | None:
+        """The method that a callee names, the instance it is called on, and whether its kind decides."""
+        holder = self.holder
+        if isinstance(callee, syntax.Name):
+            found = (
+                holder.method(callee.name.upper())
+                if holder and not self.declares(callee.name.upper())
+                else None
+            )
+            if holder is None or found is None:
+                return None
+            return found, typed.Place(holder.this, (), holder), True, callee
+        if not isinstance(callee, syntax.Member):
+            return None
+        base, key = callee.base, callee.name.upper()
+        name_at = syntax.Node(callee.name_start, callee.end)
+        if isinstance(base, syntax.Name) and base.name.upper() == "SUPER" and holder is not None:
+            found = holder.base.method(key) if holder.base else None
+            if found is None:
+                raise self.problem("unknown-name", name_at, f"{holder.base or holder} has no method {callee.name} to go back to.", "Correct the name.")  # fmt: skip
+            return found, typed.Place(holder.this, (), holder), False, name_at
+        if type(base) not in (syntax.Name, syntax.Member, syntax.Index, syntax.Dereference):
+            return None
+        if (
+            isinstance(base, syntax.Name)
+            and base.name.upper() != "THIS"
+            and not self.declares(base.name.upper())
+        ):
+            return None
+        place = self.place(base)
+        target = place.type
+        if (
+            isinstance(target, Reference)
+            and isinstance(target.target, typed.Unit)
+            and target.target.kind == "INTERFACE"
+        ):
+            place = typed.Place(place.root, (*place.steps, typed.Target(base.start)), target.target)
+            target = target.target
+        if not isinstance(target, typed.Unit):
+            return None
+        found = target.method(key)
+        if found is None:
+            if target.kind != "INTERFACE" and (key in target.variables or not target.methods):
+                return None
+            names = [m.name for u in target.ancestors for m in u.methods.values()]
+            raise self.unknown(callee.name, name_at, f"{target} has no method {callee.name}.", names, f"It has {', '.join(names) or 'none'}.")  # fmt: skip
+        is_own = place.root.section == "this" and not place.steps
+        if not is_own and found.access not in ("PUBLIC", "INTERNAL"):
+            raise self.problem("private-data", name_at, f"{found.name} is a {found.access.lower()} method of {found.owner}.",
+                               f"Write METHOD PUBLIC {found.name} in {found.owner}.")  # fmt: skip
+        exact = not is_own and all(isinstance(s, (typed.Member, typed.Element)) for s in place.steps)
+        return found, place, not exact or place.root.section in ("in_out", "this"), name_at
+
+    def call_method(
+        self, at: syntax.Call, method: typed.Unit, place: typed.Place, is_virtual: bool, name_at: syntax.Node
+    ) -> typed.CallFunction:
+        """A call of a method (6.6.5.6)."""
+        if not is_virtual and method.has("ABSTRACT"):
+            raise self.problem("abstract", name_at, f"{method.name} of {method.owner} is ABSTRACT and has no body.", "Remove the call.")  # fmt: skip
+        if place.root.section == "this":
+            self.unit.calls_own_methods = True
+        if is_virtual:
+            self.unit.virtual_uses.add(method.key)
+        return self.call_function(at, method, place, is_virtual)
 
     def in_outs(
         self, at: syntax.Call, unit: typed.Unit, given: Arguments
@@ -208,7 +298,8 @@ class CallChecker(StandardChecker):
                 "Put the value into a variable and give that.",
             )
         place = self.place(at)
-        if place.type is not pin.type:
+        derived = isinstance(place.type, typed.Unit) and isinstance(pin.type, typed.Unit) and place.type.is_a(pin.type)  # fmt: skip
+        if place.type is not pin.type and not derived:
             raise self.problem(
                 "type-mismatch",
                 at,

@@ -78,6 +78,10 @@ class ExpressionChecker(Reporter):
 
     def value(self, at: syntax.Expression, wanted: Type, what: str) -> typed.Expression:
         """The expression as a value of type ``wanted``; ``what`` names the receiver in messages."""
+        if isinstance(wanted, Reference):
+            reference = self._refers_to(at, wanted)
+            if reference is not None:
+                return reference
         return self.coerce(self.expression(at), wanted, at, what)
 
     def any_value(self, at: syntax.Expression) -> typed.Expression:
@@ -126,6 +130,26 @@ class ExpressionChecker(Reporter):
             return self._coerce_elementary(found, wanted, at, what)
         raise self.mismatch(type_, wanted, at, what)
 
+    def _refers_to(self, at: syntax.Expression, wanted: Reference) -> typed.Expression | None:
+        """An instance where a variable of an interface is wanted: the reference to it (6.6.6.6)."""
+        target = wanted.target
+        if not isinstance(target, typed.Unit) or target.kind != "INTERFACE" or type(at) not in _PLACE:
+            return None
+        if isinstance(at, syntax.Name) and at.name.upper() != "THIS" and not self.declares(at.name.upper()):
+            return None
+        place = self.place(at)
+        if not isinstance(place.type, typed.Unit):
+            return None
+        if not place.type.is_a(target):
+            raise self.problem(
+                "type-mismatch",
+                at,
+                f"{self.text(at)} is {place.type}, which does not implement {target}.",
+                f"Write {place.type.kind} {place.type} IMPLEMENTS {target}.",
+            )
+        self.unit.addressed.append(place)
+        return typed.AddressOf(wanted, place)
+
     def _coerce_elementary(
         self, found: typed.Expression, wanted: Elementary, at: syntax.Node, what: str
     ) -> typed.Expression:
@@ -139,8 +163,12 @@ class ExpressionChecker(Reporter):
             return self._one_character(found, wanted, at)
         if isinstance(wanted, Enumeration) and wanted.is_open and type_ is wanted.stored:
             return typed.Convert(wanted, found, at.start)
-        if type_ is NULL and isinstance(wanted, Reference):
-            return typed.Constant(wanted, 0)
+        if isinstance(wanted, Reference) and isinstance(type_, Reference):
+            if type_ is NULL:
+                return typed.Constant(wanted, 0)
+            a, b = type_.target, wanted.target
+            if isinstance(a, typed.Unit) and isinstance(b, typed.Unit) and a.is_a(b):
+                return typed.Convert(wanted, found, at.start)
         if isinstance(type_, Elementary) and widens(type_, wanted):
             return typed.Convert(wanted, found, at.start)
         raise self.mismatch(type_, wanted, at, what)
@@ -286,7 +314,7 @@ class ExpressionChecker(Reporter):
 
     def _name(self, at: syntax.Name) -> typed.Expression:
         key = at.name.upper()
-        if key not in self.unit.variables and key not in self.scope.globals.variables:
+        if not self.declares(key):
             found = self._enumerator(at)
             if found is not None:
                 return found
@@ -338,7 +366,31 @@ class ExpressionChecker(Reporter):
             )
         return make(self, at)
 
+    @property
+    def holder(self) -> typed.Unit | None:
+        """The unit whose data the body works on: the unit itself, or the owner of a method."""
+        return self.unit.owner or (self.unit if self.unit.keeps_data else None)
+
+    def declares(self, name: str) -> bool:
+        """Whether a name in upper case is that of a variable here."""
+        held = self.holder is not None and name in self.holder.variables
+        return held or name in self.unit.variables or name in self.scope.globals.variables
+
     def _root(self, at: syntax.Name) -> typed.Place:
+        key, holder = at.name.upper(), self.holder
+        if key in ("THIS", "SUPER"):
+            if holder is None:
+                raise self.problem("outside-an-instance", at, f"{at.name} has no meaning in a function.", "Use it in a block or a method.")  # fmt: skip
+            if key == "SUPER":
+                raise self.problem("no-value", at, "SUPER has no value of its own.", "Call a method of it: SUPER.method(...).")  # fmt: skip
+            return typed.Place(holder.this, (), holder)
+        if self.unit.owner is not None and key not in self.unit.variables and key != self.unit.name.upper():
+            held = self.unit.owner.variables.get(key)
+            if held is not None and held.section != "external" and not held.is_code:
+                if held.type is BROKEN:
+                    self.unit.is_broken = True
+                    raise Problem
+                return typed.Place(self.unit.owner.this, (typed.Member(self.unit.owner, held),), held.type)
         variable = self.variable(at)
         return typed.Place(variable, (), variable.type)
 
@@ -346,8 +398,10 @@ class ExpressionChecker(Reporter):
         """The variable of the unit, or the global one, that is called by this name."""
         key = at.name.upper()
         found = self.unit.variables.get(key)
-        if found is None and self.unit.result is not None and key == self.unit.key:
+        if found is None and self.unit.result is not None and key == self.unit.name.upper():
             found = self.unit.result
+        if found is None and self.unit.owner is not None:
+            found = self.unit.owner.variables.get(key)
         if found is not None and found.section == "external":
             found = found.shared
             if found is None:
@@ -378,6 +432,7 @@ class ExpressionChecker(Reporter):
             return self.problem("function-without-call", at, f"{callee.name} is a {callee.kind.lower()} and is called with parentheses.",
                                 f"Write {callee.name}(...).")  # fmt: skip
         names = [v.name for v in self.unit.variables.values()]
+        names += [v.name for v in self.holder.variables.values()] if self.holder else []
         names += [v.name for v in self.scope.globals.variables.values()]
         names += [enumeration.members[key][0] for key, (enumeration, *_) in self.scope.values.items()]
         return self.unknown(
@@ -410,10 +465,11 @@ class ExpressionChecker(Reporter):
         if pin is None:
             public = [v.name for v in owner.variables.values() if v.section in ("input", "output")]
             raise self.unknown(at.name, name_at, f"{owner} has no pin {at.name}.", public, pins_of(owner))
-        if pin.section == "in_out":
+        own = base.root.section == "this" and not base.steps
+        if pin.section == "in_out" and not own:
             raise self.problem("private-data", name_at, f"{pin.name} is an in-out of {owner}; it is the caller's own variable.",
                                "Use the variable that is given to it.")  # fmt: skip
-        if pin.section not in ("input", "output"):
+        if pin.section not in ("input", "output") and not own and pin.access != "PUBLIC":
             raise self.problem("private-data", name_at, f"{pin.name} is private data of {owner}; only its own body uses it.",
                                "Use an output of the block, or give it one for this.")  # fmt: skip
         if pin.type is BROKEN:
@@ -812,8 +868,15 @@ class ExpressionChecker(Reporter):
         elif root.section == "input":
             raise self.problem("input-assigned", at, f"{shown} is an input of {self.unit.name}; only the caller gives it a value.",
                                "Copy it into a variable of your own, or make it an output.")  # fmt: skip
-        for step in steps:
-            if isinstance(step, typed.Member) and step.variable.section == "output":
+        for number, step in enumerate(steps):
+            if not isinstance(step, typed.Member):
+                continue
+            if root.section == "this" and number == 0 and steps is place.steps:
+                if step.variable.section == "input":
+                    raise self.problem("input-assigned", at, f"{shown} is an input of {step.owner}; only the caller gives it a value.",
+                                       "Copy it into a variable of your own, or make it an output.")  # fmt: skip
+                continue
+            if step.variable.section == "output":
                 raise self.problem("output-assigned", at, f"{shown} is an output of {step.owner}; only that block gives it a value.",
                                    "Assign to one of its inputs, or to a variable of your own.")  # fmt: skip
 

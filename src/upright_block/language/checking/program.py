@@ -7,6 +7,7 @@ from contextlib import suppress
 from typing import cast
 
 from upright_block.language import syntax, typed
+from upright_block.language.checking.objects import access_of, check_methods, inherit, number_units
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.types import TypeChecker
 from upright_block.language.findings import Finding, Findings, Related
@@ -42,9 +43,16 @@ def check_program(sources: Iterable[Source], scope: Scope, findings: Findings) -
     for source, section in shared:
         _globals(source, section, scope, findings)
     for unit in declared:
+        inherit(unit, _checker(unit, scope, findings))
+    number_units(declared)
+    for unit in declared:
         _interface(unit, scope, findings)
     for unit in declared:
-        _check_body(unit, scope, findings)
+        check_methods(unit, lambda at: _checker(at, scope, findings))
+    for unit in declared:
+        for part in (unit, *unit.methods.values()):
+            _check_body(part, scope, findings)
+    _bind_overrides(declared)
     _find_recursion(scope, findings)
     _spread_broken(scope)
 
@@ -140,7 +148,38 @@ def declare(
         return None
     unit = typed.Unit(cast("typed.UnitKind", at.kind), at.name, source, at, at.comment, is_broken=broken)
     scope.units[unit.key] = unit
+    for method_at in at.methods:
+        _declare_method(method_at, unit, findings)
     return unit
+
+
+def _declare_method(at: syntax.Unit, owner: typed.Unit, findings: Findings) -> None:
+    """Enter a method into its unit."""
+    if not at.name:
+        return
+    key = at.name.upper()
+    other = owner.methods.get(key)
+    if other is not None:
+        first = Related(
+            owner.source, other.syntax.start, other.syntax.end, f"{other.name} is first declared here"
+        )
+        findings.add(
+            Finding(
+                "name-twice",
+                owner.source,
+                at.start,
+                at.end,
+                f"{owner.name} has two methods {at.name}.",
+                "Give one of the two another name.",
+                "error",
+                (first,),
+            )
+        )
+        return
+    method = typed.Unit("METHOD", at.name, owner.source, at, at.comment, is_broken=owner.is_broken)
+    method.owner = owner
+    method.access = access_of(at.qualifiers, "PUBLIC" if owner.kind == "INTERFACE" else "PROTECTED")
+    owner.methods[key] = method
 
 
 def find_unit(name: str, scope: Scope) -> typed.Unit | None:
@@ -169,8 +208,14 @@ def _checker(unit: typed.Unit, scope: Scope, findings: Findings) -> TypeChecker:
 
 
 def _interface(unit: typed.Unit, scope: Scope, findings: Findings) -> None:
-    """Fill in the variables of a unit, with their types and initial values."""
+    """Fill in the variables of a unit and of its methods, with their types and initial values."""
+    if unit.variables:
+        return
     checker = _checker(unit, scope, findings)
+    if unit.base is not None:
+        _interface(unit.base, scope, findings)
+        unit.variables |= unit.base.variables
+        unit.uses[unit.base.key] = unit.base
     at = unit.syntax.result
     if at is not None:
         type_ = checker.type_of(at)
@@ -191,6 +236,8 @@ def _interface(unit: typed.Unit, scope: Scope, findings: Findings) -> None:
             continue
         for declaration in section.declarations:
             _variable(unit, section, declaration, checker)
+    for method in unit.methods.values():
+        _interface(method, scope, findings)
 
 
 def _variable(
@@ -199,7 +246,8 @@ def _variable(
     key = at.name.upper()
     other = unit.variables.get(key)
     if other is not None:
-        first = Related(unit.source, other.start, other.end, f"{other.name} is first declared here")
+        owner = [u for u in unit.ancestors if other in u.variables.values()][-1]
+        first = Related(owner.source, other.start, other.end, f"{other.name} is first declared here")
         checker.report(
             "name-twice",
             at,
@@ -208,11 +256,11 @@ def _variable(
             first,
         )
         return
-    if unit.kind == "FUNCTION" and key == unit.key:
+    if not unit.keeps_data and key == unit.name.upper():
         checker.report(
             "name-taken",
             at,
-            f"{at.name} is the name of the function and stands for its result.",
+            f"{at.name} is the name of the {unit.kind.lower()} and stands for its result.",
             "Give the variable another name.",
         )
         return
@@ -220,8 +268,9 @@ def _variable(
     type_ = checker.type_of(at.type)
     kind = _SECTIONS[section.section]
     variable = typed.Variable(
-        at.name, kind, type_, constant, None, at.comment, at.start, at.end, address=at.address
-    )
+        at.name, kind, type_, constant, None, at.comment, at.start, at.end, address=at.address,
+        access=access_of(section.qualifiers),
+    )  # fmt: skip
     unit.variables[key] = variable
     if kind == "external":
         variable.shared = _external(at, type_, checker)
@@ -270,8 +319,10 @@ def _instances(unit: typed.Unit, at: syntax.Declaration, type_: Type, checker: T
     """Note the blocks that a variable holds instances of; only a block can hold them."""
     for block in _blocks_in(type_):
         unit.uses[block.key] = block
-        if unit.kind == "FUNCTION" and unit.variables[at.name.upper()].section != "in_out":
-            checker.report("instance-in-function", at, f"{at.name} is an instance of {block}; a function keeps no data between its calls.",
+        if block.has("ABSTRACT") and unit.variables[at.name.upper()].section != "in_out":
+            checker.report("abstract", at.type, f"{block} is ABSTRACT and has no instances.", "Declare an instance of a block that extends it.")  # fmt: skip
+        if not unit.keeps_data and unit.variables[at.name.upper()].section != "in_out":
+            checker.report("instance-in-function", at, f"{at.name} is an instance of {block}; a {unit.kind.lower()} keeps no data between its calls.",
                            "Write a FUNCTION_BLOCK instead.")  # fmt: skip
 
 
@@ -290,11 +341,15 @@ def _blocks_in(type_: Type) -> list[typed.Unit]:
 
 
 def _check_body(unit: typed.Unit, scope: Scope, findings: Findings) -> None:
-    body = _checker(unit, scope, findings).body(unit.syntax.body)
+    checker = _checker(unit, scope, findings)
+    body = checker.body(unit.syntax.body)
+    if body and unit.kind in ("CLASS", "INTERFACE"):
+        checker.report("unexpected", unit.syntax.body[0], f"A {unit.kind} has no body of its own.", "Put statements into a METHOD.")  # fmt: skip
     if not unit.is_broken:
         unit.body = (*_guard(unit), *body)
     result = unit.result
-    if result is not None and not unit.is_broken and not _assigns(body, result):
+    is_real = not (unit.owner and (unit.has("ABSTRACT") or unit.owner.kind == "INTERFACE"))
+    if result is not None and is_real and not unit.is_broken and not _assigns(body, result):
         findings.add(
             Finding(
                 "result-never-set",
@@ -320,6 +375,31 @@ def _guard(unit: typed.Unit) -> tuple[typed.Statement, ...]:
         off = typed.Unary(BOOL, "NOT", typed.Load(BOOL, typed.Place(enable, (), BOOL)))
         found.append(typed.If(((off, (*tell[:1], typed.Return())),), ()))
     return (*found, *tell[1:])
+
+
+def _bind_overrides(units: Iterable[typed.Unit]) -> None:
+    """Whoever calls a method by the kind of the instance uses all methods that it may turn out to be."""
+    real: dict[str, list[typed.Unit]] = {}
+    bodies = [part for unit in units for part in (unit, *unit.methods.values())]
+    for unit in units:
+        for key, method in unit.methods.items():
+            for above in _stands_for(unit, key):
+                real.setdefault(above.key, []).append(method)
+    for body in bodies:
+        for key in body.virtual_uses:
+            body.uses |= {method.key: method for method in real.get(key, ())}
+
+
+def _stands_for(unit: typed.Unit, key: str) -> list[typed.Unit]:
+    """The methods of a name in all that a unit extends and implements."""
+    found: list[typed.Unit] = []
+    waiting = [unit]
+    while waiting:
+        at = waiting.pop()
+        waiting += [*at.interfaces, *([at.base] if at.base else [])]
+        if at is not unit and key in at.methods:
+            found.append(at.methods[key])
+    return found
 
 
 def _assigns(statements: Iterable[typed.Statement], variable: typed.Variable) -> bool:
@@ -355,7 +435,7 @@ def _assigns(statements: Iterable[typed.Statement], variable: typed.Variable) ->
 def _find_recursion(scope: Scope, findings: Findings) -> None:
     """Report each ring of units that use each other: the standard has no recursion (6.6.1.1)."""
     done: set[str] = set()
-    for root in list(scope.units.values()):
+    for root in _with_methods(scope):
         trail: list[typed.Unit] = []
         on_trail: set[str] = set()
         stack: list[tuple[typed.Unit, int]] = [(root, 0)]
@@ -396,12 +476,19 @@ def _find_recursion(scope: Scope, findings: Findings) -> None:
 def _spread_broken(scope: Scope) -> None:
     """Mark every unit that uses a broken one."""
     users: dict[str, list[typed.Unit]] = {}
-    for unit in scope.units.values():
+    everything = _with_methods(scope)
+    for unit in everything:
         for used in unit.uses.values():
             users.setdefault(used.key, []).append(unit)
-    reached = [unit for unit in scope.units.values() if unit.is_broken]
+        if unit.owner is not None:
+            users.setdefault(unit.owner.key, []).append(unit)
+    reached = [unit for unit in everything if unit.is_broken]
     while reached:
         for user in users.get(reached.pop().key, ()):
             if not user.is_broken:
                 user.is_broken = True
                 reached.append(user)
+
+
+def _with_methods(scope: Scope) -> list[typed.Unit]:
+    return [part for unit in scope.units.values() for part in (unit, *unit.methods.values())]

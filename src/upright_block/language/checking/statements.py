@@ -78,7 +78,10 @@ class StatementChecker(CallChecker):
     def _has_enable(self, callee: syntax.Expression) -> bool:
         """Whether a callee declares EN or ENO itself."""
         unit: object = None
-        if not isinstance(callee, syntax.Name) or self._is_variable(callee):
+        method = self.method_called(callee)
+        if method is not None:
+            unit = method[0]
+        elif not isinstance(callee, syntax.Name) or self._is_variable(callee):
             unit = self.place(callee).type
         elif self.scope.standard.function(callee.name.upper()) is None:
             unit = self.find_unit(callee.name.upper())
@@ -109,6 +112,11 @@ class StatementChecker(CallChecker):
 
     def _call_statement(self, at: syntax.CallStatement) -> typed.Statement:
         call = at.call
+        method = self.method_called(call.callee)
+        if method is not None:
+            return typed.Evaluate(self.call_method(call, *method))
+        if isinstance(call.callee, syntax.Name) and call.callee.name.upper() == "SUPER":
+            return self._call_base(call)
         if isinstance(call.callee, syntax.Name) and not self._is_variable(call.callee):
             if self.scope.standard.function(call.callee.name.upper()) is not None:
                 raise self.problem(
@@ -127,6 +135,9 @@ class StatementChecker(CallChecker):
                                "Declare an instance in a VAR section, or correct the name.")  # fmt: skip
         place = self.place(call.callee)
         block = place.type
+        if isinstance(block, typed.Unit) and block.kind == "CLASS":
+            raise self.problem("not-callable", call.callee, f"{self.text(call.callee)} is an instance of the class {block} and has no body.",
+                               f"Call a method of it: {self.text(call.callee)}.method(...);")  # fmt: skip
         if not isinstance(block, typed.Unit):
             raise self.problem("not-callable", call.callee, f"{self.text(call.callee)} is {block} and cannot be called.",
                                f"Assign to it: {self.text(call.callee)} := ...;")  # fmt: skip
@@ -136,9 +147,17 @@ class StatementChecker(CallChecker):
             place, block, tuple(given.inputs.items()), shared, tuple(given.outputs), at.start
         )
 
+    def _call_base(self, call: syntax.Call) -> typed.Statement:
+        """``SUPER();`` runs the body of the block that this one extends (6.6.5.5.3)."""
+        base = self.unit.base
+        if base is None or base.kind != "FUNCTION_BLOCK" or call.arguments:
+            raise self.problem("no-base", call, f"{self.unit.name} extends no block whose body could run.",
+                               "Write SUPER(); in the body of a block with EXTENDS.")  # fmt: skip
+        self.unit.calls_own_methods = True
+        return typed.CallInstance(typed.Place(self.unit.this, (), base), base, (), (), (), call.start)
+
     def _is_variable(self, at: syntax.Name) -> bool:
-        key = at.name.upper()
-        return key in self.unit.variables or key in self.scope.globals.variables
+        return at.name.upper() == "THIS" or self.declares(at.name.upper())
 
     # --- selection ---
 

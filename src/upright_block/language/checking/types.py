@@ -21,6 +21,7 @@ from upright_block.language.types import (
     Enumeration,
     Type,
     array_type,
+    interface_type,
     is_integer,
     reference_type,
     string_type,
@@ -63,8 +64,10 @@ class TypeChecker(StatementChecker):
             return self.named_type(named, at)
         unit = self.find_unit(name)
         if unit is not None:
-            if unit.kind == "FUNCTION_BLOCK":
+            if unit.kind in ("FUNCTION_BLOCK", "CLASS"):
                 return unit
+            if unit.kind == "INTERFACE":
+                return interface_type(unit)
             raise self.problem(
                 "type-mismatch",
                 at,

@@ -91,7 +91,7 @@ class ExpressionParser(Cursor):
     def operand(self) -> syntax.Expression:
         kind = self.kinds[self.i]
         start = self.starts[self.i]
-        if kind == "name":
+        if kind in ("name", "THIS", "SUPER"):
             self.i += 1
             return self.selectors(syntax.Name(start, self.end_of(self.i - 1), self.texts[self.i - 1]))
         if kind in _OPERATOR_FUNCTIONS and self.kinds[self.i + 1] == "(":

@@ -19,6 +19,9 @@ CLOSES = {
     "FUNCTION": "END_FUNCTION",
     "FUNCTION_BLOCK": "END_FUNCTION_BLOCK",
     "PROGRAM": "END_PROGRAM",
+    "CLASS": "END_CLASS",
+    "INTERFACE": "END_INTERFACE",
+    "METHOD": "END_METHOD",
 }
 SECTIONS = frozenset(
     [
@@ -36,8 +39,8 @@ SECTIONS = frozenset(
 UNIT_STARTS = frozenset(
     ["FUNCTION", "FUNCTION_BLOCK", "PROGRAM", "CLASS", "INTERFACE", "TYPE", "CONFIGURATION", "NAMESPACE"]
 )
-_ENDS = frozenset(CLOSES.values()) | frozenset(["END_PROGRAM", "END_VAR", "END_TYPE", "END_STRUCT"])
-_NEVER_IN_BODY = _ENDS | UNIT_STARTS | SECTIONS | {"end", "ELSE", "ELSIF", "UNTIL"}
+_ENDS = frozenset(CLOSES.values()) | frozenset(["END_VAR", "END_TYPE", "END_STRUCT"])
+_NEVER_IN_BODY = _ENDS | UNIT_STARTS | SECTIONS | {"end", "ELSE", "ELSIF", "UNTIL", "METHOD"}
 _STATEMENT_STARTS = frozenset(["IF", "CASE", "FOR", "WHILE", "REPEAT", "EXIT", "CONTINUE", "RETURN"])
 _RESUME = _NEVER_IN_BODY | _STATEMENT_STARTS
 _WORDS_THAT_START = [*sorted(_STATEMENT_STARTS), "ELSE", "ELSIF", "UNTIL", *sorted(_ENDS)]
@@ -85,7 +88,7 @@ class StatementParser(ExpressionParser):
 
     def _is_stray(self, kind: str) -> bool:
         """Whether a closing keyword has nothing open that it could close."""
-        if kind == "end" or kind in UNIT_STARTS or kind in SECTIONS:
+        if kind == "end" or kind in UNIT_STARTS or kind in SECTIONS or kind == "METHOD":
             return kind in SECTIONS
         if kind in ("ELSE", "ELSIF"):
             return not any(opener in ("IF", "CASE") for opener, _ in self.opened)
@@ -171,7 +174,7 @@ class StatementParser(ExpressionParser):
             if kind in CLOSES:
                 self.accept(";")
                 return made
-        elif kind == "name":
+        elif kind in ("name", "THIS", "SUPER"):
             made = self._assignment_or_call()
         else:
             raise self.fail(

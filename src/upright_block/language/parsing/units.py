@@ -13,7 +13,8 @@ from upright_block.language.parsing.declarations import DeclarationParser
 from upright_block.language.parsing.statements import SECTIONS, UNIT_STARTS
 from upright_block.language.source import Source
 
-_READ_NOW = ("FUNCTION_BLOCK", "FUNCTION", "PROGRAM")
+_READ_NOW = ("FUNCTION_BLOCK", "FUNCTION", "PROGRAM", "CLASS", "INTERFACE")
+_QUALIFIERS = ("ABSTRACT", "FINAL", "OVERRIDE", "PUBLIC", "PRIVATE", "PROTECTED", "INTERNAL")
 
 
 class UnitParser(DeclarationParser):
@@ -62,8 +63,8 @@ class UnitParser(DeclarationParser):
         opened_at = self.starts[self.i]
         comment = self.comment_before(opened_at)
         self.i += 1
+        qualifiers = self._qualifiers()
         name, start, end = "", opened_at, self.last_end
-        result: syntax.TypeSpec | None = None
         if self.kinds[self.i] == "name":
             name, start, end = self.texts[self.i], self.starts[self.i], self.end_of(self.i)
             self.i += 1
@@ -73,8 +74,47 @@ class UnitParser(DeclarationParser):
                 f"{kind} has no name: {self.shown(self.i)} stands in its place.",
                 "A name begins with a letter and is no keyword.",
             )
+        qualifiers += self._qualifiers()
+        result = self._result(kind)
+        bases = self._names("EXTENDS")
+        interfaces = self._names("IMPLEMENTS")
+        self.accept(";")
+        outer = self.opened
+        self.opened = [*outer, (kind, opened_at)]
+        sections: list[syntax.VariableSection] = []
+        methods: list[syntax.Unit] = []
+        while True:
+            if self.kinds[self.i] in SECTIONS:
+                sections.append(self.section())
+            elif self.kinds[self.i] == "METHOD" and kind != "METHOD":
+                methods.append(self.unit("METHOD"))
+            else:
+                break
+        body = self.statements("END_" + kind)
+        while self.kinds[self.i] == "METHOD" and kind not in ("METHOD", "FUNCTION"):
+            methods.append(self.unit("METHOD"))
+            self.statements("END_" + kind)
+        if not self.accept("END_" + kind):
+            self.missing_end(kind, opened_at)
+        self.accept(";")
+        self.opened = outer
+        return syntax.Unit(
+            start, end, kind, name, result, tuple(sections), body, comment,
+            qualifiers, bases, interfaces, tuple(methods),
+        )  # fmt: skip
+
+    def _qualifiers(self) -> tuple[str, ...]:
+        found: list[str] = []
+        while self.kinds[self.i] in _QUALIFIERS:
+            found.append(self.kinds[self.i])
+            self.i += 1
+        return tuple(found)
+
+    def _result(self, kind: str) -> syntax.TypeSpec | None:
+        """The type after the colon; only functions and methods have one."""
+        result: syntax.TypeSpec | None = None
         if self.accept(":"):
-            if kind != "FUNCTION":
+            if kind not in ("FUNCTION", "METHOD"):
                 self.fail(
                     "unexpected",
                     f"A {kind} has no type of its own.",
@@ -83,17 +123,17 @@ class UnitParser(DeclarationParser):
                 )
             with suppress(SyntaxProblem):
                 result = self.type_spec()
-        self.accept(";")
-        self.opened = [(kind, opened_at)]
-        sections: list[syntax.VariableSection] = []
-        while self.kinds[self.i] in SECTIONS:
-            sections.append(self.section())
-        body = self.statements("END_" + kind)
-        if not self.accept("END_" + kind):
-            self.missing_end(kind, opened_at)
-        self.accept(";")
-        self.opened = []
-        return syntax.Unit(start, end, kind, name, result, tuple(sections), body, comment)
+        return result
+
+    def _names(self, keyword: str) -> tuple[syntax.TypeName, ...]:
+        """The names after EXTENDS or IMPLEMENTS."""
+        found: list[syntax.TypeName] = []
+        if self.accept(keyword):
+            with suppress(SyntaxProblem):
+                found.append(self.type_name())
+                while self.accept(","):
+                    found.append(self.type_name())
+        return tuple(found)
 
 
 def parse(source: Source, findings: Findings) -> syntax.File:

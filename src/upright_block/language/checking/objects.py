@@ -1,0 +1,183 @@
+"""What units inherit and promise: EXTENDS, IMPLEMENTS and methods. IEC 61131-3:2013, 6.6.5 to 6.6.7."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from itertools import zip_longest
+
+from upright_block.language import syntax, typed
+from upright_block.language.checking.types import TypeChecker
+from upright_block.language.findings import Related
+
+Checker = Callable[[typed.Unit], TypeChecker]
+_ACCESS: tuple[typed.Access, ...] = ("PUBLIC", "PROTECTED", "PRIVATE", "INTERNAL")
+_EXTENDS = {
+    "FUNCTION_BLOCK": ("FUNCTION_BLOCK", "CLASS"), "CLASS": ("CLASS",), "INTERFACE": ("INTERFACE",),
+}  # fmt: skip
+
+
+def access_of(qualifiers: Iterable[str], otherwise: typed.Access = "PROTECTED") -> typed.Access:
+    """The access that qualifiers give (6.6.5.10)."""
+    return next((a for a in _ACCESS if a in qualifiers), otherwise)
+
+
+def inherit(unit: typed.Unit, checker: TypeChecker) -> None:
+    """Note what a unit extends and implements."""
+    for at in unit.syntax.bases:
+        base = _named(at, checker, "EXTENDS", _EXTENDS.get(unit.kind, ()))
+        if base is None:
+            continue
+        if base.is_a(unit):
+            checker.report(
+                "recursion", at, f"{unit.name} extends itself.", "Remove EXTENDS from one of the two."
+            )
+        elif base.has("FINAL"):
+            checker.report(
+                "final", at, f"{base.name} is FINAL and cannot be extended.", "Hold an instance of it."
+            )
+        elif unit.kind == "INTERFACE":
+            unit.interfaces.append(base)
+        elif unit.base is not None:
+            checker.report(
+                "two-bases",
+                at,
+                f"{unit.name} extends more than one unit.",
+                "Extend one; implement interfaces.",
+            )
+        else:
+            unit.base = base
+    for at in unit.syntax.interfaces:
+        interface = _named(at, checker, "IMPLEMENTS", ("INTERFACE",))
+        if interface is not None:
+            unit.interfaces.append(interface)
+
+
+def _named(
+    at: syntax.TypeName, checker: TypeChecker, keyword: str, kinds: tuple[str, ...]
+) -> typed.Unit | None:
+    found = checker.find_unit(at.name.upper())
+    if found is None:
+        known = [u.name for u in checker.scope.units.values() if u.kind in kinds]
+        checker.unknown(
+            at.name, at, f"There is no {' or '.join(kinds) or 'unit'} {at.name}.", known, "Declare it."
+        )
+        return None
+    if found.kind not in kinds:
+        wanted = " or ".join(kinds) or "nothing"
+        checker.report(
+            "type-mismatch",
+            at,
+            f"{keyword} takes {wanted} here; {found.name} is a {found.kind}.",
+            "Name another unit, or remove it.",
+        )
+        return None
+    return found
+
+
+def check_methods(unit: typed.Unit, checker: Checker) -> None:
+    """Report methods that do not fit what the unit inherits or promises."""
+    above = unit.base
+    for method in unit.methods.values():
+        at = syntax.Node(method.syntax.start, method.syntax.end)
+        own = checker(method)
+        inherited = above.method(method.key.rpartition(".")[2]) if above else None
+        if inherited is None:
+            if method.has("OVERRIDE"):
+                own.report(
+                    "nothing-to-override",
+                    at,
+                    f"{unit.name} inherits no method {method.name}.",
+                    "Remove OVERRIDE, or correct the name.",
+                )
+            continue
+        if not method.has("OVERRIDE"):
+            own.report(
+                "missing-override",
+                at,
+                f"{method.name} is a method of {inherited.owner} already.",
+                f"Write METHOD OVERRIDE {method.name}, or give it another name.",
+                _declared(inherited),
+            )
+        if inherited.has("FINAL"):
+            own.report(
+                "final", at, f"{inherited.owner}.{method.name} is FINAL.", "Give the method another name."
+            )
+        _check_same(own, at, method, inherited)
+    if unit.kind != "INTERFACE":
+        _check_promises(unit, checker(unit))
+
+
+def _declared(method: typed.Unit) -> Related:
+    return Related(
+        method.source,
+        method.syntax.start,
+        method.syntax.end,
+        f"{method.owner}.{method.name} is declared here",
+    )
+
+
+def _check_promises(unit: typed.Unit, checker: TypeChecker) -> None:
+    """Every method of an interface is there; abstract ones are made real in a unit that is not abstract."""
+    at = syntax.Node(unit.syntax.start, unit.syntax.end)
+    for interface in unit.interfaces:
+        for wanted in _promised(interface):
+            key = wanted.name.upper()
+            found = unit.method(key)
+            if found is None:
+                checker.report(
+                    "missing-method",
+                    at,
+                    f"{unit.name} implements {interface.name} and has no method {wanted.name}.",
+                    f"Write METHOD PUBLIC {wanted.name} in {unit.name}.",
+                    _declared(wanted),
+                )
+            else:
+                _check_same(checker, at, found, wanted)
+    if not unit.has("ABSTRACT"):
+        for key in {k for u in unit.ancestors for k in u.methods}:
+            method = unit.method(key)
+            if method is not None and method.has("ABSTRACT"):
+                checker.report(
+                    "missing-method",
+                    at,
+                    f"{unit.name} does not make the abstract method {method.name} of {method.owner} real.",
+                    f"Write METHOD OVERRIDE {method.name} in it, or make {unit.name} ABSTRACT.",
+                    _declared(method),
+                )
+
+
+def _promised(interface: typed.Unit) -> list[typed.Unit]:
+    found = list(interface.methods.values())
+    for base in interface.interfaces:
+        found += _promised(base)
+    return found
+
+
+def _check_same(checker: TypeChecker, at: syntax.Node, method: typed.Unit, wanted: typed.Unit) -> None:
+    """A method that stands for another has its pins and its result."""
+    pairs = zip_longest(_pins(method), _pins(wanted))
+    result = (method.result.type if method.result else None, wanted.result.type if wanted.result else None)
+    if result[0] is not result[1] or any(
+        a is None or b is None or (a.key, a.section, a.type) != (b.key, b.section, b.type) for a, b in pairs
+    ):
+        checker.report(
+            "type-mismatch",
+            at,
+            f"{method.name} of {method.owner} has other pins than {method.name} of {wanted.owner}.",
+            "Give both the same pins, types and result.",
+            _declared(wanted),
+        )
+
+
+def _pins(method: typed.Unit) -> list[typed.Variable]:
+    return [v for v in method.variables.values() if v.section in ("input", "output", "in_out")]
+
+
+def number_units(units: Iterable[typed.Unit]) -> None:
+    """Give those units a number whose instances can stand for ones of another unit."""
+    family: dict[str, typed.Unit] = {}
+    for unit in units:
+        if unit.base is not None or (unit.interfaces and unit.kind != "INTERFACE"):
+            family |= {u.key: u for u in unit.ancestors}
+    for number, key in enumerate(sorted(family), start=1):
+        family[key].number = number
