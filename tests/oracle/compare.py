@@ -9,7 +9,7 @@ import tempfile
 from pathlib import Path
 from random import Random
 
-from tests.oracle.programs import C_HEAD, C_TYPE, Unit, make_program
+from tests.oracle.programs import C_HEAD, C_TYPE, ST_HEAD, Unit, make_program
 from upright_block.compiler.image import build_image
 from upright_block.language.checking import check_program
 from upright_block.language.findings import Findings
@@ -80,12 +80,13 @@ def _run_c(
             f"{root.name}_data data_{root.name}; void run_{root.name}(void) {{ {root.name}(&data_{root.name}); }}"
         )
         text += [
-            f"void *at_{root.name}_{i} = &data_{root.name}.{path};" for i, path in enumerate(root.fields())
+            f"void *at_{root.name}_{i} = &data_{root.name}.{c};"
+            for i, (_, c) in enumerate(root.fields().values())
         ]
     with tempfile.TemporaryDirectory() as folder:
         source, library = Path(folder) / "p.c", Path(folder) / "p.so"
         source.write_text("\n".join(text))
-        flags = ["-O1", "-w", "-fwrapv", "-ffp-contract=off", "-shared", "-fPIC"]
+        flags = ["-O0", "-w", "-fwrapv", "-ffp-contract=off", "-shared", "-fPIC"]
         subprocess.run(["gcc", *flags, "-o", str(library), str(source), "-lm"], check=True)
         c = ctypes.CDLL(str(library))
         return [_run_one(c, program[-1], given) for program, given in zip(programs, inputs, strict=True)]
@@ -93,7 +94,7 @@ def _run_c(
 
 def _run_one(c: ctypes.CDLL, root: Unit, inputs: list[dict[str, Value]]) -> dict[tuple[str, int], Value]:
     places = {}
-    for i, (path, type_) in enumerate(root.fields().items()):
+    for i, (path, (type_, _)) in enumerate(root.fields().items()):
         pointer = ctypes.c_void_p.in_dll(c, f"at_{root.name}_{i}").value
         assert pointer is not None
         places[path] = _CTYPES[C_TYPE[type_]].from_address(pointer)
@@ -112,7 +113,7 @@ def _run_here(
 ) -> list[dict[tuple[str, int], Value]]:
     """All programs as instances of one block, each called once a scan."""
     roots = [program[-1] for program in programs]
-    text = "\n".join(unit.st for program in programs for unit in program)
+    text = ST_HEAD + "\n".join(unit.st for program in programs for unit in program)
     members = " ".join(f"{root.name}_one : {root.name};" for root in roots)
     calls = " ".join(f"{root.name}_one();" for root in roots)
     text += f"\nFUNCTION_BLOCK Whole VAR {members} END_VAR {calls} END_FUNCTION_BLOCK"

@@ -48,6 +48,15 @@ __attribute__((noinline)) static double minus_LREAL(double a, double b) { return
 ABSOLUTE(int8_t, SINT) ABSOLUTE(int16_t, INT) ABSOLUTE(int32_t, DINT) ABSOLUTE(int64_t, LINT)
 """
 
+C_HEAD += "".join(
+    f"static void swap_{t}({c} *a, {c} *b) {{ {c} held = *a; *a = *b; *b = held; }}\n"
+    for t, c in C_TYPE.items()
+)
+ST_HEAD = "".join(
+    f"FUNCTION Swap_{t} VAR_IN_OUT a, b : {t}; END_VAR VAR held : {t}; END_VAR held := a; a := b; b := held; END_FUNCTION\n"
+    for t in C_TYPE
+)
+
 Pair = tuple[str, str]
 
 
@@ -62,12 +71,19 @@ class Unit:
     c: str = ""
     result: str = ""
     children: dict[str, Unit] = field(default_factory=dict)
+    arrays: dict[str, tuple[str, int, int]] = field(default_factory=dict)
+    record: dict[str, str] = field(default_factory=dict)
 
-    def fields(self) -> dict[str, str]:
-        """Every elementary variable, those of children by dotted path."""
-        own = {**self.inputs, **self.private}
+    def fields(self) -> dict[str, tuple[str, str]]:
+        """Every elementary variable by its path, with its type and its path in C."""
+        own = {name: (type_, name) for name, type_ in {**self.inputs, **self.private}.items()}
+        for name, (type_, low, count) in self.arrays.items():
+            own |= {f"{name}[{low + i}]": (type_, f"{name}[{i}]") for i in range(count)}
+        for name, type_ in self.record.items():
+            own[f"rec.{name}"] = type_, f"rec.{name}"
+            own |= {f"recs[{i}].{name}": (type_, f"recs[{i + 1}].{name}") for i in range(-1, 2)}
         for name, child in self.children.items():
-            own |= {f"{name}.{path}": type_ for path, type_ in child.fields().items()}
+            own |= {f"{name}.{path}": (type_, f"{name}.{c}") for path, (type_, c) in child.fields().items()}
         return own
 
 
@@ -108,10 +124,40 @@ class Writer:
 
     def variable(self, type_: str) -> Pair | None:
         names = [name for name, t in self.readable.items() if t == type_]
+        places = self.places(type_)
+        if places and (not names or self.random.random() < 0.3):
+            return self.place(self.random.choice(places))
         if not names:
             return None
         name = self.random.choice(names)
         return name, self.prefix + name
+
+    def places(self, type_: str) -> list[tuple[str, str]]:
+        """Arrays of a type, and records with a field of it, as (name, field)."""
+        found = [(name, "") for name, (t, _, _) in self.unit.arrays.items() if t == type_]
+        for name, t in self.unit.record.items():
+            found += [("rec", name), ("recs", name)] if t == type_ else []
+        return found
+
+    def place(self, chosen: tuple[str, str]) -> Pair:
+        name, part = chosen
+        dot = f".{part}" if part else ""
+        if name == "rec":
+            return f"rec{dot}", f"{self.prefix}rec{dot}"
+        _, low, count = self.unit.arrays.get(name, ("", -1, 3))
+        st, c = self.index(low, count)
+        return f"{name}[{st}]{dot}", f"{self.prefix}{name}[{c}]{dot}"
+
+    def index(self, low: int, count: int) -> Pair:
+        """An index that lies in the bounds: known, or computed."""
+        if self.random.random() < 0.4:
+            at = self.random.randrange(count)
+            return str(low + at), str(at)
+        names = [n for n, t in self.readable.items() if t in ("UINT", "USINT", "UDINT")]
+        if not names:
+            return str(low), "0"
+        name = self.random.choice(names)
+        return f"{self.readable[name]}_TO_INT({name} MOD {count}) + {low}", f"{self.prefix}{name} % {count}"
 
     def leaf(self, type_: str) -> Pair:
         found = self.variable(type_) if self.random.random() < 0.75 else None
@@ -255,6 +301,7 @@ class Writer:
         kinds = ["assign"] * 5 + (["if", "if", "case", "for", "while", "repeat"] if depth > 0 else [])
         kinds += ["leave"] if self.in_loop else []
         kinds += ["instance"] * (2 if self.unit.children else 0)
+        kinds += ["store", "store", "copy", "swap", "bit"] if self.unit.record else []
         return getattr(self, f"_{r.choice(kinds)}")(depth)  # type: ignore[no-any-return]
 
     def _target(self, *types: str) -> tuple[str, str] | None:
@@ -273,6 +320,54 @@ class Writer:
         name, type_ = target
         st, c = self.expression(type_, 3)
         return f"{name} := {st};", f"{self.prefix}{name} = {c};"
+
+    def _store(self, depth: int) -> Pair:
+        """To an element or a field."""
+        type_ = self.random.choice(
+            [t for t, _, _ in self.unit.arrays.values()] + list(self.unit.record.values())
+        )
+        st, c = self.place(self.random.choice(self.places(type_)))
+        value, value_c = self.expression(type_, 2)
+        return f"{st} := {value};", f"{{ {C_TYPE[type_]} value = {value_c}; {c} = value; }}"
+
+    def _copy(self, depth: int) -> Pair:
+        """A record as a whole."""
+        st, c = self.index(-1, 3)
+        one, two = (f"recs[{st}]", f"{self.prefix}recs[{c}]"), ("rec", f"{self.prefix}rec")
+        (a, ac), (b, bc) = (one, two) if self.random.random() < 0.5 else (two, one)
+        return f"{a} := {b};", f"{ac} = {bc};"
+
+    def _swap(self, depth: int) -> Pair:
+        """Two places of one type handed to a function by address."""
+        type_ = self.random.choice(list(self.unit.record.values()))
+        places = [self.place(c) for c in self.places(type_)]
+        places += [
+            (n, self.prefix + n) for n, t in self.unit.private.items() if t == type_ and n not in self.locked
+        ]
+        (a, ac), (b, bc) = self.random.choice(places), self.random.choice(places)
+        return f"Swap_{type_}(a := {a}, b := {b});", f"swap_{type_}(&{ac}, &{bc});"
+
+    def _bit(self, depth: int) -> Pair:
+        """One bit, byte or word of a bit string."""
+        target = self._target(*BITS)
+        if target is None:
+            return self._assign(depth)
+        name, type_ = target
+        size, part, bits = self.random.choice(
+            [
+                p
+                for p in (("X", "BOOL", 1), ("B", "BYTE", 8), ("W", "WORD", 16))
+                if p[2] < WIDTH[type_] or p[2] == 1
+            ]
+        )
+        number = self.random.randrange(WIDTH[type_] // bits)
+        value, value_c = self.expression(part, 2)
+        var, mask = self.prefix + name, (1 << bits) - 1
+        return (
+            f"{name}.%{size}{number} := {value};\n{name} := {name} XOR {part}_TO_{type_}({name}.%{size}{number});",
+            f"{{ uint64_t value = {value_c}; {var} = ({C_TYPE[type_]})(((uint64_t){var} & ~((uint64_t){mask} << {number * bits})) "
+            f"| (value << {number * bits})); {var} ^= ({var} >> {number * bits}) & {mask}; }}",
+        )
 
     def _if(self, depth: int) -> Pair:
         (a, ac), (b, bc) = self.expression("BOOL", 2), self.expression("BOOL", 2)
@@ -413,18 +508,31 @@ def make_block(
 ) -> Unit:
     """A block that may call functions and instances."""
     unit = Unit(name, _variables(random, "i", 5), _variables(random, "v", 9), children=children)
+    unit.record = _variables(random, "f", 3)
+    unit.arrays = {
+        f"a{i}": (t, random.randrange(-3, 3), random.randrange(1, 6))
+        for i, t in enumerate(_variables(random, "a", 2).values())
+    }
     writer = Writer(random, unit, functions, "d->")
     for child_name, child in children.items():
         writer.readable |= {f"{child_name}.{v}": t for v, t in child.inputs.items()}
     st, c = writer.body(size, 2)
     inner = " ".join(f"{n} : {u.name};" for n, u in children.items())
+    inner += " ".join(
+        f"{n} : ARRAY [{low}..{low + count - 1}] OF {t};" for n, (t, low, count) in unit.arrays.items()
+    )
+    inner += f" rec : R_{name}; recs : ARRAY [-1..1] OF R_{name};"
     unit.st = (
+        f"TYPE R_{name} : STRUCT {_declare(unit.record)} END_STRUCT; END_TYPE\n"
         f"FUNCTION_BLOCK {name}\nVAR_INPUT {_declare(unit.inputs)} END_VAR\nVAR {_declare(unit.private)} {inner} END_VAR\n"
         f"{st}\nEND_FUNCTION_BLOCK\n"
     )
     fields = " ".join(f"{C_TYPE[t]} {n};" for n, t in {**unit.inputs, **unit.private}.items())
     fields += " ".join(f"{u.name}_data {n};" for n, u in children.items())
-    unit.c = f"typedef struct {{ {fields} }} {name}_data;\nstatic void {name}({name}_data *d) {{\n{c}\n}}\n"
+    fields += " ".join(f"{C_TYPE[t]} {n}[{count}];" for n, (t, _, count) in unit.arrays.items())
+    fields += f" R_{name} rec; R_{name} recs[3];"
+    record = " ".join(f"{C_TYPE[t]} {n};" for n, t in unit.record.items())
+    unit.c = f"typedef struct {{ {record} }} R_{name};\ntypedef struct {{ {fields} }} {name}_data;\nstatic void {name}({name}_data *d) {{\n{c}\n}}\n"
     return unit
 
 
