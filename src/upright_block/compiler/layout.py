@@ -272,7 +272,7 @@ def slots(unit: Unit) -> Iterator[Slot]:
     whole = whole_of(unit)
     offsets = layout_of(unit).offsets
     for variable in unit.variables.values():
-        if variable in offsets:
+        if variable in offsets and not variable.is_hidden:
             at = whole.outer.get(variable, offsets[variable])
             yield from _slots_in(variable, variable.type, variable.name, at)
 
@@ -281,7 +281,7 @@ def _slots_in(variable: Variable, type_: Type, path: str, offset: int) -> Iterat
     if isinstance(type_, Compound):
         offsets = layout_of(type_).offsets
         for inner in type_.variables.values():
-            if inner in offsets and inner.section != "in_out":
+            if inner in offsets and inner.section != "in_out" and not inner.is_hidden:
                 yield from _slots_in(inner, inner.type, f"{path}.{inner.name}", offset + offsets[inner])
     elif isinstance(type_, Array):
         if type_.count <= _MOST_SHOWN:

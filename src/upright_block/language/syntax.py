@@ -310,6 +310,49 @@ class VariableSection(Node):
 
 
 @node
+class Association(Node):
+    """An action in a step, with its qualifier (6.7.4)."""
+
+    name: str
+    qualifier: str
+    time: Expression | None
+
+
+@node
+class Step(Node):
+    name: str
+    is_initial: bool
+    associations: tuple[Association, ...]
+    comment: str
+
+
+@node
+class Transition(Node):
+    """``end`` is that of the steps it leads to; a ``priority`` of 0 is none."""
+
+    name: str
+    priority: int
+    sources: tuple[Name, ...]
+    targets: tuple[Name, ...]
+    condition: Expression
+
+
+@node
+class Action(Node):
+    name: str
+    body: tuple[Statement, ...]
+
+
+@node
+class Sequence(Node):
+    """A body of steps (6.7)."""
+
+    steps: tuple[Step, ...]
+    transitions: tuple[Transition, ...]
+    actions: tuple[Action, ...]
+
+
+@node
 class Unit(Node):
     """A FUNCTION, FUNCTION_BLOCK, PROGRAM, CLASS, INTERFACE or METHOD; ``start`` and ``end`` are those of its name.
 
@@ -326,6 +369,7 @@ class Unit(Node):
     bases: tuple[TypeName, ...] = ()
     interfaces: tuple[TypeName, ...] = ()
     methods: tuple[Unit, ...] = ()
+    sequence: Sequence | None = None
 
 
 @node

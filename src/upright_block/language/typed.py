@@ -53,6 +53,11 @@ class Variable:
         return self.name.upper()
 
     @property
+    def is_hidden(self) -> bool:
+        """Whether no text can name it, since it was made on the way."""
+        return ":" in self.name
+
+    @property
     def is_code(self) -> bool:
         """Whether it is a constant, which is part of the code and has no place in any data."""
         return self.constant

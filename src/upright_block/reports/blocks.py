@@ -29,7 +29,12 @@ def block_lines(unit: Unit, width: int) -> list[Line]:
     ]
     lines += [[(part, "")] for part in textwrap.wrap(unit.comment, width)]
     lines += [[], *_box(unit), []]
-    rows = [(title, variable) for section, title in _TITLES for variable in unit.section(section)]
+    rows = [
+        (title, variable)
+        for section, title in _TITLES
+        for variable in unit.section(section)
+        if not variable.is_hidden
+    ]
     rows.sort(key=lambda row: row[1].constant)
     rows = [("Constants" if variable.constant else title, variable) for title, variable in rows]
     names = max((len(v.name) for _, v in rows), default=0)
@@ -127,5 +132,6 @@ def block_data(unit: Unit) -> dict[str, Any]:
                 "comment": v.comment,
             }
             for v in unit.variables.values()
+            if not v.is_hidden
         ],
     }

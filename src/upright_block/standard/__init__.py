@@ -9,7 +9,7 @@ from upright_block.language.scope import Standard
 from upright_block.language.source import Source
 from upright_block.standard.functions import FUNCTIONS, function
 
-BLOCKS = ("TON", "TOF", "TP", "R_TRIG", "F_TRIG", "SR", "RS", "CTU", "CTD", "CTUD")
+BLOCKS = ("TON", "TOF", "TP", "R_TRIG", "F_TRIG", "SR", "RS", "CTU", "CTD", "CTUD", "ACTION_CONTROL")
 NUMERIC = (
     "EXPT", "EXP", "LN", "LOG", "SIN", "COS", "TAN", "ASIN", "ACOS", "ATAN", "ATAN2",
     "ANGLE_QUADRANT", "ANGLE_FAR", "ANGLE_WAVES", "ANGLE_OF", "ANGLE_LEG",

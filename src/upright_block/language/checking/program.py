@@ -9,6 +9,7 @@ from typing import cast
 from upright_block.language import syntax, typed
 from upright_block.language.checking.objects import access_of, check_methods, inherit, number_units
 from upright_block.language.checking.reporter import Problem
+from upright_block.language.checking.sequences import check_sequence, declare_sequence, sequence_body
 from upright_block.language.checking.types import TypeChecker
 from upright_block.language.findings import Finding, Findings, Related
 from upright_block.language.parsing import parse
@@ -236,6 +237,8 @@ def _interface(unit: typed.Unit, scope: Scope, findings: Findings) -> None:
             continue
         for declaration in section.declarations:
             _variable(unit, section, declaration, checker)
+    if unit.syntax.sequence is not None:
+        declare_sequence(unit.syntax.sequence, unit, checker)
     for method in unit.methods.values():
         _interface(method, scope, findings)
 
@@ -342,7 +345,11 @@ def _blocks_in(type_: Type) -> list[typed.Unit]:
 
 def _check_body(unit: typed.Unit, scope: Scope, findings: Findings) -> None:
     checker = _checker(unit, scope, findings)
-    body = checker.body(unit.syntax.body)
+    statements = unit.syntax.body
+    if unit.syntax.sequence is not None:
+        check_sequence(unit.syntax.sequence, unit, checker)
+        statements = () if unit.is_broken else sequence_body(unit.syntax.sequence, unit)
+    body = checker.body(statements)
     if body and unit.kind in ("CLASS", "INTERFACE"):
         checker.report("unexpected", unit.syntax.body[0], f"A {unit.kind} has no body of its own.", "Put statements into a METHOD.")  # fmt: skip
     if not unit.is_broken:

@@ -22,6 +22,9 @@ CLOSES = {
     "CLASS": "END_CLASS",
     "INTERFACE": "END_INTERFACE",
     "METHOD": "END_METHOD",
+    "STEP": "END_STEP",
+    "TRANSITION": "END_TRANSITION",
+    "ACTION": "END_ACTION",
 }
 SECTIONS = frozenset(
     [
@@ -39,8 +42,9 @@ SECTIONS = frozenset(
 UNIT_STARTS = frozenset(
     ["FUNCTION", "FUNCTION_BLOCK", "PROGRAM", "CLASS", "INTERFACE", "TYPE", "CONFIGURATION", "NAMESPACE"]
 )
+_PARTS = frozenset(["METHOD", "INITIAL_STEP", "STEP", "TRANSITION", "ACTION"])
 _ENDS = frozenset(CLOSES.values()) | frozenset(["END_VAR", "END_TYPE", "END_STRUCT"])
-_NEVER_IN_BODY = _ENDS | UNIT_STARTS | SECTIONS | {"end", "ELSE", "ELSIF", "UNTIL", "METHOD"}
+_NEVER_IN_BODY = _ENDS | UNIT_STARTS | SECTIONS | {"end", "ELSE", "ELSIF", "UNTIL"} | _PARTS
 _STATEMENT_STARTS = frozenset(["IF", "CASE", "FOR", "WHILE", "REPEAT", "EXIT", "CONTINUE", "RETURN"])
 _RESUME = _NEVER_IN_BODY | _STATEMENT_STARTS
 _WORDS_THAT_START = [*sorted(_STATEMENT_STARTS), "ELSE", "ELSIF", "UNTIL", *sorted(_ENDS)]
@@ -88,7 +92,7 @@ class StatementParser(ExpressionParser):
 
     def _is_stray(self, kind: str) -> bool:
         """Whether a closing keyword has nothing open that it could close."""
-        if kind == "end" or kind in UNIT_STARTS or kind in SECTIONS or kind == "METHOD":
+        if kind == "end" or kind in UNIT_STARTS or kind in SECTIONS or kind in _PARTS:
             return kind in SECTIONS
         if kind in ("ELSE", "ELSIF"):
             return not any(opener in ("IF", "CASE") for opener, _ in self.opened)

@@ -9,7 +9,7 @@ from upright_block.language.findings import Findings
 from upright_block.language.lexer import tokenize
 from upright_block.language.names import did_you_mean
 from upright_block.language.parsing.cursor import SyntaxProblem
-from upright_block.language.parsing.declarations import DeclarationParser
+from upright_block.language.parsing.sequences import STARTS, SequenceParser
 from upright_block.language.parsing.statements import SECTIONS, UNIT_STARTS
 from upright_block.language.source import Source
 
@@ -17,7 +17,7 @@ _READ_NOW = ("FUNCTION_BLOCK", "FUNCTION", "PROGRAM", "CLASS", "INTERFACE")
 _QUALIFIERS = ("ABSTRACT", "FINAL", "OVERRIDE", "PUBLIC", "PRIVATE", "PROTECTED", "INTERNAL")
 
 
-class UnitParser(DeclarationParser):
+class UnitParser(SequenceParser):
     """Reads all that a source declares."""
 
     def file(self) -> syntax.File:
@@ -90,7 +90,18 @@ class UnitParser(DeclarationParser):
                 methods.append(self.unit("METHOD"))
             else:
                 break
+        sequence = None
+        if self.kinds[self.i] in STARTS and kind in ("FUNCTION_BLOCK", "PROGRAM"):
+            sequence = self.sequence()
         body = self.statements("END_" + kind)
+        if sequence is not None and body:
+            self.report(
+                "unexpected",
+                body[0].start,
+                body[0].end,
+                "A statement stands beside the steps of a sequence.",
+                "Put it into an ACTION.",
+            )
         while self.kinds[self.i] == "METHOD" and kind not in ("METHOD", "FUNCTION"):
             methods.append(self.unit("METHOD"))
             self.statements("END_" + kind)
@@ -100,7 +111,7 @@ class UnitParser(DeclarationParser):
         self.opened = outer
         return syntax.Unit(
             start, end, kind, name, result, tuple(sections), body, comment,
-            qualifiers, bases, interfaces, tuple(methods),
+            qualifiers, bases, interfaces, tuple(methods), sequence,
         )  # fmt: skip
 
     def _qualifiers(self) -> tuple[str, ...]:

@@ -1,0 +1,287 @@
+"""Sequences of steps as statements. IEC 61131-3:2013, 6.7.
+
+Each scan first brings the elapsed times of active steps up to date, then clears transitions, all by the steps that
+are active at that moment, then brings the control of each action up to date, then runs the actions. In the first scan no transition is looked at, so that the
+initial step is active in it. A step is a structure with its flag X and its elapsed time T; the control of an
+action is an instance of the standard's ACTION_CONTROL, called by the name of the action.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+
+from upright_block.language import syntax, typed
+from upright_block.language.checking.types import TypeChecker
+from upright_block.language.findings import Related
+from upright_block.language.types import BOOL, TIME, Type
+
+_FIRST = "started:"
+_STEP_FIELDS = (
+    ("X", BOOL, "the step is active"), ("T", TIME, "how long it has been"), ("began", TIME, "when it began to be"),
+)  # fmt: skip
+
+
+def declare_sequence(at: syntax.Sequence, unit: typed.Unit, checker: TypeChecker) -> None:
+    """Declare the variables of a sequence: steps, transitions, controls of actions."""
+    for step in at.steps:
+        kind = typed.Structure("STEP", unit.source, step.comment)
+        for name, type_, comment in _STEP_FIELDS:
+            field = typed.Variable(name, "field", type_, False, type_.default, comment, step.start, step.end)
+            kind.variables[field.key] = field
+        initial: typed.Initial = {"X": True} if step.is_initial else None
+        _declare(step.name, kind, initial, step, step.comment or "a step", unit, checker)
+    control = checker.find_unit("ACTION_CONTROL")
+    assert control is not None
+    for name, first in _controlled(at).items():
+        unit.uses[control.key] = control
+        own = f"{name}:control" if name.upper() in unit.variables else name
+        _declare(own, control, None, first, "control of an action", unit, checker)
+    for number, transition in enumerate(at.transitions):
+        _declare(f"transition:{number}", BOOL, False, transition, "", unit, checker)
+    _declare(_FIRST, BOOL, False, at, "", unit, checker)
+
+
+def _declare(
+    name: str,
+    type_: Type,
+    initial: typed.Initial,
+    at: syntax.Node,
+    comment: str,
+    unit: typed.Unit,
+    checker: TypeChecker,
+) -> None:
+    key = name.upper()
+    other = unit.variables.get(key)
+    if other is not None:
+        first = Related(unit.source, other.start, other.end, f"{other.name} is first declared here")
+        checker.report("name-twice", at, f"{name} is declared twice in {unit.name}.", "Give one of the two another name.", first)  # fmt: skip
+        return
+    unit.variables[key] = typed.Variable(name, "private", type_, False, initial, comment, at.start, at.end)
+
+
+def _controlled(at: syntax.Sequence) -> dict[str, syntax.Association]:
+    """The first association of each action, by the name of the action as it is written there."""
+    found: dict[str, syntax.Association] = {}
+    keys: set[str] = set()
+    for step in at.steps:
+        for association in step.associations:
+            if association.name.upper() not in keys:
+                keys.add(association.name.upper())
+                found[association.name] = association
+    return found
+
+
+# --- what can be wrong ---
+
+
+def check_sequence(at: syntax.Sequence, unit: typed.Unit, checker: TypeChecker) -> None:
+    """Report steps that cannot be reached, names that are not known, actions that nothing runs."""
+    steps = {step.name.upper(): step for step in at.steps}
+    initial = [step for step in at.steps if step.is_initial]
+    if len(initial) != 1:
+        wrong = initial[1] if initial else syntax.Node(unit.syntax.start, unit.syntax.end)
+        count = len(initial) if initial else "no"
+        checker.report("initial-step", wrong, f"{unit.name} has {count} initial step{'s' if initial else ''}.",
+                       "Write exactly one as INITIAL_STEP.")  # fmt: skip
+    for transition in at.transitions:
+        for named in (*transition.sources, *transition.targets):
+            if named.name.upper() not in steps:
+                checker.unknown(named.name, named, f"There is no step {named.name}.", [s.name for s in at.steps],
+                                f"The steps are {', '.join(s.name for s in at.steps)}.")  # fmt: skip
+    actions = {action.name.upper(): action for action in at.actions}
+    used = {a.name.upper() for step in at.steps for a in step.associations}
+    for name, association in _controlled(at).items():
+        key = name.upper()
+        variable = unit.variables.get(key)
+        is_flag = variable is not None and variable.type is BOOL
+        if key not in actions and not is_flag:
+            known = [a.name for a in at.actions] + [v.name for v in unit.variables.values() if v.type is BOOL]
+            checker.unknown(name, association, f"There is no action {name}, and no BOOL of that name.", known,
+                            f"Write ACTION {name}: ... END_ACTION.")  # fmt: skip
+    for key, action in actions.items():
+        if key not in used:
+            checker.report("never-runs", action, f"No step runs the action {action.name}.",
+                           f"Write {action.name}(N); in a step.", severity="warning")  # fmt: skip
+    if len(initial) == 1:
+        _check_reach(at, steps, initial[0], checker)
+
+
+def _check_reach(
+    at: syntax.Sequence, steps: dict[str, syntax.Step], initial: syntax.Step, checker: TypeChecker
+) -> None:
+    """A step is reached when all steps before one of its transitions are, and the transition can clear."""
+    reached = {initial.name.upper()}
+    open_ones = [t for t in at.transitions if not _is_known(t.condition, False)]
+    grown = True
+    while grown:
+        grown = False
+        for transition in open_ones:
+            targets = {n.name.upper() for n in transition.targets}
+            if not targets <= reached and all(n.name.upper() in reached for n in transition.sources):
+                reached |= targets
+                grown = True
+    for key, step in steps.items():
+        if key not in reached:
+            checker.report("never-reached", step, f"No transition ever leads to the step {step.name}.",
+                           f"Write TRANSITION FROM ... TO {step.name} := ...; or remove the step.", severity="warning")  # fmt: skip
+    for transition in at.transitions:
+        if _is_known(transition.condition, False):
+            checker.report("never-clears", transition.condition, "This transition never clears.", "Write its condition.", severity="warning")  # fmt: skip
+    for step in at.steps:
+        leaves = [t for t in at.transitions if step.name.upper() in (n.name.upper() for n in t.sources)]
+        late = [a for a in step.associations if a.qualifier == "D"]
+        if late and any(len(t.sources) == 1 and _is_known(t.condition, True) for t in leaves):
+            checker.report("never-runs", late[0], f"{late[0].name} never runs: {step.name} is left in the next scan, before the delay is over.",
+                           "Wait in the condition of the transition, as in " f"{step.name}.T >= T#5s.", severity="warning")  # fmt: skip
+
+
+def _is_known(condition: syntax.Expression, value: bool) -> bool:
+    word = "TRUE" if value else "FALSE"
+    return isinstance(condition, syntax.Literal) and condition.text.upper() in (
+        word,
+        f"BOOL#{word}",
+        f"BOOL#{value:d}",
+    )
+
+
+# --- what it does ---
+
+
+def sequence_body(at: syntax.Sequence, unit: typed.Unit) -> tuple[syntax.Statement, ...]:
+    """The statements that a sequence stands for."""
+    order = sorted(enumerate(at.transitions), key=lambda pair: (pair[1].priority or 1 << 30, pair[0]))
+    changes: list[syntax.Statement] = []
+    for place, (number, transition) in enumerate(order):
+        rivals = [n for n, other in order[:place] if _shared(transition, other)]
+        changes.append(_clears(transition, number, rivals))
+    for number, transition in order:
+        changes.append(_when(transition, number, [_flag(n, False) for n in transition.sources]))
+    for number, transition in order:
+        begins = [s for n in transition.targets for s in (_flag(n, True), *_begins(n))]
+        changes.append(_when(transition, number, begins))
+    whole = syntax.Node(at.start, at.start)
+    body: list[syntax.Statement] = [
+        _if(step, _flag_of(step.name, step), [_elapsed(step)]) for step in at.steps
+    ]
+    body += [
+        _if(whole, _name(_FIRST, whole), changes),
+        syntax.Assignment(at.start, at.end, _name(_FIRST, whole), _truth(True, whole)),
+    ]
+    body += _controls(at, unit)
+    body += _runs(at, unit)
+    return tuple(body)
+
+
+def _name(name: str, at: syntax.Node) -> syntax.Name:
+    return syntax.Name(at.start, at.end, name)
+
+
+def _member(base: str, name: str, at: syntax.Node) -> syntax.Member:
+    return syntax.Member(at.start, at.end, _name(base, at), name, at.start)
+
+
+def _flag_of(step: str, at: syntax.Node) -> syntax.Member:
+    return _member(step, "X", at)
+
+
+def _truth(value: bool, at: syntax.Node) -> syntax.Literal:
+    return syntax.Literal(at.start, at.end, "bool", "TRUE" if value else "FALSE")
+
+
+def _scan_start(at: syntax.Node) -> syntax.Call:
+    return syntax.Call(at.start, at.end, _name("SCAN_START", at), ())
+
+
+def _if(at: syntax.Node, condition: syntax.Expression, body: Iterable[syntax.Statement]) -> syntax.If:
+    return syntax.If(at.start, at.end, (syntax.Branch(at.start, at.end, condition, tuple(body)),), None)
+
+
+def _assign(at: syntax.Node, target: syntax.Expression, value: syntax.Expression) -> syntax.Assignment:
+    return syntax.Assignment(at.start, at.end, target, value)
+
+
+def _joined(operator: str, parts: Iterable[syntax.Expression]) -> syntax.Expression:
+    made: syntax.Expression | None = None
+    for part in parts:
+        made = part if made is None else syntax.Binary(made.start, part.end, operator, made, part, part.start)
+    assert made is not None
+    return made
+
+
+def _shared(a: syntax.Transition, b: syntax.Transition) -> bool:
+    """Whether two transitions leave the same step, so that only one of them may clear (6.7.5.2)."""
+    return bool({n.name.upper() for n in a.sources} & {n.name.upper() for n in b.sources})
+
+
+def _clears(at: syntax.Transition, number: int, rivals: Iterable[int]) -> syntax.Statement:
+    """Whether a transition clears: it is enabled, its condition holds, and none before it has cleared."""
+    parts: list[syntax.Expression] = [_flag_of(n.name, n) for n in at.sources]
+    parts += [syntax.Unary(at.start, at.end, "NOT", _name(f"transition:{rival}", at)) for rival in rivals]
+    condition = at.condition
+    first = _assign(condition, _name(f"transition:{number}", at), condition)
+    enabled = syntax.Assignment(at.start, at.end, _name(f"transition:{number}", at), _truth(False, at))
+    return syntax.If(
+        at.start, at.end, (syntax.Branch(at.start, at.end, _joined("AND", parts), (first,)),), (enabled,)
+    )
+
+
+def _when(at: syntax.Transition, number: int, body: Iterable[syntax.Statement]) -> syntax.Statement:
+    return _if(at, _name(f"transition:{number}", at), body)
+
+
+def _flag(at: syntax.Name, value: bool) -> syntax.Statement:
+    return _assign(at, _flag_of(at.name, at), _truth(value, at))
+
+
+def _begins(at: syntax.Name) -> list[syntax.Statement]:
+    """A step begins: its time counts from this scan."""
+    nothing = syntax.Literal(at.start, at.end, "typed", "T#0s")
+    return [
+        _assign(at, _member(at.name, "began", at), _scan_start(at)),
+        _assign(at, _member(at.name, "T", at), nothing),
+    ]
+
+
+def _elapsed(at: syntax.Step) -> syntax.Statement:
+    began = _member(at.name, "began", at)
+    since = syntax.Binary(at.start, at.end, "-", _scan_start(at), began, at.start)
+    return _assign(at, _member(at.name, "T", at), since)
+
+
+def _control(name: str, unit: typed.Unit) -> str:
+    own = f"{name}:control"
+    return own if own.upper() in unit.variables else name
+
+
+def _controls(at: syntax.Sequence, unit: typed.Unit) -> Iterator[syntax.Statement]:
+    """Each control with its qualifiers: for each, whether a step that has it is active (6.7.4.6)."""
+    for name, first in _controlled(at).items():
+        flags: dict[str, list[syntax.Expression]] = {}
+        control = _control(name, unit)
+        for step in at.steps:
+            for association in step.associations:
+                if association.name.upper() != name.upper():
+                    continue
+                flags.setdefault(association.qualifier, []).append(_flag_of(step.name, association))
+                if association.time is not None:
+                    time = _assign(association.time, _member(control, "T", association), association.time)
+                    yield _if(association, _flag_of(step.name, association), [time])
+        arguments = tuple(
+            syntax.Argument(first.start, first.end, qualifier, _joined("OR", parts), False, False)
+            for qualifier, parts in flags.items()
+        )
+        call = syntax.Call(first.start, first.end, _name(control, first), arguments)
+        yield syntax.CallStatement(first.start, first.end, call)
+
+
+def _runs(at: syntax.Sequence, unit: typed.Unit) -> Iterator[syntax.Statement]:
+    """The actions whose control says so; a BOOL follows its control."""
+    controlled = {name.upper(): name for name in _controlled(at)}
+    for key, name in controlled.items():
+        first = _controlled(at)[name]
+        if key not in {a.name.upper() for a in at.actions}:
+            yield _assign(first, _name(name, first), _member(_control(name, unit), "Q", first))
+    for action in at.actions:
+        if action.name.upper() in controlled:
+            control = _control(controlled[action.name.upper()], unit)
+            yield _if(action, _member(control, "A", action), action.body)

@@ -1,0 +1,171 @@
+"""Steps, transitions and actions in text form. IEC 61131-3:2013, 6.7."""
+
+from __future__ import annotations
+
+from contextlib import suppress
+
+from upright_block.language import syntax
+from upright_block.language.names import did_you_mean
+from upright_block.language.parsing.cursor import SyntaxProblem
+from upright_block.language.parsing.declarations import DeclarationParser
+
+QUALIFIERS = ("N", "R", "S", "L", "D", "P", "P0", "P1", "SD", "DS", "SL")
+TIMED = ("L", "D", "SD", "DS", "SL")
+STARTS = ("INITIAL_STEP", "STEP", "TRANSITION", "ACTION")
+
+
+class SequenceParser(DeclarationParser):
+    """Reads a body that is a sequence."""
+
+    def sequence(self) -> syntax.Sequence:
+        """All steps, transitions and actions up to the end of the unit."""
+        start = self.starts[self.i]
+        steps: list[syntax.Step] = []
+        transitions: list[syntax.Transition] = []
+        actions: list[syntax.Action] = []
+        while self.kinds[self.i] in STARTS:
+            at, depth = self.i, self.depth
+            try:
+                match self.kinds[self.i]:
+                    case "TRANSITION":
+                        transitions.append(self._transition())
+                    case "ACTION":
+                        actions.append(self._action())
+                    case _:
+                        steps.append(self._step())
+            except SyntaxProblem:
+                self.depth = depth
+                self._recover_part(at)
+        return syntax.Sequence(start, self.last_end, tuple(steps), tuple(transitions), tuple(actions))
+
+    def _recover_part(self, since: int) -> None:
+        ends = ("END_STEP", "END_TRANSITION", "END_ACTION")
+        while self.kinds[self.i] != "end" and not self.kinds[self.i].startswith(
+            ("END_FUNCTION", "END_PROGRAM")
+        ):
+            if self.kinds[self.i] in ends:
+                self.i += 1
+                self.accept(";")
+                return
+            if self.i > since and self.kinds[self.i] in STARTS:
+                return
+            self.i += 1
+
+    def _named(self, what: str) -> syntax.Name:
+        if self.kinds[self.i] != "name":
+            raise self.fail(
+                "missing-name",
+                f"The name of {what} is missing: {self.shown(self.i)} stands in its place.",
+                "A name begins with a letter and is no keyword.",
+            )
+        self.i += 1
+        return syntax.Name(self.starts[self.i - 1], self.last_end, self.texts[self.i - 1])
+
+    def _step(self) -> syntax.Step:
+        """``STEP name: action(N); END_STEP``"""
+        opened = self.starts[self.i]
+        kind = self.kinds[self.i]
+        self.i += 1
+        name = self._named("a step")
+        self.expect(":", "after the name of a step")
+        comment = self.comment_after(self.last_end)
+        associations: list[syntax.Association] = []
+        while self.kinds[self.i] == "name":
+            associations.append(self._association())
+        self._end_of_part("END_STEP", kind, opened)
+        return syntax.Step(
+            name.start, name.end, name.name, kind == "INITIAL_STEP", tuple(associations), comment
+        )
+
+    def _association(self) -> syntax.Association:
+        """``action(D, T#5s);`` (table 57)"""
+        name = self._named("an action")
+        qualifier, time = "N", None
+        if self.accept("(") and not self.accept(")"):
+            word = self._named("a qualifier")
+            qualifier = word.name.upper()
+            if qualifier not in QUALIFIERS:
+                self.report(
+                    "unknown-qualifier",
+                    word.start,
+                    word.end,
+                    f"{word.name} is no qualifier of an action.",
+                    did_you_mean(word.name, QUALIFIERS) or f"Qualifiers are {', '.join(QUALIFIERS)}.",
+                )
+                qualifier = "N"
+            if self.accept(","):
+                time = self.expression()
+            elif qualifier in TIMED:
+                self.report(
+                    "missing-time",
+                    word.start,
+                    word.end,
+                    f"The qualifier {qualifier} needs a time.",
+                    f"Write {name.name}({qualifier}, T#5s).",
+                )
+            self.expect(")", "after a qualifier")
+        self._semicolon()
+        return syntax.Association(name.start, name.end, name.name, qualifier, time)
+
+    def _transition(self) -> syntax.Transition:
+        """``TRANSITION name (PRIORITY := 1) FROM a TO (b, c) := condition; END_TRANSITION``"""
+        opened = self.starts[self.i]
+        self.i += 1
+        name = self._named("a transition").name if self.kinds[self.i] == "name" else ""
+        priority = 0
+        if self.accept("("):
+            self._named("PRIORITY")
+            self.expect(":=", "after PRIORITY")
+            number = self.kinds[self.i]
+            if number != "int":
+                raise self.fail("missing-value", "A priority is a whole number.", "Write (PRIORITY := 1).")
+            priority = int(self.texts[self.i].replace("_", ""))
+            self.i += 1
+            self.expect(")", "after the priority")
+        self.expect("FROM", "in a transition")
+        sources = self._steps_named()
+        self.expect("TO", "after the steps that a transition leaves")
+        targets = self._steps_named()
+        head = self.last_end
+        self.accept(":")
+        self.expect(":=", "before the condition of a transition")
+        condition = self.expression()
+        self._semicolon()
+        self._end_of_part("END_TRANSITION", "TRANSITION", opened)
+        return syntax.Transition(opened, head, name, priority, sources, targets, condition)
+
+    def _steps_named(self) -> tuple[syntax.Name, ...]:
+        if not self.accept("("):
+            return (self._named("a step"),)
+        found = [self._named("a step")]
+        while self.accept(","):
+            found.append(self._named("a step"))
+        self.expect(")", "after the steps")
+        return tuple(found)
+
+    def _action(self) -> syntax.Action:
+        """``ACTION name: statements END_ACTION``"""
+        opened = self.starts[self.i]
+        self.i += 1
+        name = self._named("an action")
+        with suppress(SyntaxProblem):
+            self.expect(":", "after the name of an action")
+        self.opened.append(("ACTION", opened))
+        body = self.statements("END_ACTION")
+        self.opened.pop()
+        self._end_of_part("END_ACTION", "ACTION", opened)
+        return syntax.Action(name.start, name.end, name.name, body)
+
+    def _end_of_part(self, keyword: str, opener: str, opened: int) -> None:
+        if not self.accept(keyword):
+            self.report(
+                "missing-end",
+                opened,
+                opened + len(opener),
+                f"{opener} is not closed: {keyword} is missing.",
+                f"Write {keyword} before {self.shown(self.i)} in line {self.source.line(self.starts[self.i])}.",
+            )
+            if self.kinds[self.i] not in (*STARTS, "end") and not self.kinds[self.i].startswith("END_"):
+                raise SyntaxProblem
+            return
+        self.accept(";")
