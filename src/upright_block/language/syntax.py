@@ -373,9 +373,36 @@ class Unit(Node):
 
 
 @node
+class Task(Node):
+    """TASK with its INTERVAL or SINGLE (6.8.2)."""
+
+    name: str
+    interval: Expression | None
+    single: Expression | None
+
+
+@node
+class ProgramInstance(Node):
+    """``PROGRAM name WITH task : type;``"""
+
+    name: str
+    task: Name | None
+    type: TypeName
+
+
+@node
+class Configuration(Node):
+    name: str
+    tasks: tuple[Task, ...]
+    programs: tuple[ProgramInstance, ...]
+    globals: tuple[VariableSection, ...]
+
+
+@node
 class File:
     """What one source declares."""
 
     units: tuple[Unit, ...]
     types: tuple[TypeDeclaration, ...]
     globals: tuple[VariableSection, ...]
+    configurations: tuple[Configuration, ...]

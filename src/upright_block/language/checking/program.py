@@ -15,7 +15,7 @@ from upright_block.language.findings import Finding, Findings, Related
 from upright_block.language.parsing import parse
 from upright_block.language.scope import NamedType, Scope
 from upright_block.language.source import Source
-from upright_block.language.types import BOOL, BROKEN, ELEMENTARY, Array, Type
+from upright_block.language.types import BOOL, BROKEN, ELEMENTARY, TIME, Array, Type
 
 _SECTIONS: dict[str, typed.Section] = {
     "VAR_INPUT": "input", "VAR_OUTPUT": "output", "VAR_IN_OUT": "in_out", "VAR": "private",
@@ -29,6 +29,7 @@ def check_program(sources: Iterable[Source], scope: Scope, findings: Findings) -
     Units that a mistake reaches, in themselves or in a unit that they use, are marked as broken.
     """
     declared: list[typed.Unit] = []
+    configurations: list[tuple[Source, syntax.Configuration]] = []
     shared: list[tuple[Source, syntax.VariableSection]] = []
     for source in sources:
         known = len(findings.items)
@@ -37,6 +38,7 @@ def check_program(sources: Iterable[Source], scope: Scope, findings: Findings) -
         for type_at in file.types:
             _declare_type(type_at, source, scope, findings)
         shared += [(source, section) for section in file.globals]
+        configurations += [(source, at) for at in file.configurations]
         declared += [
             u for u in (declare(at, source, scope, findings, broken) for at in file.units) if u is not None
         ]
@@ -53,6 +55,11 @@ def check_program(sources: Iterable[Source], scope: Scope, findings: Findings) -
     for unit in declared:
         for part in (unit, *unit.methods.values()):
             _check_body(part, scope, findings)
+    for source, at in configurations:
+        _check_configuration(
+            at, _checker(typed.Unit("FUNCTION", at.name, source, _EMPTY, ""), scope, findings)
+        )
+    _find_idle(declared, [at for _, at in configurations], findings)
     _bind_overrides(declared)
     _find_recursion(scope, findings)
     _spread_broken(scope)
@@ -434,6 +441,59 @@ def _assigns(statements: Iterable[typed.Statement], variable: typed.Variable) ->
                 if _assigns(body, variable):
                     return True
     return False
+
+
+# --- tasks ---
+
+
+def _check_configuration(at: syntax.Configuration, checker: TypeChecker) -> None:
+    """Tasks have a time or a trigger; programs name what there is (6.8)."""
+    tasks = {task.name.upper() for task in at.tasks}
+    for task in at.tasks:
+        if task.interval is None and task.single is None:
+            checker.report("missing-interval", task, f"The task {task.name} never runs: it has neither INTERVAL nor SINGLE.",
+                           "Write INTERVAL := T#10ms.")  # fmt: skip
+        elif task.interval is not None:
+            with suppress(Problem):
+                if int(checker.constant(task.interval, TIME, "INTERVAL")) <= 0:
+                    checker.report("out-of-range", task.interval, "An interval is longer than nothing.", "Write one such as T#10ms.")  # fmt: skip
+    for program in at.programs:
+        if program.task is None:
+            checker.report("no-task", program, f"The program {program.name} is in no task.",
+                           f"Write PROGRAM {program.name} WITH {at.tasks[0].name if at.tasks else 'task'} : {program.type.name};",
+                           severity="warning")  # fmt: skip
+        elif program.task.name.upper() not in tasks:
+            checker.unknown(program.task.name, program.task, f"There is no task {program.task.name}.",
+                            [task.name for task in at.tasks], "Declare it: TASK name (INTERVAL := T#10ms);")  # fmt: skip
+        unit = checker.find_unit(program.type.name.upper())
+        if unit is None or unit.kind != "PROGRAM":
+            known = [u.name for u in checker.scope.units.values() if u.kind == "PROGRAM"]
+            what = (
+                f"There is no program {program.type.name}."
+                if unit is None
+                else f"{unit.name} is a {unit.kind} and no program."
+            )
+            checker.unknown(program.type.name, program.type, what, known, "Write PROGRAM ... END_PROGRAM.")
+
+
+def _find_idle(
+    units: Iterable[typed.Unit], configurations: Iterable[syntax.Configuration], findings: Findings
+) -> None:
+    """Report programs that no configuration runs."""
+    run = {program.type.name.upper() for at in configurations for program in at.programs}
+    for unit in units:
+        if unit.kind == "PROGRAM" and unit.key not in run:
+            findings.add(
+                Finding(
+                    "no-task",
+                    unit.source,
+                    unit.syntax.start,
+                    unit.syntax.end,
+                    f"The program {unit.name} is in no task, so it never runs.",
+                    f"Put it into one: PROGRAM {unit.name.lower()} WITH task : {unit.name}; in a CONFIGURATION.",
+                    "warning",
+                )
+            )
 
 
 # --- who uses whom ---

@@ -8,8 +8,9 @@ from upright_block.language import syntax
 from upright_block.language.findings import Findings
 from upright_block.language.lexer import tokenize
 from upright_block.language.names import did_you_mean
+from upright_block.language.parsing.configurations import ConfigurationParser
 from upright_block.language.parsing.cursor import SyntaxProblem
-from upright_block.language.parsing.sequences import STARTS, SequenceParser
+from upright_block.language.parsing.sequences import STARTS
 from upright_block.language.parsing.statements import SECTIONS, UNIT_STARTS
 from upright_block.language.source import Source
 
@@ -17,7 +18,7 @@ _READ_NOW = ("FUNCTION_BLOCK", "FUNCTION", "PROGRAM", "CLASS", "INTERFACE")
 _QUALIFIERS = ("ABSTRACT", "FINAL", "OVERRIDE", "PUBLIC", "PRIVATE", "PROTECTED", "INTERNAL")
 
 
-class UnitParser(SequenceParser):
+class UnitParser(ConfigurationParser):
     """Reads all that a source declares."""
 
     def file(self) -> syntax.File:
@@ -25,10 +26,14 @@ class UnitParser(SequenceParser):
         units: list[syntax.Unit] = []
         types: list[syntax.TypeDeclaration] = []
         shared: list[syntax.VariableSection] = []
+        configurations: list[syntax.Configuration] = []
         self.opened = []
         while self.kinds[self.i] != "end":
             kind = self.kinds[self.i]
-            if kind in _READ_NOW:
+            if kind == "CONFIGURATION":
+                configurations.append(self.configuration())
+                shared += configurations[-1].globals
+            elif kind in _READ_NOW:
                 units.append(self.unit(kind))
             elif kind == "TYPE":
                 types += self.type_section()
@@ -36,7 +41,7 @@ class UnitParser(SequenceParser):
                 shared.append(self.section())
             else:
                 self._outside(kind)
-        return syntax.File(tuple(units), tuple(types), tuple(shared))
+        return syntax.File(tuple(units), tuple(types), tuple(shared), tuple(configurations))
 
     def _outside(self, kind: str) -> None:
         """Report what belongs to no declaration, and step over it."""
