@@ -69,7 +69,9 @@ class _Flow:
                     waiting.append(operand)
                 case typed.CallStandard(inputs=inputs):
                     waiting += reversed(inputs)
-                case typed.CallFunction(inputs=inputs, shared=shared, outputs=outputs):
+                case typed.CallFunction(inputs=inputs, shared=shared, outputs=outputs, instance=instance):
+                    if instance is not None:
+                        self.reach(instance, assigned)
                     for value in inputs:
                         self.read(value, assigned)
                     for place in shared:

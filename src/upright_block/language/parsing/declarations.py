@@ -341,7 +341,7 @@ class DeclarationParser(StatementParser):
         before = self.comment_before(self.starts[at])
         spec = self._declared_type()
         initial = self.initial_value() if self.accept(":=") else None
-        is_structure = self.kinds[self.i - 1] == "END_STRUCT"
+        is_structure = isinstance(spec, syntax.StructureSpec)
         end = self.last_end
         if not (self.accept(";") or is_structure):
             end = self._end_of_declaration()

@@ -1,0 +1,100 @@
+"""Classes, interfaces, methods and inheritance. IEC 61131-3:2013, 6.6.5 to 6.6.7."""
+
+from __future__ import annotations
+
+import pytest
+
+from tests.helpers import SECOND, checked, machine_of
+
+HOUSE = """
+INTERFACE Runs
+METHOD Start : BOOL VAR_INPUT speed : INT; END_VAR END_METHOD
+METHOD Speed : INT END_METHOD
+END_INTERFACE
+FUNCTION_BLOCK ABSTRACT Drive IMPLEMENTS Runs
+VAR_OUTPUT on : BOOL; END_VAR
+VAR now : INT; starts : INT; END_VAR
+METHOD PUBLIC Start : BOOL VAR_INPUT speed : INT; END_VAR
+now := Clip(speed); starts := starts + 1; on := TRUE; Start := now > 0;
+END_METHOD
+METHOD PUBLIC Speed : INT Speed := now; END_METHOD
+METHOD PROTECTED ABSTRACT Clip : INT VAR_INPUT v : INT; END_VAR END_METHOD
+starts := starts + 100;
+END_FUNCTION_BLOCK
+FUNCTION_BLOCK Fan EXTENDS Drive
+VAR sum : DINT; END_VAR
+METHOD OVERRIDE Clip : INT VAR_INPUT v : INT; END_VAR Clip := LIMIT(0, v, 100); END_METHOD
+SUPER(); sum := sum + THIS.Speed();
+END_FUNCTION_BLOCK
+FUNCTION_BLOCK Pump EXTENDS Drive
+METHOD OVERRIDE Clip : INT VAR_INPUT v : INT; END_VAR Clip := v / 2; END_METHOD
+METHOD PUBLIC OVERRIDE Speed : INT Speed := SUPER.Speed() + 1000; END_METHOD
+END_FUNCTION_BLOCK
+CLASS Counter
+VAR PUBLIC n : INT; END_VAR
+METHOD PUBLIC Up VAR_INPUT d : INT := 1; END_VAR VAR_OUTPUT now : INT; END_VAR n := n + d; now := n; END_METHOD
+END_CLASS
+FUNCTION SpeedOf : INT VAR_IN_OUT d : Drive; END_VAR SpeedOf := d.Speed(); END_FUNCTION
+"""
+
+VALUES = [
+    ("f : Fan; b : BOOL; n : INT;", "b := f.Start(150); n := f.Speed();", "n", 100),
+    ("r : Runs; p : Pump; b : BOOL; n : INT;", "r := p; b := r.Start(speed := 150); n := r.Speed();", "n", 1075),
+    ("f : Fan; b : BOOL;", "b := f.Start(7); f(); f();", "f.starts", 201),
+    ("f : Fan; b : BOOL;", "b := f.Start(7); f(); f();", "f.sum", 14),
+    ("p : Pump; f : Fan; n : INT;", "n := SpeedOf(p) * 10 + SpeedOf(d := f);", "n", 10000),
+    ("c : Counter; n : INT;", "c.Up(); c.Up(d := 10, now => n);", "n", 11),
+    ("c : Counter; n : INT;", "c.n := 5; n := c.n;", "n", 5),
+    ("drives : ARRAY [1..2] OF Pump; n : INT; i : INT := 2; b : BOOL;", "b := drives[i].Start(8); n := drives[2].Speed();",
+     "n", 1004),
+    ("r : Runs; b : BOOL;", "b := r = NULL;", "b", True),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("variables", "body", "path", "value"), VALUES)
+def test_a_call_reaches_the_method_of_the_instance(
+    variables: str, body: str, path: str, value: int | bool
+) -> None:
+    machine = machine_of(f"{HOUSE}FUNCTION_BLOCK B VAR {variables} END_VAR\n{body}\nEND_FUNCTION_BLOCK")
+    trace = machine.run(1, SECOND)
+    assert trace.fault is None, trace.fault
+    assert machine.read(path) == value
+
+
+def test_an_interface_without_an_instance_is_a_fault() -> None:
+    text = f"{HOUSE}FUNCTION_BLOCK B VAR r : Runs; n : INT; END_VAR n := r.Speed(); END_FUNCTION_BLOCK"
+    fault = machine_of(text).run(1, SECOND).fault
+    assert fault is not None
+    assert fault.site.kind == "reference to nothing"
+
+
+MISTAKES = [
+    ("FUNCTION_BLOCK X VAR d : Drive; END_VAR END_FUNCTION_BLOCK", "abstract"),
+    ("FUNCTION_BLOCK X EXTENDS Fann END_FUNCTION_BLOCK", "unknown-name"),
+    ("FUNCTION_BLOCK X EXTENDS Runs END_FUNCTION_BLOCK", "type-mismatch"),
+    ("FUNCTION_BLOCK X EXTENDS X END_FUNCTION_BLOCK", "recursion"),
+    ("FUNCTION_BLOCK X EXTENDS Drive END_FUNCTION_BLOCK", "missing-method"),
+    ("FUNCTION_BLOCK X IMPLEMENTS Runs METHOD PUBLIC Speed : INT Speed := 1; END_METHOD END_FUNCTION_BLOCK", "missing-method"),
+    ("FUNCTION_BLOCK X EXTENDS Fan METHOD PUBLIC Speed : INT Speed := 1; END_METHOD END_FUNCTION_BLOCK", "missing-override"),
+    ("FUNCTION_BLOCK X EXTENDS Fan METHOD OVERRIDE Sped : INT Sped := 1; END_METHOD END_FUNCTION_BLOCK", "nothing-to-override"),
+    ("FUNCTION_BLOCK X EXTENDS Fan METHOD OVERRIDE Speed : REAL Speed := 1; END_METHOD END_FUNCTION_BLOCK", "type-mismatch"),
+    ("FUNCTION_BLOCK X EXTENDS Fan VAR now : INT; END_VAR END_FUNCTION_BLOCK", "name-twice"),
+    ("FUNCTION_BLOCK FINAL X END_FUNCTION_BLOCK FUNCTION_BLOCK Y EXTENDS X END_FUNCTION_BLOCK", "final"),
+    ("FUNCTION_BLOCK X VAR f : Fan; n : INT; END_VAR n := f.Clip(3); END_FUNCTION_BLOCK", "private-data"),
+    ("FUNCTION_BLOCK X VAR f : Fan; n : INT; END_VAR n := f.Sped(); END_FUNCTION_BLOCK", "unknown-name"),
+    ("FUNCTION_BLOCK X VAR c : Counter; END_VAR c(); END_FUNCTION_BLOCK", "not-callable"),
+    ("FUNCTION_BLOCK X VAR c : Counter; r : Runs; END_VAR r := c; END_FUNCTION_BLOCK", "type-mismatch"),
+    ("FUNCTION_BLOCK X METHOD M : INT M := M2(); END_METHOD METHOD M2 : INT M2 := M(); END_METHOD END_FUNCTION_BLOCK",
+     "recursion"),
+    ("FUNCTION_BLOCK X METHOD M END_METHOD METHOD M END_METHOD END_FUNCTION_BLOCK", "name-twice"),
+    ("CLASS X VAR n : INT; END_VAR n := 1; END_CLASS", "unexpected"),
+    ("FUNCTION F : INT F := THIS.n; END_FUNCTION", "outside-an-instance"),
+    ("FUNCTION_BLOCK X METHOD M n := 1; END_METHOD END_FUNCTION_BLOCK", "unknown-name"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("text", "name"), MISTAKES)
+def test_a_mistake_about_objects_is_found_once(text: str, name: str) -> None:
+    found = checked(HOUSE + text)[1]
+    assert [f.name for f in found] == [name], [str(f) for f in found]
+    assert found[0].way_out
