@@ -6,6 +6,7 @@ import re
 import tomllib
 from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import date, datetime
 from pathlib import Path
 from typing import Any
 
@@ -13,13 +14,13 @@ from upright_block.cases.table import Table, csv_table, inline_table
 from upright_block.cases.toml_places import Path as TomlPath
 from upright_block.cases.toml_places import Place, content_start, toml_places
 from upright_block.language.findings import Finding, Findings
-from upright_block.language.literals import LiteralProblem, parse_duration
+from upright_block.language.literals import LiteralProblem, parse_date_and_time, parse_duration
 from upright_block.language.names import did_you_mean
 from upright_block.language.source import Source
 from upright_block.library import read_source
 
 _FILE_KEYS = ("block", "scan", "case")
-_CASE_KEYS = ("name", "given", "vectors", "run_for", "hold")
+_CASE_KEYS = ("name", "given", "vectors", "run_for", "hold", "clock")
 _LATER = {
     "program": "cases of programs",
     "configuration": "cases of configurations",
@@ -41,7 +42,10 @@ class Given:
 
 @dataclass(frozen=True, slots=True)
 class Case:
-    """One case. ``run_for`` is in ns, or None when the last row ends the case."""
+    """One case. ``run_for`` is in ns, or None when the last row ends the case.
+
+    ``clock`` is the wall clock at the start, in ns since 1970-01-01, or None where it does not matter.
+    """
 
     name: str
     place: Place
@@ -49,6 +53,7 @@ class Case:
     vectors: Table | None
     run_for: int | None
     hold: bool
+    clock: int | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -220,6 +225,17 @@ class _Reader:
             self.report("bad-literal", place, str(problem), problem.way_out)
             return None
 
+    def _clock(self, content: Mapping[str, Any], path: TomlPath) -> int | None:
+        """The wall clock at the start of a case."""
+        value, place = content["clock"], self.places[path]
+        try:
+            text = value.isoformat() if isinstance(value, (date, datetime)) else str(value)
+            moment = text.replace("T", "-").replace(" ", "-").rpartition("#")[2]
+            return parse_date_and_time(moment if ":" in moment else f"{moment}-00:00:00")
+        except LiteralProblem as problem:
+            self.report("bad-literal", place, str(problem), problem.way_out)
+            return None
+
     def _case(self, content: Mapping[str, Any], index: int) -> Case | None:
         path: TomlPath = ("case", index)
         place = self.places[path]
@@ -234,6 +250,7 @@ class _Reader:
             self.report(
                 "wrong-kind", self.places[(*path, "hold")], "hold is true or false.", "Write hold = true."
             )
+        clock = self._clock(content, (*path, "clock")) if "clock" in content else None
         given = self._given(content.get("given", {}), (*path, "given"))
         vectors = self._vectors(content["vectors"], (*path, "vectors")) if "vectors" in content else None
         if "vectors" not in content and "run_for" not in content and not any(k in content for k in _LATER):
@@ -246,7 +263,7 @@ class _Reader:
         if name is None or any(f.severity == "error" for f in self.findings.items[before:]):
             return None
         name_place = self.places[(*path, "name")]
-        return Case(name, name_place, given, vectors, run_for, hold is True)
+        return Case(name, name_place, given, vectors, run_for, hold is True, clock)
 
     def _given(self, content: Any, path: TomlPath) -> tuple[Given, ...]:
         if not isinstance(content, dict):

@@ -17,7 +17,7 @@ from upright_block.compiler.cache import compiled
 from upright_block.compiler.image import Image, build_image
 from upright_block.language.literals import Value
 from upright_block.language.typed import Unit, Variable
-from upright_block.machine.machine import Machine
+from upright_block.machine.machine import CLOCK_START, Machine
 from upright_block.machine.trace import Trace
 
 _BATCH = 100
@@ -78,7 +78,8 @@ def run_plan(plan: Plan, machine: Machine) -> Verdict:
     machine.reset()
     for slot, content in plan.given:
         machine.poke(slot, content)
-    trace = machine.run(plan.scans, plan.file.scan, plan.events, plan.forces, plan.spans)
+    clock = CLOCK_START if plan.case.clock is None else plan.case.clock
+    trace = machine.run(plan.scans, plan.file.scan, plan.events, plan.forces, plan.spans, clock)
     misses = [miss for column in plan.columns for miss in _judge(column, trace)]
     misses.sort(key=lambda miss: (miss.scan, miss.expectation.cell.start))
     status = "fault" if trace.fault else "failed" if misses else "passed"

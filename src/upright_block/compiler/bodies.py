@@ -372,6 +372,11 @@ class BodyEmitter(ExpressionEmitter):
         self.out.append(f"local.get {rest} i32.eqz br_if {name}.l end end")
         self.loop_labels.pop()
 
+    def _assert(self, at: typed.Assert) -> None:
+        self.expression(at.condition)
+        self.out.append("i32.eqz")
+        self.fault_if(at.start, "assertion failed")
+
     def _exit(self, at: typed.Exit) -> None:
         self.out.append(f"br {self.loop_labels[-1]}.x")
 
@@ -431,6 +436,7 @@ _STATEMENTS: dict[type, Callable[[BodyEmitter, Any], None]] = {
     typed.For: BodyEmitter._for,
     typed.While: BodyEmitter._while,
     typed.Repeat: BodyEmitter._repeat,
+    typed.Assert: BodyEmitter._assert,
     typed.Exit: BodyEmitter._exit,
     typed.Continue: BodyEmitter._continue,
     typed.Return: BodyEmitter._return,

@@ -3,7 +3,7 @@
 ;;    8 now (i64, ns)        16 scan                 20 fault site, 0 for none   24 instance at fault
 ;;   32 interval (i64, ns)   40 scan to stop before  44 next event               48 end of events
 ;;   52 forces               56 end of forces        60 spans                    64 end of spans
-;;   68 next record          72 loop turns a scan
+;;   68 next record          72 loop turns a scan   80 wall clock at the start (i64, ns since 1970)
 ;; An event is (scan, address, width, unused, value i64); a force is (address, width or 0, value i64);
 ;; a span is (address, length), copied to the record after each scan.
 (func $fault (param $site i32) (param $self i32)

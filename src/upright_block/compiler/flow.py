@@ -140,8 +140,8 @@ class _Flow:
                     if joined is None:
                         return None
                     assigned = joined
-                case typed.Evaluate(call=call):
-                    self.read(call, assigned)
+                case typed.Evaluate(call=value) | typed.Assert(condition=value):
+                    self.read(value, assigned)
                 case typed.For(place=place, first=first, last=last, step=step, body=inner):
                     for value in (first, last, step):
                         self.read(value, assigned)

@@ -14,6 +14,10 @@ NOW = 8
 """Where in memory the start of this scan is: nanoseconds since the run began, an i64."""
 
 
+CLOCK_START = 80
+"""Where the wall clock at the start of the run is: nanoseconds since 1970-01-01, an i64."""
+
+
 class Emitter(Protocol):
     """The part of the body emitter that a function needs."""
 
@@ -92,6 +96,27 @@ def _select(e: Emitter, at: typed.CallStandard) -> None:
     e.expression(when_false)
     e.expression(chooser)
     e.out.append("select")
+
+
+def _clock_now(e: Emitter, at: typed.CallStandard) -> None:
+    e.out.append(f"i32.const 0 i64.load offset={NOW} i32.const 0 i64.load offset={CLOCK_START} i64.add")
+
+
+def _endian(e: Emitter, at: typed.CallStandard) -> None:
+    """The bytes in the other order where the order asked for is not that of the machine, which is little-endian."""
+    e.expression(at.inputs[0])
+    type_, held = _held(at)
+    if "LITTLE" in at.name or type_.bits == 8:
+        return
+    value = e.temporary(held)
+    e.out.append(f"local.set {value}")
+    count = type_.bits // 8
+    for byte in range(count):
+        e.out.append(
+            f"local.get {value} {held}.const {8 * byte} {held}.shr_u {held}.const 255 {held}.and "
+            f"{held}.const {8 * (count - 1 - byte)} {held}.shl" + (f" {held}.or" if byte else "")
+        )
+    e.out.append(narrow(type_))
 
 
 def _move(e: Emitter, at: typed.CallStandard) -> None:
@@ -227,6 +252,9 @@ STANDARD_FUNCTIONS: dict[str, Callable[[Emitter, typed.CallStandard], None]] = {
     "LIMIT": _limit,
     "SEL": _select,
     "SCAN_START": _scan_start,
+    "CLOCK_NOW": _clock_now,
+    "NANOSECONDS": _move,
+    **{f"{way}_{order}_ENDIAN": _endian for way in ("TO", "FROM") for order in ("BIG", "LITTLE")},
     "MOVE": _move,
     "MUX": _multiplex,
     **dict.fromkeys(("SHL", "SHR", "ROL", "ROR"), _shift),

@@ -11,10 +11,10 @@ from typing import Literal
 
 from upright_block.language.types import Elementary
 
-Form = Literal["code", "operator", "chain", "unit", "text", "convert"]
+Form = Literal["code", "operator", "chain", "unit", "text", "convert", "bcd", "to text", "from text"]
 """How it is made: ``code`` of the compiler, an ``operator`` between its inputs, a ``chain`` of comparisons, a
 ``unit`` in the block language that computes in LREAL, ``code`` whose result is a ``text`` as long as its inputs, or
-that ``convert`` whose source is the type of its input."""
+one that may ``convert`` from any type, and conversions by way of a unit: ``bcd``, ``to text`` and ``from text``."""
 
 
 @dataclass(frozen=True, slots=True)

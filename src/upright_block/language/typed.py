@@ -452,6 +452,14 @@ class Repeat:
 
 
 @node
+class Assert:
+    """The scan stops when the condition does not hold."""
+
+    condition: Expression
+    start: int
+
+
+@node
 class Exit:
     pass
 
@@ -476,6 +484,7 @@ Statement = (
     | For
     | While
     | Repeat
+    | Assert
     | Exit
     | Continue
     | Return

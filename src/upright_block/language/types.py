@@ -288,6 +288,7 @@ _GROUPS: dict[str, tuple[Family, ...]] = {
     "ANY_REAL": ("real",),
     "ANY_BIT": ("bool", "bits"),
     "ANY_BITS": ("bits",),
+    "ANY_WORDS": ("bits", "signed", "unsigned"),
     "ANY_MAGNITUDE": ("signed", "unsigned", "real", "duration"),
     "ANY_DURATION": ("duration",),
     "ANY_CHAR": ("char",),

@@ -34,7 +34,9 @@ LOOP_TURNS = 10_000_000
 
 _PAGE = 65536
 _CHUNK = 16 << 20
-_HEADER = struct.Struct("<q i i i 4x q i i i i i i i i i")
+_HEADER = struct.Struct("<q i i i 4x q i i i i i i i i i 4x q")
+CLOCK_START = 1_767_225_600_000_000_000
+"""The wall clock at the start of a run that does not say: 2026-01-01-00:00:00, in ns since 1970-01-01."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,13 +127,14 @@ class Machine:
         events: Iterable[Event] = (),
         forces: int = 0,
         spans: Iterable[tuple[int, int]] | None = None,
+        clock_start: int = CLOCK_START,
     ) -> Trace:
         """Run scans ``self.scan`` to ``self.scan + scans - 1`` and record them.
 
         ``interval`` is the scan time in ns; scan k starts at k * interval. ``events`` are in the
         order of their scans. ``forces`` is the number of force slots, which events switch (see
         `events.force_events`). ``spans`` are the parts (offset, length) of the instance to record after each
-        scan; all of it by default. A fault ends the run early and stands in the trace.
+        scan; all of it by default. ``clock_start`` is the wall clock at scan 0, in ns since 1970-01-01. A fault ends the run early and stands in the trace.
         """
         parts = [(0, len(self.image.initial))] if spans is None else list(spans)
         record = sum(length for _, length in parts)
@@ -151,7 +154,7 @@ class Machine:
             stop = min(done + chunk, scans)
             _HEADER.pack_into(
                 self._bytes, 8, first * interval, first + done, 0, 0, interval, first + stop, next_event,
-                event_at + len(event_bytes), FORCES, force_end, span_at, event_at, trace_at, LOOP_TURNS,
+                event_at + len(event_bytes), FORCES, force_end, span_at, event_at, trace_at, LOOP_TURNS, clock_start,
             )  # fmt: skip
             try:
                 self._run(self._store)

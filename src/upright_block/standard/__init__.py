@@ -14,7 +14,11 @@ NUMERIC = (
     "EXPT", "EXP", "LN", "LOG", "SIN", "COS", "TAN", "ASIN", "ACOS", "ATAN", "ATAN2",
     "ANGLE_QUADRANT", "ANGLE_FAR", "ANGLE_WAVES", "ANGLE_OF", "ANGLE_LEG",
 )  # fmt: skip
-UNITS = BLOCKS + NUMERIC
+OTHERS = (
+    "SPLIT_DATE", "SPLIT_TOD", "SPLIT_DT", "CONCAT_DATE", "CONCAT_TOD", "CONCAT_DT", "CONCAT_DATE_TOD", "DAY_OF_WEEK",
+    "FROM_BCD", "TO_BCD", "IS_VALID_BCD", "NUMBER_TEXT", "TEXT_NUMBER",
+)  # fmt: skip
+UNITS = BLOCKS + NUMERIC + OTHERS
 """The standard units that are written in the block language, each in a file of its own name."""
 
 

@@ -14,6 +14,7 @@ from upright_block.language.types import (
     INT,
     LDATE,
     LDT,
+    LINT,
     LTIME,
     LTOD,
     TIME,
@@ -95,9 +96,17 @@ FUNCTIONS = {
         StandardFunction("FIND", _TEXTS, result=INT),
         StandardFunction("IS_VALID", _ONE, result=BOOL, group="ANY_REAL"),
         StandardFunction("SCAN_START", (), result=TIME),
+        StandardFunction("CLOCK_NOW", (), result=DT),
+        StandardFunction("NANOSECONDS", (Pin("IN", LTIME),), result=LINT),
+        *(
+            StandardFunction(f"{way}_{order}_ENDIAN", _ONE, group="ANY_WORDS")
+            for way in ("TO", "FROM")
+            for order in ("BIG", "LITTLE")
+        ),
     )
 }
-"""By name. SCAN_START is ours: the time from the start of the run to the start of this scan."""
+"""By name. Ours are SCAN_START, the time from the start of the run to the start of this scan; CLOCK_NOW, the date and
+time at the start of this scan; NANOSECONDS, a duration as a number."""
 
 
 @cache
@@ -114,7 +123,12 @@ def _conversion(name: str) -> StandardFunction | None:
         wanted = ELEMENTARY.get(name[6:], DINT)
         if is_integer(wanted):
             return StandardFunction(name, _ONE, result=wanted, form="convert", operator="TRUNC")
+    if "BCD" in name:
+        return _bcd(name)
     source_name, mark, target_name = name.rpartition("_TO_")
+    text = _text_conversion(name, source_name, target_name) if mark else None
+    if text is not None:
+        return text
     source, target = ELEMENTARY.get(source_name), ELEMENTARY.get(target_name)
     if mark and source and target and source is not target and _converts(source, target):
         return StandardFunction(name, (Pin("IN", source),), result=target)
@@ -122,6 +136,27 @@ def _conversion(name: str) -> StandardFunction | None:
     source, target = ELEMENTARY.get(source_name), ELEMENTARY.get(target_name)
     if mark and source and target and source.family == "real" and is_integer(target):
         return StandardFunction(name, (Pin("IN", source),), result=target)
+    return None
+
+
+def _bcd(name: str) -> StandardFunction | None:
+    """``WORD_BCD_TO_UINT`` and ``UINT_TO_BCD_WORD`` (table 26)."""
+    source_name, _, target_name = name.partition("_BCD_TO_" if "_BCD_TO_" in name else "_TO_BCD_")
+    source, target = ELEMENTARY.get(source_name), ELEMENTARY.get(target_name)
+    if source is None or target is None or {source.family, target.family} != {"bits", "unsigned"}:
+        return None
+    if (source.family == "bits") != ("_BCD_TO_" in name):
+        return None
+    return StandardFunction(name, (Pin("IN", source),), result=target, form="bcd")
+
+
+def _text_conversion(name: str, source_name: str, target_name: str) -> StandardFunction | None:
+    """``INT_TO_STRING``, ``STRING_TO_INT`` and ``BOOL_TO_STRING`` (table 22)."""
+    source, target = ELEMENTARY.get(source_name), ELEMENTARY.get(target_name)
+    if target_name == "STRING" and source is not None and (is_integer(source) or source is BOOL):
+        return StandardFunction(name, (Pin("IN", source),), form="to text")
+    if source_name == "STRING" and target is not None and is_integer(target):
+        return StandardFunction(name, (_TEXT,), result=target, form="from text")
     return None
 
 

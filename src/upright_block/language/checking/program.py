@@ -78,7 +78,7 @@ def _is_free(
     key = at.name.upper()
     if (
         key in ELEMENTARY
-        or key in ("STRING", "WSTRING", "REF")
+        or key in ("STRING", "WSTRING", "REF", "ASSERT")
         or scope.standard.source(key)
         or scope.standard.function(key)
     ):

@@ -11,9 +11,12 @@ from upright_block.language.checking.reporter import Problem
 from upright_block.language.signatures import Pin, StandardFunction
 from upright_block.language.types import (
     BOOL,
+    INT,
     LINT,
     LREAL,
+    LWORD,
     NULL,
+    ULINT,
     Elementary,
     Enumeration,
     String,
@@ -22,6 +25,7 @@ from upright_block.language.types import (
     in_group,
     is_integer,
     string_type,
+    subrange_type,
 )
 
 _LONGEST = 32_767
@@ -32,6 +36,7 @@ _GROUP_WORDS = {
     "ANY_BIT": "a bit string",
     "ANY_BITS": "a bit string",
     "ANY_STRING": "a text",
+    "ANY_WORDS": "integers or bit strings",
     "ANY_MAGNITUDE": "numbers or durations",
     "ANY_ELEMENTARY": "elementary values",
 }
@@ -55,6 +60,8 @@ class StandardChecker(ExpressionChecker):
         inputs = [self._input(found, function.pin(index), common_type, function) for index, found in given]
         if function.form == "unit":
             return self._by_unit(at, function, common_type, inputs)
+        if function.form in ("bcd", "to text", "from text"):
+            return self._by_way_of_unit(at, function, inputs[0])
         result: Type | None = function.result or common_type
         if function.form == "text":
             result = self._text_result(inputs)
@@ -145,7 +152,8 @@ class StandardChecker(ExpressionChecker):
             found.type for _, found in bound if found.type.family != "untyped" and found.type is not NULL
         ]
         if types and function.group == "ANY_ELEMENTARY" and not isinstance(types[0], Elementary):
-            return types[0]
+            same = isinstance(types[0], String) and all(isinstance(t, String) for t in types)
+            return self._longest([found for _, found in bound]) if same else types[0]
         elementary = [self._elementary(found, argument.value) for argument, found in bound]
         known = [t for t in elementary if t.family != "untyped"]
         if not known:
@@ -216,11 +224,8 @@ class StandardChecker(ExpressionChecker):
         self, at: syntax.Call, function: StandardFunction, type_: Type | None, inputs: list[typed.Expression]
     ) -> typed.Expression:
         """A function of reals that is written in the block language: computed as LREAL, rounded once."""
-        unit = self.find_unit(function.name)
-        assert unit is not None
-        self.unit.uses[unit.key] = unit
         wide = tuple(v if v.type is LREAL else typed.Convert(LREAL, v, at.start) for v in inputs)
-        call = typed.CallFunction(LREAL, unit, wide, (), (), at.start)
+        call = self._call_unit(function.name, LREAL, wide, at)
         return (
             call
             if type_ is LREAL or not isinstance(type_, Elementary)
@@ -249,6 +254,56 @@ class StandardChecker(ExpressionChecker):
                 "Convert by way of another type.",
             )
         return typed.CallStandard(target, name, (value,), at.start)
+
+    def _by_way_of_unit(
+        self, at: syntax.Call, function: StandardFunction, value: typed.Expression
+    ) -> typed.Expression:
+        """A conversion that a unit in the block language makes, of the widest type of its kind."""
+        source, target = value.type, function.result
+        if function.form == "to text":
+            return self._to_text(at, value)
+        if function.form == "from text":
+            assert target is not None
+            number = self._call_unit("TEXT_NUMBER", LINT, (value,), at)
+            if target is LINT:
+                return number
+            return typed.Convert(target, self._fitting(number, target, at), at.start)
+        assert isinstance(source, Elementary)
+        assert target is not None
+        if source.family == "bits":
+            found = self._call_unit("FROM_BCD", ULINT, (self.as_number(value, LWORD, at),), at)
+        else:
+            digits = typed.Constant(INT, target.bits // 4)
+            found = self._call_unit("TO_BCD", LWORD, (self.as_number(value, ULINT, at), digits), at)
+        return found if found.type is target else typed.Convert(target, found, at.start)
+
+    def _fitting(self, number: typed.Expression, target: Elementary, at: syntax.Call) -> typed.Expression:
+        """A number that must fit a narrower type; else the scan stops."""
+        if target is ULINT:
+            return number
+        return typed.InRange(subrange_type(LINT, target.low, target.high), number, at.start)
+
+    def _to_text(self, at: syntax.Call, value: typed.Expression) -> typed.Expression:
+        type_ = value.type
+        if type_ is BOOL:
+            words = tuple(typed.Constant(string_type(1, len(w)), w) for w in ("FALSE", "TRUE"))
+            return typed.CallStandard(string_type(1, 5), "SEL", (value, *words), at.start)
+        assert isinstance(type_, Elementary)
+        below: typed.Expression = typed.Constant(BOOL, False)
+        size = typed.Convert(ULINT, value, at.start) if type_ is not ULINT else value
+        if type_.is_signed:
+            wide = self.as_number(value, LINT, at.arguments[0].value)
+            below = typed.Binary(BOOL, "<", wide, typed.Constant(LINT, 0), at.start)
+            size = typed.Convert(ULINT, typed.CallStandard(LINT, "ABS", (wide,), at.start), at.start)
+        return self._call_unit("NUMBER_TEXT", string_type(1, 20), (size, below), at)
+
+    def _call_unit(
+        self, name: str, type_: Type, inputs: tuple[typed.Expression, ...], at: syntax.Call
+    ) -> typed.Expression:
+        unit = self.find_unit(name)
+        assert unit is not None
+        self.unit.uses[unit.key] = unit
+        return typed.CallFunction(type_, unit, inputs, (), (), at.start)
 
     def _text_result(self, inputs: Sequence[typed.Expression]) -> String:
         """A text that can hold all texts that go in."""

@@ -112,6 +112,8 @@ class StatementChecker(CallChecker):
 
     def _call_statement(self, at: syntax.CallStatement) -> typed.Statement:
         call = at.call
+        if isinstance(call.callee, syntax.Name) and call.callee.name.upper() == "ASSERT":
+            return self._assert(call)
         method = self.method_called(call.callee)
         if method is not None:
             return typed.Evaluate(self.call_method(call, *method))
@@ -146,6 +148,14 @@ class StatementChecker(CallChecker):
         return typed.CallInstance(
             place, block, tuple(given.inputs.items()), shared, tuple(given.outputs), at.start
         )
+
+    def _assert(self, call: syntax.Call) -> typed.Statement:
+        """``ASSERT(condition);`` (table 36)"""
+        if len(call.arguments) != 1 or call.arguments[0].name.upper() not in ("", "IN"):
+            raise self.problem(
+                "wrong-argument", call, "ASSERT takes one condition.", "Write ASSERT(condition);"
+            )
+        return typed.Assert(self.condition(call.arguments[0].value, "ASSERT"), call.start)
 
     def _call_base(self, call: syntax.Call) -> typed.Statement:
         """``SUPER();`` runs the body of the block that this one extends (6.6.5.5.3)."""
