@@ -8,8 +8,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.helpers import SECOND, block, machine_of, value_of
+from tests.helpers import SECOND, block, checked, machine_of, value_of
+from upright_block.compiler.image import build_image
 from upright_block.language.literals import round_real
+from upright_block.machine.machine import Machine
 
 
 @pytest.mark.parametrize(
@@ -215,3 +217,40 @@ def test_outputs_of_a_function_go_to_their_places() -> None:
     )
     machine.run(1, SECOND)
     assert (machine.read("x"), machine.read("h"), machine.read("o")) == (15, 3, True)
+
+
+RANGES = {
+    "SINT": 8,
+    "INT": 16,
+    "DINT": 32,
+    "LINT": 64,
+    "USINT": 8,
+    "UINT": 16,
+    "UDINT": 32,
+    "ULINT": 64,
+    "TIME": 64,
+}
+
+
+@pytest.mark.parametrize("type_", RANGES)
+def test_an_overflow_is_a_fault_where_the_manifest_says_so(type_: str) -> None:
+    """Every pair of values at the edges, with each operator, against exact integers."""
+    signed, bits = type_[0] != "U", RANGES[type_]
+    low, high = (-(1 << (bits - 1)), (1 << (bits - 1)) - 1) if signed else (0, (1 << bits) - 1)
+    edges = [low, low + 1, -1, 0, 1, 2, 3, high // 2, high // 2 + 1, high - 1, high]
+    values = [v for v in dict.fromkeys(edges) if low <= v <= high]
+    other = "LINT" if type_ == "TIME" else type_
+    body = "CASE k OF 0: r := a + b; 1: r := a - b; 2: r := a * c; END_CASE"
+    scope, findings = checked(block(f"a, b, r : {type_}; c : {other}; k : INT;", body))
+    assert not findings
+    machine = Machine(build_image(scope.units["B"], checks_overflow=True))
+    for k, operator in enumerate((int.__add__, int.__sub__, int.__mul__)):
+        for a in values:
+            for b in values:
+                for name, value in (("a", a), ("b", b), ("c", b), ("k", k)):
+                    machine.write(name, value)
+                exact = operator(a, b)
+                fault = machine.run(1, SECOND, spans=()).fault
+                assert (fault is not None) == (not low <= exact <= high), (a, b, k)
+                if fault is None:
+                    assert machine.read("r") == exact

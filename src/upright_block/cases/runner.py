@@ -31,17 +31,20 @@ class _Batch:
     plans: tuple[tuple[int, Plan], ...]
 
 
-def run_plans(plans: Sequence[Plan], done: Callable[[Verdict], None] | None = None) -> list[Verdict]:
+def run_plans(
+    plans: Sequence[Plan], done: Callable[[Verdict], None] | None = None, checks_overflow: bool = False
+) -> list[Verdict]:
     """Run every plan; the verdicts come in the order of the plans.
 
     ``done`` is called with each verdict as it comes, in any order and from any thread. Units are
-    compiled once each; the machines run on as many threads as there are cores.
+    compiled once each; the machines run on as many threads as there are cores. With ``checks_overflow`` an
+    integer that leaves its type is a fault.
     """
     batches = _batches(plans)
     verdicts: dict[int, Verdict] = {}
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
         keys = list(dict.fromkeys(batch.key for batch in batches))
-        built = dict(zip(keys, pool.map(_compile, keys), strict=True))
+        built = dict(zip(keys, pool.map(lambda key: _compile(key, checks_overflow), keys), strict=True))
 
         def run(batch: _Batch) -> None:
             image, module = built[batch.key]
@@ -66,9 +69,9 @@ def _batches(plans: Iterable[Plan]) -> list[_Batch]:
     ]
 
 
-def _compile(key: _Key) -> tuple[Image, wasmtime.Module]:
+def _compile(key: _Key, checks_overflow: bool) -> tuple[Image, wasmtime.Module]:
     unit, constants = key
-    image = build_image(unit, dict(constants))
+    image = build_image(unit, dict(constants), checks_overflow)
     return image, compiled(image.text)
 
 

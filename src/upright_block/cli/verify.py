@@ -52,7 +52,7 @@ def verify(
     errors = [f for f in (*library.findings, *suite.findings) if f.severity == "error"]
     began = time.perf_counter()
     with _progress(len(plans)) as advance:
-        verdicts = run_plans(plans, advance)
+        verdicts = run_plans(plans, advance, library.manifest.overflow == "fault")
     seconds = time.perf_counter() - began
     failed = bool(errors) or suite.blocked > 0 or any(v.status != "passed" for v in verdicts)
     if as_json:

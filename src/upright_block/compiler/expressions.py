@@ -91,6 +91,10 @@ class ExpressionEmitter(PlaceEmitter):
         elif type_.family == "real":
             self.expression(at.operand)
             self.out.append(f"{held}.neg")
+        elif self.checks_overflow:
+            self.out.append(f"{held}.const 0")
+            self.expression(at.operand)
+            self._checked("-", type_, at.start)
         else:
             self.out.append(f"{held}.const 0")
             self.expression(at.operand, False)
@@ -130,8 +134,37 @@ class ExpressionEmitter(PlaceEmitter):
             self.round(LREAL, operands, at.start)
             return
         arithmetic = operator in ("+", "-", "*")
+        if arithmetic and self.checks_overflow and operands.family not in ("real", "bits"):
+            self.expression(at.right)
+            self._checked(operator, operands, at.start)
+            return
         self.expression(at.right, not arithmetic)
         self.out.append(operation(operator, operands) + (narrow(operands) if arithmetic and clean else ""))
+
+    @property
+    def checks_overflow(self) -> bool:
+        """Whether a result beyond its type stops the scan; the standard's own units wrap always."""
+        return self.module.checks_overflow and not self.frame.unit.is_standard
+
+    def _checked(self, operator: str, type_: Elementary, start: int) -> None:
+        """An integer operation on the two values on the stack that must stay within its type."""
+        held = value_type(type_)
+        a, b, result = self.temporary("i64"), self.temporary("i64"), self.temporary("i64")
+        widen = "" if held == "i64" else f"i64.extend_i32_{'s' if type_.is_signed else 'u'} "
+        self.out.append(
+            f"{widen}local.set {b} {widen}local.tee {a} local.get {b} i64.{_NAMES[operator]} local.set {result}"
+        )
+        if held == "i64":
+            self.out.append(_overflows(operator, type_.is_signed).format(a=a, b=b, r=result))
+        elif type_.is_signed:
+            self.out.append(
+                f"local.get {result} i64.const {type_.base.low} i64.lt_s "
+                f"local.get {result} i64.const {type_.base.high} i64.gt_s i32.or"
+            )
+        else:
+            self.out.append(f"local.get {result} i64.const {type_.base.high} i64.gt_u")
+        self.fault_if(start, f"overflow of {type_.name}")
+        self.out.append(f"local.get {result}" + ("" if held == "i64" else " i32.wrap_i64"))
 
     def _divide(self, at: typed.Binary) -> None:
         """Division: by zero is a fault, MOD by zero gives zero (table 29), the least by -1 wraps."""
@@ -335,6 +368,34 @@ class ExpressionEmitter(PlaceEmitter):
             self.out.append(f"local.get {moment} local.get {rest} i64.sub")
         else:
             self.out.append(f"local.get {rest}")
+
+
+_NAMES = {"+": "add", "-": "sub", "*": "mul"}
+
+
+def _overflows(operator: str, is_signed: bool) -> str:
+    """Whether the 64-bit operation a, b to r has left its type (Warren 2013, 2-13)."""
+    if operator == "*":
+        quotient = "local.get {r} local.get {a} i64.div_" + ("s" if is_signed else "u")
+        least = (
+            "local.get {a} i64.const -1 i64.eq if (result i32) local.get {b} i64.const -9223372036854775808 i64.eq else "
+            if is_signed
+            else ""
+        )
+        return (
+            "local.get {a} i64.eqz if (result i32) i32.const 0 else "
+            f"{least}{quotient} local.get {{b}} i64.ne end{' end' if is_signed else ''}"
+        )
+    if not is_signed:
+        return (
+            "local.get {r} local.get {a} i64.lt_u"
+            if operator == "+"
+            else "local.get {a} local.get {b} i64.lt_u"
+        )
+    other = (
+        "local.get {b} local.get {r} i64.xor" if operator == "+" else "local.get {a} local.get {b} i64.xor"
+    )
+    return f"local.get {{a}} local.get {{r}} i64.xor {other} i64.and i64.const 0 i64.lt_s"
 
 
 def results(unit: typed.Unit) -> list[typed.Variable]:

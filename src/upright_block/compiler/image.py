@@ -60,6 +60,7 @@ class _Builder:
     outer: Mapping[typed.Variable, int]
     pinned: frozenset[typed.Variable]
     end: int
+    checks_overflow: bool
     sites: list[Site] = field(default_factory=list)
     loops: dict[str, bool] = field(default_factory=dict)
     mending: dict[str, bool] = field(default_factory=dict)
@@ -133,15 +134,20 @@ class _Builder:
         return DATA + self.outer[shared]
 
 
-def build_image(root: typed.Unit, given: Given | None = None) -> Image:
+def build_image(root: typed.Unit, given: Given | None = None, checks_overflow: bool = False) -> Image:
     """Compile ``root``, an unbroken block or program, with every unit that it uses.
 
-    ``given`` are values that constants have instead of their own.
+    ``given`` are values that constants have instead of their own. With ``checks_overflow`` an integer that
+    leaves its type stops the scan instead of wrapping.
     """
     units = closure(root)
     whole = whole_of(root)
     builder = _Builder(
-        given or {}, whole.outer, pinned_variables(units), -(-(DATA + len(whole.initial)) // 16) * 16
+        given or {},
+        whole.outer,
+        pinned_variables(units),
+        -(-(DATA + len(whole.initial)) // 16) * 16,
+        checks_overflow,
     )
     functions = [BodyEmitter(builder, unit).function() for unit in units if unit.kind != "INTERFACE"]
     functions += builder.dispatchers(units)

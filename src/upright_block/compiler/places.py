@@ -23,6 +23,7 @@ class Module(Protocol):
     """What a body needs from the module that it becomes a part of."""
 
     pinned: frozenset[typed.Variable]
+    checks_overflow: bool
 
     def site(self, unit: typed.Unit, start: int, kind: str) -> int:
         """The number of a place that can fault."""

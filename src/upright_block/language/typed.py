@@ -303,6 +303,7 @@ class Unary:
     type: Elementary
     operator: str
     operand: Expression
+    start: int
 
 
 @node

@@ -11,6 +11,7 @@ from upright_block.language.names import did_you_mean
 FILE_NAME = "upright.toml"
 _TEXTS = {"name": "library", "version": "0.0.0"}
 _FOLDERS = {"blocks": "blocks", "cases": "cases"}
+_CHOICES = {"overflow": ("wrap", "fault")}
 
 
 class LibraryProblem(Exception):
@@ -23,12 +24,16 @@ class LibraryProblem(Exception):
 
 @dataclass(frozen=True, slots=True)
 class Manifest:
-    """``blocks`` and ``cases`` are folders relative to the one that holds the manifest."""
+    """``blocks`` and ``cases`` are folders relative to the one that holds the manifest.
+
+    ``overflow`` says what an integer does that leaves its type: ``wrap`` or ``fault``.
+    """
 
     name: str
     version: str
     blocks: str
     cases: str
+    overflow: str
 
 
 def find_root(start: Path) -> Path:
@@ -64,11 +69,16 @@ def read_manifest(root: Path) -> Manifest:
         raise LibraryProblem(f"{FILE_NAME} is not UTF-8 text.", "Save it as UTF-8.") from None
     except tomllib.TOMLDecodeError as problem:
         raise LibraryProblem(f"{FILE_NAME} is not valid TOML: {problem}.") from None
-    known = _TEXTS | _FOLDERS
+    known = _TEXTS | _FOLDERS | {key: choices[0] for key, choices in _CHOICES.items()}
     for key, value in content.items():
         if key not in known:
             hint = did_you_mean(key, known) or f"Its keys are {', '.join(known)}."
             raise LibraryProblem(f"{FILE_NAME} has no key {key}.", hint)
         if not isinstance(value, str):
             raise LibraryProblem(f"{key} in {FILE_NAME} is not a text.", f'Write {key} = "...".')
+        choices = _CHOICES.get(key)
+        if choices and value not in choices:
+            raise LibraryProblem(
+                f"{key} in {FILE_NAME} is {value!r}.", f"Write {' or '.join(repr(c) for c in choices)}."
+            )
     return Manifest(**(known | content))

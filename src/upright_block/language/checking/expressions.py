@@ -586,14 +586,14 @@ class ExpressionChecker(Reporter):
         type_ = self._elementary(operand, at.operand)
         if operator == "NOT":
             if type_.family in ("bool", "bits"):
-                return typed.Unary(type_, "NOT", operand)
+                return typed.Unary(type_, "NOT", operand, at.start)
             raise self.problem("type-mismatch", at, f"NOT needs a BOOL or a bit string; {self.text(at.operand)} is {type_}.",
                                "Compare it with a value, or negate with -.")  # fmt: skip
         if isinstance(operand, typed.Constant) and type_.family == "untyped":
             number = constants.number(operand)
             return typed.Constant(type_, -number if operator == "-" else number)
         if type_.family in ("signed", "real", "duration"):
-            return typed.Unary(type_, "-", operand) if operator == "-" else operand
+            return typed.Unary(type_, "-", operand, at.start) if operator == "-" else operand
         way_out = (
             "Negate with NOT."
             if type_.family in ("bool", "bits")

@@ -386,7 +386,7 @@ def _guard(unit: typed.Unit) -> tuple[typed.Statement, ...]:
         tell = [typed.Assign(place, typed.Constant(BOOL, value)) for value in (False, True)]
     found: list[typed.Statement] = []
     if enable is not None and enable.section == "input" and enable.type is BOOL:
-        off = typed.Unary(BOOL, "NOT", typed.Load(BOOL, typed.Place(enable, (), BOOL)))
+        off = typed.Unary(BOOL, "NOT", typed.Load(BOOL, typed.Place(enable, (), BOOL)), enable.start)
         found.append(typed.If(((off, (*tell[:1], typed.Return())),), ()))
     return (*found, *tell[1:])
 
