@@ -1,4 +1,4 @@
-"""All benchmarks, in one table: ``python benchmarks/run.py [a] [b] [c] [d]``.
+"""All benchmarks, in one table: ``python benchmarks/run.py [a] [b] [c] [d] [e]``.
 
 Ratios are taken side by side in this one run; each figure is the best of several tries.
 """
@@ -292,10 +292,57 @@ def cases() -> list[Row]:
         return [("d  10,000 small cases", f"{best(run, 3):.1f} s", "(at most 10)")]
 
 
+def arrays() -> list[Row]:
+    """(e) A block of arrays, structures and loops, 100 instances in an array, against C by hand."""
+    from upright_block.compiler.image import build_image
+    from upright_block.language.checking import check_program
+    from upright_block.language.findings import Findings
+    from upright_block.language.scope import Scope
+    from upright_block.language.source import Source
+    from upright_block.machine.machine import Machine
+    from upright_block.standard import STANDARD
+
+    findings, scope = Findings(), Scope(STANDARD)
+    check_program([Source("climate.st", (HERE / "climate.st").read_text())], scope, findings)
+    assert not findings.items
+    machine = Machine(build_image(scope.units["BAYS"]))
+    scans = 5_000
+
+    def ours() -> float:
+        machine.reset()
+        machine.run(scans, INTERVAL, spans=())
+        bays = [f"bays[{i}]" for i in range(1, 101)]
+        return sum(float(machine.read(f"{b}.mean")) + int(machine.read(f"{b}.range")) for b in bays)
+
+    own = best(ours) / scans / 100
+    row = ("e  Climate, one call", f"{own * 1e9:.0f} ns", "")
+    if not shutil.which("gcc"):
+        return [row]
+    with tempfile.TemporaryDirectory() as folder:
+        library = Path(folder) / "climate.so"
+        command = ["gcc", "-O2", "-shared", "-fPIC", "-o", str(library), str(HERE / "climate.c")]
+        subprocess.run(command, check=True)
+        c = ctypes.CDLL(str(library))
+        c.run.restype = ctypes.c_double
+
+        def by_c() -> float:
+            c.reset()
+            return float(c.run(scans))
+
+        assert by_c() == ours(), "the two do not agree"
+        pairs = [(best(ours, 1), best(by_c, 1)) for _ in range(7)]
+    own = min(a for a, _ in pairs) / scans / 100
+    c_time = min(b for _, b in pairs) / scans / 100
+    return [
+        ("e  Climate, one call", f"{own * 1e9:.0f} ns", ""),
+        ("   the same in C, gcc -O2", f"{c_time * 1e9:.0f} ns", f"{own / c_time:.2f} x C (at most 2)"),
+    ]
+
+
 def main() -> None:
     """Run the chosen benchmarks and print the table."""
-    chosen = sys.argv[1:] or ["a", "b", "c", "d"]
-    parts = {"a": instances, "b": start, "c": library, "d": cases}
+    chosen = sys.argv[1:] or ["a", "b", "c", "d", "e"]
+    parts = {"a": instances, "b": start, "c": library, "d": cases, "e": arrays}
     for name in chosen:
         for what, figure, ratio in parts[name]():
             print(f"{what:<32}{figure:>16}   {ratio}", flush=True)

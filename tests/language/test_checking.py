@@ -93,3 +93,12 @@ def test_rings_are_named(text: str, names: str) -> None:
 )
 def test_what_is_not_read_yet_is_said(keyword: str) -> None:
     assert [f.split()[1] for f in findings_of(keyword)] == ["not-supported"]
+
+
+@pytest.mark.parametrize(
+    "inner", ["i := 1;", "FOR i := 1 TO 2 DO n := 1; END_FOR", "c(CU := TRUE, PV := 1, CV => i);", "Bump(i);"]
+)
+def test_a_loop_variable_is_not_assigned_inside_by_any_way(inner: str) -> None:
+    text = "FUNCTION Bump VAR_IN_OUT x : INT; END_VAR x := x + 1; END_FUNCTION\n"
+    text += block("i, n : INT; c : CTU;", f"FOR i := 1 TO 3 DO {inner} END_FOR")
+    assert [f.split()[1] for f in findings_of(text)] == ["loop-variable"]

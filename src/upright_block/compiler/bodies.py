@@ -15,8 +15,9 @@ from upright_block.compiler.expressions import ExpressionEmitter, results
 from upright_block.compiler.flow import usage
 from upright_block.compiler.instructions import load, narrow, store, value_type
 from upright_block.compiler.layout import held_type, layout_of
-from upright_block.compiler.places import Frame, copy_instructions, elementary
+from upright_block.compiler.places import Checked, Frame, copy_instructions, elementary
 from upright_block.language import typed
+from upright_block.language.typed import inner_bodies
 from upright_block.language.types import Elementary, String
 
 _LONGEST_INLINED = 24
@@ -186,6 +187,7 @@ class BodyEmitter(ExpressionEmitter):
         plain = [pin for pin in pins if isinstance(pin.type, Elementary)]
         use = usage(at.block.body, plain, self.module.pinned)
         inner = Frame(at.block, f"c{self.counter}.", base, offset, self.label("leave"), use)
+        known, self.checked = self.checked, frozenset()
         self.frame = inner
         offsets = layout_of(at.block).offsets
         for pin in reversed(pins):
@@ -203,19 +205,28 @@ class BodyEmitter(ExpressionEmitter):
         self._begin(())
         self.out += body
         self._store_written()
-        self.frame = outer
+        self.frame, self.checked = outer, known
 
     def _if(self, at: typed.If) -> None:
+        ends: list[Checked] = []
         for index, (condition, body) in enumerate(at.branches):
             if index:
                 self.out.append("else")
             self.expression(condition)
             self.out.append("if")
-            self.statements(body)
+            ends.append(self._way(body))
         if at.otherwise:
             self.out.append("else")
-            self.statements(at.otherwise)
+        ends.append(self._way(at.otherwise))
+        self.checked = frozenset.intersection(*ends)
         self.out.append("end " * len(at.branches))
+
+    def _way(self, body: Iterable[typed.Statement]) -> Checked:
+        """Write one of several ways; what is known at its end, while what was known before it stays."""
+        before = self.checked
+        self.statements(body)
+        end, self.checked = self.checked, before
+        return end
 
     def _case(self, at: typed.Case) -> None:
         """A jump table where the labels lie close together, else one comparison after the other."""
@@ -251,13 +262,15 @@ class BodyEmitter(ExpressionEmitter):
                         f"local.get {selector} {held}.const {high} {held}.le_{sign} i32.and br_if {label}"
                     )
             self.out.append(f"br {otherwise}")
+        ends: list[Checked] = []
         for _, body in at.arms:
             self.out.append("end")
-            self.statements(body)
+            ends.append(self._way(body))
             self.out.append(f"br {done}")
         self.out.append("end")
-        self.statements(at.otherwise)
+        ends.append(self._way(at.otherwise))
         self.out.append("end")
+        self.checked = frozenset.intersection(*ends)
 
     def _jump(self, selector: str, held: str, lowest: int, table: list[str], otherwise: str) -> None:
         self.out.append(f"local.get {selector}")
@@ -270,10 +283,10 @@ class BodyEmitter(ExpressionEmitter):
             )
         self.out.append(f"br_table {' '.join(table)} {otherwise}")
 
-    def _spend(self, start: int) -> None:
-        """Count one turn of a loop against the budget of the scan."""
+    def _spend(self, start: int, turns: int = 1) -> None:
+        """Count turns of a loop against the budget of the scan."""
         self.uses_budget = True
-        self.out.append("local.get $budget i32.const 1 i32.sub local.tee $budget i32.eqz")
+        self.out.append(f"local.get $budget i32.const {turns} i32.sub local.tee $budget i32.const 0 i32.le_s")
         self.fault_if(start, "endless loop")
 
     def _loop(
@@ -285,6 +298,7 @@ class BodyEmitter(ExpressionEmitter):
         """A loop: ``enter`` may leave it before each turn, ``turn`` after each; both get the label to leave by."""
         name = self.label("loop")
         self.loop_labels.append(name)
+        self.checked = frozenset()
         self.out.append(f"block {name}.x loop {name}.l")
         self._spend(at.start)
         enter(f"{name}.x")
@@ -294,6 +308,7 @@ class BodyEmitter(ExpressionEmitter):
         turn(f"{name}.x")
         self.out.append(f"br {name}.l end end")
         self.loop_labels.pop()
+        self.checked = frozenset()
 
     def _while(self, at: typed.While) -> None:
         def enter(leave: str) -> None:
@@ -356,11 +371,25 @@ class BodyEmitter(ExpressionEmitter):
         publish()
         self.out.append(f"block {name}.x")
         choose(f"{now} local.get {last} {held}.gt_{sign}", f"{now} local.get {last} {held}.lt_{sign}")
-        self.out.append(f"br_if {name}.x loop {name}.l")
-        self._spend(at.start)
+        self.out.append(f"br_if {name}.x")
+        turns = _turns(at)
+        if turns is not None:
+            self._spend(at.start, turns)
+        self.out.append(f"loop {name}.l")
+        if turns is None:
+            self._spend(at.start)
+        self.checked = frozenset()
+        if (
+            isinstance(at.first, typed.Constant)
+            and isinstance(at.last, typed.Constant)
+            and self.is_local(at.place)
+        ):
+            ends = sorted((int(at.first.value), int(at.last.value)))
+            self.checked = frozenset({(at.place.root, ends[0], ends[1])})
         self.out.append(f"block {name}.c")
         self.statements(at.body)
         self.out.append("end")
+        self.checked = frozenset()
         rest = self.temporary("i32")
         choose(
             f"local.get {last} {now} {held}.sub {step} {held}.lt_u",
@@ -385,6 +414,32 @@ class BodyEmitter(ExpressionEmitter):
 
     def _return(self, at: typed.Return) -> None:
         self.out.append(f"br {self.frame.leave}")
+
+
+_MOST_TURNS = 100_000
+
+
+def _turns(at: typed.For) -> int | None:
+    """How often a loop turns, where that is known before the run and no great number."""
+    first, last, step = at.first, at.last, at.step
+    if _leaves(at.body):
+        return None
+    if not (
+        isinstance(first, typed.Constant)
+        and isinstance(last, typed.Constant)
+        and isinstance(step, typed.Constant)
+    ):
+        return None
+    turns = (int(last.value) - int(first.value)) // int(step.value) + 1
+    return turns if 0 < turns <= _MOST_TURNS else None
+
+
+def _leaves(body: Iterable[typed.Statement]) -> bool:
+    """Whether a body may be left before its end."""
+    return any(
+        isinstance(at, (typed.Exit, typed.Return)) or any(_leaves(inner) for inner in inner_bodies(at))
+        for at in body
+    )
 
 
 def parameters(unit: typed.Unit) -> list[typed.Variable]:
@@ -415,15 +470,7 @@ def dispatcher(name: str, method: typed.Unit, ways: dict[int, str]) -> str:
 
 def _length(body: Iterable[typed.Statement]) -> int:
     """The number of statements, those inside others included."""
-    total = 0
-    for at in body:
-        total += 1
-        match at:
-            case typed.If(branches=branches, otherwise=otherwise):
-                total += sum(_length(b) for _, b in branches) + _length(otherwise)
-            case typed.Case(arms=arms, otherwise=otherwise):
-                total += sum(_length(b) for _, b in arms) + _length(otherwise)
-    return total
+    return sum(1 + sum(_length(inner) for inner in inner_bodies(at)) for at in body)
 
 
 _STATEMENTS: dict[type, Callable[[BodyEmitter, Any], None]] = {

@@ -331,6 +331,7 @@ class ExpressionEmitter(PlaceEmitter):
             self.out.append(f"{held}.const {keep} {held}.and local.get {made} {held}.or")
             self.out.append(f"local.set {self.local(place.root)}")
             self.frame.written.add(place.root)
+            self.forget(place.root)
             return
         offset = self.address(place)
         pointer = self.temporary("i32")

@@ -13,6 +13,7 @@ from upright_block.compiler.layout import DATA, closure, encode, whole_of
 from upright_block.language import typed
 from upright_block.language.literals import Value
 from upright_block.language.source import Source
+from upright_block.language.typed import inner_bodies
 from upright_block.language.types import string_type
 
 _PAGE = 65536
@@ -174,17 +175,10 @@ def _escaped(content: bytes) -> str:
 
 
 def _contains_loop(body: Iterable[typed.Statement]) -> bool:
-    for at in body:
-        match at:
-            case typed.For() | typed.While() | typed.Repeat():
-                return True
-            case typed.If(branches=branches, otherwise=otherwise):
-                if any(_contains_loop(b) for _, b in branches) or _contains_loop(otherwise):
-                    return True
-            case typed.Case(arms=arms, otherwise=otherwise):
-                if any(_contains_loop(b) for _, b in arms) or _contains_loop(otherwise):
-                    return True
-    return False
+    return any(
+        isinstance(at, (typed.For, typed.While, typed.Repeat)) or any(map(_contains_loop, inner_bodies(at)))
+        for at in body
+    )
 
 
 @cache

@@ -16,7 +16,7 @@ from upright_block.compiler.instructions import load, store, value_type
 from upright_block.compiler.layout import alignment_of, initial_of, layout_of, size_of
 from upright_block.language import typed
 from upright_block.language.literals import Value
-from upright_block.language.types import Elementary, String, Type
+from upright_block.language.types import Elementary, String, Type, is_integer
 
 
 class Module(Protocol):
@@ -74,6 +74,10 @@ class Frame:
     homes: dict[typed.Variable, int] = field(default_factory=dict)
 
 
+Checked = frozenset[tuple[typed.Variable, int, int]]
+"""Variables that are known to lie from a low to a high value at this point of a body."""
+
+
 class PlaceEmitter:
     """Reaches the places of one WebAssembly function."""
 
@@ -84,6 +88,7 @@ class PlaceEmitter:
         self.counter = 0
         self.uses_budget = False
         self.loop_labels: list[str] = []
+        self.checked: Checked = frozenset()
         assert unit.body is not None
         self.frame = Frame(unit, "v.", "$self", 0, "$leave", usage(unit.body, (), module.pinned))
 
@@ -208,10 +213,46 @@ class PlaceEmitter:
         if isinstance(index, typed.Constant):
             self.out.append("i32.wrap_i64" if held == "i64" else "")
             return
+        wrap = " i32.wrap_i64" if held == "i64" else ""
+        high = low + count - 1
+        least, most = self.interval(index)
+        if low <= least and most <= high:
+            self.out.append(wrap)
+            return
         number = self.temporary(held)
         self.out.append(f"local.tee {number} {held}.const {count} {held}.ge_u")
-        self.fault_if(start, f"index outside {low}..{low + count - 1}")
-        self.out.append(f"local.get {number}" + (" i32.wrap_i64" if held == "i64" else ""))
+        self.fault_if(start, f"index outside {low}..{high}")
+        self.out.append(f"local.get {number}{wrap}")
+        if isinstance(index, typed.Load) and self.is_local(index.place):
+            self.checked |= {(index.place.root, low, high)}
+
+    def interval(self, at: typed.Expression) -> tuple[int, int]:
+        """The least and the greatest value that an integer expression can have here."""
+        assert isinstance(at.type, Elementary)
+        type_ = at.type.base
+        widest = type_.low, type_.high
+        match at:
+            case typed.Constant(value=value):
+                return int(value), int(value)
+            case typed.Load(place=place) if self.is_local(place):
+                known = [(low, high) for variable, low, high in self.checked if variable is place.root]
+                return max([widest[0], *(low for low, _ in known)]), min(
+                    [widest[1], *(high for _, high in known)]
+                )
+            case typed.Convert(operand=operand) if isinstance(operand.type, Elementary) and is_integer(
+                operand.type
+            ):
+                found = self.interval(operand)
+            case typed.Binary(operator=operator, left=left, right=typed.Constant(value=value)):
+                found = _moved(operator, *self.interval(left), int(value))
+            case _:
+                return widest
+        return found if type_.low <= found[0] and found[1] <= type_.high else widest
+
+    def forget(self, variable: typed.Variable) -> None:
+        """Drop what is known of a variable, since it is assigned."""
+        if any(v is variable for v, _, _ in self.checked):
+            self.checked = frozenset(known for known in self.checked if known[0] is not variable)
 
     def _check_target(self, step: typed.Target) -> None:
         """A reference that is NULL is a fault."""
@@ -260,6 +301,7 @@ class PlaceEmitter:
             value()
             self.out.append(f"local.set {self.local(place.root)}")
             self.frame.written.add(place.root)
+            self.forget(place.root)
             return
         if not isinstance(place.type, Elementary):
             self.push_address(place)
@@ -298,6 +340,22 @@ class PlaceEmitter:
     def expression(self, at: typed.Expression, clean: bool = True) -> None:
         """Put a value on the stack. Unless ``clean``, a narrow integer may carry stray high bits."""
         raise NotImplementedError
+
+
+def _moved(operator: str, low: int, high: int, by: int) -> tuple[int, int]:
+    """The interval of an integer from ``low`` to ``high`` after an operation with a known number."""
+    match operator:
+        case "+":
+            return low + by, high + by
+        case "-":
+            return low - by, high - by
+        case "*" if by >= 0:
+            return low * by, high * by
+        case "/" if by > 0 and low >= 0:
+            return low // by, high // by
+        case "MOD" if by > 0 and low >= 0:
+            return 0, by - 1
+    return -(1 << 64), 1 << 64
 
 
 def copy_instructions(type_: Type) -> str:

@@ -490,3 +490,15 @@ Statement = (
     | Continue
     | Return
 )
+
+
+def inner_bodies(at: Statement) -> tuple[tuple[Statement, ...], ...]:
+    """The bodies inside a statement."""
+    match at:
+        case If(branches=branches, otherwise=otherwise):
+            return (*(body for _, body in branches), otherwise)
+        case Case(arms=arms, otherwise=otherwise):
+            return (*(body for _, body in arms), otherwise)
+        case For(body=body) | While(body=body) | Repeat(body=body):
+            return (body,)
+    return ()

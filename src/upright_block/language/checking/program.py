@@ -431,15 +431,8 @@ def _assigns(statements: Iterable[typed.Statement], variable: typed.Variable) ->
                 *(r.place.root for _, r in call.outputs), *(p.root for p in call.shared)
             ):  # fmt: skip
                 return True
-            case typed.If(branches=branches, otherwise=otherwise):
-                if any(_assigns(body, variable) for _, body in branches) or _assigns(otherwise, variable):
-                    return True
-            case typed.Case(arms=arms, otherwise=otherwise):
-                if any(_assigns(body, variable) for _, body in arms) or _assigns(otherwise, variable):
-                    return True
-            case typed.For(body=body) | typed.While(body=body) | typed.Repeat(body=body):
-                if _assigns(body, variable):
-                    return True
+        if any(_assigns(inner, variable) for inner in typed.inner_bodies(statement)):
+            return True
     return False
 
 

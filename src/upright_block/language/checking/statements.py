@@ -94,14 +94,18 @@ class StatementChecker(CallChecker):
             self._check_alone(at.value)
             raise
         place = receiver.place
-        if not place.steps and place.root in self.loop_variables:
-            self.report("loop-variable", at.target, f"{self.text(at.target)} counts the loop and is not assigned inside it.",
-                        "Leave the loop with EXIT, or use WHILE.")  # fmt: skip
         value = self.value(at.value, receiver.type, self.text(at.target))
         if receiver.shift is None:
             return typed.Assign(place, value)
         assert isinstance(receiver.type, Elementary)
         return typed.AssignPart(place, receiver.type, receiver.shift, value)
+
+    def check_writable(self, place: typed.Place, at: syntax.Expression) -> None:
+        """Report a place that may not be written to here; one that counts a loop is among them (7.3.3.4.2)."""
+        super().check_writable(place, at)
+        if not place.steps and place.root in self.loop_variables:
+            self.report("loop-variable", at, f"{self.text(at)} counts the loop and is not assigned inside it.",
+                        "Leave the loop with EXIT, or use WHILE.")  # fmt: skip
 
     def _check_alone(self, at: syntax.Expression) -> None:
         """Report what is wrong inside an expression whose receiver is already known to be wrong."""
