@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from upright_block.language import syntax, typed
-from upright_block.language.checking.expressions import pins_of
+from upright_block.language.checking.places import PLACES, pins_of
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.standard import StandardChecker, counted
 from upright_block.language.types import (
@@ -18,8 +18,6 @@ from upright_block.language.types import (
     reference_type,
     widens,
 )
-
-PLACES = (syntax.Name, syntax.Member, syntax.Index, syntax.Dereference, syntax.Part)
 
 
 @dataclass(slots=True)
@@ -178,7 +176,7 @@ class CallChecker(StandardChecker):
             if found is None:
                 raise self.problem("unknown-name", name_at, f"{holder.base or holder} has no method {callee.name} to go back to.", "Correct the name.")  # fmt: skip
             return found, typed.Place(holder.this, (), holder), False, name_at
-        if type(base) not in (syntax.Name, syntax.Member, syntax.Index, syntax.Dereference):
+        if not isinstance(base, PLACES):
             return None
         if (
             isinstance(base, syntax.Name)
@@ -257,7 +255,8 @@ class CallChecker(StandardChecker):
                     raise self.problem("unnamed-pin", argument, f"{self.text(argument)} has no pin; the other arguments name theirs.",
                                        f"Write pin := {self.text(argument)}. {pins_of(unit)}")  # fmt: skip
                 elif index >= len(positional) or (
-                    positional[index].section == "output" and not isinstance(argument.value, PLACES)
+                    positional[index].section == "output"
+                    and not isinstance(argument.value, (*PLACES, syntax.Part))
                 ):
                     count = len(unit.section("input") + unit.section("in_out"))
                     raise self.problem("too-many-arguments", argument, f"{unit.name} has {counted(count, 'input')}; this is argument {index + 1}.",

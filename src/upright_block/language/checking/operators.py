@@ -1,0 +1,322 @@
+"""Operators: in which type each works. IEC 61131-3:2013, 6.6.2.5.6 to 6.6.2.5.13 and table 71."""
+
+from __future__ import annotations
+
+from upright_block.language import constants, syntax, typed
+from upright_block.language.checking.places import PlaceChecker
+from upright_block.language.checking.reporter import Problem
+from upright_block.language.literals import shown_number
+from upright_block.language.types import (
+    BOOL,
+    DATE,
+    DT,
+    LDATE,
+    LDT,
+    LINT,
+    LREAL,
+    LTIME,
+    LTOD,
+    NULL,
+    REAL,
+    TIME,
+    TOD,
+    UNTYPED_INT,
+    UNTYPED_REAL,
+    Elementary,
+    Enumeration,
+    Reference,
+    String,
+    Type,
+    common,
+    in_group,
+    is_integer,
+    is_real,
+    widens,
+)  # fmt: skip
+
+_COMPARISONS = frozenset({"=", "<>", "<", ">", "<=", ">="})
+_LOGIC = frozenset({"AND", "OR", "XOR"})
+_TIMED = frozenset({"duration", "date", "time of day", "date and time"})
+_MOVED = {
+    (a, sign, b): result
+    for moment, duration in ((TOD, TIME), (DT, TIME), (LTOD, LTIME), (LDT, LTIME))
+    for a, sign, b, result in (
+        (moment, "+", duration, moment), (moment, "-", duration, moment), (moment, "-", moment, duration),
+    )
+} | {(DATE, "-", DATE): TIME, (LDATE, "-", LDATE): LTIME}  # fmt: skip
+"""What comes of a date or time of day and another, by operator (table 30)."""
+_NAMED = {"+": "add", "-": "subtract", "*": "multiply", "/": "divide", "MOD": "take the remainder of"}
+
+
+class OperatorChecker(PlaceChecker):
+    """Turns operators of syntax into typed ones."""
+
+    def expression(self, at: syntax.Expression) -> typed.Expression:
+        """The typed expression."""
+        raise NotImplementedError
+
+    def coerce(self, found: typed.Expression, wanted: Type, at: syntax.Node, what: str) -> typed.Expression:
+        """``found`` as a value of type ``wanted``."""
+        raise NotImplementedError
+
+    def mismatch(self, found: Type, wanted: Type, at: syntax.Node, what: str) -> Problem:
+        """Report that a value of one type cannot become another unasked."""
+        raise NotImplementedError
+
+    def _unary(self, at: syntax.Unary) -> typed.Expression:
+        operand = self.expression(at.operand)
+        operator = at.operator
+        type_ = self._elementary(operand, at.operand)
+        if operator == "NOT":
+            if type_.family in ("bool", "bits"):
+                return typed.Unary(type_, "NOT", operand, at.start)
+            raise self.problem("type-mismatch", at, f"NOT needs a BOOL or a bit string; {self.text(at.operand)} is {type_}.",
+                               "Compare it with a value, or negate with -.")  # fmt: skip
+        if isinstance(operand, typed.Constant) and type_.family == "untyped":
+            number = constants.number(operand)
+            return typed.Constant(type_, -number if operator == "-" else number)
+        if type_.family in ("signed", "real", "duration"):
+            return typed.Unary(type_, "-", operand, at.start) if operator == "-" else operand
+        way_out = (
+            "Negate with NOT."
+            if type_.family in ("bool", "bits")
+            else f"{type_} has no negative values; convert to a signed type."
+        )
+        raise self.problem(
+            "type-mismatch",
+            at,
+            f"{operator} needs a signed number; {self.text(at.operand)} is {type_}.",
+            way_out,
+        )
+
+    def _binary(self, at: syntax.Binary) -> typed.Expression:
+        """Operators of one spine are taken in a loop: a chain of a thousand ORs is one expression."""
+        spine: list[syntax.Binary] = []
+        left_at: syntax.Expression = at
+        while isinstance(left_at, syntax.Binary):
+            spine.append(left_at)
+            left_at = left_at.left
+        left = self.expression(left_at)
+        for node in reversed(spine):
+            left = self._operation(node, left, self.expression(node.right))
+        return left
+
+    def _operation(
+        self, at: syntax.Binary, left: typed.Expression, right: typed.Expression
+    ) -> typed.Expression:
+        operator = at.operator
+        if isinstance(left.type, String) or isinstance(right.type, String):
+            return self._compare_texts(at, left, right)
+        left_type, right_type = self._elementary(left, at.left), self._elementary(right, at.right)
+        if left_type.family == "untyped" and right_type.family == "untyped":
+            return self._fold(at, left, right)
+        if operator == "**":
+            return self._power(at, left, right)
+        if _TIMED & {left_type.family, right_type.family}:
+            return self._timed_operation(at, left, left_type, right, right_type)
+        type_ = self._common_type(at, left, right)
+        if operator in _LOGIC:
+            if type_.family not in ("bool", "bits"):
+                raise self.problem("type-mismatch", at, f"{operator} combines BOOL or bit strings; these are {type_}.",
+                                   "Compare each with a value first." if is_integer(type_) or is_real(type_) else "")  # fmt: skip
+            result = type_
+        elif operator in _COMPARISONS:
+            result = BOOL
+            unordered = type_ is BOOL or type_.family in ("reference", "enumeration")
+            if unordered and operator not in ("=", "<>"):
+                raise self.problem(
+                    "type-mismatch",
+                    at,
+                    f"{'BOOL values have' if type_ is BOOL else f'{type_} has'} no order for {operator}.",
+                    "Use AND, OR and NOT, or = and <>." if type_ is BOOL else "Use = and <>.",
+                )
+        else:
+            wanted = "ANY_INT" if operator == "MOD" else "ANY_NUM"
+            if not in_group(type_, wanted):
+                raise self.problem(
+                    "type-mismatch", at, f"{operator} needs numbers; {self._types(at, left, right)}.",
+                    "Convert to an integer first." if type_.family in ("bits", "bool", "real") else "",
+                )  # fmt: skip
+            result = type_
+        left = self.coerce(left, type_, at.left, "")
+        right = self.coerce(right, type_, at.right, "")
+        if operator == "/" and isinstance(right, typed.Constant) and right.value == 0:
+            raise self.problem("division-by-zero", at, "This divides by zero.", "Divide by something else.")
+        return typed.Binary(result, operator, left, right, at.operator_start)
+
+    def _types(self, at: syntax.Binary, left: typed.Expression, right: typed.Expression) -> str:
+        return f"{self.text(at.left)} is {left.type} and {self.text(at.right)} is {right.type}"
+
+    def _elementary(self, found: typed.Expression, at: syntax.Expression) -> Elementary:
+        if not isinstance(found.type, Elementary):
+            raise self.problem(
+                "type-mismatch", at, f"{self.text(at)} is {found.type} and has no single value.",
+                "Name an element or a field.",
+            )  # fmt: skip
+        return found.type
+
+    def _compare_texts(
+        self, at: syntax.Binary, left: typed.Expression, right: typed.Expression
+    ) -> typed.Expression:
+        """Texts of one width compare character by character (table 33); a one-character text may be a CHAR."""
+        for one, other, one_at in ((left, right, at.left), (right, left, at.right)):
+            if other.type.family == "char" and isinstance(one, typed.Constant) and isinstance(one.value, str):
+                made = self.coerce(one, other.type, one_at, "")
+                pair = (made, other) if one is left else (other, made)
+                return self._operation(at, *pair)
+        if at.operator not in _COMPARISONS:
+            way_out = "Join texts with CONCAT." if at.operator == "+" else "Convert them to numbers first."
+            raise self.problem("type-mismatch", at, f"{at.operator} has no meaning for texts.", way_out)
+        if (
+            not (isinstance(left.type, String) and isinstance(right.type, String))
+            or left.type.width != right.type.width
+        ):
+            raise self.mismatch_pair(at, left, right)
+        return typed.Binary(BOOL, at.operator, left, right, at.operator_start)
+
+    def _common_type(self, at: syntax.Binary, left: typed.Expression, right: typed.Expression) -> Elementary:
+        """The type in which an operator works: a literal follows the other operand."""
+        a, b = self._elementary(left, at.left), self._elementary(right, at.right)
+        for one, other in ((a, b), (b, a)):
+            if one.family == "untyped":
+                if one is UNTYPED_REAL and is_integer(other):
+                    if not widens(other, LREAL):
+                        raise self.mismatch_pair(at, left, right)
+                    return REAL if widens(other, REAL) else LREAL
+                return other.stored if isinstance(other, Enumeration) and other.is_open else other
+            if one is NULL and isinstance(other, Reference):
+                return other
+        type_ = common(a, b)
+        if type_ is None:
+            raise self.mismatch_pair(at, left, right)
+        is_arithmetic = at.operator not in _COMPARISONS
+        if isinstance(type_, Enumeration) and type_.is_open and is_arithmetic:
+            return type_.stored
+        return type_
+
+    def mismatch_pair(self, at: syntax.Binary, left: typed.Expression, right: typed.Expression) -> Problem:
+        """Report that two operands have no type in common."""
+        verb = "compare" if at.operator in _COMPARISONS else _NAMED.get(at.operator, "combine")
+        way_out = "Convert one of them to the type of the other."
+        for one, other, one_at in ((left.type, right.type, at.left), (right.type, left.type, at.right)):
+            if not (isinstance(one, Elementary) and isinstance(other, Elementary)):
+                continue
+            function = f"{one.name}_TO_{other.name}"
+            if self.scope.standard.function(function) is not None:
+                way_out = f"Convert one of them, as in {function}({self.text(one_at)})."
+                break
+        return self.problem(
+            "type-mismatch", at, f"Cannot {verb} these: {self._types(at, left, right)}.", way_out
+        )
+
+    def _fold(self, at: syntax.Binary, left: typed.Expression, right: typed.Expression) -> typed.Expression:
+        assert isinstance(left, typed.Constant)
+        assert isinstance(right, typed.Constant)
+        operator = at.operator
+        if operator in _LOGIC:
+            raise self.problem("type-mismatch", at, f"{operator} combines BOOL or bit strings; these are bare numbers.",
+                               "Write them with their type, as in WORD#16#FF or BOOL#1.")  # fmt: skip
+        if operator in ("/", "MOD") and not right.value:
+            raise self.problem("division-by-zero", at, "This divides by zero.", "Divide by something else.")
+        result = (
+            BOOL
+            if operator in _COMPARISONS
+            else UNTYPED_REAL
+            if UNTYPED_REAL in (left.type, right.type)
+            else UNTYPED_INT
+        )
+        try:
+            return constants.fold(operator, left, right, result)
+        except constants.NotConstant:
+            raise self.problem(
+                "out-of-range",
+                at,
+                f"{self.text(at)} has no value that a number can hold.",
+                "Use smaller numbers.",
+            ) from None
+
+    def _power(self, at: syntax.Binary, left: typed.Expression, right: typed.Expression) -> typed.Expression:
+        """``a ** b``: EXPT computed as LREAL, rounded to REAL when the base is REAL (table 71, 29)."""
+        if left.type.family == "untyped":
+            left = self.coerce(left, right.type if right.type.family == "real" else LREAL, at.left, "")
+        base_type, exponent_type = self._elementary(left, at.left), self._elementary(right, at.right)
+        if not is_real(base_type):
+            raise self.problem("type-mismatch", at.left, f"The base of ** is REAL or LREAL; {self.text(at.left)} is {left.type}.",
+                               "Convert it to LREAL, or multiply.")  # fmt: skip
+        if not in_group(exponent_type, "ANY_NUM") and exponent_type.family != "untyped":
+            raise self.problem(
+                "type-mismatch",
+                at.right,
+                f"The exponent of ** is a number; {self.text(at.right)} is {right.type}.",
+            )
+        base = self.as_number(left, LREAL, at.left)
+        exponent = self.as_number(right, LREAL, at.right)
+        function = self.find_unit("EXPT")
+        assert function is not None
+        self.unit.uses[function.key] = function
+        call = typed.CallFunction(LREAL, function, (base, exponent), (), (), at.operator_start)
+        return call if base_type is LREAL else typed.Convert(base_type, call, at.start)
+
+    def as_number(self, found: typed.Expression, wanted: Elementary, at: syntax.Node) -> typed.Expression:
+        """Any number as LINT or LREAL, also where that may round (a factor, an exponent)."""
+        if found.type is wanted or found.type.family == "untyped":
+            return self.coerce(found, wanted, at, "")
+        return typed.Convert(wanted, found, at.start)
+
+    def _timed_operation(
+        self,
+        at: syntax.Binary,
+        left: typed.Expression,
+        left_type: Elementary,
+        right: typed.Expression,
+        right_type: Elementary,
+    ) -> typed.Expression:
+        """Durations and dates add, subtract and compare; a number may be a duration's factor or divisor (table 30)."""
+        operator = at.operator
+        if left_type.family == "duration" and operator in ("*", "/") and right_type.family not in _TIMED:
+            return self._scaled_duration(at, left, left_type, right, right_type)
+        if operator == "*" and right_type.family == "duration" and left_type.family not in _TIMED:
+            raise self.problem("type-mismatch", at, f"The duration stands first when it is multiplied; {self._types(at, left, right)}.",
+                               f"Write {self.text(at.right)} * {self.text(at.left)}.")  # fmt: skip
+        for one, one_at, other in ((left, at.left, right_type), (right, at.right, left_type)):
+            if one.type.family == "untyped":
+                number = shown_number(constants.number(one)) if isinstance(one, typed.Constant) else "1"
+                raise self.problem("type-mismatch", one_at, f"{self.text(one_at)} has no unit; the other value is {other}.",
+                                   f"Write T#{number}s, or another unit.")  # fmt: skip
+        moved = _MOVED.get((left_type, operator, right_type))
+        if moved is not None:
+            return typed.Binary(moved, operator, left, right, at.operator_start)
+        type_ = common(left_type, right_type)
+        if type_ is None:
+            raise self.mismatch_pair(at, left, right)
+        if operator not in _COMPARISONS and (operator not in ("+", "-") or type_.family != "duration"):
+            what = "durations" if type_.family == "duration" else "dates"
+            raise self.problem("type-mismatch", at, f"{operator} has no meaning between two {what}.",
+                               "Durations are added, subtracted and compared; a number may multiply or divide one."
+                               if what == "durations" else "Dates are subtracted and compared; a duration may be added to one.")  # fmt: skip
+        return typed.Binary(
+            BOOL if operator in _COMPARISONS else type_,
+            operator,
+            self.coerce(left, type_, at.left, ""),
+            self.coerce(right, type_, at.right, ""),
+            at.operator_start,
+        )
+
+    def _scaled_duration(
+        self,
+        at: syntax.Binary,
+        left: typed.Expression,
+        left_type: Elementary,
+        right: typed.Expression,
+        right_type: Elementary,
+    ) -> typed.Expression:
+        """A duration times or divided by a number."""
+        if is_real(right_type) or right_type is UNTYPED_REAL:
+            number = self.as_number(right, LREAL, at.right)
+        elif is_integer(right_type) or right_type is UNTYPED_INT:
+            number = self.as_number(right, LINT, at.right)
+        else:
+            raise self.mismatch_pair(at, left, right)
+        if at.operator == "/" and isinstance(number, typed.Constant) and number.value == 0:
+            raise self.problem("division-by-zero", at, "This divides by zero.", "Divide by something else.")
+        return typed.Binary(left_type, at.operator, left, number, at.operator_start)

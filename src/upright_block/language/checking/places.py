@@ -1,0 +1,330 @@
+"""Places: which variable, element, field or target a name and what follows it lead to. IEC 61131-3:2013, 6.5, 6.6."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from upright_block.language import syntax, typed
+from upright_block.language.checking.reporter import Problem, Reporter
+from upright_block.language.types import (
+    BOOL,
+    BROKEN,
+    BYTE,
+    DWORD,
+    LWORD,
+    WORD,
+    Array,
+    Elementary,
+    Enumeration,
+    Reference,
+    String,
+    Type,
+    is_integer,
+)  # fmt: skip
+
+_PARTS = {"X": BOOL, "B": BYTE, "W": WORD, "D": DWORD, "L": LWORD}
+_SAME_WIDTH = {8: "BYTE", 16: "WORD", 32: "DWORD", 64: "LWORD"}
+
+
+class PlaceChecker(Reporter):
+    """Finds places. Every method raises `Problem` after reporting."""
+
+    def elementary_value(self, at: syntax.Expression) -> tuple[typed.Expression, Elementary]:
+        """The expression with an elementary type of its own, and that type."""
+        raise NotImplementedError
+
+    def bare_instance(self, at: syntax.Node, block: typed.Unit) -> Problem:
+        """Report that an instance stands where a value is wanted."""
+        pins = block.section("output") or block.section("input")
+        shown = self.text(at)
+        way_out = (
+            f"Name one of its pins, such as {shown}.{pins[0].name}." if pins else "Name one of its pins."
+        )
+        return self.problem(
+            "no-value", at, f"{shown} is an instance of {block} and has no value of its own.", way_out
+        )
+
+    def place(self, at: syntax.Expression) -> typed.Place:
+        """The place that a name and what follows it lead to; private data of an instance is refused."""
+        make = _PLACE.get(type(at))
+        if make is None:
+            raise self.problem(
+                "no-place", at, f"{self.text(at)} is no variable.", "Name a variable or a pin."
+            )
+        return make(self, at)
+
+    @property
+    def holder(self) -> typed.Unit | None:
+        """The unit whose data the body works on: the unit itself, or the owner of a method."""
+        return self.unit.owner or (self.unit if self.unit.keeps_data else None)
+
+    def declares(self, name: str) -> bool:
+        """Whether a name in upper case is that of a variable here."""
+        held = self.holder is not None and name in self.holder.variables
+        return held or name in self.unit.variables or name in self.scope.globals.variables
+
+    def _root(self, at: syntax.Name) -> typed.Place:
+        key, holder = at.name.upper(), self.holder
+        if key in ("THIS", "SUPER"):
+            if holder is None:
+                raise self.problem("outside-an-instance", at, f"{at.name} has no meaning in a function.", "Use it in a block or a method.")  # fmt: skip
+            if key == "SUPER":
+                raise self.problem("no-value", at, "SUPER has no value of its own.", "Call a method of it: SUPER.method(...).")  # fmt: skip
+            return typed.Place(holder.this, (), holder)
+        if self.unit.owner is not None and key not in self.unit.variables and key != self.unit.name.upper():
+            held = self.unit.owner.variables.get(key)
+            if held is not None and held.section != "external" and not held.is_code:
+                if held.type is BROKEN:
+                    self.unit.is_broken = True
+                    raise Problem
+                return typed.Place(self.unit.owner.this, (typed.Member(self.unit.owner, held),), held.type)
+        variable = self.variable(at)
+        return typed.Place(variable, (), variable.type)
+
+    def variable(self, at: syntax.Name) -> typed.Variable:
+        """The variable of the unit, or the global one, that is called by this name."""
+        key = at.name.upper()
+        found = self.unit.variables.get(key)
+        if found is None and self.unit.result is not None and key == self.unit.name.upper():
+            found = self.unit.result
+        if found is None and self.unit.owner is not None:
+            found = self.unit.owner.variables.get(key)
+        if found is not None and found.section == "external":
+            found = found.shared
+            if found is None:
+                raise Problem
+        found = found or self.scope.globals.variables.get(key)
+        if found is not None:
+            if found.type is BROKEN:
+                self.unit.is_broken = True
+                raise Problem
+            if found.section == "global":
+                self.unit.shares = self.scope.globals
+            return found
+        raise self._no_variable(at)
+
+    def _no_variable(self, at: syntax.Name) -> Problem:
+        if at.name.upper() == self.unit.key and self.unit.kind == "FUNCTION":
+            return self.problem(
+                "missing-type",
+                at,
+                f"{self.unit.name} has no result type, so nothing can be assigned to it.",
+                f"Write FUNCTION {self.unit.name} : INT, or another type.",
+            )
+        callee = self.find_unit(at.name.upper())
+        if callee is not None:
+            if callee.kind == "FUNCTION_BLOCK":
+                return self.problem("block-without-instance", at, f"{callee.name} is a block, not a variable.",
+                                    f"Declare an instance of it (VAR name : {callee.name}; END_VAR) and use its pins.")  # fmt: skip
+            return self.problem("function-without-call", at, f"{callee.name} is a {callee.kind.lower()} and is called with parentheses.",
+                                f"Write {callee.name}(...).")  # fmt: skip
+        names = [v.name for v in self.unit.variables.values()]
+        names += [v.name for v in self.holder.variables.values()] if self.holder else []
+        names += [v.name for v in self.scope.globals.variables.values()]
+        names += [enumeration.members[key][0] for key, (enumeration, *_) in self.scope.values.items()]
+        return self.unknown(
+            at.name,
+            at,
+            f"{at.name} is not declared in {self.unit.name}.",
+            names,
+            f"Declare {at.name} in a VAR section.",
+        )
+
+    def _member(self, at: syntax.Member) -> typed.Place:
+        base = self.place(at.base)
+        owner = base.type
+        name_at = syntax.Node(at.name_start, at.end)
+        if isinstance(owner, Reference) and isinstance(owner.target, typed.Compound):
+            raise self.problem(
+                "missing-dereference",
+                at,
+                f"{self.text(at.base)} is {owner}; its target has the {'pins' if isinstance(owner.target, typed.Unit) else 'fields'}.",
+                f"Write {self.text(at.base)}^.{at.name}.",
+            )
+        if not isinstance(owner, typed.Compound):
+            raise self.problem(
+                "no-pins", at, f"{self.text(at.base)} is {owner} and has no pins.", f"Remove .{at.name}."
+            )
+        if isinstance(owner, typed.Structure):
+            return self._field(at, base, owner, name_at)
+        assert isinstance(owner, typed.Unit)
+        pin = owner.variables.get(at.name.upper())
+        if pin is None:
+            public = [v.name for v in owner.variables.values() if v.section in ("input", "output")]
+            raise self.unknown(at.name, name_at, f"{owner} has no pin {at.name}.", public, pins_of(owner))
+        own = base.root.section == "this" and not base.steps
+        if pin.section == "in_out" and not own:
+            raise self.problem("private-data", name_at, f"{pin.name} is an in-out of {owner}; it is the caller's own variable.",
+                               "Use the variable that is given to it.")  # fmt: skip
+        if pin.section not in ("input", "output") and not own and pin.access != "PUBLIC":
+            raise self.problem("private-data", name_at, f"{pin.name} is private data of {owner}; only its own body uses it.",
+                               "Use an output of the block, or give it one for this.")  # fmt: skip
+        if pin.type is BROKEN:
+            self.unit.is_broken = True
+            raise Problem
+        return typed.Place(base.root, (*base.steps, typed.Member(owner, pin)), pin.type)
+
+    def _field(
+        self, at: syntax.Member, base: typed.Place, owner: typed.Structure, name_at: syntax.Node
+    ) -> typed.Place:
+        field = owner.variables.get(at.name.upper())
+        if field is None:
+            names = [v.name for v in owner.variables.values()]
+            raise self.unknown(
+                at.name,
+                name_at,
+                f"{owner} has no field {at.name}.",
+                names,
+                f"Its fields are {', '.join(names)}.",
+            )
+        if field.type is BROKEN:
+            self.unit.is_broken = True
+            raise Problem
+        return typed.Place(base.root, (*base.steps, typed.Member(owner, field)), field.type)
+
+    def _index(self, at: syntax.Index) -> typed.Place:
+        base = self.place(at.base)
+        array = base.type
+        if not isinstance(array, Array):
+            way_out = (
+                "Take characters with MID, LEFT and RIGHT."
+                if isinstance(array, String)
+                else "Remove the index."
+            )
+            raise self.problem(
+                "no-array", at, f"{self.text(at.base)} is {array} and has no elements.", way_out
+            )
+        if len(at.indices) != len(array.bounds):
+            count = len(array.bounds)
+            raise self.problem(
+                "wrong-index",
+                at,
+                f"{self.text(at.base)} has {count} dimension{'' if count == 1 else 's'}; {len(at.indices)} "
+                f"{'index is' if len(at.indices) == 1 else 'indices are'} given.",
+                f"Write {self.text(at.base)}[{', '.join('ijklmn'[:count])}].",
+            )
+        indices: list[typed.Expression] = []
+        for index_at, (low, high) in zip(at.indices, array.bounds, strict=True):
+            index, type_ = self.elementary_value(index_at)
+            if not is_integer(type_) and not isinstance(type_, Enumeration):
+                raise self.problem(
+                    "type-mismatch", index_at, f"An index is an integer; {self.text(index_at)} is {type_}.",
+                    "Convert it to an integer.",
+                )  # fmt: skip
+            if isinstance(index, typed.Constant) and not low <= int(index.value) <= high:
+                raise self.problem(
+                    "out-of-range",
+                    index_at,
+                    f"The index {index.value} is outside {low}..{high}.",
+                    f"{self.text(at.base)} has elements {low} to {high}.",
+                )
+            indices.append(index)
+        step = typed.Element(array, tuple(indices), at.start)
+        return typed.Place(base.root, (*base.steps, step), array.element)
+
+    def _dereference(self, at: syntax.Dereference) -> typed.Place:
+        base = self.place(at.base)
+        if not isinstance(base.type, Reference) or base.type.target is None:
+            raise self.problem(
+                "no-reference",
+                at,
+                f"{self.text(at.base)} is {base.type} and refers to nothing.",
+                "Remove ^, or declare it REF_TO.",
+            )
+        return typed.Place(base.root, (*base.steps, typed.Target(at.start)), base.type.target)
+
+    def part_bounds(self, at: syntax.Part, whole: Type) -> tuple[Elementary, int]:
+        """The type of a part of a bit string, and its lowest bit (table 17)."""
+        type_ = _PARTS[at.size]
+        if not isinstance(whole, Elementary) or whole.family != "bits":
+            way_out = "Only bit strings have parts."
+            if isinstance(whole, Elementary) and is_integer(whole):
+                way_out = (
+                    f"Convert it to a bit string: {whole}_TO_{_SAME_WIDTH[whole.bits]}({self.text(at.base)})."
+                )
+            raise self.problem("no-parts", at, f"{self.text(at.base)} is {whole} and has no bits of its own.", way_out)  # fmt: skip
+        width = 1 if type_ is BOOL else type_.bits
+        last = whole.bits // width - 1
+        if at.number > last:
+            what = {1: "bits", 8: "bytes", 16: "words", 32: "double words", 64: "long words"}[width]
+            raise self.problem(
+                "out-of-range",
+                syntax.Node(at.part_start, at.end),
+                f"{self.text(at.base)} is {whole} and has {what} 0 to {last}.",
+                f"Write a number from 0 to {last}.",
+            )
+        return type_, at.number * width
+
+    def assignable(self, at: syntax.Expression) -> typed.Place:
+        """The place that an assignment or an output writes to."""
+        place = self.place(at)
+        if isinstance(place.type, typed.Unit):
+            raise self.problem(
+                "no-place",
+                at,
+                f"{self.text(at)} is an instance of {place.type} and cannot be assigned.",
+                f"Call it: {self.text(at)}(...);",
+            )
+        self.check_writable(place, at)
+        return place
+
+    def check_writable(self, place: typed.Place, at: syntax.Expression) -> None:
+        """Report a place that this unit may not write to."""
+        shown, root = self.text(at), place.root
+        steps = place.steps
+        followed = [i for i, step in enumerate(steps) if isinstance(step, typed.Target)]
+        if followed:
+            steps = steps[followed[-1] + 1 :]
+        elif root.constant:
+            raise self.problem(
+                "constant-assigned",
+                at,
+                f"{shown} is a constant.",
+                "Remove CONSTANT from its section, or assign to another variable.",
+            )
+        elif root.section == "input":
+            raise self.problem("input-assigned", at, f"{shown} is an input of {self.unit.name}; only the caller gives it a value.",
+                               "Copy it into a variable of your own, or make it an output.")  # fmt: skip
+        for number, step in enumerate(steps):
+            if not isinstance(step, typed.Member):
+                continue
+            if root.section == "this" and number == 0 and steps is place.steps:
+                if step.variable.section == "input":
+                    raise self.problem("input-assigned", at, f"{shown} is an input of {step.owner}; only the caller gives it a value.",
+                                       "Copy it into a variable of your own, or make it an output.")  # fmt: skip
+                continue
+            if step.variable.section == "output":
+                raise self.problem("output-assigned", at, f"{shown} is an output of {step.owner}; only that block gives it a value.",
+                                   "Assign to one of its inputs, or to a variable of your own.")  # fmt: skip
+
+    def receiver(self, at: syntax.Expression) -> typed.Receiver:
+        """Where an output or a value goes: a place, or a part of the bit string there."""
+        if isinstance(at, syntax.Part):
+            place = self.assignable(at.base)
+            type_, shift = self.part_bounds(at, place.type)
+            return typed.Receiver(place, type_, shift)
+        place = self.assignable(at)
+        return typed.Receiver(place, place.type, None)
+
+
+def pins_of(unit: typed.Unit) -> str:
+    """The pins of a unit in a sentence."""
+    sections = (
+        ("inputs", unit.section("input")),
+        ("in-outs", unit.section("in_out")),
+        ("outputs", unit.section("output")),
+    )
+    parts = [f"{title} {', '.join(v.name for v in pins)}" for title, pins in sections if pins]
+    return f"Its pins: {'; '.join(parts)}." if parts else "It has no pins."
+
+
+_PLACE: dict[type, Callable[[PlaceChecker, Any], typed.Place]] = {
+    syntax.Name: PlaceChecker._root,
+    syntax.Member: PlaceChecker._member,
+    syntax.Index: PlaceChecker._index,
+    syntax.Dereference: PlaceChecker._dereference,
+}
+
+PLACES = tuple(_PLACE)
+"""The kinds of syntax that lead to a place."""
