@@ -192,7 +192,11 @@ class _Planner:
             at = start + problem.at
             owner, name = problem.owner, problem.name
             if name.startswith("[") or not isinstance(owner, Compound):
-                way_out = f"It is {owner}." if isinstance(owner, Array) else f"Remove {path[problem.at :]}."
+                way_out = (
+                    f"It is {owner}."
+                    if isinstance(owner, Array)
+                    else f"Remove {path[problem.at - (path[problem.at - 1 : problem.at] == '.') :]}."
+                )
                 message = f"{owner} has no {name.strip('. ')}."
                 if not isinstance(owner, Array):
                     message = (

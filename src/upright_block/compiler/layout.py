@@ -263,8 +263,8 @@ class Slot:
 
     @property
     def is_driven(self) -> bool:
-        """Whether a column of it drives: an input or an in-out of the outermost instance."""
-        return "." not in self.path and self.variable.section in ("input", "in_out")
+        """Whether a column of it drives: an input of the outermost instance."""
+        return "." not in self.path and self.variable.section == "input"
 
 
 def slots(unit: Unit) -> Iterator[Slot]:
