@@ -105,7 +105,7 @@ def test_cases_of_sound_blocks_run_beside_broken_ones(glasshouse: Path) -> None:
     result = upright("verify", "--library", glasshouse)
     assert result.exit_code == 1
     assert "Did you mean OPENS?" in result.output
-    assert "11 good, 8 not run" in result.output
+    assert "13 good, 8 not run" in result.output
 
 
 def test_verify_as_json(glasshouse: Path) -> None:
