@@ -165,7 +165,7 @@ def _shift(e: Emitter, at: typed.CallStandard) -> None:
 
 
 def _is_valid(e: Emitter, at: typed.CallStandard) -> None:
-    """Whether a real is a number and finite: its difference from itself is zero (table 36)."""
+    """Whether a real is a number and finite: its difference from itself is zero (table 39)."""
     source = at.inputs[0].type
     assert isinstance(source, Elementary)
     held = value_type(source)

@@ -1,4 +1,4 @@
-"""The standard functions as the checker sees them. IEC 61131-3:2013, 6.6.2.5 and tables 22 to 36."""
+"""The standard functions as the checker sees them. IEC 61131-3:2013, 6.6.2.5 and tables 22 to 39."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ _SHIFTED = (Pin("IN"), Pin("N", group="ANY_INT"))
 
 
 def _operators() -> list[StandardFunction]:
-    """Operators as functions (tables 29, 30, 31, 33)."""
+    """Operators as functions (tables 29, 31, 33, 35)."""
     found = [
         StandardFunction(name, _TWO, form="operator", operator=sign, extensible=many)
         for name, sign, many in (
@@ -140,7 +140,7 @@ def _conversion(name: str) -> StandardFunction | None:
 
 
 def _bcd(name: str) -> StandardFunction | None:
-    """``WORD_BCD_TO_UINT`` and ``UINT_TO_BCD_WORD`` (table 26)."""
+    """``WORD_BCD_TO_UINT`` and ``UINT_TO_BCD_WORD`` (table 22)."""
     source_name, _, target_name = name.partition("_BCD_TO_" if "_BCD_TO_" in name else "_TO_BCD_")
     source, target = ELEMENTARY.get(source_name), ELEMENTARY.get(target_name)
     if source is None or target is None or {source.family, target.family} != {"bits", "unsigned"}:

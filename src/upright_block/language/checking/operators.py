@@ -44,7 +44,7 @@ _MOVED = {
         (moment, "+", duration, moment), (moment, "-", duration, moment), (moment, "-", moment, duration),
     )
 } | {(DATE, "-", DATE): TIME, (LDATE, "-", LDATE): LTIME}  # fmt: skip
-"""What comes of a date or time of day and another, by operator (table 30)."""
+"""What comes of a date or time of day and another, by operator (table 35)."""
 _NAMED = {"+": "add", "-": "subtract", "*": "multiply", "/": "divide", "MOD": "take the remainder of"}
 
 
@@ -271,7 +271,7 @@ class OperatorChecker(PlaceChecker):
         right: typed.Expression,
         right_type: Elementary,
     ) -> typed.Expression:
-        """Durations and dates add, subtract and compare; a number may be a duration's factor or divisor (table 30)."""
+        """Durations and dates add, subtract and compare; a number may be a duration's factor or divisor (table 35)."""
         operator = at.operator
         if left_type.family == "duration" and operator in ("*", "/") and right_type.family not in _TIMED:
             return self._scaled_duration(at, left, left_type, right, right_type)

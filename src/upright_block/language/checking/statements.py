@@ -154,7 +154,7 @@ class StatementChecker(CallChecker):
         )
 
     def _assert(self, call: syntax.Call) -> typed.Statement:
-        """``ASSERT(condition);`` (table 36)"""
+        """``ASSERT(condition);``"""
         if len(call.arguments) != 1 or call.arguments[0].name.upper() not in ("", "IN"):
             raise self.problem(
                 "wrong-argument", call, "ASSERT takes one condition.", "Write ASSERT(condition);"

@@ -78,7 +78,7 @@ class SequenceParser(DeclarationParser):
         )
 
     def _association(self) -> syntax.Association:
-        """``action(D, T#5s);`` (table 57)"""
+        """``action(D, T#5s);`` (tables 57, 59)"""
         name = self._named("an action")
         qualifier, time = "N", None
         if self.accept("(") and not self.accept(")"):
