@@ -89,7 +89,10 @@ def test_rings_are_named(text: str, names: str) -> None:
 
 @pytest.mark.parametrize(
     "keyword",
-    ["NAMESPACE N END_NAMESPACE", "FUNCTION_BLOCK B VAR_ACCESS a : INT; END_VAR END_FUNCTION_BLOCK"],
+    [
+        "FUNCTION_BLOCK B VAR a : ARRAY [*] OF INT; END_VAR END_FUNCTION_BLOCK",
+        "FUNCTION_BLOCK B VAR_ACCESS a : INT; END_VAR END_FUNCTION_BLOCK",
+    ],
 )
 def test_what_is_not_read_yet_is_said(keyword: str) -> None:
     assert [f.split()[1] for f in findings_of(keyword)] == ["not-supported"]

@@ -57,5 +57,6 @@ class Scope:
 
     def known_names(self) -> list[str]:
         """Every name that a type or a callee may have, for suggestions."""
-        own = [unit.name for unit in self.units.values()] + [named.name for named in self.types.values()]
+        own = [unit.full_name for unit in self.units.values()]
+        own += [named.syntax.home.full(named.name) for named in self.types.values()]
         return own + list(self.standard.names)

@@ -280,6 +280,30 @@ class StructureSpec(TypeSpec):
 
 
 @node
+class Home:
+    """Where a declaration stands (6.9): its namespace with points, and those that it uses."""
+
+    namespace: str
+    using: tuple[str, ...]
+
+    def keys(self, name: str) -> list[str]:
+        """The keys that a name in upper case may stand for here, the nearest first."""
+        found: list[str] = []
+        around = self.namespace.upper()
+        while around:
+            found.append(f"{around}.{name}")
+            around = around.rpartition(".")[0]
+        return [*found, *(f"{used.upper()}.{name}" for used in self.using), name]
+
+    def full(self, name: str) -> str:
+        """The full name of what is declared here by a name."""
+        return f"{self.namespace}.{name}" if self.namespace else name
+
+
+NOWHERE = Home("", ())
+
+
+@node
 class Declaration(Node):
     """``name AT address : type := initial;`` with the comment that follows it on its line."""
 
@@ -298,6 +322,7 @@ class TypeDeclaration(Node):
     spec: TypeSpec
     initial: Expression | None
     comment: str
+    home: Home
 
 
 @node
@@ -370,6 +395,7 @@ class Unit(Node):
     interfaces: tuple[TypeName, ...] = ()
     methods: tuple[Unit, ...] = ()
     sequence: Sequence | None = None
+    home: Home = NOWHERE
 
 
 @node

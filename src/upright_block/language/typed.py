@@ -124,7 +124,12 @@ class Unit(Compound):
     def key(self) -> str:
         """The name by which the unit is found; a block made around a function has one of its own."""
         own = self.name.upper() + (".CALL" if self.wraps else "")
-        return f"{self.owner.key}.{own}" if self.owner else own
+        return f"{self.owner.key}.{own}" if self.owner else self.syntax.home.full(own).upper()
+
+    @property
+    def full_name(self) -> str:
+        """The name with its namespace."""
+        return self.syntax.home.full(self.name)
 
     @property
     def this(self) -> Variable:

@@ -42,6 +42,12 @@ class CallChecker(StandardChecker):
                 raise self.problem("no-value", at, f"{method[0].name} gives no value.", "Call it in a statement of its own.")  # fmt: skip
             return called
         name = callee.name.upper() if isinstance(callee, syntax.Name) else ""
+        qualified = self.qualified(callee)
+        if qualified is not None:
+            return self._call_of(at, qualified)
+        if not name and not self._leads_from_variable(callee):
+            shown = self.text(callee)
+            raise self.unknown(shown, callee, f"There is no function {shown}.", self.scope.known_names(), "Correct the name.")  # fmt: skip
         if not name or self.declares(name):
             type_ = self.place(callee).type
             if isinstance(type_, typed.Unit):
@@ -63,16 +69,36 @@ class CallChecker(StandardChecker):
             return self.call_standard(at, function)
         unit = self.find_unit(name)
         if unit is not None:
-            if unit.kind != "FUNCTION":
-                raise self.block_called(callee, unit)
-            called = self.call_function(at, unit)
-            if unit.result is None:
-                raise self.problem(
-                    "no-value", at, f"{unit.name} gives no value.", "Call it in a statement of its own."
-                )
-            return called
+            return self._call_of(at, unit)
         raise self.unknown(callee.name, callee, f"There is no function {callee.name}.", self.scope.known_names(),
                            "Write the function, or correct its name.")  # fmt: skip
+
+    def _call_of(self, at: syntax.Call, unit: typed.Unit) -> typed.Expression:
+        """The value of a call of a unit of the library."""
+        if unit.kind != "FUNCTION":
+            raise self.block_called(at.callee, unit)
+        called = self.call_function(at, unit)
+        if unit.result is None:
+            raise self.problem(
+                "no-value", at, f"{unit.name} gives no value.", "Call it in a statement of its own."
+            )
+        return called
+
+    def qualified(self, callee: syntax.Expression) -> typed.Unit | None:
+        """The unit that a name with its namespace stands for, as in ``Air.Fans.Speed``."""
+        parts: list[str] = []
+        at = callee
+        while isinstance(at, syntax.Member):
+            parts.append(at.name)
+            at = at.base
+        if (
+            not parts
+            or not isinstance(at, syntax.Name)
+            or at.name.upper() == "THIS"
+            or self.declares(at.name.upper())
+        ):
+            return None
+        return self.find_unit(".".join([at.name, *reversed(parts)]).upper())
 
     def _reference_to(self, at: syntax.Call) -> typed.Expression:
         """``REF(variable)`` (6.4.4.10)."""
@@ -178,11 +204,7 @@ class CallChecker(StandardChecker):
             return found, typed.Place(holder.this, (), holder), False, name_at
         if not isinstance(base, PLACES):
             return None
-        if (
-            isinstance(base, syntax.Name)
-            and base.name.upper() != "THIS"
-            and not self.declares(base.name.upper())
-        ):
+        if not self._leads_from_variable(base):
             return None
         place = self.place(base)
         target = place.type
@@ -207,6 +229,12 @@ class CallChecker(StandardChecker):
                                f"Write METHOD PUBLIC {found.name} in {found.owner}.")  # fmt: skip
         exact = not is_own and all(isinstance(s, (typed.Member, typed.Element)) for s in place.steps)
         return found, place, not exact or place.root.section in ("in_out", "this"), name_at
+
+    def _leads_from_variable(self, at: syntax.Expression) -> bool:
+        """Whether a path begins with a variable, and not with a namespace."""
+        while isinstance(at, (syntax.Member, syntax.Index, syntax.Dereference)):
+            at = at.base
+        return isinstance(at, syntax.Name) and (at.name.upper() == "THIS" or self.declares(at.name.upper()))
 
     def call_method(
         self, at: syntax.Call, method: typed.Unit, place: typed.Place, is_virtual: bool, name_at: syntax.Node

@@ -253,7 +253,7 @@ class ExpressionChecker(OperatorChecker):
     def _typed_literal(self, at: syntax.Literal) -> typed.Expression:
         """A literal with a type before ``#``, which may be an enumeration or a subrange of the library."""
         prefix, _, rest = at.text.partition("#")
-        named = self.scope.types.get(prefix.upper())
+        named = self.find_type(prefix.upper())
         if named is None:
             return typed.Constant(*parse_typed(at.text))
         type_ = self.named_type(named, at)

@@ -68,14 +68,15 @@ def check_program(sources: Iterable[Source], scope: Scope, findings: Findings) -
 def _declare_type(at: syntax.TypeDeclaration, source: Source, scope: Scope, findings: Findings) -> None:
     """Enter the name of a type into the scope."""
     if _is_free(at, source, scope, findings):
-        scope.types[at.name.upper()] = NamedType(at.name, source, at)
+        scope.types[at.home.full(at.name).upper()] = NamedType(at.name, source, at)
 
 
 def _is_free(
     at: syntax.TypeDeclaration | syntax.Unit, source: Source, scope: Scope, findings: Findings
 ) -> bool:
     """Whether a name may be given to a type or a unit; if not, that is reported."""
-    key = at.name.upper()
+    name = at.name.upper()
+    key = at.home.full(name).upper()
     if (
         key in ELEMENTARY
         or key in ("STRING", "WSTRING", "REF", "ASSERT")
@@ -473,9 +474,9 @@ def _find_idle(
     units: Iterable[typed.Unit], configurations: Iterable[syntax.Configuration], findings: Findings
 ) -> None:
     """Report programs that no configuration runs."""
-    run = {program.type.name.upper() for at in configurations for program in at.programs}
+    run = {program.type.name.upper().rpartition(".")[2] for at in configurations for program in at.programs}
     for unit in units:
-        if unit.kind == "PROGRAM" and unit.key not in run:
+        if unit.kind == "PROGRAM" and unit.name.upper() not in run:
             findings.add(
                 Finding(
                     "no-task",

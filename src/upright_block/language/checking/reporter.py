@@ -6,8 +6,8 @@ from collections.abc import Callable
 
 from upright_block.language.findings import Finding, Findings, Related, Severity
 from upright_block.language.names import did_you_mean
-from upright_block.language.scope import Scope
-from upright_block.language.syntax import Node
+from upright_block.language.scope import NamedType, Scope
+from upright_block.language.syntax import NOWHERE, Node
 from upright_block.language.typed import Unit
 
 FindUnit = Callable[[str], Unit | None]
@@ -24,8 +24,19 @@ class Reporter:
         self.unit = unit
         self.scope = scope
         self.findings = findings
-        self.find_unit = find_unit
+        self._find_unit = find_unit
         self.source = unit.source
+
+    def find_unit(self, name: str) -> Unit | None:
+        """The unit that a name in upper case stands for in the unit at hand."""
+        home = self.unit.syntax.home
+        keys = [name] if home is NOWHERE else home.keys(name)
+        return next((found for key in keys if (found := self._find_unit(key))), None)
+
+    def find_type(self, name: str) -> NamedType | None:
+        """The type of the library that a name in upper case stands for in the unit at hand."""
+        types = self.scope.types
+        return next((types[key] for key in self.unit.syntax.home.keys(name) if key in types), None)
 
     def report(
         self,

@@ -123,6 +123,11 @@ class StatementChecker(CallChecker):
             return typed.Evaluate(self.call_method(call, *method))
         if isinstance(call.callee, syntax.Name) and call.callee.name.upper() == "SUPER":
             return self._call_base(call)
+        qualified = self.qualified(call.callee)
+        if qualified is not None:
+            if qualified.kind != "FUNCTION":
+                raise self.block_called(call.callee, qualified)
+            return typed.Evaluate(self.call_function(call, qualified))
         if isinstance(call.callee, syntax.Name) and not self._is_variable(call.callee):
             if self.scope.standard.function(call.callee.name.upper()) is not None:
                 raise self.problem(

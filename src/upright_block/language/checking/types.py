@@ -59,7 +59,7 @@ class TypeChecker(StatementChecker):
             return ELEMENTARY[name]
         if name in _STRINGS:
             return string_type(_STRINGS[name], 254)
-        named = self.scope.types.get(name)
+        named = self.find_type(name)
         if named is not None:
             return self.named_type(named, at)
         unit = self.find_unit(name)
@@ -91,7 +91,7 @@ class TypeChecker(StatementChecker):
             )
         if named.type is None:
             named.opened_at = self.referring
-            own = TypeChecker(self.unit_of(named), self.scope, self.findings, self.find_unit)
+            own = TypeChecker(self.unit_of(named), self.scope, self.findings, self._find_unit)
             own.referring = self.referring
             spec = named.syntax.spec
             if isinstance(spec, syntax.StructureSpec):
@@ -111,7 +111,9 @@ class TypeChecker(StatementChecker):
 
     def unit_of(self, named: NamedType) -> typed.Unit:
         """A stand-in for the unit that findings about a type belong to."""
-        at = syntax.Unit(named.syntax.start, named.syntax.end, "TYPE", named.name, None, (), (), "")
+        at = syntax.Unit(
+            named.syntax.start, named.syntax.end, "TYPE", named.name, None, (), (), "", home=named.syntax.home
+        )
         return typed.Unit("FUNCTION", named.name, named.source, at, "")
 
     def _string(self, at: syntax.StringSpec) -> Type:
@@ -241,7 +243,7 @@ class TypeChecker(StatementChecker):
                 f"The constant {at.name} has no value.",
                 f"Write {at.name} : {type_} := value;",
             )
-        named = self.scope.types.get(at.type.name.upper()) if isinstance(at.type, syntax.TypeName) else None
+        named = self.find_type(at.type.name.upper()) if isinstance(at.type, syntax.TypeName) else None
         if named is not None and named.initial is not None:
             return named.initial
         return typed.default_of(type_)

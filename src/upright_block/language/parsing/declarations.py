@@ -17,6 +17,8 @@ _STRINGS = ("STRING", "WSTRING")
 class DeclarationParser(StatementParser):
     """Reads what stands before a body."""
 
+    home: syntax.Home = syntax.NOWHERE
+
     def section(self) -> syntax.VariableSection:
         start, keyword = self.starts[self.i], self.kinds[self.i]
         if keyword in _LATER_SECTIONS:
@@ -207,8 +209,12 @@ class DeclarationParser(StatementParser):
                 f"A type is missing: {self.shown(self.i)} stands in its place.",
                 "Write a type such as BOOL, INT or TIME.",
             )
+        start, parts = self.starts[self.i], [self.texts[self.i]]
         self.i += 1
-        return syntax.TypeName(self.starts[self.i - 1], self.last_end, self.texts[self.i - 1])
+        while self.kinds[self.i] == "." and self.kinds[self.i + 1] == "name":
+            parts.append(self.texts[self.i + 1])
+            self.i += 2
+        return syntax.TypeName(start, self.last_end, ".".join(parts))
 
     def _array_spec(self) -> syntax.TypeSpec:
         """``ARRAY [0..9, 1..3] OF INT``"""
@@ -347,7 +353,7 @@ class DeclarationParser(StatementParser):
             end = self._end_of_declaration()
         comment = before or self.comment_after(end)
         return syntax.TypeDeclaration(
-            self.starts[at], self.end_of(at), self.texts[at], spec, initial, comment
+            self.starts[at], self.end_of(at), self.texts[at], spec, initial, comment, self.home
         )
 
     def _recover_type(self, since: int) -> None:

@@ -23,25 +23,64 @@ class UnitParser(ConfigurationParser):
 
     def file(self) -> syntax.File:
         """All declarations, whatever is wrong between them."""
-        units: list[syntax.Unit] = []
-        types: list[syntax.TypeDeclaration] = []
-        shared: list[syntax.VariableSection] = []
-        configurations: list[syntax.Configuration] = []
         self.opened = []
-        while self.kinds[self.i] != "end":
+        self.units: list[syntax.Unit] = []
+        self.types: list[syntax.TypeDeclaration] = []
+        self.shared: list[syntax.VariableSection] = []
+        self.configurations: list[syntax.Configuration] = []
+        self._declarations("end")
+        return syntax.File(
+            tuple(self.units), tuple(self.types), tuple(self.shared), tuple(self.configurations)
+        )
+
+    def _declarations(self, stop: str) -> None:
+        """Declarations up to a token of kind ``stop``."""
+        while self.kinds[self.i] not in (stop, "end"):
             kind = self.kinds[self.i]
             if kind == "CONFIGURATION":
-                configurations.append(self.configuration())
-                shared += configurations[-1].globals
+                self.configurations.append(self.configuration())
+                self.shared += self.configurations[-1].globals
             elif kind in _READ_NOW:
-                units.append(self.unit(kind))
+                self.units.append(self.unit(kind))
             elif kind == "TYPE":
-                types += self.type_section()
+                self.types += self.type_section()
             elif kind == "VAR_GLOBAL":
-                shared.append(self.section())
+                self.shared.append(self.section())
+            elif kind == "NAMESPACE":
+                self._namespace()
+            elif kind == "USING":
+                self.home = self._using()
             else:
                 self._outside(kind)
-        return syntax.File(tuple(units), tuple(types), tuple(shared), tuple(configurations))
+
+    def _namespace(self) -> None:
+        """``NAMESPACE A.B ... END_NAMESPACE`` (6.9.1)"""
+        opened = self.starts[self.i]
+        self.i += 1
+        self.accept("INTERNAL")
+        outer = self.home
+        try:
+            name = self.type_name().name
+        except SyntaxProblem:
+            return
+        self.accept(";")
+        self.home = syntax.Home(outer.full(name), outer.using)
+        self._declarations("END_NAMESPACE")
+        if not self.accept("END_NAMESPACE"):
+            self.missing_end("NAMESPACE", opened)
+        self.accept(";")
+        self.home = outer
+
+    def _using(self) -> syntax.Home:
+        """``USING A.B, C;`` (6.9.4), which holds to the end of what it stands in."""
+        self.i += 1
+        found: list[str] = []
+        with suppress(SyntaxProblem):
+            found.append(self.type_name().name)
+            while self.accept(","):
+                found.append(self.type_name().name)
+            self._semicolon()
+        return syntax.Home(self.home.namespace, (*self.home.using, *found))
 
     def _outside(self, kind: str) -> None:
         """Report what belongs to no declaration, and step over it."""
@@ -60,7 +99,7 @@ class UnitParser(ConfigurationParser):
                 "Put it inside one, or remove it.",
             )
         self.i += 1
-        while self.kinds[self.i] not in (*UNIT_STARTS, "VAR_GLOBAL", "end"):
+        while self.kinds[self.i] not in (*UNIT_STARTS, "VAR_GLOBAL", "USING", "END_NAMESPACE", "end"):
             self.i += 1
 
     def unit(self, kind: str) -> syntax.Unit:
@@ -84,8 +123,10 @@ class UnitParser(ConfigurationParser):
         bases = self._names("EXTENDS")
         interfaces = self._names("IMPLEMENTS")
         self.accept(";")
-        outer = self.opened
+        outer, home = self.opened, self.home
         self.opened = [*outer, (kind, opened_at)]
+        while self.kinds[self.i] == "USING":
+            self.home = self._using()
         sections: list[syntax.VariableSection] = []
         methods: list[syntax.Unit] = []
         while True:
@@ -114,9 +155,10 @@ class UnitParser(ConfigurationParser):
             self.missing_end(kind, opened_at)
         self.accept(";")
         self.opened = outer
+        here, self.home = self.home, home
         return syntax.Unit(
             start, end, kind, name, result, tuple(sections), body, comment,
-            qualifiers, bases, interfaces, tuple(methods), sequence,
+            qualifiers, bases, interfaces, tuple(methods), sequence, here,
         )  # fmt: skip
 
     def _qualifiers(self) -> tuple[str, ...]:
