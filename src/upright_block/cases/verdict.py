@@ -8,8 +8,7 @@ from typing import Literal
 from upright_block.cases.plan import Expectation, Plan
 from upright_block.compiler.layout import Slot
 from upright_block.language.literals import Value
-from upright_block.machine.machine import Fault
-from upright_block.machine.trace import Trace
+from upright_block.machine.trace import Fault, Trace
 
 Status = Literal["passed", "failed", "fault"]
 

@@ -5,14 +5,13 @@ from __future__ import annotations
 import ctypes
 import struct
 from collections.abc import Iterable
-from dataclasses import dataclass
 from typing import cast
 
 import numpy as np
 import wasmtime
 
 from upright_block.compiler.cache import ENGINE, compiled
-from upright_block.compiler.image import Image, Site
+from upright_block.compiler.image import Image
 from upright_block.compiler.layout import (
     DATA,
     FORCES,
@@ -27,7 +26,7 @@ from upright_block.compiler.layout import (
 from upright_block.language.literals import Value
 from upright_block.language.types import Elementary
 from upright_block.machine.events import FORCE_SIZE, Event, align
-from upright_block.machine.trace import Trace
+from upright_block.machine.trace import Fault, Trace
 
 LOOP_TURNS = 10_000_000
 """How many turns all loops of one scan may take together before it is taken to be endless."""
@@ -37,15 +36,6 @@ _CHUNK = 16 << 20
 _HEADER = struct.Struct("<q i i i 4x q i i i i i i i i i 4x q")
 CLOCK_START = 1_767_225_600_000_000_000
 """The wall clock at the start of a run that does not say: 2026-01-01-00:00:00, in ns since 1970-01-01."""
-
-
-@dataclass(frozen=True, slots=True)
-class Fault:
-    """Why a scan stopped. ``instance`` is the dotted path, empty for the unit itself."""
-
-    site: Site
-    scan: int
-    instance: str
 
 
 class Machine:

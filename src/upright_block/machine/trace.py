@@ -3,17 +3,23 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import numpy as np
 
+from upright_block.compiler.image import Site
 from upright_block.compiler.layout import Slot, code, decode
 from upright_block.language.literals import Value
 from upright_block.language.typed import Unit
 from upright_block.language.types import Elementary
 
-if TYPE_CHECKING:
-    from upright_block.machine.machine import Fault
+
+@dataclass(frozen=True, slots=True)
+class Fault:
+    """Why a scan stopped. ``instance`` is the dotted path, empty for the unit itself."""
+
+    site: Site
+    scan: int
+    instance: str
 
 
 @dataclass(frozen=True, slots=True)

@@ -32,20 +32,11 @@ class ConfigurationParser(SequenceParser):
                 self.depth = depth
                 self._next_part(at)
         for start in resources:
-            self._never_closed("RESOURCE", start)
+            self.missing_end("RESOURCE", start)
         if not self.accept("END_CONFIGURATION"):
-            self._never_closed("CONFIGURATION", opened)
+            self.missing_end("CONFIGURATION", opened)
         self.accept(";")
         return syntax.Configuration(opened, self.last_end, name, tuple(tasks), tuple(programs), tuple(shared))
-
-    def _never_closed(self, opener: str, start: int) -> None:
-        self.report(
-            "missing-end",
-            start,
-            start + len(opener),
-            f"{opener} is not closed: END_{opener} is missing.",
-            f"Write END_{opener} before {self.shown(self.i)} in line {self.source.line(self.starts[self.i])}.",
-        )
 
     def _part_of_configuration(
         self,

@@ -31,14 +31,7 @@ class DeclarationParser(StatementParser):
         declarations: list[syntax.Declaration] = []
         while self.kinds[self.i] != "END_VAR":
             if self.kinds[self.i] in ("end", *UNIT_STARTS, *SECTIONS) or self._body_begins():
-                if not (self.kinds[self.i] == "end" and self.tokens.unclosed_comment):
-                    self.report(
-                        "missing-end",
-                        start,
-                        start + len(keyword),
-                        f"{keyword} is not closed: END_VAR is missing.",
-                        f"Write END_VAR before {self.shown(self.i)} in line {self.source.line(self.starts[self.i])}.",
-                    )
+                self.missing_end(keyword, start)
                 return syntax.VariableSection(
                     start, self.last_end, keyword, tuple(qualifiers), tuple(declarations)
                 )
@@ -117,17 +110,7 @@ class DeclarationParser(StatementParser):
         else:
             spec = self._declared_type()
         initial: syntax.Expression | None = None
-        if self.kinds[self.i] == "=":
-            self.report(
-                "comparison-as-assignment",
-                self.starts[self.i],
-                self.end_of(self.i),
-                "= compares and does not assign.",
-                "Give an initial value with :=.",
-            )
-            self.i += 1
-            initial = self.initial_value()
-        elif self.accept(":="):
+        if self.assigns("Give an initial value with :=."):
             initial = self.initial_value()
         end = self._end_of_declaration()
         comment = self.comment_after(end)
@@ -263,13 +246,7 @@ class DeclarationParser(StatementParser):
         fields: list[syntax.Declaration] = []
         while self.kinds[self.i] != "END_STRUCT":
             if self.kinds[self.i] in ("end", "END_TYPE", "END_VAR", *UNIT_STARTS, *SECTIONS):
-                self.report(
-                    "missing-end",
-                    start,
-                    start + len("STRUCT"),
-                    "STRUCT is not closed: END_STRUCT is missing.",
-                    f"Write END_STRUCT before {self.shown(self.i)} in line {self.source.line(self.starts[self.i])}.",
-                )
+                self.missing_end("STRUCT", start)
                 break
             at, depth = self.i, self.depth
             try:
@@ -319,13 +296,7 @@ class DeclarationParser(StatementParser):
         found: list[syntax.TypeDeclaration] = []
         while not self.accept("END_TYPE"):
             if self.kinds[self.i] in ("end", *UNIT_STARTS, *SECTIONS):
-                self.report(
-                    "missing-end",
-                    start,
-                    start + len("TYPE"),
-                    "TYPE is not closed: END_TYPE is missing.",
-                    f"Write END_TYPE before {self.shown(self.i)} in line {self.source.line(self.starts[self.i])}.",
-                )
+                self.missing_end("TYPE", start)
                 break
             at, depth = self.i, self.depth
             try:

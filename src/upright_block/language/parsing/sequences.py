@@ -72,7 +72,7 @@ class SequenceParser(DeclarationParser):
         associations: list[syntax.Association] = []
         while self.kinds[self.i] == "name":
             associations.append(self._association())
-        self._end_of_part("END_STEP", kind, opened)
+        self._end_of_part(kind, opened)
         return syntax.Step(
             name.start, name.end, name.name, kind == "INITIAL_STEP", tuple(associations), comment
         )
@@ -131,7 +131,7 @@ class SequenceParser(DeclarationParser):
         self.expect(":=", "before the condition of a transition")
         condition = self.expression()
         self._semicolon()
-        self._end_of_part("END_TRANSITION", "TRANSITION", opened)
+        self._end_of_part("TRANSITION", opened)
         return syntax.Transition(opened, head, name, priority, sources, targets, condition)
 
     def _steps_named(self) -> tuple[syntax.Name, ...]:
@@ -153,18 +153,12 @@ class SequenceParser(DeclarationParser):
         self.opened.append(("ACTION", opened))
         body = self.statements("END_ACTION")
         self.opened.pop()
-        self._end_of_part("END_ACTION", "ACTION", opened)
+        self._end_of_part("ACTION", opened)
         return syntax.Action(name.start, name.end, name.name, body)
 
-    def _end_of_part(self, keyword: str, opener: str, opened: int) -> None:
-        if not self.accept(keyword):
-            self.report(
-                "missing-end",
-                opened,
-                opened + len(opener),
-                f"{opener} is not closed: {keyword} is missing.",
-                f"Write {keyword} before {self.shown(self.i)} in line {self.source.line(self.starts[self.i])}.",
-            )
+    def _end_of_part(self, opener: str, opened: int) -> None:
+        if not self.accept(f"END_{opener.removeprefix('INITIAL_')}"):
+            self.missing_end(opener, opened)
             if self.kinds[self.i] not in (*STARTS, "end") and not self.kinds[self.i].startswith("END_"):
                 raise SyntaxProblem
             return

@@ -233,16 +233,7 @@ class StatementParser(ExpressionParser):
         word = self.texts[self.i]
         target = self.operand()
         kind = self.kinds[self.i]
-        if kind == ":=" or kind == "=":
-            if kind == "=":
-                self.report(
-                    "comparison-as-assignment",
-                    self.starts[self.i],
-                    self.end_of(self.i),
-                    "= compares and does not assign.",
-                    "Assign with :=.",
-                )
-            self.i += 1
+        if self.assigns("Assign with :=."):
             value = self.expression()
             if self.kinds[self.i] == ":=":
                 raise self.fail(
@@ -265,6 +256,21 @@ class StatementParser(ExpressionParser):
             hint or f"Assign to it ({shown} := ...;), or call it if it is an instance ({shown}(...);).",
         )
         raise SyntaxProblem
+
+    def assigns(self, way_out: str) -> bool:
+        """Step over ``:=`` if it is next, or over ``=`` in its place, which is reported."""
+        if self.kinds[self.i] == "=":
+            self.report(
+                "comparison-as-assignment",
+                self.starts[self.i],
+                self.end_of(self.i),
+                "= compares and does not assign.",
+                way_out,
+            )
+        elif self.kinds[self.i] != ":=":
+            return False
+        self.i += 1
+        return True
 
     # --- selection ---
 
@@ -387,16 +393,7 @@ class StatementParser(ExpressionParser):
         step: syntax.Expression | None = None
         try:
             variable = self.operand()
-            if self.kinds[self.i] == "=":
-                self.report(
-                    "comparison-as-assignment",
-                    self.starts[self.i],
-                    self.end_of(self.i),
-                    "= compares and does not assign.",
-                    "Assign with :=.",
-                )
-                self.i += 1
-            else:
+            if not self.assigns("Assign with :=."):
                 self.expect(":=", "after the variable of FOR")
             first = self.expression()
             self.expect("TO", "after the first value of FOR")
@@ -485,21 +482,22 @@ class StatementParser(ExpressionParser):
         self.opened.pop()
 
     def missing_end(self, opener: str, start: int) -> None:
-        """Say that the construct opened at ``start`` is never closed."""
+        """Say that what ``opener`` opens at ``start`` is never closed."""
         if self.tokens.unclosed_comment and self.kinds[self.i] == "end":
             return
         here = self.i
+        closer = "END_VAR" if opener in SECTIONS else f"END_{opener.removeprefix('INITIAL_')}"
         place = Related(
             self.source,
             self.starts[here],
             max(self.end_of(here), self.starts[here] + 1),
-            f"{CLOSES[opener]} was expected before {self.shown(here)}",
+            f"{closer} was expected before {self.shown(here)}",
         )
         self.report(
             "missing-end",
             start,
             start + len(opener),
-            f"{opener} is not closed: {CLOSES[opener]} is missing.",
-            f"Write {CLOSES[opener]} before {self.shown(here)} in line {self.source.line(self.starts[here])}.",
+            f"{opener} is not closed: {closer} is missing.",
+            f"Write {closer} before {self.shown(here)} in line {self.source.line(self.starts[here])}.",
             place,
         )
