@@ -21,6 +21,11 @@ from upright_block.language.typed import inner_bodies
 from upright_block.language.types import Elementary, String
 
 _LONGEST_INLINED = 24
+_REFUSALS = {
+    "TEXT_NUMBER": "text that is no number", "FROM_BCD": "digit above 9", "TO_BCD": "number with too many digits",
+    "CONCAT_DATE": "date that does not exist", "CONCAT_TOD": "time of day that does not exist",
+}  # fmt: skip
+"""What an assertion of a standard unit means to its caller."""
 _WIDEST_TABLE = 512
 
 
@@ -404,7 +409,10 @@ class BodyEmitter(ExpressionEmitter):
     def _assert(self, at: typed.Assert) -> None:
         self.expression(at.condition)
         self.out.append("i32.eqz")
-        self.fault_if(at.start, "assertion failed")
+        unit = self.frame.unit
+        self.fault_if(
+            at.start, _REFUSALS.get(unit.key, "assertion failed") if unit.is_standard else "assertion failed"
+        )
 
     def _exit(self, at: typed.Exit) -> None:
         self.out.append(f"br {self.loop_labels[-1]}.x")

@@ -1,6 +1,7 @@
 ;; The scan loop. Python fills in the header and calls "run"; nothing on the way calls out.
 ;; Header (little-endian, offsets in bytes):
 ;;    8 now (i64, ns)        16 scan                 20 fault site, 0 for none   24 instance at fault
+;;   28 site of the last call of a standard function
 ;;   32 interval (i64, ns)   40 scan to stop before  44 next event               48 end of events
 ;;   52 forces               56 end of forces        60 spans                    64 end of spans
 ;;   68 next record          72 loop turns a scan   80 wall clock at the start (i64, ns since 1970)
@@ -8,7 +9,8 @@
 ;; a span is (address, length), copied to the record after each scan.
 (func $fault (param $site i32) (param $self i32)
   (i32.store (i32.const 20) (local.get $site))
-  (i32.store (i32.const 24) (local.get $self)))
+  (i32.store (i32.const 24) (local.get $self))
+  (i32.store (i32.const 28) (global.get $caller)))
 (func $poke (param $address i32) (param $width i32) (param $value i64)
   block $done block $eight block $four block $two block $one
   local.get $width

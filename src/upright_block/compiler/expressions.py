@@ -234,6 +234,9 @@ class ExpressionEmitter(PlaceEmitter):
         What is not elementary goes in and out by address; the caller makes room for it.
         """
         unit = at.function
+        if unit.is_standard and not self.frame.unit.is_standard:
+            site = self.module.site(self.frame.unit, at.start, "")
+            self.out.append(f"i32.const {site} global.set $caller")
         if at.instance is not None:
             self.push_address(at.instance)
         else:

@@ -161,6 +161,7 @@ def build_image(root: typed.Unit, given: Given | None = None, checks_overflow: b
             f'(memory (export "memory") {builder.end // _PAGE + 2})',
             *data,
             "(global $budget (mut i32) (i32.const 0))",
+            "(global $caller (mut i32) (i32.const 0))",
             *functions,
             f"(func $scan i32.const {DATA} call ${root.key})",
             _runtime("driver"),

@@ -11,7 +11,7 @@ import numpy as np
 import wasmtime
 
 from upright_block.compiler.cache import ENGINE, compiled
-from upright_block.compiler.image import Image
+from upright_block.compiler.image import Image, Site
 from upright_block.compiler.layout import (
     DATA,
     FORCES,
@@ -171,6 +171,10 @@ class Machine:
         if not site:
             raise trap
         place = self.image.sites[site - 1]
+        caller = self._int(28)
+        if place.unit.is_standard and not place.unit.keeps_data and caller:
+            called = self.image.sites[caller - 1]
+            place = Site(called.unit, called.start, place.kind)
         path = instance_at(self.image.root, address - DATA, place.unit)
         if path is None:
             path = _deepest(self.image, address - DATA)
