@@ -218,6 +218,11 @@ def parse_number(text: str) -> tuple[Elementary, Number]:
 _SHORT = {"T": "TIME", "LT": "LTIME", "D": "DATE", "LD": "LDATE"}
 
 
+def is_literal_prefix(word: str) -> bool:
+    """Whether a word before ``#`` is one of the standard's, such as ``T`` or ``INT``."""
+    return word.upper() in _SHORT or word.upper() in ELEMENTARY
+
+
 def parse_typed(text: str) -> tuple[Type, Value]:
     """A literal with its type before ``#``: ``T#5s``, ``INT#-5``, ``WORD#16#FF``, ``D#2026-03-29``.
 

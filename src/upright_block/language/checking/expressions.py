@@ -14,6 +14,7 @@ from upright_block.language.literals import (
     Value,
     character,
     fit,
+    is_literal_prefix,
     parse_as,
     parse_number,
     parse_text,
@@ -254,7 +255,7 @@ class ExpressionChecker(OperatorChecker):
         """A literal with a type before ``#``, which may be an enumeration or a subrange of the library."""
         prefix, _, rest = at.text.partition("#")
         named = self.find_type(prefix.upper())
-        if named is None:
+        if named is None or is_literal_prefix(prefix):
             return typed.Constant(*parse_typed(at.text))
         type_ = self.named_type(named, at)
         if isinstance(type_, Enumeration):

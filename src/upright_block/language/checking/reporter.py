@@ -35,7 +35,7 @@ class Reporter:
 
     def find_type(self, name: str) -> NamedType | None:
         """The type of the library that a name in upper case stands for in the unit at hand."""
-        types = self.scope.types
+        types = {} if self.unit.is_standard else self.scope.types
         return next((types[key] for key in self.unit.syntax.home.keys(name) if key in types), None)
 
     def report(
