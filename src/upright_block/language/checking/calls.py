@@ -11,6 +11,7 @@ from upright_block.language.checking.standard import StandardChecker, counted
 from upright_block.language.types import (
     BOOL,
     BROKEN,
+    Array,
     Elementary,
     Reference,
     String,
@@ -53,13 +54,14 @@ class CallChecker(StandardChecker):
             if isinstance(type_, typed.Unit):
                 raise self._instance_in_expression(at, self.text(callee), type_)
             hidden = self.scope.standard.function(name) or (name and self.find_unit(name))
+            way_out = "Remove the parentheses."
+            if isinstance(type_, Array) and at.arguments:
+                index = ", ".join(self.text(a) for a in at.arguments)
+                way_out = f"Write the index in brackets: {self.text(callee)}[{index}]."
+            elif hidden:
+                way_out = f"The variable hides the function {hidden.name}: give it another name."
             raise self.problem(
-                "not-callable",
-                callee,
-                f"{self.text(callee)} is {type_} and cannot be called.",
-                f"The variable hides the function {hidden.name}: give it another name."
-                if hidden
-                else "Remove the parentheses.",
+                "not-callable", callee, f"{self.text(callee)} is {type_} and cannot be called.", way_out
             )
         assert isinstance(callee, syntax.Name)
         if name == "REF":
@@ -344,13 +346,7 @@ class CallChecker(StandardChecker):
         )
         name_at = syntax.Node(argument.start, end)
         if pin is None or pin.section not in ("input", "output", "in_out"):
-            if argument.name.upper() in ("EN", "ENO") and pin is None:
-                raise self.problem(
-                    "unknown-name",
-                    name_at,
-                    f"{argument.name} belongs to a call that is a statement, or the whole value of an assignment.",
-                    "Write the call in a statement of its own.",
-                )
+            self.check_enable(argument)
             sections = ("output",) if argument.output else ("input", "in_out")
             names = [v.name for v in unit.variables.values() if v.section in sections]
             if pin is not None:

@@ -78,6 +78,7 @@ class StandardChecker(ExpressionChecker):
             place = function.index(argument.name) if argument.name else index
             if place is None or function.pin(place) is None or argument.output:
                 if argument.name:
+                    self.check_enable(argument)
                     raise self.problem(
                         "unknown-name",
                         argument,
@@ -102,6 +103,16 @@ class StandardChecker(ExpressionChecker):
                     "Add it to the call.",
                 )
         return sorted(given.items())
+
+    def check_enable(self, argument: syntax.Argument) -> None:
+        """Report EN or ENO where it is not taken (6.6.1.5)."""
+        if argument.name.upper() in ("EN", "ENO"):
+            raise self.problem(
+                "unknown-name",
+                argument,
+                f"{argument.name} belongs to a call that is a statement, or the whole value of an assignment.",
+                "Write the call in a statement of its own.",
+            )
 
     def _input(
         self, found: Given, pin: Pin | None, common_type: Type | None, function: StandardFunction

@@ -90,34 +90,46 @@ class DeclarationParser(StatementParser):
             self.i += 1
             if not self.accept(","):
                 break
-        address = ""
-        if self.accept("AT"):
-            address = self.texts[self.i]
-            if not self.accept("address"):
-                raise self.fail(
-                    "missing-address",
-                    f"An address is missing after AT: {self.shown(self.i)} stands in its place.",
-                    "Write one such as %IX0.3 or %QW4.",
-                )
-        if self.kinds[self.i] == ":=":
-            name = self.texts[names[0]]
-            self.fail(
-                "missing-type",
-                f"{name} has no type: its initial value stands in place of it.",
-                f"Write {name} : TYPE := value;",
-            )
-            spec: syntax.TypeSpec = syntax.TypeName(self.last_end, self.last_end, "")
-        else:
-            spec = self._declared_type()
+        spec: syntax.TypeSpec = syntax.TypeName(self.last_end, self.last_end, "")
         initial: syntax.Expression | None = None
-        if self.assigns("Give an initial value with :=."):
-            initial = self.initial_value()
-        end = self._end_of_declaration()
-        comment = self.comment_after(end)
+        address = comment = ""
+        at, depth = self.i, self.depth
+        try:
+            address = self._address()
+            if self.kinds[self.i] == ":=":
+                self._missing_type(self.texts[names[0]])
+            else:
+                spec = self._declared_type()
+            if self.assigns("Give an initial value with :=."):
+                initial = self.initial_value()
+            comment = self.comment_after(self._end_of_declaration())
+        except SyntaxProblem:
+            # the names are declared all the same, so that each use of them is not a finding
+            self.depth = depth
+            self._recover_declaration(at)
         return [
             syntax.Declaration(self.starts[n], self.end_of(n), self.texts[n], spec, initial, comment, address)
             for n in names
         ]
+
+    def _address(self) -> str:
+        """``AT %IX0.3`` where it is written."""
+        if not self.accept("AT"):
+            return ""
+        if not self.accept("address"):
+            raise self.fail(
+                "missing-address",
+                f"An address is missing after AT: {self.shown(self.i)} stands in its place.",
+                "Write one such as %IX0.3 or %QW4.",
+            )
+        return self.texts[self.i - 1]
+
+    def _missing_type(self, name: str) -> None:
+        self.fail(
+            "missing-type",
+            f"{name} has no type: its initial value stands in place of it.",
+            f"Write {name} : TYPE := value;",
+        )
 
     def _end_of_declaration(self) -> int:
         """Step over the semicolon of a declaration; the offset before it."""
