@@ -276,6 +276,7 @@ def _unknown(source: Source, start: int, findings: Findings) -> bool:
         "≠": "Write <>.",
         "!": "Not equal is <>; a negation is NOT.",
         "|": "Write OR.",
+        "%": "The remainder is MOD.",
         "–": "Use the minus sign -.",
         "−": "Use the minus sign -.",
     }

@@ -11,6 +11,7 @@ from upright_block.language.checking.standard import StandardChecker, counted
 from upright_block.language.types import (
     BOOL,
     BROKEN,
+    ELEMENTARY,
     Array,
     Elementary,
     Reference,
@@ -72,8 +73,24 @@ class CallChecker(StandardChecker):
         unit = self.find_unit(name)
         if unit is not None:
             return self._call_of(at, unit)
+        self._no_conversion(callee)
         raise self.unknown(callee.name, callee, f"There is no function {callee.name}.", self.scope.known_names(),
                            "Write the function, or correct its name.")  # fmt: skip
+
+    def _no_conversion(self, at: syntax.Name) -> None:
+        """Report a name that looks like a conversion between two types that have none."""
+        source, _, target = at.name.upper().partition("_TO_")
+        known = {**ELEMENTARY, "STRING": None, "WSTRING": None}
+        if source not in known or target not in known:
+            return
+        way_out = "Convert by way of another type."
+        if "STRING" in source + target:
+            way_out = "Integers and BOOL become a STRING, and integers come from one."
+        elif source in ("TIME", "LTIME"):
+            way_out = "Divide: NANOSECONDS(duration) / 1_000_000 gives milliseconds."
+        elif target in ("TIME", "LTIME"):
+            way_out = "Multiply: T#1ms * number gives a duration."
+        raise self.problem("not-supported", at, f"There is no conversion from {source} to {target}.", way_out)
 
     def _call_of(self, at: syntax.Call, unit: typed.Unit) -> typed.Expression:
         """The value of a call of a unit of the library."""

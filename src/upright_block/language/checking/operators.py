@@ -165,7 +165,9 @@ class OperatorChecker(PlaceChecker):
                 pair = (made, other) if one is left else (other, made)
                 return self._operation(at, *pair)
         if at.operator not in _COMPARISONS:
-            way_out = "Join texts with CONCAT." if at.operator == "+" else "Convert them to numbers first."
+            way_out = (
+                "Join texts with CONCAT." if at.operator in ("+", "AND") else "Convert them to numbers first."
+            )
             raise self.problem("type-mismatch", at, f"{at.operator} has no meaning for texts.", way_out)
         if (
             not (isinstance(left.type, String) and isinstance(right.type, String))

@@ -76,6 +76,9 @@ class TypeChecker(StatementChecker):
                 if unit.kind == "FUNCTION"
                 else "Programs run in tasks; write a FUNCTION_BLOCK to have instances.",
             )
+        if name.startswith("ANY") and name.partition("_")[0] == "ANY":
+            raise self.problem("not-supported", at, f"{at.name} is a generic type; units of the library have no generic pins.",
+                               "Write a type such as INT, or one function for each type.")  # fmt: skip
         raise self.unknown(at.name, at, f"There is no type or block {at.name}.", [*ELEMENTARY, *self.scope.known_names()],
                            "Types are BOOL, INT, DINT, REAL, LREAL, TIME, WORD and their kin, and the blocks of the library.")  # fmt: skip
 

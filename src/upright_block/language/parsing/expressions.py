@@ -44,7 +44,7 @@ _FOREIGN_OPERATORS = {
     ("=", ">"): "Write >= for greater or equal.",
     ("=", "<"): "Write <= for less or equal.",
     (">", "<"): "Write <> for not equal.",
-    ("AND", "AND"): "Write AND once.",
+    ("AND", "AND"): "Write AND, or & once.",
 }
 
 
@@ -62,7 +62,7 @@ class ExpressionParser(Cursor):
             at = self.starts[self.i]
             self.i += 1
             way_out = _FOREIGN_OPERATORS.get((operator, self.kinds[self.i]))
-            if way_out and self.starts[self.i] == at + len(operator):
+            if way_out and self.starts[self.i] == self.last_end:
                 end = self.end_of(self.i)
                 self.report(
                     "unknown-operator", at, end, f"{self.source.text[at:end]} is no operator.", way_out

@@ -247,6 +247,9 @@ class StatementParser(ExpressionParser):
         if kind == ":" and self.kinds[self.i + 1] == "=":
             raise self.fail("split-sign", ": and = stand apart.", "Write := with no space between.")
         shown = self.source.text[target.start : target.end]
+        self._foreign_assignment(target, shown)
+        if word.upper() in ("GOTO", "JMP", "JMPC", "JMPCN"):
+            raise self.fail("no-statement", f"{word}: there are no jumps in Structured Text.", "Use IF, CASE, a loop, EXIT or RETURN.", self.i - 1)  # fmt: skip
         hint = did_you_mean(word, _WORDS_THAT_START) if isinstance(target, syntax.Name) else ""
         self.report(
             "no-statement",
@@ -256,6 +259,18 @@ class StatementParser(ExpressionParser):
             hint or f"Assign to it ({shown} := ...;), or call it if it is an instance ({shown}(...);).",
         )
         raise SyntaxProblem
+
+    def _foreign_assignment(self, target: syntax.Expression, shown: str) -> None:
+        """Report ``n += 1``, ``n++`` and ``a ?= b``."""
+        sign, following = self.kinds[self.i], self.kinds[self.i + 1]
+        end = self.end_of(self.i + 1)
+        if sign == "?=":
+            raise self.fail("not-supported", "?= is not read by this version.", "Assign with :=, where the types are known to agree.")  # fmt: skip
+        if sign in ("+", "-", "*", "/") and following in ("=", ":=", sign) and self.starts[self.i + 1] == self.end_of(self.i):  # fmt: skip
+            written = self.source.text[target.start : end]
+            way_out = f"Write {shown} := {shown} {sign} {'1' if following == sign else '...'};"
+            self.report("unknown-operator", self.starts[self.i], end, f"{written} is no assignment.", way_out)
+            raise SyntaxProblem
 
     def assigns(self, way_out: str) -> bool:
         """Step over ``:=`` if it is next, or over ``=`` in its place, which is reported."""
