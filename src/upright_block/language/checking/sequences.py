@@ -16,6 +16,7 @@ from upright_block.language.findings import Related
 from upright_block.language.types import BOOL, TIME, Type
 
 _FIRST = "started:"
+_MOST_MARKINGS = 2_000
 _STEP_FIELDS = (
     ("X", BOOL, "the step is active"), ("T", TIME, "how long it has been"), ("began", TIME, "when it began to be"),
 )  # fmt: skip
@@ -109,30 +110,62 @@ def check_sequence(at: syntax.Sequence, unit: typed.Unit, checker: TypeChecker) 
 def _check_reach(
     at: syntax.Sequence, steps: dict[str, syntax.Step], initial: syntax.Step, checker: TypeChecker
 ) -> None:
-    """A step is reached when all steps before one of its transitions are, and the transition can clear."""
-    reached = {initial.name.upper()}
-    open_ones = [t for t in at.transitions if not _is_known(t.condition, False)]
-    grown = True
-    while grown:
-        grown = False
-        for transition in open_ones:
-            targets = {n.name.upper() for n in transition.targets}
-            if not targets <= reached and all(n.name.upper() in reached for n in transition.sources):
-                reached |= targets
-                grown = True
+    """Report what no run can reach, whatever its conditions do."""
+    markings = _markings(at, initial)
+    reached = {key for marking in markings for key in marking}
     for key, step in steps.items():
         if key not in reached:
             checker.report("never-reached", step, f"No transition ever leads to the step {step.name}.",
                            f"Write TRANSITION FROM ... TO {step.name} := ...; or remove the step.", severity="warning")  # fmt: skip
-    for transition in at.transitions:
+    for number, transition in enumerate(at.transitions):
         if _is_known(transition.condition, False):
             checker.report("never-clears", transition.condition, "This transition never clears.", "Write its condition.", severity="warning")  # fmt: skip
+            continue
+        sources = _keys(transition.sources)
+        if sources <= reached and not any(sources <= marking for marking in markings):
+            names = " and ".join(n.name for n in transition.sources)
+            checker.report("never-clears", transition, f"This transition never clears: {names} are never active together.",
+                           "Let one transition lead to all of them.", severity="warning")  # fmt: skip
+        rival = next((r for r in _before(at, number) if _keys(r.sources) <= sources and _is_known(r.condition, True)), None)  # fmt: skip
+        if rival is not None:
+            first = Related(checker.source, rival.start, rival.end, "this one always clears first")
+            checker.report("never-clears", transition, "This transition never clears.", "Give it the lower PRIORITY, or the other one a condition.",
+                           first, severity="warning")  # fmt: skip
     for step in at.steps:
         leaves = [t for t in at.transitions if step.name.upper() in (n.name.upper() for n in t.sources)]
         late = [a for a in step.associations if a.qualifier == "D"]
         if late and any(len(t.sources) == 1 and _is_known(t.condition, True) for t in leaves):
             checker.report("never-runs", late[0], f"{late[0].name} never runs: {step.name} is left in the next scan, before the delay is over.",
                            "Wait in the condition of the transition, as in " f"{step.name}.T >= T#5s.", severity="warning")  # fmt: skip
+
+
+def _keys(names: Iterable[syntax.Name]) -> frozenset[str]:
+    return frozenset(name.name.upper() for name in names)
+
+
+def _before(at: syntax.Sequence, number: int) -> list[syntax.Transition]:
+    """The transitions that are looked at before one."""
+    order = _in_order(at)
+    return [other for _, other in order[: order.index((number, at.transitions[number]))]]
+
+
+def _markings(at: syntax.Sequence, initial: syntax.Step) -> set[frozenset[str]]:
+    """The sets of steps that may be active together, whatever the conditions are; at most `_MOST_MARKINGS`."""
+    moves = [
+        (_keys(t.sources), _keys(t.targets)) for t in at.transitions if not _is_known(t.condition, False)
+    ]
+    first = frozenset({initial.name.upper()})
+    found, waiting = {first}, [first]
+    while waiting and len(found) < _MOST_MARKINGS:
+        marking = waiting.pop()
+        for sources, targets in moves:
+            after = (marking - sources) | targets
+            if sources <= marking and after not in found:
+                found.add(after)
+                waiting.append(after)
+    if waiting:
+        found.add(frozenset(step.name.upper() for step in at.steps))
+    return found
 
 
 def _is_known(condition: syntax.Expression, value: bool) -> bool:
@@ -149,7 +182,7 @@ def _is_known(condition: syntax.Expression, value: bool) -> bool:
 
 def sequence_body(at: syntax.Sequence, unit: typed.Unit) -> tuple[syntax.Statement, ...]:
     """The statements that a sequence stands for."""
-    order = sorted(enumerate(at.transitions), key=lambda pair: (pair[1].priority or 1 << 30, pair[0]))
+    order = _in_order(at)
     changes: list[syntax.Statement] = []
     for place, (number, transition) in enumerate(order):
         rivals = [n for n, other in order[:place] if _shared(transition, other)]
@@ -170,6 +203,11 @@ def sequence_body(at: syntax.Sequence, unit: typed.Unit) -> tuple[syntax.Stateme
     body += _controls(at, unit)
     body += _runs(at, unit)
     return tuple(body)
+
+
+def _in_order(at: syntax.Sequence) -> list[tuple[int, syntax.Transition]]:
+    """The transitions with their numbers in the order in which they are looked at (table 61)."""
+    return sorted(enumerate(at.transitions), key=lambda pair: (pair[1].priority or 1 << 30, pair[0]))
 
 
 def _name(name: str, at: syntax.Node) -> syntax.Name:
