@@ -148,3 +148,14 @@ def test_a_constant_may_be_given_another_value() -> None:
     machine = Machine(build_image(unit, {unit.variables["K"]: 10}))
     machine.run(2, SECOND)
     assert machine.read("n") == 20
+
+
+def test_an_input_with_an_edge_is_seen_for_one_scan() -> None:
+    text = "FUNCTION_BLOCK B VAR_INPUT up : BOOL R_EDGE; down : BOOL F_EDGE; END_VAR VAR n, m : INT; END_VAR "
+    text += "IF up THEN n := n + 1; END_IF IF down THEN m := m + 1; END_IF END_FUNCTION_BLOCK"
+    machine = machine_of(text)
+    for level in (False, True, True, False, True):
+        machine.write("up", level)
+        machine.write("down", level)
+        machine.run(1, SECOND)
+    assert (machine.read("n"), machine.read("m")) == (2, 2)

@@ -305,13 +305,17 @@ NOWHERE = Home("", ())
 
 @node
 class Declaration(Node):
-    """``name AT address : type := initial;`` with the comment that follows it on its line."""
+    """``name AT address : type := initial;`` with the comment that follows it on its line.
+
+    ``edge`` is R_EDGE or F_EDGE where it is written.
+    """
 
     name: str
     type: TypeSpec
     initial: Expression | None
     comment: str
     address: str
+    edge: str = ""
 
 
 @node

@@ -93,6 +93,7 @@ class Unit(Compound):
 
     ``methods`` are those that it declares itself, ``owner`` is the unit that a method belongs to. ``number``
     tells the units of one run apart where a call goes by the kind of the instance; 0 needs no telling.
+    ``edges`` are the detectors of inputs of which the body sees the edge, by the key of the input.
     ``virtual_uses`` are the keys of methods that it calls by the kind of the instance.
     """
 
@@ -118,6 +119,7 @@ class Unit(Compound):
     number: int = 0
     calls_own_methods: bool = False
     virtual_uses: set[str] = field(default_factory=set)
+    edges: dict[str, Variable] = field(default_factory=dict)
     _this: Variable | None = None
 
     @property

@@ -80,6 +80,8 @@ class PlaceChecker(Reporter):
                     raise Problem
                 return typed.Place(self.unit.owner.this, (typed.Member(self.unit.owner, held),), held.type)
         variable = self.variable(at)
+        if key in self.unit.edges:
+            return edge_place(self.unit.edges[key])
         return typed.Place(variable, (), variable.type)
 
     def variable(self, at: syntax.Name) -> typed.Variable:
@@ -306,6 +308,13 @@ class PlaceChecker(Reporter):
             return typed.Receiver(place, type_, shift)
         place = self.assignable(at)
         return typed.Receiver(place, place.type, None)
+
+
+def edge_place(detector: typed.Variable) -> typed.Place:
+    """What the body sees of an input with an edge: the output of its detector (table 40)."""
+    block = detector.type
+    assert isinstance(block, typed.Unit)
+    return typed.Place(detector, (typed.Member(block, block.variables["Q"]),), BOOL)
 
 
 def pins_of(unit: typed.Unit) -> str:

@@ -301,7 +301,24 @@ def _variable(
             f"{at.name} is an in-out; its value is that of the caller's variable.",
             "Remove the initial value.",
         )
+    if at.edge:
+        _edge(unit, at, variable, checker)
     _instances(unit, at, type_, checker)
+
+
+def _edge(unit: typed.Unit, at: syntax.Declaration, variable: typed.Variable, checker: TypeChecker) -> None:
+    """The detector of an input with R_EDGE or F_EDGE."""
+    if variable.type is not BOOL or variable.section != "input" or not unit.keeps_data:
+        checker.report(
+            "type-mismatch", at, f"{at.edge} belongs to a BOOL input of a block.", f"Remove {at.edge}."
+        )
+        return
+    block = checker.find_unit(f"{at.edge[0]}_TRIG")
+    assert block is not None
+    unit.uses[block.key] = block
+    detector = typed.Variable(f"{at.name}:edge", "private", block, False, None, "", at.start, at.end)
+    unit.variables[detector.key] = detector
+    unit.edges[variable.key] = detector
 
 
 def _external(at: syntax.Declaration, type_: Type, checker: TypeChecker) -> typed.Variable | None:
@@ -361,7 +378,7 @@ def _check_body(unit: typed.Unit, scope: Scope, findings: Findings) -> None:
     if body and unit.kind in ("CLASS", "INTERFACE"):
         checker.report("unexpected", unit.syntax.body[0], f"A {unit.kind} has no body of its own.", "Put statements into a METHOD.")  # fmt: skip
     if not unit.is_broken:
-        unit.body = (*_guard(unit), *body)
+        unit.body = (*_guard(unit), *_detect(unit), *body)
     result = unit.result
     is_real = not (unit.owner and (unit.has("ABSTRACT") or unit.owner.kind == "INTERFACE"))
     if result is not None and is_real and not unit.is_broken and not _assigns(body, result):
@@ -376,6 +393,18 @@ def _check_body(unit: typed.Unit, scope: Scope, findings: Findings) -> None:
                 "warning",
             )
         )
+
+
+def _detect(unit: typed.Unit) -> list[typed.Statement]:
+    """The calls of the detectors of inputs with an edge."""
+    found: list[typed.Statement] = []
+    for key, detector in unit.edges.items():
+        block, pin = detector.type, unit.variables[key]
+        assert isinstance(block, typed.Unit)
+        signal = typed.Load(BOOL, typed.Place(pin, (), BOOL))
+        inputs = ((block.variables["CLK"], signal),)
+        found.append(typed.CallInstance(typed.Place(detector, (), block), block, inputs, (), (), pin.start))
+    return found
 
 
 def _guard(unit: typed.Unit) -> tuple[typed.Statement, ...]:

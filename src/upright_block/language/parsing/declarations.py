@@ -92,7 +92,7 @@ class DeclarationParser(StatementParser):
                 break
         spec: syntax.TypeSpec = syntax.TypeName(self.last_end, self.last_end, "")
         initial: syntax.Expression | None = None
-        address = comment = ""
+        address = comment = edge = ""
         at, depth = self.i, self.depth
         try:
             address = self._address()
@@ -100,6 +100,9 @@ class DeclarationParser(StatementParser):
                 self._missing_type(self.texts[names[0]])
             else:
                 spec = self._declared_type()
+            if self.kinds[self.i] == "name" and self.texts[self.i].upper() in ("R_EDGE", "F_EDGE"):
+                edge = self.texts[self.i].upper()
+                self.i += 1
             if self.assigns("Give an initial value with :=."):
                 initial = self.initial_value()
             comment = self.comment_after(self._end_of_declaration())
@@ -108,7 +111,9 @@ class DeclarationParser(StatementParser):
             self.depth = depth
             self._recover_declaration(at)
         return [
-            syntax.Declaration(self.starts[n], self.end_of(n), self.texts[n], spec, initial, comment, address)
+            syntax.Declaration(
+                self.starts[n], self.end_of(n), self.texts[n], spec, initial, comment, address, edge
+            )
             for n in names
         ]
 
@@ -187,13 +192,6 @@ class DeclarationParser(StatementParser):
             return syntax.StringSpec(start, self.last_end, name.name, length)
         if self.kinds[self.i] == "(":
             return self._range_or_enumeration(name)
-        word = self.texts[self.i].upper()
-        if self.kinds[self.i] == "name" and word in ("R_EDGE", "F_EDGE"):
-            raise self.fail(
-                "not-supported",
-                f"{word} is not read by this version.",
-                f"Declare an instance of {word[0]}_TRIG in VAR and call it.",
-            )
         return name
 
     def type_name(self) -> syntax.TypeName:
