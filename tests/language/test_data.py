@@ -24,6 +24,8 @@ FUNCTION Sum : INT VAR_INPUT list : ARRAY [1..3] OF INT; END_VAR VAR i : INT; EN
 FOR i := 1 TO 3 DO Sum := Sum + list[i]; END_FOR END_FUNCTION
 FUNCTION Spoil : INT VAR_INPUT list : ARRAY [1..3] OF INT; END_VAR VAR_IN_OUT same : ARRAY [1..3] OF INT; END_VAR
 same[1] := 99; Spoil := list[1]; END_FUNCTION
+FUNCTION Fresh : INT VAR a : ARRAY [1..2] OF INT; b : ARRAY [1..2] OF INT := [3, 4]; s : STRING[4]; END_VAR
+a[1] := a[1] + 1; b[2] := b[2] + a[1]; s := CONCAT(s, 'x'); Fresh := b[2] * 10 + LEN(s); END_FUNCTION
 FUNCTION_BLOCK Adder VAR_IN_OUT sum : DINT; END_VAR VAR_INPUT d : DINT := 1; END_VAR
 VAR_TEMP t : INT := 3; END_VAR VAR n : INT; END_VAR t := t + 1; n := n + t; sum := sum + d; END_FUNCTION_BLOCK
 """
@@ -44,6 +46,7 @@ VALUES: list[tuple[str, str, str, Value]] = [
     ("rows : ARRAY [1..2] OF Row; i : INT := 2;", "rows[i].pair.a := 11;", "rows[2].pair.a", 11),
     ("a : ARRAY [1..3] OF INT := [1, 2, 3]; n : INT;", "n := Sum(a) + Sum(list := a);", "n", 12),
     ("a : ARRAY [1..3] OF INT := [1, 2, 3]; n : INT;", "n := Spoil(a, a);", "n", 1),
+    ("n : INT;", "n := Fresh(); n := Fresh();", "n", 51),
     ("x : INT := 3; y : INT := 4;", "Swap(x, y);", "x", 4),
     ("a : ARRAY [1..2] OF INT := [5, 6]; i : INT := 1;", "Swap(a[i], a[i + 1]);", "a[1]", 6),
     ("r : Row; n : INT;", "r := MakeRow(n := 'abcdefghi', v := 3, size => n);", "r.name", "abcdef"),

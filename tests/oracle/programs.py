@@ -73,6 +73,8 @@ class Unit:
     children: dict[str, Unit] = field(default_factory=dict)
     arrays: dict[str, tuple[str, int, int]] = field(default_factory=dict)
     record: dict[str, str] = field(default_factory=dict)
+    bank: Unit | None = None
+    record_output: str = ""
 
     def fields(self) -> dict[str, tuple[str, str]]:
         """Every elementary variable by its path, with its type and its path in C."""
@@ -82,7 +84,10 @@ class Unit:
         for name, type_ in self.record.items():
             own[f"rec.{name}"] = type_, f"rec.{name}"
             own |= {f"recs[{i}].{name}": (type_, f"recs[{i + 1}].{name}") for i in range(-1, 2)}
-        for name, child in self.children.items():
+        inner = {name: (name, child) for name, child in self.children.items()}
+        if self.bank is not None:
+            inner |= {f"more[{i}]": (f"more[{i}]", self.bank) for i in range(3)}
+        for name, (_, child) in inner.items():
             own |= {f"{name}.{path}": (type_, f"{name}.{c}") for path, (type_, c) in child.fields().items()}
         return own
 
@@ -97,8 +102,13 @@ class Writer:
         self.prefix = prefix
         self.readable = {**unit.inputs, **unit.private}
         self.locked: set[str] = set()
+        self.c_names: dict[str, str] = {}
         self.labels = 0
         self.in_loop: list[str] = []
+
+    def c(self, name: str) -> str:
+        """A variable as C names it."""
+        return self.c_names.get(name, self.prefix + name)
 
     # --- expressions ---
 
@@ -130,7 +140,7 @@ class Writer:
         if not names:
             return None
         name = self.random.choice(names)
-        return name, self.prefix + name
+        return name, self.c(name)
 
     def places(self, type_: str) -> list[tuple[str, str]]:
         """Arrays of a type, and records with a field of it, as (name, field)."""
@@ -157,7 +167,7 @@ class Writer:
         if not names:
             return str(low), "0"
         name = self.random.choice(names)
-        return f"{self.readable[name]}_TO_INT({name} MOD {count}) + {low}", f"{self.prefix}{name} % {count}"
+        return f"{self.readable[name]}_TO_INT({name} MOD {count}) + {low}", f"{self.c(name)} % {count}"
 
     def leaf(self, type_: str) -> Pair:
         found = self.variable(type_) if self.random.random() < 0.75 else None
@@ -301,7 +311,7 @@ class Writer:
         kinds = ["assign"] * 5 + (["if", "if", "case", "for", "while", "repeat"] if depth > 0 else [])
         kinds += ["leave"] if self.in_loop else []
         kinds += ["instance"] * (2 if self.unit.children else 0)
-        kinds += ["store", "store", "copy", "swap", "bit"] if self.unit.record else []
+        kinds += ["store", "store", "copy", "swap", "bit", "record"] if self.unit.record else []
         return getattr(self, f"_{r.choice(kinds)}")(depth)  # type: ignore[no-any-return]
 
     def _target(self, *types: str) -> tuple[str, str] | None:
@@ -319,7 +329,7 @@ class Writer:
             return ";", ";"
         name, type_ = target
         st, c = self.expression(type_, 3)
-        return f"{name} := {st};", f"{self.prefix}{name} = {c};"
+        return f"{name} := {st};", f"{self.c(name)} = {c};"
 
     def _store(self, depth: int) -> Pair:
         """To an element or a field."""
@@ -342,10 +352,27 @@ class Writer:
         type_ = self.random.choice(list(self.unit.record.values()))
         places = [self.place(c) for c in self.places(type_)]
         places += [
-            (n, self.prefix + n) for n, t in self.unit.private.items() if t == type_ and n not in self.locked
+            (n, self.c(n)) for n, t in self.unit.private.items() if t == type_ and n not in self.locked
         ]
         (a, ac), (b, bc) = self.random.choice(places), self.random.choice(places)
         return f"Swap_{type_}(a := {a}, b := {b});", f"swap_{type_}(&{ac}, &{bc});"
+
+    def _record(self, depth: int) -> Pair:
+        """A function of records: one by value, one by address, one as the result, and an output."""
+        st, c = self.index(-1, 3)
+        (given, given_c), (shared, shared_c), (taken, taken_c) = (
+            self.random.sample([("rec", "rec"), (f"recs[{st}]", f"recs[{c}]"), ("recs[0]", "recs[1]")], 3)
+            if self.random.random() < 0.5
+            else [("rec", "rec")] * 3
+        )
+        output = self._target(self.unit.record_output)
+        name, type_ = f"G_{self.unit.name}", self.unit.record_output
+        sink, sink_c = (f", o => {output[0]}", f"{self.c(output[0])} = o; ") if output else ("", "")
+        d = self.prefix
+        return (
+            f"{taken} := {name}(r := {given}, x := {shared}{sink});",
+            f"{{ {C_TYPE[type_]} o = 0; R_{self.unit.name} made = {name}({d}{given_c}, &{d}{shared_c}, &o); {sink_c}{d}{taken_c} = made; }}",
+        )
 
     def _bit(self, depth: int) -> Pair:
         """One bit, byte or word of a bit string."""
@@ -362,7 +389,7 @@ class Writer:
         )
         number = self.random.randrange(WIDTH[type_] // bits)
         value, value_c = self.expression(part, 2)
-        var, mask = self.prefix + name, (1 << bits) - 1
+        var, mask = self.c(name), (1 << bits) - 1
         return (
             f"{name}.%{size}{number} := {value};\n{name} := {name} XOR {part}_TO_{type_}({name}.%{size}{number});",
             f"{{ uint64_t value = {value_c}; {var} = ({C_TYPE[type_]})(((uint64_t){var} & ~((uint64_t){mask} << {number * bits})) "
@@ -395,7 +422,7 @@ class Writer:
 
     def _for(self, depth: int) -> Pair:
         target = self._target("SINT", "INT", "DINT", "USINT", "LINT")
-        if target is None:
+        if target is None or "." in target[0]:
             return self._assign(depth)
         name, type_ = target
         top = {"SINT": 127, "INT": 32767, "DINT": 2**31 - 1, "USINT": 255, "LINT": 2**63 - 1}[type_]
@@ -410,7 +437,7 @@ class Writer:
         st, c = self._loop_body(depth)
         self.locked.discard(name)
         ctype, unsigned = C_TYPE[type_], C_TYPE[type_].replace("uint", "int").replace("int", "uint")
-        var = self.prefix + name
+        var = self.c(name)
         up = step > 0
         return (
             f"FOR {name} := {first} TO {last} BY {step} DO\n{st}\nEND_FOR;",
@@ -443,7 +470,7 @@ class Writer:
         if found is None:
             return self._assign(depth)
         name, _, st, c = found
-        var = self.prefix + name
+        var = self.c(name)
         return (
             f"{name} := 0;\nWHILE {name} < 4 DO\n{name} := {name} + 1;\n{st}\nEND_WHILE;",
             f"{var} = 0; while ({var} < 4) {{ {var} = {var} + 1;\n{c}\n}}",
@@ -454,7 +481,7 @@ class Writer:
         if found is None:
             return self._assign(depth)
         name, _, st, c = found
-        var = self.prefix + name
+        var = self.c(name)
         return (
             f"{name} := 0;\nREPEAT\n{name} := {name} + 1;\n{st}\nUNTIL {name} >= 3 END_REPEAT;",
             f"{var} = 0; do {{ {var} = {var} + 1;\n{c}\n}} while (!({var} >= 3));",
@@ -467,14 +494,18 @@ class Writer:
         return f"IF {condition} THEN CONTINUE; END_IF;", f"if ({condition_c}) goto {self.in_loop[-1]};"
 
     def _instance(self, depth: int) -> Pair:
-        name = self.random.choice(list(self.unit.children))
+        name = name_c = self.random.choice(list(self.unit.children))
         child = self.unit.children[name]
+        if self.unit.bank is not None and self.random.random() < 0.5:
+            st_index, c_index = self.index(0, 3)
+            name, name_c, child = f"more[{st_index}]", f"more[{c_index}]", self.unit.bank
         given = [p for p in child.inputs if self.random.random() < 0.7]
         values = {p: self.expression(child.inputs[p], 2) for p in given}
         st = ", ".join(f"{p} := {v}" for p, (v, _) in values.items())
         c = " ".join(f"{C_TYPE[child.inputs[p]]} n{p} = {v};" for p, (_, v) in values.items())
-        c += " ".join(f"{self.prefix}{name}.{p} = n{p};" for p in given)
-        return f"{name}({st});", f"{{ {c} {child.name}(&{self.prefix}{name}); }}"
+        c += f"{child.name}_data *child = &{self.prefix}{name_c}; "
+        c += " ".join(f"child->{p} = n{p};" for p in given)
+        return f"{name}({st});", f"{{ {c} {child.name}(child); }}"
 
 
 def _variables(random: Random, letter: str, count: int) -> dict[str, str]:
@@ -513,6 +544,9 @@ def make_block(
         f"a{i}": (t, random.randrange(-3, 3), random.randrange(1, 6))
         for i, t in enumerate(_variables(random, "a", 2).values())
     }
+    unit.record_output = random.choice(list(C_TYPE))
+    unit.bank = next(iter(children.values()), None)
+    function_st, function_c = _record_function(random, unit, functions)
     writer = Writer(random, unit, functions, "d->")
     for child_name, child in children.items():
         writer.readable |= {f"{child_name}.{v}": t for v, t in child.inputs.items()}
@@ -521,9 +555,10 @@ def make_block(
     inner += " ".join(
         f"{n} : ARRAY [{low}..{low + count - 1}] OF {t};" for n, (t, low, count) in unit.arrays.items()
     )
+    inner += f"more : ARRAY [0..2] OF {unit.bank.name};" if unit.bank else ""
     inner += f" rec : R_{name}; recs : ARRAY [-1..1] OF R_{name};"
     unit.st = (
-        f"TYPE R_{name} : STRUCT {_declare(unit.record)} END_STRUCT; END_TYPE\n"
+        f"TYPE R_{name} : STRUCT {_declare(unit.record)} END_STRUCT; END_TYPE\n{function_st}"
         f"FUNCTION_BLOCK {name}\nVAR_INPUT {_declare(unit.inputs)} END_VAR\nVAR {_declare(unit.private)} {inner} END_VAR\n"
         f"{st}\nEND_FUNCTION_BLOCK\n"
     )
@@ -531,9 +566,30 @@ def make_block(
     fields += " ".join(f"{u.name}_data {n};" for n, u in children.items())
     fields += " ".join(f"{C_TYPE[t]} {n}[{count}];" for n, (t, _, count) in unit.arrays.items())
     fields += f" R_{name} rec; R_{name} recs[3];"
+    fields += f" {unit.bank.name}_data more[3];" if unit.bank else ""
     record = " ".join(f"{C_TYPE[t]} {n};" for n, t in unit.record.items())
-    unit.c = f"typedef struct {{ {record} }} R_{name};\ntypedef struct {{ {fields} }} {name}_data;\nstatic void {name}({name}_data *d) {{\n{c}\n}}\n"
+    unit.c = f"typedef struct {{ {record} }} R_{name};\n{function_c}typedef struct {{ {fields} }} {name}_data;\nstatic void {name}({name}_data *d) {{\n{c}\n}}\n"
     return unit
+
+
+def _record_function(random: Random, block: Unit, functions: list[Unit]) -> Pair:
+    """A function of the records of a block, in both languages."""
+    name, record = f"G_{block.name}", f"R_{block.name}"
+    own = _variables(random, "l", 2)
+    unit = Unit(name, {f"r.{f}": t for f, t in block.record.items()}, {**own, "o": block.record_output})
+    for part in (name, "x"):
+        unit.private |= {f"{part}.{f}": t for f, t in block.record.items()}
+    writer = Writer(random, unit, functions, "")
+    writer.c_names = {"o": "(*o)"} | {f"x.{f}": f"x->{f}" for f in block.record}
+    writer.c_names |= {f"{name}.{f}": f"made.{f}" for f in block.record}
+    st, c = writer.body(4, 1)
+    pins = f"VAR_INPUT r : {record}; END_VAR VAR_OUTPUT o : {block.record_output}; END_VAR VAR_IN_OUT x : {record}; END_VAR"
+    zero = " ".join(f"{C_TYPE[t]} {n} = 0;" for n, t in own.items())
+    return (
+        f"FUNCTION {name} : {record}\n{pins} VAR {_declare(own)} END_VAR\n{st}\nEND_FUNCTION\n",
+        f"static {record} {name}({record} r, {record} *x, {C_TYPE[block.record_output]} *o) {{ "
+        f"{record} made = {{0}}; {zero}\n{c}\nreturn made; }}\n",
+    )
 
 
 def make_program(random: Random, number: int) -> list[Unit]:
