@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import UTC, date, datetime, timedelta
+from fractions import Fraction
 
 import numpy as np
 import pytest
@@ -12,7 +13,8 @@ from hypothesis import strategies as st
 
 from tests.helpers import SECOND, block, checked, machine_of
 from upright_block.compiler.layout import DATA, slot_at
-from upright_block.language.literals import Value
+from upright_block.language.literals import Value, next_real, round_real, shown_real
+from upright_block.language.types import LREAL, REAL
 from upright_block.machine.machine import Machine
 
 N = 2000
@@ -181,6 +183,61 @@ def test_texts_are_those_of_python(s: str, t: str, k: int, p: int) -> None:
         wanted = oracle(s, t, k, p)
         if wanted is not None:
             assert TEXTS.read(f"r{i}") == wanted, (call, s, t, k, p)
+
+
+REALS = machine_of(
+    block(
+        "x, back : LREAL; y, short : REAL; s, t : STRING[40];",
+        """s := LREAL_TO_STRING(x); back := STRING_TO_LREAL(s); t := REAL_TO_STRING(y); short := STRING_TO_REAL(t);""",
+    )
+)
+READER = machine_of(
+    block("s : STRING; x : LREAL; y : REAL;", "x := STRING_TO_LREAL(s); y := STRING_TO_REAL(s);")
+)
+
+
+@settings(max_examples=300, deadline=None)
+@given(
+    st.floats(allow_nan=False, allow_infinity=False),
+    st.floats(width=32, allow_nan=False, allow_infinity=False),
+)
+def test_a_real_becomes_the_shortest_text_that_reads_back(x: float, y: float) -> None:
+    REALS.write("x", x)
+    REALS.write("y", y)
+    assert REALS.run(1, SECOND).fault is None
+    assert (REALS.read("s"), REALS.read("t")) == (shown_real(x, LREAL), shown_real(y, REAL))
+    assert (REALS.read("back"), REALS.read("short")) == (x, y)
+
+
+def nearest_real(exact: Fraction) -> float:
+    """The REAL nearest to a number, ties to even; by way of an LREAL it could be rounded twice."""
+    about = round_real(float(exact))
+    near = [about, next_real(about, 1), next_real(about, -1)]
+    return min(
+        near, key=lambda real: (abs(Fraction(real) - exact), int(np.float32(real).view(np.uint32)) % 2)
+    )
+
+
+@settings(max_examples=300, deadline=None)
+@given(
+    st.from_regex(
+        r"[+-]?[0-9]{1,25}(\\.[0-9]{1,25})?([eE][+-]?[0-9]{1,2})?", fullmatch=True, alphabet="0123456789+-.eE"
+    )
+)
+def test_a_text_becomes_the_nearest_real(text: str) -> None:
+    READER.write("s", text)
+    trace = READER.run(1, SECOND)
+    if abs(float(text)) < 3.4e38:
+        assert trace.fault is None
+        assert (READER.read("x"), READER.read("y")) == (float(text), nearest_real(Fraction(text)))
+
+
+@pytest.mark.parametrize("text", ["", "-", "1.", ".5", "1e", "1e+", "1.5x", "--1", "1 2", "1E400", "nan"])
+def test_a_text_that_is_no_real_is_a_fault(text: str) -> None:
+    READER.write("s", text)
+    fault = READER.run(1, SECOND).fault
+    assert fault is not None
+    assert fault.site.kind == "text that is no number"
 
 
 DATES = machine_of(

@@ -22,7 +22,7 @@ from upright_block.language.types import Elementary, String
 
 _LONGEST_INLINED = 24
 _REFUSALS = {
-    "TEXT_NUMBER": "text that is no number", "FROM_BCD": "digit above 9", "TO_BCD": "number with too many digits",
+    "TEXT_NUMBER": "text that is no number", "TEXT_REAL": "text that is no number", "FROM_BCD": "digit above 9", "TO_BCD": "number with too many digits",
     "CONCAT_DATE": "date that does not exist", "CONCAT_TOD": "time of day that does not exist",
 }  # fmt: skip
 """What an assertion of a standard unit means to its caller."""

@@ -29,6 +29,8 @@ from upright_block.language.types import (
 )
 
 _LONGEST = 32_767
+_REAL_LIMITS = {32: (24, -149, 104), 64: (53, -1074, 971)}
+"""Bits of the mantissa, power of two of the least number, and of the last bit of the greatest."""
 _GROUP_WORDS = {
     "ANY_NUM": "numbers",
     "ANY_REAL": "REAL or LREAL",
@@ -275,6 +277,12 @@ class StandardChecker(ExpressionChecker):
             return self._to_text(at, value)
         if function.form == "from text":
             assert target is not None
+            if target.family == "real":
+                limits = _REAL_LIMITS[target.bits]
+                found = self._call_unit(
+                    "TEXT_REAL", LREAL, (value, *(typed.Constant(LINT, n) for n in limits)), at
+                )
+                return found if target is LREAL else typed.Convert(target, found, at.start)
             number = self._call_unit("TEXT_NUMBER", LINT, (value,), at)
             if target is LINT:
                 return number
@@ -300,6 +308,9 @@ class StandardChecker(ExpressionChecker):
             words = tuple(typed.Constant(string_type(1, len(w)), w) for w in ("FALSE", "TRUE"))
             return typed.CallStandard(string_type(1, 5), "SEL", (value, *words), at.start)
         assert isinstance(type_, Elementary)
+        if type_.family == "real":
+            unit = "LREAL_TEXT" if type_ is LREAL else "SHORT_REAL_TEXT"
+            return self._call_unit(unit, string_type(1, 30), (value,), at)
         below: typed.Expression = typed.Constant(BOOL, False)
         size = typed.Convert(ULINT, value, at.start) if type_ is not ULINT else value
         if type_.is_signed:
