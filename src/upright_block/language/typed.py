@@ -73,13 +73,17 @@ class Compound(Type):
 
 @dataclass(slots=True, eq=False, repr=False)
 class Structure(Compound):
-    """STRUCT (6.4.4.6), or with ``is_globals`` all global variables of a library."""
+    """STRUCT (6.4.4.6), or with ``is_globals`` all global variables of a library.
+
+    ``depth`` counts the levels of structures in it, its own included.
+    """
 
     name: str
     source: Source
     comment: str = ""
     variables: dict[str, Variable] = field(default_factory=dict)
     is_globals: bool = False
+    depth: int = 1
 
 
 @dataclass(slots=True, eq=False, repr=False)
@@ -143,12 +147,12 @@ class Unit(Compound):
     @property
     def ancestors(self) -> list[Unit]:
         """The unit, what it extends, and so on."""
-        found: list[Unit] = []
+        found: dict[Unit, None] = {}
         unit: Unit | None = self
         while unit is not None and unit not in found:
-            found.append(unit)
+            found[unit] = None
             unit = unit.base
-        return found
+        return list(found)
 
     def is_a(self, other: Unit) -> bool:
         """Whether instances can stand where ones of ``other`` are wanted (6.6.5.5, 6.6.6)."""

@@ -11,6 +11,7 @@ from upright_block.language.findings import Related
 
 Checker = Callable[[typed.Unit], TypeChecker]
 _ACCESS: tuple[typed.Access, ...] = ("PUBLIC", "PROTECTED", "PRIVATE", "INTERNAL")
+DEEPEST_INHERITANCE = 30
 _EXTENDS = {
     "FUNCTION_BLOCK": ("FUNCTION_BLOCK", "CLASS"), "CLASS": ("CLASS",), "INTERFACE": ("INTERFACE",),
 }  # fmt: skip
@@ -171,6 +172,15 @@ def _check_same(checker: TypeChecker, at: syntax.Node, method: typed.Unit, wante
 
 def _pins(method: typed.Unit) -> list[typed.Variable]:
     return [v for v in method.variables.values() if v.section in ("input", "output", "in_out")]
+
+
+def cut_deep(unit: typed.Unit, checker: TypeChecker) -> None:
+    """Report a unit that extends too many others one after the other."""
+    if len(unit.ancestors) > DEEPEST_INHERITANCE:
+        at = unit.syntax.bases[0]
+        checker.report("nested-too-deeply", at, f"{unit.name} extends more than {DEEPEST_INHERITANCE} units one after the other.",
+                       "Hold instances instead.")  # fmt: skip
+        unit.base = None
 
 
 def number_units(units: Iterable[typed.Unit]) -> None:

@@ -7,16 +7,17 @@ from contextlib import suppress
 from typing import cast
 
 from upright_block.language import syntax, typed
-from upright_block.language.checking.objects import access_of, check_methods, inherit, number_units
+from upright_block.language.checking.objects import access_of, check_methods, cut_deep, inherit, number_units
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.sequences import check_sequence, declare_sequence, sequence_body
-from upright_block.language.checking.types import TypeChecker
+from upright_block.language.checking.types import MOST_ELEMENTS, TypeChecker, weight
 from upright_block.language.findings import Finding, Findings, Related
 from upright_block.language.parsing import parse
 from upright_block.language.scope import NamedType, Scope
 from upright_block.language.source import Source
 from upright_block.language.types import BOOL, BROKEN, ELEMENTARY, TIME, Array, Type
 
+_DEEPEST_USE = 100
 _SECTIONS: dict[str, typed.Section] = {
     "VAR_INPUT": "input", "VAR_OUTPUT": "output", "VAR_IN_OUT": "in_out", "VAR": "private",
     "VAR_TEMP": "temp", "VAR_EXTERNAL": "external",
@@ -47,6 +48,8 @@ def check_program(sources: Iterable[Source], scope: Scope, findings: Findings) -
         _globals(source, section, scope, findings)
     for unit in declared:
         inherit(unit, _checker(unit, scope, findings))
+    for unit in declared:
+        cut_deep(unit, _checker(unit, scope, findings))
     number_units(declared)
     for unit in declared:
         _interface(unit, scope, findings)
@@ -525,6 +528,8 @@ def _find_idle(
 def _find_recursion(scope: Scope, findings: Findings) -> None:
     """Report each ring of units that use each other: the standard has no recursion (6.6.1.1)."""
     done: set[str] = set()
+    depths: dict[str, int] = {}
+    weights: dict[str, int] = {}
     for root in _with_methods(scope):
         trail: list[typed.Unit] = []
         on_trail: set[str] = set()
@@ -535,6 +540,7 @@ def _find_recursion(scope: Scope, findings: Findings) -> None:
                 on_trail.discard(unit.key)
                 trail.pop()
                 done.add(unit.key)
+                _check_extent(unit, depths, weights, findings)
                 continue
             if unit.key in on_trail:
                 ring = trail[trail.index(unit) :]
@@ -561,6 +567,24 @@ def _find_recursion(scope: Scope, findings: Findings) -> None:
             on_trail.add(unit.key)
             stack.append((unit, 1))
             stack.extend((used, 0) for used in unit.uses.values())
+
+
+def _check_extent(
+    unit: typed.Unit, depths: dict[str, int], weights: dict[str, int], findings: Findings
+) -> None:
+    """Report a unit that stands on too many others, or has too much data, once those it uses are known."""
+    depths[unit.key] = 1 + max((depths.get(key, 0) for key in unit.uses), default=0)
+    weights[unit.key] = sum(weight(v.type, weights) for v in unit.variables.values() if v.section != "in_out")
+    problem: tuple[str, str, str] | None = None
+    if depths[unit.key] > _DEEPEST_USE:
+        problem = "nested-too-deeply", f"{unit.name} uses units that use units, more than {_DEEPEST_USE} deep.", "Use fewer levels."  # fmt: skip
+    elif weights[unit.key] > MOST_ELEMENTS:
+        problem = "out-of-range", f"The data of {unit.name} is {weights[unit.key]:,} values.", f"{MOST_ELEMENTS:,} are the most."  # fmt: skip
+    if problem is not None:
+        depths[unit.key] = weights[unit.key] = 0
+        unit.is_broken, unit.body = True, None
+        name, message, way_out = problem
+        findings.add(Finding(name, unit.source, unit.syntax.start, unit.syntax.end, message, way_out))
 
 
 def _spread_broken(scope: Scope) -> None:

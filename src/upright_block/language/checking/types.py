@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from typing import Any
 
 from upright_block.language import syntax, typed
@@ -19,6 +20,7 @@ from upright_block.language.types import (
     Array,
     Elementary,
     Enumeration,
+    String,
     Type,
     array_type,
     interface_type,
@@ -29,6 +31,8 @@ from upright_block.language.types import (
 )
 
 MOST_ELEMENTS = 16 << 20
+"""How many elements an array may have, and how many values all data of a unit."""
+DEEPEST_TYPE = 60
 LONGEST_TEXT = 32_767
 _STRINGS = {"STRING": 1, "WSTRING": 2}
 
@@ -37,6 +41,7 @@ class TypeChecker(StatementChecker):
     """Turns written types and initial values into those of the typed tree. Mistakes give `BROKEN`."""
 
     referring: int = 0
+    depth: int = 0
     declaring: str = ""
 
     def type_of(self, at: syntax.TypeSpec, name: str = "") -> Type:
@@ -96,10 +101,16 @@ class TypeChecker(StatementChecker):
             named.opened_at = self.referring
             own = TypeChecker(self.unit_of(named), self.scope, self.findings, self._find_unit)
             own.referring = self.referring
+            own.depth = self.depth + 1
+            if own.depth > DEEPEST_TYPE:
+                named.type, named.opened_at = BROKEN, None
+                raise self.problem("nested-too-deeply", at, f"Types are nested more than {DEEPEST_TYPE} levels deep here.",
+                                   "Use fewer levels.")  # fmt: skip
             spec = named.syntax.spec
             if isinstance(spec, syntax.StructureSpec):
                 named.type = made = typed.Structure(named.name, named.source, named.syntax.comment)
-                own.fields(spec, made)
+                with suppress(Problem):
+                    own.fields(spec, made)
             else:
                 found = own.type_of(spec, named.name)
                 named.type = named.type or found
@@ -156,9 +167,12 @@ class TypeChecker(StatementChecker):
         if element is BROKEN:
             raise Problem
         made = array_type(element, bounds)
-        if made.count > MOST_ELEMENTS:
+        if made.count * weight(element, {}) > MOST_ELEMENTS:
             raise self.problem(
-                "out-of-range", at, f"The array has {made.count} elements.", f"{MOST_ELEMENTS} are the most."
+                "out-of-range",
+                at,
+                f"The array has {made.count:,} elements of {element}, too many for the memory of a controller.",
+                f"{MOST_ELEMENTS:,} values are the most.",
             )
         return made
 
@@ -230,6 +244,13 @@ class TypeChecker(StatementChecker):
             made.variables[key] = typed.Variable(
                 field.name, "field", type_, False, initial, field.comment, field.start, field.end
             )
+            inner = type_
+            while isinstance(inner, Array):
+                inner = inner.element
+            if isinstance(inner, typed.Structure):
+                made.depth = max(made.depth, inner.depth + 1)
+        if made.depth > DEEPEST_TYPE:
+            raise self.problem("nested-too-deeply", at, f"{made.name} has more than {DEEPEST_TYPE} levels of structures.", "Use fewer levels.")  # fmt: skip
 
     # --- initial values ---
 
@@ -326,6 +347,19 @@ class TypeChecker(StatementChecker):
                 raise self.problem("pin-twice", name_at, f"{variable.name} is given a value twice.", "Remove one of them.")  # fmt: skip
             made[key] = self._initial(field.value, variable.type, variable.name)
         return made
+
+
+def weight(type_: Type, known: dict[str, int]) -> int:
+    """How many values a type has, a text counted by its length; ``known`` are the weights of blocks."""
+    if isinstance(type_, String):
+        return 1 + type_.size // 8
+    if isinstance(type_, Array):
+        return type_.count * weight(type_.element, known)
+    if isinstance(type_, typed.Unit):
+        return known.get(type_.key, 1)
+    if isinstance(type_, typed.Structure):
+        return sum(weight(field.type, known) for field in type_.variables.values())
+    return 1
 
 
 _CHECK: dict[type, Callable[[TypeChecker, Any], Type]] = {

@@ -28,6 +28,8 @@ PRECEDENCE = {
 _PART = re.compile(r"(?:%([XBWDLxbwdl]))?([0-9]{1,3})")
 _CALLABLE = (syntax.Name, syntax.Member, syntax.Index, syntax.Dereference)
 _UNARY = frozenset({"-", "+", "NOT"})
+_LONGEST_PATH = 300
+"""How many tokens may follow a name as its members, indices and calls."""
 _OPERATOR_FUNCTIONS = frozenset({"AND", "OR", "XOR", "MOD"})
 _LITERALS = {
     "int": "int",
@@ -131,9 +133,14 @@ class ExpressionParser(Cursor):
         )
 
     def selectors(self, base: syntax.Expression) -> syntax.Expression:
-        """What follows a name: members and calls."""
+        """What follows a name: members, indices, calls."""
+        opened = self.i
         while True:
             kind = self.kinds[self.i]
+            if self.i - opened > _LONGEST_PATH:
+                raise self.fail(
+                    "nested-too-deeply", "This path is too long to follow.", "Go by way of a variable."
+                )
             if kind == ".":
                 self.i += 1
                 at = self.i
