@@ -182,3 +182,21 @@ def test_a_mistake_in_a_declaration_is_found_once(text: str, name: str) -> None:
 def test_a_program_in_a_task_needs_no_finding() -> None:
     text = "PROGRAM P END_PROGRAM\nCONFIGURATION C\nRESOURCE r ON cpu\nTASK t (INTERVAL := T#10ms, PRIORITY := 1);\n"
     assert findings_of(text + "PROGRAM p WITH t : P;\nEND_RESOURCE\nEND_CONFIGURATION") == []
+
+
+def test_global_instances_and_constants_serve_every_unit() -> None:
+    text = """
+    VAR_GLOBAL CONSTANT COUNT : INT := 3; START : Mode := fast; END_VAR
+    VAR_GLOBAL t : Timers; c : CTU; many : ARRAY [1..COUNT] OF Sums; END_VAR
+    TYPE Mode : (slow, fast); Timers : STRUCT a : TON; n : ARRAY [1..COUNT] OF INT; END_STRUCT; END_TYPE
+    FUNCTION_BLOCK Sums VAR_INPUT x : INT; END_VAR VAR_OUTPUT y : INT; END_VAR VAR i : INT; END_VAR
+    FOR i := 1 TO 3 DO y := y + x; END_FOR END_FUNCTION_BLOCK
+    FUNCTION_BLOCK A VAR r : REF_TO Sums; END_VAR
+    t.a(IN := TRUE, PT := T#5s); c(CU := t.a.ET > T#0s, PV := COUNT); many[2](x := 5);
+    r := REF(many[3]); r^(x := 2); END_FUNCTION_BLOCK
+    FUNCTION_BLOCK B VAR a : A; n : INT; e : TIME; m : Mode := START; END_VAR
+    a(); e := t.a.ET; n := c.CV + many[2].y * 10 + many[3].y * 1000; END_FUNCTION_BLOCK
+    """
+    machine = machine_of(text)
+    assert machine.run(2, SECOND).fault is None
+    assert [machine.read(p) for p in ("e", "n", "m", "t.a.ET", "many[3].y")] == [SECOND, 12301, 1, SECOND, 12]

@@ -43,9 +43,13 @@ def check_program(sources: Iterable[Source], scope: Scope, findings: Findings) -
         declared += [
             u for u in (declare(at, source, scope, findings, broken) for at in file.units) if u is not None
         ]
+    for source, section in shared:
+        if "CONSTANT" in section.qualifiers:
+            _globals(source, section, scope, findings)
     _types(scope, findings)
     for source, section in shared:
-        _globals(source, section, scope, findings)
+        if "CONSTANT" not in section.qualifiers:
+            _globals(source, section, scope, findings)
     for unit in declared:
         inherit(unit, _checker(unit, scope, findings))
     for unit in declared:

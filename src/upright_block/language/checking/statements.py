@@ -152,6 +152,7 @@ class StatementChecker(CallChecker):
         if not isinstance(block, typed.Unit):
             raise self.problem("not-callable", call.callee, f"{self.text(call.callee)} is {block} and cannot be called.",
                                f"Assign to it: {self.text(call.callee)} := ...;")  # fmt: skip
+        self.unit.uses[block.key] = block
         given = self.arguments(call, block)
         shared = tuple(self.in_outs(call, block, given))
         return typed.CallInstance(
