@@ -7,17 +7,18 @@ from contextlib import suppress
 from typing import cast
 
 from upright_block.language import syntax, typed
+from upright_block.language.checking.configurations import check_configuration, find_idle
 from upright_block.language.checking.objects import access_of, check_methods, cut_deep, inherit, number_units
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.sequences import check_sequence, declare_sequence, sequence_body
-from upright_block.language.checking.types import MOST_ELEMENTS, TypeChecker, weight
+from upright_block.language.checking.types import TypeChecker
+from upright_block.language.checking.uses import bind_overrides, find_recursion, spread_broken
 from upright_block.language.findings import Finding, Findings, Related
 from upright_block.language.parsing import parse
 from upright_block.language.scope import NamedType, Scope
 from upright_block.language.source import Source
-from upright_block.language.types import BOOL, BROKEN, ELEMENTARY, TIME, Array, Type
+from upright_block.language.types import BOOL, BROKEN, ELEMENTARY, Array, Type
 
-_DEEPEST_USE = 100
 _SECTIONS: dict[str, typed.Section] = {
     "VAR_INPUT": "input", "VAR_OUTPUT": "output", "VAR_IN_OUT": "in_out", "VAR": "private",
     "VAR_TEMP": "temp", "VAR_EXTERNAL": "external",
@@ -63,13 +64,13 @@ def check_program(sources: Iterable[Source], scope: Scope, findings: Findings) -
         for part in (unit, *unit.methods.values()):
             _check_body(part, scope, findings)
     for source, at in configurations:
-        _check_configuration(
+        check_configuration(
             at, _checker(typed.Unit("FUNCTION", at.name, source, _EMPTY, ""), scope, findings)
         )
-    _find_idle(declared, [at for _, at in configurations], findings)
-    _bind_overrides(declared)
-    _find_recursion(scope, findings)
-    _spread_broken(scope)
+    find_idle(declared, [at for _, at in configurations], findings)
+    bind_overrides(declared)
+    find_recursion(scope, findings)
+    spread_broken(scope)
 
 
 def _declare_type(at: syntax.TypeDeclaration, source: Source, scope: Scope, findings: Findings) -> None:
@@ -428,31 +429,6 @@ def _guard(unit: typed.Unit) -> tuple[typed.Statement, ...]:
     return (*found, *tell[1:])
 
 
-def _bind_overrides(units: Iterable[typed.Unit]) -> None:
-    """Whoever calls a method by the kind of the instance uses all methods that it may turn out to be."""
-    real: dict[str, list[typed.Unit]] = {}
-    bodies = [part for unit in units for part in (unit, *unit.methods.values())]
-    for unit in units:
-        for key, method in unit.methods.items():
-            for above in _stands_for(unit, key):
-                real.setdefault(above.key, []).append(method)
-    for body in bodies:
-        for key in body.virtual_uses:
-            body.uses |= {method.key: method for method in real.get(key, ())}
-
-
-def _stands_for(unit: typed.Unit, key: str) -> list[typed.Unit]:
-    """The methods of a name in all that a unit extends and implements."""
-    found: list[typed.Unit] = []
-    waiting = [unit]
-    while waiting:
-        at = waiting.pop()
-        waiting += [*at.interfaces, *([at.base] if at.base else [])]
-        if at is not unit and key in at.methods:
-            found.append(at.methods[key])
-    return found
-
-
 def _assigns(statements: Iterable[typed.Statement], variable: typed.Variable) -> bool:
     for statement in statements:
         match statement:
@@ -471,142 +447,3 @@ def _assigns(statements: Iterable[typed.Statement], variable: typed.Variable) ->
         if any(_assigns(inner, variable) for inner in typed.inner_bodies(statement)):
             return True
     return False
-
-
-# --- tasks ---
-
-
-def _check_configuration(at: syntax.Configuration, checker: TypeChecker) -> None:
-    """Tasks have a time or a trigger; programs name what there is (6.8)."""
-    tasks = {task.name.upper() for task in at.tasks}
-    for task in at.tasks:
-        if task.interval is None and task.single is None:
-            checker.report("missing-interval", task, f"The task {task.name} never runs: it has neither INTERVAL nor SINGLE.",
-                           "Write INTERVAL := T#10ms.")  # fmt: skip
-        elif task.interval is not None:
-            with suppress(Problem):
-                if int(checker.constant(task.interval, TIME, "INTERVAL")) <= 0:
-                    checker.report("out-of-range", task.interval, "An interval is longer than nothing.", "Write one such as T#10ms.")  # fmt: skip
-    for program in at.programs:
-        if program.task is None:
-            checker.report("no-task", program, f"The program {program.name} is in no task.",
-                           f"Write PROGRAM {program.name} WITH {at.tasks[0].name if at.tasks else 'task'} : {program.type.name};",
-                           severity="warning")  # fmt: skip
-        elif program.task.name.upper() not in tasks:
-            checker.unknown(program.task.name, program.task, f"There is no task {program.task.name}.",
-                            [task.name for task in at.tasks], "Declare it: TASK name (INTERVAL := T#10ms);")  # fmt: skip
-        unit = checker.find_unit(program.type.name.upper())
-        if unit is None or unit.kind != "PROGRAM":
-            known = [u.name for u in checker.scope.units.values() if u.kind == "PROGRAM"]
-            what = (
-                f"There is no program {program.type.name}."
-                if unit is None
-                else f"{unit.name} is a {unit.kind} and no program."
-            )
-            checker.unknown(program.type.name, program.type, what, known, "Write PROGRAM ... END_PROGRAM.")
-
-
-def _find_idle(
-    units: Iterable[typed.Unit], configurations: Iterable[syntax.Configuration], findings: Findings
-) -> None:
-    """Report programs that no configuration runs."""
-    run = {program.type.name.upper().rpartition(".")[2] for at in configurations for program in at.programs}
-    for unit in units:
-        if unit.kind == "PROGRAM" and unit.name.upper() not in run:
-            findings.add(
-                Finding(
-                    "no-task",
-                    unit.source,
-                    unit.syntax.start,
-                    unit.syntax.end,
-                    f"The program {unit.name} is in no task, so it never runs.",
-                    f"Put it into one: PROGRAM {unit.name.lower()} WITH task : {unit.name}; in a CONFIGURATION.",
-                    "warning",
-                )
-            )
-
-
-# --- who uses whom ---
-
-
-def _find_recursion(scope: Scope, findings: Findings) -> None:
-    """Report each ring of units that use each other: the standard has no recursion (6.6.1.1)."""
-    done: set[str] = set()
-    depths: dict[str, int] = {}
-    weights: dict[str, int] = {}
-    for root in _with_methods(scope):
-        trail: list[typed.Unit] = []
-        on_trail: set[str] = set()
-        stack: list[tuple[typed.Unit, int]] = [(root, 0)]
-        while stack:
-            unit, leaving = stack.pop()
-            if leaving:
-                on_trail.discard(unit.key)
-                trail.pop()
-                done.add(unit.key)
-                _check_extent(unit, depths, weights, findings)
-                continue
-            if unit.key in on_trail:
-                ring = trail[trail.index(unit) :]
-                for member in ring:
-                    member.is_broken = True
-                    member.body = None
-                first = min(ring, key=lambda u: u.key)
-                at = ring.index(first)
-                names = " uses ".join(u.name for u in [*ring[at:], *ring[:at], first])
-                findings.add(
-                    Finding(
-                        "recursion",
-                        first.source,
-                        first.syntax.start,
-                        first.syntax.end,
-                        f"{first.name} uses itself: {names}.",
-                        "Break the ring: no unit may contain or call itself.",
-                    )
-                )
-                continue
-            if unit.key in done:
-                continue
-            trail.append(unit)
-            on_trail.add(unit.key)
-            stack.append((unit, 1))
-            stack.extend((used, 0) for used in unit.uses.values())
-
-
-def _check_extent(
-    unit: typed.Unit, depths: dict[str, int], weights: dict[str, int], findings: Findings
-) -> None:
-    """Report a unit that stands on too many others, or has too much data, once those it uses are known."""
-    depths[unit.key] = 1 + max((depths.get(key, 0) for key in unit.uses), default=0)
-    weights[unit.key] = sum(weight(v.type, weights) for v in unit.variables.values() if v.section != "in_out")
-    problem: tuple[str, str, str] | None = None
-    if depths[unit.key] > _DEEPEST_USE:
-        problem = "nested-too-deeply", f"{unit.name} uses units that use units, more than {_DEEPEST_USE} deep.", "Use fewer levels."  # fmt: skip
-    elif weights[unit.key] > MOST_ELEMENTS:
-        problem = "out-of-range", f"The data of {unit.name} is {weights[unit.key]:,} values.", f"{MOST_ELEMENTS:,} are the most."  # fmt: skip
-    if problem is not None:
-        depths[unit.key] = weights[unit.key] = 0
-        unit.is_broken, unit.body = True, None
-        name, message, way_out = problem
-        findings.add(Finding(name, unit.source, unit.syntax.start, unit.syntax.end, message, way_out))
-
-
-def _spread_broken(scope: Scope) -> None:
-    """Mark every unit that uses a broken one."""
-    users: dict[str, list[typed.Unit]] = {}
-    everything = _with_methods(scope)
-    for unit in everything:
-        for used in unit.uses.values():
-            users.setdefault(used.key, []).append(unit)
-        if unit.owner is not None:
-            users.setdefault(unit.owner.key, []).append(unit)
-    reached = [unit for unit in everything if unit.is_broken]
-    while reached:
-        for user in users.get(reached.pop().key, ()):
-            if not user.is_broken:
-                user.is_broken = True
-                reached.append(user)
-
-
-def _with_methods(scope: Scope) -> list[typed.Unit]:
-    return [part for unit in scope.units.values() for part in (unit, *unit.methods.values())]
