@@ -55,6 +55,7 @@ class ExpressionParser(Cursor):
 
     def expression(self, lowest: int = 1) -> syntax.Expression:
         """An expression whose operators bind at least as tightly as ``lowest``."""
+        start = self.starts[self.i]
         left = self.operand()
         while True:
             operator = self.kinds[self.i]
@@ -71,7 +72,7 @@ class ExpressionParser(Cursor):
                 )
                 self.i += 1
             right = self.expression(precedence + 1)
-            left = syntax.Binary(left.start, right.end, operator, left, right, at)
+            left = syntax.Binary(start, self.last_end, operator, left, right, at)
 
     def condition(self) -> syntax.Expression:
         """An expression that decides; ``:=`` in its place is reported and read as ``=``."""
@@ -107,7 +108,7 @@ class ExpressionParser(Cursor):
             self.deeper()
             operand = self.operand()
             self.depth -= 1
-            return syntax.Unary(start, operand.end, kind, operand)
+            return syntax.Unary(start, self.last_end, kind, operand)
         if kind == "(":
             self.i += 1
             self.deeper()
