@@ -243,3 +243,60 @@ def test_two_runs_print_the_same_but_for_the_time(glasshouse: Path) -> None:
     first, second = (run("verify", "--library", glasshouse).stdout.decode() for _ in range(2))
     strip = re.compile(r" in [0-9.]+ s\.")
     assert strip.sub("", first) == strip.sub("", second)
+
+
+OVERFLOW = """FUNCTION_BLOCK Count
+VAR_INPUT d : INT; END_VAR
+VAR_OUTPUT n : INT := 32000; END_VAR
+n := n + d;
+END_FUNCTION_BLOCK
+"""
+
+
+def library_of(folder: Path, manifest: str, block: str, cases: str) -> Path:
+    for name in ("blocks", "cases"):
+        (folder / name).mkdir(parents=True)
+    (folder / "upright.toml").write_text(manifest)
+    (folder / "blocks" / "b.st").write_text(block)
+    (folder / "cases" / "b.toml").write_text(cases)
+    return folder
+
+
+@pytest.mark.parametrize(
+    ("choice", "status", "says"), [("wrap", 0, "1 good"), ("fault", 1, "Overflow of INT in Count, at 1s")]
+)
+def test_the_manifest_says_what_an_overflow_does(tmp_path: Path, choice: str, status: int, says: str) -> None:
+    cases = 'block = "Count"\nscan = "1s"\n[[case]]\nname = "c"\nvectors = """\nd   n\n500 32500\n500 -32536\n"""\n'
+    library = library_of(tmp_path / "lib", f'name = "o"\noverflow = "{choice}"\n', OVERFLOW, cases)
+    result = upright("verify", "--library", library)
+    assert (result.exit_code, says in result.output) == (status, True), result.output
+
+
+def test_a_sequence_is_watched_step_by_step(glasshouse: Path) -> None:
+    edit(glasshouse / "cases" / "rota.toml", "12s   | 1    1 ", "12s   | 1    0 ")
+    result = upright("verify", "--library", glasshouse, "Rota")
+    assert result.exit_code == 1
+    assert "valve[1] is 1 and not 0; it is 1 since 12s (scan 12)" in result.output
+
+
+def test_a_program_in_no_task_is_a_warning_and_can_still_be_tried(tmp_path: Path) -> None:
+    block = "PROGRAM Main\nVAR n : INT; END_VAR\nn := n + 1;\nEND_PROGRAM\n"
+    cases = 'block = "Main"\nscan = "1s"\n[[case]]\nname = "c"\nvectors = """\nscan n\n4 5\n"""\n'
+    library = library_of(tmp_path / "lib", 'name = "p"\n', block, cases)
+    check = upright("check", "--library", library)
+    assert check.exit_code == 0
+    assert "warning  no-task" in check.output
+    assert "1 warning" in check.output
+    assert upright("verify", "--library", library).exit_code == 0
+
+
+def test_show_knows_units_in_namespaces_and_of_the_standard(tmp_path: Path) -> None:
+    block = "NAMESPACE Air FUNCTION_BLOCK Fan VAR_INPUT on : BOOL; END_VAR END_FUNCTION_BLOCK END_NAMESPACE\n"
+    library = library_of(tmp_path / "lib", 'name = "n"\n', block, "")
+    for name, says in (("air.fan", "BOOL ─┤ on"), ("ACTION_CONTROL", "delayed by T"), ("atan2", "ordinate")):
+        result = upright("show", "--library", library, name)
+        assert result.exit_code == 0
+        assert says in result.output
+    wrong = upright("show", "--library", library, "Air.Fam")
+    assert wrong.exit_code == 2
+    assert "Air.Fan" in wrong.output

@@ -159,3 +159,41 @@ def test_an_input_with_an_edge_is_seen_for_one_scan() -> None:
         machine.write("down", level)
         machine.run(1, SECOND)
     assert (machine.read("n"), machine.read("m")) == (2, 2)
+
+
+def test_texts_are_recorded_and_traced() -> None:
+    machine = machine_of(
+        block("s : STRING[5] := 'a'; k : INT;", "k := k + 1; IF k MOD 3 = 0 THEN s := CONCAT(s, 'b'); END_IF")
+    )
+    trace = machine.run(7, SECOND)
+    slot = machine.slot("s")
+    assert trace.column(slot).tolist() == ["a", "a", "ab", "ab", "ab", "abb", "abb"]
+    assert (trace.value(slot, 4), trace.since(slot, 4), trace.since(slot, 1)) == ("ab", 2, None)
+    machine.write("s", "far too long")
+    assert machine.read("s") == "far t"
+
+
+def test_everything_starts_anew_at_a_reset() -> None:
+    text = "VAR_GLOBAL g : INT := 3; END_VAR FUNCTION_BLOCK B VAR_IN_OUT io : INT; END_VAR VAR a : ARRAY [1..2] OF INT; END_VAR "
+    text += "g := g + 1; io := io + 1; a[2] := a[2] + g; END_FUNCTION_BLOCK"
+    machine = machine_of(text)
+    for _ in range(2):
+        machine.run(2, SECOND)
+        assert [machine.read(p) for p in ("g", "io", "a[2]")] == [5, 2, 9]
+        machine.reset()
+    assert [machine.read(p) for p in ("g", "io", "a[2]")] == [3, 0, 0]
+
+
+def test_the_wall_clock_runs_with_the_scans() -> None:
+    machine = machine_of(block("d : DT; t : TIME;", "d := CLOCK_NOW(); t := SCAN_START();"))
+    machine.run(4, 10 * SECOND, clock_start=100 * SECOND)
+    assert (machine.read("d"), machine.read("t")) == (130 * SECOND, 30 * SECOND)
+
+
+def test_temporary_data_starts_anew_in_each_scan() -> None:
+    text = "FUNCTION_BLOCK B VAR_TEMP n : INT := 3; a : ARRAY [1..2] OF INT := [1, 2]; END_VAR VAR m : INT; END_VAR "
+    text += "n := n + 1; a[2] := a[2] + n; m := m + a[2]; END_FUNCTION_BLOCK"
+    machine = machine_of(text)
+    trace = machine.run(3, SECOND)
+    assert trace.column(machine.slot("m")).tolist() == [6, 12, 18]
+    assert machine.read("a[2]") == 6

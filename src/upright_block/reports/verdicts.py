@@ -228,7 +228,7 @@ def _fault_lines(verdict: Verdict, width: int) -> list[Line]:
     lines: list[Line] = [
         [
             ("  ", ""),
-            (site.kind.capitalize(), "bad"),
+            (site.kind[0].upper() + site.kind[1:], "bad"),
             (f" in {where}, at {time} (scan {fault.scan}). The scan stopped there.", ""),
         ],
         [(f"  {site.source.path}:{site.line}", "dim")],

@@ -1,0 +1,181 @@
+"""Values that are reached by more than one way: what lies in a local must not go stale."""
+
+from __future__ import annotations
+
+import pytest
+
+from tests.helpers import SECOND, checked, machine_of
+from upright_block.compiler.flow import pinned_variables
+from upright_block.compiler.layout import (
+    NoSlot,
+    alignment_of,
+    find_slot,
+    initial_of,
+    instance_at,
+    layout_of,
+    size_of,
+    slot_at,
+    slots,
+    whole_of,
+)
+from upright_block.language.literals import Value
+from upright_block.language.types import BOOL, INT, LREAL, array_type, string_type
+
+ALIASES: list[tuple[str, str, str, Value]] = [
+    ("a child writes what its caller holds",
+     "FUNCTION_BLOCK C VAR_IN_OUT x : INT; END_VAR x := x + 1; END_FUNCTION_BLOCK "
+     "FUNCTION_BLOCK B VAR c : C; n, r : INT; END_VAR n := 5; c(x := n); n := n * 2; c(x := n); r := n; END_FUNCTION_BLOCK",
+     "r", 13),
+    ("a child keeps a reference",
+     "FUNCTION_BLOCK C VAR_INPUT p : REF_TO INT; END_VAR p^ := p^ + 1; END_FUNCTION_BLOCK "
+     "FUNCTION_BLOCK B VAR c : C; n, r : INT; END_VAR n := 5; c(p := REF(n)); n := n * 2; c(); r := n; END_FUNCTION_BLOCK",
+     "r", 13),
+    ("a function writes a global that its caller reads",
+     "VAR_GLOBAL g : INT; END_VAR FUNCTION F : INT g := g + 1; F := g; END_FUNCTION "
+     "FUNCTION_BLOCK B VAR r : INT; END_VAR g := 10; r := g + F() * 100 + g * 1000; END_FUNCTION_BLOCK",
+     "r", 12110),
+    ("a method writes what the body holds",
+     "FUNCTION_BLOCK B VAR n, r : INT; END_VAR METHOD Up n := n + 1; END_METHOD "
+     "n := 5; Up(); n := n * 2; THIS.Up(); r := n; END_FUNCTION_BLOCK",
+     "r", 13),
+    ("a child calls back by an interface",
+     "INTERFACE I METHOD Up END_METHOD END_INTERFACE "
+     "FUNCTION_BLOCK C VAR_INPUT back : I; END_VAR back.Up(); END_FUNCTION_BLOCK "
+     "FUNCTION_BLOCK B IMPLEMENTS I VAR c : C; n, r : INT; END_VAR METHOD PUBLIC Up n := n + 1; END_METHOD "
+     "n := 5; c(back := THIS); n := n * 2; c(back := THIS); r := n; END_FUNCTION_BLOCK",
+     "r", 13),
+    ("one variable for both in-outs",
+     "FUNCTION F : INT VAR_IN_OUT a, b : INT; END_VAR a := a + 1; b := b + 1; F := a; END_FUNCTION "
+     "FUNCTION_BLOCK B VAR n, r : INT; END_VAR n := 5; r := F(n, n); END_FUNCTION_BLOCK",
+     "r", 7),
+    ("an input is a copy even when its source changes",
+     "TYPE T : STRUCT n : INT; END_STRUCT; END_TYPE "
+     "FUNCTION F : INT VAR_INPUT t : T; END_VAR VAR_IN_OUT u : T; END_VAR u.n := 9; F := t.n; END_FUNCTION "
+     "FUNCTION_BLOCK B VAR t : T; r : INT; END_VAR t.n := 3; r := F(t, t); END_FUNCTION_BLOCK",
+     "r", 3),
+    ("a text is assigned to from itself",
+     "FUNCTION_BLOCK B VAR s : STRING[12] := 'abc'; END_VAR s := CONCAT(RIGHT(s, 2), s, LEFT(s, 1)); END_FUNCTION_BLOCK",
+     "s", "bcabca"),
+    ("texts of nested calls do not share their room",
+     "FUNCTION F : STRING[8] VAR_INPUT s : STRING[8]; END_VAR F := CONCAT(s, s); END_FUNCTION "
+     "FUNCTION_BLOCK B VAR s : STRING[40]; END_VAR s := CONCAT(F('a'), F(F('b')), F('c')); END_FUNCTION_BLOCK",
+     "s", "aabbbbcc"),
+    ("an array is moved within itself",
+     "FUNCTION_BLOCK B VAR a : ARRAY [1..3] OF ARRAY [1..2] OF INT := [[1, 2], [3, 4], [5, 6]]; END_VAR "
+     "a[1] := a[2]; a[2] := a[3]; END_FUNCTION_BLOCK",
+     "a[1,1]", 3),
+    ("an output goes where the input came from",
+     "FUNCTION_BLOCK C VAR_INPUT x : INT; END_VAR VAR_OUTPUT y : INT; END_VAR y := x * 2; END_FUNCTION_BLOCK "
+     "FUNCTION_BLOCK B VAR c : C; n : INT := 4; END_VAR c(x := n, y => n); c(x := n, y => n); END_FUNCTION_BLOCK",
+     "n", 16),
+    ("an index is read before the call that changes it",
+     "FUNCTION Up : INT VAR_IN_OUT i : INT; END_VAR i := i + 1; Up := i; END_FUNCTION "
+     "FUNCTION_BLOCK B VAR a : ARRAY [1..3] OF INT; i : INT := 1; END_VAR a[i] := Up(i) * 10 + i; END_FUNCTION_BLOCK",
+     "a[1]", 22),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("what", "text", "path", "value"), ALIASES, ids=[what for what, *_ in ALIASES])
+def test_a_value_is_what_was_written_last(what: str, text: str, path: str, value: Value) -> None:
+    machine = machine_of(text)
+    trace = machine.run(1, SECOND)
+    assert trace.fault is None
+    found = machine.read(path.replace("a[1,1]", "a[1][1]"))
+    assert found == value
+
+
+def test_only_what_others_know_the_address_of_is_pinned() -> None:
+    scope = checked(ALIASES[0][1])[0]
+    names = {v.name for v in pinned_variables(scope.units.values())}
+    assert names == {"n"}
+
+
+# --- layout of types with parts ---
+
+PARTS = """
+TYPE Pair : STRUCT flag : BOOL; big : LREAL; END_STRUCT; Row : STRUCT pairs : ARRAY [0..2] OF Pair; name : STRING[5]; END_STRUCT; END_TYPE
+VAR_GLOBAL wind : LREAL := 2.5; END_VAR
+FUNCTION_BLOCK Leaf VAR_INPUT x : BOOL; END_VAR VAR n : INT := 7; END_VAR END_FUNCTION_BLOCK
+FUNCTION_BLOCK B
+VAR_IN_OUT io : Row; END_VAR
+VAR b : BOOL; row : Row; leaves : ARRAY [1..2, 0..1] OF Leaf; text : WSTRING[3]; END_VAR
+wind := wind + 1.0; leaves[1, 0](x := b);
+END_FUNCTION_BLOCK
+"""
+
+
+def test_sizes_are_multiples_of_alignments() -> None:
+    unit = checked(PARTS)[0].units["B"]
+    for variable in unit.variables.values():
+        assert size_of(variable.type) % alignment_of(variable.type) == 0
+        assert len(initial_of(variable.type, variable.initial)) == size_of(variable.type)
+    assert size_of(array_type(INT, ((1, 3), (0, 1)))) == 12
+    assert (size_of(string_type(1, 5)), size_of(string_type(2, 3))) == (12, 12)
+    assert (alignment_of(BOOL), alignment_of(array_type(LREAL, ((1, 1),)))) == (1, 8)
+
+
+def test_no_two_values_share_a_byte_and_each_is_aligned() -> None:
+    unit = checked(PARTS)[0].units["B"]
+    taken: set[int] = set()
+    for slot in slots(unit):
+        places = set(range(slot.offset, slot.offset + size_of(slot.type)))
+        assert not places & taken, slot.path
+        assert slot.offset % alignment_of(slot.type) == 0, slot.path
+        taken |= places
+    assert max(taken) < len(whole_of(unit).initial)
+
+
+@pytest.mark.parametrize(
+    ("path", "shown"),
+    [
+        ("ROW.Pairs[2].BIG", "row.pairs[2].big"),
+        ("leaves[ 2 , 1 ].n", "leaves[2,1].n"),
+        ("io.name", "io.name"),
+        ("wind", "wind"),
+        ("text", "text"),
+    ],
+)
+def test_a_path_is_found_and_shown_as_declared(path: str, shown: str) -> None:
+    slot = find_slot(checked(PARTS)[0].units["B"], path)
+    assert slot is not None
+    assert slot.path == shown
+
+
+@pytest.mark.parametrize(
+    ("path", "at"),
+    [("rwo", 0), ("row.pairs[3].big", 9), ("row.pairs.big", 10), ("leaves[1].n", 6), ("b.x", 2), ("row..name", 3),
+     ("leaves[1,x].n", 6), ("io.pairs[0].bigger", 12), ("", 0), ("row.io", 4)],
+)  # fmt: skip
+def test_a_path_that_leads_nowhere_says_where_it_ends(path: str, at: int) -> None:
+    unit = checked(PARTS)[0].units["B"]
+    with pytest.raises(NoSlot) as caught:
+        slot_at(unit, path)
+    assert caught.value.at == at
+
+
+def test_an_address_leads_back_to_an_instance_in_an_array() -> None:
+    scope = checked(PARTS)[0]
+    unit, leaf = scope.units["B"], scope.units["LEAF"]
+    start = layout_of(unit).offsets[unit.variables["LEAVES"]]
+    size = layout_of(leaf).size
+    assert [instance_at(unit, start + k * size, leaf) for k in range(4)] == [
+        "leaves[1,0]", "leaves[1,1]", "leaves[2,0]", "leaves[2,1]",
+    ]  # fmt: skip
+    assert instance_at(unit, start + 1, leaf) is None
+
+
+def test_what_is_inherited_lies_first() -> None:
+    text = "CLASS A VAR n : INT; END_VAR END_CLASS CLASS C EXTENDS A VAR l : LREAL; END_VAR END_CLASS"
+    scope = checked(text)[0]
+    base, derived = layout_of(scope.units["A"]), layout_of(scope.units["C"])
+    n = scope.units["A"].variables["N"]
+    assert base.offsets[n] == derived.offsets[n]
+    assert base.initial[:4] != derived.initial[:4]
+
+
+def test_a_fault_in_an_instance_of_an_array_is_placed() -> None:
+    text = "FUNCTION_BLOCK D VAR_INPUT d : INT; END_VAR VAR n : INT; END_VAR n := 1 / d; END_FUNCTION_BLOCK "
+    text += "FUNCTION_BLOCK B VAR i : INT; rows : ARRAY [1..3] OF D; END_VAR FOR i := 1 TO 3 DO rows[i](d := 2 - i); END_FOR END_FUNCTION_BLOCK"
+    fault = machine_of(text).run(1, SECOND).fault
+    assert fault is not None
+    assert (fault.site.kind, fault.instance) == ("division by zero", "rows[2]")
