@@ -371,7 +371,8 @@ class Writer:
         d = self.prefix
         return (
             f"{taken} := {name}(r := {given}, x := {shared}{sink});",
-            f"{{ {C_TYPE[type_]} o = 0; R_{self.unit.name} made = {name}({d}{given_c}, &{d}{shared_c}, &o); {sink_c}{d}{taken_c} = made; }}",
+            f"{{ R_{self.unit.name} *to = &{d}{taken_c}; {C_TYPE[type_]} o = 0; "
+            f"R_{self.unit.name} made = {name}({d}{given_c}, &{d}{shared_c}, &o); {sink_c}*to = made; }}",
         )
 
     def _bit(self, depth: int) -> Pair:
