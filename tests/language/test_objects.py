@@ -34,6 +34,12 @@ CLASS Counter
 VAR PUBLIC n : INT; END_VAR
 METHOD PUBLIC Up VAR_INPUT d : INT := 1; END_VAR VAR_OUTPUT now : INT; END_VAR n := n + d; now := n; END_METHOD
 END_CLASS
+CLASS Keeper
+VAR PUBLIC n : INT; END_VAR
+VAR p : REF_TO INT; END_VAR
+METHOD PUBLIC Keep p := REF(n); END_METHOD
+METHOD PUBLIC Kept : INT Kept := p^; END_METHOD
+END_CLASS
 FUNCTION SpeedOf : INT VAR_IN_OUT d : Drive; END_VAR SpeedOf := d.Speed(); END_FUNCTION
 """
 
@@ -48,6 +54,7 @@ VALUES = [
     ("drives : ARRAY [1..2] OF Pump; n : INT; i : INT := 2; b : BOOL;", "b := drives[i].Start(8); n := drives[2].Speed();",
      "n", 1004),
     ("r : Runs; b : BOOL;", "b := r = NULL;", "b", True),
+    ("k : Keeper; n : INT;", "k.Keep(); k.n := 5; n := k.Kept();", "n", 5),
 ]  # fmt: skip
 
 

@@ -32,6 +32,16 @@ class Arguments:
     failed: set[typed.Variable]
 
 
+@dataclass(frozen=True, slots=True)
+class MethodCalled:
+    """A method, and the instance it is called on; with ``is_virtual`` the kind of the instance decides which it is."""
+
+    method: typed.Unit
+    instance: typed.Place
+    is_virtual: bool
+    name_at: syntax.Node
+
+
 class CallChecker(StandardChecker):
     """Turns calls of functions, and the arguments of instances, into typed ones."""
 
@@ -39,10 +49,7 @@ class CallChecker(StandardChecker):
         callee = at.callee
         method = self.method_called(callee)
         if method is not None:
-            called = self.call_method(at, *method)
-            if method[0].result is None:
-                raise self.problem("no-value", at, f"{method[0].name} gives no value.", "Call it in a statement of its own.")  # fmt: skip
-            return called
+            return self._valued(at, self.call_method(at, method))
         name = callee.name.upper() if isinstance(callee, syntax.Name) else ""
         qualified = self.qualified(callee)
         if qualified is not None:
@@ -96,11 +103,12 @@ class CallChecker(StandardChecker):
         """The value of a call of a unit of the library."""
         if unit.kind != "FUNCTION":
             raise self.block_called(at.callee, unit)
-        called = self.call_function(at, unit)
-        if unit.result is None:
-            raise self.problem(
-                "no-value", at, f"{unit.name} gives no value.", "Call it in a statement of its own."
-            )
+        return self._valued(at, self.call_function(at, unit))
+
+    def _valued(self, at: syntax.Call, called: typed.CallFunction) -> typed.CallFunction:
+        """A call whose value is used."""
+        if called.function.result is None:
+            raise self.problem("no-value", at, f"{called.function.name} gives no value.", "Call it in a statement of its own.")  # fmt: skip
         return called
 
     def qualified(self, callee: syntax.Expression) -> typed.Unit | None:
@@ -110,12 +118,7 @@ class CallChecker(StandardChecker):
         while isinstance(at, syntax.Member):
             parts.append(at.name)
             at = at.base
-        if (
-            not parts
-            or not isinstance(at, syntax.Name)
-            or at.name.upper() == "THIS"
-            or self.declares(at.name.upper())
-        ):
+        if not parts or not isinstance(at, syntax.Name) or self._leads_from_variable(at):
             return None
         return self.find_unit(".".join([at.name, *reversed(parts)]).upper())
 
@@ -124,7 +127,9 @@ class CallChecker(StandardChecker):
         if len(at.arguments) != 1 or at.arguments[0].name:
             raise self.problem("wrong-argument", at, "REF takes one variable.", "Write REF(variable).")
         place = self.place(at.arguments[0].value)
-        if not self.unit.keeps_data and not any(isinstance(s, typed.Target) for s in place.steps):
+        outlives = place.root.section in ("this", "global", "in_out")
+        outlives = outlives or any(isinstance(step, typed.Target) for step in place.steps)
+        if not self.unit.keeps_data and not outlives:
             raise self.problem(
                 "short-lived",
                 at,
@@ -198,56 +203,64 @@ class CallChecker(StandardChecker):
             type_, function, tuple(inputs), shared, outputs, at.start, instance, is_virtual
         )
 
-    def method_called(
-        self, callee: syntax.Expression
-    ) -> tuple[typed.Unit, typed.Place, bool, syntax.Node] | None:
-        """The method that a callee names, the instance it is called on, and whether its kind decides."""
-        holder = self.holder
+    def method_called(self, callee: syntax.Expression) -> MethodCalled | None:
+        """The method that a callee names; None when it names none."""
         if isinstance(callee, syntax.Name):
-            found = (
-                holder.method(callee.name.upper())
-                if holder and not self.declares(callee.name.upper())
-                else None
-            )
-            if holder is None or found is None:
-                return None
-            return found, typed.Place(holder.this, (), holder), True, callee
+            return self._own_method(callee)
         if not isinstance(callee, syntax.Member):
             return None
-        base, key = callee.base, callee.name.upper()
         name_at = syntax.Node(callee.name_start, callee.end)
-        if isinstance(base, syntax.Name) and base.name.upper() == "SUPER" and holder is not None:
-            found = holder.base.method(key) if holder.base else None
-            if found is None:
-                raise self.problem("unknown-name", name_at, f"{holder.base or holder} has no method {callee.name} to go back to.", "Correct the name.")  # fmt: skip
-            return found, typed.Place(holder.this, (), holder), False, name_at
-        if not isinstance(base, PLACES):
+        if isinstance(callee.base, syntax.Name) and callee.base.name.upper() == "SUPER":
+            return self._base_method(callee.name, name_at)
+        if isinstance(callee.base, PLACES) and self._leads_from_variable(callee.base):
+            return self._method_at(self._instance_at(callee.base), callee.name, name_at)
+        return None
+
+    def _own_method(self, callee: syntax.Name) -> MethodCalled | None:
+        """``name(...)``: a method of the instance at hand."""
+        holder, key = self.holder, callee.name.upper()
+        found = holder.method(key) if holder and not self.declares(key) else None
+        if holder is None or found is None:
             return None
-        if not self._leads_from_variable(base):
+        return MethodCalled(found, typed.Place(holder.this, (), holder), True, callee)
+
+    def _base_method(self, name: str, name_at: syntax.Node) -> MethodCalled | None:
+        """``SUPER.name(...)``: the method that this unit inherits."""
+        holder = self.holder
+        if holder is None:
             return None
-        place = self.place(base)
-        target = place.type
-        if (
-            isinstance(target, Reference)
-            and isinstance(target.target, typed.Unit)
-            and target.target.kind == "INTERFACE"
-        ):
-            place = typed.Place(place.root, (*place.steps, typed.Target(base.start)), target.target)
-            target = target.target
-        if not isinstance(target, typed.Unit):
-            return None
-        found = target.method(key)
+        found = holder.base.method(name.upper()) if holder.base else None
         if found is None:
-            if target.kind != "INTERFACE" and (key in target.variables or not target.methods):
+            raise self.problem("unknown-name", name_at, f"{holder.base or holder} has no method {name} to go back to.", "Correct the name.")  # fmt: skip
+        return MethodCalled(found, typed.Place(holder.this, (), holder), False, name_at)
+
+    def _instance_at(self, at: syntax.Expression) -> typed.Place:
+        """The place of an instance; a variable of an interface leads to the one it refers to."""
+        place = self.place(at)
+        target = place.type.target if isinstance(place.type, Reference) else None
+        if isinstance(target, typed.Unit) and target.kind == "INTERFACE":
+            return typed.Place(place.root, (*place.steps, typed.Target(at.start)), target)
+        return place
+
+    def _method_at(self, place: typed.Place, name: str, name_at: syntax.Node) -> MethodCalled | None:
+        """``instance.name(...)``"""
+        owner = place.type
+        if not isinstance(owner, typed.Unit):
+            return None
+        found = owner.method(name.upper())
+        if found is None:
+            if owner.kind != "INTERFACE" and (name.upper() in owner.variables or not owner.methods):
                 return None
-            names = [m.name for u in target.ancestors for m in u.methods.values()]
-            raise self.unknown(callee.name, name_at, f"{target} has no method {callee.name}.", names, f"It has {', '.join(names) or 'none'}.")  # fmt: skip
+            names = [m.name for u in owner.ancestors for m in u.methods.values()]
+            raise self.unknown(name, name_at, f"{owner} has no method {name}.", names, f"It has {', '.join(names) or 'none'}.")  # fmt: skip
         is_own = place.root.section == "this" and not place.steps
         if not is_own and found.access not in ("PUBLIC", "INTERNAL"):
             raise self.problem("private-data", name_at, f"{found.name} is a {found.access.lower()} method of {found.owner}.",
                                f"Write METHOD PUBLIC {found.name} in {found.owner}.")  # fmt: skip
-        exact = not is_own and all(isinstance(s, (typed.Member, typed.Element)) for s in place.steps)
-        return found, place, not exact or place.root.section in ("in_out", "this"), name_at
+        is_known = place.root.section not in ("in_out", "this") and not any(
+            isinstance(step, typed.Target) for step in place.steps
+        )
+        return MethodCalled(found, place, not is_known, name_at)
 
     def _leads_from_variable(self, at: syntax.Expression) -> bool:
         """Whether a path begins with a variable, and not with a namespace."""
@@ -255,17 +268,16 @@ class CallChecker(StandardChecker):
             at = at.base
         return isinstance(at, syntax.Name) and (at.name.upper() == "THIS" or self.declares(at.name.upper()))
 
-    def call_method(
-        self, at: syntax.Call, method: typed.Unit, place: typed.Place, is_virtual: bool, name_at: syntax.Node
-    ) -> typed.CallFunction:
+    def call_method(self, at: syntax.Call, called: MethodCalled) -> typed.CallFunction:
         """A call of a method (6.6.5.6)."""
-        if not is_virtual and method.has("ABSTRACT"):
-            raise self.problem("abstract", name_at, f"{method.name} of {method.owner} is ABSTRACT and has no body.", "Remove the call.")  # fmt: skip
-        if place.root.section == "this":
+        method = called.method
+        if not called.is_virtual and method.has("ABSTRACT"):
+            raise self.problem("abstract", called.name_at, f"{method.name} of {method.owner} is ABSTRACT and has no body.", "Remove the call.")  # fmt: skip
+        if called.instance.root.section == "this":
             self.unit.calls_own_methods = True
-        if is_virtual:
+        if called.is_virtual:
             self.unit.virtual_uses.add(method.key)
-        return self.call_function(at, method, place, is_virtual)
+        return self.call_function(at, method, called.instance, called.is_virtual)
 
     def in_outs(
         self, at: syntax.Call, unit: typed.Unit, given: Arguments

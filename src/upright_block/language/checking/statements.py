@@ -80,7 +80,7 @@ class StatementChecker(CallChecker):
         unit: object = None
         method = self.method_called(callee)
         if method is not None:
-            unit = method[0]
+            unit = method.method
         elif not isinstance(callee, syntax.Name) or self._is_variable(callee):
             unit = self.place(callee).type
         elif self.scope.standard.function(callee.name.upper()) is None:
@@ -120,7 +120,7 @@ class StatementChecker(CallChecker):
             return self._assert(call)
         method = self.method_called(call.callee)
         if method is not None:
-            return typed.Evaluate(self.call_method(call, *method))
+            return typed.Evaluate(self.call_method(call, method))
         if isinstance(call.callee, syntax.Name) and call.callee.name.upper() == "SUPER":
             return self._call_base(call)
         qualified = self.qualified(call.callee)
