@@ -11,6 +11,7 @@ from random import Random
 
 from tests.oracle.programs import C_HEAD, C_TYPE, ST_HEAD, Unit, make_program
 from upright_block.compiler.image import build_image
+from upright_block.compiler.layout import decode, encode, slots
 from upright_block.language.checking import check_program
 from upright_block.language.findings import Findings
 from upright_block.language.scope import Scope
@@ -122,13 +123,18 @@ def _run_here(
     errors = [f for f in findings.items if f.severity == "error"]
     assert not errors, f"{errors[0]}\n{errors[0].source.line_text(errors[0].line)}"
     machine = Machine(build_image(scope.units["WHOLE"]))
+    by_path = {slot.path: slot for slot in slots(machine.image.root)}
+    places = [{path: by_path[f"{root.name}_one.{path}"] for path in root.fields()} for root in roots]
     found: list[dict[tuple[str, int], Value]] = [{} for _ in programs]
     for scan in range(SCANS):
-        for root, given in zip(roots, inputs, strict=True):
+        for own, given in zip(places, inputs, strict=True):
             for name, value in given[scan].items():
-                machine.write(f"{root.name}_one.{name}", value)
-        trace = machine.run(1, 100_000_000, spans=())
+                machine.poke(own[name], encode(value, own[name].type))
+        trace = machine.run(1, 100_000_000)
         assert trace.fault is None, trace.fault
-        for root, values in zip(roots, found, strict=True):
-            values |= {(path, scan): machine.read(f"{root.name}_one.{path}") for path in root.fields()}
+        for own, values in zip(places, found, strict=True):
+            for path, slot in own.items():
+                value = decode(trace.data, slot.offset, slot.type)
+                assert not isinstance(value, str)
+                values[path, scan] = value
     return found
