@@ -14,9 +14,13 @@ TYPE
     Level : INT (-10..100) := 5;
     Pair : STRUCT a : INT := 1; b : REAL; END_STRUCT;
     Row : STRUCT name : STRING[6] := 'row'; pair : Pair := (a := 7); list : ARRAY [1..3] OF INT := [2(4), 9]; END_STRUCT;
+    Levels : ARRAY [1..2] OF Level;
+    Again : Level;
+    Preset : Pair := (a := 8, b := 2.5);
     Node : STRUCT value : INT; next : REF_TO Node; END_STRUCT;
 END_TYPE
 VAR_GLOBAL total : DINT := 100; END_VAR
+FUNCTION Low : Level IF FALSE THEN Low := 1; END_IF END_FUNCTION
 FUNCTION Swap VAR_IN_OUT a, b : INT; END_VAR VAR held : INT; END_VAR held := a; a := b; b := held; END_FUNCTION
 FUNCTION MakeRow : Row VAR_INPUT n : STRING; v : INT; END_VAR VAR_OUTPUT size : INT; END_VAR
 MakeRow.name := n; MakeRow.list[2] := v; size := LEN(n); END_FUNCTION
@@ -36,6 +40,17 @@ VALUES: list[tuple[str, str, str, Value]] = [
     ("z : Zone; n : INT;", "CASE z OF cold, hot: n := 1; mild: n := 2; END_CASE", "n", 2),
     ("c : Code := broken; w : WORD;", "w := c OR WORD#16#2; c := 5;", "w", 0x8003),
     ("l : Level;", "l := l + 1;", "l", 6),
+    ("l : ARRAY [1..2] OF Level;", "", "l[2]", 5),
+    ("z : ARRAY [1..2, 1..2] OF Zone;", "", "z[2,1]", 1),
+    ("l : ARRAY [1..3] OF Level := [7];", "", "l[3]", 5),
+    ("l : ARRAY [1..2] OF ARRAY [1..2] OF Level := [[7], [2(8)]];", "", "l[1][2]", 5),
+    ("l : Levels;", "", "l[2]", 5),
+    ("l : Levels := [9];", "", "l[2]", 5),
+    ("l : Again;", "", "l", 5),
+    ("n : INT;", "n := Low();", "n", 5),
+    ("p : Preset;", "", "p.b", 2.5),
+    ("p : Preset := (a := 3);", "", "p.b", 2.5),
+    ("p : ARRAY [1..2] OF Preset := [(a := 3)];", "", "p[2].a", 8),
     ("r : Row;", "", "r.pair.a", 7),
     ("r : Row := (pair := (b := 2.5));", "", "r.pair.a", 1),
     ("r : Row;", "", "r.list[3]", 9),

@@ -198,6 +198,7 @@ class CallChecker(StandardChecker):
             )
         outputs = tuple((v, r) for v, r, _ in given.outputs)
         type_ = BOOL if function.result is None else function.result.type
+        type_ = type_.base if isinstance(type_, Elementary) else type_
         shared = tuple(place for _, place in self.in_outs(at, function, given))
         return typed.CallFunction(
             type_, function, tuple(inputs), shared, outputs, at.start, instance, is_virtual

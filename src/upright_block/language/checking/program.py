@@ -245,7 +245,14 @@ def _interface(unit: typed.Unit, scope: Scope, findings: Findings) -> None:
             )
             type_ = BROKEN
         unit.result = typed.Variable(
-            unit.name, "result", type_, False, typed.default_of(type_), "", unit.syntax.start, unit.syntax.end
+            unit.name,
+            "result",
+            type_,
+            False,
+            checker.initial_of(at, type_),
+            "",
+            unit.syntax.start,
+            unit.syntax.end,
         )
     for section in unit.syntax.sections:
         if section.section not in _SECTIONS:

@@ -115,8 +115,11 @@ class TypeChecker(StatementChecker):
                 found = own.type_of(spec, named.name)
                 named.type = named.type or found
             named.opened_at = None
-            if named.syntax.initial is not None and named.type is not BROKEN:
-                named.initial = own.initial(named.syntax.initial, named.type, named.name)
+            if named.type is not BROKEN:
+                written = named.syntax.initial
+                named.initial = own.initial_of(spec, named.type)
+                if written is not None:
+                    named.initial = own.initial(written, named.type, named.name, spec)
             if own.unit.is_broken:
                 named.type = BROKEN
         if named.type is BROKEN:
@@ -259,7 +262,7 @@ class TypeChecker(StatementChecker):
         if type_ is BROKEN:
             return None
         if at.initial is not None:
-            return self.initial(at.initial, type_, at.name)
+            return self.initial(at.initial, type_, at.name, at.type)
         if constant:
             self.report(
                 "constant-without-value",
@@ -267,23 +270,43 @@ class TypeChecker(StatementChecker):
                 f"The constant {at.name} has no value.",
                 f"Write {at.name} : {type_} := value;",
             )
-        named = self.find_type(at.type.name.upper()) if isinstance(at.type, syntax.TypeName) else None
-        if named is not None and named.initial is not None:
-            return named.initial
+        return self.initial_of(at.type, type_)
+
+    def initial_of(self, spec: syntax.TypeSpec, type_: Type) -> typed.Initial:
+        """The initial value of a type as it is written: a name may stand for a type with one of its own (6.4.4.9)."""
+        if isinstance(spec, syntax.TypeName):
+            named = self.find_type(spec.name.upper())
+            if named is not None and named.initial is not None:
+                return named.initial
+        if isinstance(spec, syntax.ArraySpec) and isinstance(type_, Array):
+            element = self.initial_of(spec.element, type_.element)
+            if element != typed.default_of(type_.element):
+                return (element,) * type_.count
         return typed.default_of(type_)
 
-    def initial(self, at: syntax.Expression, type_: Type, name: str) -> typed.Initial:
+    def _spec_of(self, spec: syntax.TypeSpec) -> syntax.TypeSpec:
+        """What a name stands for, through all aliases."""
+        while isinstance(spec, syntax.TypeName):
+            named = self.find_type(spec.name.upper())
+            if named is None:
+                break
+            spec = named.syntax.spec
+        return spec
+
+    def initial(self, at: syntax.Expression, type_: Type, name: str, spec: syntax.TypeSpec) -> typed.Initial:
         """The value that is written for a type; its default where that is wrong."""
         try:
-            return self._initial(at, type_, name)
+            return self._initial(at, type_, name, spec)
         except Problem:
-            return typed.default_of(type_)
+            return self.initial_of(spec, type_)
 
-    def _initial(self, at: syntax.Expression, type_: Type, name: str) -> typed.Initial:
+    def _initial(self, at: syntax.Expression, type_: Type, name: str, spec: syntax.TypeSpec) -> typed.Initial:
         if isinstance(type_, Array):
-            return self._array_initial(at, type_, name)
+            return self._array_initial(at, type_, name, spec)
         if isinstance(type_, typed.Compound):
-            return self._compound_initial(at, type_, name)
+            own = self.initial_of(spec, type_)
+            made = self._compound_initial(at, type_, name)
+            return {**own, **made} if isinstance(own, dict) else made
         if isinstance(at, (syntax.ArrayValue, syntax.StructureValue)):
             raise self.problem(
                 "type-mismatch",
@@ -293,7 +316,9 @@ class TypeChecker(StatementChecker):
             )
         return self.constant(at, type_, name)
 
-    def _array_initial(self, at: syntax.Expression, type_: Array, name: str) -> typed.Initial:
+    def _array_initial(
+        self, at: syntax.Expression, type_: Array, name: str, spec: syntax.TypeSpec
+    ) -> typed.Initial:
         if not isinstance(at, syntax.ArrayValue):
             raise self.problem(
                 "type-mismatch",
@@ -301,14 +326,19 @@ class TypeChecker(StatementChecker):
                 f"{name} is {type_} and takes a value for each element.",
                 f"Write [{self.text(at)}, ...], or [{type_.count}({self.text(at)})] for all.",
             )
+        real = self._spec_of(spec)
+        inner = (
+            real.element if isinstance(real, syntax.ArraySpec) else syntax.TypeName(at.start, at.start, "")
+        )
+        missing = self.initial_of(inner, type_.element)
         values: list[typed.Initial] = []
         for item in at.items:
             repeat = 1
             if item.repeat is not None:
                 repeat = int(self.constant(item.repeat, UDINT, "The count of a value"))
-            value = typed.default_of(type_.element)
+            value = missing
             if item.value is not None:
-                value = self._initial(item.value, type_.element, f"An element of {name}")
+                value = self._initial(item.value, type_.element, f"An element of {name}", inner)
             if len(values) + repeat > type_.count:
                 raise self.problem(
                     "too-many-values",
@@ -317,9 +347,11 @@ class TypeChecker(StatementChecker):
                     "Remove some, or widen the bounds.",
                 )
             values += [value] * repeat
-        return (*values, *[typed.default_of(type_.element)] * (type_.count - len(values)))
+        return (*values, *[missing] * (type_.count - len(values)))
 
-    def _compound_initial(self, at: syntax.Expression, type_: typed.Compound, name: str) -> typed.Initial:
+    def _compound_initial(
+        self, at: syntax.Expression, type_: typed.Compound, name: str
+    ) -> dict[str, typed.Initial]:
         if not isinstance(at, syntax.StructureValue):
             raise self.problem(
                 "type-mismatch",
@@ -345,8 +377,13 @@ class TypeChecker(StatementChecker):
                 )
             if key in made:
                 raise self.problem("pin-twice", name_at, f"{variable.name} is given a value twice.", "Remove one of them.")  # fmt: skip
-            made[key] = self._initial(field.value, variable.type, variable.name)
+            made[key] = self._initial(field.value, variable.type, variable.name, _unnamed(field))
         return made
+
+
+def _unnamed(at: syntax.Node) -> syntax.TypeSpec:
+    """Stands for a type whose name is not at hand."""
+    return syntax.TypeName(at.start, at.start, "")
 
 
 def weight(type_: Type, known: dict[str, int]) -> int:
