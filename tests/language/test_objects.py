@@ -105,3 +105,37 @@ def test_a_mistake_about_objects_is_found_once(text: str, name: str) -> None:
     found = checked(HOUSE + text)[1]
     assert [f.name for f in found] == [name], [str(f) for f in found]
     assert found[0].way_out
+
+
+NAMES = """
+INTERFACE Names
+METHOD Name : STRING[12] VAR_INPUT n : INT; p : STRING; END_VAR VAR_OUTPUT a : ARRAY [1..2] OF INT; t : STRING[4]; END_VAR
+VAR_IN_OUT s : STRING[12]; END_VAR END_METHOD
+END_INTERFACE
+FUNCTION_BLOCK Long IMPLEMENTS Names VAR c : INT; END_VAR
+METHOD PUBLIC Name : STRING[12] VAR_INPUT n : INT; p : STRING; END_VAR VAR_OUTPUT a : ARRAY [1..2] OF INT; t : STRING[4]; END_VAR
+VAR_IN_OUT s : STRING[12]; END_VAR
+c := c + 1; Name := CONCAT(p, INT_TO_STRING(n)); a[2] := n; t := CONCAT(p, 'long'); s := CONCAT(s, '+'); END_METHOD
+END_FUNCTION_BLOCK
+FUNCTION_BLOCK Short IMPLEMENTS Names
+METHOD PUBLIC Name : STRING[12] VAR_INPUT n : INT; p : STRING; END_VAR VAR_OUTPUT a : ARRAY [1..2] OF INT; t : STRING[4]; END_VAR
+VAR_IN_OUT s : STRING[12]; END_VAR
+Name := 'R'; a[1] := -n; s := CONCAT('-', s); END_METHOD
+END_FUNCTION_BLOCK
+FUNCTION_BLOCK B
+VAR long : Long; short : Short; i : Names; a, b : ARRAY [1..2] OF INT; one, two : STRING[12]; both : STRING[12] := 'x'; t : STRING[4]; END_VAR
+i := long; one := i.Name(n := 7, p := 'ab', a => a, t => t, s := both);
+i := short; two := i.Name(n := 8, p := 'ab', a => b, s := both);
+END_FUNCTION_BLOCK
+"""
+
+
+def test_texts_and_arrays_go_through_a_call_by_the_kind_of_the_instance() -> None:
+    machine = machine_of(NAMES)
+    assert machine.run(2, SECOND).fault is None
+    found = {
+        path: machine.read(path)
+        for path in ("one", "two", "both", "t", "a[1]", "a[2]", "b[1]", "b[2]", "long.c")
+    }
+    assert found == {"one": "ab7", "two": "R", "both": "--x++", "t": "ablo", "a[1]": 0, "a[2]": 7, "b[1]": -8, "b[2]": 0,
+                     "long.c": 2}  # fmt: skip
