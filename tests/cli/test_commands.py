@@ -300,3 +300,12 @@ def test_show_knows_units_in_namespaces_and_of_the_standard(tmp_path: Path) -> N
     wrong = upright("show", "--library", library, "Air.Fam")
     assert wrong.exit_code == 2
     assert "Air.Fan" in wrong.output
+
+
+def test_a_library_whose_blocks_are_all_broken_says_what_is_wrong(tmp_path: Path) -> None:
+    cases = 'block = "B"\nscan = "1s"\n[[case]]\nname = "c"\nvectors = """\nscan n\n0 0\n"""\n'
+    text = "FUNCTION_BLOCK B VAR n : INT; END_VAR n := m; END_FUNCTION_BLOCK"
+    result = upright("verify", "--library", library_of(tmp_path / "lib", 'name = "b"\n', text, cases))
+    assert result.exit_code == 1
+    assert "m is not declared in B" in result.output
+    assert "1 case: 0 good, 1 not run" in result.output

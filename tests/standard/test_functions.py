@@ -13,8 +13,8 @@ from hypothesis import strategies as st
 
 from tests.helpers import SECOND, block, checked, machine_of
 from upright_block.compiler.layout import DATA, slot_at
-from upright_block.language.literals import Value, next_real, round_real, shown_real
-from upright_block.language.types import LREAL, REAL
+from upright_block.language.literals import Value, next_real, round_real, shown, shown_duration, shown_real
+from upright_block.language.types import DT, LREAL, REAL
 from upright_block.machine.machine import Machine
 
 N = 2000
@@ -247,6 +247,28 @@ DATES = machine_of(
         w := DAY_OF_WEEK(DT_TO_DATE(d)); back := CONCAT_DT(y, mo, dy, h, mi, s, ms);""",
     )
 )
+TIMES = machine_of(
+    block(
+        "t : TIME; d : DT; s, u, v, w : STRING[40];",
+        "s := TIME_TO_STRING(t); u := DT_TO_STRING(d); v := DATE_TO_STRING(DT_TO_DATE(d)); w := TOD_TO_STRING(DT_TO_TOD(d));",
+    )
+)
+
+
+@settings(max_examples=300, deadline=None)
+@given(
+    st.integers(-(2**63) + 1, 2**63 - 1) | st.integers(-(10**12), 10**12),
+    st.integers(-(9 * 10**18), 9 * 10**18),
+)
+def test_times_become_their_literals(duration: int, moment: int) -> None:
+    TIMES.write("t", duration)
+    TIMES.write("d", moment)
+    assert TIMES.run(1, SECOND).fault is None
+    date_, time = shown(moment, DT)[:10], shown(moment, DT)[11:]
+    wanted = [f"T#{shown_duration(duration)}", f"DT#{date_}-{time}", f"D#{date_}", f"TOD#{time}"]
+    assert [TIMES.read(name) for name in "suvw"] == wanted
+
+
 EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 
 

@@ -94,7 +94,7 @@ def _chosen(suite: Suite, patterns: Sequence[str]) -> list[Plan]:
                 f"No case is called {pattern}.",
                 f"Did you mean {near}?" if near else "upright verify without a name runs all.",
             )
-    if not suite.plans and not suite.findings:
+    if not (suite.plans or suite.findings or suite.blocked or suite.unusable):
         stop("The library has no cases.", "Write case files (*.toml) in its folder cases.")
     return plans
 

@@ -18,6 +18,7 @@ OTHERS = (
     "SPLIT_DATE", "SPLIT_TOD", "SPLIT_DT", "CONCAT_DATE", "CONCAT_TOD", "CONCAT_DT", "CONCAT_DATE_TOD", "DAY_OF_WEEK",
     "FROM_BCD", "TO_BCD", "IS_VALID_BCD", "NUMBER_TEXT", "TEXT_NUMBER",
     "REAL_TEXT", "LREAL_TEXT", "SHORT_REAL_TEXT", "TEXT_REAL", "BIG_SCALE", "BIG_POWER", "BIG_COMPARE", "BIG_SUBTRACT",
+    "FRACTION_TEXT", "DURATION_TEXT", "DATE_TEXT", "TOD_TEXT", "DT_TEXT",
 )  # fmt: skip
 UNITS = BLOCKS + NUMERIC + OTHERS
 """The standard units that are written in the block language, each in a file of its own name."""

@@ -152,9 +152,13 @@ def _bcd(name: str) -> StandardFunction | None:
 
 
 def _text_conversion(name: str, source_name: str, target_name: str) -> StandardFunction | None:
-    """``INT_TO_STRING``, ``STRING_TO_INT`` and so with reals; ``BOOL_TO_STRING`` (table 22)."""
+    """``INT_TO_STRING``, ``STRING_TO_INT`` and so with reals; ``BOOL_TO_STRING``, ``DT_TO_STRING`` (table 22)."""
     source, target = ELEMENTARY.get(source_name), ELEMENTARY.get(target_name)
-    if target_name == "STRING" and source is not None and (in_group(source, "ANY_NUM") or source is BOOL):
+    if (
+        target_name == "STRING"
+        and source is not None
+        and (in_group(source, "ANY_NUM") or source is BOOL or source.family in _TIMED)
+    ):
         return StandardFunction(name, (Pin("IN", source),), form="to text")
     if source_name == "STRING" and target is not None and in_group(target, "ANY_NUM"):
         return StandardFunction(name, (_TEXT,), result=target, form="from text")

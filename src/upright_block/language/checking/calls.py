@@ -92,7 +92,7 @@ class CallChecker(StandardChecker):
             return
         way_out = "Convert by way of another type."
         if "STRING" in source + target:
-            way_out = "Numbers and BOOL become a STRING, and numbers come from one."
+            way_out = "Numbers, BOOL, durations and dates become a STRING, and numbers come from one."
         elif source in ("TIME", "LTIME"):
             way_out = "Divide: NANOSECONDS(duration) / 1_000_000 gives milliseconds."
         elif target in ("TIME", "LTIME"):

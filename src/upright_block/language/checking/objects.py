@@ -135,7 +135,7 @@ def _check_promises(unit: typed.Unit, checker: TypeChecker) -> None:
             else:
                 _check_same(checker, at, found, wanted)
     if not unit.has("ABSTRACT"):
-        for key in {k for u in unit.ancestors for k in u.methods}:
+        for key in dict.fromkeys(k for u in unit.ancestors for k in u.methods):
             method = unit.method(key)
             if method is not None and method.has("ABSTRACT"):
                 checker.report(

@@ -11,11 +11,15 @@ from upright_block.language.checking.reporter import Problem
 from upright_block.language.signatures import Pin, StandardFunction
 from upright_block.language.types import (
     BOOL,
+    DATE,
+    DT,
     INT,
     LINT,
     LREAL,
     LWORD,
     NULL,
+    TIME,
+    TOD,
     ULINT,
     Elementary,
     Enumeration,
@@ -29,6 +33,10 @@ from upright_block.language.types import (
 )
 
 _LONGEST = 32_767
+_TIMED_TEXTS = {
+    "duration": ("DURATION_TEXT", TIME), "date": ("DATE_TEXT", DATE), "time of day": ("TOD_TEXT", TOD),
+    "date and time": ("DT_TEXT", DT),
+}  # fmt: skip
 _REAL_LIMITS = {32: (24, -149, 104), 64: (53, -1074, 971)}
 """Bits of the mantissa, power of two of the least number, and of the last bit of the greatest."""
 _GROUP_WORDS = {
@@ -311,6 +319,10 @@ class StandardChecker(ExpressionChecker):
         if type_.family == "real":
             unit = "LREAL_TEXT" if type_ is LREAL else "SHORT_REAL_TEXT"
             return self._call_unit(unit, string_type(1, 30), (value,), at)
+        if type_.family in _TIMED_TEXTS:
+            unit, taken = _TIMED_TEXTS[type_.family]
+            own = value if type_ is taken else typed.Convert(taken, value, at.start)
+            return self._call_unit(unit, string_type(1, 40), (own,), at)
         below: typed.Expression = typed.Constant(BOOL, False)
         size = typed.Convert(ULINT, value, at.start) if type_ is not ULINT else value
         if type_.is_signed:
