@@ -68,6 +68,14 @@ ALIASES: list[tuple[str, str, str, Value]] = [
      "FUNCTION_BLOCK C VAR_INPUT x : INT; END_VAR VAR_OUTPUT y : INT; END_VAR y := x * 2; END_FUNCTION_BLOCK "
      "FUNCTION_BLOCK B VAR c : C; n : INT := 4; END_VAR c(x := n, y => n); c(x := n, y => n); END_FUNCTION_BLOCK",
      "n", 16),
+    ("an index is read before an output changes it, in every scan",
+     "FUNCTION Two : INT VAR_OUTPUT o : INT; END_VAR o := 2; Two := 7; END_FUNCTION "
+     "FUNCTION_BLOCK B VAR a : ARRAY [1..3] OF INT; i : INT := 3; END_VAR a[i] := Two(o => i); END_FUNCTION_BLOCK",
+     "a[3]", 7),
+    ("so is that of a part of a word",
+     "FUNCTION Two : BOOL VAR_OUTPUT o : INT; END_VAR o := 2; Two := TRUE; END_FUNCTION "
+     "FUNCTION_BLOCK B VAR a : ARRAY [1..3] OF WORD; i : INT := 3; END_VAR a[i].4 := Two(o => i); END_FUNCTION_BLOCK",
+     "a[3]", 16),
     ("an index is read before the call that changes it",
      "FUNCTION Up : INT VAR_IN_OUT i : INT; END_VAR i := i + 1; Up := i; END_FUNCTION "
      "FUNCTION_BLOCK B VAR a : ARRAY [1..3] OF INT; i : INT := 1; END_VAR a[i] := Up(i) * 10 + i; END_FUNCTION_BLOCK",

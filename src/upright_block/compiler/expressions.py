@@ -326,24 +326,26 @@ class ExpressionEmitter(PlaceEmitter):
         mask = (1 if type_.family == "bool" else (1 << type_.bits) - 1) << shift
         keep = ((1 << whole.bits) - 1) & ~mask
         made = self.temporary(held)
-        value()
-        self.out.append("i64.extend_i32_u" if held == "i64" and value_type(type_) == "i32" else "")
-        self.out.append(f"{held}.const {shift} {held}.shl local.set {made}")
+        wide = "i64.extend_i32_u " if held == "i64" and value_type(type_) == "i32" else ""
+        shifted = f"{wide}{held}.const {shift} {held}.shl local.set {made}"
+        merged = f"{held}.const {keep} {held}.and local.get {made} {held}.or"
         if self.is_local(place):
+            value()
+            self.out.append(shifted)
             self.read(place)
-            self.out.append(f"{held}.const {keep} {held}.and local.get {made} {held}.or")
-            self.out.append(f"local.set {self.local(place.root)}")
+            self.out.append(f"{merged} local.set {self.local(place.root)}")
             self.frame.written.add(place.root)
             self.forget(place.root)
             return
         offset = self.address(place)
         pointer = self.temporary("i32")
-        self.out.append(f"local.tee {pointer} local.get {pointer}")
-        instruction = store(whole).replace("store", "load") + ("" if whole.bits >= 32 else "_u")
+        self.out.append(f"local.set {pointer}")
+        value()
+        load = store(whole).replace("store", "load") + ("" if whole.bits >= 32 else "_u")
         self.out.append(
-            f"{instruction} offset={offset} {held}.const {keep} {held}.and local.get {made} {held}.or"
+            f"{shifted} local.get {pointer} local.get {pointer} {load} offset={offset} {merged} "
+            f"{store(whole)} offset={offset}"
         )
-        self.out.append(f"{store(whole)} offset={offset}")
 
     def _call_standard(self, at: typed.CallStandard, clean: bool) -> None:
         emit = STANDARD_FUNCTIONS.get(at.name)

@@ -109,11 +109,13 @@ class _Flow:
         for at in body:
             match at:
                 case typed.Assign(place=place, value=value):
+                    if not place.is_plain:
+                        self.reach(place, assigned)
                     self.read(value, assigned)
                     self.write(place, assigned)
                 case typed.AssignPart(place=place, value=value):
-                    self.read(value, assigned)
                     self.reach(place, assigned)
+                    self.read(value, assigned)
                     self.write(place, assigned)
                 case typed.If(branches=branches, otherwise=otherwise):
                     ways = []

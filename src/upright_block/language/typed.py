@@ -122,7 +122,7 @@ class Unit(Compound):
     access: Access = "PROTECTED"
     number: int = 0
     calls_own_methods: bool = False
-    virtual_uses: set[str] = field(default_factory=set)
+    virtual_uses: dict[str, None] = field(default_factory=dict)
     edges: dict[str, Variable] = field(default_factory=dict)
     _this: Variable | None = None
 

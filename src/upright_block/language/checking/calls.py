@@ -277,7 +277,7 @@ class CallChecker(StandardChecker):
         if called.instance.root.section == "this":
             self.unit.calls_own_methods = True
         if called.is_virtual:
-            self.unit.virtual_uses.add(method.key)
+            self.unit.virtual_uses[method.key] = None
         return self.call_function(at, method, called.instance, called.is_virtual)
 
     def in_outs(
