@@ -76,6 +76,15 @@ ALIASES: list[tuple[str, str, str, Value]] = [
      "FUNCTION Two : BOOL VAR_OUTPUT o : INT; END_VAR o := 2; Two := TRUE; END_FUNCTION "
      "FUNCTION_BLOCK B VAR a : ARRAY [1..3] OF WORD; i : INT := 3; END_VAR a[i].4 := Two(o => i); END_FUNCTION_BLOCK",
      "a[3]", 16),
+    ("arguments of a standard function are computed from left to right",
+     "FUNCTION Two : INT VAR_OUTPUT o : INT; END_VAR o := 2; Two := 7; END_FUNCTION "
+     "FUNCTION_BLOCK B VAR i : INT := 3; r : INT; END_VAR "
+     "r := LIMIT(i, Two(o => i), i * 5) + SEL(i = 2, 0, Two(o => i)) * 100 + MUX(0, i, Two(o => i)) * 10000; END_FUNCTION_BLOCK",
+     "r", 20707),
+    ("outputs are taken in the order of the function, whatever that of the call",
+     "FUNCTION F : INT VAR_OUTPUT o, p : INT; END_VAR o := 8; p := 2; F := 1; END_FUNCTION "
+     "FUNCTION_BLOCK B VAR a : ARRAY [1..3] OF INT; i : INT := 3; r : INT; END_VAR r := F(p => i, o => a[i]); END_FUNCTION_BLOCK",
+     "a[3]", 8),
     ("an index is read before the call that changes it",
      "FUNCTION Up : INT VAR_IN_OUT i : INT; END_VAR i := i + 1; Up := i; END_FUNCTION "
      "FUNCTION_BLOCK B VAR a : ARRAY [1..3] OF INT; i : INT := 1; END_VAR a[i] := Up(i) * 10 + i; END_FUNCTION_BLOCK",

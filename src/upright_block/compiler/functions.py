@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import Protocol
 
 from upright_block.compiler.instructions import narrow, value_type
@@ -80,21 +81,38 @@ def _fold(e: Emitter, at: typed.CallStandard, least: bool) -> None:
         _choose_between(e, _held(at)[0], least)
 
 
+def _in_any_order(e: Emitter, at: typed.CallStandard) -> list[Callable[[], None]]:
+    """What puts each input on the stack, in any order.
+
+    Inputs are computed from left to right; where one of them calls a function, which may change what the others
+    read, that is done beforehand.
+    """
+    if not any(typed.calls_function(value) for value in at.inputs):
+        return [partial(e.expression, value) for value in at.inputs]
+    pushes: list[Callable[[], None]] = []
+    for value in at.inputs:
+        name = e.temporary(value_type(value.type) if isinstance(value.type, Elementary) else "i32")
+        e.expression(value)
+        e.out.append(f"local.set {name}")
+        pushes.append(partial(e.out.append, f"local.get {name}"))
+    return pushes
+
+
 def _limit(e: Emitter, at: typed.CallStandard) -> None:
     """MIN(MAX(IN, MN), MX), table 32."""
-    low, value, high = at.inputs
-    e.expression(value)
-    e.expression(low)
+    low, value, high = _in_any_order(e, at)
+    value()
+    low()
     _choose_between(e, _held(at)[0], False)
-    e.expression(high)
+    high()
     _choose_between(e, _held(at)[0], True)
 
 
 def _select(e: Emitter, at: typed.CallStandard) -> None:
-    chooser, when_false, when_true = at.inputs
-    e.expression(when_true)
-    e.expression(when_false)
-    e.expression(chooser)
+    chooser, when_false, when_true = _in_any_order(e, at)
+    when_true()
+    when_false()
+    chooser()
     e.out.append("select")
 
 
@@ -125,17 +143,17 @@ def _move(e: Emitter, at: typed.CallStandard) -> None:
 
 def _multiplex(e: Emitter, at: typed.CallStandard) -> None:
     """The input that K chooses, counted from 0; another K is a fault (table 32)."""
-    chooser, *values = at.inputs
+    chooser, *values = _in_any_order(e, at)
     held = value_type(at.type) if isinstance(at.type, Elementary) else "i32"
     number = e.temporary("i64")
-    e.expression(chooser)
+    chooser()
     e.out.append(f"local.tee {number} i64.const {len(values)} i64.ge_u")
     e.fault_if(at.start, f"choice outside 0..{len(values) - 1}")
-    e.expression(values[-1])
+    values[-1]()
     for index in range(len(values) - 2, -1, -1):
         kept = e.temporary(held)
         e.out.append(f"local.set {kept}")
-        e.expression(values[index])
+        values[index]()
         e.out.append(f"local.get {kept} local.get {number} i64.const {index} i64.eq select")
 
 

@@ -196,7 +196,8 @@ class CallChecker(StandardChecker):
                 "NOT before an output of a function is not read by this version.",
                 "Negate in a statement of its own.",
             )
-        outputs = tuple((v, r) for v, r, _ in given.outputs)
+        taken = {pin: receiver for pin, receiver, _ in given.outputs}
+        outputs = tuple((pin, taken[pin]) for pin in function.section("output") if pin in taken)
         type_ = BOOL if function.result is None else function.result.type
         type_ = type_.base if isinstance(type_, Elementary) else type_
         shared = tuple(place for _, place in self.in_outs(at, function, given))
@@ -330,12 +331,9 @@ class CallChecker(StandardChecker):
         return given
 
     def _argument(self, argument: syntax.Argument, pin: typed.Variable, given: Arguments) -> None:
-        if pin in given.inputs or pin in given.shared:
+        if pin in given.inputs or pin in given.shared or any(pin is taken for taken, _, _ in given.outputs):
             raise self.problem(
-                "pin-twice",
-                argument,
-                f"{pin.name} is given a value twice in this call.",
-                "Remove one of them.",
+                "pin-twice", argument, f"{pin.name} stands twice in this call.", "Remove one of them."
             )
         if pin.type is BROKEN:
             self.unit.is_broken = True

@@ -224,6 +224,9 @@ class StandardChecker(ExpressionChecker):
         self, at: syntax.Call, function: StandardFunction, given: Sequence[tuple[int, Given]]
     ) -> typed.Expression:
         """``GT(a, b, c)`` as ``a > b AND b > c`` (table 33)."""
+        for _, (argument, found) in given[1:-1]:
+            if typed.calls_function(found):
+                raise self.problem("not-supported", argument, f"{self.text(argument)} would be computed twice here.", "Put its value into a variable first.")  # fmt: skip
         made: typed.Expression | None = None
         for (_, (left_at, left)), (_, (right_at, right)) in pairwise(given):
             node = syntax.Binary(
