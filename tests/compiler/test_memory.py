@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import os
+import subprocess
+import sys
+
 import pytest
 
-from tests.helpers import SECOND, checked, machine_of
+from tests.helpers import ROOT, SECOND, checked, machine_of
 from upright_block.compiler.flow import pinned_variables
 from upright_block.compiler.layout import (
     NoSlot,
@@ -196,3 +200,24 @@ def test_a_fault_in_an_instance_of_an_array_is_placed() -> None:
     fault = machine_of(text).run(1, SECOND).fault
     assert fault is not None
     assert (fault.site.kind, fault.instance) == ("division by zero", "rows[2]")
+
+
+def test_the_same_text_gives_the_same_module_in_every_process() -> None:
+    """Nothing may hang on the order of a set, which differs from process to process."""
+    program = (
+        "import sys, hashlib; from tests.language.test_objects import HOUSE, NAMES; "
+        "from tests.compiler.test_memory import ALIASES, PARTS; from tests.helpers import checked; "
+        "from upright_block.compiler.image import build_image; "
+        "texts = [NAMES, PARTS, *(text for _, text, *_ in ALIASES), HOUSE + 'FUNCTION_BLOCK B VAR p : Pump; f : Fan; r : Runs; "
+        "n : INT; END_VAR r := p; n := r.Speed() + SpeedOf(f); END_FUNCTION_BLOCK']; "
+        "print(hashlib.sha256(''.join(build_image(checked(t)[0].units['B']).text for t in texts).encode()).hexdigest())"
+    )
+    digests = {
+        subprocess.run(
+            [sys.executable, "-c", program], env=os.environ | {"PYTHONHASHSEED": seed}, cwd=ROOT, capture_output=True, text=True,
+            check=True,
+        ).stdout
+        for seed in "123"
+    }  # fmt: skip
+    assert len(digests) == 1
+    assert len(digests.pop().strip()) == 64
