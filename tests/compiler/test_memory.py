@@ -209,7 +209,7 @@ def test_the_same_text_gives_the_same_module_in_every_process() -> None:
         "from tests.compiler.test_memory import ALIASES, PARTS; from tests.helpers import checked; "
         "from upright_block.compiler.image import build_image; "
         "texts = [NAMES, PARTS, *(text for _, text, *_ in ALIASES), HOUSE + 'FUNCTION_BLOCK B VAR p : Pump; f : Fan; r : Runs; "
-        "n : INT; END_VAR r := p; n := r.Speed() + SpeedOf(f); END_FUNCTION_BLOCK']; "
+        "n : INT; b : BOOL; END_VAR r := p; b := r.Start(5); n := r.Speed() + SpeedOf(f); END_FUNCTION_BLOCK']; "
         "print(hashlib.sha256(''.join(build_image(checked(t)[0].units['B']).text for t in texts).encode()).hexdigest())"
     )
     digests = {
