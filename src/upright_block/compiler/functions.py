@@ -232,6 +232,26 @@ def _text(e: Emitter, at: typed.CallStandard) -> None:
     e.out.append(f"i32.const {room}")
 
 
+def _recode(e: Emitter, at: typed.CallStandard) -> None:
+    """A text in characters of another width; what a STRING does not have becomes a question mark."""
+    assert isinstance(at.type, String)
+    room = e.module.allocate(at.type.size, 8)
+    value = e.temporary("i32")
+    e.expression(at.inputs[0])
+    source = at.inputs[0].type
+    if isinstance(source, String):
+        e.out.append(
+            f"local.set {value} i32.const {room} i32.const {at.type.width} local.get {value} "
+            f"i32.const {source.width} call $text_recode"
+        )
+    else:
+        e.out.append(
+            f"local.set {value} i32.const {room} i32.const 1 i32.store "
+            f"i32.const {room} local.get {value} i32.store16 offset=4"
+        )
+    e.out.append(f"i32.const {room}")
+
+
 def _slices(name: str, given: list[str]) -> list[tuple[str, str, str]]:
     """The slices that a text function puts together; its own inputs are instructions in ``given``."""
     text, none = given[0], "i64.const 0"
@@ -279,5 +299,8 @@ STANDARD_FUNCTIONS: dict[str, Callable[[Emitter, typed.CallStandard], None]] = {
     "IS_VALID": _is_valid,
     "LEN": _length,
     "FIND": _find,
+    **dict.fromkeys(
+        ("STRING_TO_WSTRING", "WSTRING_TO_STRING", "CHAR_TO_STRING", "WCHAR_TO_WSTRING"), _recode
+    ),
     **dict.fromkeys(("LEFT", "RIGHT", "MID", "CONCAT", "INSERT", "DELETE", "REPLACE"), _text),
 }

@@ -60,3 +60,17 @@
   (local.set $at (i32.add (local.get $at) (i32.const 1)))
   br $next_place end end
   (i32.const 0))
+(func $text_recode (param $to i32) (param $to_width i32) (param $from i32) (param $from_width i32)
+  ;; Copy each character, from one width to the other; one beyond 255 becomes ? where there is room for a byte only.
+  (local $i i32) (local $unit i32) (local $place i32)
+  (i32.store (local.get $to) (i32.load (local.get $from)))
+  block $done loop $next
+  (br_if $done (i32.ge_u (local.get $i) (i32.load (local.get $from))))
+  (local.set $unit (call $text_unit (local.get $from) (local.get $i) (local.get $from_width)))
+  (local.set $place (i32.add (local.get $to) (i32.mul (local.get $i) (local.get $to_width))))
+  (if (i32.eq (local.get $to_width) (i32.const 1))
+    (then (i32.store8 offset=4 (local.get $place)
+      (select (i32.const 63) (local.get $unit) (i32.gt_u (local.get $unit) (i32.const 255)))))
+    (else (i32.store16 offset=4 (local.get $place) (local.get $unit))))
+  (local.set $i (i32.add (local.get $i) (i32.const 1)))
+  br $next end end)

@@ -160,6 +160,10 @@ def _text_conversion(name: str, source_name: str, target_name: str) -> StandardF
         and (in_group(source, "ANY_NUM") or source is BOOL or source.family in _TIMED)
     ):
         return StandardFunction(name, (Pin("IN", source),), form="to text")
+    if name in ("STRING_TO_WSTRING", "WSTRING_TO_STRING"):
+        return StandardFunction(name, (_TEXT,), form="recode")
+    if name in ("CHAR_TO_STRING", "WCHAR_TO_WSTRING"):
+        return StandardFunction(name, (Pin("IN", source),), form="recode")
     if source_name == "STRING" and target is not None and in_group(target, "ANY_NUM"):
         return StandardFunction(name, (_TEXT,), result=target, form="from text")
     return None

@@ -70,6 +70,8 @@ class StandardChecker(ExpressionChecker):
         inputs = [self._input(found, function.pin(index), common_type, function) for index, found in given]
         if function.form == "unit":
             return self._by_unit(at, function, common_type, inputs)
+        if function.form == "recode":
+            return self._recoded(at, function, inputs[0])
         if function.form in ("bcd", "to text", "from text"):
             return self._by_way_of_unit(at, function, inputs[0])
         result: Type | None = function.result or common_type
@@ -306,6 +308,22 @@ class StandardChecker(ExpressionChecker):
             digits = typed.Constant(INT, target.bits // 4)
             found = self._call_unit("TO_BCD", LWORD, (self.as_number(value, ULINT, at), digits), at)
         return found if found.type is target else typed.Convert(target, found, at.start)
+
+    def _recoded(
+        self, at: syntax.Call, function: StandardFunction, value: typed.Expression
+    ) -> typed.Expression:
+        """A text of characters of the other width, or one made of a character (table 27)."""
+        source_name, _, target_name = function.name.partition("_TO_")
+        if isinstance(value.type, String) and value.type.stem != source_name:
+            raise self.problem(
+                "type-mismatch",
+                at.arguments[0].value,
+                f"IN of {function.name} is {source_name}; {self.text(at.arguments[0].value)} is {value.type}.",
+                f"It is a {target_name} already: leave the conversion out.",
+            )
+        capacity = value.type.capacity if isinstance(value.type, String) else 1
+        type_ = string_type(2 if target_name == "WSTRING" else 1, max(capacity, 1))
+        return typed.CallStandard(type_, function.name, (value,), at.start)
 
     def _fitting(self, number: typed.Expression, target: Elementary, at: syntax.Call) -> typed.Expression:
         """A number that must fit a narrower type; else the scan stops."""
