@@ -31,6 +31,7 @@ Value = Number | str
 _INTEGER = re.compile(r"[0-9]+(_[0-9]+)*\Z")
 _BASED = re.compile(r"(2|8|16)#([0-9A-Fa-f]+(?:_[0-9A-Fa-f]+)*)\Z")
 _REAL = re.compile(r"[0-9]+(_[0-9]+)*\.[0-9]+(_[0-9]+)*([eE][+-]?[0-9]+)?\Z")
+_POINTLESS = re.compile(r"([0-9][0-9_]*)(?:\.?([eE][+-]?[0-9]+)|\.)\Z")
 _DURATION_PART = re.compile(r"([0-9]+(?:_[0-9]+)*(?:\.[0-9]+)?)_?(d|h|ms|us|ns|m|s)_?", re.IGNORECASE)
 _NANOSECONDS = {
     "d": 86_400_000_000_000, "h": 3_600_000_000_000, "m": 60_000_000_000, "s": 1_000_000_000,
@@ -212,6 +213,10 @@ def parse_number(text: str) -> tuple[Elementary, Number]:
     """
     if _REAL.match(text):
         return UNTYPED_REAL, float(text.replace("_", ""))
+    if pointless := _POINTLESS.match(text):
+        raise LiteralProblem(
+            f"{text} has no digits after a point.", f"Write {pointless[1]}.0{pointless[2] or ''}."
+        )
     return UNTYPED_INT, parse_integer(text)
 
 

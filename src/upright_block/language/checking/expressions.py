@@ -212,13 +212,13 @@ class ExpressionChecker(OperatorChecker):
         """Report that a value of one type cannot become another unasked."""
         shown = self.text(at)
         subject = f"{what} is {wanted}" if what else f"{wanted} is needed here"
-        function = f"{found.name}_TO_{wanted.name}"
-        if (
-            isinstance(found, Elementary)
-            and isinstance(wanted, Elementary)
-            and self.scope.standard.function(function) is not None
-        ):
-            loses = widens(wanted, found) or is_real(found)
+        function = self.conversion(found, wanted)
+        if function:
+            loses = (
+                isinstance(found, Elementary)
+                and isinstance(wanted, Elementary)
+                and (widens(wanted, found) or is_real(found))
+            )
             way_out = f"Convert with {function}({shown})" + (", if the value always fits." if loses else ".")
         elif wanted is BOOL:
             way_out = "Compare it with a value."

@@ -63,6 +63,16 @@ class OperatorChecker(PlaceChecker):
         """Report that a value of one type cannot become another unasked."""
         raise NotImplementedError
 
+    def conversion(self, source: Type, target: Type) -> str:
+        """The standard function that converts from one type to another, or nothing."""
+        if isinstance(source, String) and isinstance(target, String):
+            name = f"{source.stem}_TO_{target.stem}"
+        elif isinstance(source, Elementary) and isinstance(target, Elementary):
+            name = f"{source.name}_TO_{target.name}"
+        else:
+            return ""
+        return name if self.scope.standard.function(name) is not None else ""
+
     def _unary(self, at: syntax.Unary) -> typed.Expression:
         operand = self.expression(at.operand)
         operator = at.operator
@@ -201,10 +211,8 @@ class OperatorChecker(PlaceChecker):
         verb = "compare" if at.operator in _COMPARISONS else _NAMED.get(at.operator, "combine")
         way_out = "Convert one of them to the type of the other."
         for one, other, one_at in ((left.type, right.type, at.left), (right.type, left.type, at.right)):
-            if not (isinstance(one, Elementary) and isinstance(other, Elementary)):
-                continue
-            function = f"{one.name}_TO_{other.name}"
-            if self.scope.standard.function(function) is not None:
+            function = self.conversion(one, other)
+            if function:
                 way_out = f"Convert one of them, as in {function}({self.text(one_at)})."
                 break
         return self.problem(
