@@ -193,6 +193,15 @@ FINDINGS = {
     "a constant that went into another": ("given = { LEAST = 1 }\n" + table("start | run", "1 | 0"), "constant-in-use", "LEAST"),
     "a constant as a column": (table("start | GAIN", "1 | 2"), "constant-assigned", "GAIN"),
     "a case that does nothing": ("hold = true", "missing-key", "[[case]]"),
+    "given that is no table": ("given = 5\n" + table("start | run", "1 | 0"), "wrong-kind", "5"),
+    "a given that is a list": ("given = { delay = [1] }\n" + table("start | run", "1 | 0"), "wrong-kind", "[1]"),
+    "vectors that are a number": ("vectors = 5", "wrong-kind", "5"),
+    "a table of one line": ('vectors = "start run"', "wrong-kind", '"start run"'),
+    "a text file": ('vectors = "t.txt"', "wrong-kind", '"t.txt"'),
+    "a time before the start": (table("at start | run", "-1s 1 | 0"), "bad-value", "-1s"),
+    "a time without a unit": (table("at start | run", "5 1 | 0"), "bad-value", "5"),
+    "a clock that is a number": ("clock = 5\n" + table("start | run", "1 | 0"), "wrong-kind", "5"),
+    "a day that does not exist": ('clock = "2026-02-30-06:00:00"\n' + table("start | run", "1 | 0"), "bad-literal", '"2026-02-30-06:00:00"'),
     "a case too long": ('run_for = "9000d"', "too-long", '"c"'),
 }  # fmt: skip
 
@@ -218,6 +227,9 @@ FILES = {
     "two of one name": (
         'block = "Pump"\nscan = "1s"\n' + '[[case]]\nname = "x"\nvectors = """\nstart | run\n1 | 0\n"""\n' * 2, "name-twice"
     ),
+    "a block that is a number": ('block = 5\nscan = "1s"\n[[case]]\nname = "x"\nrun_for = "1s"\n', "wrong-kind"),
+    "a case without a name": ('block = "Pump"\nscan = "1s"\n[[case]]\nrun_for = "1s"\n', "missing-key"),
+    "a name of blanks": ('block = "Pump"\nscan = "1s"\n[[case]]\nname = " "\nrun_for = "1s"\n', "wrong-kind"),
     "a program": ('program = "Main"\nscan = "1s"\n[[case]]\nname = "x"\nrun_for = "1s"\n', "not-supported"),
 }  # fmt: skip
 

@@ -6,7 +6,7 @@ import re
 import tomllib
 from collections.abc import Mapping
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import date
 from pathlib import Path
 from typing import Any
 
@@ -228,9 +228,13 @@ class _Reader:
     def _clock(self, content: Mapping[str, Any], path: TomlPath) -> int | None:
         """The wall clock at the start of a case."""
         value, place = content["clock"], self.places[path]
+        if not isinstance(value, (str, date)):
+            self.report(
+                "wrong-kind", place, "clock is a date and time.", 'Write clock = "2026-03-29-06:00:00".'
+            )
+            return None
         try:
-            text = value.isoformat() if isinstance(value, (date, datetime)) else str(value)
-            moment = text.replace("T", "-").replace(" ", "-").rpartition("#")[2]
+            moment = re.sub(r"(?<=\d)[T ](?=\d)", "-", str(value)).rpartition("#")[2]
             return parse_date_and_time(moment if ":" in moment else f"{moment}-00:00:00")
         except LiteralProblem as problem:
             self.report("bad-literal", place, str(problem), problem.way_out)
