@@ -309,3 +309,25 @@ def test_a_library_whose_blocks_are_all_broken_says_what_is_wrong(tmp_path: Path
     assert result.exit_code == 1
     assert "m is not declared in B" in result.output
     assert "1 case: 0 good, 1 not run" in result.output
+
+
+def test_many_wrong_moments_are_shortened_and_a_near_miss_says_what_to_allow(tmp_path: Path) -> None:
+    upright("new", tmp_path / "lib")
+    (tmp_path / "lib" / "blocks" / "third.st").write_text(
+        "// A third of it.\nFUNCTION_BLOCK Third\nVAR_INPUT x : REAL; END_VAR\nVAR_OUTPUT y : REAL; END_VAR\n"
+        "y := x / 3.0;\nEND_FUNCTION_BLOCK\n"
+    )
+    rows = "\n".join(f"{x} | {x / 3:.5f}" for x in (1, 2, 4, 5, 7))
+    cases = tmp_path / "lib" / "cases" / "third.toml"
+    cases.write_text(
+        f'block = "Third"\nscan = "1s"\n[[case]]\nname = "c"\nvectors = """\nx | y\n{rows}\n"""\n'
+    )
+    output = upright("verify", "Third", "--library", tmp_path / "lib").output
+    assert "y is 0.33333334 and not 0.33333" in output
+    assert "  2 more wrong values from 3s on." in output
+    allowed = re.findall(r"To allow it, write (0\.33333±\S+)\.\n", output)
+    assert len(allowed) == 1
+    edit(cases, "1 | 0.33333", f"1 | {allowed[0]}")
+    output = upright("verify", "Third", "--library", tmp_path / "lib").output
+    assert "y is 0.33333334" not in output
+    assert "y is 0.6666667 and not 0.66667" in output
