@@ -100,7 +100,7 @@ class _Flow:
             self.reach(place, assigned)
 
     def receive(self, receiver: typed.Receiver, assigned: Assigned) -> None:
-        if receiver.shift is not None:
+        if receiver.shift is not None and receiver.place.is_plain:
             self.reach(receiver.place, assigned)
         self.write(receiver.place, assigned)
 
@@ -112,11 +112,13 @@ class _Flow:
                     if not place.is_plain:
                         self.reach(place, assigned)
                     self.read(value, assigned)
-                    self.write(place, assigned)
+                    if place.is_plain:
+                        self.write(place, assigned)
                 case typed.AssignPart(place=place, value=value):
                     self.reach(place, assigned)
                     self.read(value, assigned)
-                    self.write(place, assigned)
+                    if place.is_plain:
+                        self.write(place, assigned)
                 case typed.If(branches=branches, otherwise=otherwise):
                     ways = []
                     for condition, inner in branches:
