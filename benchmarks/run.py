@@ -49,6 +49,14 @@ def fresh_cache() -> Iterator[str]:
                 os.environ["UPRIGHT_CACHE"] = before
 
 
+def compiled(name: str, folder: Path) -> ctypes.CDLL:
+    """A C program by hand, compiled with gcc -O2 into a folder and loaded."""
+    library = folder / f"{name}.so"
+    command = ["gcc", "-O2", "-shared", "-fPIC", "-o", str(library), str(HERE / name)]
+    subprocess.run(command, check=True)
+    return ctypes.CDLL(str(library))
+
+
 def instances() -> list[Row]:
     """(a) Scans of 500 instances of a real block, against C and Python by hand."""
     import by_hand
@@ -101,10 +109,7 @@ def instances() -> list[Row]:
     table = [("a  500 VentDrive, one call", f"{own_time * 1e9:.1f} ns", "")]
     if shutil.which("gcc"):
         with tempfile.TemporaryDirectory() as folder:
-            library = Path(folder) / "vent.so"
-            command = ["gcc", "-O2", "-shared", "-fPIC", "-o", str(library), str(HERE / "vent_drive.c")]
-            subprocess.run(command, check=True)
-            c = ctypes.CDLL(str(library))
+            c = compiled("vent_drive.c", Path(folder))
             c.run.restype = ctypes.c_int64
 
             def by_c() -> int:
@@ -319,10 +324,7 @@ def arrays() -> list[Row]:
     if not shutil.which("gcc"):
         return [row]
     with tempfile.TemporaryDirectory() as folder:
-        library = Path(folder) / "climate.so"
-        command = ["gcc", "-O2", "-shared", "-fPIC", "-o", str(library), str(HERE / "climate.c")]
-        subprocess.run(command, check=True)
-        c = ctypes.CDLL(str(library))
+        c = compiled("climate.c", Path(folder))
         c.run.restype = ctypes.c_double
 
         def by_c() -> float:

@@ -71,8 +71,3 @@ class Findings:
     def in_order(self) -> list[Finding]:
         """All findings by file and place."""
         return sorted(self.items, key=lambda f: (f.source.path, f.start))
-
-
-def has_errors(findings: list[Finding]) -> bool:
-    """Whether any of ``findings`` is an error."""
-    return any(f.severity == "error" for f in findings)

@@ -7,7 +7,6 @@ from pathlib import Path
 
 from upright_block.language.checking import check_program, find_unit
 from upright_block.language.findings import Finding, Findings
-from upright_block.language.names import nearest
 from upright_block.language.scope import Scope
 from upright_block.language.source import Source
 from upright_block.language.typed import Unit
@@ -36,10 +35,6 @@ class Library:
     def find(self, name: str) -> Unit | None:
         """A unit of the library or of the standard, letter case ignored."""
         return find_unit(name.upper(), self.scope)
-
-    def suggestion(self, name: str) -> str | None:
-        """The name of a unit that is nearly ``name``."""
-        return nearest(name, self.scope.known_names())
 
 
 def load_library(root: Path) -> Library:
