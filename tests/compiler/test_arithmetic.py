@@ -90,6 +90,8 @@ def test_values_worked_out_by_hand(expression: str, type_: str, value: object) -
         ("17 MOD 5 * 2", "INT", 4),
         ("1 + 1 < 3", "BOOL", True),
         ("1 < 2 = TRUE", "BOOL", True),
+        ("FALSE < TRUE", "BOOL", True),
+        ("TRUE <= FALSE", "BOOL", False),
         ("3 > 2 <> FALSE", "BOOL", True),
         ("FALSE AND FALSE OR TRUE", "BOOL", True),
         ("TRUE OR TRUE AND FALSE", "BOOL", True),

@@ -60,6 +60,7 @@ def test_two_types_meet_in_the_nearest_common_one(a: str, b: str, both: str | No
         ("a : TIME; b : INT;", "a * b", "TIME"),
         ("a : TIME; b : REAL;", "a / b", "TIME"),
         ("a : TIME; b : TIME;", "a < b", "BOOL"),
+        ("a : BOOL; b : BOOL;", "a < b", "BOOL"),
         ("a : WORD; b : BYTE;", "a AND b", "WORD"),
         ("a : BOOL; b : BOOL;", "a XOR b", "BOOL"),
         ("a : INT; b : REAL;", "a * b", "REAL"),
@@ -77,7 +78,7 @@ def test_operators_give_a_type(variables: str, expression: str, result: str) -> 
 @pytest.mark.parametrize(
     ("variables", "expression"),
     [
-        ("a : BOOL; b : BOOL;", "a < b"),
+        ("a : REF_TO INT; b : REF_TO INT;", "a < b"),
         ("a : BOOL; b : INT;", "a + b"),
         ("a : WORD; b : WORD;", "a + b"),
         ("a : INT; b : INT;", "a AND b"),

@@ -11,6 +11,7 @@ _IN_WORDS = {
     "0": "the digit 0",
     "L": "the letter L",
     "I": "the letter I",
+    "i": "the letter i",
     "1": "the digit 1",
 }
 _MOST_CANDIDATES = 5000
@@ -44,15 +45,18 @@ def did_you_mean(name: str, candidates: Iterable[str]) -> str:
     return f"Did you mean {near}?" + (f" {difference}" if difference else "")
 
 
+def _in_words(character: str) -> str:
+    """A small i is told from a capital one; a small l is not, since it would read as another character."""
+    return _IN_WORDS.get(character) or _IN_WORDS[character.upper()]
+
+
 def _difference(written: str, meant: str) -> str:
     a, b = written.upper(), meant.upper()
     if len(a) == len(b):
         places = [i for i, (x, y) in enumerate(zip(a, b, strict=True)) if x != y]
         if places and all(a[i] in _IN_WORDS and b[i] in _IN_WORDS for i in places):
             i = places[0]
-            return (
-                f"Character {i + 1} of {written} is {_IN_WORDS[a[i]]}; {meant} has {_IN_WORDS[b[i]]} there."
-            )
+            return f"Character {i + 1} of {written} is {_in_words(written[i])}; {meant} has {_in_words(meant[i])} there."
         if len(places) == 1:
             i = places[0]
             return f"Character {i + 1} differs: {written[i]} for {meant[i]}."

@@ -81,6 +81,8 @@ class CallChecker(StandardChecker):
         if unit is not None:
             return self._call_of(at, unit)
         self._no_conversion(callee)
+        if name == "ADR":
+            raise self.problem("unknown-name", callee, f"There is no function {callee.name}.", "Take a reference with REF(variable).")  # fmt: skip
         raise self.unknown(callee.name, callee, f"There is no function {callee.name}.", self.scope.known_names(),
                            "Write the function, or correct its name.")  # fmt: skip
 

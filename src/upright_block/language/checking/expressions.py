@@ -318,8 +318,9 @@ class ExpressionChecker(OperatorChecker):
         return typed.Part(type_, whole, shift)
 
     def _no_value(self, at: syntax.Expression) -> typed.Expression:
+        parts = "the elements" if isinstance(at, syntax.ArrayValue) else "the fields"
         raise self.problem(
-            "no-value", at, f"{self.text(at)} can only be an initial value.", "Assign element by element."
+            "no-value", at, f"{self.text(at)} can only be an initial value.", f"Assign {parts} one by one."
         )
 
     # --- calls: see the checker of calls ---

@@ -65,10 +65,8 @@ class OperatorChecker(PlaceChecker):
 
     def conversion(self, source: Type, target: Type) -> str:
         """The standard function that converts from one type to another, or nothing."""
-        if isinstance(source, String) and isinstance(target, String):
-            name = f"{source.stem}_TO_{target.stem}"
-        elif isinstance(source, Elementary) and isinstance(target, Elementary):
-            name = f"{source.name}_TO_{target.name}"
+        if isinstance(target, (String, Elementary)) and isinstance(source, (String, Elementary)):
+            name = "_TO_".join(t.stem if isinstance(t, String) else t.name for t in (source, target))
         else:
             return ""
         return name if self.scope.standard.function(name) is not None else ""
@@ -132,13 +130,9 @@ class OperatorChecker(PlaceChecker):
             result = type_
         elif operator in _COMPARISONS:
             result = BOOL
-            unordered = type_ is BOOL or type_.family in ("reference", "enumeration")
-            if unordered and operator not in ("=", "<>"):
+            if type_.family in ("reference", "enumeration") and operator not in ("=", "<>"):
                 raise self.problem(
-                    "type-mismatch",
-                    at,
-                    f"{'BOOL values have' if type_ is BOOL else f'{type_} has'} no order for {operator}.",
-                    "Use AND, OR and NOT, or = and <>." if type_ is BOOL else "Use = and <>.",
+                    "type-mismatch", at, f"{type_} has no order for {operator}.", "Use = and <>."
                 )
         else:
             wanted = "ANY_INT" if operator == "MOD" else "ANY_NUM"

@@ -24,6 +24,7 @@ from upright_block.language.types import (
 )  # fmt: skip
 
 _PARTS = {"X": BOOL, "B": BYTE, "W": WORD, "D": DWORD, "L": LWORD}
+_ELSEWHERE_FOR_ELSE = frozenset({"DEFAULT", "OTHERS", "OTHERWISE"})
 _SAME_WIDTH = {8: "BYTE", 16: "WORD", 32: "DWORD", 64: "LWORD"}
 
 
@@ -48,6 +49,9 @@ class PlaceChecker(Reporter):
     def place(self, at: syntax.Expression) -> typed.Place:
         """The place that a name and what follows it lead to; private data of an instance is refused."""
         make = _PLACE.get(type(at))
+        if isinstance(at, syntax.Literal) and at.kind == "broken":
+            self.unit.is_broken = True
+            raise Problem
         if make is None:
             raise self.problem(
                 "no-place", at, f"{self.text(at)} is no variable.", "Name a variable or a pin."
@@ -121,6 +125,8 @@ class PlaceChecker(Reporter):
                                     f"Declare an instance of it (VAR name : {callee.name}; END_VAR) and use its pins.")  # fmt: skip
             return self.problem("function-without-call", at, f"{callee.name} is a {callee.kind.lower()} and is called with parentheses.",
                                 f"Write {callee.name}(...).")  # fmt: skip
+        if at.name.upper() in _ELSEWHERE_FOR_ELSE:
+            return self.problem("unknown-name", at, f"{at.name} is not declared in {self.unit.name}.", "In a CASE all other values stand under ELSE, without a colon.")  # fmt: skip
         names = [v.name for v in self.unit.variables.values()]
         names += [v.name for v in self.holder.variables.values()] if self.holder else []
         names += [v.name for v in self.scope.globals.variables.values()]

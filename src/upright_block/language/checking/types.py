@@ -81,6 +81,8 @@ class TypeChecker(StatementChecker):
                 if unit.kind == "FUNCTION"
                 else "Programs run in tasks; write a FUNCTION_BLOCK to have instances.",
             )
+        if name == "VOID":
+            raise self.problem("unknown-name", at, "VOID is no type: a function without a result has none.", "Leave it out, with the colon before it.")  # fmt: skip
         if name.startswith("ANY") and name.partition("_")[0] == "ANY":
             raise self.problem("not-supported", at, f"{at.name} is a generic type; units of the library have no generic pins.",
                                "Write a type such as INT, or one function for each type.")  # fmt: skip

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from upright_block.language import syntax
 from upright_block.language.parsing.cursor import SyntaxProblem
+from upright_block.language.parsing.declarations import LATER_SECTIONS
 from upright_block.language.parsing.sequences import SequenceParser
 
 _ENDS = ("END_CONFIGURATION", "END_RESOURCE")
-_LATER = ("VAR_CONFIG", "VAR_ACCESS")
 
 
 class ConfigurationParser(SequenceParser):
@@ -63,8 +63,8 @@ class ConfigurationParser(SequenceParser):
             tasks.append(self._task())
         elif kind == "PROGRAM":
             programs.append(self._program())
-        elif kind in _LATER:
-            raise self.fail("not-supported", f"{kind} is not read by this version.", "Leave it out.")
+        elif kind in LATER_SECTIONS:
+            self.section()
         else:
             raise self.fail(
                 "unexpected",

@@ -7,11 +7,44 @@ from bisect import bisect_left
 from upright_block.language import syntax
 from upright_block.language.lexer import KEYWORDS, Comment
 from upright_block.language.parsing.cursor import SyntaxProblem
-from upright_block.language.parsing.statements import SECTIONS, UNIT_STARTS, StatementParser
+from upright_block.language.parsing.expressions import PRECEDENCE
+from upright_block.language.parsing.statements import (
+    CLOSES,
+    SECTIONS,
+    STATEMENT_STARTS,
+    UNIT_STARTS,
+    StatementParser,
+)
 
-_LATER_SECTIONS = ("VAR_ACCESS", "VAR_CONFIG")
+LATER_SECTIONS = {
+    "VAR_ACCESS": "Leave it out: cases read every variable without it.",
+    "VAR_CONFIG": "Give the address or the initial value where the variable is declared.",
+}
+"""Sections that are not read, with what to do instead."""
 _QUALIFIERS = ("CONSTANT", "RETAIN", "NON_RETAIN", "PUBLIC", "PRIVATE", "PROTECTED", "INTERNAL")
 _STRINGS = ("STRING", "WSTRING")
+_BEFORE_VALUES = PRECEDENCE.keys() | {":=", "(", "[", ",", "IF", "ELSIF", "WHILE", "UNTIL", "CASE", "NOT"}
+_AFTER_NAMES = PRECEDENCE.keys() | {
+    ":=",
+    "=>",
+    ",",
+    ")",
+    "]",
+    "[",
+    ".",
+    "^",
+    "..",
+    "THEN",
+    "DO",
+    "OF",
+    "TO",
+    "BY",
+}
+_AFTER_OTHER_NAMES = _AFTER_NAMES | {";", ":", "("}
+_OF_STATEMENTS = (
+    STATEMENT_STARTS | PRECEDENCE.keys() | {"THEN", "ELSE", "ELSIF", "DO", "OF", "TO", "BY", "UNTIL"}
+)
+_UNIT_ENDS = frozenset([CLOSES[unit] for unit in UNIT_STARTS if unit in CLOSES] + ["end"])
 
 
 class DeclarationParser(StatementParser):
@@ -21,8 +54,12 @@ class DeclarationParser(StatementParser):
 
     def section(self) -> syntax.VariableSection:
         start, keyword = self.starts[self.i], self.kinds[self.i]
-        if keyword in _LATER_SECTIONS:
-            self.fail("not-supported", f"{keyword} is not read by this version.", "Leave it out.")
+        if keyword in LATER_SECTIONS:
+            self.fail("not-supported", f"{keyword} is not read by this version.", LATER_SECTIONS[keyword])
+            while self.kinds[self.i] not in ("END_VAR", "end", *UNIT_STARTS):
+                self.i += 1
+            self.accept("END_VAR")
+            return syntax.VariableSection(start, self.last_end, keyword, (), ())
         self.i += 1
         qualifiers: list[str] = []
         while self.kinds[self.i] in _QUALIFIERS:
@@ -30,7 +67,8 @@ class DeclarationParser(StatementParser):
             self.i += 1
         declarations: list[syntax.Declaration] = []
         while self.kinds[self.i] != "END_VAR":
-            if self.kinds[self.i] in ("end", *UNIT_STARTS, *SECTIONS) or self._body_begins():
+            ended = self.kinds[self.i] in ("end", *UNIT_STARTS, *SECTIONS) or self._body_begins()
+            if ended and not self._keyword_as_name():
                 self.missing_end(keyword, start)
                 return syntax.VariableSection(
                     start, self.last_end, keyword, tuple(qualifiers), tuple(declarations)
@@ -75,15 +113,10 @@ class DeclarationParser(StatementParser):
         """``a, b : TYPE := value;`` as one declaration a name."""
         names: list[int] = []
         while True:
-            if self.kinds[self.i] != "name":
-                what = (
-                    f"the keyword {self.texts[self.i]}"
-                    if self.texts[self.i][:1].isalpha()
-                    else self.shown(self.i)
-                )
+            if self.kinds[self.i] != "name" and not self._keyword_as_name():
                 raise self.fail(
                     "missing-name",
-                    f"The name of a variable is missing: {what} stands in its place.",
+                    f"The name of a variable is missing: {self.shown(self.i)} stands in its place.",
                     "A name begins with a letter and is no keyword.",
                 )
             names.append(self.i)
@@ -116,6 +149,31 @@ class DeclarationParser(StatementParser):
             )
             for n in names
         ]
+
+    def _keyword_as_name(self) -> bool:
+        """Whether a keyword is next where it can only be meant as a name.
+
+        It is reported, and taken for a name up to the end of the unit, so that each use of it is not a finding.
+        """
+        keyword = self.kinds[self.i]
+        if keyword not in KEYWORDS - {"NOT"} or self.kinds[self.i + 1] not in (":", ",", "AT", ":="):
+            return False
+        word = self.texts[self.i]
+        self.fail(
+            "keyword-as-name",
+            f"{word} is a keyword and cannot be a name.",
+            f"Choose another name, such as my_{word}.",
+        )
+        followers = _AFTER_NAMES - {"+", "-"} if keyword in _OF_STATEMENTS else _AFTER_OTHER_NAMES
+        self.kinds[self.i] = "name"
+        at = self.i
+        while self.kinds[at] not in _UNIT_ENDS:
+            if self.kinds[at] == keyword and (
+                self.kinds[at + 1] in followers or self.kinds[at - 1] in _BEFORE_VALUES - {keyword}
+            ):
+                self.kinds[at] = "name"
+            at += 1
+        return True
 
     def _address(self) -> str:
         """``AT %IX0.3`` where it is written."""

@@ -26,6 +26,7 @@ PRECEDENCE = {
     "**": 8,
 }
 _PART = re.compile(r"(?:%([XBWDLxbwdl]))?([0-9]{1,3})")
+_ADDRESSED = {"X": "BOOL", "B": "BYTE", "W": "WORD", "D": "DWORD", "L": "LWORD"}
 _CALLABLE = (syntax.Name, syntax.Member, syntax.Index, syntax.Dereference)
 _UNARY = frozenset({"-", "+", "NOT"})
 _LONGEST_PATH = 300
@@ -41,6 +42,7 @@ _LITERALS = {
     "FALSE": "bool",
     "NULL": "null",
 }
+_FOREIGN_WORDS = {"AND_THEN": "AND", "OR_ELSE": "OR"}
 _FOREIGN_OPERATORS = {
     ("=", "="): "Write one = to compare.",
     ("=", ">"): "Write >= for greater or equal.",
@@ -58,7 +60,7 @@ class ExpressionParser(Cursor):
         start = self.starts[self.i]
         left = self.operand()
         while True:
-            operator = self.kinds[self.i]
+            operator = self._foreign_word() or self.kinds[self.i]
             precedence = PRECEDENCE.get(operator, 0)
             if precedence < lowest:
                 return left
@@ -74,22 +76,41 @@ class ExpressionParser(Cursor):
             right = self.expression(precedence + 1)
             left = syntax.Binary(start, self.last_end, operator, left, right, at)
 
+    def _foreign_word(self) -> str:
+        """The operator that a word of other languages stands for, reported; or nothing."""
+        word = self.texts[self.i]
+        operator = _FOREIGN_WORDS.get(word.upper(), "") if self.kinds[self.i] == "name" else ""
+        if operator:
+            self.fail(
+                "unknown-operator",
+                f"{word} is no operator: {operator} computes both of its operands.",
+                f"Write {operator}, or an IF inside an IF where the second may not be computed.",
+            )
+        return operator
+
     def condition(self) -> syntax.Expression:
         """An expression that decides; ``:=`` in its place is reported and read as ``=``."""
         left = self.expression()
-        if self.kinds[self.i] == ":=":
-            self.report(
-                "assignment-in-condition",
-                self.starts[self.i],
-                self.end_of(self.i),
-                ":= assigns and cannot decide.",
-                "Compare with =.",
-            )
-            at = self.starts[self.i]
-            self.i += 1
-            right = self.expression()
-            return syntax.Binary(left.start, right.end, "=", left, right, at)
-        return left
+        if self.kinds[self.i] != ":=":
+            return left
+        at = self.i
+        self.i += 1
+        return self._assigned_condition(left, at, self.expression())
+
+    def _assigned_condition(
+        self, left: syntax.Expression, at: int, right: syntax.Expression
+    ) -> syntax.Expression:
+        self.fail("assignment-in-condition", ":= assigns and cannot decide.", "Compare with =.", at)
+        return syntax.Binary(left.start, right.end, "=", left, right, self.starts[at])
+
+    def _fields_or_condition(self) -> syntax.Expression:
+        """``(x := 1, y := 2)``, which is no condition and has a value only where it is an initial one."""
+        at = self.i + 2
+        found = self.initial_value()
+        if not isinstance(found, syntax.StructureValue) or len(found.fields) > 1:
+            return found
+        field = found.fields[0]
+        return self._assigned_condition(syntax.Name(field.start, field.end, field.name), at, field.value)
 
     def operand(self) -> syntax.Expression:
         kind = self.kinds[self.i]
@@ -102,6 +123,8 @@ class ExpressionParser(Cursor):
             return self.selectors(syntax.Name(start, self.end_of(self.i - 1), kind))
         if kind in _LITERALS:
             self.i += 1
+            if kind == "string":
+                self._doubled_quote()
             return syntax.Literal(start, self.end_of(self.i - 1), _LITERALS[kind], self.texts[self.i - 1])
         if kind in _UNARY:
             self.i += 1
@@ -109,6 +132,8 @@ class ExpressionParser(Cursor):
             operand = self.operand()
             self.depth -= 1
             return syntax.Unary(start, self.last_end, kind, operand)
+        if kind == "(" and self.kinds[self.i + 1 : self.i + 3] == ["name", ":="]:
+            return self._fields_or_condition()
         if kind == "(":
             self.i += 1
             self.deeper()
@@ -121,6 +146,10 @@ class ExpressionParser(Cursor):
                     f"Write ) to match the ( in column {self.source.column(start)} of line {self.source.line(start)}.",
                 )
             return self.selectors(inner)
+        if kind in ("address", "."):
+            return self._misplaced_sign(kind)
+        if kind == "[":
+            return self.initial_value()
         if kind in KEYWORDS:
             raise self.fail(
                 "missing-value",
@@ -132,6 +161,44 @@ class ExpressionParser(Cursor):
             f"A value is missing: {self.shown(self.i)} stands in its place.",
             "Write a literal, a name or an expression.",
         )
+
+    def _doubled_quote(self) -> None:
+        """Report ``'it''s'``, and read on as if the quote had its ``$``."""
+        quote = self.texts[self.i - 1][0]
+        while self.kinds[self.i] == "string" and self.starts[self.i] == self.last_end:
+            self.report(
+                "doubled-quote",
+                self.last_end - 1,
+                self.last_end + 1,
+                f"A {quote} inside a text is not written twice.",
+                f"Write ${quote}.",
+            )
+            self.i += 1
+
+    def _misplaced_sign(self, kind: str) -> syntax.Expression:
+        """Report ``%IX0.3`` or ``.5`` where a value belongs."""
+        at, start = self.i, self.starts[self.i]
+        self.i += 1
+        if kind == "address":
+            word = self.texts[at]
+            self.fail(
+                "direct-address",
+                f"{word} is an address; a body uses the variable that is declared at it.",
+                f"Declare one (VAR my_point AT {word} : {_ADDRESSED.get(word[2:3].upper(), 'BOOL')}; END_VAR) and use its name.",
+                at,
+            )
+        elif not self.accept("int"):
+            raise self.fail("missing-value", "A value is missing: . stands in its place.", "Write a literal, a name or an expression.", at)  # fmt: skip
+        else:
+            digits = self.texts[at + 1]
+            self.report(
+                "bad-literal", start, self.last_end, "A number begins with a digit.", f"Write 0.{digits}."
+            )
+        return syntax.Literal(start, self.last_end, "broken", "")
+
+    def initial_value(self) -> syntax.Expression:
+        """An initial value, which may be a list."""
+        raise NotImplementedError
 
     def selectors(self, base: syntax.Expression) -> syntax.Expression:
         """What follows a name: members, indices, calls."""

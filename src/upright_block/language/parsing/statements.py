@@ -46,9 +46,9 @@ UNIT_STARTS = frozenset(
 _PARTS = frozenset(["METHOD", "INITIAL_STEP", "STEP", "TRANSITION", "ACTION"])
 _ENDS = frozenset(CLOSES.values()) | frozenset(["END_VAR", "END_TYPE", "END_STRUCT"])
 _NEVER_IN_BODY = _ENDS | UNIT_STARTS | SECTIONS | {"end", "ELSE", "ELSIF", "UNTIL"} | _PARTS
-_STATEMENT_STARTS = frozenset(["IF", "CASE", "FOR", "WHILE", "REPEAT", "EXIT", "CONTINUE", "RETURN"])
-_RESUME = _NEVER_IN_BODY | _STATEMENT_STARTS
-_WORDS_THAT_START = [*sorted(_STATEMENT_STARTS), "ELSE", "ELSIF", "UNTIL", *sorted(_ENDS)]
+STATEMENT_STARTS = frozenset(["IF", "CASE", "FOR", "WHILE", "REPEAT", "EXIT", "CONTINUE", "RETURN"])
+_RESUME = _NEVER_IN_BODY | STATEMENT_STARTS
+_WORDS_THAT_START = [*sorted(STATEMENT_STARTS), "ELSE", "ELSIF", "UNTIL", *sorted(_ENDS)]
 
 
 class StatementParser(ExpressionParser):
@@ -172,14 +172,14 @@ class StatementParser(ExpressionParser):
         """One statement with its semicolon, which may be left out after END_IF and its kin."""
         self._mend_misspelt_start()
         kind = self.kinds[self.i]
-        if kind in _STATEMENT_STARTS:
+        if kind in STATEMENT_STARTS:
             self.deeper()
             made: syntax.Statement = getattr(self, "_" + kind.lower())()
             self.depth -= 1
             if kind in CLOSES:
                 self.accept(";")
                 return made
-        elif kind in ("name", "THIS", "SUPER"):
+        elif kind in ("name", "THIS", "SUPER", "address"):
             made = self._assignment_or_call()
         else:
             raise self.fail(
@@ -196,7 +196,7 @@ class StatementParser(ExpressionParser):
             return
         if self.kinds[self.i + 1] in ("name", "int", "NOT", "TRUE", "FALSE"):
             word = self.texts[self.i]
-            meant = nearest(word, _STATEMENT_STARTS)
+            meant = nearest(word, STATEMENT_STARTS)
             if meant:
                 self.fail("misspelt-keyword", f"{word} is no keyword.", did_you_mean(word, [meant]))
                 self.kinds[self.i] = meant
