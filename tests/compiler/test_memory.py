@@ -8,7 +8,7 @@ import sys
 
 import pytest
 
-from tests.helpers import ROOT, SECOND, checked, machine_of
+from tests.helpers import ROOT, SECOND, block, checked, machine_of
 from upright_block.compiler.flow import pinned_variables
 from upright_block.compiler.layout import (
     NoSlot,
@@ -221,3 +221,44 @@ def test_the_same_text_gives_the_same_module_in_every_process() -> None:
     }  # fmt: skip
     assert len(digests) == 1
     assert len(digests.pop().strip()) == 64
+
+
+# --- characters of a text ---
+
+SHOUT = """
+FUNCTION Shout VAR_IN_OUT s : STRING[20]; END_VAR VAR i : DINT; END_VAR
+FOR i := 1 TO LEN(s) DO
+    IF s[i] >= 'a' AND s[i] <= 'z' THEN s[i] := BYTE_TO_CHAR(CHAR_TO_BYTE(s[i]) XOR 16#20); END_IF;
+END_FOR;
+END_FUNCTION
+FUNCTION Mark VAR_IN_OUT c : CHAR; END_VAR c := '#'; END_FUNCTION
+"""
+TEXT = "s : STRING[20] := 'glass house'; w : WSTRING[5] := \"wide\"; a : ARRAY [0..2] OF STRING[4] := ['one', 'two', 'six']; k, n : INT := 3;"
+
+
+@pytest.mark.parametrize(
+    ("body", "path", "value"),
+    [
+        ("Shout(s);", "s", "GLASS HOUSE"),
+        ("s[1] := s[n];", "s", "alass house"),
+        ("w[4] := w[1];", "w", "widw"),
+        ("a[2][LINT#3] := 'r'; s[USINT#11] := 'r';", "a[2]", "sir"),
+        ("Mark(s[n]);", "s", "gl#ss house"),
+        ("CASE s[n] OF 'b'..'z': k := 1; 'a': k := 2; END_CASE;", "k", 2),
+        ("IF s[2] = 'l' AND s[2] < s[3 + 2] THEN k := 9; END_IF;", "k", 9),
+    ],
+)
+def test_a_character_of_a_text_is_a_place(body: str, path: str, value: Value) -> None:
+    machine = machine_of(SHOUT + block(TEXT, body))
+    assert machine.run(1, SECOND).fault is None
+    assert machine.read(path) == value
+
+
+@pytest.mark.parametrize("index", ["LINT#0", "LINT#-1", "LINT#12", "LINT#16#1_0000_0001", "DINT#-2147483648", "UDINT#16#FFFF_FFFF", "USINT#12"])  # fmt: skip
+@pytest.mark.parametrize("body", ["c := s[i];", "s[i] := 'x';"])
+def test_a_character_outside_a_text_is_a_fault(index: str, body: str) -> None:
+    type_ = index.partition("#")[0]
+    machine = machine_of(block(f"{TEXT} c : CHAR; i : {type_} := {index};", body))
+    fault = machine.run(1, SECOND).fault
+    assert fault is not None
+    assert (fault.site.kind, machine.read("s")) == ("index outside the text", "glass house")

@@ -16,7 +16,7 @@ from upright_block.compiler.instructions import load, store, value_type
 from upright_block.compiler.layout import alignment_of, initial_of, layout_of, size_of
 from upright_block.language import typed
 from upright_block.language.literals import Value
-from upright_block.language.types import Elementary, String, Type, is_integer
+from upright_block.language.types import STRING_HEAD, Array, Elementary, String, Type, is_integer
 
 
 class Module(Protocol):
@@ -139,6 +139,8 @@ class PlaceEmitter:
             match step:
                 case typed.Member(owner=owner, variable=variable):
                     offset += layout_of(owner).offsets[variable]
+                case typed.Element(array=String() as text):
+                    offset = self._character(step, text, offset)
                 case typed.Element():
                     offset += self._element(step)
                 case typed.Target():
@@ -183,6 +185,7 @@ class PlaceEmitter:
 
     def _element(self, step: typed.Element) -> int:
         """Add the distance to an element to the address on the stack; return what is known before the run."""
+        assert isinstance(step.array, Array)
         stride = size_of(step.array.element)
         if all(isinstance(index, typed.Constant) for index in step.indices):
             number = 0
@@ -201,6 +204,25 @@ class PlaceEmitter:
         scaled = "" if stride == 1 else f"i32.const {stride} i32.mul "
         self.out.append(f"{scaled}i32.add")
         return 0
+
+    def _character(self, step: typed.Element, text: String, offset: int) -> int:
+        """Turn the address of a text, less ``offset``, into that of a character; the offset from there to it."""
+        (index,) = step.indices
+        assert isinstance(index.type, Elementary)
+        held = value_type(index.type)
+        address, number = self.temporary("i32"), self.temporary(held)
+        self.out.append(
+            f"i32.const {offset} i32.add local.tee {address}" if offset else f"local.tee {address}"
+        )
+        self.expression(index)
+        length = "i32.load" if held == "i32" else "i64.load32_u"
+        self.out.append(
+            f"{held}.const 1 {held}.sub local.tee {number} local.get {address} {length} {held}.ge_u"
+        )
+        self.fault_if(step.start, "index outside the text")
+        scaled = "" if text.width == 1 else f"i32.const {text.width} i32.mul "
+        self.out.append(f"local.get {number} {'i32.wrap_i64 ' if held == 'i64' else ''}{scaled}i32.add")
+        return STRING_HEAD
 
     def _index(self, index: typed.Expression, low: int, count: int, start: int) -> None:
         """Put an index on the stack, counted from 0; one that lies outside is a fault."""

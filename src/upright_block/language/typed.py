@@ -207,9 +207,9 @@ class Member:
 
 @node
 class Element:
-    """To an element of an array; the indices are all of one integer type each."""
+    """To an element of an array, or to a character of a text; each index is of an integer type."""
 
-    array: Array
+    array: Array | String
     indices: tuple[Expression, ...]
     start: int
 

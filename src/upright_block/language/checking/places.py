@@ -11,8 +11,10 @@ from upright_block.language.types import (
     BOOL,
     BROKEN,
     BYTE,
+    CHAR,
     DWORD,
     LWORD,
+    WCHAR,
     WORD,
     Array,
     Elementary,
@@ -192,19 +194,16 @@ class PlaceChecker(Reporter):
         return typed.Place(base.root, (*base.steps, typed.Member(owner, field)), field.type)
 
     def _index(self, at: syntax.Index) -> typed.Place:
+        """An element of an array, or a character of a text, counted from 1 (6.4.2)."""
         base = self.place(at.base)
         array = base.type
-        if not isinstance(array, Array):
-            way_out = (
-                "Take characters with MID, LEFT and RIGHT."
-                if isinstance(array, String)
-                else "Remove the index."
-            )
+        if not isinstance(array, (Array, String)):
             raise self.problem(
-                "no-array", at, f"{self.text(at.base)} is {array} and has no elements.", way_out
+                "no-array", at, f"{self.text(at.base)} is {array} and has no elements.", "Remove the index."
             )
-        if len(at.indices) != len(array.bounds):
-            count = len(array.bounds)
+        bounds = array.bounds if isinstance(array, Array) else ((1, array.capacity),)
+        if len(at.indices) != len(bounds):
+            count = len(bounds)
             raise self.problem(
                 "wrong-index",
                 at,
@@ -213,7 +212,7 @@ class PlaceChecker(Reporter):
                 f"Write {self.text(at.base)}[{', '.join('ijklmn'[:count])}].",
             )
         indices: list[typed.Expression] = []
-        for index_at, (low, high) in zip(at.indices, array.bounds, strict=True):
+        for index_at, (low, high) in zip(at.indices, bounds, strict=True):
             index, type_ = self.elementary_value(index_at)
             if not is_integer(type_) and not isinstance(type_, Enumeration):
                 raise self.problem(
@@ -229,7 +228,8 @@ class PlaceChecker(Reporter):
                 )
             indices.append(index)
         step = typed.Element(array, tuple(indices), at.start)
-        return typed.Place(base.root, (*base.steps, step), array.element)
+        element = array.element if isinstance(array, Array) else CHAR if array.width == 1 else WCHAR
+        return typed.Place(base.root, (*base.steps, step), element)
 
     def _dereference(self, at: syntax.Dereference) -> typed.Place:
         base = self.place(at.base)

@@ -199,8 +199,8 @@ class StatementChecker(CallChecker):
         selector: typed.Expression | None
         try:
             selector = self.any_value(at.selector)
-            if selector.type.family not in ("signed", "unsigned", "bits", "enumeration"):
-                raise self.problem("type-mismatch", at.selector, f"CASE chooses by an integer, a bit string or an enumeration; {self.text(at.selector)} is {selector.type}.",
+            if selector.type.family not in ("signed", "unsigned", "bits", "enumeration", "char"):
+                raise self.problem("type-mismatch", at.selector, f"CASE chooses by an integer, a bit string, an enumeration or a character; {self.text(at.selector)} is {selector.type}.",
                                    "Use IF and ELSIF.")  # fmt: skip
         except Problem:
             selector = None
