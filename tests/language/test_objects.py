@@ -139,3 +139,54 @@ def test_texts_and_arrays_go_through_a_call_by_the_kind_of_the_instance() -> Non
     }
     assert found == {"one": "ab7", "two": "R", "both": "--x++", "t": "ablo", "a[1]": 0, "a[2]": 7, "b[1]": -8, "b[2]": 0,
                      "long.c": 2}  # fmt: skip
+
+
+# --- in-outs and edges, seen from methods and from what extends a block ---
+
+GATE = """
+FUNCTION_BLOCK Gate
+VAR_INPUT open : BOOL R_EDGE; END_VAR
+VAR_IN_OUT count : INT; END_VAR
+VAR_OUTPUT opened : INT; END_VAR
+METHOD PUBLIC Tally IF open THEN count := count + 10; END_IF; END_METHOD
+METHOD PUBLIC Add count := count + 1; END_METHOD
+Tally();
+IF THIS.open THEN opened := opened + 1; END_IF;
+END_FUNCTION_BLOCK
+FUNCTION_BLOCK Vent EXTENDS Gate
+VAR_OUTPUT moved : INT; END_VAR
+IF open THEN moved := moved + 1; count := count + 100; END_IF;
+{super}
+END_FUNCTION_BLOCK
+FUNCTION_BLOCK B
+VAR n, scans : INT; gate : {type}; END_VAR
+scans := scans + 1;
+gate(open := scans MOD 3 <> 0, count := n);
+END_FUNCTION_BLOCK
+"""
+
+
+@pytest.mark.parametrize(
+    ("type_", "super_", "values"),
+    [
+        ("Gate", "", {"n": 30, "gate.opened": 3}),
+        ("Vent", "", {"n": 300, "gate.opened": 0, "gate.moved": 3}),
+        ("Vent", "SUPER();", {"n": 330, "gate.opened": 3, "gate.moved": 3}),
+        ("Vent", "SUPER(); SUPER(); Add();", {"n": 368, "gate.opened": 6, "gate.moved": 3}),
+    ],
+)
+def test_an_edge_is_found_once_a_scan(type_: str, super_: str, values: dict[str, int]) -> None:
+    machine = machine_of(GATE.format(type=type_, super=super_))
+    assert machine.run(8, SECOND).fault is None
+    assert {path: machine.read(path) for path in values} == values
+
+
+def test_a_method_reaches_the_variable_that_the_in_out_of_its_block_was_given_last() -> None:
+    called = "gate(open := scans MOD 3 <> 0, count := n);"
+    text = GATE.format(type="Gate", super="")
+    machine = machine_of(text.replace(called, called + " gate.Add();"))
+    assert machine.run(1, SECOND).fault is None
+    assert machine.read("n") == 11
+    fault = machine_of(text.replace(called, "gate.Add(); " + called)).run(1, SECOND).fault
+    assert fault is not None
+    assert (fault.site.kind, fault.instance) == ("reference to nothing", "gate")

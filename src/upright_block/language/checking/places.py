@@ -78,13 +78,11 @@ class PlaceChecker(Reporter):
             if key == "SUPER":
                 raise self.problem("no-value", at, "SUPER has no value of its own.", "Call a method of it: SUPER.method(...).")  # fmt: skip
             return typed.Place(holder.this, (), holder)
-        if self.unit.owner is not None and key not in self.unit.variables and key != self.unit.name.upper():
-            held = self.unit.owner.variables.get(key)
+        owner = self.unit.owner
+        if owner is not None and key not in self.unit.variables and key != self.unit.name.upper():
+            held = owner.variables.get(key)
             if held is not None and held.section != "external" and not held.is_code:
-                if held.type is BROKEN:
-                    self.unit.is_broken = True
-                    raise Problem
-                return typed.Place(self.unit.owner.this, (typed.Member(self.unit.owner, held),), held.type)
+                return self._pin_at(typed.Place(owner.this, (), owner), owner, held, at.start)
         variable = self.variable(at)
         if key in self.unit.edges:
             return edge_place(self.unit.edges[key])
@@ -170,10 +168,20 @@ class PlaceChecker(Reporter):
         if pin.section not in ("input", "output") and not own and pin.access != "PUBLIC":
             raise self.problem("private-data", name_at, f"{pin.name} is private data of {owner}; only its own body uses it.",
                                "Use an output of the block, or give it one for this.")  # fmt: skip
+        return self._pin_at(base, owner, pin, at.start)
+
+    def _pin_at(self, base: typed.Place, owner: typed.Unit, pin: typed.Variable, start: int) -> typed.Place:
+        """A variable of the instance at a place: of an in-out what it refers to, of an input with an edge the edge."""
         if pin.type is BROKEN:
             self.unit.is_broken = True
             raise Problem
-        return typed.Place(base.root, (*base.steps, typed.Member(owner, pin)), pin.type)
+        if base.root.section == "this" and not base.steps and pin.key in owner.edges:
+            edge = edge_place(owner.edges[pin.key])
+            return typed.Place(base.root, (typed.Member(owner, edge.root), *edge.steps), edge.type)
+        steps = (*base.steps, typed.Member(owner, pin))
+        return typed.Place(
+            base.root, (*steps, typed.Target(start)) if pin.section == "in_out" else steps, pin.type
+        )
 
     def _field(
         self, at: syntax.Member, base: typed.Place, owner: typed.Structure, name_at: syntax.Node

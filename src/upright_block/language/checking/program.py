@@ -232,6 +232,7 @@ def _interface(unit: typed.Unit, scope: Scope, findings: Findings) -> None:
     if unit.base is not None:
         _interface(unit.base, scope, findings)
         unit.variables |= unit.base.variables
+        unit.edges |= unit.base.edges
         unit.uses[unit.base.key] = unit.base
     at = unit.syntax.result
     if at is not None:

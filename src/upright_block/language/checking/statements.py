@@ -174,7 +174,9 @@ class StatementChecker(CallChecker):
             raise self.problem("no-base", call, f"{self.unit.name} extends no block whose body could run.",
                                "Write SUPER(); in the body of a block with EXTENDS.")  # fmt: skip
         self.unit.calls_own_methods = True
-        return typed.CallInstance(typed.Place(self.unit.this, (), base), base, (), (), (), call.start)
+        made = typed.CallInstance(typed.Place(self.unit.this, (), base), base, (), (), (), call.start)
+        again = tuple(_detect_again(detector) for detector in base.edges.values())
+        return typed.If(((typed.Constant(BOOL, True), (*again, made)),), ()) if again else made
 
     def _is_variable(self, at: syntax.Name) -> bool:
         return at.name.upper() == "THIS" or self.declares(at.name.upper())
@@ -313,6 +315,16 @@ class StatementChecker(CallChecker):
 
     def _return(self, at: syntax.Return) -> typed.Statement:
         return typed.Return()
+
+
+def _detect_again(detector: typed.Variable) -> typed.Statement:
+    """Set the detector of an edge back, so that its next call in this scan finds what the last one found."""
+    block = detector.type
+    assert isinstance(block, typed.Unit)
+    memory, found = (
+        typed.Place(detector, (typed.Member(block, block.variables[name]),), BOOL) for name in ("M", "Q")
+    )
+    return typed.Assign(memory, typed.Unary(BOOL, "NOT", typed.Load(BOOL, found), detector.start))
 
 
 _CHECK: dict[type, Callable[[StatementChecker, Any], typed.Statement]] = {
