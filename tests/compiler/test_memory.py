@@ -262,3 +262,84 @@ def test_a_character_outside_a_text_is_a_fault(index: str, body: str) -> None:
     fault = machine.run(1, SECOND).fault
     assert fault is not None
     assert (fault.site.kind, machine.read("s")) == ("index outside the text", "glass house")
+
+
+# --- arrays of any length ---
+
+OPEN = """
+TYPE Bed : STRUCT wet, dry : INT; END_STRUCT; END_TYPE
+FUNCTION Sum : LINT VAR_IN_OUT a : ARRAY [*] OF INT; END_VAR VAR i : DINT; END_VAR
+FOR i := LOWER_BOUND(a, 1) TO UPPER_BOUND(ARR := a, DIM := 1) DO Sum := Sum + a[i]; END_FOR;
+END_FUNCTION
+FUNCTION Twice : LINT VAR_IN_OUT a : ARRAY [*] OF INT; END_VAR
+Twice := 2 * Sum(a); a[LOWER_BOUND(a, 1)] := 7;
+END_FUNCTION
+FUNCTION Number VAR_IN_OUT m : ARRAY [*, *] OF INT; END_VAR VAR i, j : DINT; END_VAR
+FOR i := LOWER_BOUND(m, 1) TO UPPER_BOUND(m, 1) DO
+    FOR j := LOWER_BOUND(m, 2) TO UPPER_BOUND(m, 2) DO m[i, j] := DINT_TO_INT(10 * i + j); END_FOR;
+END_FOR;
+END_FUNCTION
+FUNCTION Water : INT VAR_INPUT k : ULINT; END_VAR VAR_IN_OUT b : ARRAY [*] OF Bed; END_VAR
+Water := b[k].wet; b[k].dry := 5;
+END_FUNCTION
+FUNCTION_BLOCK Tick VAR_OUTPUT n : INT; END_VAR n := n + 1; END_FUNCTION_BLOCK
+FUNCTION_BLOCK Bank
+VAR_IN_OUT t : ARRAY [*] OF Tick; a : ARRAY [*] OF INT; END_VAR
+VAR i : DINT; END_VAR
+METHOD PUBLIC Total : LINT Total := Sum(a); END_METHOD
+FOR i := LOWER_BOUND(t, 1) TO UPPER_BOUND(t, 1) DO t[i](); END_FOR;
+END_FUNCTION_BLOCK
+FUNCTION_BLOCK Outer
+VAR_IN_OUT t : ARRAY [*] OF Tick; END_VAR
+VAR b : Bank; own : ARRAY [-2..-1] OF INT := [4, 6]; END_VAR
+VAR_OUTPUT n : LINT; END_VAR
+b(t := t, a := own); n := UPPER_BOUND(t, 1) * 100 + b.Total();
+END_FUNCTION_BLOCK
+"""
+OPEN_DATA = """a : ARRAY [2..5] OF INT := [1, 2, 3, 6]; one : ARRAY [-9..-9] OF INT := [5]; m : ARRAY [-1..1, 2..3] OF INT; beds : ARRAY [0..2] OF Bed := [(wet := 4), (wet := 8)];
+ticks : ARRAY [3..5] OF Tick; few : ARRAY [1..1] OF Tick; rows : ARRAY [1..2] OF Outer; r, s : LINT;"""
+
+
+@pytest.mark.parametrize(
+    ("body", "values"),
+    [
+        ("r := Sum(a); s := Sum(one);", {"r": 12, "s": 5}),
+        ("r := Twice(a); s := Sum(a);", {"r": 24, "s": 18, "a[2]": 7}),
+        ("Number(m);", {"m[-1,2]": -8, "m[0,3]": 3, "m[1,2]": 12}),
+        ("r := Water(k := 1, b := beds);", {"r": 8, "beds[1].dry": 5}),
+        ("rows[1](t := ticks, n => r); rows[2](t := few, n => s);", {"r": 510, "s": 110, "ticks[5].n": 1, "few[1].n": 1}),
+        ("rows[1](t := ticks); rows[2](t := few); r := rows[1].n;", {"r": 510}),
+        ("r := LOWER_BOUND(m, 2) * 10 + UPPER_BOUND(a, 1);", {"r": 25}),
+    ],
+)  # fmt: skip
+def test_an_array_of_any_length_goes_to_an_in_out(body: str, values: dict[str, int]) -> None:
+    machine = machine_of(OPEN + block(OPEN_DATA, body))
+    trace = machine.run(1, SECOND)
+    assert trace.fault is None, trace.fault
+    assert {path: machine.read(path) for path in values} == values
+
+
+INDEXED = "FUNCTION Taken : INT VAR_IN_OUT a : ARRAY [*] OF INT; END_VAR VAR_INPUT i : {0}; END_VAR Taken := a[i]; END_FUNCTION "
+
+
+@pytest.mark.parametrize("bounds", ["1..4", "-1..2"])
+@pytest.mark.parametrize("call", ["a[i]", "Taken(a, i)"])
+@pytest.mark.parametrize(
+    ("type_", "index"),
+    [("INT", 1), ("USINT", 2), ("LINT", -1), ("INT", 0), ("INT", 5), ("INT", -32768), ("UINT", 65535), ("DINT", -(1 << 31)),
+     ("UDINT", (1 << 32) - 1), ("LINT", (1 << 32) + 1), ("ULINT", (1 << 64) - 1), ("LINT", -(1 << 63))],
+)  # fmt: skip
+def test_an_index_of_any_type_reaches_its_element_or_is_a_fault(
+    type_: str, index: int, call: str, bounds: str
+) -> None:
+    text = block(
+        f"a : ARRAY [{bounds}] OF INT := [10, 11, 12, 13]; i : {type_} := {index}; r : INT;", f"r := {call};"
+    )
+    machine = machine_of(INDEXED.format(type_) + text)
+    fault = machine.run(1, SECOND).fault
+    low, high = (int(bound) for bound in bounds.split(".."))
+    if low <= index <= high:
+        assert (fault, machine.read("r")) == (None, 10 + index - low)
+    else:
+        assert fault is not None
+        assert fault.site.kind.startswith("index outside")

@@ -90,7 +90,6 @@ def test_rings_are_named(text: str, names: str) -> None:
 @pytest.mark.parametrize(
     "keyword",
     [
-        "FUNCTION_BLOCK B VAR a : ARRAY [*] OF INT; END_VAR END_FUNCTION_BLOCK",
         "FUNCTION_BLOCK B VAR_ACCESS a : INT; END_VAR END_FUNCTION_BLOCK",
     ],
 )

@@ -13,7 +13,7 @@ from upright_block.cases.plan import Plan, plan_case
 from upright_block.language.findings import Finding, Findings
 from upright_block.language.names import did_you_mean
 from upright_block.language.typed import Unit
-from upright_block.language.types import BROKEN
+from upright_block.language.types import BROKEN, OpenArray
 from upright_block.language.wrapping import as_block
 from upright_block.library import Library, files
 
@@ -81,6 +81,7 @@ def _can_be_planned(unit: Unit) -> bool:
 
 
 def _unit(file: CaseFile, library: Library, findings: Findings) -> Unit | None:
+    """The unit that a case file names, where its cases can be run."""
     unit = library.find(file.block)
     if unit is None:
         names = [u.name for u in library.units]
@@ -95,6 +96,20 @@ def _unit(file: CaseFile, library: Library, findings: Findings) -> Unit | None:
                 hint,
             )
         )
+        return None
+    pin = next((v for v in unit.section("in_out") if isinstance(v.type, OpenArray)), None)
+    if pin is not None:
+        findings.add(
+            Finding(
+                "open-array",
+                file.source,
+                file.block_place.start,
+                file.block_place.end,
+                f"{unit.name} works on an array of any length, {pin.name}; a case cannot say how long it is.",
+                "Write a small block that gives it an array, and a case for that.",
+            )
+        )
+        return None
     return unit
 
 

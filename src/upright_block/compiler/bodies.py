@@ -18,7 +18,7 @@ from upright_block.compiler.layout import held_type, layout_of
 from upright_block.compiler.places import Checked, Frame, copy_instructions, elementary
 from upright_block.language import typed
 from upright_block.language.typed import inner_bodies
-from upright_block.language.types import Elementary, String
+from upright_block.language.types import Array, Elementary, OpenArray, String
 
 _LONGEST_INLINED = 24
 _REFUSALS = {
@@ -138,11 +138,13 @@ class BodyEmitter(ExpressionEmitter):
         offsets = layout_of(at.block).offsets
         for _, value in at.inputs:
             self.expression(value)
-        shared = [pin for pin, _ in at.shared]
         for _, place in at.shared:
             self.push_address(place)
-        for pin in reversed(shared):
-            self._store_pin(pin, base, offset + offsets[pin])
+        for pin, place in reversed(at.shared):
+            if isinstance(pin.type, OpenArray) and isinstance(place.type, Array):
+                self.describe(place.type, f"local.get {base}", offset + offsets[pin])
+            else:
+                self._store_pin(pin, base, offset + offsets[pin])
         if self._is_inlined(at.block):
             self._inline(at, base, offset)
         else:

@@ -14,7 +14,7 @@ from upright_block.compiler.layout import size_of
 from upright_block.compiler.places import PlaceEmitter, copy_instructions
 from upright_block.language import typed
 from upright_block.language.literals import Value
-from upright_block.language.types import INT, LREAL, Elementary, String, Type, is_integer
+from upright_block.language.types import INT, LREAL, Array, Elementary, OpenArray, String, Type, is_integer
 
 _DAY = 86_400_000_000_000
 
@@ -243,8 +243,12 @@ class ExpressionEmitter(PlaceEmitter):
             self.out.append(self.self_address(self.frame.offset))
         for pin, value in zip(unit.section("input"), at.inputs, strict=True):
             self._argument(pin, value, self.module.mends(unit))
-        for place in at.shared:
+        for pin, place in zip(unit.section("in_out"), at.shared, strict=True):
             self.push_address(place)
+            if isinstance(pin.type, OpenArray) and isinstance(place.type, Array):
+                about = f"i32.const {self.module.allocate(pin.type.size, 4)}"
+                self.describe(place.type, about, 0)
+                self.out.append(about)
         rooms: dict[typed.Variable, int] = {}
         for variable in results(unit):
             if not isinstance(variable.type, Elementary):

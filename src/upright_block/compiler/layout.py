@@ -18,7 +18,7 @@ from functools import lru_cache
 
 from upright_block.language.literals import Value
 from upright_block.language.typed import Compound, Initial, Unit, Variable, default_of
-from upright_block.language.types import STRING_HEAD, UDINT, Array, Elementary, String, Type
+from upright_block.language.types import STRING_HEAD, UDINT, Array, Elementary, OpenArray, String, Type
 
 FORCES = 128
 """Where the forces of a run begin; the header of the driver lies before them."""
@@ -73,7 +73,7 @@ def size_of(type_: Type) -> int:
     """Bytes that a value takes."""
     if isinstance(type_, Elementary):
         return type_.bits // 8
-    if isinstance(type_, String):
+    if isinstance(type_, (String, OpenArray)):
         return type_.size
     if isinstance(type_, Array):
         return type_.count * size_of(type_.element)
@@ -84,8 +84,8 @@ def alignment_of(type_: Type) -> int:
     """What the address of a value is a multiple of; its size is one too."""
     if isinstance(type_, Elementary):
         return type_.bits // 8
-    if isinstance(type_, String):
-        return STRING_HEAD
+    if isinstance(type_, (String, OpenArray)):
+        return 4
     if isinstance(type_, Array):
         return alignment_of(type_.element)
     return layout_of(_compound(type_)).alignment
@@ -93,6 +93,8 @@ def alignment_of(type_: Type) -> int:
 
 def initial_of(type_: Type, initial: Initial) -> bytes:
     """The bytes that a variable starts with."""
+    if isinstance(type_, OpenArray):
+        return struct.pack("<I", 0) + struct.pack("<ii", 0, -1) * type_.dimensions
     if isinstance(type_, Array):
         if initial is None:
             return initial_of(type_.element, default_of(type_.element)) * type_.count
@@ -120,8 +122,9 @@ def _compound(type_: Type) -> Compound:
 
 
 def held_type(variable: Variable) -> Type:
-    """What the memory of a variable holds: of an in-out an address."""
-    return UDINT if variable.section == "in_out" else variable.type
+    """What the memory of a variable holds: of an in-out an address, of an array of any bounds its description."""
+    is_address = variable.section == "in_out" and not isinstance(variable.type, OpenArray)
+    return UDINT if is_address else variable.type
 
 
 @dataclass(frozen=True, slots=True)
@@ -172,8 +175,8 @@ def _lay_out(compound: Compound) -> Layout:
         own = alignment_of(held_type(variable))
         data += bytes(-len(data) % own)
         offsets[variable] = len(data)
-        is_address = variable.section == "in_out"
-        data += bytes(4) if is_address else initial_of(variable.type, variable.initial)
+        held = held_type(variable)
+        data += initial_of(held, variable.initial if held is variable.type else 0)
         alignment = max(alignment, own)
     data += bytes(-len(data) % alignment)
     if number:

@@ -12,11 +12,22 @@ from dataclasses import dataclass, field
 from typing import Protocol
 
 from upright_block.compiler.flow import Usage, usage
-from upright_block.compiler.instructions import load, store, value_type
+from upright_block.compiler.instructions import conversion, load, store, value_type
 from upright_block.compiler.layout import alignment_of, initial_of, layout_of, size_of
 from upright_block.language import typed
 from upright_block.language.literals import Value
-from upright_block.language.types import STRING_HEAD, Array, Elementary, String, Type, is_integer
+from upright_block.language.types import (
+    BOUNDS_AT,
+    LINT,
+    STRING_HEAD,
+    ULINT,
+    Array,
+    Elementary,
+    OpenArray,
+    String,
+    Type,
+    is_integer,
+)
 
 
 class Module(Protocol):
@@ -139,6 +150,10 @@ class PlaceEmitter:
             match step:
                 case typed.Member(owner=owner, variable=variable):
                     offset += layout_of(owner).offsets[variable]
+                case typed.Element(array=OpenArray() as array):
+                    offset = self._open_element(step, array, offset)
+                case typed.Bound(dimension=dimension, is_high=is_high):
+                    offset += BOUNDS_AT + 8 * dimension + 4 * is_high
                 case typed.Element(array=String() as text):
                     offset = self._character(step, text, offset)
                 case typed.Element():
@@ -167,7 +182,7 @@ class PlaceEmitter:
             self.out.append("i32.const 0")
             return self.home(variable)
         offset = frame.offset + layout_of(frame.unit).offsets[variable]
-        if variable.section == "in_out":
+        if variable.section == "in_out" and not isinstance(variable.type, OpenArray):
             pointer = f"${frame.prefix}{variable.key}.at"
             self.locals[pointer] = "i32"
             frame.pointers[variable] = pointer
@@ -205,6 +220,41 @@ class PlaceEmitter:
         self.out.append(f"{scaled}i32.add")
         return 0
 
+    def _open_element(self, step: typed.Element, array: OpenArray, offset: int) -> int:
+        """Turn the address of an array's description, less ``offset``, into that of an element; its offset is none."""
+        about = self.temporary("i32")
+        self.out.append(f"i32.const {offset} i32.add local.set {about}" if offset else f"local.set {about}")
+        for dimension, index in enumerate(step.indices):
+            assert isinstance(index.type, Elementary)
+            low = f"local.get {about} i64.load32_s offset={BOUNDS_AT + 8 * dimension}"
+            high = f"local.get {about} i64.load32_s offset={BOUNDS_AT + 8 * dimension + 4}"
+            count = f"{high} {low} i64.sub i64.const 1 i64.add"
+            if dimension:
+                self.out.append(f"{count} i32.wrap_i64 i32.mul")
+            number = self.temporary("i64")
+            self.expression(index)
+            self.out.append(f"{conversion(index.type.base, LINT)} local.tee {number}")
+            if index.type.base is ULINT:
+                self.out.append(
+                    f"i64.const 0x7fffffffffffffff local.get {number} i64.const 0 i64.ge_s select"
+                )
+            self.out.append(f"{low} i64.sub {count} i64.ge_u")
+            self.fault_if(step.start, "index outside the array")
+            self.out.append(
+                f"local.get {number} {low} i64.sub i32.wrap_i64" + (" i32.add" if dimension else "")
+            )
+        stride = size_of(array.element)
+        scaled = "" if stride == 1 else f"i32.const {stride} i32.mul "
+        self.out.append(f"{scaled}local.get {about} i32.load i32.add")
+        return 0
+
+    def describe(self, array: Array, at: str, offset: int) -> None:
+        """Write the address on the stack, and the bounds of the array there, to where instructions ``at`` lead."""
+        address = self.temporary("i32")
+        self.out.append(f"local.set {address} {at} local.get {address} i32.store offset={offset}")
+        for number, bound in enumerate(b for bounds in array.bounds for b in bounds):
+            self.out.append(f"{at} i32.const {bound} i32.store offset={offset + BOUNDS_AT + 4 * number}")
+
     def _character(self, step: typed.Element, text: String, offset: int) -> int:
         """Turn the address of a text, less ``offset``, into that of a character; the offset from there to it."""
         (index,) = step.indices
@@ -230,21 +280,21 @@ class PlaceEmitter:
         assert isinstance(type_, Elementary)
         held = value_type(type_)
         self.expression(index)
-        if low:
-            self.out.append(f"{held}.const {low} {held}.sub")
-        if isinstance(index, typed.Constant):
-            self.out.append("i32.wrap_i64" if held == "i64" else "")
-            return
+        from_low = f"{held}.const {low} {held}.sub" if low else ""
         wrap = " i32.wrap_i64" if held == "i64" else ""
         high = low + count - 1
         least, most = self.interval(index)
-        if low <= least and most <= high:
-            self.out.append(wrap)
+        if isinstance(index, typed.Constant) or (low <= least and most <= high):
+            self.out.append(from_low + wrap)
             return
         number = self.temporary(held)
-        self.out.append(f"local.tee {number} {held}.const {count} {held}.ge_u")
+        limit, before, after = count, from_low, ""
+        if low < 0 <= least:
+            # a great unsigned index less a bound below zero would come round to a small one
+            limit, before, after = max(high + 1, 0), "", from_low
+        self.out.append(f"{before} local.tee {number} {held}.const {limit} {held}.ge_u")
         self.fault_if(start, f"index outside {low}..{high}")
-        self.out.append(f"local.get {number}{wrap}")
+        self.out.append(f"local.get {number} {after}{wrap}")
         if isinstance(index, typed.Load) and self.is_local(index.place):
             self.checked |= {(index.place.root, low, high)}
 

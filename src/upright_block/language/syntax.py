@@ -250,8 +250,11 @@ class SubrangeSpec(TypeSpec):
 
 @node
 class ArraySpec(TypeSpec):
+    """``ARRAY [0..9, 1..3] OF INT``; of ``ARRAY [*, *] OF INT`` the ``stars`` are counted."""
+
     bounds: tuple[tuple[Expression, Expression], ...]
     element: TypeSpec
+    stars: int = 0
 
 
 @node

@@ -14,7 +14,7 @@ from upright_block.language import syntax
 from upright_block.language.literals import Value
 from upright_block.language.nodes import node
 from upright_block.language.source import Source
-from upright_block.language.types import BROKEN, Array, Elementary, String, Type
+from upright_block.language.types import BROKEN, Array, Elementary, OpenArray, String, Type
 
 Section = Literal[
     "input", "output", "in_out", "private", "temp", "external", "global", "result", "field", "this"
@@ -209,7 +209,7 @@ class Member:
 class Element:
     """To an element of an array, or to a character of a text; each index is of an integer type."""
 
-    array: Array | String
+    array: Array | OpenArray | String
     indices: tuple[Expression, ...]
     start: int
 
@@ -221,7 +221,15 @@ class Target:
     start: int
 
 
-Step = Member | Element | Target
+@node
+class Bound:
+    """To the low or high index of a dimension, counted from 0, of an array of any bounds."""
+
+    dimension: int
+    is_high: bool
+
+
+Step = Member | Element | Target | Bound
 
 
 @node

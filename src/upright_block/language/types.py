@@ -171,6 +171,36 @@ class Array(Type):
         return total
 
 
+@dataclass(frozen=True, slots=True, eq=False, repr=False)
+class OpenArray(Type):
+    """``ARRAY [*]``, an in-out that takes arrays of any bounds (6.5.3).
+
+    In memory stand the address of the array, then the low and high index of each dimension as DINT.
+    """
+
+    name: str
+    element: Type
+    dimensions: int
+
+    @property
+    def family(self) -> Family:
+        return "array"
+
+    @property
+    def size(self) -> int:
+        """Bytes in memory."""
+        return BOUNDS_AT + 8 * self.dimensions
+
+    def takes(self, other: Type) -> bool:
+        """Whether an array of another type can be given."""
+        return other is self or (
+            isinstance(other, Array)
+            and other.element is self.element
+            and len(other.bounds) == self.dimensions
+        )
+
+
+BOUNDS_AT = 4
 STRING_HEAD = 4
 DEFAULT_LENGTH = 254
 """The capacity of a STRING or WSTRING without a length."""
@@ -190,6 +220,13 @@ def string_type(width: int, capacity: int) -> String:
     stem = "WSTRING" if width == 2 else "STRING"
     name = stem if capacity == DEFAULT_LENGTH else f"{stem}[{capacity}]"
     return _once(("string", width, capacity), String(name, width, capacity))
+
+
+def open_array_type(element: Type, dimensions: int) -> OpenArray:
+    """The type of arrays of an element, with any bounds."""
+    stars = ", ".join("*" * dimensions)
+    made = OpenArray(f"ARRAY [{stars}] OF {element.name}", element, dimensions)
+    return _once(("open array", id(element), dimensions), made, element)
 
 
 def array_type(element: Type, bounds: tuple[tuple[int, int], ...]) -> Array:

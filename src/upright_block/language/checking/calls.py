@@ -11,9 +11,11 @@ from upright_block.language.checking.standard import StandardChecker, counted
 from upright_block.language.types import (
     BOOL,
     BROKEN,
+    DINT,
     ELEMENTARY,
     Array,
     Elementary,
+    OpenArray,
     Reference,
     String,
     Subrange,
@@ -74,6 +76,8 @@ class CallChecker(StandardChecker):
         assert isinstance(callee, syntax.Name)
         if name == "REF":
             return self._reference_to(at)
+        if name in ("LOWER_BOUND", "UPPER_BOUND"):
+            return self._bound(at, name)
         function = self.scope.standard.function(name)
         if function is not None:
             return self.call_standard(at, function)
@@ -138,6 +142,7 @@ class CallChecker(StandardChecker):
                 f"{self.text(at.arguments[0].value)} ends with this call of {self.unit.name}.",
                 "Refer to variables of blocks, or to global ones.",
             )
+        self.check_whole(place, at.arguments[0].value)
         if not place.steps and place.root.is_code:
             raise self.problem(
                 "constant-assigned",
@@ -147,6 +152,24 @@ class CallChecker(StandardChecker):
             )
         self.unit.addressed.append(place)
         return typed.AddressOf(reference_type(place.type), place)
+
+    def _bound(self, at: syntax.Call, name: str) -> typed.Expression:
+        """``LOWER_BOUND(array, dimension)``, a DINT; dimensions count from 1 (6.5.3)."""
+        given = {a.name.upper() or ("ARR", "DIM")[i]: a.value for i, a in enumerate(at.arguments[:2])}
+        if len(at.arguments) != 2 or given.keys() != {"ARR", "DIM"} or not isinstance(given["ARR"], PLACES):
+            raise self.problem("wrong-argument", at, f"{name} takes an array and the number of a dimension.", f"Write {name}(array, 1).")  # fmt: skip
+        place = self.place(given["ARR"])
+        if not isinstance(place.type, (Array, OpenArray)):
+            raise self.problem("no-array", given["ARR"], f"{self.text(given['ARR'])} is {place.type} and has no bounds.", "Name an array.")  # fmt: skip
+        dimension = int(self.constant(given["DIM"], DINT, "The number of a dimension"))
+        count = len(place.type.bounds) if isinstance(place.type, Array) else place.type.dimensions
+        if not 1 <= dimension <= count:
+            raise self.problem("out-of-range", given["DIM"], f"{self.text(given['ARR'])} has no dimension {dimension}.", f"Write a number from 1 to {count}.")  # fmt: skip
+        is_high = name == "UPPER_BOUND"
+        if isinstance(place.type, Array):
+            return typed.Constant(DINT, place.type.bounds[dimension - 1][is_high])
+        step = typed.Bound(dimension - 1, is_high)
+        return typed.Load(DINT, typed.Place(place.root, (*place.steps, step), DINT))
 
     def block_called(self, at: syntax.Node, block: typed.Unit) -> Problem:
         """Report that a block is called by its own name."""
@@ -358,7 +381,8 @@ class CallChecker(StandardChecker):
             )
         place = self.place(at)
         derived = isinstance(place.type, typed.Unit) and isinstance(pin.type, typed.Unit) and place.type.is_a(pin.type)  # fmt: skip
-        if place.type is not pin.type and not derived:
+        is_open = isinstance(pin.type, OpenArray) and pin.type.takes(place.type)
+        if place.type is not pin.type and not derived and not is_open:
             raise self.problem(
                 "type-mismatch",
                 at,

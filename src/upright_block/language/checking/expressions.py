@@ -85,6 +85,15 @@ class ExpressionChecker(OperatorChecker):
         """The typed expression."""
         return _CHECK[type(at)](self, at)
 
+    def constant(self, at: syntax.Expression, wanted: Type, what: str) -> Value:
+        """The value of an expression that must be known before the run."""
+        found = self.value(at, wanted, what)
+        try:
+            return constants.evaluate(found)
+        except constants.NotConstant:
+            raise self.problem("not-constant", at, f"{what} must be known before the run; {self.text(at)} is not.",
+                               "Use a literal or a VAR CONSTANT.") from None  # fmt: skip
+
     # --- conversion to a wanted type ---
 
     def coerce(self, found: typed.Expression, wanted: Type, at: syntax.Node, what: str) -> typed.Expression:
@@ -310,6 +319,7 @@ class ExpressionChecker(OperatorChecker):
             return typed.ConstantUse(place.type, place.root)
         if isinstance(place.type, typed.Unit):
             raise self.bare_instance(at, place.type)
+        self.check_whole(place, at)
         return typed.Load(place.type.base if isinstance(place.type, Elementary) else place.type, place)
 
     def _part(self, at: syntax.Part) -> typed.Expression:

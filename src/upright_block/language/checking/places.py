@@ -12,6 +12,7 @@ from upright_block.language.types import (
     BROKEN,
     BYTE,
     CHAR,
+    DINT,
     DWORD,
     LWORD,
     WCHAR,
@@ -19,6 +20,7 @@ from upright_block.language.types import (
     Array,
     Elementary,
     Enumeration,
+    OpenArray,
     Reference,
     String,
     Type,
@@ -178,10 +180,10 @@ class PlaceChecker(Reporter):
         if base.root.section == "this" and not base.steps and pin.key in owner.edges:
             edge = edge_place(owner.edges[pin.key])
             return typed.Place(base.root, (typed.Member(owner, edge.root), *edge.steps), edge.type)
-        steps = (*base.steps, typed.Member(owner, pin))
-        return typed.Place(
-            base.root, (*steps, typed.Target(start)) if pin.section == "in_out" else steps, pin.type
-        )
+        steps: tuple[typed.Step, ...] = (*base.steps, typed.Member(owner, pin))
+        if pin.section == "in_out" and not isinstance(pin.type, OpenArray):
+            steps = (*steps, typed.Target(start))
+        return typed.Place(base.root, steps, pin.type)
 
     def _field(
         self, at: syntax.Member, base: typed.Place, owner: typed.Structure, name_at: syntax.Node
@@ -205,11 +207,11 @@ class PlaceChecker(Reporter):
         """An element of an array, or a character of a text, counted from 1 (6.4.2)."""
         base = self.place(at.base)
         array = base.type
-        if not isinstance(array, (Array, String)):
+        if not isinstance(array, (Array, OpenArray, String)):
             raise self.problem(
                 "no-array", at, f"{self.text(at.base)} is {array} and has no elements.", "Remove the index."
             )
-        bounds = array.bounds if isinstance(array, Array) else ((1, array.capacity),)
+        bounds = _known_bounds(array)
         if len(at.indices) != len(bounds):
             count = len(bounds)
             raise self.problem(
@@ -232,11 +234,11 @@ class PlaceChecker(Reporter):
                     "out-of-range",
                     index_at,
                     f"The index {index.value} is outside {low}..{high}.",
-                    f"{self.text(at.base)} has elements {low} to {high}.",
+                    f"{self.text(at.base)} has {'characters' if isinstance(array, String) else 'elements'} {low} to {high}.",
                 )
             indices.append(index)
         step = typed.Element(array, tuple(indices), at.start)
-        element = array.element if isinstance(array, Array) else CHAR if array.width == 1 else WCHAR
+        element = array.element if not isinstance(array, String) else CHAR if array.width == 1 else WCHAR
         return typed.Place(base.root, (*base.steps, step), element)
 
     def _dereference(self, at: syntax.Dereference) -> typed.Place:
@@ -282,8 +284,15 @@ class PlaceChecker(Reporter):
                 f"{self.text(at)} is an instance of {place.type} and cannot be assigned.",
                 f"Call it: {self.text(at)}(...);",
             )
+        self.check_whole(place, at)
         self.check_writable(place, at)
         return place
+
+    def check_whole(self, place: typed.Place, at: syntax.Expression) -> None:
+        """Report an array of any bounds that is taken as a whole."""
+        if isinstance(place.type, OpenArray):
+            raise self.problem("open-array", at, f"{self.text(at)} is {place.type}; how long it is, is not known here.",
+                               "Take its elements one by one, or give it to another in-out.")  # fmt: skip
 
     def check_writable(self, place: typed.Place, at: syntax.Expression) -> None:
         """Report a place that this unit may not write to."""
@@ -322,6 +331,13 @@ class PlaceChecker(Reporter):
             return typed.Receiver(place, type_, shift)
         place = self.assignable(at)
         return typed.Receiver(place, place.type, None)
+
+
+def _known_bounds(type_: Array | OpenArray | String) -> tuple[tuple[int, int], ...]:
+    """The least and the greatest index of each dimension, so far as they are known before the run."""
+    if isinstance(type_, String):
+        return ((1, type_.capacity),)
+    return type_.bounds if isinstance(type_, Array) else ((DINT.low, DINT.high),) * type_.dimensions
 
 
 def edge_place(detector: typed.Variable) -> typed.Place:

@@ -292,8 +292,8 @@ def _variable(
         )
         return
     constant = "CONSTANT" in section.qualifiers
-    type_ = checker.type_of(at.type)
     kind = _SECTIONS[section.section]
+    type_ = checker.in_out_type(at.type) if kind == "in_out" else checker.type_of(at.type)
     variable = typed.Variable(
         at.name, kind, type_, constant, None, at.comment, at.start, at.end, address=at.address,
         access=access_of(section.qualifiers),

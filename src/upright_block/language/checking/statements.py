@@ -5,12 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from typing import Any
 
-from upright_block.language import constants, syntax, typed
+from upright_block.language import syntax, typed
 from upright_block.language.checking.calls import CallChecker
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.findings import Related
-from upright_block.language.literals import Value
-from upright_block.language.types import BOOL, BROKEN, Elementary, Type, is_integer
+from upright_block.language.types import BOOL, BROKEN, Elementary, is_integer
 
 
 class StatementChecker(CallChecker):
@@ -241,15 +240,6 @@ class StatementChecker(CallChecker):
                                    Related(self.source, other.start, other.end, "first handled here"))  # fmt: skip
         taken.append((low, high, at))
         return low, high
-
-    def constant(self, at: syntax.Expression, wanted: Type, what: str) -> Value:
-        """The value of an expression that must be known before the run."""
-        found = self.value(at, wanted, what)
-        try:
-            return constants.evaluate(found)
-        except constants.NotConstant:
-            raise self.problem("not-constant", at, f"{what} must be known before the run; {self.text(at)} is not.",
-                               "Use a literal or a VAR CONSTANT.") from None  # fmt: skip
 
     # --- iteration ---
 

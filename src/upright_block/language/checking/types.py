@@ -25,6 +25,7 @@ from upright_block.language.types import (
     array_type,
     interface_type,
     is_integer,
+    open_array_type,
     reference_type,
     string_type,
     subrange_type,
@@ -164,7 +165,16 @@ class TypeChecker(StatementChecker):
             )
         return low, high
 
+    def in_out_type(self, at: syntax.TypeSpec) -> Type:
+        """The type of an in-out, which may be an array of any bounds (6.5.3)."""
+        if not isinstance(at, syntax.ArraySpec) or not at.stars:
+            return self.type_of(at)
+        element = self.type_of(at.element)
+        return element if element is BROKEN else open_array_type(element, at.stars)
+
     def _array(self, at: syntax.ArraySpec) -> Type:
+        if at.stars:
+            raise self.problem("open-array", at, "An array of any length can only be an in-out.", "Write the bounds, or declare it in VAR_IN_OUT.")  # fmt: skip
         element = self.type_of(at.element)
         bounds = tuple(
             self._bounds(syntax.Node(low.start, high.end), low, high, DINT) for low, high in at.bounds

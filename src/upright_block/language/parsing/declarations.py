@@ -68,7 +68,7 @@ class DeclarationParser(StatementParser):
         declarations: list[syntax.Declaration] = []
         while self.kinds[self.i] != "END_VAR":
             ended = self.kinds[self.i] in ("end", *UNIT_STARTS, *SECTIONS) or self._body_begins()
-            if ended and not self._keyword_as_name():
+            if ended and not self.keyword_as_name("AT"):
                 self.missing_end(keyword, start)
                 return syntax.VariableSection(
                     start, self.last_end, keyword, tuple(qualifiers), tuple(declarations)
@@ -113,7 +113,7 @@ class DeclarationParser(StatementParser):
         """``a, b : TYPE := value;`` as one declaration a name."""
         names: list[int] = []
         while True:
-            if self.kinds[self.i] != "name" and not self._keyword_as_name():
+            if self.kinds[self.i] != "name" and not self.keyword_as_name("AT"):
                 raise self.fail(
                     "missing-name",
                     f"The name of a variable is missing: {self.shown(self.i)} stands in its place.",
@@ -150,13 +150,13 @@ class DeclarationParser(StatementParser):
             for n in names
         ]
 
-    def _keyword_as_name(self) -> bool:
+    def keyword_as_name(self, *followers: str) -> bool:
         """Whether a keyword is next where it can only be meant as a name.
 
-        It is reported, and taken for a name up to the end of the unit, so that each use of it is not a finding.
+        It is reported, and taken for a name as far as it is known, so that each use of it is not a finding.
         """
         keyword = self.kinds[self.i]
-        if keyword not in KEYWORDS - {"NOT"} or self.kinds[self.i + 1] not in (":", ",", "AT", ":="):
+        if keyword not in KEYWORDS - {"NOT"} or self.kinds[self.i + 1] not in (":", ",", ":=", *followers):
             return False
         word = self.texts[self.i]
         self.fail(
@@ -164,12 +164,13 @@ class DeclarationParser(StatementParser):
             f"{word} is a keyword and cannot be a name.",
             f"Choose another name, such as my_{word}.",
         )
-        followers = _AFTER_NAMES - {"+", "-"} if keyword in _OF_STATEMENTS else _AFTER_OTHER_NAMES
+        signs = _AFTER_NAMES - {"+", "-"} if keyword in _OF_STATEMENTS else _AFTER_OTHER_NAMES
         self.kinds[self.i] = "name"
         at = self.i
-        while self.kinds[at] not in _UNIT_ENDS:
+        ends = _UNIT_ENDS if self.opened else {"end"}
+        while self.kinds[at] not in ends:
             if self.kinds[at] == keyword and (
-                self.kinds[at + 1] in followers or self.kinds[at - 1] in _BEFORE_VALUES - {keyword}
+                self.kinds[at + 1] in signs or self.kinds[at - 1] in _BEFORE_VALUES - {keyword}
             ):
                 self.kinds[at] = "name"
             at += 1
@@ -268,18 +269,18 @@ class DeclarationParser(StatementParser):
         return syntax.TypeName(start, self.last_end, ".".join(parts))
 
     def _array_spec(self) -> syntax.TypeSpec:
-        """``ARRAY [0..9, 1..3] OF INT``"""
+        """``ARRAY [0..9, 1..3] OF INT``, ``ARRAY [*] OF INT``"""
         start = self.starts[self.i]
         self.i += 1
         self.expect("[", "after ARRAY")
         bounds: list[tuple[syntax.Expression, syntax.Expression]] = []
+        stars = 0
         while True:
-            if self.kinds[self.i] == "*":
-                raise self.fail(
-                    "not-supported",
-                    "Arrays of any length are not read by this version.",
-                    "Write the bounds, as in ARRAY [1..10] OF INT.",
-                )
+            if self.accept("*"):
+                stars += 1
+                if self.accept(","):
+                    continue
+                break
             low = self.expression()
             if self.kinds[self.i] != "..":
                 shown = self.source.text[low.start : low.end]
@@ -294,10 +295,14 @@ class DeclarationParser(StatementParser):
             if not self.accept(","):
                 break
         self.expect("]", "after the bounds")
+        if stars and bounds:
+            self.report("missing-bound", start, self.last_end, "Some bounds are written and some are open.", "Write all of them, or * for each.")  # fmt: skip
         self.expect("OF", "after the bounds of ARRAY")
         self.deeper()
         element = self.type_spec()
         self.depth -= 1
+        if stars:
+            return syntax.ArraySpec(start, element.end, (), element, stars + len(bounds))
         return syntax.ArraySpec(start, element.end, tuple(bounds), element)
 
     def _structure_spec(self) -> syntax.TypeSpec:

@@ -109,7 +109,7 @@ class UnitParser(ConfigurationParser):
         self.i += 1
         qualifiers = self._qualifiers()
         name, start, end = "", opened_at, self.last_end
-        if self.kinds[self.i] == "name":
+        if self.kinds[self.i] == "name" or self.keyword_as_name(*SECTIONS, "EXTENDS", "IMPLEMENTS"):
             name, start, end = self.texts[self.i], self.starts[self.i], self.end_of(self.i)
             self.i += 1
         else:
