@@ -87,12 +87,7 @@ def test_rings_are_named(text: str, names: str) -> None:
     assert names in found[0].message
 
 
-@pytest.mark.parametrize(
-    "keyword",
-    [
-        "FUNCTION_BLOCK B VAR_ACCESS a : INT; END_VAR END_FUNCTION_BLOCK",
-    ],
-)
+@pytest.mark.parametrize("keyword", ["FUNCTION_BLOCK B VAR_ACCESS a : INT; END_VAR END_FUNCTION_BLOCK"])
 def test_what_is_not_read_yet_is_said(keyword: str) -> None:
     assert [f.split()[1] for f in findings_of(keyword)] == ["not-supported"]
 

@@ -9,7 +9,8 @@ import tempfile
 from pathlib import Path
 from random import Random
 
-from tests.oracle.programs import C_HEAD, C_TYPE, ST_HEAD, Unit, make_program
+from tests.oracle.programs import make_program
+from tests.oracle.writer import C_HEAD, C_TYPE, ST_HEAD, Unit
 from upright_block.compiler.image import build_image
 from upright_block.compiler.layout import decode, encode, slots
 from upright_block.language.checking import check_program

@@ -1,512 +1,14 @@
 """Random programs, each written twice: in Structured Text and in C.
 
-The C follows the standard's rules by other means: wrapping by casts under ``-fwrapv``, division by
-helper functions, loops by hand. Nothing here knows how the product compiles.
-
-Three helpers are there for gcc 12, which folds wrongly even without optimization: the maximum of a number
-and an absolute value as if the latter were never below zero, which it is for the least integer; zero minus
-a converted integer to -0.0 where that integer is zero; and the product of a factor and a minimum to the
-minimum of two products, which is another number where they wrap.
+A program is some functions, a block with a method, a block that extends it, and the root, which has instances
+of both.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from random import Random
 
-C_TYPE = {
-    "BOOL": "uint8_t", "SINT": "int8_t", "INT": "int16_t", "DINT": "int32_t", "LINT": "int64_t",
-    "USINT": "uint8_t", "UINT": "uint16_t", "UDINT": "uint32_t", "ULINT": "uint64_t", "BYTE": "uint8_t",
-    "WORD": "uint16_t", "DWORD": "uint32_t", "LWORD": "uint64_t", "REAL": "float", "LREAL": "double",
-    "TIME": "int64_t",
-}  # fmt: skip
-SIGNED = ("SINT", "INT", "DINT", "LINT")
-UNSIGNED = ("USINT", "UINT", "UDINT", "ULINT")
-BITS = ("BYTE", "WORD", "DWORD", "LWORD")
-REALS = ("REAL", "LREAL")
-WIDTH = dict(zip((*SIGNED, *UNSIGNED, *BITS), (8, 16, 32, 64) * 3, strict=True))
-NARROWER = {
-    "INT": ("SINT", "USINT"), "DINT": ("SINT", "INT", "USINT", "UINT"), "LINT": ("INT", "DINT", "UDINT"),
-    "UINT": ("USINT",), "UDINT": ("USINT", "UINT"), "ULINT": ("UINT", "UDINT"), "WORD": ("BYTE", "BOOL"),
-    "DWORD": ("WORD", "BOOL"), "LWORD": ("DWORD", "BYTE"), "REAL": ("INT", "UINT", "SINT"),
-    "LREAL": ("REAL", "DINT", "UDINT", "INT"),
-}  # fmt: skip
-C_HEAD = """
-#include <stdint.h>
-#include <math.h>
-#define DIVIDE(T, N) static T div_##N(T a, T b) { return b == (T)-1 && (T)-1 < 0 ? (T)(0 - (uint64_t)a) : (T)(a / b); } \\
-    static T mod_##N(T a, T b) { return b == 0 ? 0 : b == (T)-1 && (T)-1 < 0 ? 0 : (T)(a % b); }
-DIVIDE(int8_t, SINT) DIVIDE(int16_t, INT) DIVIDE(int32_t, DINT) DIVIDE(int64_t, LINT) DIVIDE(int64_t, TIME)
-DIVIDE(uint8_t, USINT) DIVIDE(uint16_t, UINT) DIVIDE(uint32_t, UDINT) DIVIDE(uint64_t, ULINT)
-#define EXTREMES(T, N) __attribute__((noinline)) static T min_##N(T a, T b) { return a < b ? a : b; } \\
-    __attribute__((noinline)) static T max_##N(T a, T b) { return a > b ? a : b; }
-EXTREMES(int8_t, SINT) EXTREMES(int16_t, INT) EXTREMES(int32_t, DINT) EXTREMES(int64_t, LINT)
-EXTREMES(uint8_t, USINT) EXTREMES(uint16_t, UINT) EXTREMES(uint32_t, UDINT) EXTREMES(uint64_t, ULINT)
-#define ABSOLUTE(T, N) static T abs_##N(T a) { uint64_t sign = (uint64_t)0 - (a < 0); return (T)(((uint64_t)a ^ sign) - sign); }
-__attribute__((noinline)) static float minus_REAL(float a, float b) { return a - b; }
-__attribute__((noinline)) static double minus_LREAL(double a, double b) { return a - b; }
-ABSOLUTE(int8_t, SINT) ABSOLUTE(int16_t, INT) ABSOLUTE(int32_t, DINT) ABSOLUTE(int64_t, LINT)
-"""
-
-C_HEAD += "".join(
-    f"static void swap_{t}({c} *a, {c} *b) {{ {c} held = *a; *a = *b; *b = held; }}\n"
-    for t, c in C_TYPE.items()
-)
-ST_HEAD = "".join(
-    f"FUNCTION Swap_{t} VAR_IN_OUT a, b : {t}; END_VAR VAR held : {t}; END_VAR held := a; a := b; b := held; END_FUNCTION\n"
-    for t in C_TYPE
-)
-
-Pair = tuple[str, str]
-
-
-@dataclass
-class Unit:
-    """A function or block: ``variables`` maps the names of all that can be read to types."""
-
-    name: str
-    inputs: dict[str, str]
-    private: dict[str, str]
-    st: str = ""
-    c: str = ""
-    result: str = ""
-    children: dict[str, Unit] = field(default_factory=dict)
-    arrays: dict[str, tuple[str, int, int]] = field(default_factory=dict)
-    record: dict[str, str] = field(default_factory=dict)
-    bank: Unit | None = None
-    record_output: str = ""
-
-    def fields(self) -> dict[str, tuple[str, str]]:
-        """Every elementary variable by its path, with its type and its path in C."""
-        own = {name: (type_, name) for name, type_ in {**self.inputs, **self.private}.items()}
-        for name, (type_, low, count) in self.arrays.items():
-            own |= {f"{name}[{low + i}]": (type_, f"{name}[{i}]") for i in range(count)}
-        for name, type_ in self.record.items():
-            own[f"rec.{name}"] = type_, f"rec.{name}"
-            own |= {f"recs[{i}].{name}": (type_, f"recs[{i + 1}].{name}") for i in range(-1, 2)}
-        inner = {name: (name, child) for name, child in self.children.items()}
-        if self.bank is not None:
-            inner |= {f"more[{i}]": (f"more[{i}]", self.bank) for i in range(3)}
-        for name, (_, child) in inner.items():
-            own |= {f"{name}.{path}": (type_, f"{name}.{c}") for path, (type_, c) in child.fields().items()}
-        return own
-
-
-class Writer:
-    """Writes one unit. ``prefix`` leads to the variables of the unit in C."""
-
-    def __init__(self, random: Random, unit: Unit, functions: list[Unit], prefix: str) -> None:
-        self.random = random
-        self.unit = unit
-        self.functions = functions
-        self.prefix = prefix
-        self.readable = {**unit.inputs, **unit.private}
-        self.locked: set[str] = set()
-        self.c_names: dict[str, str] = {}
-        self.labels = 0
-        self.in_loop: list[str] = []
-
-    def c(self, name: str) -> str:
-        """A variable as C names it."""
-        return self.c_names.get(name, self.prefix + name)
-
-    # --- expressions ---
-
-    def literal(self, type_: str) -> Pair:
-        r = self.random
-        if type_ == "BOOL":
-            value = r.randrange(2)
-            return ("TRUE" if value else "FALSE"), str(value)
-        if type_ in REALS:
-            number = r.choice([0.5, 1.0, -1.5, 3.25, 1e3, 0.1, -2.75e-3, 7.0, 123456.789])
-            return f"{type_}#{number!r}", f"(({C_TYPE[type_]}){number!r})"
-        if type_ == "TIME":
-            value = r.choice([0, 1, 5, 1000, -250, 86_400_000])
-            return f"T#{value}ms", f"((int64_t){value * 1_000_000}LL)"
-        bits, signed = WIDTH[type_], type_ in SIGNED
-        low, high = (-(1 << (bits - 1)), (1 << (bits - 1)) - 1) if signed else (0, (1 << bits) - 1)
-        value = r.choice(
-            [0, 1, 2, 3, 7, high, low, high - 1, r.randint(low, high), r.randint(low, high) >> (bits // 2)]
-        )
-        suffix = "LL" if signed else "ULL"
-        text = str(value) if value != -(1 << 63) else "(-9223372036854775807LL-1)"
-        return f"{type_}#{value}", f"(({C_TYPE[type_]}){text}{suffix if value != -(1 << 63) else ''})"
-
-    def variable(self, type_: str) -> Pair | None:
-        names = [name for name, t in self.readable.items() if t == type_]
-        places = self.places(type_)
-        if places and (not names or self.random.random() < 0.3):
-            return self.place(self.random.choice(places))
-        if not names:
-            return None
-        name = self.random.choice(names)
-        return name, self.c(name)
-
-    def places(self, type_: str) -> list[tuple[str, str]]:
-        """Arrays of a type, and records with a field of it, as (name, field)."""
-        found = [(name, "") for name, (t, _, _) in self.unit.arrays.items() if t == type_]
-        for name, t in self.unit.record.items():
-            found += [("rec", name), ("recs", name)] if t == type_ else []
-        return found
-
-    def place(self, chosen: tuple[str, str]) -> Pair:
-        name, part = chosen
-        dot = f".{part}" if part else ""
-        if name == "rec":
-            return f"rec{dot}", f"{self.prefix}rec{dot}"
-        _, low, count = self.unit.arrays.get(name, ("", -1, 3))
-        st, c = self.index(low, count)
-        return f"{name}[{st}]{dot}", f"{self.prefix}{name}[{c}]{dot}"
-
-    def index(self, low: int, count: int) -> Pair:
-        """An index that lies in the bounds: known, or computed."""
-        if self.random.random() < 0.4:
-            at = self.random.randrange(count)
-            return str(low + at), str(at)
-        names = [n for n, t in self.readable.items() if t in ("UINT", "USINT", "UDINT")]
-        if not names:
-            return str(low), "0"
-        name = self.random.choice(names)
-        return f"{self.readable[name]}_TO_INT({name} MOD {count}) + {low}", f"{self.c(name)} % {count}"
-
-    def leaf(self, type_: str) -> Pair:
-        found = self.variable(type_) if self.random.random() < 0.75 else None
-        if found is None and self.random.random() < 0.2:
-            narrow = [v for t in NARROWER.get(type_, ()) if (v := self.variable(t))]
-            if narrow:
-                st, c = self.random.choice(narrow)
-                other, other_c = self.literal(type_)
-                operator = "+" if type_ not in BITS else "OR"
-                return f"({st} {operator} {other})", self._cast(
-                    type_, f"({C_TYPE[type_]}){c} {'+' if operator == '+' else '|'} {other_c}"
-                )
-        return found or self.literal(type_)
-
-    def _cast(self, type_: str, c: str) -> str:
-        return f"(({C_TYPE[type_]})({c}))"
-
-    def expression(self, type_: str, depth: int) -> Pair:
-        if depth <= 0:
-            return self.leaf(type_)
-        make = self.random.choice(self._makers(type_))
-        return make(type_, depth - 1)
-
-    def _makers(self, type_: str) -> list:  # type: ignore[type-arg]
-        makers = [self._leaf, self._choose, self._call]
-        if type_ == "BOOL":
-            return [*makers, self._logic, self._logic, self._not, self._compare, self._compare]
-        if type_ in BITS:
-            return [*makers, self._logic, self._logic, self._not, self._convert]
-        if type_ == "TIME":
-            return [*makers, self._arithmetic, self._scaled_time, self._negative]
-        if type_ in REALS:
-            return [*makers, self._arithmetic, self._arithmetic, self._negative, self._real, self._real]
-        makers += [self._arithmetic, self._arithmetic, self._divide, self._extreme, self._convert]
-        return [*makers, self._negative, self._absolute] if type_ in SIGNED else makers
-
-    def _leaf(self, type_: str, depth: int) -> Pair:
-        return self.leaf(type_)
-
-    def _choose(self, type_: str, depth: int) -> Pair:
-        (g, gc), (a, ac), (b, bc) = (self.expression(t, depth - 1) for t in ("BOOL", type_, type_))
-        return f"SEL({g}, {a}, {b})", f"({gc} ? {bc} : {ac})"
-
-    def _call(self, type_: str, depth: int) -> Pair:
-        fitting = [f for f in self.functions if f.result == type_]
-        if not fitting:
-            return self.leaf(type_)
-        function = self.random.choice(fitting)
-        values = [self.expression(t, depth - 1) for t in function.inputs.values()]
-        return (
-            f"{function.name}({', '.join(st for st, _ in values)})",
-            f"{function.name}({', '.join(c for _, c in values)})",
-        )
-
-    def _logic(self, type_: str, depth: int) -> Pair:
-        (a, ac), (b, bc) = self.expression(type_, depth), self.expression(type_, depth)
-        st, c = self.random.choice([("AND", "&"), ("OR", "|"), ("XOR", "^"), ("&", "&")])
-        return f"({a} {st} {b})", self._cast(type_, f"{ac} {c} {bc}")
-
-    def _not(self, type_: str, depth: int) -> Pair:
-        a, ac = self.expression(type_, depth)
-        return f"(NOT {a})", f"(!{ac})" if type_ == "BOOL" else self._cast(type_, f"~{ac}")
-
-    def _compare(self, type_: str, depth: int) -> Pair:
-        of = self.random.choice([*SIGNED, *UNSIGNED, *BITS, *REALS, "TIME"])
-        (a, ac), (b, bc) = self.expression(of, depth), self.expression(of, depth)
-        st, c = self.random.choice(
-            [("=", "=="), ("<>", "!="), ("<", "<"), (">", ">"), ("<=", "<="), (">=", ">=")]
-        )
-        return f"({a} {st} {b})", f"((uint8_t)({ac} {c} {bc}))"
-
-    def _arithmetic(self, type_: str, depth: int) -> Pair:
-        (a, ac), (b, bc) = self.expression(type_, depth), self.expression(type_, depth)
-        operator = self.random.choice("+-" if type_ == "TIME" else "+-*")
-        if operator == "-" and type_ in REALS:
-            return f"({a} - {b})", f"minus_{type_}({ac}, {bc})"
-        wide = f"(uint64_t){ac} {operator} (uint64_t){bc}" if type_ not in REALS else f"{ac} {operator} {bc}"
-        return f"({a} {operator} {b})", self._cast(type_, wide)
-
-    def _divide(self, type_: str, depth: int) -> Pair:
-        a, ac = self.expression(type_, depth)
-        if self.random.random() < 0.5:
-            b, bc = self.expression(type_, depth)
-            return f"({a} MOD {b})", f"mod_{type_}({ac}, {bc})"
-        b, bc = self.literal(type_)
-        if bc == f"(({C_TYPE[type_]})0{'LL' if type_ in SIGNED else 'ULL'})":
-            b, bc = f"{type_}#3", "3"
-        if type_ in SIGNED and self.random.random() < 0.3:
-            b, bc = f"{type_}#-1", "-1"
-        return f"({a} / {b})", f"div_{type_}({ac}, {bc})"
-
-    def _scaled_time(self, type_: str, depth: int) -> Pair:
-        a, ac = self.expression("TIME", depth)
-        b, bc = self.expression(self.random.choice(["INT", "DINT"]), depth)
-        if self.random.random() < 0.5:
-            return f"({a} * {b})", self._cast("TIME", f"(uint64_t){ac} * (uint64_t)(int64_t){bc}")
-        return f"({a} / INT#7)", f"div_TIME({ac}, 7)"
-
-    def _negative(self, type_: str, depth: int) -> Pair:
-        a, ac = self.expression(type_, depth)
-        return f"(-{a})", self._cast(type_, f"-{ac}")
-
-    def _absolute(self, type_: str, depth: int) -> Pair:
-        a, ac = self.expression(type_, depth)
-        return f"ABS({a})", f"abs_{type_}({ac})"
-
-    def _extreme(self, type_: str, depth: int) -> Pair:
-        (a, ac), (b, bc) = self.expression(type_, depth - 1), self.expression(type_, depth - 1)
-        name = self.random.choice(["MIN", "MAX"])
-        return f"{name}({a}, {b})", f"{name.lower()}_{type_}({ac}, {bc})"
-
-    def _convert(self, type_: str, depth: int) -> Pair:
-        source = self.random.choice([t for t in (*SIGNED, *UNSIGNED, *BITS) if t != type_])
-        a, ac = self.expression(source, depth)
-        return f"{source}_TO_{type_}({a})", self._cast(type_, ac)
-
-    def _real(self, type_: str, depth: int) -> Pair:
-        kind = self.random.randrange(4)
-        if kind == 0:
-            source = self.random.choice([*SIGNED, *UNSIGNED])
-            a, ac = self.expression(source, depth)
-            return f"{source}_TO_{type_}({a})", self._cast(type_, ac)
-        if kind == 1:
-            other = "LREAL" if type_ == "REAL" else "REAL"
-            a, ac = self.expression(other, depth)
-            return f"{other}_TO_{type_}({a})", self._cast(type_, ac)
-        a, ac = self.expression(type_, depth)
-        if kind == 2:
-            return f"ABS({a})", f"{'fabsf' if type_ == 'REAL' else 'fabs'}({ac})"
-        b, bc = self.literal(type_)
-        return f"({a} / {b})", self._cast(type_, f"{ac} / {bc}")
-
-    # --- statements ---
-
-    def body(self, count: int, depth: int) -> Pair:
-        pairs = [self.statement(depth) for _ in range(count)]
-        return "\n".join(st for st, _ in pairs), "\n".join(c for _, c in pairs)
-
-    def statement(self, depth: int) -> Pair:
-        r = self.random
-        kinds = ["assign"] * 5 + (["if", "if", "case", "for", "while", "repeat"] if depth > 0 else [])
-        kinds += ["leave"] if self.in_loop else []
-        kinds += ["instance"] * (2 if self.unit.children else 0)
-        kinds += ["store", "store", "copy", "swap", "bit", "record"] if self.unit.record else []
-        return getattr(self, f"_{r.choice(kinds)}")(depth)  # type: ignore[no-any-return]
-
-    def _target(self, *types: str) -> tuple[str, str] | None:
-        names = [
-            n for n, t in self.unit.private.items() if n not in self.locked and (not types or t in types)
-        ]
-        if not names:
-            return None
-        name = self.random.choice(names)
-        return name, self.unit.private[name]
-
-    def _assign(self, depth: int) -> Pair:
-        target = self._target()
-        if target is None:
-            return ";", ";"
-        name, type_ = target
-        st, c = self.expression(type_, 3)
-        return f"{name} := {st};", f"{self.c(name)} = {c};"
-
-    def _store(self, depth: int) -> Pair:
-        """To an element or a field."""
-        type_ = self.random.choice(
-            [t for t, _, _ in self.unit.arrays.values()] + list(self.unit.record.values())
-        )
-        st, c = self.place(self.random.choice(self.places(type_)))
-        value, value_c = self.expression(type_, 2)
-        return f"{st} := {value};", f"{{ {C_TYPE[type_]} value = {value_c}; {c} = value; }}"
-
-    def _copy(self, depth: int) -> Pair:
-        """A record as a whole."""
-        st, c = self.index(-1, 3)
-        one, two = (f"recs[{st}]", f"{self.prefix}recs[{c}]"), ("rec", f"{self.prefix}rec")
-        (a, ac), (b, bc) = (one, two) if self.random.random() < 0.5 else (two, one)
-        return f"{a} := {b};", f"{ac} = {bc};"
-
-    def _swap(self, depth: int) -> Pair:
-        """Two places of one type handed to a function by address."""
-        type_ = self.random.choice(list(self.unit.record.values()))
-        places = [self.place(c) for c in self.places(type_)]
-        places += [
-            (n, self.c(n)) for n, t in self.unit.private.items() if t == type_ and n not in self.locked
-        ]
-        (a, ac), (b, bc) = self.random.choice(places), self.random.choice(places)
-        return f"Swap_{type_}(a := {a}, b := {b});", f"swap_{type_}(&{ac}, &{bc});"
-
-    def _record(self, depth: int) -> Pair:
-        """A function of records: one by value, one by address, one as the result, and an output."""
-        st, c = self.index(-1, 3)
-        (given, given_c), (shared, shared_c), (taken, taken_c) = (
-            self.random.sample([("rec", "rec"), (f"recs[{st}]", f"recs[{c}]"), ("recs[0]", "recs[1]")], 3)
-            if self.random.random() < 0.5
-            else [("rec", "rec")] * 3
-        )
-        output = self._target(self.unit.record_output)
-        name, type_ = f"G_{self.unit.name}", self.unit.record_output
-        sink, sink_c = (f", o => {output[0]}", f"{self.c(output[0])} = o; ") if output else ("", "")
-        d = self.prefix
-        return (
-            f"{taken} := {name}(r := {given}, x := {shared}{sink});",
-            f"{{ R_{self.unit.name} *to = &{d}{taken_c}; {C_TYPE[type_]} o = 0; "
-            f"R_{self.unit.name} made = {name}({d}{given_c}, &{d}{shared_c}, &o); {sink_c}*to = made; }}",
-        )
-
-    def _bit(self, depth: int) -> Pair:
-        """One bit, byte or word of a bit string."""
-        target = self._target(*BITS)
-        if target is None:
-            return self._assign(depth)
-        name, type_ = target
-        size, part, bits = self.random.choice(
-            [
-                p
-                for p in (("X", "BOOL", 1), ("B", "BYTE", 8), ("W", "WORD", 16))
-                if p[2] < WIDTH[type_] or p[2] == 1
-            ]
-        )
-        number = self.random.randrange(WIDTH[type_] // bits)
-        value, value_c = self.expression(part, 2)
-        var, mask = self.c(name), (1 << bits) - 1
-        return (
-            f"{name}.%{size}{number} := {value};\n{name} := {name} XOR {part}_TO_{type_}({name}.%{size}{number});",
-            f"{{ uint64_t value = {value_c}; {var} = ({C_TYPE[type_]})(((uint64_t){var} & ~((uint64_t){mask} << {number * bits})) "
-            f"| (value << {number * bits})); {var} ^= ({var} >> {number * bits}) & {mask}; }}",
-        )
-
-    def _if(self, depth: int) -> Pair:
-        (a, ac), (b, bc) = self.expression("BOOL", 2), self.expression("BOOL", 2)
-        (one, one_c), (two, two_c), (three, three_c) = (self.body(2, depth - 1) for _ in range(3))
-        return (
-            f"IF {a} THEN\n{one}\nELSIF {b} THEN\n{two}\nELSE\n{three}\nEND_IF;",
-            f"if ({ac}) {{\n{one_c}\n}} else if ({bc}) {{\n{two_c}\n}} else {{\n{three_c}\n}}",
-        )
-
-    def _case(self, depth: int) -> Pair:
-        type_ = self.random.choice(["SINT", "INT", "DINT", "USINT", "LINT", "BYTE"])
-        selector, selector_c = self.expression(type_, 2)
-        edges = sorted(self.random.sample(range(0, 120 if self.random.random() < 0.5 else 12), 6))
-        arms_st, arms_c = [], []
-        for low, high in zip(edges[::2], edges[1::2], strict=True):
-            st, c = self.body(1, depth - 1)
-            single = self.random.random() < 0.5
-            arms_st.append(f"{low}{'' if single else f'..{high}'}:\n{st}")
-            arms_c.append(f"if (sel >= {low} && sel <= {low if single else high}) {{\n{c}\n}} else ")
-        otherwise, otherwise_c = self.body(1, depth - 1)
-        return (
-            f"CASE {selector} OF\n" + "\n".join(arms_st) + f"\nELSE\n{otherwise}\nEND_CASE;",
-            f"{{ int64_t sel = {selector_c}; " + "".join(arms_c) + f"{{\n{otherwise_c}\n}} }}",
-        )
-
-    def _for(self, depth: int) -> Pair:
-        target = self._target("SINT", "INT", "DINT", "USINT", "LINT")
-        if target is None or "." in target[0]:
-            return self._assign(depth)
-        name, type_ = target
-        top = {"SINT": 127, "INT": 32767, "DINT": 2**31 - 1, "USINT": 255, "LINT": 2**63 - 1}[type_]
-        first = self.random.choice([0, 1, 5, top - 3])
-        last = min(top, first + self.random.randrange(-1, 6))
-        if type_ == "USINT":
-            last = max(last, 0)
-        step = self.random.choice([1, 1, 2, 3])
-        if type_ != "USINT" and self.random.random() < 0.3:
-            first, last, step = max(last, 0), first - 2, -step
-        self.locked.add(name)
-        st, c = self._loop_body(depth)
-        self.locked.discard(name)
-        ctype, unsigned = C_TYPE[type_], C_TYPE[type_].replace("uint", "int").replace("int", "uint")
-        var = self.c(name)
-        up = step > 0
-        return (
-            f"FOR {name} := {first} TO {last} BY {step} DO\n{st}\nEND_FOR;",
-            f"{{ {ctype} last = ({ctype}){last}LL; {var} = ({ctype}){first}LL; if ({var} {'<=' if up else '>='} last) for (;;) {{\n{c}\n"
-            f"{unsigned} rest = ({unsigned})({f'last - {var}' if up else f'{var} - last'}); "
-            f"{var} = ({ctype})((uint64_t){var} + (uint64_t){step}LL); if (rest < {abs(step)}) break; }} }}",
-        )
-
-    def _loop_body(self, depth: int) -> Pair:
-        self.labels += 1
-        label = f"next_{self.unit.name}_{self.labels}"
-        self.in_loop.append(label)
-        st, c = self.body(2, depth - 1)
-        self.in_loop.pop()
-        return st, f"{c}\n{label}: ;"
-
-    def _counted(self, depth: int) -> tuple[str, str, str, str] | None:
-        """A counter that ends a loop, and the body of the loop."""
-        target = self._target("INT", "DINT", "UINT")
-        if target is None:
-            return None
-        name, type_ = target
-        self.locked.add(name)
-        st, c = self._loop_body(depth)
-        self.locked.discard(name)
-        return name, type_, st, c
-
-    def _while(self, depth: int) -> Pair:
-        found = self._counted(depth)
-        if found is None:
-            return self._assign(depth)
-        name, _, st, c = found
-        var = self.c(name)
-        return (
-            f"{name} := 0;\nWHILE {name} < 4 DO\n{name} := {name} + 1;\n{st}\nEND_WHILE;",
-            f"{var} = 0; while ({var} < 4) {{ {var} = {var} + 1;\n{c}\n}}",
-        )
-
-    def _repeat(self, depth: int) -> Pair:
-        found = self._counted(depth)
-        if found is None:
-            return self._assign(depth)
-        name, _, st, c = found
-        var = self.c(name)
-        return (
-            f"{name} := 0;\nREPEAT\n{name} := {name} + 1;\n{st}\nUNTIL {name} >= 3 END_REPEAT;",
-            f"{var} = 0; do {{ {var} = {var} + 1;\n{c}\n}} while (!({var} >= 3));",
-        )
-
-    def _leave(self, depth: int) -> Pair:
-        condition, condition_c = self.expression("BOOL", 1)
-        if self.random.random() < 0.5:
-            return f"IF {condition} THEN EXIT; END_IF;", f"if ({condition_c}) break;"
-        return f"IF {condition} THEN CONTINUE; END_IF;", f"if ({condition_c}) goto {self.in_loop[-1]};"
-
-    def _instance(self, depth: int) -> Pair:
-        name = name_c = self.random.choice(list(self.unit.children))
-        child = self.unit.children[name]
-        if self.unit.bank is not None and self.random.random() < 0.5:
-            st_index, c_index = self.index(0, 3)
-            name, name_c, child = f"more[{st_index}]", f"more[{c_index}]", self.unit.bank
-        given = [p for p in child.inputs if self.random.random() < 0.7]
-        values = {p: self.expression(child.inputs[p], 2) for p in given}
-        st = ", ".join(f"{p} := {v}" for p, (v, _) in values.items())
-        c = " ".join(f"{C_TYPE[child.inputs[p]]} n{p} = {v};" for p, (_, v) in values.items())
-        c += f"{child.name}_data *child = &{self.prefix}{name_c}; "
-        c += " ".join(f"child->{p} = n{p};" for p in given)
-        return f"{name}({st});", f"{{ {c} {child.name}(child); }}"
+from tests.oracle.writer import C_TYPE, Pair, Unit, Writer
 
 
 def _variables(random: Random, letter: str, count: int) -> dict[str, str]:
@@ -517,12 +19,21 @@ def _declare(variables: dict[str, str]) -> str:
     return " ".join(f"{n} : {t};" for n, t in variables.items())
 
 
-def make_function(random: Random, name: str) -> Unit:
-    """A function of a few inputs."""
+def _c_fields(variables: dict[str, str], sign: str = "") -> str:
+    return " ".join(f"{C_TYPE[t]} {sign}{n};" for n, t in variables.items())
+
+
+def _c_zeros(variables: dict[str, str]) -> str:
+    return " ".join(f"{C_TYPE[t]} {n} = 0;" for n, t in variables.items())
+
+
+def make_function(random: Random, name: str, outer: dict[str, str]) -> Unit:
+    """A function of a few inputs, which reads global variables."""
     unit = Unit(
         name, _variables(random, "x", 3), _variables(random, "l", 3), result=random.choice(list(C_TYPE))
     )
     writer = Writer(random, unit, [], "")
+    writer.readable |= outer
     st, c = writer.body(3, 1)
     value, value_c = writer.expression(unit.result, 3)
     unit.st = (
@@ -530,47 +41,228 @@ def make_function(random: Random, name: str) -> Unit:
         f"{st}\n{name} := {value};\nEND_FUNCTION\n"
     )
     pins = ", ".join(f"{C_TYPE[t]} {n}" for n, t in unit.inputs.items())
-    own = " ".join(f"{C_TYPE[t]} {n} = 0;" for n, t in unit.private.items())
-    unit.c = f"static {C_TYPE[unit.result]} {name}({pins}) {{ {own}\n{c}\nreturn {value_c}; }}\n"
+    unit.c = f"static {C_TYPE[unit.result]} {name}({pins}) {{ {_c_zeros(unit.private)}\n{c}\nreturn {value_c}; }}\n"
     return unit
 
 
-def make_block(
-    random: Random, name: str, functions: list[Unit], children: dict[str, Unit], size: int
-) -> Unit:
-    """A block that may call functions and instances."""
-    unit = Unit(name, _variables(random, "i", 5), _variables(random, "v", 9), children=children)
-    unit.record = _variables(random, "f", 3)
-    unit.arrays = {
-        f"a{i}": (t, random.randrange(-3, 3), random.randrange(1, 6))
-        for i, t in enumerate(_variables(random, "a", 2).values())
-    }
-    unit.record_output = random.choice(list(C_TYPE))
-    unit.bank = next(iter(children.values()), None)
-    function_st, function_c = _record_function(random, unit, functions)
-    writer = Writer(random, unit, functions, "d->")
-    for child_name, child in children.items():
-        writer.readable |= {f"{child_name}.{v}": t for v, t in child.inputs.items()}
-    st, c = writer.body(size, 2)
-    inner = " ".join(f"{n} : {u.name};" for n, u in children.items())
-    inner += " ".join(
-        f"{n} : ARRAY [{low}..{low + count - 1}] OF {t};" for n, (t, low, count) in unit.arrays.items()
+class BlockMaker:
+    """Makes the blocks of one program."""
+
+    def __init__(self, random: Random, number: int) -> None:
+        self.random = random
+        self.outer = {f"W{number}_{i}": t for i, t in enumerate(_variables(random, "W", 2).values())}
+        self.functions = [
+            make_function(random, f"F{number}_{i}", self.outer) for i in range(random.randrange(3))
+        ]
+
+    def block(
+        self, name: str, children: dict[str, Unit], size: int, extended_by: str = "", is_root: bool = False
+    ) -> Unit:
+        """A block; with ``extended_by`` it has in-outs and a method, which the block of that name overrides."""
+        random = self.random
+        shared = _variables(random, "u", 2)
+        for child in children.values():
+            assert child.method is not None
+            wanted = [*child.in_outs.values(), *child.method.in_outs.values()]
+            shared |= {f"u{len(shared) + i}": t for i, t in enumerate(wanted)}
+        final = {f"h{i}": t for i, t in enumerate(self.outer.values())} if is_root else {}
+        unit = Unit(
+            name, _variables(random, "i", 5), {**_variables(random, "v", 9), **shared, **final}, children=children
+        )  # fmt: skip
+        unit.shared = shared
+        unit.references = {f"p{i}": t for i, t in enumerate(shared.values())}
+        unit.edges = {
+            i: random.choice("RF") for i, t in unit.inputs.items() if t == "BOOL" and random.random() < 0.5
+        }
+        unit.record = _variables(random, "f", 3)
+        unit.arrays = {
+            f"a{i}": (t, random.randrange(-3, 3), random.randrange(1, 6))
+            for i, t in enumerate(_variables(random, "a", 2).values())
+        }
+        unit.record_output = random.choice(list(C_TYPE))
+        unit.bank = next(iter(children.values()), None)
+        record_st, record_c = _record_function(random, unit, self.functions)
+        method_st = method_c = ""
+        if extended_by:
+            unit.in_outs = _variables(random, "z", 2)
+            unit.method = self._method_head(unit)
+            method_st, method_c = self._method(unit)
+        writer = self._writer(unit, extended_by)
+        begin = [(f"{p} := REF(u{i});", f"d->{p} = &d->u{i};") for i, p in enumerate(unit.references)]
+        begin += [writer.call_of(path, path, child) for path, child in _instances(unit)]
+        body_st, body_c = writer.body(size, 2)
+        end = [(f"{h} := {w};", f"d->{h} = {w};") for h, w in zip(final, self.outer, strict=False)]
+        st = "\n".join([*(s for s, _ in begin), body_st, *(s for s, _ in end)])
+        c = "\n".join([*(s for _, s in begin), body_c, *(s for _, s in end)])
+        self._finish(unit, extended_by, (record_st, record_c), (method_st, method_c), (st, c))
+        return unit
+
+    def _writer(self, unit: Unit, extended_by: str) -> Writer:
+        """The writer of the body of a block."""
+        writer = Writer(self.random, unit, self.functions, "d->")
+        self._outer(writer, unit)
+        temporary = _variables(self.random, "t", 2)
+        unit.temporary = temporary
+        writer.targets |= temporary
+        writer.readable |= temporary
+        writer.c_names |= {t: t for t in temporary}
+        for path, child in _instances(unit):
+            assert child.method is not None
+            call = f"{child.name}_M(&d->{path}" if child.base else f"{child.name}_call(&d->{path}"
+            writer.methods.append((f"{path}.M", call, child.method))
+            writer.readable |= {f"{path}.{v}": t for v, t in child.inputs.items()}
+            writer.c_names |= {f"{path}.{v}": f"d->{path}.{child.inside}{v}" for v in child.inputs}
+        if extended_by:
+            assert unit.method is not None
+            writer.methods.append((self.random.choice(["M", "THIS.M"]), f"{unit.name}_call(d", unit.method))
+        return writer
+
+    def _outer(self, writer: Writer, unit: Unit) -> None:
+        """Make known to a writer what stands outside its unit, and names that are others in C."""
+        writer.targets |= self.outer
+        writer.readable |= self.outer
+        writer.c_names |= {w: w for w in self.outer}
+        writer.c_names |= {z: f"(*d->{z})" for z in unit.in_outs}
+        writer.c_names |= {i: f"d->{i}_q" for i in unit.edges}
+
+    def _method_head(self, unit: Unit) -> Unit:
+        """The pins of a method; its own data is that of each body."""
+        return Unit(
+            "M", _variables(self.random, "x", 2), {}, result=self.random.choice(list(C_TYPE)),
+            in_outs={"y0": unit.shared["u0"]},
+        )  # fmt: skip
+
+    def _method(self, unit: Unit) -> Pair:
+        """The method M of a block: of its own, or one that overrides that of its base."""
+        assert unit.method is not None
+        head, base = unit.method, unit.base
+        own = _variables(self.random, "l", 2)
+        data = Unit(
+            "M", {**unit.inputs, **head.inputs}, {**unit.private, **own}, in_outs=unit.in_outs,
+            references=unit.references, shared=unit.shared,
+        )  # fmt: skip
+        writer = Writer(self.random, data, self.functions, "d->")
+        self._outer(writer, unit)
+        writer.targets |= {"y0": head.in_outs["y0"], "M": head.result}
+        writer.readable |= writer.targets
+        writer.c_names |= {n: n for n in (*head.inputs, *own)} | {"y0": "(*y0)", "M": "result"}
+        if base is not None:
+            self._inherited(writer, base)
+            writer.methods.append(("SUPER.M", f"{base.name}_M(&d->base", head))
+        # what counts a loop of a body is not changed by a method that the loop calls
+        writer.targets = {n: t for n, t in writer.targets.items() if n not in unit.counters}
+        st, c = writer.body(3, 1)
+        result = C_TYPE[head.result]
+        return (
+            f"METHOD PUBLIC {'OVERRIDE ' if base else ''}M : {head.result}\nVAR_INPUT {_declare(head.inputs)} END_VAR "
+            f"VAR_IN_OUT {_declare(head.in_outs)} END_VAR VAR {_declare(own)} END_VAR\n{st}\nEND_METHOD\n",
+            f"static {result} {_method_pins(unit.name, head)} {{ {result} result = 0; {_c_zeros(own)}\n{c}\nreturn result; }}\n",
+        )
+
+    def _inherited(self, writer: Writer, base: Unit) -> None:
+        """What a block reaches of the one that it extends."""
+        below = {**base.private, **base.in_outs}
+        writer.targets |= below
+        writer.readable |= {**below, **base.inputs}
+        writer.c_names |= {n: f"d->base.{n}" for n in (*base.private, *base.inputs)}
+        writer.c_names |= {z: f"(*d->base.{z})" for z in base.in_outs}
+        writer.c_names |= {i: f"d->base.{i}_q" for i in base.edges}
+
+    def _finish(self, unit: Unit, extended_by: str, record: Pair, method: Pair, body: Pair) -> None:
+        """The texts of a block from its parts."""
+        name = unit.name
+        inner = " ".join(f"{n} : {u.name};" for n, u in unit.children.items())
+        inner += " ".join(
+            f"{n} : ARRAY [{low}..{low + count - 1}] OF {t};" for n, (t, low, count) in unit.arrays.items()
+        )
+        inner += f"more : ARRAY [0..2] OF {unit.bank.name};" if unit.bank else ""
+        inner += f" rec : R_{name}; recs : ARRAY [-1..1] OF R_{name};"
+        inner += " ".join(f"{p} : REF_TO {t};" for p, t in unit.references.items())
+        inputs = " ".join(
+            f"{n} : {t}{f' {unit.edges[n]}_EDGE' if n in unit.edges else ''};" for n, t in unit.inputs.items()
+        )
+        unit.st = (
+            f"TYPE R_{name} : STRUCT {_declare(unit.record)} END_STRUCT; END_TYPE\n{record[0]}"
+            f"FUNCTION_BLOCK {name}\nVAR_INPUT {inputs} END_VAR\nVAR_IN_OUT {_declare(unit.in_outs)} END_VAR\n"
+            f"VAR_TEMP {_declare(unit.temporary)} END_VAR\nVAR {_declare(unit.private)} {inner} END_VAR\n"
+            f"{method[0]}{body[0]}\nEND_FUNCTION_BLOCK\n"
+        )
+        fields = f"int kind; {_c_fields({**unit.inputs, **unit.private})} {_c_fields(unit.in_outs, '*')}"
+        fields += _c_fields(unit.references, "*") + "".join(f"uint8_t {i}_m, {i}_q;" for i in unit.edges)
+        fields += " ".join(f"{u.name}_data {n};" for n, u in unit.children.items())
+        fields += " ".join(f"{C_TYPE[t]} {n}[{count}];" for n, (t, _, count) in unit.arrays.items())
+        fields += f" R_{name} rec; R_{name} recs[3];"
+        fields += f" {unit.bank.name}_data more[3];" if unit.bank else ""
+        unit.c = f"typedef struct {{ {_c_fields(unit.record)} }} R_{name};\n{record[1]}"
+        unit.c += f"typedef struct {name}_data {{ {fields} }} {name}_data;\n"
+        unit.c += _chooser(unit, extended_by, method[1])
+        kinds = "".join(f"d->{path}.base.kind = 1; " for path, u in unit.children.items() if u.base)
+        unit.c += (
+            f"static void {name}_body({name}_data *d) {{ {_c_zeros(unit.temporary)} {kinds}\n{body[1]}\n}}\n"
+            f"static void {name}({name}_data *d) {{ {_detect(unit, 'd->')} {name}_body(d); }}\n"
+        )
+
+    def extension(self, name: str, base: Unit) -> Unit:
+        """A block that extends another: it overrides the method, and runs the body of the other within its own."""
+        random = self.random
+        unit = Unit(name, base.inputs, _variables(random, "v", 0), in_outs=base.in_outs, base=base)
+        unit.private = {"e0": random.choice(list(C_TYPE)), "e1": base.shared["u0"]}
+        unit.shared, unit.method = {}, base.method
+        method_st, method_c = self._method(unit)
+        writer = Writer(random, unit, self.functions, "d->")
+        self._outer(writer, unit)
+        self._inherited(writer, base)
+        before_st, before_c = writer.body(2, 1)
+        assert unit.method is not None
+        writer.methods = [
+            ("M", f"{name}_M(d", unit.method),
+            ("SUPER.M", f"{base.name}_M(&d->base", unit.method),
+        ]
+        after_st, after_c = writer.body(2, 1)
+        unit.st = (
+            f"FUNCTION_BLOCK {name} EXTENDS {base.name}\nVAR {_declare(unit.private)} END_VAR\n"
+            f"{method_st}{before_st}\nSUPER();\n{after_st}\nEND_FUNCTION_BLOCK\n"
+        )
+        unit.c = (
+            f"typedef struct {name}_data {{ {base.name}_data base; {_c_fields(unit.private)} }} {name}_data;\n{method_c}"
+            f"static void {name}({name}_data *d) {{ {_detect(base, 'd->base.')}\n{before_c}\n{base.name}_body(&d->base);\n{after_c}\n}}\n"
+        )
+        return unit
+
+
+def _instances(unit: Unit) -> list[tuple[str, Unit]]:
+    """The instances in a block, with their paths."""
+    bank = [(f"more[{i}]", unit.bank) for i in range(3)] if unit.bank else []
+    return [*unit.children.items(), *bank]
+
+
+def _method_pins(owner: str, method: Unit) -> str:
+    pins = [f"{C_TYPE[t]} {n}" for n, t in method.inputs.items()]
+    pins += [f"{C_TYPE[t]} *{n}" for n, t in method.in_outs.items()]
+    return f"{owner}_M(struct {owner}_data *d, {', '.join(pins)})"
+
+
+def _chooser(unit: Unit, extended_by: str, method: str) -> str:
+    """The method of a block in C, and what calls it, or the one that overrides it, by the kind of the instance."""
+    if not extended_by:
+        return ""
+    assert unit.method is not None
+    result, head = C_TYPE[unit.method.result], _method_pins(extended_by, unit.method)
+    given = ", ".join((*unit.method.inputs, *unit.method.in_outs))
+    caller = _method_pins(unit.name, unit.method).replace("_M(", "_call(")
+    return (
+        f"{method}struct {extended_by}_data; static {result} {head};\n"
+        f"static {result} {caller} {{ return d->kind ? {extended_by}_M((struct {extended_by}_data *)d, {given}) : {unit.name}_M(d, {given}); }}\n"
     )
-    inner += f"more : ARRAY [0..2] OF {unit.bank.name};" if unit.bank else ""
-    inner += f" rec : R_{name}; recs : ARRAY [-1..1] OF R_{name};"
-    unit.st = (
-        f"TYPE R_{name} : STRUCT {_declare(unit.record)} END_STRUCT; END_TYPE\n{function_st}"
-        f"FUNCTION_BLOCK {name}\nVAR_INPUT {_declare(unit.inputs)} END_VAR\nVAR {_declare(unit.private)} {inner} END_VAR\n"
-        f"{st}\nEND_FUNCTION_BLOCK\n"
-    )
-    fields = " ".join(f"{C_TYPE[t]} {n};" for n, t in {**unit.inputs, **unit.private}.items())
-    fields += " ".join(f"{u.name}_data {n};" for n, u in children.items())
-    fields += " ".join(f"{C_TYPE[t]} {n}[{count}];" for n, (t, _, count) in unit.arrays.items())
-    fields += f" R_{name} rec; R_{name} recs[3];"
-    fields += f" {unit.bank.name}_data more[3];" if unit.bank else ""
-    record = " ".join(f"{C_TYPE[t]} {n};" for n, t in unit.record.items())
-    unit.c = f"typedef struct {{ {record} }} R_{name};\n{function_c}typedef struct {{ {fields} }} {name}_data;\nstatic void {name}({name}_data *d) {{\n{c}\n}}\n"
-    return unit
+
+
+def _detect(unit: Unit, data: str) -> str:
+    """What finds the edges of inputs at the start of a body."""
+    found = ""
+    for name, kind in unit.edges.items():
+        signal = f"{'!' if kind == 'F' else ''}{data}{name}"
+        found += f"{data}{name}_q = {signal} && !{data}{name}_m; {data}{name}_m = {signal}; "
+    return found
 
 
 def _record_function(random: Random, block: Unit, functions: list[Unit]) -> Pair:
@@ -595,7 +287,11 @@ def _record_function(random: Random, block: Unit, functions: list[Unit]) -> Pair
 
 def make_program(random: Random, number: int) -> list[Unit]:
     """A whole program; the last unit is its root."""
-    functions = [make_function(random, f"F{number}_{i}") for i in range(random.randrange(3))]
-    child = make_block(random, f"C{number}", functions, {}, random.randrange(1, 5))
-    root = make_block(random, f"P{number}", functions, {"one": child, "two": child}, random.randrange(3, 9))
-    return [*functions, child, root]
+    maker = BlockMaker(random, number)
+    child = maker.block(f"C{number}", {}, random.randrange(1, 5), extended_by=f"E{number}")
+    extension = maker.extension(f"E{number}", child)
+    root = maker.block(f"P{number}", {"one": child, "two": extension}, random.randrange(3, 9), is_root=True)
+    outer = Unit("", {}, {})
+    outer.st = f"VAR_GLOBAL {_declare(maker.outer)} END_VAR\n"
+    outer.c = "".join(f"static {C_TYPE[t]} {w};\n" for w, t in maker.outer.items())
+    return [outer, *maker.functions, child, extension, root]
