@@ -85,12 +85,7 @@ def _is_free(
     """Whether a name may be given to a type or a unit; if not, that is reported."""
     name = at.name.upper()
     key = at.home.full(name).upper()
-    if (
-        key in ELEMENTARY
-        or key in ("STRING", "WSTRING", "REF", "ASSERT")
-        or scope.standard.source(key)
-        or scope.standard.function(key)
-    ):
+    if key in ELEMENTARY or key in _OTHER_NAMES or scope.standard.source(key) or scope.standard.function(key):
         findings.add(
             Finding(
                 "name-taken",
@@ -104,22 +99,17 @@ def _is_free(
         return False
     other = scope.units.get(key) or scope.types.get(key)
     if other is not None:
-        first = Related(
-            other.source, other.syntax.start, other.syntax.end, f"{other.name} is first declared here"
-        )
-        findings.add(
-            Finding(
-                "name-twice",
-                source,
-                at.start,
-                at.end,
-                f"{at.name} is declared twice.",
-                "Give one of the two another name.",
-                "error",
-                (first,),
-            )
-        )
+        findings.add(_twice(at, source, other, f"{at.name} is declared twice."))
     return other is None
+
+
+def _twice(at: syntax.Node, source: Source, other: typed.Unit | NamedType, message: str) -> Finding:
+    """That a name is given again which ``other`` has already."""
+    first = Related(
+        other.source, other.syntax.start, other.syntax.end, f"{other.name} is first declared here"
+    )
+    way_out = "Give one of the two another name."
+    return Finding("name-twice", source, at.start, at.end, message, way_out, "error", (first,))
 
 
 def _types(scope: Scope, findings: Findings) -> None:
@@ -130,6 +120,7 @@ def _types(scope: Scope, findings: Findings) -> None:
             _checker(unit, scope, findings).named_type(named, named.syntax)
 
 
+_OTHER_NAMES = ("STRING", "WSTRING", "REF", "ASSERT", "LOWER_BOUND", "UPPER_BOUND")
 _EMPTY = syntax.Unit(0, 0, "FUNCTION", "", None, (), (), "")
 
 
@@ -177,21 +168,7 @@ def _declare_method(at: syntax.Unit, owner: typed.Unit, findings: Findings) -> N
     key = at.name.upper()
     other = owner.methods.get(key)
     if other is not None:
-        first = Related(
-            owner.source, other.syntax.start, other.syntax.end, f"{other.name} is first declared here"
-        )
-        findings.add(
-            Finding(
-                "name-twice",
-                owner.source,
-                at.start,
-                at.end,
-                f"{owner.name} has two methods {at.name}.",
-                "Give one of the two another name.",
-                "error",
-                (first,),
-            )
-        )
+        findings.add(_twice(at, owner.source, other, f"{owner.name} has two methods {at.name}."))
         return
     method = typed.Unit("METHOD", at.name, owner.source, at, at.comment, is_broken=owner.is_broken)
     method.owner = owner
