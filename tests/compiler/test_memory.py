@@ -194,12 +194,29 @@ def test_what_is_inherited_lies_first() -> None:
     assert base.initial[:4] != derived.initial[:4]
 
 
-def test_a_fault_in_an_instance_of_an_array_is_placed() -> None:
-    text = "FUNCTION_BLOCK D VAR_INPUT d : INT; END_VAR VAR n : INT; END_VAR n := 1 / d; END_FUNCTION_BLOCK "
-    text += "FUNCTION_BLOCK B VAR i : INT; rows : ARRAY [1..3] OF D; END_VAR FOR i := 1 TO 3 DO rows[i](d := 2 - i); END_FOR END_FUNCTION_BLOCK"
+@pytest.mark.parametrize(
+    ("shared", "own", "call", "path"),
+    [
+        (
+            "",
+            "i : INT; rows : ARRAY [1..3] OF A;",
+            "FOR i := 1 TO 3 DO rows[i](k := 2 - i); END_FOR",
+            "rows[2]",
+        ),
+        ("rows : ARRAY [1..3] OF A; one : A;", "", "rows[3](k := r);", "rows[3]"),
+        ("rows : ARRAY [1..3] OF A; one : A;", "", "one(k := r);", "one"),
+        ("", "c : C;", "c.Divide();", "c"),
+    ],
+)
+def test_a_fault_is_placed_in_its_instance(shared: str, own: str, call: str, path: str) -> None:
+    text = (
+        "FUNCTION_BLOCK A VAR_INPUT k : INT; END_VAR VAR n : INT; END_VAR n := 10 / k; END_FUNCTION_BLOCK "
+        "CLASS C VAR k : INT; END_VAR METHOD PUBLIC Divide k := 10 / k; END_METHOD END_CLASS "
+        f"VAR_GLOBAL {shared} END_VAR " + block(f"r : INT; {own}", call)
+    )
     fault = machine_of(text).run(1, SECOND).fault
     assert fault is not None
-    assert (fault.site.kind, fault.instance) == ("division by zero", "rows[2]")
+    assert (fault.site.kind, fault.instance) == ("division by zero", path)
 
 
 def test_the_same_text_gives_the_same_module_in_every_process() -> None:

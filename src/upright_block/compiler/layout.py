@@ -12,7 +12,7 @@ from __future__ import annotations
 
 import re
 import struct
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -393,26 +393,41 @@ def _element(array: Array, text: str, at: int) -> tuple[str, int]:
     return ",".join(map(str, indices)), number
 
 
-def instance_at(type_: Type, offset: int, wanted: Unit) -> str | None:
-    """The path of the instance of ``wanted`` that begins ``offset`` bytes into a value of ``type_``.
+def instance_at(root: Unit, offset: int, wanted: Unit) -> str | None:
+    """The path of the instance of ``wanted`` that begins ``offset`` bytes into the data of a run of ``root``.
 
-    The empty text is the value itself; None means that there is none.
+    The empty text is the outermost instance itself; None means that there is none.
     """
+    found = _instance_in(root, offset, wanted)
+    return _member_at(whole_of(root).outer, offset, wanted) if found is None else found
+
+
+def _instance_in(type_: Type, offset: int, wanted: Unit) -> str | None:
     if type_ is wanted and offset == 0:
         return ""
     if isinstance(type_, Array):
         stride = max(size_of(type_.element), 1)
         number = offset // stride
         if number < type_.count and not isinstance(type_.element, (Elementary, String)):
-            rest = instance_at(type_.element, offset - number * stride, wanted)
+            rest = _instance_in(type_.element, offset - number * stride, wanted)
             if rest is not None:
-                return f"[{_indices(type_)[number]}]" + ("." + rest if rest and rest[0] != "[" else rest)
+                return _joined(f"[{_indices(type_)[number]}]", rest)
     if isinstance(type_, Compound):
-        for variable, at in layout_of(type_).offsets.items():
-            if variable.section == "in_out" or isinstance(variable.type, (Elementary, String)):
-                continue
-            if at <= offset < at + max(size_of(variable.type), 1):
-                rest = instance_at(variable.type, offset - at, wanted)
-                if rest is not None:
-                    return variable.name + ("." + rest if rest and rest[0] != "[" else rest)
+        own = layout_of(type_).offsets.items()
+        return _member_at({v: at for v, at in own if v.section != "in_out"}, offset, wanted)
     return None
+
+
+def _member_at(offsets: Mapping[Variable, int], offset: int, wanted: Unit) -> str | None:
+    """The path to the instance at ``offset`` by way of one of the variables."""
+    for variable, at in offsets.items():
+        type_ = variable.type
+        if not isinstance(type_, (Elementary, String)) and at <= offset < at + max(size_of(type_), 1):
+            rest = _instance_in(type_, offset - at, wanted)
+            if rest is not None:
+                return _joined(variable.name, rest)
+    return None
+
+
+def _joined(path: str, rest: str) -> str:
+    return path + ("." if rest and rest[0] != "[" else "") + rest

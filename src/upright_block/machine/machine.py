@@ -183,7 +183,5 @@ class Machine:
 
 def _deepest(image: Image, offset: int) -> str:
     """The innermost instance that begins at ``offset``: a function faulted in a call from there."""
-    paths = (
-        instance_at(image.root, offset, unit) for unit in closure(image.root) if unit.kind == "FUNCTION_BLOCK"
-    )
+    paths = (instance_at(image.root, offset, unit) for unit in closure(image.root) if unit.keeps_data)
     return max((p for p in paths if p is not None), key=lambda p: (p.count("."), len(p)), default="")
