@@ -190,3 +190,50 @@ def test_a_method_reaches_the_variable_that_the_in_out_of_its_block_was_given_la
     fault = machine_of(text.replace(called, "gate.Add(); " + called)).run(1, SECOND).fault
     assert fault is not None
     assert (fault.site.kind, fault.instance) == ("reference to nothing", "gate")
+
+
+SELF = """
+VAR_GLOBAL shared : INT := 4; END_VAR
+TYPE Pair : STRUCT a, b : INT; END_STRUCT; END_TYPE
+FUNCTION Sum : INT VAR_IN_OUT k : INT; END_VAR FOR k := 1 TO 4 DO Sum := Sum + k; END_FOR; END_FUNCTION
+FUNCTION_BLOCK B
+VAR_EXTERNAL shared : INT; END_VAR
+VAR CONSTANT three : INT := 3; END_VAR
+VAR n, i, r : INT; p : Pair; a : ARRAY [0..1] OF INT; END_VAR
+METHOD All : INT All := THIS.three * 1000 + three * 100 + THIS.shared * 10 + shared; THIS.shared := shared + 1; END_METHOD
+METHOD Count
+FOR i := 1 TO 3 DO n := n + i; FOR p.a := 0 TO 1 DO n := n + 100; END_FOR; END_FOR;
+FOR shared := 5 TO 6 DO n := n + shared; END_FOR;
+END_METHOD
+{}
+END_FUNCTION_BLOCK
+"""
+
+
+@pytest.mark.parametrize(
+    ("body", "values"),
+    [
+        ("n := 5; THIS.n := THIS.n + 1; r := n; n := n + 10; r := r * 100 + THIS.n;", {"n": 16, "r": 616}),
+        ("FOR THIS.i := 1 TO 3 DO n := n + i; END_FOR;", {"n": 6, "i": 4}),
+        ("r := All(); n := THIS.shared + THIS.three;", {"r": 3344, "n": 8}),
+        ("Count(); r := shared;", {"n": 617, "i": 4, "p.a": 2, "r": 7}),
+        ("r := Sum(a[1]);", {"r": 10, "a[1]": 5}),
+    ],
+)
+def test_a_name_and_this_lead_to_one_variable(body: str, values: dict[str, int]) -> None:
+    machine = machine_of(SELF.format(body))
+    assert machine.run(1, SECOND).fault is None
+    assert {path: machine.read(path) for path in values} == values
+
+
+@pytest.mark.parametrize(
+    ("body", "name"),
+    [
+        ("FOR i := 1 TO 3 DO THIS.i := 2; END_FOR;", "loop-variable"),
+        ("FOR p.a := 1 TO 3 DO p.a := 2; END_FOR;", "loop-variable"),
+        ("FOR p.a := 1 TO 3 DO p.b := 2; END_FOR;", ""),
+        ("FOR a[1] := 1 TO 3 DO n := 2; END_FOR;", "no-place"),
+    ],
+)
+def test_what_counts_a_loop_is_not_assigned_in_it(body: str, name: str) -> None:
+    assert [f.name for f in checked(SELF.format(body))[1]] == ([name] if name else [])

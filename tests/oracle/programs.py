@@ -124,6 +124,7 @@ class BlockMaker:
         writer.c_names |= {w: w for w in self.outer}
         writer.c_names |= {z: f"(*d->{z})" for z in unit.in_outs}
         writer.c_names |= {i: f"d->{i}_q" for i in unit.edges}
+        writer.own |= {*unit.inputs, *unit.private, *unit.in_outs}
 
     def _method_head(self, unit: Unit) -> Unit:
         """The pins of a method; its own data is that of each body."""
@@ -167,6 +168,7 @@ class BlockMaker:
         writer.c_names |= {n: f"d->base.{n}" for n in (*base.private, *base.inputs)}
         writer.c_names |= {z: f"(*d->base.{z})" for z in base.in_outs}
         writer.c_names |= {i: f"d->base.{i}_q" for i in base.edges}
+        writer.own |= below.keys()
 
     def _finish(self, unit: Unit, extended_by: str, record: Pair, method: Pair, body: Pair) -> None:
         """The texts of a block from its parts."""

@@ -139,6 +139,7 @@ class Writer:
         self.labels = 0
         self.in_loop: list[str] = []
         self.methods: list[tuple[str, str, Unit]] = []
+        self.own: set[str] = set()
 
     def c(self, name: str) -> str:
         """A variable as C names it."""
@@ -177,7 +178,12 @@ class Writer:
         if not names:
             return None
         name = self.random.choice(names)
-        return name, self.c(name)
+        return self.named(name), self.c(name)
+
+    def named(self, name: str) -> str:
+        """A variable by its name, or by way of THIS where that leads to it."""
+        by_this = name in self.own and self.random.random() < 0.1
+        return f"THIS.{name}" if by_this else name
 
     def places(self, type_: str) -> list[tuple[str, str]]:
         """Arrays of a type, and records with a field of it, as (name, field)."""
@@ -371,7 +377,7 @@ class Writer:
             return ";", ";"
         name, type_ = target
         st, c = self.expression(type_, 3)
-        return f"{name} := {st};", f"{self.c(name)} = {c};"
+        return f"{self.named(name)} := {st};", f"{self.c(name)} = {c};"
 
     def _store(self, depth: int) -> Pair:
         """To an element or a field."""

@@ -83,7 +83,7 @@ class PlaceChecker(Reporter):
         owner = self.unit.owner
         if owner is not None and key not in self.unit.variables and key != self.unit.name.upper():
             held = owner.variables.get(key)
-            if held is not None and held.section != "external" and not held.is_code:
+            if held is not None:
                 return self._pin_at(typed.Place(owner.this, (), owner), owner, held, at.start)
         variable = self.variable(at)
         if key in self.unit.edges:
@@ -96,21 +96,22 @@ class PlaceChecker(Reporter):
         found = self.unit.variables.get(key)
         if found is None and self.unit.result is not None and key == self.unit.name.upper():
             found = self.unit.result
-        if found is None and self.unit.owner is not None:
-            found = self.unit.owner.variables.get(key)
-        if found is not None and found.section == "external":
-            found = found.shared
-            if found is None:
-                raise Problem
         found = found or self.scope.globals.variables.get(key)
         if found is not None:
-            if found.type is BROKEN:
-                self.unit.is_broken = True
-                raise Problem
-            if found.section == "global":
-                self.unit.shares = self.scope.globals
-            return found
+            return self._known(found)
         raise self._no_variable(at)
+
+    def _known(self, found: typed.Variable) -> typed.Variable:
+        """A variable whose type is known; for an external one the global that it is."""
+        variable = found.shared if found.section == "external" else found
+        if variable is None:
+            raise Problem
+        if variable.type is BROKEN:
+            self.unit.is_broken = True
+            raise Problem
+        if variable.section == "global":
+            self.unit.shares = self.scope.globals
+        return variable
 
     def _no_variable(self, at: syntax.Name) -> Problem:
         if at.name.upper() == self.unit.key and self.unit.kind == "FUNCTION":
@@ -174,16 +175,20 @@ class PlaceChecker(Reporter):
 
     def _pin_at(self, base: typed.Place, owner: typed.Unit, pin: typed.Variable, start: int) -> typed.Place:
         """A variable of the instance at a place: of an in-out what it refers to, of an input with an edge the edge."""
-        if pin.type is BROKEN:
-            self.unit.is_broken = True
-            raise Problem
-        if base.root.section == "this" and not base.steps and pin.key in owner.edges:
-            edge = edge_place(owner.edges[pin.key])
-            return typed.Place(base.root, (typed.Member(owner, edge.root), *edge.steps), edge.type)
-        steps: tuple[typed.Step, ...] = (*base.steps, typed.Member(owner, pin))
+        pin = self._known(pin)
+        if pin.is_code or pin.section == "global":
+            return typed.Place(pin, (), pin.type)
+        is_own = base.root.section == "this" and not base.steps
+        if is_own and pin.key in owner.edges:
+            place = edge_place(owner.edges[pin.key])
+        else:
+            place = typed.Place(pin, (), pin.type)
+        if is_own and self.unit.owner is None:
+            return place
+        steps = (*base.steps, typed.Member(owner, place.root), *place.steps)
         if pin.section == "in_out" and not isinstance(pin.type, OpenArray):
             steps = (*steps, typed.Target(start))
-        return typed.Place(base.root, steps, pin.type)
+        return typed.Place(base.root, steps, place.type)
 
     def _field(
         self, at: syntax.Member, base: typed.Place, owner: typed.Structure, name_at: syntax.Node

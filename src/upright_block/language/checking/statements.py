@@ -16,7 +16,7 @@ class StatementChecker(CallChecker):
     """Turns the body of a unit into typed statements."""
 
     loops: int = 0
-    loop_variables: tuple[typed.Variable, ...] = ()
+    loop_variables: tuple[tuple[typed.Variable, ...], ...] = ()
 
     def body(self, statements: Iterable[syntax.Statement]) -> tuple[typed.Statement, ...]:
         """All statements; one that is wrong is reported and left out."""
@@ -102,7 +102,7 @@ class StatementChecker(CallChecker):
     def check_writable(self, place: typed.Place, at: syntax.Expression) -> None:
         """Report a place that may not be written to here; one that counts a loop is among them (7.3.3.4.2)."""
         super().check_writable(place, at)
-        if not place.steps and place.root in self.loop_variables:
+        if _path(place) in self.loop_variables:
             self.report("loop-variable", at, f"{self.text(at)} counts the loop and is not assigned inside it.",
                         "Leave the loop with EXIT, or use WHILE.")  # fmt: skip
 
@@ -250,8 +250,12 @@ class StatementChecker(CallChecker):
             raise Problem
         try:
             place = self.assignable(at.variable)
-            if not isinstance(place.type, Elementary) or not is_integer(place.type) or not place.is_plain:
-                raise self.problem("type-mismatch", at.variable, f"FOR counts with an integer variable of the unit; {self.text(at.variable)} is {place.type}.",
+            path = _path(place)
+            if path is None:
+                raise self.problem("no-place", at.variable, f"FOR counts with a variable; {self.text(at.variable)} is reached by an index or a reference.",
+                                   "Declare an INT in a VAR section.")  # fmt: skip
+            if not isinstance(place.type, Elementary) or not is_integer(place.type):
+                raise self.problem("type-mismatch", at.variable, f"FOR counts with an integer variable; {self.text(at.variable)} is {place.type}.",
                                    "Declare an INT in a VAR section.")  # fmt: skip
             name = self.text(at.variable)
             first = self.value(at.first, place.type, name)
@@ -268,7 +272,7 @@ class StatementChecker(CallChecker):
             self._loop_body(at.body)
             raise
         outer = self.loop_variables
-        self.loop_variables = (*outer, place.root)
+        self.loop_variables = (*outer, path)
         body = self._loop_body(at.body)
         self.loop_variables = outer
         return typed.For(place, first, last, step, body, at.start)
@@ -305,6 +309,12 @@ class StatementChecker(CallChecker):
 
     def _return(self, at: syntax.Return) -> typed.Statement:
         return typed.Return()
+
+
+def _path(place: typed.Place) -> tuple[typed.Variable, ...] | None:
+    """The variables that lead to a place by their names alone; None where an index or a reference is on the way."""
+    members = [step.variable for step in place.steps if isinstance(step, typed.Member)]
+    return (place.root, *members) if len(members) == len(place.steps) else None
 
 
 def _detect_again(detector: typed.Variable) -> typed.Statement:
