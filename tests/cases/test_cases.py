@@ -26,6 +26,9 @@ n := n + MOST - 6;
 END_FUNCTION_BLOCK
 FUNCTION Twice : INT VAR_INPUT x : INT; END_VAR VAR_OUTPUT odd : BOOL; END_VAR Twice := x * 2; odd := x MOD 2 = 1; END_FUNCTION
 FUNCTION_BLOCK Divider VAR_INPUT d : INT := 1; END_VAR VAR_OUTPUT q : INT; END_VAR q := 100 / d; END_FUNCTION_BLOCK
+FUNCTION_BLOCK ABSTRACT Lamp VAR_OUTPUT lit : BOOL; END_VAR METHOD PUBLIC ABSTRACT Level : INT END_METHOD END_FUNCTION_BLOCK
+FUNCTION LevelOf : INT VAR_IN_OUT lamp : Lamp; END_VAR LevelOf := lamp.Level(); END_FUNCTION
+FUNCTION First : INT VAR_IN_OUT a : ARRAY [*] OF INT; END_VAR First := a[LOWER_BOUND(a, 1)]; END_FUNCTION
 """
 
 
@@ -221,6 +224,9 @@ FILES = {
     "empty": ("", "missing-key"),
     "no block": ('scan = "1s"\n[[case]]\nname = "x"\nrun_for = "1s"\n', "missing-key"),
     "an unknown block": ('block = "Pmup"\nscan = "1s"\n[[case]]\nname = "x"\nrun_for = "1s"\n', "unknown-name"),
+    "an abstract block": ('block = "Lamp"\nscan = "1s"\n[[case]]\nname = "x"\nrun_for = "1s"\n', "abstract"),
+    "an in-out of an abstract block": ('block = "LevelOf"\nscan = "1s"\n[[case]]\nname = "x"\nrun_for = "1s"\n', "abstract"),
+    "an array of any length": ('block = "First"\nscan = "1s"\n[[case]]\nname = "x"\nrun_for = "1s"\n', "open-array"),
     "a scan of nothing": ('block = "Pump"\nscan = "0s"\n[[case]]\nname = "x"\nrun_for = "1s"\n', "out-of-range"),
     "no cases": ('block = "Pump"\nscan = "1s"\n', "no-cases"),
     "a case that is no table": ('block = "Pump"\nscan = "1s"\ncase = 5\n', "wrong-kind"),

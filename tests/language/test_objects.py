@@ -237,3 +237,40 @@ def test_a_name_and_this_lead_to_one_variable(body: str, values: dict[str, int])
 )
 def test_what_counts_a_loop_is_not_assigned_in_it(body: str, name: str) -> None:
     assert [f.name for f in checked(SELF.format(body))[1]] == ([name] if name else [])
+
+
+KINDS = """
+FUNCTION_BLOCK Vent
+VAR_INPUT far : INT := 1; END_VAR
+VAR PUBLIC place : INT; END_VAR
+METHOD PUBLIC Register : INT Register := Placed(THIS) + 1; END_METHOD
+place := place + far;
+END_FUNCTION_BLOCK
+FUNCTION_BLOCK RoofVent EXTENDS Vent SUPER(); place := place + 100; END_FUNCTION_BLOCK
+FUNCTION_BLOCK BigVent EXTENDS RoofVent VAR i : INT; END_VAR SUPER(); FOR i := 1 TO 3 DO place := place + 1000; END_FOR; END_FUNCTION_BLOCK
+FUNCTION Placed : INT VAR_IN_OUT v : Vent; END_VAR Placed := v.place; END_FUNCTION
+FUNCTION Run VAR_IN_OUT v : Vent; END_VAR v(far := 7); END_FUNCTION
+"""
+
+
+@pytest.mark.parametrize(
+    ("variables", "body", "path", "value"),
+    [
+        ("v : Vent;", "Run(v);", "v.place", 7),
+        ("v : RoofVent;", "Run(v);", "v.place", 107),
+        ("v : BigVent;", "Run(v);", "v.place", 3107),
+        ("v : BigVent; r : REF_TO Vent;", "r := REF(v); r^(far := 5);", "v.place", 3105),
+        ("v : RoofVent := (place := 20);", "v();", "v.place", 121),
+        ("v : RoofVent := (place := 20); n : INT;", "n := v.Register();", "n", 21),
+        ("v : ARRAY [1..2] OF RoofVent;", "Run(v[2]); v[1]();", "v[2].place", 107),
+    ],
+)
+def test_the_body_that_runs_is_that_of_the_instance(variables: str, body: str, path: str, value: int) -> None:
+    machine = machine_of(KINDS + f"FUNCTION_BLOCK B VAR {variables} END_VAR {body} END_FUNCTION_BLOCK")
+    assert machine.run(1, SECOND).fault is None
+    assert machine.read(path) == value
+
+
+def test_a_body_that_may_come_back_to_itself_is_a_recursion() -> None:
+    text = KINDS + "FUNCTION_BLOCK B EXTENDS Vent Run(THIS); END_FUNCTION_BLOCK"
+    assert [f.name for f in checked(text)[1]] == ["recursion"]

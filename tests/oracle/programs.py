@@ -215,6 +215,7 @@ class BlockMaker:
         self._outer(writer, unit)
         self._inherited(writer, base)
         before_st, before_c = writer.body(2, 1)
+        runner_st, runner_c = _runner(base, name)
         assert unit.method is not None
         writer.methods = [
             ("M", f"{name}_M(d", unit.method),
@@ -223,11 +224,11 @@ class BlockMaker:
         after_st, after_c = writer.body(2, 1)
         unit.st = (
             f"FUNCTION_BLOCK {name} EXTENDS {base.name}\nVAR {_declare(unit.private)} END_VAR\n"
-            f"{method_st}{before_st}\nSUPER();\n{after_st}\nEND_FUNCTION_BLOCK\n"
+            f"{method_st}{before_st}\nSUPER();\n{after_st}\nEND_FUNCTION_BLOCK\n{runner_st}"
         )
         unit.c = (
             f"typedef struct {name}_data {{ {base.name}_data base; {_c_fields(unit.private)} }} {name}_data;\n{method_c}"
-            f"static void {name}({name}_data *d) {{ {_detect(base, 'd->base.')}\n{before_c}\n{base.name}_body(&d->base);\n{after_c}\n}}\n"
+            f"static void {name}({name}_data *d) {{ {_detect(base, 'd->base.')}\n{before_c}\n{base.name}_body(&d->base);\n{after_c}\n}}\n{runner_c}"
         )
         return unit
 
@@ -255,6 +256,21 @@ def _chooser(unit: Unit, extended_by: str, method: str) -> str:
     return (
         f"{method}struct {extended_by}_data; static {result} {head};\n"
         f"static {result} {caller} {{ return d->kind ? {extended_by}_M((struct {extended_by}_data *)d, {given}) : {unit.name}_M(d, {given}); }}\n"
+    )
+
+
+def _runner(base: Unit, extended_by: str) -> Pair:
+    """A function that runs the body of an instance of a block, or of the one that extends it."""
+    pin, type_ = next(iter(base.inputs.items()))
+    given = "".join(f", {z} := {z}" for z in base.in_outs)
+    pins = "".join(f", {C_TYPE[t]} *{z}" for z, t in base.in_outs.items())
+    name = base.name
+    return (
+        f"FUNCTION V_{name} VAR_INPUT {pin} : {type_}; END_VAR VAR_IN_OUT c : {name}; {_declare(base.in_outs)} END_VAR "
+        f"c({pin} := {pin}{given}); END_FUNCTION\n",
+        f"static void V_{name}({C_TYPE[type_]} {pin}, {name}_data *c{pins}) {{ c->{pin} = {pin}; "
+        + "".join(f"c->{z} = {z}; " for z in base.in_outs)
+        + f"if (c->kind) {extended_by}(({extended_by}_data *)c); else {name}(c); }}\n",
     )
 
 

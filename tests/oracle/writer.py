@@ -357,6 +357,7 @@ class Writer:
         kinds += ["store", "store", "copy", "swap", "bit", "record", "roll"] if self.unit.record else []
         kinds += ["point", "through"] if self.unit.references else []
         kinds += ["method"] * 2 if self.methods else []
+        kinds += ["run"] if self.unit.children else []
         return getattr(self, f"_{r.choice(kinds)}")(depth)  # type: ignore[no-any-return]
 
     def _target(self, *types: str, counts: bool = False) -> tuple[str, str] | None:
@@ -453,6 +454,20 @@ class Writer:
         return (
             (f"{target[0]} := " if target else "") + f"{st}({pins});",
             f"{{ {made}{f'{self.c(target[0])} = came;' if target else ''} }}",
+        )
+
+    def _run(self, depth: int) -> Pair:
+        """An instance given to a function, which runs its body by the kind of the instance."""
+        path, child = self.random.choice(list(self.unit.children.items()))
+        base, path_c = child.base or child, f"{self.prefix}{path}.{child.inside}".rstrip(".")
+        pin, type_ = next(iter(base.inputs.items()))
+        value, value_c = self.expression(type_, 2)
+        shared = {p: self._shared(t) for p, t in base.in_outs.items()}
+        st = "".join(f", {p} := {v}" for p, (v, _) in shared.items())
+        c = "".join(f", &{v}" for _, v in shared.values())
+        return (
+            f"V_{base.name}({pin} := {value}, c := {path}{st});",
+            f"V_{base.name}({value_c}, &{path_c}{c});",
         )
 
     def _record(self, depth: int) -> Pair:

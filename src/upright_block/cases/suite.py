@@ -86,31 +86,40 @@ def _unit(file: CaseFile, library: Library, findings: Findings) -> Unit | None:
     if unit is None:
         names = [u.name for u in library.units]
         hint = did_you_mean(file.block, names) or f"The library has {', '.join(names[:8]) or 'no blocks'}."
-        findings.add(
-            Finding(
-                "unknown-name",
-                file.source,
-                file.block_place.start,
-                file.block_place.end,
-                f"There is no block {file.block}.",
-                hint,
-            )
+        problem: tuple[str, str, str] | None = ("unknown-name", f"There is no block {file.block}.", hint)
+    else:
+        problem = _cannot_run(unit)
+    if problem is None:
+        return unit
+    name, message, way_out = problem
+    place = file.block_place
+    findings.add(Finding(name, file.source, place.start, place.end, message, way_out))
+    return None
+
+
+def _cannot_run(unit: Unit) -> tuple[str, str, str] | None:
+    """The name, message and way out of a finding, where a case cannot give a unit what it needs."""
+    if unit.has("ABSTRACT"):
+        return (
+            "abstract",
+            f"{unit.name} is ABSTRACT and has no instances.",
+            "Write cases for a block that extends it.",
         )
-        return None
-    pin = next((v for v in unit.section("in_out") if isinstance(v.type, OpenArray)), None)
-    if pin is not None:
-        findings.add(
-            Finding(
+    for pin in unit.section("in_out"):
+        if isinstance(pin.type, OpenArray):
+            return (
                 "open-array",
-                file.source,
-                file.block_place.start,
-                file.block_place.end,
                 f"{unit.name} works on an array of any length, {pin.name}; a case cannot say how long it is.",
                 "Write a small block that gives it an array, and a case for that.",
             )
-        )
-        return None
-    return unit
+    for block in unit.refers.values():
+        if block.has("ABSTRACT"):
+            return (
+                "abstract",
+                f"{unit.name} works on an instance of {block.name}, which is ABSTRACT; a case cannot give it one.",
+                f"Write a small block that gives it one that extends {block.name}, and a case for that.",
+            )
+    return None
 
 
 def choose(plans: Sequence[Plan], patterns: Sequence[str]) -> list[Plan]:

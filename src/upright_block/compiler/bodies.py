@@ -145,13 +145,14 @@ class BodyEmitter(ExpressionEmitter):
                 self.describe(place.type, f"local.get {base}", offset + offsets[pin])
             else:
                 self._store_pin(pin, base, offset + offsets[pin])
-        if self._is_inlined(at.block):
+        name = self.module.dispatched(at.block) if at.is_virtual else at.block.key
+        if name == at.block.key and self._is_inlined(at.block):
             self._inline(at, base, offset)
         else:
             for pin, _ in reversed(at.inputs):
                 self._store_pin(pin, base, offset + offsets[pin])
             self.out.append(f"local.get {base}" + (f" i32.const {offset} i32.add" if offset else ""))
-            self.call(at.block)
+            self.call(at.block, name)
         for pin, receiver, negated in at.outputs:
             at_pin = offset + offsets[pin]
             fetch = (
@@ -461,14 +462,15 @@ def parameters(unit: typed.Unit) -> list[typed.Variable]:
 
 
 def dispatcher(name: str, method: typed.Unit, ways: dict[int, str]) -> str:
-    """A function that calls the method that the number at the start of the instance asks for."""
+    """A function that calls the method, or runs the body, that the number at the start of the instance asks for."""
     head = [f"(func ${name} (param $self i32)"]
     names: list[str] = []
     for number, pin in enumerate(parameters(method)):
         by_address = pin.section == "in_out" or not isinstance(pin.type, Elementary)
         head.append(f"(param $p{number} {'i32' if by_address else value_type(elementary(pin))})")
         names.append(f"local.get $p{number}")
-    returned = [value_type(v.type) for v in results(method) if isinstance(v.type, Elementary)]
+    given_back = [] if method.keeps_data else results(method)
+    returned = [value_type(v.type) for v in given_back if isinstance(v.type, Elementary)]
     if returned:
         head.append(f"(result {' '.join(returned)})")
     out = [" ".join(head)]

@@ -59,6 +59,7 @@ class _Builder:
 
     given: Given
     outer: Mapping[typed.Variable, int]
+    units: list[typed.Unit]
     pinned: frozenset[typed.Variable]
     end: int
     checks_overflow: bool
@@ -80,43 +81,60 @@ class _Builder:
     def has_loops(self, unit: typed.Unit) -> bool:
         known = self.loops.get(unit.key)
         if known is None:
-            known = _contains_loop(unit.body or ()) or any(
-                self.has_loops(used) for used in unit.uses.values()
-            )
+            known = any(_contains_loop(u.body or ()) for u in self._reached(unit))
             self.loops[unit.key] = known
         return known
 
     def mends(self, function: typed.Unit) -> bool:
         known = self.mending.get(function.key)
         if known is None:
-            known = bool(function.section("in_out") or function.shares or self.pinned) or any(
-                self.mends(used) for used in function.uses.values()
-            )
+            known = bool(self.pinned) or any(u.section("in_out") or u.shares for u in self._reached(function))
             self.mending[function.key] = known
         return known
 
-    def dispatched(self, method: typed.Unit) -> str:
-        assert method.owner is not None
-        if method.owner.number == 0 and method.owner.kind != "INTERFACE":
-            return method.key
-        name = f"{method.key}.by_kind"
-        self.virtual[name] = method
+    def _reached(self, unit: typed.Unit) -> list[typed.Unit]:
+        """A unit, what it uses, and what may run in place of these by the kind of the instance."""
+        found = {unit.key: unit}
+        waiting = [unit]
+        while waiting:
+            at = waiting.pop()
+            for used in (*at.uses.values(), *self._stand_ins(at).values()):
+                if used.key not in found:
+                    found[used.key] = used
+                    waiting.append(used)
+        return list(found.values())
+
+    def _stand_ins(self, unit: typed.Unit) -> dict[int, typed.Unit]:
+        """What is run for a method or a block, by the number of the instance's unit."""
+        owner = unit.owner or unit
+        if not self._has_kinds(owner):
+            return {}
+        found: dict[int, typed.Unit] = {}
+        for kind in self.units:
+            if kind.keeps_data and kind.kind != "INTERFACE" and kind.is_a(owner):
+                own = kind if unit is owner else kind.method(unit.name.upper())
+                if own is not None and not (own.owner and own.has("ABSTRACT")):
+                    found[kind.number] = own
+        return found
+
+    @staticmethod
+    def _has_kinds(owner: typed.Unit) -> bool:
+        """Whether instances of several units may stand for one of this unit."""
+        return owner.number != 0 or owner.kind == "INTERFACE"
+
+    def dispatched(self, unit: typed.Unit) -> str:
+        if not self._has_kinds(unit.owner or unit):
+            return unit.key
+        name = f"{unit.key}.by_kind"
+        self.virtual[name] = unit
         return name
 
-    def dispatchers(self, units: Iterable[typed.Unit]) -> list[str]:
-        """The functions that choose a method by the number of the instance's unit."""
-        made: list[str] = []
-        for name, method in self.virtual.items():
-            assert method.owner is not None
-            ways: dict[int, str] = {}
-            for unit in units:
-                own = (
-                    unit.method(method.name.upper()) if unit.keeps_data and unit.is_a(method.owner) else None
-                )
-                if own is not None and not own.has("ABSTRACT"):
-                    ways[unit.number] = own.key
-            made.append(dispatcher(name, method, ways))
-        return made
+    def dispatchers(self) -> list[str]:
+        """The functions that choose a method or a body by the number of the instance's unit."""
+        return [
+            dispatcher(name, unit, {number: own.key for number, own in self._stand_ins(unit).items()})
+            for name, unit in self.virtual.items()
+        ]
 
     def allocate(self, size: int, alignment: int) -> int:
         address = -(-self.end // alignment) * alignment
@@ -146,12 +164,13 @@ def build_image(root: typed.Unit, given: Given | None = None, checks_overflow: b
     builder = _Builder(
         given or {},
         whole.outer,
+        units,
         pinned_variables(units),
         -(-(DATA + len(whole.initial)) // 16) * 16,
         checks_overflow,
     )
     functions = [BodyEmitter(builder, unit).function() for unit in units if unit.kind != "INTERFACE"]
-    functions += builder.dispatchers(units)
+    functions += builder.dispatchers()
     if any("call $text_" in function for function in functions):
         functions.append(_runtime("texts"))
     data = [f'(data (i32.const {at}) "{_escaped(content)}")' for content, at in builder.constants.items()]

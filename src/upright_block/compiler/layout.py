@@ -188,9 +188,9 @@ def _lay_out(compound: Compound) -> Layout:
 
 
 def closure(root: Unit) -> list[Unit]:
-    """The unit and all that it uses, each once."""
-    found = {root.key: root}
-    waiting = [root]
+    """The unit and all that it uses, each once; the run gives its in-outs instances to refer to."""
+    found = {root.key: root, **root.refers}
+    waiting = list(found.values())
     while waiting:
         for used in waiting.pop().uses.values():
             if used.key not in found:

@@ -57,8 +57,8 @@ class Module(Protocol):
     def address(self, shared: typed.Variable) -> int:
         """The address of a global variable."""
 
-    def dispatched(self, method: typed.Unit) -> str:
-        """The name of the function that calls a method as the kind of the instance asks for."""
+    def dispatched(self, unit: typed.Unit) -> str:
+        """The name of the function that calls a method, or runs a body, as the kind of the instance asks for."""
 
     def mends(self, function: typed.Unit) -> bool:
         """Whether a call of a function may change variables that are not its own."""

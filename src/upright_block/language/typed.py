@@ -93,12 +93,13 @@ class Unit(Compound):
     As the type of a variable a function block means an instance of it. ``body`` is None while
     unchecked and when the unit has errors. ``wraps`` is the function that a block was made for to
     be run by itself. ``shares`` are all global variables, where its body names one.
-    ``addressed`` are the places whose address its body hands on.
+    ``addressed`` are the places whose address its body hands on. ``uses`` are the units that it contains or
+    calls, ``refers`` the blocks of which it has instances by reference only.
 
     ``methods`` are those that it declares itself, ``owner`` is the unit that a method belongs to. ``number``
     tells the units of one run apart where a call goes by the kind of the instance; 0 needs no telling.
     ``edges`` are the detectors of inputs of which the body sees the edge, by the key of the input.
-    ``virtual_uses`` are the keys of methods that it calls by the kind of the instance.
+    ``virtual_uses`` are the keys of methods, and of blocks, that it calls by the kind of the instance.
     """
 
     kind: UnitKind
@@ -110,6 +111,7 @@ class Unit(Compound):
     result: Variable | None = None
     body: tuple[Statement, ...] | None = None
     uses: dict[str, Unit] = field(default_factory=dict)
+    refers: dict[str, Unit] = field(default_factory=dict)
     is_broken: bool = False
     is_standard: bool = False
     wraps: Unit | None = None
@@ -242,6 +244,13 @@ class Place:
     root: Variable
     steps: tuple[Step, ...]
     type: Type
+
+    @property
+    def is_exact(self) -> bool:
+        """Whether an instance here is one of the very unit that its type says, and of none that extends it."""
+        if self.steps:
+            return isinstance(self.steps[-1], (Member, Element))
+        return self.root.section not in ("in_out", "this")
 
     @property
     def is_plain(self) -> bool:
@@ -422,7 +431,10 @@ class Evaluate:
 
 @node
 class CallInstance:
-    """Inputs are stored, the body runs, outputs are stored to their places."""
+    """Inputs are stored, the body runs, outputs are stored to their places.
+
+    With ``is_virtual`` the kind of the instance decides whose body it is.
+    """
 
     instance: Place
     block: Unit
@@ -430,6 +442,7 @@ class CallInstance:
     shared: tuple[tuple[Variable, Place], ...]
     outputs: tuple[tuple[Variable, Receiver, bool], ...]
     start: int
+    is_virtual: bool = False
 
 
 @node

@@ -43,6 +43,7 @@ def as_block(unit: typed.Unit) -> typed.Unit:
         own,
         body=(body,),
         uses={unit.key: unit},
+        refers=unit.refers,
         wraps=unit,
         addressed=list(shared),
     )

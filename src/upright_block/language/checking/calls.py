@@ -284,10 +284,7 @@ class CallChecker(StandardChecker):
         if not is_own and found.access not in ("PUBLIC", "INTERNAL"):
             raise self.problem("private-data", name_at, f"{found.name} is a {found.access.lower()} method of {found.owner}.",
                                f"Write METHOD PUBLIC {found.name} in {found.owner}.")  # fmt: skip
-        is_known = place.root.section not in ("in_out", "this") and not any(
-            isinstance(step, typed.Target) for step in place.steps
-        )
-        return MethodCalled(found, place, not is_known, name_at)
+        return MethodCalled(found, place, not place.is_exact, name_at)
 
     def _leads_from_variable(self, at: syntax.Expression) -> bool:
         """Whether a path begins with a variable, and not with a namespace."""

@@ -339,10 +339,13 @@ def _external(at: syntax.Declaration, type_: Type, checker: TypeChecker) -> type
 def _instances(unit: typed.Unit, at: syntax.Declaration, type_: Type, checker: TypeChecker) -> None:
     """Note the blocks that a variable holds instances of; only a block can hold them."""
     for block in _blocks_in(type_):
+        if unit.variables[at.name.upper()].section == "in_out":
+            unit.refers[block.key] = block
+            continue
         unit.uses[block.key] = block
-        if block.has("ABSTRACT") and unit.variables[at.name.upper()].section != "in_out":
+        if block.has("ABSTRACT"):
             checker.report("abstract", at.type, f"{block} is ABSTRACT and has no instances.", "Declare an instance of a block that extends it.")  # fmt: skip
-        if not unit.keeps_data and unit.variables[at.name.upper()].section != "in_out":
+        if not unit.keeps_data:
             checker.report("instance-in-function", at, f"{at.name} is an instance of {block}; a {unit.kind.lower()} keeps no data between its calls.",
                            "Write a FUNCTION_BLOCK instead.")  # fmt: skip
 

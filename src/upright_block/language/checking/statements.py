@@ -152,10 +152,18 @@ class StatementChecker(CallChecker):
             raise self.problem("not-callable", call.callee, f"{self.text(call.callee)} is {block} and cannot be called.",
                                f"Assign to it: {self.text(call.callee)} := ...;")  # fmt: skip
         self.unit.uses[block.key] = block
+        if not place.is_exact:
+            self.unit.virtual_uses[block.key] = None
         given = self.arguments(call, block)
         shared = tuple(self.in_outs(call, block, given))
         return typed.CallInstance(
-            place, block, tuple(given.inputs.items()), shared, tuple(given.outputs), at.start
+            place,
+            block,
+            tuple(given.inputs.items()),
+            shared,
+            tuple(given.outputs),
+            at.start,
+            not place.is_exact,
         )
 
     def _assert(self, call: syntax.Call) -> typed.Statement:

@@ -376,7 +376,9 @@ class TypeChecker(StatementChecker):
             key = field.name.upper()
             variable = type_.variables.get(key)
             open_names = [
-                v.name for v in type_.variables.values() if v.section in ("field", "input", "output")
+                v.name
+                for v in type_.variables.values()
+                if v.section in ("field", "input", "output") or (v.access == "PUBLIC" and not v.is_code)
             ]
             name_at = syntax.Node(field.start, field.end)
             if variable is None or variable.name not in open_names:

@@ -13,10 +13,12 @@ _DEEPEST_USE = 100
 
 
 def bind_overrides(units: Iterable[typed.Unit]) -> None:
-    """Whoever calls a method by the kind of the instance uses all methods that it may turn out to be."""
+    """Whoever calls a method or a block by the kind of the instance uses all that it may turn out to be."""
     real: dict[str, list[typed.Unit]] = {}
     bodies = [part for unit in units for part in (unit, *unit.methods.values())]
     for unit in units:
+        for above in unit.ancestors[1:]:
+            real.setdefault(above.key, []).append(unit)
         for key, method in unit.methods.items():
             for above in _stands_for(unit, key):
                 real.setdefault(above.key, []).append(method)
@@ -104,7 +106,7 @@ def spread_broken(scope: Scope) -> None:
     users: dict[str, list[typed.Unit]] = {}
     everything = with_methods(scope)
     for unit in everything:
-        for used in unit.uses.values():
+        for used in (*unit.uses.values(), *unit.refers.values()):
             users.setdefault(used.key, []).append(unit)
         if unit.owner is not None:
             users.setdefault(unit.owner.key, []).append(unit)
