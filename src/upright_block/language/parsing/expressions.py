@@ -60,7 +60,9 @@ class ExpressionParser(Cursor):
         start = self.starts[self.i]
         left = self.operand()
         while True:
-            operator = self._foreign_word() or self.kinds[self.i]
+            operator = self.kinds[self.i]
+            if operator == "name":
+                operator = self._foreign_word()
             precedence = PRECEDENCE.get(operator, 0)
             if precedence < lowest:
                 return left
@@ -79,7 +81,7 @@ class ExpressionParser(Cursor):
     def _foreign_word(self) -> str:
         """The operator that a word of other languages stands for, reported; or nothing."""
         word = self.texts[self.i]
-        operator = _FOREIGN_WORDS.get(word.upper(), "") if self.kinds[self.i] == "name" else ""
+        operator = _FOREIGN_WORDS.get(word.upper(), "")
         if operator:
             self.fail(
                 "unknown-operator",
