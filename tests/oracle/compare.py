@@ -81,10 +81,8 @@ def _run_c(
         text.append(
             f"{root.name}_data data_{root.name}; void run_{root.name}(void) {{ {root.name}(&data_{root.name}); }}"
         )
-        text += [
-            f"void *at_{root.name}_{i} = &data_{root.name}.{c};"
-            for i, (_, c) in enumerate(root.fields().values())
-        ]
+        offsets = [f"__builtin_offsetof({root.name}_data, {c})" for _, c in root.fields().values()]
+        text.append(f"uint32_t at_{root.name}[] = {{ {', '.join(offsets)} }};")
     with tempfile.TemporaryDirectory() as folder:
         source, library = Path(folder) / "p.c", Path(folder) / "p.so"
         source.write_text("\n".join(text))
@@ -95,11 +93,13 @@ def _run_c(
 
 
 def _run_one(c: ctypes.CDLL, root: Unit, inputs: list[dict[str, Value]]) -> dict[tuple[str, int], Value]:
-    places = {}
-    for i, (path, (type_, _)) in enumerate(root.fields().items()):
-        pointer = ctypes.c_void_p.in_dll(c, f"at_{root.name}_{i}").value
-        assert pointer is not None
-        places[path] = _CTYPES[C_TYPE[type_]].from_address(pointer)
+    fields = root.fields()
+    start = ctypes.addressof(ctypes.c_uint8.in_dll(c, f"data_{root.name}"))
+    offsets = (ctypes.c_uint32 * len(fields)).in_dll(c, f"at_{root.name}")
+    places = {
+        path: _CTYPES[C_TYPE[type_]].from_address(start + offset)
+        for (path, (type_, _)), offset in zip(fields.items(), offsets, strict=True)
+    }
     found: dict[tuple[str, int], Value] = {}
     run = getattr(c, f"run_{root.name}")
     for scan, given in enumerate(inputs):

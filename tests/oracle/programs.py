@@ -89,7 +89,7 @@ class BlockMaker:
             method_st, method_c = self._method(unit)
         writer = self._writer(unit, extended_by)
         begin = [(f"{p} := REF(u{i});", f"d->{p} = &d->u{i};") for i, p in enumerate(unit.references)]
-        begin += [writer.call_of(path, path, child) for path, child in _instances(unit)]
+        begin += [writer.call_of(path, path, child, 0.2, 1) for path, child in _instances(unit)]
         body_st, body_c = writer.body(size, 2)
         end = [(f"{h} := {w};", f"d->{h} = {w};") for h, w in zip(final, self.outer, strict=False)]
         st = "\n".join([*(s for s, _ in begin), body_st, *(s for s, _ in end)])
@@ -308,7 +308,7 @@ def make_program(random: Random, number: int) -> list[Unit]:
     maker = BlockMaker(random, number)
     child = maker.block(f"C{number}", {}, random.randrange(1, 5), extended_by=f"E{number}")
     extension = maker.extension(f"E{number}", child)
-    root = maker.block(f"P{number}", {"one": child, "two": extension}, random.randrange(3, 9), is_root=True)
+    root = maker.block(f"P{number}", {"one": child, "two": extension}, random.randrange(2, 6), is_root=True)
     outer = Unit("", {}, {})
     outer.st = f"VAR_GLOBAL {_declare(maker.outer)} END_VAR\n"
     outer.c = "".join(f"static {C_TYPE[t]} {w};\n" for w, t in maker.outer.items())

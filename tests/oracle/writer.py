@@ -619,10 +619,10 @@ class Writer:
             return f"{name}(EN := {enable}, {st[len(name) + 1 :]}", f"if ({enable_c}) {c}"
         return st, c
 
-    def call_of(self, name: str, name_c: str, child: Unit) -> Pair:
-        """A call of an instance, with some of its inputs and all in-outs."""
-        given = [p for p in child.inputs if self.random.random() < 0.7]
-        values = {p: self.expression(child.inputs[p], 2) for p in given}
+    def call_of(self, name: str, name_c: str, child: Unit, share: float = 0.7, depth: int = 2) -> Pair:
+        """A call of an instance, with a share of its inputs and all in-outs."""
+        given = [p for p in child.inputs if self.random.random() < share]
+        values = {p: self.expression(child.inputs[p], depth) for p in given}
         shared = {p: self._shared(t) for p, t in child.in_outs.items()}
         st = ", ".join(f"{p} := {v}" for p, (v, _) in {**values, **shared}.items())
         c = " ".join(f"{C_TYPE[child.inputs[p]]} n{p} = {v};" for p, (_, v) in values.items())

@@ -59,7 +59,7 @@ class _Builder:
 
     given: Given
     outer: Mapping[typed.Variable, int]
-    units: list[typed.Unit]
+    kinds: Mapping[str, list[typed.Unit]]
     pinned: frozenset[typed.Variable]
     end: int
     checks_overflow: bool
@@ -110,11 +110,10 @@ class _Builder:
         if not self._has_kinds(owner):
             return {}
         found: dict[int, typed.Unit] = {}
-        for kind in self.units:
-            if kind.keeps_data and kind.kind != "INTERFACE" and kind.is_a(owner):
-                own = kind if unit is owner else kind.method(unit.name.upper())
-                if own is not None and not (own.owner and own.has("ABSTRACT")):
-                    found[kind.number] = own
+        for kind in self.kinds.get(owner.key, ()):
+            own = kind if unit is owner else kind.method(unit.name.upper())
+            if own is not None and not (own.owner and own.has("ABSTRACT")):
+                found[kind.number] = own
         return found
 
     @staticmethod
@@ -164,7 +163,7 @@ def build_image(root: typed.Unit, given: Given | None = None, checks_overflow: b
     builder = _Builder(
         given or {},
         whole.outer,
-        units,
+        _kinds(units),
         pinned_variables(units),
         -(-(DATA + len(whole.initial)) // 16) * 16,
         checks_overflow,
@@ -188,6 +187,16 @@ def build_image(root: typed.Unit, given: Given | None = None, checks_overflow: b
         ]
     )
     return Image(root, text, tuple(builder.sites), whole.initial, builder.end)
+
+
+def _kinds(units: Iterable[typed.Unit]) -> dict[str, list[typed.Unit]]:
+    """The units that have instances, by the key of each unit that these can stand for."""
+    found: dict[str, list[typed.Unit]] = {}
+    for unit in units:
+        if unit.keeps_data and unit.kind != "INTERFACE":
+            for role in unit.roles:
+                found.setdefault(role.key, []).append(unit)
+    return found
 
 
 def _escaped(content: bytes) -> str:

@@ -156,9 +156,22 @@ class Unit(Compound):
             unit = unit.base
         return list(found)
 
+    @property
+    def roles(self) -> list[Unit]:
+        """The units that instances can stand for: the unit itself, what it extends and what it implements."""
+        found: dict[Unit, None] = {self: None}
+        waiting = [self]
+        while waiting:
+            at = waiting.pop()
+            for above in (*at.interfaces, *([at.base] if at.base else [])):
+                if above not in found:
+                    found[above] = None
+                    waiting.append(above)
+        return list(found)
+
     def is_a(self, other: Unit) -> bool:
         """Whether instances can stand where ones of ``other`` are wanted (6.6.5.5, 6.6.6)."""
-        return any(u is other or any(i.is_a(other) for i in u.interfaces) for u in self.ancestors)
+        return other in self.roles
 
     def method(self, name: str) -> Unit | None:
         """The method of a name in upper case: its own, or an inherited one."""

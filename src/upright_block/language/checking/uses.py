@@ -20,23 +20,12 @@ def bind_overrides(units: Iterable[typed.Unit]) -> None:
         for above in unit.ancestors[1:]:
             real.setdefault(above.key, []).append(unit)
         for key, method in unit.methods.items():
-            for above in _stands_for(unit, key):
-                real.setdefault(above.key, []).append(method)
+            for role in unit.roles[1:]:
+                if key in role.methods:
+                    real.setdefault(role.methods[key].key, []).append(method)
     for body in bodies:
         for key in body.virtual_uses:
             body.uses |= {method.key: method for method in real.get(key, ())}
-
-
-def _stands_for(unit: typed.Unit, key: str) -> list[typed.Unit]:
-    """The methods of a name in all that a unit extends and implements."""
-    found: list[typed.Unit] = []
-    waiting = [unit]
-    while waiting:
-        at = waiting.pop()
-        waiting += [*at.interfaces, *([at.base] if at.base else [])]
-        if at is not unit and key in at.methods:
-            found.append(at.methods[key])
-    return found
 
 
 def find_recursion(scope: Scope, findings: Findings) -> None:
