@@ -65,11 +65,11 @@ class CallChecker(StandardChecker):
                 raise self._instance_in_expression(at, self.text(callee), type_)
             hidden = self.scope.standard.function(name) or (name and self.find_unit(name))
             way_out = "Remove the parentheses."
-            if isinstance(type_, Array) and at.arguments:
+            if hidden or name in ("REF", "LOWER_BOUND", "UPPER_BOUND"):
+                way_out = f"The variable hides the function {hidden.name if hidden else name}: give it another name."
+            elif isinstance(type_, Array) and at.arguments:
                 index = ", ".join(self.text(a) for a in at.arguments)
                 way_out = f"Write the index in brackets: {self.text(callee)}[{index}]."
-            elif hidden:
-                way_out = f"The variable hides the function {hidden.name}: give it another name."
             raise self.problem(
                 "not-callable", callee, f"{self.text(callee)} is {type_} and cannot be called.", way_out
             )

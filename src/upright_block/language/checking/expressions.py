@@ -29,6 +29,7 @@ from upright_block.language.types import (
     LINT,
     LREAL,
     NULL,
+    REAL,
     UNTYPED_REAL,
     Elementary,
     Enumeration,
@@ -146,7 +147,9 @@ class ExpressionChecker(OperatorChecker):
             a, b = type_.target, wanted.target
             if isinstance(a, typed.Unit) and isinstance(b, typed.Unit) and a.is_a(b):
                 return typed.Convert(wanted, found, at.start)
-        if isinstance(type_, Elementary) and widens(type_, wanted):
+        if isinstance(type_, Elementary) and (
+            widens(type_, wanted) or (type_ is LREAL and wanted is REAL and self.is_bare(at))
+        ):
             return typed.Convert(wanted, found, at.start)
         raise self.mismatch(type_, wanted, at, what)
 

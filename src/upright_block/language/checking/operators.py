@@ -148,6 +148,24 @@ class OperatorChecker(PlaceChecker):
             raise self.problem("division-by-zero", at, "This divides by zero.", "Divide by something else.")
         return typed.Binary(result, operator, left, right, at.operator_start)
 
+    def is_bare(self, at: syntax.Node) -> bool:
+        """Whether an expression is made of bare numbers and functions of them, so that what stands beside it decides its type."""
+        match at:
+            case syntax.Literal():
+                return at.kind in ("int", "real")
+            case syntax.Unary(operator="+" | "-"):
+                return self.is_bare(at.operand)
+            case syntax.Binary(operator="+" | "-" | "*" | "/" | "**"):
+                return self.is_bare(at.left) and self.is_bare(at.right)
+            case syntax.Call(callee=syntax.Name(name=name)):
+                function = None if self.declares(name.upper()) else self.scope.standard.function(name.upper())
+                return (
+                    function is not None
+                    and function.group in ("ANY_REAL", "ANY_NUM")
+                    and all(self.is_bare(argument.value) for argument in at.arguments)
+                )
+        return False
+
     def _types(self, at: syntax.Binary, left: typed.Expression, right: typed.Expression) -> str:
         return f"{self.text(at.left)} is {left.type} and {self.text(at.right)} is {right.type}"
 
@@ -183,6 +201,8 @@ class OperatorChecker(PlaceChecker):
     def _common_type(self, at: syntax.Binary, left: typed.Expression, right: typed.Expression) -> Elementary:
         """The type in which an operator works: a literal follows the other operand."""
         a, b = self._elementary(left, at.left), self._elementary(right, at.right)
+        if {a, b} == {REAL, LREAL} and self.is_bare(at.left if a is LREAL else at.right):
+            return REAL
         for one, other in ((a, b), (b, a)):
             if one.family == "untyped":
                 if one is UNTYPED_REAL and is_integer(other):

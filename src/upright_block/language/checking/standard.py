@@ -18,6 +18,7 @@ from upright_block.language.types import (
     LREAL,
     LWORD,
     NULL,
+    REAL,
     TIME,
     TOD,
     ULINT,
@@ -178,6 +179,12 @@ class StandardChecker(ExpressionChecker):
             same = isinstance(types[0], String) and all(isinstance(t, String) for t in types)
             return self._longest([found for _, found in bound]) if same else types[0]
         elementary = [self._elementary(found, argument.value) for argument, found in bound]
+        if REAL in elementary:
+            bare = [
+                t is LREAL and self.is_bare(argument.value)
+                for t, (argument, _) in zip(elementary, bound, strict=True)
+            ]
+            elementary = [REAL if b else t for t, b in zip(elementary, bare, strict=True)]
         known = [t for t in elementary if t.family != "untyped"]
         if not known:
             defaults = [default_type(found) for _, found in bound if isinstance(found, typed.Constant)]
