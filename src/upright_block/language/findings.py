@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from upright_block.language.source import Source
 
 Severity = Literal["error", "warning"]
+_MOST_LINES = 6
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,5 +70,25 @@ class Findings:
             self.items.append(finding)
 
     def in_order(self) -> list[Finding]:
-        """All findings by file and place."""
-        return sorted(self.items, key=lambda f: (f.source.path, f.start))
+        """All findings by file and place; a name that is not known is told once a file, with the other lines it is in."""
+        found: dict[object, Finding] = {}
+        lines: dict[object, list[int]] = {}
+        for finding in sorted(self.items, key=lambda f: (f.source.path, f.start)):
+            same = (finding.source.path, finding.message, finding.way_out)
+            key: object = same if finding.name == "unknown-name" else finding
+            found.setdefault(key, finding)
+            lines.setdefault(key, []).append(finding.line)
+        return [
+            replace(finding, way_out=f"{finding.way_out} {_also(lines[key])}".strip())
+            for key, finding in found.items()
+        ]
+
+
+def _also(lines: list[int]) -> str:
+    """The lines beyond the first, in a sentence."""
+    others = sorted(set(lines) - {lines[0]})
+    if not others:
+        return ""
+    shown = ", ".join(str(line) for line in others[:_MOST_LINES])
+    more = f" and {len(others) - _MOST_LINES} more" if len(others) > _MOST_LINES else ""
+    return f"It is also in line{'' if len(others) == 1 else 's'} {shown}{more}."

@@ -377,11 +377,12 @@ class Action(Node):
 
 @node
 class Sequence(Node):
-    """A body of steps (6.7)."""
+    """A body of steps (6.7); it is not whole where a part of it could not be read."""
 
     steps: tuple[Step, ...]
     transitions: tuple[Transition, ...]
     actions: tuple[Action, ...]
+    is_whole: bool
 
 
 @node

@@ -84,6 +84,9 @@ def check_sequence(at: syntax.Sequence, unit: typed.Unit, checker: TypeChecker) 
         count = len(initial) if initial else "no"
         checker.report("initial-step", wrong, f"{unit.name} has {count} initial step{'s' if initial else ''}.",
                        "Write exactly one as INITIAL_STEP.")  # fmt: skip
+    if not at.is_whole:
+        unit.is_broken = True
+        return
     for transition in at.transitions:
         for named in (*transition.sources, *transition.targets):
             if named.name.upper() not in steps:

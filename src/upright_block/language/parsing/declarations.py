@@ -136,7 +136,7 @@ class DeclarationParser(StatementParser):
             if self.kinds[self.i] == "name" and self.texts[self.i].upper() in ("R_EDGE", "F_EDGE"):
                 edge = self.texts[self.i].upper()
                 self.i += 1
-            if self.assigns("Give an initial value with :=."):
+            if self._initial_follows():
                 initial = self.initial_value()
             comment = self.comment_after(self._end_of_declaration())
         except SyntaxProblem:
@@ -149,6 +149,21 @@ class DeclarationParser(StatementParser):
             )
             for n in names
         ]
+
+    def _initial_follows(self) -> bool:
+        """Step over the sign before an initial value; one that is left out is reported."""
+        if self.assigns("Give an initial value with :=."):
+            return True
+        if self.kinds[self.i] not in ("int", "real", "typed", "string", "TRUE", "FALSE") or self.on_new_line(
+            self.i
+        ):
+            return False
+        self.fail(
+            "missing-sign",
+            f":= is missing before {self.shown(self.i)}.",
+            "Write := between the type and the initial value.",
+        )
+        return True
 
     def keyword_as_name(self, *followers: str) -> bool:
         """Whether a keyword is next where it can only be meant as a name.

@@ -23,6 +23,7 @@ class SequenceParser(DeclarationParser):
         steps: list[syntax.Step] = []
         transitions: list[syntax.Transition] = []
         actions: list[syntax.Action] = []
+        is_whole = True
         while self.kinds[self.i] in STARTS:
             at, depth = self.i, self.depth
             try:
@@ -34,9 +35,12 @@ class SequenceParser(DeclarationParser):
                     case _:
                         steps.append(self._step())
             except SyntaxProblem:
+                is_whole = False
                 self.depth = depth
                 self._recover_part(at)
-        return syntax.Sequence(start, self.last_end, tuple(steps), tuple(transitions), tuple(actions))
+        return syntax.Sequence(
+            start, self.last_end, tuple(steps), tuple(transitions), tuple(actions), is_whole
+        )
 
     def _recover_part(self, since: int) -> None:
         ends = ("END_STEP", "END_TRANSITION", "END_ACTION")
@@ -67,7 +71,8 @@ class SequenceParser(DeclarationParser):
         kind = self.kinds[self.i]
         self.i += 1
         name = self._named("a step")
-        self.expect(":", "after the name of a step")
+        with suppress(SyntaxProblem):
+            self.expect(":", "after the name of a step")
         comment = self.comment_after(self.last_end)
         associations: list[syntax.Association] = []
         while self.kinds[self.i] == "name":
@@ -126,11 +131,17 @@ class SequenceParser(DeclarationParser):
         sources = self._steps_named()
         self.expect("TO", "after the steps that a transition leaves")
         targets = self._steps_named()
-        head = self.last_end
-        self.accept(":")
-        self.expect(":=", "before the condition of a transition")
-        condition = self.expression()
-        self._semicolon()
+        head, at, depth = self.last_end, self.i, self.depth
+        try:
+            self.accept(":")
+            self.expect(":=", "before the condition of a transition")
+            condition = self.expression()
+            self._semicolon()
+        except SyntaxProblem:
+            self.depth = depth
+            condition = syntax.Literal(self.starts[at], self.end_of(at), "broken", "")
+            while self.kinds[self.i] not in (*STARTS, "end") and not self.kinds[self.i].startswith("END_"):
+                self.i += 1
         self._end_of_part("TRANSITION", opened)
         return syntax.Transition(opened, head, name, priority, sources, targets, condition)
 

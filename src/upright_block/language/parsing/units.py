@@ -171,7 +171,13 @@ class UnitParser(ConfigurationParser):
     def _result(self, kind: str) -> syntax.TypeSpec | None:
         """The type after the colon; only functions and methods have one."""
         result: syntax.TypeSpec | None = None
-        if self.accept(":"):
+        is_typed = kind in ("FUNCTION", "METHOD") and self.kinds[self.i] == "name"
+        if is_typed and self.kinds[self.i + 1] in SECTIONS and not self.on_new_line(self.i):
+            word = self.texts[self.i]
+            self.fail("missing-colon", f"A colon is missing before {word}.", f"Write {kind} name : {word}.")
+            with suppress(SyntaxProblem):
+                result = self.type_spec()
+        elif self.accept(":"):
             if kind not in ("FUNCTION", "METHOD"):
                 self.fail(
                     "unexpected",
