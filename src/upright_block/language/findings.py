@@ -74,7 +74,7 @@ class Findings:
         found: dict[object, Finding] = {}
         lines: dict[object, list[int]] = {}
         for finding in sorted(self.items, key=lambda f: (f.source.path, f.start)):
-            same = (finding.source.path, finding.message, finding.way_out)
+            same = (finding.source.path, finding.source.text[finding.start : finding.end].upper())
             key: object = same if finding.name == "unknown-name" else finding
             found.setdefault(key, finding)
             lines.setdefault(key, []).append(finding.line)

@@ -33,6 +33,18 @@ def nearest(name: str, candidates: Iterable[str]) -> str | None:
     return known[close[0]] if close else None
 
 
+def is_slip(written: str, meant: str) -> bool:
+    """Whether one slip of the hand makes one text of the other: a character too many, too few or wrong, or two exchanged."""
+    if abs(len(written) - len(meant)) > 1 or written == meant:
+        return False
+    start = next(
+        (i for i, (a, b) in enumerate(zip(written, meant, strict=False)) if a != b),
+        min(len(written), len(meant)),
+    )
+    a, b = written[start:], meant[start:]
+    return a[1:] == b or a == b[1:] or a[1:] == b[1:] or (a[:2] == b[1::-1] and a[2:] == b[2:])
+
+
 def did_you_mean(name: str, candidates: Iterable[str]) -> str:
     """A sentence that offers the nearest candidate, or an empty text when none is near.
 

@@ -205,7 +205,9 @@ class CallChecker(StandardChecker):
         for pin in function.section("input"):
             if pin in given.inputs:
                 inputs.append(given.inputs[pin])
-            elif isinstance(pin.initial, (bool, int, float, str)) and pin.type is not BROKEN:
+            elif pin.type is BROKEN:
+                self.unit.is_broken = True
+            elif isinstance(pin.initial, (bool, int, float, str)):
                 inputs.append(typed.Constant(pin.type, pin.initial))
             else:
                 self.report(

@@ -87,9 +87,11 @@ def check_sequence(at: syntax.Sequence, unit: typed.Unit, checker: TypeChecker) 
     if not at.is_whole:
         unit.is_broken = True
         return
+    all_known = True
     for transition in at.transitions:
         for named in (*transition.sources, *transition.targets):
             if named.name.upper() not in steps:
+                all_known = False
                 checker.unknown(named.name, named, f"There is no step {named.name}.", [s.name for s in at.steps],
                                 f"The steps are {', '.join(s.name for s in at.steps)}.")  # fmt: skip
     actions = {action.name.upper(): action for action in at.actions}
@@ -99,9 +101,12 @@ def check_sequence(at: syntax.Sequence, unit: typed.Unit, checker: TypeChecker) 
         variable = unit.variables.get(key)
         is_flag = variable is not None and variable.type is BOOL
         if key not in actions and not is_flag:
+            all_known = False
             known = [a.name for a in at.actions] + [v.name for v in unit.variables.values() if v.type is BOOL]
             checker.unknown(name, association, f"There is no action {name}, and no BOOL of that name.", known,
                             f"Write ACTION {name}: ... END_ACTION.")  # fmt: skip
+    if not all_known:
+        return
     for key, action in actions.items():
         if key not in used:
             checker.report("never-runs", action, f"No step runs the action {action.name}.",

@@ -11,6 +11,7 @@ from upright_block.language.names import did_you_mean
 from upright_block.language.parsing.configurations import ConfigurationParser
 from upright_block.language.parsing.cursor import SyntaxProblem
 from upright_block.language.parsing.sequences import STARTS
+from upright_block.language.parsing.slips import mend
 from upright_block.language.parsing.statements import SECTIONS, UNIT_STARTS
 from upright_block.language.source import Source
 
@@ -203,6 +204,7 @@ class UnitParser(ConfigurationParser):
 def parse(source: Source, findings: Findings) -> syntax.File:
     """Read all that ``source`` declares. Never raises for anything that the text holds."""
     tokens = tokenize(source, findings)
+    mend(tokens, findings)
     noted = Findings()
     file = UnitParser(tokens, noted).file()
     if any(f.name == "missing-end" for f in noted.items):
