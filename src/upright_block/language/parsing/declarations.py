@@ -121,8 +121,19 @@ class DeclarationParser(StatementParser):
                 )
             names.append(self.i)
             self.i += 1
-            if not self.accept(","):
+            if self.accept(","):
+                continue
+            if (
+                self.kinds[self.i] != "name"
+                or self.kinds[self.i + 1] not in (":", ",")
+                or self.on_new_line(self.i)
+            ):
                 break
+            self.fail(
+                "missing-comma",
+                f"A comma is missing before {self.shown(self.i)}.",
+                "Separate names by commas, or remove one.",
+            )
         spec: syntax.TypeSpec = syntax.TypeName(self.last_end, self.last_end, "")
         initial: syntax.Expression | None = None
         address = comment = edge = ""

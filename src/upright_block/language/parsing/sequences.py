@@ -12,6 +12,7 @@ from upright_block.language.parsing.declarations import DeclarationParser
 QUALIFIERS = ("N", "R", "S", "L", "D", "P", "P0", "P1", "SD", "DS", "SL")
 TIMED = ("L", "D", "SD", "DS", "SL")
 STARTS = ("INITIAL_STEP", "STEP", "TRANSITION", "ACTION")
+_ENDS = ("END_STEP", "END_TRANSITION", "END_ACTION")
 
 
 class SequenceParser(DeclarationParser):
@@ -24,10 +25,12 @@ class SequenceParser(DeclarationParser):
         transitions: list[syntax.Transition] = []
         actions: list[syntax.Action] = []
         is_whole = True
-        while self.kinds[self.i] in STARTS:
+        while self.kinds[self.i] in (*STARTS, *_ENDS):
             at, depth = self.i, self.depth
             try:
                 match self.kinds[self.i]:
+                    case "END_STEP" | "END_TRANSITION" | "END_ACTION" as stray:
+                        self.skip_stray(stray)
                     case "TRANSITION":
                         transitions.append(self._transition())
                     case "ACTION":
@@ -43,11 +46,10 @@ class SequenceParser(DeclarationParser):
         )
 
     def _recover_part(self, since: int) -> None:
-        ends = ("END_STEP", "END_TRANSITION", "END_ACTION")
         while self.kinds[self.i] != "end" and not self.kinds[self.i].startswith(
             ("END_FUNCTION", "END_PROGRAM")
         ):
-            if self.kinds[self.i] in ends:
+            if self.kinds[self.i] in _ENDS:
                 self.i += 1
                 self.accept(";")
                 return

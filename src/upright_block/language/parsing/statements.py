@@ -73,7 +73,7 @@ class StatementParser(ExpressionParser):
             elif kind in _NEVER_IN_BODY:
                 if kind in stops or not self._is_stray(kind):
                     return tuple(found)
-                self._skip_stray(kind)
+                self.skip_stray(kind)
             elif (kind == "name" and stops and self._is_misspelt_stop(stops)) or self._label_of_outer_case():
                 return tuple(found)
             else:
@@ -101,7 +101,8 @@ class StatementParser(ExpressionParser):
             return not any(opener == "REPEAT" for opener, _ in self.opened)
         return not any(CLOSES[opener] == kind for opener, _ in self.opened)
 
-    def _skip_stray(self, kind: str) -> None:
+    def skip_stray(self, kind: str) -> None:
+        """Report a keyword that closes nothing, or a section within a body, and step over it."""
         start, end = self.starts[self.i], self.end_of(self.i)
         if kind in SECTIONS:
             self.report(
@@ -369,7 +370,7 @@ class StatementParser(ExpressionParser):
             elif kind in _NEVER_IN_BODY:
                 if not self._is_stray(kind):
                     return tuple(found)
-                self._skip_stray(kind)
+                self.skip_stray(kind)
             elif kind == "name" and self._is_misspelt_stop(("END_CASE", "ELSE")):
                 return tuple(found)
             else:

@@ -135,6 +135,8 @@ class UnitParser(ConfigurationParser):
                 sections.append(self.section())
             elif self.kinds[self.i] == "METHOD" and kind != "METHOD":
                 methods.append(self.unit("METHOD"))
+            elif self.kinds[self.i] == "END_VAR":
+                self.skip_stray("END_VAR")
             else:
                 break
         sequence = None
