@@ -24,26 +24,10 @@ LATER_SECTIONS = {
 _QUALIFIERS = ("CONSTANT", "RETAIN", "NON_RETAIN", "PUBLIC", "PRIVATE", "PROTECTED", "INTERNAL")
 _STRINGS = ("STRING", "WSTRING")
 _BEFORE_VALUES = PRECEDENCE.keys() | {":=", "(", "[", ",", "IF", "ELSIF", "WHILE", "UNTIL", "CASE", "NOT"}
-_AFTER_NAMES = PRECEDENCE.keys() | {
-    ":=",
-    "=>",
-    ",",
-    ")",
-    "]",
-    "[",
-    ".",
-    "^",
-    "..",
-    "THEN",
-    "DO",
-    "OF",
-    "TO",
-    "BY",
-}
+_BEFORE_BODIES = {"THEN", "DO", "OF", "TO", "BY"}
+_AFTER_NAMES = PRECEDENCE.keys() | _BEFORE_BODIES | {":=", "=>", ",", ")", "]", "[", ".", "^", ".."}
 _AFTER_OTHER_NAMES = _AFTER_NAMES | {";", ":", "("}
-_OF_STATEMENTS = (
-    STATEMENT_STARTS | PRECEDENCE.keys() | {"THEN", "ELSE", "ELSIF", "DO", "OF", "TO", "BY", "UNTIL"}
-)
+_OF_STATEMENTS = STATEMENT_STARTS | PRECEDENCE.keys() | _BEFORE_BODIES | {"ELSE", "ELSIF", "UNTIL"}
 _UNIT_ENDS = frozenset([CLOSES[unit] for unit in UNIT_STARTS if unit in CLOSES] + ["end"])
 
 
@@ -123,11 +107,8 @@ class DeclarationParser(StatementParser):
             self.i += 1
             if self.accept(","):
                 continue
-            if (
-                self.kinds[self.i] != "name"
-                or self.kinds[self.i + 1] not in (":", ",")
-                or self.on_new_line(self.i)
-            ):
+            is_name = self.kinds[self.i] == "name" and self.kinds[self.i + 1] in (":", ",")
+            if not is_name or self.on_new_line(self.i):
                 break
             self.fail(
                 "missing-comma",
@@ -165,9 +146,8 @@ class DeclarationParser(StatementParser):
         """Step over the sign before an initial value; one that is left out is reported."""
         if self.assigns("Give an initial value with :=."):
             return True
-        if self.kinds[self.i] not in ("int", "real", "typed", "string", "TRUE", "FALSE") or self.on_new_line(
-            self.i
-        ):
+        is_value = self.kinds[self.i] in ("int", "real", "typed", "string", "TRUE", "FALSE")
+        if not is_value or self.on_new_line(self.i):
             return False
         self.fail(
             "missing-sign",

@@ -11,16 +11,10 @@ from upright_block.language.lexer import Tokens
 from upright_block.language.names import did_you_mean, is_slip
 from upright_block.language.parsing.statements import CLOSES, SECTIONS, STATEMENT_STARTS
 
-_CLOSERS = (
-    *CLOSES.values(),
-    "END_VAR",
-    "END_TYPE",
-    "END_STRUCT",
-    "END_CONFIGURATION",
-    "END_RESOURCE",
-    "ELSE",
-)
-_OPENERS = (*CLOSES.keys() - STATEMENT_STARTS, "INITIAL_STEP", "CONFIGURATION", "RESOURCE")
+_OTHER_ENDS = ("END_VAR", "END_TYPE", "END_STRUCT", "END_CONFIGURATION", "END_RESOURCE")
+_CLOSERS = (*CLOSES.values(), *_OTHER_ENDS, "ELSE")
+_OTHER_OPENERS = ("INITIAL_STEP", "CONFIGURATION", "RESOURCE")
+_OPENERS = (*(keyword for keyword in CLOSES if keyword not in STATEMENT_STARTS), *_OTHER_OPENERS)
 _QUALIFIERS = ("CONSTANT", "RETAIN", "NON_RETAIN", "PUBLIC", "PRIVATE", "PROTECTED", "INTERNAL")
 _OTHER_SPELLINGS = {"ELSEIF": "ELSIF", "ELIF": "ELSIF", "ELSE_IF": "ELSIF", "ENDIF": "END_IF"}
 
@@ -54,10 +48,12 @@ def _meant(tokens: Tokens, at: int, in_section: bool) -> str:
     kinds = tokens.kinds
     word = tokens.texts[at].upper()
     following = [*kinds[at + 1 : at + 4], "end", "end", "end"]
-    if word in _OTHER_SPELLINGS and following[0] not in (":=", "(", ".", ":", ","):
-        return _OTHER_SPELLINGS[word]
     after = tokens.starts[at] + len(word)
     is_alone = following[0] in (";", "end") or "\n" in tokens.source.text[after : tokens.starts[at + 1]]
+    if following[0] in (":=", "(", ":", ",", ".", "["):
+        return ""
+    if word in _OTHER_SPELLINGS:
+        return _OTHER_SPELLINGS[word]
     before = kinds[at - 1] if at else ";"
     possible: list[str] = []
     if before in SECTIONS and is_alone:
