@@ -15,8 +15,9 @@ _OTHER_ENDS = ("END_VAR", "END_TYPE", "END_STRUCT", "END_CONFIGURATION", "END_RE
 _CLOSERS = (*CLOSES.values(), *_OTHER_ENDS, "ELSE")
 _OTHER_OPENERS = ("INITIAL_STEP", "CONFIGURATION", "RESOURCE")
 _OPENERS = (*(keyword for keyword in CLOSES if keyword not in STATEMENT_STARTS), *_OTHER_OPENERS)
+_BEFORE = frozenset([";", "ELSE", "THEN", "DO", ":", *CLOSES.values()])
 _QUALIFIERS = ("CONSTANT", "RETAIN", "NON_RETAIN", "PUBLIC", "PRIVATE", "PROTECTED", "INTERNAL")
-_OTHER_SPELLINGS = {"ELSEIF": "ELSIF", "ELIF": "ELSIF", "ELSE_IF": "ELSIF", "ENDIF": "END_IF"}
+_OTHER_SPELLINGS = {"ELSEIF": "ELSIF", "ELIF": "ELSIF", "ELSE_IF": "ELSIF"}
 
 
 def mend(tokens: Tokens, findings: Findings) -> None:
@@ -30,7 +31,11 @@ def mend(tokens: Tokens, findings: Findings) -> None:
             in_section = True
         elif kind in ("END_VAR", "END_STRUCT"):
             in_section = False
-        elif kind == "name" and (at == 0 or "\n" in text[line_end:start] or kinds[at - 1] in SECTIONS):
+        elif kind == "name" and (
+            at == 0 or kinds[at - 1] in _BEFORE or kinds[at - 1] in SECTIONS or "\n" in text[line_end:start]
+        ):
+            if _mend_spaced(tokens, at, findings):
+                continue
             meant = _meant(tokens, at, in_section)
             if meant:
                 word = tokens.texts[at]
@@ -65,6 +70,19 @@ def _meant(tokens: Tokens, at: int, in_section: bool) -> str:
             possible += _OPENERS
         elif following[0] in _QUALIFIERS or following[1] in (":", ",", "AT"):
             possible += (*SECTIONS, "TYPE")
-    if is_alone and (before in (";", "ELSE", "THEN", "DO", ":") or before.startswith("END_")):
+    if is_alone and (before in _BEFORE or before.startswith("END_")):
         possible += _CLOSERS
-    return next((keyword for keyword in possible if is_slip(word, keyword)), "")
+    return next((k for k in possible if is_slip(word, k) or word == k.replace("_", "")), "")
+
+
+def _mend_spaced(tokens: Tokens, at: int, findings: Findings) -> bool:
+    """Report ``END IF``, and take it for END_IF and the end of the statement."""
+    opener = tokens.kinds[at + 1]
+    if tokens.texts[at].upper() != "END" or opener not in CLOSES:
+        return False
+    start, end = tokens.starts[at], tokens.starts[at + 1] + len(tokens.texts[at + 1])
+    way_out = f"Write {CLOSES[opener]}."
+    message = f"{tokens.source.text[start:end]} is one word."
+    findings.add(Finding("misspelt-keyword", tokens.source, start, end, message, way_out))
+    tokens.kinds[at : at + 2] = [CLOSES[opener], ";"]
+    return True

@@ -74,9 +74,9 @@ class StatementParser(ExpressionParser):
                 if kind in stops or not self._is_stray(kind):
                     return tuple(found)
                 self.skip_stray(kind)
-            elif (kind == "name" and stops and self._is_misspelt_stop(stops)) or self._label_of_outer_case():
+            elif self._label_of_outer_case():
                 return tuple(found)
-            else:
+            elif not self._takes_bare_end():
                 self._guarded(lambda: found.append(self.statement()))
 
     def _guarded(self, read: Callable[[], None]) -> None:
@@ -100,6 +100,15 @@ class StatementParser(ExpressionParser):
         if kind == "UNTIL":
             return not any(opener == "REPEAT" for opener, _ in self.opened)
         return not any(CLOSES[opener] == kind for opener, _ in self.opened)
+
+    def _takes_bare_end(self) -> bool:
+        """Report ``END;``, and take it for the END of what was opened last."""
+        if self.texts[self.i].upper() != "END" or self.kinds[self.i + 1] != ";" or not self.opened:
+            return False
+        closer = CLOSES[self.opened[-1][0]]
+        self.fail("misspelt-keyword", "END does not say what it closes.", f"Write {closer}.")
+        self.kinds[self.i] = closer
+        return True
 
     def skip_stray(self, kind: str) -> None:
         """Report a keyword that closes nothing, or a section within a body, and step over it."""
@@ -129,27 +138,6 @@ class StatementParser(ExpressionParser):
         )
         self.i += 1
         self.accept(";")
-
-    def _is_misspelt_stop(self, stops: tuple[str, ...]) -> bool:
-        """A name alone on its line that is nearly one of ``stops``: reported and taken for it."""
-        word = self.texts[self.i].upper()
-        if "_" not in word and word not in ("ELSEIF", "ELIF", "ENDIF") and len(word) < 6:
-            return False
-        following = self.kinds[self.i + 1]
-        if following in (":=", ".", "(", "=>", "[", "^") and word not in ("ELSEIF", "ELIF"):
-            return False
-        for stop in stops:
-            if abs(len(stop) - len(word)) <= 2 and word[:2] == stop[:2] and did_you_mean(word, [stop]):
-                self.report(
-                    "misspelt-keyword",
-                    self.starts[self.i],
-                    self.end_of(self.i),
-                    f"{self.texts[self.i]} is no keyword.",
-                    did_you_mean(word, [stop]),
-                )
-                self.kinds[self.i] = stop
-                return True
-        return False
 
     def recover(self, since: int) -> None:
         """Step to where the next statement can begin: after a semicolon, or at a keyword that starts or ends one."""
@@ -332,7 +320,7 @@ class StatementParser(ExpressionParser):
         selector = self._condition_before("OF", "CASE")
         arms: list[syntax.Arm] = []
         otherwise: tuple[syntax.Statement, ...] | None = None
-        while self.kinds[self.i] not in _NEVER_IN_BODY and not self._is_misspelt_stop(("END_CASE",)):
+        while self.kinds[self.i] not in _NEVER_IN_BODY:
             self._guarded(lambda: arms.append(self._arm()))
         if self._continues("ELSE"):
             self.i += 1
@@ -371,9 +359,7 @@ class StatementParser(ExpressionParser):
                 if not self._is_stray(kind):
                     return tuple(found)
                 self.skip_stray(kind)
-            elif kind == "name" and self._is_misspelt_stop(("END_CASE", "ELSE")):
-                return tuple(found)
-            else:
+            elif not self._takes_bare_end():
                 self._guarded(lambda: found.append(self.statement()))
 
     def _label_of_outer_case(self) -> bool:
