@@ -18,71 +18,93 @@ _OPENERS = (*(keyword for keyword in CLOSES if keyword not in STATEMENT_STARTS),
 _BEFORE = frozenset([";", "ELSE", "THEN", "DO", ":", *CLOSES.values()])
 _QUALIFIERS = ("CONSTANT", "RETAIN", "NON_RETAIN", "PUBLIC", "PRIVATE", "PROTECTED", "INTERNAL")
 _OTHER_SPELLINGS = {"ELSEIF": "ELSIF", "ELIF": "ELSIF", "ELSE_IF": "ELSIF"}
+_SIGNS_AFTER_NAMES = (":=", "(", ":", ",", ".", "[")
 
 
 def mend(tokens: Tokens, findings: Findings) -> None:
     """Report misspelt keywords and give their tokens the kind that was meant."""
-    kinds, text = tokens.kinds, tokens.source.text
-    in_section = False
-    line_end = -1
-    for at, kind in enumerate(kinds):
-        start = tokens.starts[at]
-        if kind in SECTIONS:
-            in_section = True
-        elif kind in ("END_VAR", "END_STRUCT"):
-            in_section = False
-        elif kind == "name" and (
-            at == 0 or kinds[at - 1] in _BEFORE or kinds[at - 1] in SECTIONS or "\n" in text[line_end:start]
-        ):
-            if _mend_spaced(tokens, at, findings):
+    kinds, texts = tokens.kinds, tokens.texts
+    words = {word for word, kind in zip(texts, kinds, strict=True) if kind == "name"}
+    near = {word: found for word in words if (found := _near(word.upper()))}
+    if not near:
+        return
+    in_section, looked_at = False, 0
+    for at, word in enumerate(texts):
+        if word not in near or kinds[at] != "name" or not _begins_something(tokens, at):
+            continue
+        for kind in kinds[looked_at:at]:
+            if kind in SECTIONS or kind in ("END_VAR", "END_STRUCT"):
+                in_section = kind in SECTIONS
+        looked_at = at
+        start, end = tokens.starts[at], tokens.starts[at] + len(word)
+        if word.upper() == "END":
+            opener = kinds[at + 1]
+            if opener not in CLOSES:
                 continue
-            meant = _meant(tokens, at, in_section)
-            if meant:
-                word = tokens.texts[at]
-                message, way_out = f"{word} is no keyword.", did_you_mean(word, [meant])
-                findings.add(
-                    Finding("misspelt-keyword", tokens.source, start, start + len(word), message, way_out)
-                )
-                kinds[at] = meant
-                in_section = meant in SECTIONS or (in_section and meant != "END_VAR")
-        line_end = start + len(tokens.texts[at])
+            end = tokens.starts[at + 1] + len(texts[at + 1])
+            message, way_out = f"{tokens.source.text[start:end]} is one word.", f"Write {CLOSES[opener]}."
+            kinds[at : at + 2] = [CLOSES[opener], ";"]
+        else:
+            meant = next(
+                (keyword for keyword in _possible(tokens, at, in_section) if keyword in near[word]), ""
+            )
+            if not meant:
+                continue
+            message, way_out = f"{word} is no keyword.", did_you_mean(word, [meant])
+            kinds[at] = meant
+        findings.add(Finding("misspelt-keyword", tokens.source, start, end, message, way_out))
 
 
-def _meant(tokens: Tokens, at: int, in_section: bool) -> str:
-    """The keyword that the name at the start of a line was meant to be, or nothing."""
-    kinds = tokens.kinds
-    word = tokens.texts[at].upper()
-    following = [*kinds[at + 1 : at + 4], "end", "end", "end"]
-    after = tokens.starts[at] + len(word)
-    is_alone = following[0] in (";", "end") or "\n" in tokens.source.text[after : tokens.starts[at + 1]]
-    if following[0] in (":=", "(", ":", ",", ".", "["):
-        return ""
+def _near(word: str) -> tuple[str, ...]:
+    """The keywords that a word may have been meant to be."""
+    if word == "END":
+        return ("END",)
     if word in _OTHER_SPELLINGS:
-        return _OTHER_SPELLINGS[word]
-    before = kinds[at - 1] if at else ";"
-    possible: list[str] = []
+        return (_OTHER_SPELLINGS[word],)
+    seen = [keyword for variant in _shortened(word) for keyword in _INDEX.get(variant, ())]
+    return tuple(k for k in dict.fromkeys(seen) if is_slip(word, k) or word == k.replace("_", ""))
+
+
+def _shortened(word: str) -> list[str]:
+    """A word, and what is left of it without one character: two words one slip apart have one of these in common."""
+    return [word, *(word[:i] + word[i + 1 :] for i in range(len(word)))]
+
+
+def _begins_something(tokens: Tokens, at: int) -> bool:
+    """Whether a name stands at the start of a line or a statement and no sign follows that belongs to a name."""
+    before = tokens.kinds[at - 1] if at else ";"
+    if tokens.kinds[at + 1] in _SIGNS_AFTER_NAMES:
+        return False
+    return before in _BEFORE or before in SECTIONS or _is_line_between(tokens, at - 1)
+
+
+def _is_line_between(tokens: Tokens, at: int) -> bool:
+    end = tokens.starts[at] + len(tokens.texts[at]) if at >= 0 else 0
+    return "\n" in tokens.source.text[end : tokens.starts[at + 1]]
+
+
+def _possible(tokens: Tokens, at: int, in_section: bool) -> list[str]:
+    """The keywords that could stand in place of a name; in a section variables are declared."""
+    kinds = tokens.kinds
+    before, first, second = kinds[at - 1] if at else ";", kinds[at + 1], [*kinds[at + 2 : at + 3], "end"][0]
+    is_alone = first in (";", "end") or _is_line_between(tokens, at)
+    possible = list(_OTHER_SPELLINGS.values())
     if before in SECTIONS and is_alone:
         possible += _QUALIFIERS
     if not in_section:
-        if following[0] == "FROM":
+        if first == "FROM":
             possible.append("TRANSITION")
-        elif following[0] == "name" and not is_alone:
+        elif first == "name" and not is_alone:
             possible += _OPENERS
-        elif following[0] in _QUALIFIERS or following[1] in (":", ",", "AT"):
+        elif first in _QUALIFIERS or second in (":", ",", "AT"):
             possible += (*SECTIONS, "TYPE")
     if is_alone and (before in _BEFORE or before.startswith("END_")):
         possible += _CLOSERS
-    return next((k for k in possible if is_slip(word, k) or word == k.replace("_", "")), "")
+    return possible
 
 
-def _mend_spaced(tokens: Tokens, at: int, findings: Findings) -> bool:
-    """Report ``END IF``, and take it for END_IF and the end of the statement."""
-    opener = tokens.kinds[at + 1]
-    if tokens.texts[at].upper() != "END" or opener not in CLOSES:
-        return False
-    start, end = tokens.starts[at], tokens.starts[at + 1] + len(tokens.texts[at + 1])
-    way_out = f"Write {CLOSES[opener]}."
-    message = f"{tokens.source.text[start:end]} is one word."
-    findings.add(Finding("misspelt-keyword", tokens.source, start, end, message, way_out))
-    tokens.kinds[at : at + 2] = [CLOSES[opener], ";"]
-    return True
+_INDEX: dict[str, list[str]] = {}
+"""The keywords by what is left of each without one of its characters, or without its underscores."""
+for _keyword in (*_CLOSERS, *_OPENERS, *_QUALIFIERS, *SECTIONS, "TYPE", "TRANSITION"):
+    for _variant in (*_shortened(_keyword), _keyword.replace("_", "")):
+        _INDEX.setdefault(_variant, []).append(_keyword)
