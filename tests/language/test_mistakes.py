@@ -6,7 +6,10 @@ from pathlib import Path
 
 import pytest
 
-from tests.helpers import checked
+from tests.helpers import EXAMPLES, checked
+from upright_block.language.findings import Findings
+from upright_block.language.lexer import KEYWORDS, tokenize
+from upright_block.language.source import Source
 
 FILES = sorted((Path(__file__).parent.parent / "mistakes").glob("*.st"))
 MARK = "//! "
@@ -28,3 +31,24 @@ def test_a_mistake_is_found_once_and_with_a_way_out(path: Path) -> None:
 
 def test_there_are_many_of_them() -> None:
     assert len(FILES) >= 180
+
+
+DEMO = "".join(
+    path.read_text(encoding="utf-8") for path in sorted((EXAMPLES / "demo" / "blocks").glob("*.st"))
+)
+
+
+def misspelt() -> dict[str, str]:
+    """The demo with one keyword misspelt: for each keyword that it has, by the keyword."""
+    tokens = tokenize(Source("demo.st", DEMO), Findings())
+    found: dict[str, str] = {}
+    for kind, word, start in zip(tokens.kinds, tokens.texts, tokens.starts, strict=True):
+        slipped = word[:1] + word[2:3] + word[1:2] + word[3:]
+        if kind in KEYWORDS and len(word) > 2 and slipped != word and kind != "STRUCT":
+            found.setdefault(kind, DEMO[:start] + slipped + DEMO[start + len(word) :])
+    return found
+
+
+@pytest.mark.parametrize("text", [pytest.param(text, id=keyword) for keyword, text in misspelt().items()])
+def test_a_keyword_with_two_letters_exchanged_is_one_finding(text: str) -> None:
+    assert len(checked(text)[1]) == 1

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
-from upright_block.language.names import did_you_mean, nearest
+from upright_block.language.names import did_you_mean, is_slip, nearest
 
 
 @pytest.mark.parametrize(
@@ -41,3 +43,20 @@ def test_the_difference_is_said_in_words(written: str, meant: str, words: str) -
 
 def test_nothing_is_said_where_nothing_is_near() -> None:
     assert did_you_mean("banana", ["open"]) == ""
+
+
+@given(st.text("ABCD_", min_size=2, max_size=8), st.data())
+def test_one_edit_is_a_slip_and_two_words_without_one_are_none(word: str, data: st.DataObject) -> None:
+    at = data.draw(st.integers(0, len(word) - 1))
+    letter = data.draw(st.sampled_from("ABCDXY"))
+    edits = {
+        word[:at] + word[at + 1 :],
+        word[:at] + letter + word[at:],
+        word[:at] + letter + word[at + 1 :],
+        word[:at] + word[at + 1 : at + 2] + word[at] + word[at + 2 :],
+    }
+    for edited in edits - {word}:
+        assert is_slip(edited, word)
+        assert is_slip(word, edited)
+        assert not is_slip(edited + "ZZ", word)
+    assert not is_slip(word, word)

@@ -18,6 +18,7 @@ _OPENERS = (*(keyword for keyword in CLOSES if keyword not in STATEMENT_STARTS),
 _BEFORE = frozenset([";", "ELSE", "THEN", "DO", ":", *CLOSES.values()])
 _QUALIFIERS = ("CONSTANT", "RETAIN", "NON_RETAIN", "PUBLIC", "PRIVATE", "PROTECTED", "INTERNAL")
 _OTHER_SPELLINGS = {"ELSEIF": "ELSIF", "ELIF": "ELSIF", "ELSE_IF": "ELSIF"}
+_LONGEST = len("END_FUNCTION_BLOCK") + 1
 _SIGNS_AFTER_NAMES = (":=", "(", ":", ",", ".", "[")
 
 
@@ -61,6 +62,8 @@ def _near(word: str) -> tuple[str, ...]:
         return ("END",)
     if word in _OTHER_SPELLINGS:
         return (_OTHER_SPELLINGS[word],)
+    if len(word) > _LONGEST:
+        return ()
     seen = [keyword for variant in _shortened(word) for keyword in _INDEX.get(variant, ())]
     return tuple(k for k in dict.fromkeys(seen) if is_slip(word, k) or word == k.replace("_", ""))
 
