@@ -180,8 +180,10 @@ DECLARATIONS = [
     ("VAR_GLOBAL g : INT; g : INT; END_VAR", "name-twice"),
     ("FUNCTION_BLOCK B VAR_EXTERNAL g : INT; END_VAR END_FUNCTION_BLOCK", "unknown-name"),
     ("VAR_GLOBAL g : INT; END_VAR FUNCTION_BLOCK B VAR_EXTERNAL g : REAL; END_VAR END_FUNCTION_BLOCK", "type-mismatch"),
-    ("TYPE A : (one, two); C : (two, three); END_TYPE FUNCTION_BLOCK B VAR a : A; END_VAR a := two; END_FUNCTION_BLOCK",
+    ("TYPE A : (one, two); C : (two, three); END_TYPE FUNCTION_BLOCK B VAR b : BOOL; END_VAR b := two = two; END_FUNCTION_BLOCK",
      "ambiguous-value"),
+    ("FUNCTION_BLOCK A VAR s : (idle, busy); END_VAR s := busy; END_FUNCTION_BLOCK "
+     "FUNCTION_BLOCK B VAR b : BOOL; END_VAR b := idle = busy; END_FUNCTION_BLOCK", "unknown-name"),
     ("PROGRAM P END_PROGRAM", "no-task"),
     ("PROGRAM P END_PROGRAM CONFIGURATION C TASK t (PRIORITY := 1); PROGRAM p WITH t : P; END_CONFIGURATION", "missing-interval"),
     ("CONFIGURATION C TASK t (INTERVAL := T#1s); PROGRAM p WITH t : Q; END_CONFIGURATION", "unknown-name"),
@@ -215,3 +217,33 @@ def test_global_instances_and_constants_serve_every_unit() -> None:
     machine = machine_of(text)
     assert machine.run(2, SECOND).fault is None
     assert [machine.read(p) for p in ("e", "n", "m", "t.a.ET", "many[3].y")] == [SECOND, 12301, 1, SECOND, 12]
+
+
+MODES = """
+TYPE Vent : (shut, open); Door : (open, closed, shut); END_TYPE
+NAMESPACE Roof TYPE Flap : (stuck, shut); END_TYPE
+FUNCTION Level : INT VAR_INPUT f : Flap; END_VAR IF f = shut THEN Level := 7; END_IF; END_FUNCTION
+END_NAMESPACE
+FUNCTION_BLOCK Pump
+VAR_INPUT ask : (rest, run); END_VAR VAR_OUTPUT state : (idle, run, rest); END_VAR
+IF ask = run THEN state := run; ELSE state := rest; END_IF;
+END_FUNCTION_BLOCK
+"""
+
+
+@pytest.mark.parametrize(
+    ("body", "value"),
+    [
+        ("d := shut; CASE d OF open: n := 1; shut: n := 2; END_CASE;", 2),
+        ("v := open; IF v = open AND shut <> v THEN n := 3; END_IF;", 3),
+        ("own := run; IF own = run THEN n := 4; END_IF;", 4),
+        ("p(ask := run); IF p.state = run THEN n := 5; END_IF;", 5),
+        ("n := Roof.Level(shut);", 7),
+        ("d := SEL(TRUE, Door#shut, Door#open); IF d = open THEN n := 6; END_IF;", 6),
+    ],
+)
+def test_a_bare_name_is_a_value_of_what_stands_beside_it(body: str, value: int) -> None:
+    text = f"{MODES}FUNCTION_BLOCK B VAR v : Vent; d : Door; own : (halt, run, idle); p : Pump; n : INT; END_VAR {body} END_FUNCTION_BLOCK"
+    machine = machine_of(text)
+    assert machine.run(1, SECOND).fault is None
+    assert machine.read("n") == value

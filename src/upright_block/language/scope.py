@@ -40,6 +40,15 @@ class NamedType:
     opened_at: int | None = None
 
 
+@dataclass(slots=True, eq=False)
+class NamedValues:
+    """An enumeration, and where its bare names are known: in a namespace, or in the unit that it is written in."""
+
+    enumeration: Enumeration
+    namespace: str
+    unit: Unit | None
+
+
 @dataclass(slots=True)
 class Scope:
     """All names of the library, in upper case. Standard units appear as they are first used.
@@ -50,7 +59,7 @@ class Scope:
     standard: Standard
     units: dict[str, Unit] = field(default_factory=dict)
     types: dict[str, NamedType] = field(default_factory=dict)
-    values: dict[str, list[Enumeration]] = field(default_factory=dict)
+    values: dict[str, list[NamedValues]] = field(default_factory=dict)
     globals: Structure = field(
         default_factory=lambda: Structure("global variables", Source("", ""), is_globals=True)
     )

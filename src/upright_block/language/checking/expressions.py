@@ -51,7 +51,7 @@ class ExpressionChecker(OperatorChecker):
             reference = self._refers_to(at, wanted)
             if reference is not None:
                 return reference
-        return self.coerce(self.expression(at), wanted, at, what)
+        return self.named_value(at, wanted) or self.coerce(self.expression(at), wanted, at, what)
 
     def any_value(self, at: syntax.Expression) -> typed.Expression:
         """The expression with a type of its own: a bare literal takes INT, DINT, LINT or LREAL."""
@@ -302,7 +302,7 @@ class ExpressionChecker(OperatorChecker):
 
     def _enumerator(self, at: syntax.Name) -> typed.Expression | None:
         """The value of an enumeration that a bare name stands for."""
-        owners = self.scope.values.get(at.name.upper(), ())
+        owners = self._enumerations_with(at.name.upper())
         if len(owners) > 1:
             ways = " or ".join(f"{owner}#{at.name}" for owner in owners[:2])
             raise self.problem(
@@ -314,6 +314,34 @@ class ExpressionChecker(OperatorChecker):
         for owner in owners:
             return typed.Constant(owner, owner.members[at.name.upper()][1])
         return None
+
+    def _enumerations_with(self, name: str) -> list[Enumeration]:
+        """The enumerations with a value of this name: those of the unit, else of the nearest namespace that has one."""
+        found = self.scope.values.get(name, [])
+        mine = {self.unit, *(self.holder.ancestors if self.holder else ())}
+        own = [values.enumeration for values in found if values.unit in mine]
+        if own or not found:
+            return own
+        for key in self.unit.syntax.home.keys(""):
+            near = [
+                v.enumeration
+                for v in found
+                if v.unit is None and f"{v.namespace.upper()}.".lstrip(".") == key
+            ]
+            if near:
+                return near
+        return []
+
+    def named_value(self, at: syntax.Expression, wanted: Type) -> typed.Expression | None:
+        """The value of an enumeration that a bare name stands for where one of that type is wanted."""
+        if (
+            not isinstance(wanted, Enumeration)
+            or not isinstance(at, syntax.Name)
+            or self.declares(at.name.upper())
+        ):
+            return None
+        known = wanted.members.get(at.name.upper())
+        return typed.Constant(wanted, known[1]) if known else None
 
     def _load(self, at: syntax.Expression) -> typed.Expression:
         """The value at a place; a constant that is code has none."""

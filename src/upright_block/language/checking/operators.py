@@ -55,6 +55,10 @@ class OperatorChecker(PlaceChecker):
         """The typed expression."""
         raise NotImplementedError
 
+    def named_value(self, at: syntax.Expression, wanted: Type) -> typed.Expression | None:
+        """The value of an enumeration that a bare name stands for where one of that type is wanted."""
+        raise NotImplementedError
+
     def coerce(self, found: typed.Expression, wanted: Type, at: syntax.Node, what: str) -> typed.Expression:
         """``found`` as a value of type ``wanted``."""
         raise NotImplementedError
@@ -104,10 +108,21 @@ class OperatorChecker(PlaceChecker):
         while isinstance(left_at, syntax.Binary):
             spine.append(left_at)
             left_at = left_at.left
-        left = self.expression(left_at)
-        for node in reversed(spine):
+        left, right = self._first_operands(left_at, spine[-1].right)
+        left = self._operation(spine[-1], left, right)
+        for node in reversed(spine[:-1]):
             left = self._operation(node, left, self.expression(node.right))
         return left
+
+    def _first_operands(
+        self, left_at: syntax.Expression, right_at: syntax.Expression
+    ) -> tuple[typed.Expression, typed.Expression]:
+        """Two operands; a bare name may be a value of the enumeration that the other one is of."""
+        if isinstance(left_at, syntax.Name) and not self.declares(left_at.name.upper()):
+            right = self.expression(right_at)
+            return self.named_value(left_at, right.type) or self.expression(left_at), right
+        left = self.expression(left_at)
+        return left, self.named_value(right_at, left.type) or self.expression(right_at)
 
     def _operation(
         self, at: syntax.Binary, left: typed.Expression, right: typed.Expression

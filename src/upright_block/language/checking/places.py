@@ -133,7 +133,9 @@ class PlaceChecker(Reporter):
         names = [v.name for v in self.unit.variables.values()]
         names += [v.name for v in self.holder.variables.values()] if self.holder else []
         names += [v.name for v in self.scope.globals.variables.values()]
-        names += [enumeration.members[key][0] for key, (enumeration, *_) in self.scope.values.items()]
+        for key, (values, *_) in self.scope.values.items():
+            if values.unit in (None, self.unit, self.unit.owner):
+                names.append(values.enumeration.members[key][0])
         return self.unknown(
             at.name,
             at,

@@ -10,7 +10,7 @@ from upright_block.language import syntax, typed
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.statements import StatementChecker
 from upright_block.language.findings import Related
-from upright_block.language.scope import NamedType
+from upright_block.language.scope import NamedType, NamedValues
 from upright_block.language.types import (
     BROKEN,
     DINT,
@@ -228,8 +228,10 @@ class TypeChecker(StatementChecker):
             members[key] = (member.name, value)
         name = self.declaring or f"({', '.join(name for name, _ in members.values())})"
         made = Enumeration(name, "enumeration", base.bits, base, members, at.base is not None)
+        home = self.unit if self.unit.key in self.scope.units or self.unit.owner else None
+        values = NamedValues(made, self.unit.syntax.home.namespace, None if self.declaring else home)
         for key in members:
-            self.scope.values.setdefault(key, []).append(made)
+            self.scope.values.setdefault(key, []).append(values)
         return made
 
     def _structure(self, at: syntax.StructureSpec) -> Type:
