@@ -23,6 +23,15 @@ from upright_block.language.types import (
     widens,
 )
 
+_OF_OTHER_LANGUAGES = {
+    "ADR": "Take a reference with REF(variable).",
+    "ROUND": "REAL_TO_INT and its kin round to the nearest.",
+    "FLOOR": "TRUNC cuts towards zero; REAL_TO_INT rounds to the nearest.",
+    "CEIL": "TRUNC cuts towards zero; REAL_TO_INT rounds to the nearest.",
+    "POW": "Write a ** b, or EXPT(a, b).",
+}
+"""Functions of other languages, with what to write."""
+
 
 @dataclass(slots=True)
 class Arguments:
@@ -85,8 +94,10 @@ class CallChecker(StandardChecker):
         if unit is not None:
             return self._call_of(at, unit)
         self._no_conversion(callee)
-        if name == "ADR":
-            raise self.problem("unknown-name", callee, f"There is no function {callee.name}.", "Take a reference with REF(variable).")  # fmt: skip
+        if name in _OF_OTHER_LANGUAGES:
+            raise self.problem(
+                "unknown-name", callee, f"There is no function {callee.name}.", _OF_OTHER_LANGUAGES[name]
+            )
         raise self.unknown(callee.name, callee, f"There is no function {callee.name}.", self.scope.known_names(),
                            "Write the function, or correct its name.")  # fmt: skip
 

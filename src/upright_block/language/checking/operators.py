@@ -329,10 +329,15 @@ class OperatorChecker(PlaceChecker):
         if type_ is None:
             raise self.mismatch_pair(at, left, right)
         if operator not in _COMPARISONS and (operator not in ("+", "-") or type_.family != "duration"):
-            what = "durations" if type_.family == "duration" else "dates"
-            raise self.problem("type-mismatch", at, f"{operator} has no meaning between two {what}.",
-                               "Durations are added, subtracted and compared; a number may multiply or divide one."
-                               if what == "durations" else "Dates are subtracted and compared; a duration may be added to one.")  # fmt: skip
+            what, way_out = "dates", "Dates are subtracted and compared; a duration may be added to one."
+            if type_.family == "duration":
+                what, way_out = (
+                    "durations",
+                    "Durations are added, subtracted and compared; a number may multiply or divide one.",
+                )
+            if type_.family == "duration" and operator == "/":
+                way_out = f"Divide numbers: NANOSECONDS({self.text(at.left)}) / NANOSECONDS({self.text(at.right)}) is a LINT."
+            raise self.problem("type-mismatch", at, f"{operator} has no meaning between two {what}.", way_out)
         return typed.Binary(
             BOOL if operator in _COMPARISONS else type_,
             operator,

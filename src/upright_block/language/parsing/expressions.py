@@ -42,6 +42,8 @@ _LITERALS = {
     "FALSE": "bool",
     "NULL": "null",
 }
+_BASED = re.compile(r"[bB]([01]+)|[xX]([0-9A-Fa-f]+)")
+_TIME_UNITS = frozenset({"d", "h", "m", "s", "ms", "us", "ns"})
 _FOREIGN_WORDS = {"AND_THEN": "AND", "OR_ELSE": "OR"}
 _FOREIGN_OPERATORS = {
     ("=", "="): "Write one = to compare.",
@@ -127,6 +129,8 @@ class ExpressionParser(Cursor):
             self.i += 1
             if kind == "string":
                 self._doubled_quote()
+            elif kind in ("int", "real") and self.starts[self.i] == self.last_end:
+                self._glued()
             return syntax.Literal(start, self.end_of(self.i - 1), _LITERALS[kind], self.texts[self.i - 1])
         if kind in _UNARY:
             self.i += 1
@@ -163,6 +167,19 @@ class ExpressionParser(Cursor):
             f"A value is missing: {self.shown(self.i)} stands in its place.",
             "Write a literal, a name or an expression.",
         )
+
+    def _glued(self) -> None:
+        """Report ``0xFF`` and ``5s``, and read on behind them."""
+        number, rest = self.texts[self.i - 1], self.texts[self.i]
+        based = _BASED.fullmatch(rest) if number == "0" else None
+        if self.kinds[self.i] != "name" or not (based or rest.lower() in _TIME_UNITS):
+            return
+        way_out = (
+            f"Write {2 if based[1] else 16}#{based[1] or based[2]}." if based else f"Write T#{number}{rest}."
+        )
+        start, end = self.starts[self.i - 1], self.end_of(self.i)
+        self.report("bad-literal", start, end, f"{number}{rest} is no number.", way_out)
+        self.i += 1
 
     def _doubled_quote(self) -> None:
         """Report ``'it''s'``, and read on as if the quote had its ``$``."""

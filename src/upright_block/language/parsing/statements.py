@@ -205,6 +205,16 @@ class StatementParser(ExpressionParser):
                     "Write ; here.",
                 )
             return
+        if self.kinds[after : self.i + 2] == ["int", ",", "int"]:
+            start, end = self.starts[after], self.end_of(self.i + 1)
+            written = self.source.text[start:end]
+            way_out = f"Write {self.texts[after]}.{self.texts[self.i + 1]}."
+            self.report(
+                "bad-literal", start, end, f"{written} is no number: decimals follow a point.", way_out
+            )
+            self.i += 2
+            self.accept(";")
+            return
         if self.kinds[self.i] == ")":
             raise self.fail(
                 "unmatched-parenthesis",
