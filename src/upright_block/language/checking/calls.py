@@ -111,7 +111,9 @@ class CallChecker(StandardChecker):
         if "STRING" in source + target:
             way_out = "Numbers, BOOL, durations and dates become a STRING, and numbers come from one."
         elif source in ("TIME", "LTIME"):
-            way_out = "Divide: NANOSECONDS(duration) / 1_000_000 gives milliseconds."
+            way_out = f"TO_{target}(NANOSECONDS(duration) / 1_000_000) gives milliseconds."
+            if target in ("REAL", "LREAL"):
+                way_out = f"TO_{target}(NANOSECONDS(duration)) / 1.0E6 gives milliseconds."
         elif target in ("TIME", "LTIME"):
             way_out = "Multiply: T#1ms * number gives a duration."
         raise self.problem("not-supported", at, f"There is no conversion from {source} to {target}.", way_out)

@@ -336,7 +336,8 @@ class OperatorChecker(PlaceChecker):
                     "Durations are added, subtracted and compared; a number may multiply or divide one.",
                 )
             if type_.family == "duration" and operator == "/":
-                way_out = f"Divide numbers: NANOSECONDS({self.text(at.left)}) / NANOSECONDS({self.text(at.right)}) is a LINT."
+                numbers = (f"TO_LREAL(NANOSECONDS({self.text(one)}))" for one in (at.left, at.right))
+                way_out = f"Divide numbers: {' / '.join(numbers)}."
             raise self.problem("type-mismatch", at, f"{operator} has no meaning between two {what}.", way_out)
         return typed.Binary(
             BOOL if operator in _COMPARISONS else type_,
