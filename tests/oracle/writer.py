@@ -5,7 +5,7 @@ helper functions, loops by hand. Nothing here knows how the product compiles.
 
 Three helpers are there for gcc 12, which folds wrongly even without optimization: the maximum of a number
 and an absolute value as if the latter were never below zero, which it is for the least integer; zero minus
-a converted integer to -0.0 where that integer is zero; and the product of a factor and a minimum to the
+a converted integer, or plus its negative, to -0.0 where that integer is zero; and the product of a factor and a minimum to the
 minimum of two products, which is another number where they wrap.
 """
 
@@ -43,6 +43,8 @@ DIVIDE(uint8_t, USINT) DIVIDE(uint16_t, UINT) DIVIDE(uint32_t, UDINT) DIVIDE(uin
 EXTREMES(int8_t, SINT) EXTREMES(int16_t, INT) EXTREMES(int32_t, DINT) EXTREMES(int64_t, LINT)
 EXTREMES(uint8_t, USINT) EXTREMES(uint16_t, UINT) EXTREMES(uint32_t, UDINT) EXTREMES(uint64_t, ULINT)
 #define ABSOLUTE(T, N) static T abs_##N(T a) { uint64_t sign = (uint64_t)0 - (a < 0); return (T)(((uint64_t)a ^ sign) - sign); }
+__attribute__((noinline)) static float plus_REAL(float a, float b) { return a + b; }
+__attribute__((noinline)) static double plus_LREAL(double a, double b) { return a + b; }
 __attribute__((noinline)) static float minus_REAL(float a, float b) { return a - b; }
 __attribute__((noinline)) static double minus_LREAL(double a, double b) { return a - b; }
 ABSOLUTE(int8_t, SINT) ABSOLUTE(int16_t, INT) ABSOLUTE(int32_t, DINT) ABSOLUTE(int64_t, LINT)
@@ -285,8 +287,9 @@ class Writer:
     def _arithmetic(self, type_: str, depth: int) -> Pair:
         (a, ac), (b, bc) = self.expression(type_, depth), self.expression(type_, depth)
         operator = self.random.choice("+-" if type_ == "TIME" else "+-*")
-        if operator == "-" and type_ in REALS:
-            return f"({a} - {b})", f"minus_{type_}({ac}, {bc})"
+        if operator in "+-" and type_ in REALS:
+            helper = {"+": "plus", "-": "minus"}[operator]
+            return f"({a} {operator} {b})", f"{helper}_{type_}({ac}, {bc})"
         wide = f"(uint64_t){ac} {operator} (uint64_t){bc}" if type_ not in REALS else f"{ac} {operator} {bc}"
         return f"({a} {operator} {b})", self._cast(type_, wide)
 
