@@ -416,12 +416,7 @@ class Writer:
         """A place that another name may lead to as well: none that counts a loop."""
         places = [self.place(c) for c in self.places(type_)]
         places += [(n, self.c(n)) for n, t in self.targets.items() if t == type_ and n[0] not in "vl"]
-        places += [
-            (n, self.c(n))
-            for n in self.unit.references
-            if self.unit.references[n] == type_
-            for n in (f"{n}^",)
-        ]
+        places += [(f"{n}^", self.c(f"{n}^")) for n, t in self.unit.references.items() if t == type_]
         return self.random.choice(places)
 
     def _point(self, depth: int) -> Pair:
