@@ -98,3 +98,10 @@ def test_operators_refuse_what_has_no_meaning(variables: str, expression: str) -
     findings = checked(block(f"{variables} r : BOOL;", f"r := ({expression}) = ({expression});"))[1]
     assert findings
     assert {f.name for f in findings} == {"type-mismatch"}
+
+
+def test_a_long_chain_of_reals_is_told_once() -> None:
+    chain = " + ".join(["SQRT(2.0)"] + ["1.0"] * 3000)
+    assert checked(block("r : REAL;", f"r := {chain};"))[1] == []
+    findings = checked(block("r : REAL; l : LREAL;", f"r := {' + '.join(['l'] * 3000)};"))[1]
+    assert [f.name for f in findings] == ["type-mismatch"]

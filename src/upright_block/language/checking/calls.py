@@ -24,7 +24,6 @@ from upright_block.language.types import (
 )
 
 _OF_OTHER_LANGUAGES = {
-    "ADR": "Take a reference with REF(variable).",
     "ROUND": "REAL_TO_INT and its kin round to the nearest.",
     "FLOOR": "TRUNC cuts towards zero; REAL_TO_INT rounds to the nearest.",
     "CEIL": "TRUNC cuts towards zero; REAL_TO_INT rounds to the nearest.",

@@ -165,21 +165,27 @@ class OperatorChecker(PlaceChecker):
 
     def is_bare(self, at: syntax.Node) -> bool:
         """Whether an expression is made of bare numbers and functions of them, so that what stands beside it decides its type."""
-        match at:
-            case syntax.Literal():
-                return at.kind in ("int", "real")
-            case syntax.Unary(operator="+" | "-"):
-                return self.is_bare(at.operand)
-            case syntax.Binary(operator="+" | "-" | "*" | "/" | "**"):
-                return self.is_bare(at.left) and self.is_bare(at.right)
-            case syntax.Call(callee=syntax.Name(name=name)):
-                function = None if self.declares(name.upper()) else self.scope.standard.function(name.upper())
-                return (
-                    function is not None
-                    and function.group in ("ANY_REAL", "ANY_NUM")
-                    and all(self.is_bare(argument.value) for argument in at.arguments)
-                )
-        return False
+        waiting: list[syntax.Node] = [at]
+        while waiting:
+            match waiting.pop():
+                case syntax.Literal(kind="int" | "real"):
+                    pass
+                case syntax.Unary(operator="+" | "-", operand=operand):
+                    waiting.append(operand)
+                case syntax.Binary(operator="+" | "-" | "*" | "/" | "**", left=left, right=right):
+                    waiting += (left, right)
+                case syntax.Call(callee=syntax.Name(name=name), arguments=arguments):
+                    function = self.scope.standard.function(name.upper())
+                    if (
+                        function is None
+                        or function.group not in ("ANY_REAL", "ANY_NUM")
+                        or self.declares(name.upper())
+                    ):
+                        return False
+                    waiting += (argument.value for argument in arguments)
+                case _:
+                    return False
+        return True
 
     def _types(self, at: syntax.Binary, left: typed.Expression, right: typed.Expression) -> str:
         return f"{self.text(at.left)} is {left.type} and {self.text(at.right)} is {right.type}"
