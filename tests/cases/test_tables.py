@@ -2,24 +2,40 @@
 
 from __future__ import annotations
 
+import io
 import tomllib
+from csv import QUOTE_ALL
+from csv import writer as csv_writer
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from upright_block.cases.table import Table, csv_table, inline_table
-from upright_block.cases.toml_places import content_start, toml_places
 from upright_block.language.source import Source
+from upright_block.library import Origin, Toml, TomlProblem, read_toml
 
 
 def texts(table: Table) -> list[list[str]]:
-    return [[c.text for c in line] for line in (table.heads, *table.rows)]
+    """The heads, then the rows."""
+    return [[h.text for h in table.heads], *map(list, zip(*table.columns, strict=True))]
+
+
+def inline(text: str) -> Table:
+    return inline_table(Source("t", text), text, lambda index: index)
+
+
+def csv(text: str) -> Table:
+    return csv_table(Source("t", text))
+
+
+def flaws(table: Table) -> list[tuple[str, str]]:
+    """What is wrong with a table: the name of the finding and what is marked."""
+    return [(flaw.name, table.source.text[flaw.start : flaw.end]) for flaw in table.flaws]
 
 
 def test_an_inline_table_splits_at_white_space_and_rulers_mean_nothing() -> None:
-    text = "at | open  at_open|opening\n\n0s|0 .|  0\n# a comment\n  1s 1 16#FF | .\n"
-    table = inline_table(Source("t", text), text, 0)
+    table = inline("at | open  at_open|opening\n\n0s|0 .|  0\n# a comment\n  1s 1 16#FF | .\n")
     assert texts(table) == [
         ["at", "open", "at_open", "opening"],
         ["0s", "0", "", "0"],
@@ -27,40 +43,61 @@ def test_an_inline_table_splits_at_white_space_and_rulers_mean_nothing() -> None
     ]
 
 
-def test_set_and_force_belong_to_the_next_name() -> None:
-    text = "at set state force  open done\n0s 1 1 1\n"
-    table = inline_table(Source("t", text), text, 0)
-    assert [h.text for h in table.heads] == ["at", "set state", "force open", "done"]
-    assert table.uneven == ()
+def test_a_word_of_a_role_belongs_to_the_next_name() -> None:
+    table = inline("at set state force  open pin set done\n0s 1 1 1 1\n")
+    assert [h.text for h in table.heads] == ["at", "set state", "force open", "pin set", "done"]
+    assert table.flaws == []
 
 
 def test_quoted_cells_may_hold_spaces() -> None:
-    text = 'a b\n\'x y\' "$"z"\n'
-    assert texts(inline_table(Source("t", text), text, 0))[1] == ["'x y'", '"$"z"']
+    assert texts(inline('a b\n\'x y\' "$"z"\n'))[1] == ["'x y'", '"$"z"']
 
 
-def test_rows_of_another_length_stand_apart() -> None:
-    text = "a b\n1 2\n1\n1 2 3\n"
-    table = inline_table(Source("t", text), text, 0)
-    assert (len(table.rows), [len(row) for row in table.uneven]) == (1, [1, 3])
+def test_rows_of_another_length_are_told() -> None:
+    table = inline("a b\n1 2\n1\n1 2 3\n")
+    assert (table.rows, flaws(table)) == (1, [("uneven-row", "1"), ("uneven-row", "1 2 3")])
 
 
 @pytest.mark.parametrize("delimiter", [",", ";", "\t"])
 @pytest.mark.parametrize("end", ["\n", "\r\n"])
 def test_csv_with_any_usual_delimiter_and_line_end(delimiter: str, end: str) -> None:
-    text = (
-        end.join(
-            delimiter.join(row)
-            for row in (["at", " open ", "done"], ["0s", "1", ""], ["", "", ""], ["1s", ".", "0"])
-        )
-        + end
-    )
-    assert texts(csv_table(Source("t", text))) == [["at", "open", "done"], ["0s", "1", ""], ["1s", "", "0"]]
+    rows = (["at", " open ", "done"], ["0s", "1", ""], ["", "", ""], ["1s", ".", "0"])
+    table = csv(end.join(delimiter.join(row) for row in rows) + end)
+    assert texts(table) == [["at", "open", "done"], ["0s", "1", ""], ["1s", "", "0"]]
 
 
 def test_csv_with_quotes_and_spare_delimiters() -> None:
-    text = 'at,"set  x",y,,\n"0s","1",2,,\n1s,3\n'
-    assert texts(csv_table(Source("t", text))) == [["at", "set x", "y"], ["0s", "1", "2"], ["1s", "3", ""]]
+    table = csv('at,"set  x",y,,\n"0s","1",2,,\n1s,".",3\n')
+    assert texts(table) == [["at", "set x", "y"], ["0s", "1", "2"], ["1s", "", "3"]]
+    assert table.source.text[table.cell(1, 1).start : table.cell(1, 1).end] == '"."'
+
+
+def test_the_delimiter_is_what_stands_between_the_heads_outside_of_brackets_and_quotes() -> None:
+    assert texts(csv("a;m[3,1]\n1;2\n")) == [["a", "m[3,1]"], ["1", "2"]]
+    assert texts(csv("a\tm[3,1]\n1\t2\n")) == [["a", "m[3,1]"], ["1", "2"]]
+    assert texts(csv('a,"m[3,1]"\n1,2\n')) == [["a", "m[3,1]"], ["1", "2"]]
+
+
+def test_a_blank_row_is_a_scan_where_no_column_gives_the_time() -> None:
+    assert texts(csv("a,b\n1,2\n,\n3,4\n"))[2] == ["", ""]
+
+
+CSV_FLAWS = {
+    "fewer cells": ("a,b\n1\n", [("uneven-row", "1")]),
+    "more cells": ("a,b\n1,2,3\n", [("uneven-row", "1,2,3")]),
+    "fewer cells with a time": ("at,b\n1s\n", [("uneven-row", "1s")]),
+    "a quote that is not closed": ('a,b\n"1,2\n3,4\n"5,6\n', [("open-quote", '"1,2'), ("open-quote", '"5,6')]),
+    "text behind a quote": ('a,b\n"1"x,2\n', [("open-quote", '"1"x,2')]),
+    "a blank line where each row is a scan": ("a,b\n1,2\n\n3,4\n", [("blank-line", "\n")]),
+    "a name that is cut at the comma": ("a,m[3,1]\n1,2\n", [("cut-name", "m[3")]),
+    "a quote in the heads that is not closed": ('a,"b\n1,2\n', [("open-quote", '"b')]),
+    "a cell beyond all measure": (f'a,b\n"{"x" * 140_000}",2\n', [("long-cell", '"')]),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("text", "found"), CSV_FLAWS.values(), ids=CSV_FLAWS)
+def test_no_row_of_a_csv_file_is_lost_in_silence(text: str, found: list[tuple[str, str]]) -> None:
+    assert flaws(csv(text)) == found
 
 
 CELLS = st.lists(st.text("abc019.:_", min_size=1, max_size=5), min_size=2, max_size=4)
@@ -68,13 +105,33 @@ CELLS = st.lists(st.text("abc019.:_", min_size=1, max_size=5), min_size=2, max_s
 
 @given(st.lists(CELLS, min_size=1, max_size=5))
 def test_every_cell_stands_where_it_was_written(rows: list[list[str]]) -> None:
-    for text, table in (
-        (t := "\n".join(" | ".join(row) for row in rows), inline_table(Source("t", t), t, 0)),
-        (c := "\n".join(" , ".join(row) for row in rows), csv_table(Source("t", c))),
+    rows = [
+        ["at", "x", "y", "z"][: len(rows[0])],
+        *(row for row in rows if len(row) == len(rows[0]) and set(row) != {"."}),
+    ]
+    for table in (
+        inline("\n".join(" | ".join(row) for row in rows)),
+        csv("\n".join(" , ".join(row) for row in rows)),
     ):
-        for line in (table.heads, *table.rows, *table.uneven):
-            for cell in line:
-                assert text[cell.start : cell.end] in (cell.text, ".")
+        text = table.source.text
+        placed = [
+            *table.heads,
+            *(table.cell(r, c) for r in range(table.rows) for c in range(len(table.heads))),
+        ]
+        assert [text[cell.start : cell.end] for cell in placed] == [cell for row in rows for cell in row]
+
+
+@given(
+    st.lists(st.lists(st.text('ab,; "\t.', max_size=5), min_size=3, max_size=3), min_size=1, max_size=5),
+    st.sampled_from(",;\t"),
+)
+def test_what_a_csv_writer_writes_is_read_again(rows: list[list[str]], delimiter: str) -> None:
+    out = io.StringIO()
+    csv_writer(out, delimiter=delimiter, lineterminator="\n", quoting=QUOTE_ALL).writerows(
+        [["x", "y", "z"], *rows]
+    )
+    wanted = [["" if cell.strip() == "." else cell.strip() for cell in row] for row in rows]
+    assert texts(csv(out.getvalue()))[1:] == wanted
 
 
 TOML = '''# a comment = 1
@@ -94,12 +151,24 @@ list = [1, [2, "]"], { x = 3 }]
 '''
 
 
+def at(toml: Toml, *path: str | int) -> Toml:
+    for key in path:
+        toml = toml.value[key]
+    return toml
+
+
+def values(toml: Toml) -> object:
+    """The plain values, as the standard reader gives them."""
+    if isinstance(toml.value, dict):
+        return {key: values(entry) for key, entry in toml.value.items()}
+    return [values(entry) for entry in toml.value] if isinstance(toml.value, list) else toml.value
+
+
 def test_places_of_toml_keys_and_values() -> None:
-    tomllib.loads(TOML)
-    places = toml_places(TOML)
+    content = read_toml(TOML)
 
     def written(*path: str | int) -> str:
-        return TOML[places[path].start : places[path].end]
+        return TOML[at(content, *path).start : at(content, *path).end]
 
     assert written("block") == '"B"'
     assert written("scan") == "'100ms'"
@@ -107,8 +176,51 @@ def test_places_of_toml_keys_and_values() -> None:
     assert written("case", 0, "given", "b.c") == '"5s"'
     assert written("case", 0, "given", "d", "e") == "true"
     assert written("case", 1, "name") == '"two"'
-    assert written("case", 1, "hold") == "true"
     assert written("case", 1, "list", 2, "x") == "3"
-    vectors = places["case", 0, "vectors"]
-    assert TOML[content_start(TOML, vectors) :].startswith("a = b")
+    vectors = at(content, "case", 0, "vectors")
+    assert TOML[Origin(TOML, vectors)(0) :].startswith("a = b")
     assert TOML[vectors.key_start : vectors.key_end] == "vectors"
+
+
+TOMLS = [
+    TOML,
+    TOML.replace("\n", "\r\n"),
+    "[[case]]\nname = 'a'\n[case.given]\nx = 1\n\"q\\u0041.b\" = 2\n[case.given.deep]\ny = 3\n[[case]]\nname = 'b'\n",
+    "a.b.c = 1\na.d = [\n  1, # one\n  [2, 3],\n]\n[t.u]\nv = {}\nw = []\n[[t.list]]\nx = 1\n[[t.list]]\nx = 2\n",
+    'q = "one\\ttwo"\nr = \'raw\\t\'\nm = """\nx"""\nn = """a""b"""\no = """end\\\n   joined"""\np = """quoted"""""\ne = ""\n',
+    "d = 2026-03-29T06:00:00Z\nf = 1_000.5e3\nh = 0xFF\ni = -inf\nt = true\n",
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("text", TOMLS, ids=range(len(TOMLS)))
+def test_values_are_those_of_the_standard_reader(text: str) -> None:
+    assert values(read_toml(text)) == tomllib.loads(text)
+
+
+@given(st.text('ab|"\n\r\t\\ é\u2028', max_size=30), st.sampled_from(["\n", "\r\n"]))
+def test_every_character_of_a_string_has_its_place(value: str, end: str) -> None:
+    escapes = {"\\": "\\\\", '"': '\\"', "\r": "\\r", "\n": end}
+    text = 'v = """' + end + "".join(escapes.get(c, c) for c in value) + '"""'
+    string = read_toml(text).value["v"]
+    origin = Origin(text, string)
+    assert string.value == value
+    for index, character in enumerate(value):
+        assert text[origin(index) :].startswith(escapes.get(character, character))
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        ("a = [" + "[" * 5000 + "]" * 5000 + "]", "nested too deep"),
+        ("a = " + "[" * 150 + "]" * 150, "nested too deep"),
+        ("a = " + "{b=" * 150 + "1" + "}" * 150, "nested too deep"),
+        (".".join("a" * 150) + " = 1", "nested too deep"),
+        ("a = " + "1" * 5000, "too many digits"),
+        ("a = 'x\n", "the file ends"),
+        ("a = 1\na = 2", "overwrite"),
+    ],
+)  # fmt: skip
+def test_what_is_no_toml_is_told(text: str, says: str) -> None:
+    with pytest.raises(TomlProblem, match=says) as told:
+        read_toml(text)
+    assert 0 <= told.value.start <= len(text)

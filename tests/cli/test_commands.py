@@ -73,7 +73,8 @@ def test_one_character_makes_a_case_fail_and_the_moment_is_shown(glasshouse: Pat
     assert "21 cases: 20 good, 1 wrong" in result.output
     assert "At 21s (scan 210), row cases/vent_drive.toml:11" in result.output
     assert "opening is 0 and not 1; it is 0 since 21s (scan 210)" in result.output
-    assert re.search(r"▶\s+210\s+21s │\s+1\s+1 │\s+0 ≠ 1", result.output)
+    assert re.search(r"▶\s+210\s+21s │\s+1 │\s+0 ≠ 1", result.output)
+    assert "the same in these rows: open 1, closing 0, stuck 0" in result.output
 
 
 def test_the_readme_tells_of_that_character() -> None:
@@ -119,7 +120,8 @@ def test_verify_as_json(glasshouse: Path) -> None:
     )
     assert case["wrong"] == [
         {
-            "pin": "opening", "scan": 210, "time_ns": 21_000_000_000, "expected": "1", "got": "0",
+            "pin": "opening", "type": "BOOL", "scan": 210, "time_ns": 21_000_000_000, "got": False, "got_text": "0",
+            "expected": {"low": True, "high": True, "outside": False}, "expected_text": "1",
             "since_scan": 210, "row_file": "cases/vent_drive.toml", "row_line": 11,
         }
     ]  # fmt: skip
@@ -324,7 +326,7 @@ def test_many_wrong_moments_are_shortened_and_a_near_miss_says_what_to_allow(tmp
     )
     output = upright("verify", "Third", "--library", tmp_path / "lib").output
     assert "y is 0.33333334 and not 0.33333" in output
-    assert "  2 more wrong values from 3s on." in output
+    assert "then at 1s (scan 1), line 8: y is 0.6666667 and not 0.66667" in output
     allowed = re.findall(r"To allow it, write (0\.33333±\S+)\.\n", output)
     assert len(allowed) == 1
     edit(cases, "1 | 0.33333", f"1 | {allowed[0]}")

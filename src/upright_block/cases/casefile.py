@@ -2,22 +2,19 @@
 
 from __future__ import annotations
 
+import os
 import re
-import tomllib
-from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
-from typing import Any
 
+from upright_block.cases.cells import parse_span
 from upright_block.cases.table import Table, csv_table, inline_table
-from upright_block.cases.toml_places import Path as TomlPath
-from upright_block.cases.toml_places import Place, content_start, toml_places
 from upright_block.language.findings import Finding, Findings
-from upright_block.language.literals import LiteralProblem, parse_date_and_time, parse_duration
+from upright_block.language.literals import LiteralProblem, parse_date_and_time
 from upright_block.language.names import did_you_mean
 from upright_block.language.source import Source
-from upright_block.library import read_source
+from upright_block.library import FileProblem, Files, Origin, Toml, TomlProblem, read_toml
 
 _FILE_KEYS = ("block", "scan", "case")
 _CASE_KEYS = ("name", "given", "vectors", "run_for", "hold", "clock")
@@ -28,16 +25,16 @@ _LATER = {
     "always": "rules that always hold",
     "never": "rules that never hold",
 }
-_POSITION = re.compile(r"\s*\(at line (\d+), column (\d+)\)")
+_CLOCK_WAY_OUT = 'Write clock = "2026-03-29-06:00:00".'
 
 
 @dataclass(frozen=True, slots=True)
 class Given:
-    """A value that a case sets before the first scan: a dotted path, and the text of the value."""
+    """A value that a case sets before the first scan: a dotted path, and a text or a list of them."""
 
     path: str
-    text: str
-    place: Place
+    value: Toml
+    key: Toml
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,41 +42,43 @@ class Case:
     """One case. ``run_for`` is in ns, or None when the last row ends the case.
 
     ``clock`` is the wall clock at the start, in ns since 1970-01-01, or None where it does not matter.
+    ``mistakes`` says that it has findings and cannot be run.
     """
 
+    id: str
     name: str
-    place: Place
+    place: Toml
     given: tuple[Given, ...]
     vectors: Table | None
     run_for: int | None
     hold: bool
     clock: int | None
+    mistakes: tuple[Finding, ...]
 
 
 @dataclass(frozen=True, slots=True)
 class CaseFile:
-    """The cases of one unit. ``scan`` is in ns; ``unusable`` counts the cases left out for their mistakes."""
+    """The cases of one unit. ``scan`` is in ns; ``mistakes`` are those that keep all of its cases from running."""
 
     source: Source
-    stem: str
     block: str
-    block_place: Place
+    block_place: Toml
     scan: int
     cases: tuple[Case, ...]
-    unusable: int
+    mistakes: tuple[Finding, ...]
 
 
 class _Reader:
     """Reads one case file and reports what is wrong in it."""
 
-    def __init__(self, source: Source, folder: Path, root: Path, findings: Findings) -> None:
+    def __init__(self, source: Source, stem: str, folder: Path, files: Files, findings: Findings) -> None:
         self.source = source
+        self.stem = stem
         self.folder = folder
-        self.root = root
+        self.files = files
         self.findings = findings
-        self.places: dict[TomlPath, Place] = {}
 
-    def report(self, name: str, place: Place, message: str, way_out: str = "", *, key: bool = False) -> None:
+    def report(self, name: str, place: Toml, message: str, way_out: str, *, key: bool = False) -> None:
         start, end = (place.key_start, place.key_end) if key else (place.start, place.end)
         line_end = self.source.text.find("\n", start)
         self.findings.add(
@@ -88,291 +87,209 @@ class _Reader:
 
     def read(self) -> CaseFile | None:
         try:
-            content = tomllib.loads(self.source.text)
-        except tomllib.TOMLDecodeError as problem:
-            self._bad_toml(problem)
+            content = read_toml(self.source.text)
+        except TomlProblem as problem:
+            self.findings.add(
+                Finding(
+                    "bad-toml", self.source, problem.start, problem.start + 1, f"The file is not valid TOML: {problem}.",
+                    'Texts stand in quotes, tables of rows between """ and """.',
+                )
+            )  # fmt: skip
             return None
-        self.places = toml_places(self.source.text)
-        self._check_keys(content, (), _FILE_KEYS, "A case file")
-        whole = Place(0, 0, 0, 0)
-        block = self._text(content, ("block",), "block", whole)
-        scan = self._duration(content, ("scan",), "scan") if "scan" in content else None
-        if "scan" not in content:
+        begun = len(self.findings.items)
+        self._check_keys(content, _FILE_KEYS, "A case file")
+        block = self._text(content, "block")
+        scan = self._duration(content, "scan")
+        if "scan" not in content.value:
+            self.report("missing-key", content, "The case file does not say how long a scan is.",
+                        'Write scan = "100ms" before the first [[case]].')  # fmt: skip
+        if "block" not in content.value and not any(later in content.value for later in _LATER):
+            self.report("missing-key", content, "The case file does not name its block.",
+                        'Write block = "Name" in its first line.')  # fmt: skip
+        mistakes = tuple(self.findings.items[begun:])
+        listed = content.value.get("case", Toml([], 0, 0, 0, 0))
+        if not isinstance(listed.value, list) or not all(isinstance(c.value, dict) for c in listed.value):
             self.report(
-                "missing-key",
-                whole,
-                "The case file does not say how long a scan is.",
-                'Write scan = "100ms" before the first [[case]].',
-            )
-        elif scan is not None and scan <= 0:
-            self.report(
-                "out-of-range",
-                self.places[("scan",)],
-                "A scan takes longer than nothing.",
-                'Write a duration such as "100ms".',
-            )
-            scan = None
-        if "block" not in content and not any(later in content for later in _LATER):
-            self.report(
-                "missing-key",
-                whole,
-                "The case file does not name its block.",
-                'Write block = "Name" in its first line.',
-            )
-        cases = content.get("case", [])
-        if not isinstance(cases, list) or not all(isinstance(c, dict) for c in cases):
-            self.report(
-                "wrong-kind",
-                self.places.get(("case",), whole),
-                "Cases are written as tables.",
-                "Begin each with a line [[case]].",
+                "wrong-kind", listed, "Cases are written as tables.", "Begin each with a line [[case]]."
             )
             return None
-        if not cases:
-            self.report("no-cases", whole, "The file holds no case.", "Begin one with a line [[case]].")
-        if block is None or scan is None:
-            return None
-        read = [self._case(case, index) for index, case in enumerate(cases)]
-        self._check_names([case for case in read if case])
-        place = self.places.get(("block",), whole)
-        return CaseFile(
-            self.source,
-            Path(self.source.path).stem,
-            block,
-            place,
-            scan,
-            tuple(c for c in read if c),
-            read.count(None),
-        )
+        if not listed.value:
+            self.report("no-cases", content, "The file holds no case.", "Begin one with a line [[case]].")
+        cases: list[Case] = []
+        seen: set[str] = set()
+        for index, case in enumerate(listed.value):
+            cases.append(self._case(case, index, seen))
+        place = content.value.get("block", content)
+        return CaseFile(self.source, block or "", place, scan or 1, tuple(cases), mistakes)
 
-    def _bad_toml(self, problem: tomllib.TOMLDecodeError) -> None:
-        text = str(problem)
-        position = _POSITION.search(text)
-        at = max(len(self.source.text.rstrip()) - 1, 0)
-        if position:
-            at = self.source.line_start(int(position[1])) + int(position[2]) - 1
-        message = _POSITION.sub("", text).replace(" (at end of document)", ", and the file ends")
-        self.findings.add(
-            Finding(
-                "bad-toml",
-                self.source,
-                at,
-                at + 1,
-                f"The file is not valid TOML: {message}.",
-                'Texts stand in quotes, tables of rows between """ and """.',
-            )
-        )
-
-    def _check_keys(
-        self, content: Mapping[str, Any], path: TomlPath, known: tuple[str, ...], what: str
-    ) -> None:
-        for key in content:
-            place = self.places.get((*path, key), Place(0, 0, 0, 0))
+    def _check_keys(self, content: Toml, known: tuple[str, ...], what: str) -> None:
+        for key, entry in content.value.items():
             if key in known:
                 continue
             if key in _LATER:
-                self.report(
-                    "not-supported",
-                    place,
-                    f"{key}: {_LATER[key]} are not read by this version.",
-                    "Remove it, or check with vectors.",
-                    key=True,
-                )
+                self.report("not-supported", entry, f"{key}: {_LATER[key]} are not read by this version.",
+                            "Remove it, or check with vectors.", key=True)  # fmt: skip
             else:
                 hint = did_you_mean(key, known) or f"Its keys are {', '.join(known)}."
-                self.report("unknown-key", place, f"{what} has no key {key}.", hint, key=True)
+                self.report("unknown-key", entry, f"{what} has no key {key}.", hint, key=True)
 
-    def _check_names(self, cases: list[Case]) -> None:
-        seen: set[str] = set()
-        for case in cases:
-            if case.name.lower() in seen:
-                self.report(
-                    "name-twice",
-                    case.place,
-                    f'Two cases are called "{case.name}".',
-                    "Give each case a name of its own.",
-                )
-            seen.add(case.name.lower())
-
-    def _text(self, content: Mapping[str, Any], path: TomlPath, what: str, default: Place) -> str | None:
-        value = content.get(str(path[-1]))
-        if value is None:
+    def _text(self, content: Toml, key: str) -> str | None:
+        entry = content.value.get(key)
+        if entry is None:
             return None
-        if not isinstance(value, str) or not value.strip():
-            self.report(
-                "wrong-kind",
-                self.places.get(path, default),
-                f"{what} is not a name.",
-                f'Write {path[-1]} = "...".',
-            )
+        if not isinstance(entry.value, str) or not entry.value.strip():
+            self.report("wrong-kind", entry, f"{key} is not a name.", f'Write {key} = "...".')
             return None
-        return value.strip()
+        return entry.value.strip()
 
-    def _duration(self, content: Mapping[str, Any], path: TomlPath, what: str) -> int | None:
-        value = content[str(path[-1])]
-        place = self.places[path]
-        if not isinstance(value, str):
-            self.report(
-                "wrong-kind",
-                place,
-                f"{what} is a duration in quotes.",
-                f'Write {path[-1]} = "{value}s" or another unit.',
+    def _duration(self, content: Toml, key: str) -> int | None:
+        """A duration above zero, in ns."""
+        entry = content.value.get(key)
+        if entry is None:
+            return None
+        if not isinstance(entry.value, str):
+            number = (
+                entry.value
+                if isinstance(entry.value, (int, float)) and not isinstance(entry.value, bool)
+                else 1
             )
+            example = f"{number}ms" if key == "scan" else f"{number}s"
+            self.report("wrong-kind", entry, f"{key} is a duration in quotes, with its unit.", f'Write {key} = "{example}", or another unit.')  # fmt: skip
             return None
         try:
-            return parse_duration(value.strip().partition("#")[2] or value.strip())
+            found = parse_span(entry.value)
         except LiteralProblem as problem:
-            self.report("bad-literal", place, str(problem), problem.way_out)
+            self.report("bad-literal", entry, str(problem), problem.way_out)
             return None
-
-    def _clock(self, content: Mapping[str, Any], path: TomlPath) -> int | None:
-        """The wall clock at the start of a case."""
-        value, place = content["clock"], self.places[path]
-        if not isinstance(value, (str, date)):
+        if found <= 0:
+            what = "A scan takes" if key == "scan" else "A run takes"
             self.report(
-                "wrong-kind", place, "clock is a date and time.", 'Write clock = "2026-03-29-06:00:00".'
+                "out-of-range", entry, f"{what} longer than nothing.", 'Write a duration such as "100ms".'
             )
             return None
+        return found
+
+    def _clock(self, content: Toml) -> int | None:
+        """The wall clock at the start of a case."""
+        entry = content.value.get("clock")
+        if entry is None:
+            return None
+        if not isinstance(entry.value, (str, date)):
+            self.report("wrong-kind", entry, "clock is a date and time.", _CLOCK_WAY_OUT)
+            return None
+        prefix, mark, rest = str(entry.value).rpartition("#")
+        if mark and prefix.upper() not in (
+            "DT",
+            "DATE_AND_TIME",
+            "LDT",
+            "LDATE_AND_TIME",
+            "D",
+            "DATE",
+            "LD",
+            "LDATE",
+        ):
+            self.report("bad-literal", entry, f"{entry.value} is no date and time.", _CLOCK_WAY_OUT)
+            return None
         try:
-            moment = re.sub(r"(?<=\d)[T ](?=\d)", "-", str(value)).rpartition("#")[2]
+            moment = re.sub(r"(?<=\d)[T ](?=\d)", "-", rest)
             return parse_date_and_time(moment if ":" in moment else f"{moment}-00:00:00")
         except LiteralProblem as problem:
-            self.report("bad-literal", place, str(problem), problem.way_out)
+            self.report("bad-literal", entry, str(problem), problem.way_out)
             return None
 
-    def _case(self, content: Mapping[str, Any], index: int) -> Case | None:
-        path: TomlPath = ("case", index)
-        place = self.places[path]
-        before = len(self.findings.items)
-        self._check_keys(content, path, _CASE_KEYS, "A case")
-        name = self._text(content, (*path, "name"), "name", place)
-        if "name" not in content:
-            self.report("missing-key", place, "This case has no name.", 'Write name = "what it shows".')
-        run_for = self._duration(content, (*path, "run_for"), "run_for") if "run_for" in content else None
-        hold = content.get("hold", False)
-        if not isinstance(hold, bool):
-            self.report(
-                "wrong-kind", self.places[(*path, "hold")], "hold is true or false.", "Write hold = true."
-            )
-        clock = self._clock(content, (*path, "clock")) if "clock" in content else None
-        given = self._given(content.get("given", {}), (*path, "given"))
-        vectors = self._vectors(content["vectors"], (*path, "vectors")) if "vectors" in content else None
-        if "vectors" not in content and "run_for" not in content and not any(k in content for k in _LATER):
-            self.report(
-                "missing-key",
-                place,
-                "This case does nothing: it has neither vectors nor run_for.",
-                "Give it vectors.",
-            )
-        if name is None or any(f.severity == "error" for f in self.findings.items[before:]):
-            return None
-        name_place = self.places[(*path, "name")]
-        return Case(name, name_place, given, vectors, run_for, hold is True, clock)
+    def _case(self, content: Toml, index: int, seen: set[str]) -> Case:
+        begun = len(self.findings.items)
+        self._check_keys(content, _CASE_KEYS, "A case")
+        name = self._text(content, "name")
+        if "name" not in content.value:
+            self.report("missing-key", content, "This case has no name.", 'Write name = "what it shows".')
+        run_for = self._duration(content, "run_for")
+        hold = content.value.get("hold")
+        if hold is not None and not isinstance(hold.value, bool):
+            self.report("wrong-kind", hold, "hold is true or false.", "Write hold = true.")
+        clock = self._clock(content)
+        given = self._given(content.value["given"], "") if "given" in content.value else []
+        vectors = self._vectors(content.value["vectors"]) if "vectors" in content.value else None
+        if not any(key in content.value for key in ("vectors", "run_for", *_LATER)):
+            self.report("missing-key", content, "This case does nothing: it has neither vectors nor run_for.",
+                        'Write vectors = """ ... """ below its name.')  # fmt: skip
+        place = content.value.get("name", content)
+        if name is not None and name.lower() in seen:
+            self.report("name-twice", place, f'Two cases are called "{name}".', "Give each case a name of its own.")  # fmt: skip
+        seen.add((name or "").lower())
+        mistakes = tuple(self.findings.items[begun:])
+        shown = name or f"case {index + 1}"
+        return Case(
+            f"{self.stem}/{shown}", shown, place, tuple(given), vectors, run_for,
+            hold is not None and hold.value is True, clock, mistakes,
+        )  # fmt: skip
 
-    def _given(self, content: Any, path: TomlPath) -> tuple[Given, ...]:
-        if not isinstance(content, dict):
+    def _given(self, content: Toml, path: str) -> list[Given]:
+        """The values of a table; of a structure they stand in a table of their own."""
+        if not isinstance(content.value, dict):
             self.report(
-                "wrong-kind",
-                self.places[path],
-                "given is a table of values.",
-                'Write given = { pin = "value" }.',
+                "wrong-kind", content, "given is a table of values.", 'Write given = { pin = "value" }.'
             )
-            return ()
+            return []
         found: list[Given] = []
-        for key, value in content.items():
-            if isinstance(value, dict):
-                found += [Given(f"{key}.{g.path}", g.text, g.place) for g in self._given(value, (*path, key))]
-                continue
-            place = self.places[(*path, key)]
-            if isinstance(value, (bool, int, float, str)):
-                found.append(
-                    Given(key, str(value).upper() if isinstance(value, bool) else str(value).strip(), place)
-                )
+        for key, entry in content.value.items():
+            whole = f"{path}.{key}" if path else key
+            if isinstance(entry.value, dict):
+                found += self._given(entry, whole)
             else:
-                self.report("wrong-kind", place, f"{key} takes one value.", f'Write {key} = "value".')
-        return tuple(found)
+                found.append(Given(whole, entry, entry))
+        return found
 
-    def _vectors(self, value: Any, path: TomlPath) -> Table | None:
-        place = self.places[path]
-        if not isinstance(value, str):
-            self.report(
-                "wrong-kind",
-                place,
-                "vectors is a table in quotes, or the name of a file.",
-                'Write vectors = """ ... """.',
-            )
+    def _vectors(self, entry: Toml) -> Table | None:
+        if not isinstance(entry.value, str):
+            self.report("wrong-kind", entry, "vectors is a table in quotes, or the name of a file.",
+                        'Write vectors = """ ... """.')  # fmt: skip
             return None
-        if "\n" in value or "|" in value or not value.strip():
-            raw = self.source.text[content_start(self.source.text, place) : place.end].rstrip("\"'")
+        if "\n" in entry.value or "|" in entry.value or not entry.value.strip():
             return self._checked(
-                inline_table(self.source, raw, content_start(self.source.text, place)), place
+                inline_table(self.source, entry.value, Origin(self.source.text, entry)), entry
             )
-        return self._vector_file(value.strip(), place)
+        return self._vector_file(entry.value.strip(), entry)
 
-    def _vector_file(self, name: str, place: Place) -> Table | None:
-        path = self.folder / name
-        suffix = path.suffix.lower()
+    def _vector_file(self, name: str, place: Toml) -> Table | None:
+        suffix = Path(name).suffix.lower()
         if suffix in (".xlsx", ".xls", ".ods"):
-            self.report(
-                "not-supported",
-                place,
-                f"{suffix} files are not read by this version.",
-                "Save the sheet as CSV.",
-            )
+            self.report("not-supported", place, f"{suffix} files are not read by this version.", "Save the sheet as CSV, and name that file.")  # fmt: skip
             return None
         if suffix != ".csv":
-            self.report(
-                "wrong-kind",
-                place,
-                f"{name} is neither a table of several lines nor the name of a CSV file.",
-                'Write the table between """ and """, or name a .csv file.',
-            )
+            self.report("wrong-kind", place, f"{name} is neither a table of several lines nor the name of a CSV file.",
+                        'Write the table between """ and """, or name a .csv file.')  # fmt: skip
             return None
-        if not path.is_file():
-            near = did_you_mean(name, [p.name for p in self.folder.glob("*.csv")])
-            self.report(
-                "missing-file",
-                place,
-                f"There is no file {name} beside the case file.",
-                near or "Correct the name, or write the file.",
-            )
+        path = self.folder / name
+        try:
+            source = self.files.read(path)
+        except FileProblem as problem:
+            if problem.name == "unreadable-file" and not os.path.exists(path):
+                near = did_you_mean(name, [p.name for p in self.folder.glob("*.csv")])
+                self.report("missing-file", place, f"There is no file {name} beside the case file.",
+                            near or "Correct the name, or write the file.")  # fmt: skip
+            else:
+                self.report(problem.name, place, f"{name}: {problem}", problem.way_out)
             return None
-        source = read_source(path, self.root, self.findings)
-        return None if source is None else self._checked(csv_table(source), place)
+        return self._checked(csv_table(source), place)
 
-    def _checked(self, table: Table, place: Place) -> Table | None:
-        if not table.heads:
-            self.report(
-                "empty-table",
-                place,
-                "The table is empty.",
-                "Write a line of column names, then a line for each row.",
-            )
-            return None
-        for row in table.uneven:
-            count, wanted = len(row), len(table.heads)
-            more = "more" if count > wanted else "fewer"
+    def _checked(self, table: Table, place: Toml) -> Table:
+        for flaw in table.flaws:
             self.findings.add(
-                Finding(
-                    "uneven-row",
-                    table.source,
-                    row[0].start,
-                    row[-1].end,
-                    f"The row has {count} cells, {more} than the {wanted} columns ({' '.join(h.text for h in table.heads)}).",
-                    "Write . for an empty cell." if count < wanted else "Remove a cell, or name its column.",
-                )
+                Finding(flaw.name, table.source, flaw.start, flaw.end, flaw.message, flaw.way_out)
             )
-        if not table.rows and not table.uneven:
-            self.report(
-                "empty-table", place, "The table has column names and no rows.", "Write a line for each row."
-            )
-        return None if table.uneven or not table.rows else table
+        if not table.flaws and not table.heads:
+            self.report("empty-table", place, "The table is empty.",
+                        "Write a line of column names, then a line for each row.")  # fmt: skip
+        elif not table.flaws and not table.rows:
+            self.report("empty-table", place, "The table has no rows.", "Write a line for each row below the column names.")  # fmt: skip
+        return table
 
 
-def read_case_file(path: Path, root: Path, findings: Findings) -> CaseFile | None:
-    """Read a case file; None when too little of it can be used. All mistakes become findings.
+def read_case_file(path: Path, stem: str, files: Files, findings: Findings) -> CaseFile | None:
+    """Read a case file; None, with findings, when no case of it can be told from another.
 
-    Cases with mistakes are left out of the result.
+    ``stem`` begins the names of its cases. A case with mistakes keeps its findings, so that it can be named.
     """
-    source = read_source(path, root, findings)
-    return None if source is None else _Reader(source, path.parent, root, findings).read()
+    source = files.source(path, findings)
+    return None if source is None else _Reader(source, stem, path.parent, files, findings).read()

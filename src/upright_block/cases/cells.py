@@ -5,8 +5,9 @@ from __future__ import annotations
 import math
 import re
 from dataclasses import dataclass
-from decimal import Decimal, InvalidOperation
+from decimal import Decimal
 from functools import lru_cache
+from typing import TypeVar
 
 from upright_block.language.literals import (
     LiteralProblem,
@@ -15,6 +16,7 @@ from upright_block.language.literals import (
     fit,
     next_real,
     parse_as,
+    parse_duration,
     parse_text,
     parse_typed,
     shown,
@@ -31,19 +33,59 @@ from upright_block.language.types import (
 
 _TOLERANCE = re.compile(r"(.+?)(?:±|\+-|\+/-)(.+)\Z")
 _DECIMAL = re.compile(r"[+-]?[0-9]+(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?\Z")
+_DECIMAL_COMMA = re.compile(r"([+-]?[0-9]+),([0-9]+)\Z")
+_SIGNS = str.maketrans({"≥": ">=", "≤": "<=", "≠": "!"})
+_MOST_CACHED = 20_000
+N = TypeVar("N", int, Decimal)
 
 
 @dataclass(frozen=True, slots=True)
 class Check:
-    """A value is right when it lies from ``low`` to ``high``, or outside of them if ``outside``."""
+    """A value is right when it lies from ``low`` to ``high``, or outside of them if ``outside``.
+
+    Where ``low`` is no number (NaN), the value is right when it is none. Else no number is never right.
+    """
 
     low: Value
     high: Value
     outside: bool
     text: str
 
+    @property
+    def wants_no_number(self) -> bool:
+        """Whether it asks for NaN."""
+        return self.low != self.low
 
-@lru_cache(maxsize=20_000)
+    def holds(self, value: Value) -> bool:
+        """Whether a value is right."""
+        if value != value or self.wants_no_number:
+            return self.wants_no_number and (value != value) != self.outside
+        return (self.low <= value <= self.high) != self.outside  # type: ignore[operator]
+
+
+def parse_span(text: str) -> int:
+    """Nanoseconds of a duration with or without its prefix: ``5s``, ``T#5s``; ``0`` is one too.
+
+    Raises:
+        LiteralProblem: the text is no duration.
+    """
+    text = text.strip()
+    if text == "0":
+        return 0
+    if "#" in text:
+        type_, value = parse_typed(text)
+        if not isinstance(type_, Elementary) or type_.family != "duration":
+            raise LiteralProblem(f"{text} is no duration.", "Write one such as 1m30s or T#1m30s.")
+        return int(value)
+    spaced = "".join(text.split())
+    if spaced != text:
+        raise LiteralProblem(f"{text} has a space in it.", f"Write {spaced}.")
+    if _DECIMAL.match(text):
+        raise LiteralProblem(f"{text} has no unit of time.", f"Write {text}s, or another unit.")
+    return parse_duration(text)
+
+
+@lru_cache(maxsize=_MOST_CACHED)
 def parse_value(text: str, type_: Type) -> Value:
     """The value of a cell for a pin of this type: a literal of the language, or its short form.
 
@@ -77,32 +119,72 @@ def _parse_number(text: str, type_: Elementary) -> Number:
         return 0
     if type_.family == "real" and _DECIMAL.match(text):
         return fit(UNTYPED_REAL, float(text), type_)
+    _refuse_slips(text, type_)
     return parse_as(text, type_)
 
 
-@lru_cache(maxsize=20_000)
+def _refuse_slips(text: str, type_: Elementary) -> None:
+    """What people write into cells that is no literal, with what they meant."""
+    number, tail = text.lstrip("=<>"), text.removesuffix("..").removeprefix("..")
+    if text in ("-", "--", "–", "—", "/", "x", "X", "?") and not isinstance(type_, Enumeration):
+        raise LiteralProblem(f"{text} is no value.", "An empty cell, or one with a point, says nothing.")
+    if comma := _DECIMAL_COMMA.match(text):
+        raise LiteralProblem(f"{text} has a decimal comma.", f"Write {comma[1]}.{comma[2]}.")
+    if number != text:
+        raise LiteralProblem(f"{text} is no check.", f"Write {'!' if text.startswith('<') else ''}{number}.")
+    if tail != text and ".." not in tail:
+        sign = ">=" if text.endswith("..") else "<="
+        raise LiteralProblem(
+            f"{text} lacks one of its ends.", f"Write {sign}{tail}, or both ends, as in 1..5."
+        )
+    if type_.family == "duration" and len(text.split()) > 1:
+        raise LiteralProblem(f"{text} has a space in it.", f"Write {''.join(text.split())}.")
+    if (
+        type_.family in ("signed", "unsigned", "bits")
+        and _DECIMAL.match(text)
+        and not text.lstrip("+-").isdigit()
+    ):
+        value = Decimal(text)
+        whole = f"{int(value)}" if abs(value) < 1 << 64 else "a whole number"
+        also = (
+            f" or {int(value) + (1 if value > 0 else -1)}"
+            if value != int(value) and abs(value) < 1 << 64
+            else ""
+        )
+        raise LiteralProblem(
+            f"{text} has a fraction or an exponent; {type_} has none.", f"Write {whole}{also}."
+        )
+
+
+@lru_cache(maxsize=_MOST_CACHED)
 def parse_check(text: str, type_: Type) -> Check:
     """What a cell asks of a value: ``5``, ``!5``, ``>=5``, ``<5``, ``1..5``, ``20±0.5``.
 
     Raises:
         LiteralProblem: the cell is no check for the type.
     """
-    if text.startswith("!"):
-        inner = parse_check(text[1:].strip(), type_)
-        return Check(inner.low, inner.high, not inner.outside, text)
+    asked = text.translate(_SIGNS)
+    if asked.startswith("!"):
+        rest = asked[1:].strip()
+        if rest[:1] in ("!", "="):
+            raise LiteralProblem(f"{text} is no check.", f"Write !{rest.lstrip('!= ')}.")
+        inner = parse_check(rest, type_)
+        return Check(inner.low, inner.high, True, text)
     if not isinstance(type_, Elementary):
-        value = parse_value(text, type_)
+        value = parse_value(asked, type_)
         return Check(value, value, False, text)
+    if type_.family == "real" and asked.upper() == "NAN":
+        return Check(math.nan, math.nan, False, text)
     for sign in (">=", "<=", ">", "<"):
-        if text.startswith(sign):
+        if asked.startswith(sign) and asked[:2] != "<>":
             _needs_order(text, type_)
-            limit = _parse_number(text[len(sign) :].strip(), type_)
+            limit = _parse_number(asked[len(sign) :].strip(), type_)
             least, most = _ends(type_)
             if sign[0] == ">":
                 return Check(limit if "=" in sign else _beyond(limit, type_, 1), most, False, text)
             return Check(least, limit if "=" in sign else _beyond(limit, type_, -1), False, text)
-    low_text, dots, high_text = text.partition("..")
-    if dots:
+    low_text, dots, high_text = asked.partition("..")
+    if dots and low_text and high_text:
         _needs_order(text, type_)
         low, high = _parse_number(low_text.strip(), type_), _parse_number(high_text.strip(), type_)
         if low > high:
@@ -110,11 +192,11 @@ def parse_check(text: str, type_: Type) -> Check:
                 f"{text} is empty: {low_text} is above {high_text}.", f"Write {high_text}..{low_text}."
             )
         return Check(low, high, False, text)
-    tolerance = _TOLERANCE.match(text)
+    tolerance = _TOLERANCE.match(asked)
     if tolerance:
         _needs_order(text, type_)
         return _around(tolerance[1].strip(), tolerance[2].strip(), type_, text)
-    value = _parse_number(text, type_)
+    value = _parse_number(asked, type_)
     return Check(value, value, False, text)
 
 
@@ -138,17 +220,20 @@ def _needs_order(text: str, type_: Elementary) -> None:
 
 def _around(middle: str, width: str, type_: Elementary, text: str) -> Check:
     if type_.family == "real":
-        try:
-            centre, spread = Decimal(middle), abs(Decimal(width))
-        except InvalidOperation:
-            raise LiteralProblem(
-                f"{text} is no number with a tolerance.", "Write one such as 20±0.5."
-            ) from None
+        if not (_DECIMAL.match(middle) and _DECIMAL.match(width)):
+            raise LiteralProblem(f"{text} is no number with a tolerance.", "Write one such as 20±0.5.")
+        centre, spread = Decimal(middle), _spread(Decimal(width), text)
         low, high = (fit(UNTYPED_REAL, float(centre + d), type_) for d in (-spread, spread))
         return Check(low, high, False, text)
-    centre_, spread_ = int(_parse_number(middle, type_)), abs(int(_parse_number(width, type_)))
+    centre_, spread_ = int(_parse_number(middle, type_)), _spread(int(_parse_number(width, type_)), text)
     least, most = _ends(type_)
     return Check(max(centre_ - spread_, int(least)), min(centre_ + spread_, int(most)), False, text)
+
+
+def _spread(width: N, text: str) -> N:
+    if width < 0:
+        raise LiteralProblem(f"{text} has a tolerance below zero.", "Write one such as 20±0.5.")
+    return width
 
 
 def _ends(type_: Elementary) -> tuple[Number, Number]:

@@ -2,59 +2,67 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from array import array
+from bisect import bisect_right
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
-from upright_block.cases.casefile import Case, CaseFile
-from upright_block.cases.cells import Check, parse_check, parse_value
-from upright_block.cases.table import Cell, Table
-from upright_block.compiler.layout import NoSlot, Slot, encode, size_of, slot_at, slots, whole_of
-from upright_block.language.findings import Finding, Findings
-from upright_block.language.literals import (
-    LiteralProblem,
-    Value,
-    parse_duration,
-    parse_integer,
-    shown_duration,
-)
+from upright_block.cases.casefile import Case, CaseFile, Given
+from upright_block.cases.cells import Check, parse_check, parse_span, parse_value
+from upright_block.cases.table import ROLES, Cell, Table
+from upright_block.compiler.layout import NoSlot, Slot, decode, slot_at, slots, whole_of
+from upright_block.language.findings import Finding, Findings, Related, Severity
+from upright_block.language.literals import LiteralProblem, Value, parse_integer, shown, shown_duration
 from upright_block.language.names import did_you_mean
-from upright_block.language.nodes import node
 from upright_block.language.source import Source
 from upright_block.language.typed import Compound, Unit, Variable
-from upright_block.language.types import Array, Elementary, String
-from upright_block.machine.events import MOST_FORCES, Event, force_events, store_events
+from upright_block.language.types import Array, Elementary, Enumeration, String, Type
+from upright_block.library import Toml
+from upright_block.machine.clock import CLOCK_START, LAST_MOMENT
+from upright_block.machine.events import MOST_FORCES
 
 MOST_SCANS = 20_000_000
-_RECORD_WHOLE = 64 << 20
+"""Scans of one case."""
+MOST_COLUMNS = 1_000
+"""Columns of one table."""
 _TIME_HEADS = ("at", "after", "scan")
 
 Constants = frozenset[tuple[Variable, Value]]
 
 
-@node
-class Expectation:
-    """A check of one cell, made after each of the scans ``first`` to ``last``. ``row`` counts from 0."""
+@dataclass(frozen=True, slots=True)
+class Expectations:
+    """The checks of one column: that of ``rows[i]`` is ``checks[i]``.
 
-    row: int
-    cell: Cell
-    check: Check
-    first: int
-    last: int
+    With ``hold`` each is made after every scan until the next, else after the scan of its row. ``index`` is
+    the number of the column in the table.
+    """
+
+    slot: Slot
+    index: int
+    rows: array[int]
+    checks: list[Check]
+    hold: bool
 
 
 @dataclass(frozen=True, slots=True)
-class Column:
-    """The expectations of one column."""
+class Drive:
+    """What one column stores before the scans of some rows: ``values[i]`` in that of ``rows[i]``.
+
+    A force holds its value until the next; None releases it.
+    """
 
     slot: Slot
-    expectations: tuple[Expectation, ...]
+    is_force: bool
+    rows: array[int]
+    values: list[Value | None]
 
 
 @dataclass(frozen=True, slots=True)
 class Plan:
     """Everything that a run of the case needs. Times are in ns; ``row_scans`` has the scan of each row.
 
-    ``constants`` are the constants with the values that the case gives them, ``given`` the bytes stored
+    ``constants`` are the constants with the values that the case gives them, ``given`` what is stored
     before the first scan, ``shown`` the slots of the columns in the order of the table.
     """
 
@@ -62,24 +70,22 @@ class Plan:
     case: Case
     unit: Unit
     constants: Constants
-    given: tuple[tuple[Slot, bytes], ...]
+    given: tuple[tuple[Slot, Value], ...]
     scans: int
-    events: tuple[Event, ...]
-    forces: int
-    columns: tuple[Column, ...]
-    row_scans: tuple[int, ...]
+    drives: tuple[Drive, ...]
+    expectations: tuple[Expectations, ...]
+    row_scans: array[int]
     shown: tuple[Slot, ...]
-    spans: tuple[tuple[int, int], ...]
 
     @property
     def id(self) -> str:
-        """The name by which a case is chosen: file and case."""
-        return f"{self.file.stem}/{self.case.name}"
+        """The name by which a case is chosen: the path of its file below the folder of cases, and its own."""
+        return self.case.id
 
     @property
     def checks(self) -> int:
         """How many cells are checked."""
-        return sum(len(c.expectations) for c in self.columns)
+        return sum(len(e.checks) for e in self.expectations)
 
 
 class _Problem(Exception):
@@ -92,365 +98,364 @@ class _Planner:
         self.case = case
         self.unit = unit
         self.findings = findings
-        self.events: list[Event] = []
-        self.forces = 0
-        self.released: list[tuple[Slot, int]] = []
+        self.drives: list[Drive] = []
+        self.expectations: list[Expectations] = []
+        self.shown: dict[str, Slot] = {}
+        self.row_scans = array("q")
+        self.given: dict[int, tuple[Slot, Value, Toml]] = {}
+        self.constants: dict[Variable, Value] = {}
         self.failed = False
 
     def report(
-        self, name: str, source: Source, start: int, end: int, message: str, way_out: str = ""
-    ) -> None:
-        self.failed = True
-        self.findings.add(Finding(name, source, start, end, message, way_out))
+        self, name: str, source: Source, at: Cell | Toml, message: str, way_out: str, *related: Related,
+        severity: Severity = "error",
+    ) -> None:  # fmt: skip
+        self.failed |= severity == "error"
+        self.findings.add(Finding(name, source, at.start, at.end, message, way_out, severity, related))
+
+    def bad_value(self, slot: Slot, source: Source, at: Cell | Toml, problem: LiteralProblem) -> None:
+        self.report("bad-value", source, at, f"{slot.path} is {slot.type}: {problem}", problem.way_out)
 
     def plan(self) -> Plan | None:
-        constants, given = self._given()
+        for given in self.case.given:
+            self._given(given)
         table = self.case.vectors
-        row_scans: tuple[int, ...] = ()
-        columns: list[Column] = []
-        shown: list[Slot] = []
         if table is not None:
-            time_columns, row_scans = self._times(table)
-            last = self._last_scan(row_scans)
-            self._columns(table, time_columns, row_scans, last, columns, shown)
-        scans = self._last_scan(row_scans) + 1
+            if len(table.heads) > MOST_COLUMNS:
+                self.report("too-long", table.source, table.heads[MOST_COLUMNS], f"The table has {len(table.heads):,} columns; {MOST_COLUMNS:,} are the most.",
+                            "Make several cases of it.")  # fmt: skip
+                return None
+            timed = self._times(table)
+            self._columns(table, timed)
+        scans = self._last_scan() + 1
+        clock = CLOCK_START if self.case.clock is None else self.case.clock
         if scans > MOST_SCANS:
-            self.report(
-                "too-long",
-                self.file.source,
-                self.case.place.start,
-                self.case.place.end,
-                f"The case takes {scans} scans; {MOST_SCANS} are the most.",
-                "Use a longer scan, or a shorter case.",
-            )
+            self.report("too-long", self.file.source, self.case.place, f"The case takes {scans} scans; {MOST_SCANS} are the most.",
+                        "Use a longer scan, or a shorter case.")  # fmt: skip
+        elif clock + scans * self.file.scan > LAST_MOMENT:
+            self.report("too-long", self.file.source, self.case.place, "The case runs beyond the year 2261, where dates end.",
+                        "Use a shorter scan or case, or an earlier clock.")  # fmt: skip
         if self.failed:
             return None
-        self._restore_inputs(given)
-        self.events.sort(key=lambda event: event.scan)
         return Plan(
-            self.file, self.case, self.unit, constants, given, scans, tuple(self.events), self.forces,
-            tuple(c for c in columns if c.expectations), row_scans, tuple(shown), self._spans(scans, shown),
+            self.file, self.case, self.unit, frozenset(self.constants.items()),
+            tuple((slot, value) for slot, value, _ in self.given.values()), scans, tuple(self.drives),
+            tuple(e for e in self.expectations if e.checks), self.row_scans, tuple(self.shown.values()),
         )  # fmt: skip
 
-    def _last_scan(self, row_scans: tuple[int, ...]) -> int:
+    def _last_scan(self) -> int:
         """The last scan: that of the last row, or the last that starts within ``run_for``."""
         by_time = -1 if self.case.run_for is None else -(-self.case.run_for // self.file.scan) - 1
-        return max([by_time, 0, *row_scans[-1:]])
-
-    def _spans(self, scans: int, shown: Iterable[Slot]) -> tuple[tuple[int, int], ...]:
-        """What to record: the whole instance, or in a long run its pins and what the table names."""
-        size = len(whole_of(self.unit).initial)
-        if size * scans <= _RECORD_WHOLE:
-            return ((0, size),)
-        named = {slot.offset: slot for slot in shown}
-        named |= {s.offset: s for s in slots(self.unit) if s.is_pin}
-        return tuple((at, size_of(named[at].type)) for at in sorted(named))
+        return max([by_time, 0, *self.row_scans[-1:]])
 
     # --- given ---
 
-    def _given(self) -> tuple[Constants, tuple[tuple[Slot, bytes], ...]]:
-        constants: set[tuple[Variable, Value]] = set()
-        stored: list[tuple[Slot, bytes]] = []
+    def _given(self, given: Given) -> None:
         source = self.file.source
-        for given in self.case.given:
-            place = given.place
-            try:
-                slot = self._slot(given.path, source, place.key_start, place.key_end)
-                if slot.offset < 0 and slot.variable.is_folded:
-                    self.report(
-                        "constant-in-use",
-                        source,
-                        place.key_start,
-                        place.key_end,
-                        f"{slot.path} cannot be given: another initial value or a CASE label is made from it.",
-                        "Change it in the block, or give that value itself.",
-                    )
-                    continue
-                value = parse_value(given.text, slot.type)
-                if slot.offset < 0:
-                    constants.add((slot.variable, value))
-                    continue
-                stored.append((slot, encode(value, slot.type)))
-            except LiteralProblem as problem:
-                self.report(
-                    "bad-value",
-                    source,
-                    place.start,
-                    place.end,
-                    f"{slot.path} is {slot.type}: {problem}",
-                    problem.way_out,
-                )
-            except _Problem:
-                continue
-        return frozenset(constants), tuple(stored)
-
-    def _slot(self, path: str, source: Source, start: int, end: int) -> Slot:
-        """The single value that a path leads to; else a finding says how far it leads."""
+        key = Cell(given.path, given.key.key_start, given.key.key_end)
         try:
-            slot = slot_at(self.unit, path)
+            slot = self._place(given.path, source, key)
+        except _Problem:
+            return
+        if slot.offset < 0:
+            self._given_constant(slot, given, key)
+            return
+        for part, toml in self._parts(slot, slot.type, given.value):
+            try:
+                value = parse_value(self._written(toml), part.type)
+            except LiteralProblem as problem:
+                self.bad_value(part, source, toml, problem)
+                continue
+            if part.offset in self.given:
+                self._given_twice(part, key, self.given[part.offset][2])
+            self.given[part.offset] = (part, value, given.key)
+
+    def _given_constant(self, slot: Slot, given: Given, key: Cell) -> None:
+        """A constant has no memory: with another value the block is compiled anew."""
+        source = self.file.source
+        if slot.root is not slot.variable:
+            self.report("constant-of-all", source, key, f"{slot.path} is a constant: every instance of its block has the same value.",
+                        "Make it an input with a default value, or write a case for that block.")  # fmt: skip
+        elif slot.variable.is_folded:
+            self.report("constant-in-use", source, key, f"{slot.path} cannot be given: another initial value or a CASE label is made from it.",
+                        "Change it in the block, or give that value itself.")  # fmt: skip
+        elif slot.variable in self.constants:
+            first = next(g.key for g in self.case.given if g.path.upper() == given.path.upper())
+            self._given_twice(slot, key, first)
+        else:
+            try:
+                self.constants[slot.variable] = parse_value(self._written(given.value), slot.type)
+            except LiteralProblem as problem:
+                self.bad_value(slot, source, given.value, problem)
+
+    def _given_twice(self, slot: Slot, key: Cell, first: Toml) -> None:
+        related = Related(self.file.source, first.key_start, first.key_end, "It is given first here")
+        self.report("given-twice", self.file.source, key, f"{slot.path} is given twice.", "Remove one of the two.", related)  # fmt: skip
+
+    @staticmethod
+    def _written(toml: Toml) -> str:
+        """The text of a value as it stands in a cell."""
+        if isinstance(toml.value, list):
+            raise LiteralProblem(
+                "a list is no single value.", 'Write one value, as in given = { pin = "value" }.'
+            )
+        return str(toml.value).upper() if isinstance(toml.value, bool) else str(toml.value).strip()
+
+    def _parts(self, slot: Slot, type_: Type, toml: Toml) -> Iterator[tuple[Slot, Toml]]:
+        """The single values that a value of ``given`` fills; a list fills an array, a table a structure."""
+        source = self.file.source
+        if isinstance(toml.value, dict) and isinstance(type_, Compound):
+            for key, entry in toml.value.items():
+                place = Cell(key, entry.key_start, entry.key_end)
+                try:
+                    inner = self._place(f"{slot.path}.{key}", source, place)
+                except _Problem:
+                    continue
+                yield from self._parts(inner, inner.type, entry)
+        elif isinstance(toml.value, list) and isinstance(type_, Array):
+            low, high = type_.bounds[0]
+            listed = toml.value
+            if len(type_.bounds) > 1 or len(listed) > high - low + 1:
+                many = f"holds {len(listed)} values" if len(type_.bounds) == 1 else "is one list"
+                self.report("bad-value", source, toml, f"{slot.path} is {type_}, and this {many}.",
+                            f'Write at most {high - low + 1} values.' if len(type_.bounds) == 1 else f'Name its elements: "{slot.path}[{",".join(str(first) for first, _ in type_.bounds)}]" = ...')  # fmt: skip
+                return
+            for number, entry in enumerate(listed):
+                inner = slot_at(self.unit, f"{slot.path}[{low + number}]")
+                yield from self._parts(inner, inner.type, entry)
+        elif isinstance(type_, (Elementary, String)):
+            yield slot, toml
+        else:
+            what, example = "a list", "[1, 2]"
+            if isinstance(type_, Compound):
+                what, example = (
+                    "a table",
+                    "{ " + next((v.name for v in type_.variables.values()), "pin") + " = 1 }",
+                )
+            self.report("bad-value", source, toml, f"{slot.path} is {_described(type_)}; its value is {what}.",
+                        f"Write {slot.path} = {example} with its values, or name a part of it.")  # fmt: skip
+
+    # --- places ---
+
+    def _place(self, path: str, source: Source, at: Cell) -> Slot:
+        """What a path leads to; else a finding says how far it leads. ``at`` ends with the path."""
+        try:
+            return slot_at(self.unit, path)
         except NoSlot as problem:
-            at = start + problem.at
+            start = max(at.start, at.end - len(path)) + problem.at
             owner, name = problem.owner, problem.name
-            if name.startswith("[") or not isinstance(owner, Compound):
-                way_out = (
-                    f"It is {owner}."
-                    if isinstance(owner, Array)
-                    else f"Remove {path[problem.at - (path[problem.at - 1 : problem.at] == '.') :]}."
-                )
-                message = f"{owner} has no {name.strip('. ')}."
-                if not isinstance(owner, Array):
-                    message = (
-                        f"{path[: problem.at].rstrip('.')} is {message[:-1].replace(' has', ' and has')}."
-                    )
-                self.report("unknown-name", source, start if name[:1] != "[" else at, end, message, way_out)
-            else:
-                known = [v.name for v in owner.variables.values()]
-                hint = did_you_mean(name, known) or f"It has {', '.join(known)}."
+            if isinstance(owner, Compound) and not name.startswith("["):
+                known = [v.name for v in owner.variables.values() if not v.is_hidden]
+                hint = did_you_mean(name, known) or f"It has {_listed(known)}."
+                marked = Cell(name, min(start, at.end - 1), min(start + len(name), at.end))
+                self.report("unknown-name", source, marked, f"{owner.name} has no {name}.", hint)
+            elif isinstance(owner, Array):
+                marked = Cell(name, min(start, at.end - 1), at.end)
                 self.report(
-                    "unknown-name", source, at, min(at + len(name), end), f"{owner.name} has no {name}.", hint
+                    "unknown-name", source, marked, f"{owner} has no {name.strip('. ')}.", f"It is {owner}."
                 )
+            else:
+                before = path[: problem.at].rstrip(".")
+                self.report("unknown-name", source, at, f"{before} is {owner} and has no {name.strip('. ')}.",
+                            f"Remove {path[len(before) :]}.")  # fmt: skip
             raise _Problem from None
+
+    def _slot(self, path: str, source: Source, at: Cell) -> Slot:
+        """The single value that a path leads to."""
+        slot = self._place(path, source, at)
         if isinstance(slot.type, (Elementary, String)):
             return slot
-        inner = next((s.path for s in slots(self.unit) if s.path.upper().startswith(slot.path.upper())), "")
-        what = f"an instance of {slot.type.name}" if isinstance(slot.type, Unit) else str(slot.type)
-        self.report(
-            "no-value",
-            source,
-            start,
-            end,
-            f"{path} is {what} and has no value of its own.",
-            f"Name a part of it{f', such as {inner}' if inner else ''}.",
-        )
+        inside = slot.path.upper()
+        inner = next((s.path for s in slots(self.unit) if s.path.upper().startswith(inside)), "")
+        self.report("no-value", source, Cell(path, max(at.start, at.end - len(path)), at.end), f"{path} is {_described(slot.type)} and has no value of its own.",
+                    f"Name a part of it{f', such as {inner}' if inner else ''}.")  # fmt: skip
         raise _Problem
 
     # --- the table ---
 
-    def _times(self, table: Table) -> tuple[list[int], tuple[int, ...]]:
-        """The column that gives the time, in a list, and the scan of each row."""
-        found = [
-            i
-            for i, head in enumerate(table.heads)
-            if head.text.lower() in _TIME_HEADS and self.unit.variables.get(head.text.upper()) is None
-        ]
+    def _times(self, table: Table) -> list[int]:
+        """The columns that give the time, of which there should be one; the scans of the rows go to ``row_scans``."""
+        found = [i for i, head in enumerate(table.heads) if head.text.lower() in _TIME_HEADS]
+        for index in found:
+            head = table.heads[index]
+            if self.unit.variables.get(head.text.upper()) is not None:
+                self.report("two-meanings", table.source, head, f"{head.text} is a pin of {self.unit.name}, and a word for the time of a row.",
+                            f"Write pin {head.text} for the pin; for the time take {' or '.join(w for w in _TIME_HEADS if w != head.text.lower())}.")  # fmt: skip
         if len(found) > 1:
-            head = table.heads[found[1]]
-            self.report(
-                "two-times",
-                table.source,
-                head.start,
-                head.end,
-                f"The table has two time columns, {table.heads[found[0]].text} and {head.text}.",
-                "Keep one of them.",
-            )
+            self.report("two-times", table.source, table.heads[found[1]], f"The table has two time columns, {table.heads[found[0]].text} and {table.heads[found[1]].text}.",
+                        "Keep one of them.")  # fmt: skip
         if not found:
-            return [], tuple(range(len(table.rows)))
+            self.row_scans = array("q", range(table.rows))
+            return found
         column = found[0]
         kind = table.heads[column].text.lower()
-        scans: list[int] = []
         last = -1
-        for row in table.rows:
-            scan = self._scan_of(row[column], kind, max(last, 0), table.source)
-            if scan is not None and scan <= last and scans:
-                cell = row[column]
-                self.report(
-                    "time-goes-back",
-                    table.source,
-                    cell.start,
-                    cell.end,
-                    f"The row at {cell.text} does not come after the row above it.",
-                    "Write the rows in the order of time, one for each scan at most.",
-                )
+        for row, text in enumerate(table.columns[column]):
+            scan = self._scan_of(text, kind, max(last, 0), table, row, column)
+            if scan is not None and scan <= last and row:
+                self.report("time-goes-back", table.source, table.cell(row, column), f"The row at {text} does not come after the row above it.",
+                            "Write the rows in the order of time, one for each scan at most.")  # fmt: skip
             last = last if scan is None else scan
-            scans.append(last)
-        return found, tuple(scans)
+            self.row_scans.append(min(last, LAST_MOMENT))
+        return found
 
-    def _scan_of(self, cell: Cell, kind: str, last: int, source: Source) -> int | None:
+    def _scan_of(self, text: str, kind: str, last: int, table: Table, row: int, column: int) -> int | None:
         """The scan at which the row of this time cell acts."""
-        if not cell.text:
-            self.report(
-                "missing-time",
-                source,
-                cell.start,
-                cell.end,
-                "The row has no time.",
-                f"Write one in the column {kind}.",
-            )
+        if not text:
+            self.report("missing-time", table.source, table.cell(row, column), "The row has no time.",
+                        f"Write one in the column {kind}.")  # fmt: skip
             return None
         try:
-            if kind == "scan":
-                return parse_integer(cell.text)
-            time = 0 if cell.text == "0" else parse_duration(cell.text.partition("#")[2] or cell.text)
+            time = parse_integer(text) if kind == "scan" else parse_span(text)
         except LiteralProblem as problem:
-            self.report("bad-value", source, cell.start, cell.end, str(problem), problem.way_out)
+            self.report("bad-value", table.source, table.cell(row, column), str(problem), problem.way_out)
             return None
+        if kind == "scan":
+            return time
         interval = self.file.scan
         if time < 0:
-            self.report(
-                "bad-value",
-                source,
-                cell.start,
-                cell.end,
-                f"{cell.text} lies before the start.",
-                "Times count from 0s.",
-            )
+            self.report("bad-value", table.source, table.cell(row, column), f"{text} lies before the start.", "Times count from 0s.")  # fmt: skip
             return None
         whole, rest = divmod(time, interval)
         if rest:
-            self.report(
-                "between-scans",
-                source,
-                cell.start,
-                cell.end,
-                f"No scan starts {'at' if kind == 'at' else 'after'} {cell.text}: a scan takes {shown_duration(interval)}.",
-                f"Write {shown_duration(whole * interval)} or {shown_duration((whole + 1) * interval)}, or choose a shorter scan.",
-            )
+            self.report("between-scans", table.source, table.cell(row, column),
+                        f"No scan starts {'at' if kind == 'at' else 'after'} {text}: a scan takes {shown_duration(interval)}.",
+                        f"Write {shown_duration(whole * interval)} or {shown_duration((whole + 1) * interval)}, or choose a shorter scan.")  # fmt: skip
             return None
         return whole + last if kind == "after" else whole
 
-    def _columns(
-        self,
-        table: Table,
-        time_columns: list[int],
-        row_scans: tuple[int, ...],
-        last: int,
-        columns: list[Column],
-        shown: list[Slot],
-    ) -> None:
-        seen: dict[str, Cell] = {}
+    def _columns(self, table: Table, timed: list[int]) -> None:
+        stored: dict[tuple[int, bool], Cell] = {}
+        checked: dict[int, Cell] = {}
         for index, head in enumerate(table.heads):
-            if index in time_columns:
+            if index in timed:
+                continue
+            role, name = _role(head)
+            if not name:
+                marked = Cell("", head.start, max(head.end, head.start + 1))
+                self.report(
+                    "missing-name", table.source, marked, "A column has no name.", "Name a pin above it."
+                )
                 continue
             try:
-                role, name = self._role(head)
-                start = head.end - len(name)
-                if not name:
-                    self.report(
-                        "missing-name",
-                        table.source,
-                        head.start,
-                        max(head.end, head.start + 1),
-                        "A column has no name.",
-                        "Name a pin above it.",
-                    )
-                    continue
-                slot = self._slot(name, table.source, start, head.end)
+                slot = self._slot(name, table.source, head)
             except _Problem:
                 continue
-            key = f"{role} {slot.path}"
-            if key in seen:
-                self.report(
-                    "column-twice",
-                    table.source,
-                    head.start,
-                    head.end,
-                    f"{head.text} stands twice in the table.",
-                    "Remove one of the columns.",
-                )
-                continue
-            seen[key] = head
-            shown.append(slot)
-            cells = [(row, cells[index]) for row, cells in enumerate(table.rows) if cells[index].text]
-            if role == "check" and slot.is_driven:
-                role = "set"
+            if role == "pin":
+                role = "set" if slot.is_driven else "check"
             if slot.offset < 0:
-                self.report(
-                    "constant-assigned",
-                    table.source,
-                    head.start,
-                    head.end,
-                    f"{slot.path} is a constant.",
-                    "Give it another value with given.",
-                )
-            elif role == "check":
-                columns.append(self._check_column(slot, cells, row_scans, last, table.source))
-            elif role == "set":
-                for row, cell in cells:
-                    self._event(slot, cell, row_scans[row], table.source)
+                self.report("constant-assigned", table.source, head, f"{slot.path} is a constant.",
+                            "Give it another value with given.")  # fmt: skip
+                continue
+            checks = role in ("check", "hold")
+            key = (slot.offset, role == "force")
+            first = checked.get(slot.offset) if checks else stored.get(key)
+            if first is not None:
+                related = Related(table.source, first.start, first.end, "The first column is this one")
+                what = "checks" if checks else "writes"
+                self.report("column-twice", table.source, head, f"{head.text} {what} what another column {what} too.",
+                            "Remove one of the columns.", related)  # fmt: skip
+                continue
+            if checks:
+                checked[slot.offset] = head
             else:
-                self._force_column(slot, cells, row_scans, table.source)
+                stored[key] = head
+            self.shown.setdefault(slot.path, slot)
+            if checks:
+                self._check_column(slot, table, index, self.case.hold or role == "hold")
+            else:
+                self._drive_column(slot, table, index, role == "force")
+        self._restore_inputs()
+        self._unused_given(table)
 
-    def _role(self, head: Cell) -> tuple[str, str]:
-        first, _, rest = head.text.partition(" ")
-        if first.lower() in ("set", "force") and rest:
-            return first.lower(), rest.strip()
-        return "check", head.text
+    def _check_column(self, slot: Slot, table: Table, index: int, hold: bool) -> None:
+        found = Expectations(slot, index, array("q"), [], hold)
+        add_row, add_check, type_ = found.rows.append, found.checks.append, slot.type
+        for row, text in enumerate(table.columns[index]):
+            if text:
+                try:
+                    add_check(parse_check(text, type_))
+                    add_row(row)
+                except LiteralProblem as problem:
+                    self.bad_value(slot, table.source, table.cell(row, index), problem)
+        self.expectations.append(found)
 
-    def _value(self, slot: Slot, cell: Cell, source: Source) -> bytes | None:
-        try:
-            return encode(parse_value(cell.text, slot.type), slot.type)
-        except LiteralProblem as problem:
-            self.report(
-                "bad-value",
-                source,
-                cell.start,
-                cell.end,
-                f"{slot.path} is {slot.type}: {problem}",
-                problem.way_out,
-            )
-            return None
-
-    def _event(self, slot: Slot, cell: Cell, scan: int, source: Source) -> None:
-        content = self._value(slot, cell, source)
-        if content is not None:
-            self.events += store_events(slot, scan, content)
-
-    def _force_column(
-        self, slot: Slot, cells: list[tuple[int, Cell]], row_scans: tuple[int, ...], source: Source
-    ) -> None:
-        number = self.forces
-        if number >= MOST_FORCES or not isinstance(slot.type, Elementary):
+    def _drive_column(self, slot: Slot, table: Table, index: int, is_force: bool) -> None:
+        column = table.columns[index]
+        if is_force and (
+            sum(d.is_force for d in self.drives) >= MOST_FORCES or not isinstance(slot.type, Elementary)
+        ):
             what = f"{MOST_FORCES} columns force" if isinstance(slot.type, Elementary) else "A text is forced"
-            self.report(
-                "not-supported", source, cells[0][1].start, cells[0][1].end, f"{what}; that is not read.",
-                "Use set instead of force.",
-            )  # fmt: skip
+            self.report("not-supported", table.source, table.heads[index], f"{what}; that is not read.", f"Write set {slot.path}.")  # fmt: skip
             return
-        self.forces += 1
-        for row, cell in cells:
-            scan = row_scans[row]
-            if cell.text.lower() == "release":
-                self.events += force_events(number, slot, scan, None)
-                self.released.append((slot, scan))
-            elif (content := self._value(slot, cell, source)) is not None:
-                self.events += force_events(number, slot, scan, content)
-
-    def _restore_inputs(self, given: Iterable[tuple[Slot, bytes]]) -> None:
-        """An input that is released has the value again that it was driven to, as on a real input card."""
-        whole = whole_of(self.unit).initial
-        for slot, scan in self.released:
-            if not slot.is_driven:
+        drive = Drive(slot, is_force, array("q"), [])
+        add_row, add_value, type_ = drive.rows.append, drive.values.append, slot.type
+        for row, text in enumerate(column):
+            if not text:
                 continue
-            content = whole[slot.offset : slot.offset + size_of(slot.type)]
-            content = next((c for s, c in given if s.offset == slot.offset), content)
-            (event,) = store_events(slot, scan, content)
-            driven = [e for e in self.events if e.address == event.address and e.scan <= scan]
-            last = max(driven, key=lambda e: e.scan, default=None)
-            self.events.append(Event(scan, event.address, last.content) if last else event)
-
-    def _check_column(
-        self, slot: Slot, cells: list[tuple[int, Cell]], row_scans: tuple[int, ...], last: int, source: Source
-    ) -> Column:
-        made: list[Expectation] = []
-        for position, (row, cell) in enumerate(cells):
             try:
-                check = parse_check(cell.text, slot.type)
+                if is_force and text.lower() in ("release", "release()"):
+                    self._must_mean_release(text, type_, table, row, index)
+                    add_value(None)
+                else:
+                    add_value(parse_value(text, type_))
+                add_row(row)
             except LiteralProblem as problem:
-                self.report(
-                    "bad-value",
-                    source,
-                    cell.start,
-                    cell.end,
-                    f"{slot.path} is {slot.type}: {problem}",
-                    problem.way_out,
-                )
+                self.bad_value(slot, table.source, table.cell(row, index), problem)
+        self.drives.append(drive)
+
+    def _must_mean_release(self, text: str, type_: Type, table: Table, row: int, column: int) -> None:
+        if isinstance(type_, Enumeration) and text.upper() in type_.members:
+            self.report("two-meanings", table.source, table.cell(row, column), f"{text} is a value of {type_.name}, and the word that ends a force.",
+                        f"Write {type_.name}#{text} for the value, release() to end the force.")  # fmt: skip
+
+    def _restore_inputs(self) -> None:
+        """An input that is released has the value again that it was driven to, as on a real input card."""
+        for force in [d for d in self.drives if d.is_force and d.slot.is_driven]:
+            slot = force.slot
+            driven = next((d for d in self.drives if d.slot.offset == slot.offset and not d.is_force), None)
+            start = (
+                self.given[slot.offset][1]
+                if slot.offset in self.given
+                else decode(whole_of(self.unit).initial, slot.offset, slot.type)
+            )
+            restored = Drive(slot, False, array("q"), [])
+            for row, value in zip(force.rows, force.values, strict=True):
+                if value is None:
+                    before = bisect_right(driven.rows, row) - 1 if driven else -1
+                    restored.rows.append(row)
+                    restored.values.append(driven.values[before] if driven and before >= 0 else start)
+            if restored.rows:
+                self.drives.append(restored)
+
+    def _unused_given(self, table: Table) -> None:
+        """A given value that a column replaces before the first scan acts nowhere."""
+        for drive in self.drives:
+            given = self.given.get(drive.slot.offset)
+            if given is None or drive.is_force or not drive.rows or self.row_scans[drive.rows[0]] > 0:
                 continue
-            first = row_scans[row]
-            until = first
-            if self.case.hold:
-                until = row_scans[cells[position + 1][0]] - 1 if position + 1 < len(cells) else last
-            made.append(Expectation(row, cell, check, first, max(first, until)))
-        return Column(slot, tuple(made))
+            slot, value, key = given
+            at = Cell("", key.key_start, key.key_end)
+            if drive.values[0] != value:
+                self.report("given-unused", self.file.source, at, f"{slot.path} is given {shown(value, slot.type)}, and its column gives it another value in the first scan.",
+                            "Remove it from given, or empty the first cell of the column.", severity="warning")  # fmt: skip
+
+
+def _role(head: Cell) -> tuple[str, str]:
+    """What a column does, and the path of what it does it to."""
+    first, _, rest = head.text.partition(" ")
+    if first.lower() in ROLES and rest:
+        return first.lower(), rest.strip()
+    return "pin", head.text
+
+
+def _described(type_: Type) -> str:
+    return f"an instance of {type_.name}" if isinstance(type_, Unit) else str(type_)
+
+
+def _listed(names: Iterable[str]) -> str:
+    names = list(names)
+    return ", ".join(names[:12]) + (f" and {len(names) - 12} more" if len(names) > 12 else "")
 
 
 def plan_case(file: CaseFile, case: Case, unit: Unit, findings: Findings) -> Plan | None:

@@ -4,23 +4,33 @@ from __future__ import annotations
 
 import os
 import time
-from collections.abc import Callable, Iterable, Sequence
+from bisect import bisect_left, bisect_right
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
 import wasmtime
 
-from upright_block.cases.plan import Column, Plan
-from upright_block.cases.verdict import Miss, Verdict
+from upright_block.cases.plan import Drive, Expectations, Plan
+from upright_block.cases.verdict import Miss, Moments, Status, Verdict
 from upright_block.compiler.cache import compiled
 from upright_block.compiler.image import Image, build_image
+from upright_block.compiler.layout import Slot, encode, size_of, slots
 from upright_block.language.literals import Value
 from upright_block.language.typed import Unit, Variable
-from upright_block.machine.machine import CLOCK_START, Machine
-from upright_block.machine.trace import Trace
+from upright_block.machine.clock import CLOCK_START
+from upright_block.machine.events import EVENT, force_events, store_events
+from upright_block.machine.machine import Machine
+from upright_block.machine.trace import Fault, Trace
 
+MOST_MISSES = 100_000
+"""How many wrong values of one case are kept with their places."""
 _BATCH = 100
+_AROUND = 2
+_ROWS_BEFORE = 3
+_MOST_SHOWN = 60
+_TAIL = EVENT.size - 4
 
 _Key = tuple[Unit, frozenset[tuple[Variable, Value]]]
 
@@ -75,38 +85,195 @@ def _compile(key: _Key, checks_overflow: bool) -> tuple[Image, wasmtime.Module]:
     return image, compiled(image.text)
 
 
+# --- one case ---
+
+
 def run_plan(plan: Plan, machine: Machine) -> Verdict:
-    """Run one plan on a machine that holds its unit."""
+    """Run one plan on a machine that holds its unit.
+
+    The run is judged while it goes on, and only what is checked is recorded. Since a run can be repeated to
+    the byte, what surrounds a mistake is recorded in a second run that ends there.
+    """
     began = time.perf_counter()
+    events = _packed(plan)
+    judges = [_Judge(plan, expectations) for expectations in plan.expectations]
+    fault: Fault | None = None
+    reached = 0
+    for piece in _run(plan, machine, events, plan.scans, [e.slot for e in plan.expectations]):
+        for judge in judges:
+            judge.look(piece)
+        fault, reached = piece.fault, piece.first + piece.scans
+    wrong = sum(judge.wrong for judge in judges)
+    misses = sorted((m for judge in judges for m in judge.misses), key=lambda m: (m.scan, m.column))
+    status: Status = "fault" if fault else "failed" if wrong else "passed" if judges else "checks nothing"
+    moments = Moments((), {})
+    if status in ("failed", "fault"):
+        moments = _moments(plan, machine, events, misses, fault, reached)
+    checked = sum(judge.checked for judge in judges)
+    kept = tuple(misses[:MOST_MISSES])
+    return Verdict(plan, status, kept, wrong, checked, fault, moments, time.perf_counter() - began)
+
+
+def _run(plan: Plan, machine: Machine, events: bytes, scans: int, watched: Iterable[Slot]) -> Iterator[Trace]:
+    """Run a plan from its start, and record some slots."""
     machine.reset()
-    for slot, content in plan.given:
-        machine.poke(slot, content)
+    for slot, value in plan.given:
+        machine.poke(slot, encode(value, slot.type))
+    spans = sorted({(slot.offset, size_of(slot.type)) for slot in watched})
+    forces = sum(drive.is_force for drive in plan.drives)
     clock = CLOCK_START if plan.case.clock is None else plan.case.clock
-    trace = machine.run(plan.scans, plan.file.scan, plan.events, plan.forces, plan.spans, clock)
-    misses = [miss for column in plan.columns for miss in _judge(column, trace)]
-    misses.sort(key=lambda miss: (miss.scan, miss.expectation.cell.start))
-    status = "fault" if trace.fault else "failed" if misses else "passed"
-    kept = trace if status != "passed" else None
-    return Verdict(plan, status, tuple(misses), trace.fault, kept, time.perf_counter() - began)  # type: ignore[arg-type]
+    return machine.pieces(scans, plan.file.scan, events, forces, spans, clock)
 
 
-def _judge(column: Column, trace: Trace) -> list[Miss]:
-    """The expectations of a column that a trace does not meet, each at its first wrong scan."""
-    values = trace.column(column.slot)
-    if column.slot.type.family == "real":
-        values = values.astype(np.float64)
-    misses: list[Miss] = []
-    for expectation in column.expectations:
-        check, scan = expectation.check, expectation.first
-        held = values[scan : expectation.last + 1]
-        if len(held) == 1:
-            value = held[0]
-            wrong = (check.low <= value <= check.high) == check.outside
+def _packed(plan: Plan) -> bytes:
+    """What the columns store, as the driver reads it, in the order of time."""
+    row_scans = np.frombuffer(plan.row_scans, np.int64) if plan.drives else np.empty(0, np.int64)
+    parts: list[np.ndarray] = []
+    force = 0
+    for drive in plan.drives:
+        known: dict[Value | None, bytes] = {}
+        tails: list[bytes] = []
+        for value in drive.values:
+            key = value or str(value)  # 0.0 and -0.0 are one key otherwise
+            if key not in known:
+                known[key] = _tails(drive, force, value)
+            tails.append(known[key])
+        counts = [len(tail) // _TAIL for tail in tails]
+        part = np.empty(sum(counts), [("scan", "<i4"), ("tail", f"V{_TAIL}")])
+        part["scan"] = np.repeat(row_scans[np.frombuffer(drive.rows, np.int64)], counts)
+        part["tail"] = np.frombuffer(b"".join(tails), f"V{_TAIL}")
+        parts.append(part)
+        force += drive.is_force
+    parts = [part for part in parts if len(part)]
+    if not parts:
+        return b""
+    events = np.concatenate(parts)
+    return events[np.argsort(events["scan"], kind="stable")].tobytes()
+
+
+def _tails(drive: Drive, force: int, value: Value | None) -> bytes:
+    """The events that store a value, each without its scan."""
+    content = None if value is None else encode(value, drive.slot.type)
+    if drive.is_force:
+        events = force_events(force, drive.slot, 0, content)
+    else:
+        assert content is not None
+        events = store_events(drive.slot, 0, content)
+    return b"".join([event.packed()[-_TAIL:] for event in events])
+
+
+class _Judge:
+    """Looks at one column while a run goes on, piece by piece."""
+
+    def __init__(self, plan: Plan, expectations: Expectations) -> None:
+        self.plan = plan
+        self.expectations = expectations
+        self.slot = expectations.slot
+        self.scans = [plan.row_scans[row] for row in expectations.rows]
+        self.next = 0
+        self.is_missed = False
+        self.misses: list[Miss] = []
+        self.wrong = 0
+        self.checked = 0
+        self.before = b""
+        self.since: int | None = None
+        self.changes: list[int] | None = None
+
+    def look(self, piece: Trace) -> None:
+        """Judge the checks of the scans of a piece."""
+        if not piece.scans:
+            return
+        self.changes = None
+        if self.expectations.hold:
+            self._look_between(piece)
         else:
-            bad = np.flatnonzero(((held >= check.low) & (held <= check.high)) == check.outside)
-            wrong = len(bad) > 0
-            scan += int(bad[0]) if wrong else 0
-        if wrong:
-            got = trace.value(column.slot, scan)
-            misses.append(Miss(column.slot, expectation, scan, got, trace.since(column.slot, scan)))
-    return misses
+            self._look_at_rows(piece)
+        if piece.scans < self.plan.scans:
+            changes = self._changes(piece)
+            self.since = changes[-1] if changes else self.since
+            self.before = piece.raw(self.slot, piece.end - 1)
+
+    def _look_at_rows(self, piece: Trace) -> None:
+        until = bisect_left(self.scans, piece.end, self.next)
+        scans = self.scans[self.next : until]
+        checks = self.expectations.checks[self.next : until]
+        for number, (check, value) in enumerate(zip(checks, piece.values(self.slot, scans), strict=True)):
+            if not check.holds(value):
+                self._miss(piece, self.next + number, scans[number], value)
+        self.checked += len(scans)
+        self.next = until
+
+    def _look_between(self, piece: Trace) -> None:
+        """A check that holds is made where it begins, and wherever the value changes."""
+        points = [piece.first, *(scan for scan in self._changes(piece) if scan > piece.first)]
+        values = piece.values(self.slot, points)
+        while self.next < len(self.scans) and self.scans[self.next] < piece.end:
+            first = self.scans[self.next]
+            is_last = self.next + 1 == len(self.scans)
+            last = self.plan.scans - 1 if is_last else self.scans[self.next + 1] - 1
+            self.checked += first >= piece.first
+            check = self.expectations.checks[self.next]
+            at = bisect_right(points, max(first, piece.first)) - 1
+            while not self.is_missed and at < len(points) and points[at] <= last:
+                if not check.holds(values[at]):
+                    self._miss(piece, self.next, max(first, points[at]), values[at])
+                    self.is_missed = True
+                at += 1
+            if last >= piece.end:
+                return
+            self.is_missed = False
+            self.next += 1
+
+    def _miss(self, piece: Trace, number: int, scan: int, got: Value) -> None:
+        self.wrong += 1
+        if len(self.misses) < MOST_MISSES:
+            changes = self._changes(piece)
+            before = bisect_right(changes, scan)
+            since = changes[before - 1] if before else self.since
+            e = self.expectations
+            self.misses.append(Miss(self.slot, e.checks[number], e.rows[number], e.index, scan, got, since))
+
+    def _changes(self, piece: Trace) -> list[int]:
+        """The scans of a piece after which the value was another than before."""
+        if self.changes is None:
+            self.changes = piece.changes(self.slot).tolist()
+            if self.before and piece.raw(self.slot, piece.first) != self.before:
+                self.changes.insert(0, piece.first)
+        return self.changes
+
+
+# --- what surrounds a mistake ---
+
+
+def _moments(
+    plan: Plan, machine: Machine, events: bytes, misses: Sequence[Miss], fault: Fault | None, reached: int
+) -> Moments:
+    """The values around the first miss, and around a fault up to where its scan stopped."""
+    shown = list(plan.shown) or [slot for slot in slots(plan.unit) if slot.is_pin]
+    wrong = {miss.slot.path for miss in misses}
+    columns = tuple(s for i, s in enumerate(shown) if i < _MOST_SHOWN or s.path in wrong)
+    wanted: set[int] = set()
+    if misses:
+        wanted |= _around(plan, misses[0].scan)
+        wanted.update(
+            s for m in misses if m.scan == misses[0].scan and m.since for s in (m.since - 1, m.since)
+        )
+    if fault is not None:
+        wanted |= _around(plan, reached)
+    after: dict[int, tuple[Value, ...]] = {}
+    ordered = sorted(scan for scan in wanted if 0 <= scan < reached)
+    scans = plan.scans if fault else ordered[-1] + 1
+    for piece in _run(plan, machine, events, scans, columns):
+        inside = ordered[bisect_left(ordered, piece.first) : bisect_left(ordered, piece.end)]
+        rows = zip(*(piece.values(slot, inside) for slot in columns), strict=True)
+        after.update(zip(inside, rows, strict=True))
+    if fault is not None:
+        after[reached] = tuple(machine.peek(slot) for slot in columns)
+    return Moments(columns, after)
+
+
+def _around(plan: Plan, scan: int) -> set[int]:
+    """The scans to show around one: its neighbours, the rows before it and the row after it."""
+    below = bisect_right(plan.row_scans, scan)
+    rows = plan.row_scans[max(0, below - _ROWS_BEFORE) : below + 1]
+    return {*range(scan - _AROUND, scan + _AROUND + 1), *rows}

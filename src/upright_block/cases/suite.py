@@ -1,100 +1,137 @@
-"""All cases of a library: found, read, made ready, and chosen by name."""
+"""All cases of a library: read, planned, and chosen by name."""
 
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from fnmatch import translate
 from pathlib import Path
+from typing import TypeVar
 
-from upright_block.cases.casefile import CaseFile, read_case_file
+from upright_block.cases.casefile import Case, CaseFile, read_case_file
 from upright_block.cases.plan import Plan, plan_case
+from upright_block.cases.verdict import NotRun
 from upright_block.language.findings import Finding, Findings
 from upright_block.language.names import did_you_mean
 from upright_block.language.typed import Unit
 from upright_block.language.types import BROKEN, OpenArray
 from upright_block.language.wrapping import as_block
-from upright_block.library import Library, files
+from upright_block.library import Library
+
+_NO_LAYOUT = ("recursion", "nested-too-deeply", "out-of-range")
+Named = TypeVar("Named", bound=Plan | NotRun)
 
 
 @dataclass(frozen=True, slots=True)
 class Suite:
-    """``plans`` are the cases that can run.
+    """``plans`` are the cases that can run, ``not_run`` those that cannot; ``files`` counts the case files.
 
-    ``blocked`` counts the cases of units that have errors, ``unusable`` those with errors of their own.
+    ``unread`` counts the files of which no case can be told.
     """
 
     plans: tuple[Plan, ...]
+    not_run: tuple[NotRun, ...]
     findings: tuple[Finding, ...]
-    blocked: int
-    unusable: int
+    files: int
+    unread: int
 
 
 def load_suite(library: Library) -> Suite:
-    """Read all case files of a library. Mistakes become findings; a case with one is left out."""
+    """Read all case files of a library. Mistakes become findings; a case with one is not run."""
     findings = Findings()
-    plans: list[Plan] = []
-    blocked = unusable = 0
-    blocks: dict[str, Unit] = {}
-    for path in files(library.root / library.manifest.cases, (".toml",)):
-        file = read_case_file(path, library.root, findings)
+    loader = _Loader(library, findings)
+    folder = library.manifest.cases
+    paths = library.files.below(folder, (".toml",), findings)
+    unread = 0
+    for path in paths:
+        stem = path.relative_to(library.root / folder).with_suffix("").as_posix()
+        file = read_case_file(path, stem, library.files, findings)
         if file is None:
-            continue
-        unusable += file.unusable
-        unit = _unit(file, library, findings)
-        if unit is None:
-            unusable += len(file.cases)
-            continue
-        if unit.is_broken:
-            blocked += len(file.cases)
-            if not _can_be_planned(unit):
-                continue
-        block = blocks.setdefault(unit.key, as_block(unit))
+            unread += 1
+        else:
+            loader.add(file)
+    return Suite(tuple(loader.plans), tuple(loader.not_run), tuple(findings.in_order()), len(paths), unread)
+
+
+class _Loader:
+    def __init__(self, library: Library, findings: Findings) -> None:
+        self.library = library
+        self.findings = findings
+        self.plans: list[Plan] = []
+        self.not_run: list[NotRun] = []
+        self.blocks: dict[str, Unit] = {}
+        # The data of units that contain each other, or are nested too deep, cannot be laid out.
+        self.has_layout = not any(f.name in _NO_LAYOUT for f in library.findings)
+
+    def add(self, file: CaseFile) -> None:
+        """Plan the cases of a file."""
+        begun = len(self.findings.items)
+        unit = None if file.mistakes else self._unit(file)
+        mistakes = (*file.mistakes, *self.findings.items[begun:])
+        broken = unit is not None and unit.is_broken
+        block = None
+        if unit is not None and (not broken or (self.has_layout and _can_be_planned(unit))):
+            block = self.blocks.setdefault(unit.key, as_block(unit))
         for case in file.cases:
-            plan = plan_case(file, case, block, findings)
-            if plan is None or unit.is_broken:
-                unusable += not unit.is_broken
+            if block is None or case.mistakes:
+                reason = f"{file.block} has errors" if broken else ""
+                self._leave_out(file, case, (*mistakes, *case.mistakes), reason)
                 continue
-            if not plan.columns:
-                findings.add(
-                    Finding(
-                        "checks-nothing",
-                        file.source,
-                        case.place.start,
-                        case.place.end,
-                        f'The case "{case.name}" checks nothing.',
-                        "Add a column for an output.",
-                        "warning",
-                    )
-                )
-            plans.append(plan)
-    return Suite(tuple(plans), tuple(findings.in_order()), blocked, unusable)
+            begun = len(self.findings.items)
+            plan = plan_case(file, case, block, self.findings)
+            if plan is None or broken:
+                reason = "" if plan is None else f"{file.block} has errors"
+                self._leave_out(file, case, tuple(self.findings.items[begun:]), reason)
+                continue
+            if not plan.expectations:
+                place = case.place
+                self.findings.add(
+                    Finding("checks-nothing", file.source, place.start, place.end, f'The case "{case.name}" checks nothing.',
+                            "Add a column for an output, and a value in it.", "warning")
+                )  # fmt: skip
+            self.plans.append(plan)
+
+    def _leave_out(self, file: CaseFile, case: Case, findings: tuple[Finding, ...], reason: str) -> None:
+        if not reason:
+            first = next((f for f in findings if f.severity == "error"), None)
+            reason = first.message if first else "it has errors"
+        self.not_run.append(
+            NotRun(case.id, case.name, file.block, file.source, case.place.start, reason, findings)
+        )
+
+    def _unit(self, file: CaseFile) -> Unit | None:
+        """The unit that a case file names, where its cases can be run."""
+        unit = self.library.find(file.block)
+        if unit is None:
+            names = [u.name for u in self.library.units]
+            hint = (
+                did_you_mean(file.block, names) or f"The library has {', '.join(names[:8]) or 'no blocks'}."
+            )
+            problem: tuple[str, str, str] | None = ("unknown-name", f"There is no block {file.block}.", hint)
+        else:
+            problem = _cannot_run(unit)
+        if problem is None:
+            return unit
+        name, message, way_out = problem
+        place = file.block_place
+        self.findings.add(Finding(name, file.source, place.start, place.end, message, way_out))
+        return None
 
 
 def _can_be_planned(unit: Unit) -> bool:
     """Whether the cases of a broken unit can still be read against its variables."""
-    variables = [*unit.variables.values(), *([unit.result] if unit.result else [])]
-    return all(
-        _can_be_planned(v.type) if isinstance(v.type, Unit) else v.type is not BROKEN for v in variables
-    )
-
-
-def _unit(file: CaseFile, library: Library, findings: Findings) -> Unit | None:
-    """The unit that a case file names, where its cases can be run."""
-    unit = library.find(file.block)
-    if unit is None:
-        names = [u.name for u in library.units]
-        hint = did_you_mean(file.block, names) or f"The library has {', '.join(names[:8]) or 'no blocks'}."
-        problem: tuple[str, str, str] | None = ("unknown-name", f"There is no block {file.block}.", hint)
-    else:
-        problem = _cannot_run(unit)
-    if problem is None:
-        return unit
-    name, message, way_out = problem
-    place = file.block_place
-    findings.add(Finding(name, file.source, place.start, place.end, message, way_out))
-    return None
+    seen = {unit.key}
+    waiting = [unit]
+    while waiting:
+        at = waiting.pop()
+        for variable in (*at.variables.values(), *([at.result] if at.result else [])):
+            if variable.type is BROKEN:
+                return False
+            if isinstance(variable.type, Unit) and variable.type.key not in seen:
+                seen.add(variable.type.key)
+                waiting.append(variable.type)
+    return True
 
 
 def _cannot_run(unit: Unit) -> tuple[str, str, str] | None:
@@ -122,20 +159,46 @@ def _cannot_run(unit: Unit) -> tuple[str, str, str] | None:
     return None
 
 
-def choose(plans: Sequence[Plan], patterns: Sequence[str]) -> list[Plan]:
-    """The plans that any of ``patterns`` names; all of them when there is none.
+# --- choosing ---
 
-    A pattern is part of the name of a case, of its block or of its file, letter case ignored; ``*``
-    and ``?`` stand for any characters. The path of a case file chooses its cases.
+
+def choose(cases: Iterable[Named], patterns: Sequence[str]) -> list[Named]:
+    """The cases that any of ``patterns`` names, letter case ignored; all of them when there is none.
+
+    The id of a case is the path of its file below the folder of cases without its ending, and its name. A
+    pattern that ends an id, at a slash, names that case; so does the block with the name (``Pump/stops``). Else a
+    pattern is a part of an id or of a block's name, ``*`` and ``?`` stand for any characters, and the path of
+    a case file names its cases.
     """
+    listed = list(cases)
     if not patterns:
-        return list(plans)
-    return [plan for plan in plans if any(matches(plan, pattern) for pattern in patterns)]
+        return listed
+    chosen = {id(case) for pattern in patterns for case in _named(listed, pattern)}
+    return [case for case in listed if id(case) in chosen]
 
 
-def matches(plan: Plan, pattern: str) -> bool:
-    """Whether a pattern names the plan."""
-    if pattern.lower().endswith(".toml"):
-        return Path(plan.file.source.path).parts[-len(Path(pattern).parts) :] == Path(pattern).parts
+def _named(cases: Sequence[Named], pattern: str) -> list[Named]:
+    wanted = pattern.lower()
+    if wanted.endswith(".toml"):
+        parts = Path(pattern).parts
+        return [case for case in cases if Path(_source(case)).parts[-len(parts) :] == parts]
+    exact = [c for c in cases if f"/{c.id}".lower().endswith(f"/{wanted}")]
+    exact = exact or [c for c in cases if f"{unit_name(c)}/{case_name(c)}".lower() == wanted]
+    if exact:
+        return exact
     glob = re.compile(translate(f"*{pattern}*"), re.IGNORECASE)
-    return any(glob.match(name) for name in (plan.id, plan.case.name, plan.unit.name))
+    return [c for c in cases if glob.match(c.id) or glob.match(unit_name(c))]
+
+
+def unit_name(case: Plan | NotRun) -> str:
+    """The unit that a case is for."""
+    return case.unit.name if isinstance(case, Plan) else case.unit
+
+
+def case_name(case: Plan | NotRun) -> str:
+    """What a case is called in its file."""
+    return case.case.name if isinstance(case, Plan) else case.name
+
+
+def _source(case: Plan | NotRun) -> str:
+    return case.file.source.path if isinstance(case, Plan) else case.source.path

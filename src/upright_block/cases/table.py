@@ -1,17 +1,23 @@
-"""Tables of cells with their places, from inline text or CSV."""
+"""Tables by columns, from inline text or CSV; where a cell stands is found when somebody asks."""
 
 from __future__ import annotations
 
 import csv
-import io
 import re
-from dataclasses import dataclass
+from array import array
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, field
 
 from upright_block.language.nodes import node
 from upright_block.language.source import Source
 
+ROLES = ("set", "force", "check", "hold", "pin")
+"""Words before the name of a column that say what it does; ``pin`` says that the next word is a name."""
+
 _CELL = re.compile(r"""'(?:[^'$\n]|\$.)*'|"(?:[^"$\n]|\$.)*"|[^\s|]+""")
-_PREFIXES = frozenset({"set", "force"})
+_QUOTED = re.compile(r'"(?:[^"]|"")*"?')
+_BRACKETS = re.compile(r"\[[^\]\n]*\]")
+_MOST_SHARED = 10_000
 
 
 @node
@@ -24,85 +30,217 @@ class Cell:
 
 
 @dataclass(frozen=True, slots=True)
+class Flaw:
+    """What is wrong with the form of a table."""
+
+    name: str
+    start: int
+    end: int
+    message: str
+    way_out: str
+
+
+Split = Callable[[int], list[Cell]]
+
+
+@dataclass(frozen=True, slots=True)
 class Table:
-    """Column heads, and rows that each have as many cells as there are heads, or else stand in ``uneven``."""
+    """``columns`` has the texts of the rows for each of the ``heads``; an empty text says nothing.
+
+    ``starts`` says where each row begins, ``split`` cuts the row that begins there into its cells.
+    """
 
     source: Source
     heads: tuple[Cell, ...]
-    rows: tuple[tuple[Cell, ...], ...]
-    uneven: tuple[tuple[Cell, ...], ...]
+    columns: tuple[list[str], ...]
+    starts: array[int]
+    split: Split
+    flaws: list[Flaw] = field(default_factory=list)
+
+    @property
+    def rows(self) -> int:
+        """How many rows there are below the heads."""
+        return len(self.starts)
+
+    def cell(self, row: int, column: int) -> Cell:
+        """A cell with its place; rows and columns count from 0."""
+        return self.split(self.starts[row])[column]
 
 
-def inline_table(source: Source, text: str, offset: int) -> Table:
-    """A table in the text of a case file, which begins at ``offset`` of ``source``.
+class _Builder:
+    """Collects rows; cells that are written again and again are kept once."""
+
+    def __init__(self, source: Source, heads: list[Cell], split: Split) -> None:
+        columns: tuple[list[str], ...] = tuple([] for _ in heads)
+        self.table = Table(source, tuple(heads), columns, array("q"), split)
+        self.shared: dict[str, str] = {"": "", ".": ""}
+
+    def add(self, texts: Iterable[str], start: int) -> None:
+        shared = self.shared
+        if len(shared) < _MOST_SHARED:
+            for column, text in zip(self.table.columns, texts, strict=False):
+                column.append(shared.setdefault(text, text))
+        else:
+            for column, text in zip(self.table.columns, texts, strict=False):
+                column.append(shared.get(text, text))
+        self.table.starts.append(start)
+
+    def uneven(self, count: int, start: int, end: int) -> None:
+        heads = self.table.heads
+        wanted = len(heads)
+        names = " ".join(head.text for head in heads[:12]) + (" …" if wanted > 12 else "")
+        plural = "" if count == 1 else "s"
+        self.flaw(
+            "uneven-row", start, end,
+            f"The row has {count} cell{plural}, {'more' if count > wanted else 'fewer'} than the {wanted} columns ({names}).",
+            "Write . for an empty cell." if count < wanted else "Remove a cell, or name its column.",
+        )  # fmt: skip
+
+    def flaw(self, name: str, start: int, end: int, message: str, way_out: str) -> None:
+        self.table.flaws.append(Flaw(name, start, end, message, way_out))
+
+
+def _lines(text: str) -> Iterator[tuple[int, str]]:
+    """The lines of a text with their offsets, without their ends."""
+    start = 0
+    for line in text.split("\n"):
+        yield start, line.removesuffix("\r")
+        start += len(line) + 1
+
+
+def inline_table(source: Source, text: str, origin: Callable[[int], int]) -> Table:
+    """A table in the text of a case file; ``origin`` says where in ``source`` a character of ``text`` stands.
 
     White space separates cells, ``|`` is a ruler, ``.`` is an empty cell; a line that begins with
-    ``#`` is a comment. ``set`` and ``force`` belong to the name that follows them.
+    ``#`` is a comment. A word of `ROLES` belongs to the name that follows it.
     """
-    lines: list[tuple[Cell, ...]] = []
-    at = offset
-    for line in text.split("\n"):
-        if not line.lstrip().startswith("#"):
-            cells = [Cell(m[0], at + m.start(), at + m.end()) for m in _CELL.finditer(line)]
-            if cells:
-                lines.append(tuple(cells))
-        at += len(line) + 1
+
+    def split(start: int) -> list[Cell]:
+        end = text.find("\n", start)
+        found = _CELL.finditer(text, start, len(text) if end < 0 else end)
+        return [Cell("" if m[0] == "." else m[0], origin(m.start()), origin(m.end())) for m in found]
+
+    lines = [(start, line) for start, line in _lines(text) if line.strip("| \t\f\v\r")[:1] not in ("", "#")]
     if not lines:
-        return Table(source, (), (), ())
+        return Table(source, (), (), array("q"), split)
+    builder = _Builder(source, _named(split(lines[0][0])), split)
+    for start, line in lines[1:]:
+        texts = _CELL.findall(line)
+        if len(texts) == len(builder.table.heads):
+            builder.add(texts, start)
+        else:
+            cells = split(start)
+            builder.uneven(len(texts), cells[0].start, cells[-1].end)
+    return builder.table
+
+
+def _named(cells: list[Cell]) -> list[Cell]:
+    """Column heads: a word that says a role goes with the name after it."""
     heads: list[Cell] = []
-    for cell in lines[0]:
-        if heads and heads[-1].text.lower() in _PREFIXES:
+    for cell in cells:
+        if heads and heads[-1].text.lower() in ROLES:
             first = heads.pop()
             cell = Cell(f"{first.text.lower()} {cell.text}", first.start, cell.end)
         heads.append(cell)
-    body = [tuple(Cell("", c.start, c.end) if c.text == "." else c for c in line) for line in lines[1:]]
-    return _table(source, tuple(heads), body)
+    return heads
 
 
 def csv_table(source: Source) -> Table:
-    """A table from CSV text (RFC 4180) with commas, semicolons or tabs; blank lines are passed over."""
-    first = source.text.partition("\n")[0]
-    delimiter = max(",;\t", key=first.count)
-    reader = csv.reader(io.StringIO(source.text, newline=""), delimiter=delimiter)
-    lines: list[tuple[Cell, ...]] = []
-    line = 1
-    for texts in reader:
-        cells = _csv_cells(source, line, texts, delimiter)
-        line = reader.line_num + 1
-        if any(cell.text for cell in cells):
-            lines.append(cells)
+    """A table from CSV text (RFC 4180) with commas, semicolons or tabs, a row in one line.
+
+    Lines without any cell at the end of the file are passed over, and so are those of a table that has a
+    column for the time; without one, each row is a scan.
+    """
+    text = source.text
+    lines = [(start, line) for start, line in _lines(text) if line.strip()]
+    first = lines[0][1] if lines else ""
+    delimiter = _delimiter(first)
+
+    def split(start: int) -> list[Cell]:
+        end = text.find("\n", start)
+        return _places(text[start : len(text) if end < 0 else end].removesuffix("\r"), start, delimiter)
+
     if not lines:
-        return Table(source, (), (), ())
-    heads = list(lines[0])
+        return Table(source, (), (), array("q"), split)
+    heads = split(lines[0][0])
     while heads and not heads[-1].text:
         heads.pop()
     heads = [Cell(" ".join(h.text.split()), h.start, h.end) for h in heads]
-    body: list[tuple[Cell, ...]] = []
-    for cells in lines[1:]:
-        while len(cells) > len(heads) and not cells[-1].text:
-            cells = cells[:-1]
-        if len(cells) < len(heads):
-            end = cells[-1].end if cells else 0
-            cells = (*cells, *(Cell("", end, end) for _ in range(len(heads) - len(cells))))
-        body.append(cells)
-    return _table(source, tuple(heads), body)
+    builder = _Builder(source, heads, split)
+    if _texts(first, delimiter) is None:
+        _unclosed(builder, lines[0][0], first)
+        return builder.table
+    cut = next((i for i, h in enumerate(heads) if h.text.count("[") > h.text.count("]")), None)
+    if cut is not None:
+        whole = (
+            f"{heads[cut].text}{delimiter}{heads[cut + 1].text}" if cut + 1 < len(heads) else heads[cut].text
+        )
+        builder.flaw("cut-name", heads[cut].start, heads[cut].end,
+                     f"{heads[cut].text} is cut off at the delimiter of the file.", f'Write "{whole}", in quotes.')  # fmt: skip
+        return builder.table
+    timed = any(head.text.lower() in ("at", "after", "scan") for head in heads)
+    wanted, last, header = len(heads), lines[-1][0], lines[0][0]
+    for start, line in _lines(text):
+        if start <= header or start > last:
+            continue
+        if not line.strip():
+            if not timed:
+                builder.flaw("blank-line", start, start + max(len(line), 1),
+                             "The line is blank, and each row is a scan.", "Remove the line, or write . in its cells.")  # fmt: skip
+            continue
+        texts = line.split(delimiter) if '"' not in line else _texts(line, delimiter)
+        if texts is None:
+            _unclosed(builder, start, line)
+            continue
+        texts = [cell.strip() for cell in texts]
+        while len(texts) > wanted and not texts[-1]:
+            texts.pop()
+        if timed and not any(texts):
+            continue
+        if len(texts) == wanted:
+            builder.add(texts, start)
+        else:
+            builder.uneven(len(texts), start, start + len(line))
+    return builder.table
 
 
-def _csv_cells(source: Source, line: int, texts: list[str], delimiter: str) -> tuple[Cell, ...]:
-    start = source.line_start(line)
-    written = source.line_text(line)
-    if '"' in written:
-        return tuple(Cell(text.strip(), start, start + len(written)) for text in texts)
+def _delimiter(head: str) -> str:
+    """What separates the names of the columns, outside of quotes and brackets."""
+    bare = _BRACKETS.sub("", _QUOTED.sub("", head))
+    return max("\t;,", key=bare.count) if any(d in bare for d in "\t;,") else ","
+
+
+def _texts(line: str, delimiter: str) -> list[str] | None:
+    """The cells of a line with quotes; None where a quote is not closed or stands in the middle of a cell."""
+    try:
+        return next(csv.reader([line], delimiter=delimiter, strict=True, skipinitialspace=True), [])
+    except csv.Error:
+        return None
+
+
+def _unclosed(builder: _Builder, start: int, line: str) -> None:
+    at = start + line.index('"')
+    if len(line) > csv.field_size_limit():
+        message = f"A cell in quotes is longer than {csv.field_size_limit():,} characters."
+        builder.flaw("long-cell", at, at + 1, message, "Write a shorter one.")
+        return
+    builder.flaw("open-quote", at, start + len(line), "A quote is not closed in its line, or stands beside other text.",
+                 'A cell in quotes begins and ends with "; write "" for a quote inside it.')  # fmt: skip
+
+
+def _places(line: str, start: int, delimiter: str) -> list[Cell]:
+    """The cells of a line with their offsets."""
     cells: list[Cell] = []
-    for text in texts:
-        lead = len(text) - len(text.lstrip())
-        stripped = text.strip()
-        cells.append(Cell("" if stripped == "." else stripped, start + lead, start + lead + len(stripped)))
-        start += len(text) + len(delimiter)
-    return tuple(cells)
-
-
-def _table(source: Source, heads: tuple[Cell, ...], body: list[tuple[Cell, ...]]) -> Table:
-    even = tuple(row for row in body if len(row) == len(heads))
-    uneven = tuple(row for row in body if len(row) != len(heads))
-    return Table(source, heads, even, uneven)
+    at = 0
+    while at <= len(line):
+        begin = at
+        while begin < len(line) and line[begin] in " \t" and line[begin] != delimiter:
+            begin += 1
+        quoted = _QUOTED.match(line, begin) if line[begin : begin + 1] == '"' else None
+        end = line.find(delimiter, quoted.end() if quoted else at)
+        end = len(line) if end < 0 else end
+        written = line[begin:end].strip()
+        text = written[1:-1].replace('""', '"').strip() if quoted else written
+        cells.append(Cell("" if text == "." else text, start + begin, start + begin + len(written)))
+        at = end + 1
+    return cells

@@ -6,15 +6,17 @@ import json
 import os
 import shutil
 import sys
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from functools import wraps
 from pathlib import Path
 from typing import Any, NoReturn, TypeVar
 
 import click
 
+from upright_block.language.findings import Finding
 from upright_block.library import Library, LibraryProblem, find_root, load_library
-from upright_block.reports.styled import Line, Role, plain
+from upright_block.reports.findings import finding_list
+from upright_block.reports.styled import Line, Role, clipped, plain, visible
 
 _STYLES: dict[Role, dict[str, Any]] = {
     "": {},
@@ -29,12 +31,15 @@ F = TypeVar("F", bound=Callable[..., Any])
 
 
 def width() -> int:
-    """Columns to fill: those of the terminal up to 120, or 100 where there is none."""
-    return min(shutil.get_terminal_size((100, 24)).columns, 120) if sys.stdout.isatty() else 100
+    """Columns to fill: those of the terminal, or of COLUMNS, up to 160; 160 where there is neither."""
+    return max(40, min(shutil.get_terminal_size((160, 24)).columns, 160))
 
 
 def show_lines(lines: Iterable[Line]) -> None:
-    """Print styled lines; in colour on a terminal, unless NO_COLOR is set (no-color.org)."""
+    """Print styled lines; in colour on a terminal, unless NO_COLOR is set (no-color.org).
+
+    What a terminal would not show as itself stands as an escape.
+    """
     painted = sys.stdout.isatty() and not os.environ.get("NO_COLOR")
     paint = _painted if painted else plain
     text = "\n".join([paint(line) for line in lines])
@@ -43,37 +48,64 @@ def show_lines(lines: Iterable[Line]) -> None:
 
 
 def _painted(line: Line) -> str:
-    return "".join([click.style(text, **_STYLES[role]) if role else text for text, role in line])
+    return "".join(
+        [click.style(visible(text), **_STYLES[role]) if role else visible(text) for text, role in line]
+    )
 
 
 def show_json(data: Any) -> None:
-    """Print data as JSON."""
-    click.echo(json.dumps(data, indent=2, ensure_ascii=False))
+    """Print data as JSON, in ASCII."""
+    click.echo(json.dumps(data, indent=2))
+
+
+def plural(count: int, noun: str) -> str:
+    """A number with its noun."""
+    return f"{count:,} {noun}{'' if count == 1 else 's'}"
+
+
+def show_findings(findings: Sequence[Finding], show_all: bool) -> None:
+    """Print findings, each with an empty line behind it."""
+    lines = list(finding_list(findings, show_all))
+    if lines:
+        show_lines(lines)
 
 
 def library_option(command: F) -> F:
-    """Give a command the option ``--library`` and the read library as its first argument."""
+    """Give a command the options ``--library`` and ``--also``, and the read library as its first argument."""
 
     @click.option(
-        "--library", "folder", default=".", metavar="DIR", type=click.Path(path_type=Path),
+        "--library",
+        "folder",
+        default=".",
+        metavar="DIR",
+        type=click.Path(path_type=Path),
         help="The folder of the library, or one inside it. Default: the current folder.",
+    )
+    @click.option(
+        "--also", multiple=True, metavar="DIR", type=click.Path(path_type=Path),
+        help="A folder outside the library that its files may lead to. May be given again.",
     )  # fmt: skip
     @wraps(command)
-    def with_library(folder: Path, **options: Any) -> Any:
-        return command(library=open_library(folder), **options)
+    def with_library(folder: Path, also: tuple[Path, ...], **options: Any) -> Any:
+        library = open_library(folder, also, bool(options.get("as_json")))
+        return command(library=library, **options)
 
     return with_library  # type: ignore[return-value]
 
 
-def open_library(folder: Path) -> Library:
+def open_library(folder: Path, also: Sequence[Path] = (), as_json: bool = False) -> Library:
     """Read the library of a folder; end the call with status 2 when there is none."""
     try:
-        return load_library(find_root(folder))
+        return load_library(find_root(folder), also)
     except LibraryProblem as problem:
+        if as_json:
+            show_json({"error": {"message": str(problem), "way_out": problem.way_out}})
+            raise SystemExit(2) from None
         stop(str(problem), problem.way_out)
 
 
 def stop(message: str, way_out: str = "") -> NoReturn:
     """End the call because it, or the library, could not be used."""
-    click.echo(f"upright: {message}" + (f"\n         {way_out}" if way_out else ""), err=True)
+    shown = [visible(clipped(text)) for text in (message, way_out) if text]
+    click.echo("upright: " + "\n         ".join(shown), err=True)
     raise SystemExit(2)

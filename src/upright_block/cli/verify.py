@@ -6,97 +6,136 @@ import sys
 import time
 from collections.abc import Sequence
 from contextlib import nullcontext
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import click
 
 from upright_block.cases.plan import Plan
-from upright_block.cases.suite import Suite, choose, load_suite, matches
-from upright_block.cli.common import library_option, show_json, show_lines, stop, width
+from upright_block.cases.suite import Suite, case_name, choose, load_suite, unit_name
+from upright_block.cases.verdict import NotRun, Verdict
+from upright_block.cli.common import library_option, plural, show_findings, show_json, show_lines, stop, width
 from upright_block.library import Library
+from upright_block.reports.findings import finding_data
 
-if TYPE_CHECKING:
-    from upright_block.cases.verdict import Verdict
+_MOST_LISTED = 500
+_MOST_IN_FULL = 20
 
 
 @click.command(
     "verify",
     short_help="Run the cases.",
-    epilog="Examples:  upright verify    upright verify VentDrive    upright verify 'alarm/*twice*'",
+    epilog="Examples:  upright verify    upright verify VentDrive    upright verify 'alarm/*twice*'    upright verify --strict",
 )
 @click.argument("cases", nargs=-1)
 @library_option
 @click.option("--json", "as_json", is_flag=True, help="Print the verdicts as JSON.")
 @click.option("--failing", is_flag=True, help="Leave the cases that are good out of the list.")
-def command(library: Library, cases: tuple[str, ...], as_json: bool, failing: bool) -> None:
+@click.option("--all", "show_all", is_flag=True, help="List and show all, however many there are.")
+@click.option("--strict", is_flag=True, help="Exit with 1 when a case checks nothing, or for any other warning.")  # fmt: skip
+def command(
+    library: Library, cases: tuple[str, ...], as_json: bool, failing: bool, show_all: bool, strict: bool
+) -> None:
     """Run the cases of a library and show what was not as expected.
 
-    CASES choose cases by a part of their name, their block or their file (* and ? stand for any
-    characters), or by the path of a case file. Without CASES all are run.
+    CASES choose cases by the end of what they are called in the list of JSON (safety/pump/stops, pump/stops or
+    stops), by a part of it, by their block, or by the path of a case file; * and ? stand for any characters.
+    Without CASES all are run.
 
     The exit status is 1 when a case is wrong, or could not be run.
     """
-    raise SystemExit(verify(library, cases, as_json, failing))
+    raise SystemExit(verify(library, cases, as_json, failing, show_all, strict))
 
 
 def verify(
-    library: Library, patterns: Sequence[str] = (), as_json: bool = False, failing: bool = False
-) -> int:
+    library: Library, patterns: Sequence[str] = (), as_json: bool = False, failing: bool = False,
+    show_all: bool = False, strict: bool = False,
+) -> int:  # fmt: skip
     """Run the chosen cases, print what came of them, and return the exit status."""
-    from upright_block.cases.runner import run_plans
-    from upright_block.reports.findings import finding_data, finding_lines
-    from upright_block.reports.verdicts import failure_lines, summary_line, verdict_data, verdict_line
+    from upright_block.reports.verdicts import not_run_data, verdict_data
 
     suite = load_suite(library)
-    plans = _chosen(suite, patterns)
-    errors = [f for f in (*library.findings, *suite.findings) if f.severity == "error"]
-    began = time.perf_counter()
-    with _progress(len(plans)) as advance:
-        verdicts = run_plans(plans, advance, library.manifest.overflow == "fault")
-    seconds = time.perf_counter() - began
-    failed = bool(errors) or suite.blocked > 0 or any(v.status != "passed" for v in verdicts)
+    plans, not_run = _chosen(suite, patterns)
+    findings = [*library.findings, *suite.findings]
+    errors = [f for f in findings if f.severity == "error" or strict]
+    verdicts, seconds = _run(library, plans)
+    failed = bool(errors) or bool(not_run) or any(v.status in ("failed", "fault") for v in verdicts)
     if as_json:
         show_json(
             {
                 "library": library.manifest.name,
                 "cases": [verdict_data(v) for v in verdicts],
-                "not_run": suite.blocked + suite.unusable,
+                "not_run": [not_run_data(case) for case in not_run],
+                "unread_files": suite.unread,
                 "findings": [finding_data(f) for f in errors],
             }
         )
-        return int(failed)
-    columns = width()
-    for finding in errors:
-        show_lines([*finding_lines(finding), []])
-    blocks = max((len(v.plan.unit.name) for v in verdicts), default=0)
-    names = min(max((len(v.plan.case.name) for v in verdicts), default=0), max(20, columns - blocks - 34))
-    shown = [v for v in verdicts if v.status != "passed" or not failing]
-    show_lines([verdict_line(v, blocks, names) for v in shown])
-    wrong = [v for v in verdicts if v.status != "passed"]
-    for verdict in wrong:
-        show_lines([[], *failure_lines(verdict, columns)])
-    if shown and not wrong:
-        show_lines([[]])
-    show_lines([summary_line(verdicts, suite.blocked + suite.unusable, seconds)])
+    else:
+        show_findings(errors, show_all)
+        _show(verdicts, not_run, suite, seconds, failing, show_all)
     return int(failed)
 
 
-def _chosen(suite: Suite, patterns: Sequence[str]) -> list[Plan]:
+def _run(library: Library, plans: Sequence[Plan]) -> tuple[list[Verdict], float]:
+    """The verdicts, and the seconds that they took."""
+    if not plans:
+        return [], 0.0
+    from upright_block.cases.runner import run_plans
+
+    began = time.perf_counter()
+    with _progress(len(plans)) as advance:
+        verdicts = run_plans(plans, advance, library.manifest.overflow == "fault")
+    return verdicts, time.perf_counter() - began
+
+
+def _show(
+    verdicts: Sequence[Verdict], not_run: Sequence[NotRun], suite: Suite, seconds: float, failing: bool, show_all: bool
+) -> None:  # fmt: skip
+    """A line for each case, then each wrong one in full, then a summary."""
+    from upright_block.reports.verdicts import failure_lines, not_run_line, summary_line, verdict_line
+
+    columns = width()
+    names = [(v.plan.unit.name, v.plan.case.name) for v in verdicts] + [(c.unit, c.name) for c in not_run]
+    blocks = min(max((len(unit) for unit, _ in names), default=0), 40)
+    room = min(max((len(name) for _, name in names), default=0), max(20, columns - blocks - 40))
+    wrong = [v for v in verdicts if v.status in ("failed", "fault")]
+    listed = [v for v in verdicts if v.status != "passed" or not failing]
+    if len(listed) > _MOST_LISTED and not show_all:
+        listed = [v for v in verdicts if v.status != "passed"][:_MOST_LISTED]
+        show_lines([[(f"  {len(verdicts) - len(listed):,} cases are not listed; --all lists all.", "dim")]])
+    if listed:
+        show_lines([verdict_line(v, blocks, room) for v in listed])
+    left_out = not_run if show_all else not_run[:_MOST_LISTED]
+    if left_out:
+        show_lines([not_run_line(case, blocks, room) for case in left_out])
+    for verdict in wrong if show_all else wrong[:_MOST_IN_FULL]:
+        show_lines([[], *failure_lines(verdict, columns)])
+    if len(wrong) > _MOST_IN_FULL and not show_all:
+        show_lines([[(f"{plural(len(wrong) - _MOST_IN_FULL, 'more wrong case')}; name one to see it, or --all.", "warn")]])  # fmt: skip
+    elif (listed or left_out) and not wrong:
+        show_lines([[]])
+    if suite.unread:
+        show_lines([[(f"{plural(suite.unread, 'case file')} could not be read: its cases are not counted.", "bad")]])  # fmt: skip
+    show_lines([summary_line(verdicts, len(not_run), seconds)])
+
+
+def _chosen(suite: Suite, patterns: Sequence[str]) -> tuple[list[Plan], list[NotRun]]:
+    """The cases that the call names, those that can run and those that cannot."""
     from upright_block.language.names import nearest
 
-    plans = choose(suite.plans, patterns)
+    everything: list[Plan | NotRun] = [*suite.plans, *suite.not_run]
+    if not suite.files and not suite.findings:
+        stop("The library has no cases.", "Write case files (*.toml) in its folder cases.")
     for pattern in patterns:
-        if not any(matches(plan, pattern) for plan in plans):
-            near = nearest(
-                pattern, [name for plan in suite.plans for name in (plan.unit.name, plan.case.name)]
-            )
+        if not choose(everything, [pattern]):
+            known = [name for case in everything for name in (unit_name(case), case_name(case))]
+            near = nearest(pattern, known)
+            unread = f" {plural(suite.unread, 'case file')} could not be read; upright check says why." if suite.unread else ""  # fmt: skip
             stop(
-                f"No case is called {pattern}.",
+                f"No case is called {pattern}.{unread}",
                 f"Did you mean {near}?" if near else "upright verify without a name runs all.",
             )
-    if not (suite.plans or suite.findings or suite.blocked or suite.unusable):
-        stop("The library has no cases.", "Write case files (*.toml) in its folder cases.")
-    return plans
+    chosen = choose(everything, patterns)
+    return [c for c in chosen if isinstance(c, Plan)], [c for c in chosen if isinstance(c, NotRun)]
 
 
 def _progress(total: int) -> Any:
@@ -110,12 +149,8 @@ class _Bar:
     """A progress bar on standard error that appears only when the work takes over a second."""
 
     def __init__(self, total: int) -> None:
-        from rich.console import Console
-        from rich.progress import Progress
-
         self.began = time.perf_counter()
-        self.progress = Progress(console=Console(stderr=True), transient=True)
-        self.task = self.progress.add_task("running cases", total=total)
+        self.bar = click.progressbar(length=total, label="running cases", file=sys.stderr)
         self.shown = False
 
     def __enter__(self) -> Any:
@@ -124,9 +159,12 @@ class _Bar:
     def advance(self, verdict: Verdict) -> None:
         if not self.shown and time.perf_counter() - self.began > 1:
             self.shown = True
-            self.progress.start()
-        self.progress.advance(self.task)
+            self.bar.render_progress()
+        if self.shown:
+            self.bar.update(1)
+        else:
+            self.bar.pos += 1
 
     def __exit__(self, *_: object) -> None:
         if self.shown:
-            self.progress.stop()
+            self.bar.render_finish()

@@ -251,23 +251,25 @@ def whole_of(root: Unit) -> Whole:
 class Slot:
     """A typed place in memory, ``offset`` bytes from the start of the outermost instance.
 
-    ``variable`` is the last one that the path names. A constant without memory has offset -1.
+    ``root`` is the first variable that the path names, ``variable`` the last one. A constant without memory
+    has offset -1.
     """
 
     path: str
     offset: int
+    root: Variable
     variable: Variable
     type: Type
 
     @property
     def is_pin(self) -> bool:
-        """Whether it is a pin of the outermost instance itself, or an element of one."""
-        return "." not in self.path and self.variable.section != "private"
+        """Whether it is a pin of the outermost instance itself, or a part of one."""
+        return self.root.section != "private"
 
     @property
     def is_driven(self) -> bool:
-        """Whether a column of it drives: an input of the outermost instance."""
-        return "." not in self.path and self.variable.section == "input"
+        """Whether a column of it drives: an input of the outermost instance, or a part of one."""
+        return self.root.section == "input"
 
 
 def slots(unit: Unit) -> Iterator[Slot]:
@@ -277,22 +279,24 @@ def slots(unit: Unit) -> Iterator[Slot]:
     for variable in unit.variables.values():
         if variable in offsets and not variable.is_hidden:
             at = whole.outer.get(variable, offsets[variable])
-            yield from _slots_in(variable, variable.type, variable.name, at)
+            yield from _slots_in(variable, variable, variable.type, variable.name, at)
 
 
-def _slots_in(variable: Variable, type_: Type, path: str, offset: int) -> Iterator[Slot]:
+def _slots_in(root: Variable, variable: Variable, type_: Type, path: str, offset: int) -> Iterator[Slot]:
     if isinstance(type_, Compound):
         offsets = layout_of(type_).offsets
         for inner in type_.variables.values():
             if inner in offsets and inner.section != "in_out" and not inner.is_hidden:
-                yield from _slots_in(inner, inner.type, f"{path}.{inner.name}", offset + offsets[inner])
+                yield from _slots_in(root, inner, inner.type, f"{path}.{inner.name}", offset + offsets[inner])
     elif isinstance(type_, Array):
         if type_.count <= _MOST_SHOWN:
             stride = size_of(type_.element)
             for number, index in enumerate(_indices(type_)):
-                yield from _slots_in(variable, type_.element, f"{path}[{index}]", offset + number * stride)
+                yield from _slots_in(
+                    root, variable, type_.element, f"{path}[{index}]", offset + number * stride
+                )
     else:
-        yield Slot(path, offset, variable, type_)
+        yield Slot(path, offset, root, variable, type_)
 
 
 def _indices(array: Array) -> list[str]:
@@ -331,6 +335,7 @@ def slot_at(unit: Unit, path: str) -> Slot:
     """
     offset, shown = 0, ""
     owner: Type = unit
+    root: Variable | None = None
     variable: Variable | None = None
     at = 0
     while at < len(path):
@@ -351,10 +356,11 @@ def slot_at(unit: Unit, path: str) -> Slot:
             offset = _offset(unit, owner, variable, offset)
             shown += ("." if shown else "") + variable.name
             owner = variable.type
+            root = root or variable
         at = step.end()
-    if variable is None:
+    if root is None or variable is None:
         raise NoSlot(0, unit, path)
-    return Slot(shown, offset, variable, owner)
+    return Slot(shown, offset, root, variable, owner)
 
 
 def _named(unit: Unit, owner: Type, name: str, is_inner: bool) -> Variable | None:

@@ -6,6 +6,7 @@ midnight, and a date, with or without a time, since 1970-01-01 00:00. A characte
 
 from __future__ import annotations
 
+import math
 import re
 import struct
 from collections.abc import Callable
@@ -38,6 +39,7 @@ _NANOSECONDS = {
     "ms": 1_000_000, "us": 1_000, "ns": 1,
 }  # fmt: skip
 _LONGEST = 1 << 63
+_MOST_DIGITS = 200
 _DATE = re.compile(r"([0-9]{1,4})-([0-9]{1,2})-([0-9]{1,2})")
 _TIME_OF_DAY = re.compile(r"([0-9]{1,2}):([0-9]{1,2})(?::([0-9]{1,2})(?:\.([0-9]{1,9}))?)?")
 _ESCAPE = re.compile(r"\$(?=(.?)(.?)(.?)(.?))", re.DOTALL)
@@ -62,6 +64,8 @@ def parse_integer(text: str) -> int:
     Raises:
         LiteralProblem: the text is no integer.
     """
+    if len(text) > _MOST_DIGITS:
+        raise LiteralProblem(f"{text} has too many digits.", f"Write at most {_MOST_DIGITS}.")
     if _INTEGER.match(text):
         return int(text.replace("_", ""))
     based = _BASED.match(text)
@@ -84,6 +88,10 @@ def parse_duration(text: str) -> int:
     Raises:
         LiteralProblem: the text is no duration.
     """
+    if len(text) > _MOST_DIGITS:
+        raise LiteralProblem(
+            f"{text} is too long for a duration.", f"Write at most {_MOST_DIGITS} characters."
+        )
     negative = text.startswith("-")
     rest = text[1:] if text[:1] in "+-" else text
     total = Fraction(0)
@@ -304,8 +312,10 @@ def fit(untyped: Elementary, value: Number, type_: Elementary) -> Number:
     """
     if type_.family == "real":
         try:
-            number = float(value)
-            return round_real(number) if type_.bits == 32 else number
+            number = round_real(float(value)) if type_.bits == 32 else float(value)
+            if math.isinf(number):
+                raise OverflowError
+            return number
         except OverflowError:
             raise LiteralProblem(
                 f"{value} is too large for {type_.name}.", f"The largest {type_.name} is {_largest(type_)}."
@@ -320,9 +330,10 @@ def fit(untyped: Elementary, value: Number, type_: Elementary) -> Number:
             f"{shown_number(value)} is no {type_.family}.", f"Write one such as {_EXAMPLES[type_.family]}."
         )
     if untyped is UNTYPED_REAL:
+        is_whole = math.isfinite(value) and value == int(value)
         raise LiteralProblem(
             f"{value} has a fraction; {type_.name} has none.",
-            "Write a whole number, or convert with TRUNC." if value != int(value) else f"Write {int(value)}.",
+            f"Write {int(value)}." if is_whole else "Write a whole number, or convert with TRUNC.",
         )
     number_ = int(value)
     if not type_.low <= number_ <= type_.high:

@@ -1,15 +1,20 @@
 """The project on disk."""
 
-from upright_block.library.library import Library, files, load_library, read_source, shown_path
+from upright_block.library.files import FileProblem, Files
+from upright_block.library.library import Library, load_library
 from upright_block.library.manifest import LibraryProblem, Manifest, find_root
+from upright_block.library.toml import Origin, Toml, TomlProblem, read_toml
 
 __all__ = [
+    "FileProblem",
+    "Files",
     "Library",
     "LibraryProblem",
     "Manifest",
-    "files",
+    "Origin",
+    "Toml",
+    "TomlProblem",
     "find_root",
     "load_library",
-    "read_source",
-    "shown_path",
+    "read_toml",
 ]

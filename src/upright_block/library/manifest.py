@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-import tomllib
 from dataclasses import dataclass
 from pathlib import Path
 
 from upright_block.language.names import did_you_mean
+from upright_block.library.files import FileProblem, Files
+from upright_block.library.toml import TomlProblem, read_toml
 
 FILE_NAME = "upright.toml"
 _TEXTS = {"name": "library", "version": "0.0.0"}
@@ -42,43 +43,53 @@ def find_root(start: Path) -> Path:
     Raises:
         LibraryProblem: there is none.
     """
-    folder = start.resolve()
-    if not folder.is_dir():
-        raise LibraryProblem(f"There is no folder {start}.", "Name the folder that holds upright.toml.")
-    for candidate in (folder, *folder.parents):
-        if (candidate / FILE_NAME).is_file():
-            return candidate
+    try:
+        folder = start.resolve()
+        if not folder.is_dir():
+            raise LibraryProblem(f"There is no folder {start}.", "Name the folder that holds upright.toml.")
+        for candidate in (folder, *folder.parents):
+            if (candidate / FILE_NAME).is_file():
+                return candidate
+    except (OSError, RuntimeError, ValueError) as problem:
+        raise LibraryProblem(f"{start} cannot be looked into: {problem}.", "Name another folder.") from None
     raise LibraryProblem(
         f"There is no {FILE_NAME} in {start if str(start) != '.' else 'this folder'} or above it.",
         "Start a library with: upright new DIR",
     )
 
 
-def read_manifest(root: Path) -> Manifest:
-    """Read the manifest of the library at ``root``.
+def read_manifest(files: Files) -> Manifest:
+    """Read the manifest of a library.
 
     Raises:
         LibraryProblem: it cannot be read, or holds something that it should not.
     """
-    path = root / FILE_NAME
     try:
-        content = tomllib.loads(path.read_text(encoding="utf-8-sig"))
-    except OSError as problem:
-        raise LibraryProblem(f"{FILE_NAME} cannot be read: {problem.strerror}.") from None
-    except UnicodeDecodeError:
-        raise LibraryProblem(f"{FILE_NAME} is not UTF-8 text.", "Save it as UTF-8.") from None
-    except tomllib.TOMLDecodeError as problem:
-        raise LibraryProblem(f"{FILE_NAME} is not valid TOML: {problem}.") from None
+        source = files.read(files.root / FILE_NAME)
+        content = read_toml(source.text).value
+    except FileProblem as problem:
+        raise LibraryProblem(f"{FILE_NAME}: {problem}", problem.way_out) from None
+    except TomlProblem as problem:
+        place = f"{FILE_NAME}:{source.line(problem.start)}"
+        raise LibraryProblem(
+            f"{place} is not valid TOML: {problem}.", 'Write each line as name = "text".'
+        ) from None
     known = _TEXTS | _FOLDERS | {key: choices[0] for key, choices in _CHOICES.items()}
-    for key, value in content.items():
+    values: dict[str, str] = {}
+    for key, entry in content.items():
+        place = f"{FILE_NAME}:{source.line(entry.key_start)}"
         if key not in known:
             hint = did_you_mean(key, known) or f"Its keys are {', '.join(known)}."
-            raise LibraryProblem(f"{FILE_NAME} has no key {key}.", hint)
-        if not isinstance(value, str):
-            raise LibraryProblem(f"{key} in {FILE_NAME} is not a text.", f'Write {key} = "...".')
+            raise LibraryProblem(f"{place} has a key {key}, which is not known.", hint)
+        if not isinstance(entry.value, str):
+            raise LibraryProblem(f"{key} in {place} is not a text.", f'Write {key} = "...".')
         choices = _CHOICES.get(key)
-        if choices and value not in choices:
+        if choices and entry.value not in choices:
+            hint = f"Write {' or '.join(repr(c) for c in choices)}."
+            raise LibraryProblem(f"{key} in {place} is {entry.value!r}.", hint)
+        if key in _FOLDERS and not (files.root / entry.value).is_dir():
             raise LibraryProblem(
-                f"{key} in {FILE_NAME} is {value!r}.", f"Write {' or '.join(repr(c) for c in choices)}."
+                f"{place}: there is no folder {entry.value}.", "Correct the name, or make the folder."
             )
-    return Manifest(**(known | content))
+        values[key] = entry.value
+    return Manifest(**(known | values))

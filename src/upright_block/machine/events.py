@@ -9,7 +9,7 @@ from upright_block.language.nodes import node
 
 FORCE_SIZE = 16
 MOST_FORCES = (DATA - FORCES) // FORCE_SIZE
-_EVENT = struct.Struct("<iiii8s")
+EVENT = struct.Struct("<iiii8s")
 
 
 @node
@@ -22,7 +22,7 @@ class Event:
 
     def packed(self) -> bytes:
         """The event as the driver reads it."""
-        return _EVENT.pack(self.scan, self.address, len(self.content), 0, self.content)
+        return EVENT.pack(self.scan, self.address, len(self.content), 0, self.content)
 
 
 def store_events(target: Slot, scan: int, content: bytes) -> list[Event]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import ctypes
 import struct
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator, Sequence
 from typing import cast
 
 import numpy as np
@@ -25,6 +25,7 @@ from upright_block.compiler.layout import (
 )
 from upright_block.language.literals import Value
 from upright_block.language.types import Elementary
+from upright_block.machine.clock import CLOCK_START
 from upright_block.machine.events import FORCE_SIZE, Event, align
 from upright_block.machine.trace import Fault, Trace
 
@@ -33,9 +34,8 @@ LOOP_TURNS = 10_000_000
 
 _PAGE = 65536
 _CHUNK = 16 << 20
+_MOST_AT_ONCE = 1 << 20
 _HEADER = struct.Struct("<q i i i 4x q i i i i i i i i i 4x q")
-CLOCK_START = 1_767_225_600_000_000_000
-"""The wall clock at the start of a run that does not say: 2026-01-01-00:00:00, in ns since 1970-01-01."""
 
 
 class Machine:
@@ -86,13 +86,16 @@ class Machine:
 
     def read(self, path: str) -> Value:
         """The value at a path: bool, int, float or str; durations in nanoseconds."""
-        slot = self.slot(path)
-        return decode(self._bytes, DATA + slot.offset, slot.type)
+        return self.peek(self.slot(path))
 
     def write(self, path: str, value: Value) -> None:
         """Store a value at a dotted path."""
         slot = self.slot(path)
         self.poke(slot, encode(value, slot.type))
+
+    def peek(self, slot: Slot) -> Value:
+        """The value of a slot."""
+        return decode(self._bytes, DATA + slot.offset, slot.type)
 
     def poke(self, slot: Slot, content: bytes) -> None:
         """Store the bytes of a value in its slot."""
@@ -119,48 +122,63 @@ class Machine:
         spans: Iterable[tuple[int, int]] | None = None,
         clock_start: int = CLOCK_START,
     ) -> Trace:
-        """Run scans ``self.scan`` to ``self.scan + scans - 1`` and record them.
+        """Run scans ``self.scan`` to ``self.scan + scans - 1`` and keep all that is recorded; see `pieces`.
 
-        ``interval`` is the scan time in ns; scan k starts at k * interval. ``events`` are in the
-        order of their scans. ``forces`` is the number of force slots, which events switch (see
-        `events.force_events`). ``spans`` are the parts (offset, length) of the instance to record after each
-        scan; all of it by default. ``clock_start`` is the wall clock at scan 0, in ns since 1970-01-01. A fault ends the run early and stands in the trace.
+        ``spans`` is all of the data by default.
         """
-        parts = [(0, len(self.image.initial))] if spans is None else list(spans)
+        first = self.scan
+        recorded = [(0, len(self.image.initial))] if spans is None else list(spans)
+        packed = b"".join([event.packed() for event in events])
+        parts = list(self.pieces(scans, interval, packed, forces, recorded, clock_start))
+        data = parts[0].data if len(parts) == 1 else b"".join([part.data for part in parts])
+        fault = parts[-1].fault if parts else None
+        return Trace(self.image.root, first, self.scan - first, interval, tuple(recorded), data, fault)
+
+    def pieces(
+        self,
+        scans: int,
+        interval: int,
+        events: bytes = b"",
+        forces: int = 0,
+        spans: Sequence[tuple[int, int]] = (),
+        clock_start: int = CLOCK_START,
+    ) -> Iterator[Trace]:
+        """Run scans ``self.scan`` to ``self.scan + scans - 1`` and give what is recorded piece by piece.
+
+        A run of any length takes the memory of one piece. ``interval`` is the scan time in ns; scan k starts at
+        k * interval. ``events`` are packed, in the order of their scans. ``forces`` is the number of force
+        slots, which events switch (see `events.force_events`). ``spans`` are the parts (offset, length) of the
+        data to record after each scan. ``clock_start`` is the wall clock at scan 0, in ns since 1970-01-01.
+        A fault ends the run early and stands in the last piece.
+        """
+        parts = tuple(spans)
         record = sum(length for _, length in parts)
         force_end = FORCES + forces * FORCE_SIZE
         span_at = align(self.image.end)
         span_bytes = b"".join(struct.pack("<ii", DATA + offset, length) for offset, length in parts)
         event_at = span_at + len(span_bytes)
-        event_bytes = b"".join([event.packed() for event in events])
-        trace_at = align(event_at + len(event_bytes))
-        first, chunk = self.scan, max(1, min(scans, _CHUNK // max(record, 1)))
+        trace_at = align(event_at + len(events))
+        first, chunk = self.scan, max(1, min(scans, _CHUNK // max(record, 1), _MOST_AT_ONCE))
         self._reserve(trace_at + chunk * record)
         self._bytes[FORCES:force_end] = bytes(force_end - FORCES)
-        self._bytes[span_at:trace_at] = (span_bytes + event_bytes).ljust(trace_at - span_at, b"\0")
-        data = bytearray(scans * record) if chunk < scans else bytearray()
+        self._bytes[span_at:event_at] = span_bytes
+        self._bytes[event_at : event_at + len(events)] = events
         done, next_event, fault = 0, event_at, None
         while done < scans and fault is None:
             stop = min(done + chunk, scans)
             _HEADER.pack_into(
                 self._bytes, 8, first * interval, first + done, 0, 0, interval, first + stop, next_event,
-                event_at + len(event_bytes), FORCES, force_end, span_at, event_at, trace_at, LOOP_TURNS, clock_start,
+                event_at + len(events), FORCES, force_end, span_at, event_at, trace_at, LOOP_TURNS, clock_start,
             )  # fmt: skip
             try:
                 self._run(self._store)
             except (wasmtime.Trap, wasmtime.WasmtimeError) as trap:
                 fault = self._fault(trap)
             reached, next_event = self._int(16) - first, self._int(44)
-            recorded = self._bytes[trace_at : trace_at + (reached - done) * record]
-            if chunk < scans:
-                data[done * record : reached * record] = recorded
-            else:
-                data = bytearray(recorded)
+            data = bytes(self._bytes[trace_at : trace_at + (reached - done) * record])
+            self.scan = first + reached
+            yield Trace(self.image.root, first + done, reached - done, interval, parts, data, fault)
             done = reached
-        self.scan = first + done
-        return Trace(
-            self.image.root, first, done, interval, tuple(parts), bytes(data[: done * record]), fault
-        )
 
     def _int(self, at: int) -> int:
         value: int = struct.unpack_from("<i", self._bytes, at)[0]

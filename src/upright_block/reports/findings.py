@@ -2,14 +2,57 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections import Counter
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 from upright_block.language.findings import Finding
 from upright_block.language.source import Source
-from upright_block.reports.styled import Line, Role
+from upright_block.reports.styled import Line, Role, clipped
 
 _LONGEST_LINE = 160
+MOST_IN_FILE = 10
+MOST_IN_ALL = 120
+_MOST_FILES = 40
+
+
+def finding_list(findings: Sequence[Finding], show_all: bool) -> Iterator[Line]:
+    """Findings by file; of a file that has many, and of many files, only the first, with the number left out.
+
+    A list that was cut ends with the number of findings of each file.
+    """
+    by_file: dict[str, list[Finding]] = {}
+    for finding in findings:
+        by_file.setdefault(finding.source.path, []).append(finding)
+    room = len(findings) if show_all else MOST_IN_ALL
+    cut = False
+    for path, found in by_file.items():
+        most = min(room, len(found) if show_all else MOST_IN_FILE)
+        for finding in _first(found, most):
+            yield from finding_lines(finding)
+            yield []
+        room -= min(most, len(found))
+        if len(found) > most and most:
+            left = len(found) - most
+            yield [(f"{path}: {left:,} more finding{'' if left == 1 else 's'}; --all shows all.", "warn")]
+            yield []
+        cut = cut or len(found) > most
+    if cut:
+        for path, found in list(by_file.items())[:_MOST_FILES]:
+            yield [(f"{counted(found):>24}", "warn"), (f"  {path}", "")]
+        if len(by_file) > _MOST_FILES:
+            yield [(f"{'':>24}  and {len(by_file) - _MOST_FILES:,} more files", "")]
+        names = Counter(finding.name for finding in findings).most_common(8)
+        yield [(f"{'':>24}  " + ", ".join(f"{name} {count:,}" for name, count in names), "dim")]
+        yield []
+
+
+def _first(findings: Sequence[Finding], most: int) -> list[Finding]:
+    """The first ``most``, errors before warnings, in the order of their places."""
+    if len(findings) <= most:
+        return list(findings)
+    chosen = sorted(range(len(findings)), key=lambda i: (findings[i].severity != "error", i))[:most]
+    return [findings[i] for i in sorted(chosen)]
 
 
 def finding_lines(finding: Finding) -> list[Line]:
@@ -22,11 +65,21 @@ def finding_lines(finding: Finding) -> list[Line]:
         [(place, "strong"), ("  ", ""), (finding.severity, role), (f"  {finding.name}", "dim")]
     ]
     lines += marked_lines(finding.source, finding.start, finding.end, role)
-    lines.append([("      ", ""), (finding.message, "")])
+    lines.append([("      ", ""), (clipped(finding.message), "")])
     if finding.way_out:
-        lines.append([("      ", ""), (finding.way_out, "name")])
+        lines.append([("      ", ""), (clipped(finding.way_out), "name")])
     for related in finding.related:
-        lines.append([("      ", ""), (f"{related.message}:", "dim")])
+        lines.append(
+            [
+                ("      ", ""),
+                (
+                    f"{clipped(related.message)}, {related.source.path}:"
+                    if related.source is not finding.source
+                    else f"{clipped(related.message)}:",
+                    "dim",
+                ),
+            ]
+        )
         lines += marked_lines(related.source, related.start, related.end, "dim")
     return lines
 

@@ -3,44 +3,58 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import groupby
 from typing import Any
 
 from upright_block.cases.plan import Plan
-from upright_block.cases.verdict import Miss, Verdict
-from upright_block.compiler.layout import Slot, slots
+from upright_block.cases.table import Cell
+from upright_block.cases.verdict import Miss, NotRun, Verdict
+from upright_block.compiler.layout import Slot
 from upright_block.language.literals import Value, shown, shown_duration
-from upright_block.reports.findings import marked_lines
+from upright_block.language.source import Source
+from upright_block.language.types import Elementary
+from upright_block.reports.findings import finding_data, marked_lines
 from upright_block.reports.styled import Line, Role, Span
 
 _WORDS: dict[str, tuple[str, Role]] = {
     "passed": ("good", "good"),
     "failed": ("WRONG", "bad"),
     "fault": ("FAULT", "bad"),
+    "checks nothing": ("nothing", "warn"),
 }
-_MOST_MOMENTS = 3
-_AROUND = 2
-_MOST_COLUMNS = 14
+_MOST_LINES = 12
+_MOST_SAME = 8
 
 
 def verdict_line(verdict: Verdict, block_width: int, name_width: int) -> Line:
     """One line for a case: the verdict, the block, the name, how long it ran."""
     plan = verdict.plan
     word, role = _WORDS[verdict.status]
-    name = plan.case.name
-    if len(name) > name_width:
-        name = name[: name_width - 1] + "…"
     time = shown_duration(plan.scans * plan.file.scan)
-    amount = f"{plan.scans:,} scan{'' if plan.scans == 1 else 's'}"
     return [
         (f"  {word:<7}", role),
-        (f"{plan.unit.name:<{block_width}}  ", "strong"),
-        (f"{name:<{name_width}}  ", ""),
-        (f"{amount:>12} {time:>8}", "dim"),
+        (f" {_cut(plan.unit.name, block_width):<{block_width}}  ", "strong"),
+        (f"{_cut(plan.case.name, name_width):<{name_width}}  ", ""),
+        (f"{plan.scans:>10,} {'scan ' if plan.scans == 1 else 'scans'} {time:>8}", "dim"),
     ]
 
 
+def not_run_line(case: NotRun, block_width: int, name_width: int) -> Line:
+    """One line for a case that could not be run, with the reason."""
+    return [
+        (f"  {'NOT RUN':<7}", "bad"),
+        (f" {_cut(case.unit, block_width):<{block_width}}  ", "strong"),
+        (f"{_cut(case.name, name_width):<{name_width}}  ", ""),
+        (_cut(case.reason, 100), "dim"),
+    ]
+
+
+def _cut(text: str, width: int) -> str:
+    return text if len(text) <= width else text[: max(0, width - 1)] + "…"
+
+
 def failure_lines(verdict: Verdict, width: int) -> list[Line]:
-    """What went wrong in a case: each moment with the row, the pin, and the values around it."""
+    """What went wrong in a case: the first moment in full, a line for each later one, and a fault."""
     plan = verdict.plan
     word, role = _WORDS[verdict.status]
     lines: list[Line] = [
@@ -48,20 +62,45 @@ def failure_lines(verdict: Verdict, width: int) -> list[Line]:
         [(f"       {plan.file.source.path}:{plan.file.source.line(plan.case.place.start)}", "dim")],
         [],
     ]
-    moments = list(dict.fromkeys(miss.scan for miss in verdict.misses))
-    for scan in moments[:_MOST_MOMENTS]:
-        lines += _moment_head(verdict, [miss for miss in verdict.misses if miss.scan == scan])
+    first = [miss for miss in verdict.misses if miss.scan == verdict.misses[0].scan]
+    if first:
+        lines += _moment_head(verdict, first)
         lines.append([])
-        lines += _moment_lines(verdict, scan, width)
+        lines += _moment_lines(verdict, first[0].scan, width)
         lines.append([])
-    rest = [miss for miss in verdict.misses if miss.scan in moments[_MOST_MOMENTS:]]
-    if rest:
-        noun = "value" if len(rest) == 1 else "values"
-        first = shown_duration(rest[0].scan * plan.file.scan)
-        lines += [[(f"  {len(rest)} more wrong {noun} from {first} on.", "warn")], []]
+    later = verdict.misses[len(first) :]
+    if later:
+        lines += [_later_line(verdict, miss) for miss in later[:_MOST_LINES]]
+        left = verdict.wrong - len(first) - min(len(later), _MOST_LINES)
+        if left:
+            lines.append([(f"  {left:,} more wrong value{'' if left == 1 else 's'} after that.", "warn")])
+        lines.append([])
     if verdict.fault is not None:
         lines += _fault_lines(verdict, width)
     return lines
+
+
+def _later_line(verdict: Verdict, miss: Miss) -> Line:
+    """A wrong value in one line."""
+    source = _table_source(verdict.plan)
+    line = source.line(_cell_of(verdict.plan, miss).start)
+    return [
+        (f"  then at {_moment(verdict.plan, miss.scan)}, line {line}: ", ""),
+        (miss.slot.path, "name"),
+        (" is ", ""),
+        (shown(miss.got, miss.slot.type), "bad"),
+        (f" and not {miss.check.text}", ""),
+        (_differing_bits(miss, "  "), "dim"),
+    ]
+
+
+def _moment(plan: Plan, scan: int) -> str:
+    return f"{shown_duration(scan * plan.file.scan)} (scan {scan})"
+
+
+def _cell_of(plan: Plan, miss: Miss) -> Cell:
+    assert plan.case.vectors is not None
+    return plan.case.vectors.cell(miss.row, miss.column)
 
 
 def _moment_head(verdict: Verdict, misses: Sequence[Miss]) -> list[Line]:
@@ -71,27 +110,25 @@ def _moment_head(verdict: Verdict, misses: Sequence[Miss]) -> list[Line]:
     lines: list[Line] = []
     row = -1
     for miss in misses:
-        expectation = miss.expectation
-        if expectation.row != row:
-            row = expectation.row
-            time = shown_duration(miss.scan * plan.file.scan)
-            held = ""
-            if miss.scan != expectation.first:
-                held = f", which holds since {shown_duration(expectation.first * plan.file.scan)}"
-            place = f"{source.path}:{source.line(expectation.cell.start)}"
-            lines.append([(f"  At {time} (scan {miss.scan}), row {place}{held}", "strong")])
+        if miss.row != row:
+            row = miss.row
+            first = plan.row_scans[row]
+            held = (
+                f", which holds since {shown_duration(first * plan.file.scan)}" if miss.scan != first else ""
+            )
+            place = f"{source.path}:{source.line(_cell_of(plan, miss).start)}"
+            lines.append([(f"  At {_moment(plan, miss.scan)}, row {place}{held}", "strong")])
         got = shown(miss.got, miss.slot.type)
-        since = "from the start"
-        if miss.since is not None:
-            since = f"since {shown_duration(miss.since * plan.file.scan)} (scan {miss.since})"
+        since = "from the start" if miss.since is None else f"since {_moment(plan, miss.since)}"
         lines.append(
             [
                 ("    ", ""),
                 (miss.slot.path, "name"),
                 (" is ", ""),
                 (got, "bad"),
-                (f" and not {expectation.check.text}", ""),
+                (f" and not {miss.check.text}", ""),
                 (f"; it is {got} {since}", "dim"),
+                (_differing_bits(miss, "; "), "dim"),
             ]
         )
         near = _nearly(miss)
@@ -100,77 +137,91 @@ def _moment_head(verdict: Verdict, misses: Sequence[Miss]) -> list[Line]:
     return lines
 
 
+def _is_one_value(miss: Miss) -> bool:
+    return miss.check.low == miss.check.high and not miss.check.outside
+
+
 def _nearly(miss: Miss) -> str:
     """What to write when a REAL misses only by its last digits."""
-    check = miss.expectation.check
-    if miss.slot.type.family != "real" or check.low != check.high or check.outside:
+    if miss.slot.type.family != "real" or not _is_one_value(miss):
         return ""
-    wanted, got = float(check.low), float(miss.got)
-    if abs(got - wanted) > 1e-4 * max(abs(wanted), 1e-30):
+    wanted, got = float(miss.check.low), float(miss.got)
+    if not abs(got - wanted) <= 1e-4 * max(abs(wanted), 1e-30):
         return ""
-    return f"They differ by {abs(got - wanted):.2g}. To allow it, write {check.text}±{abs(wanted) * 1e-4 or 1e-9:.1g}."
+    return f"They differ by {abs(got - wanted):.2g}. To allow it, write {miss.check.text}±{abs(wanted) * 1e-4 or 1e-9:.1g}."
 
 
-def _table_source(plan: Plan) -> Any:
+def _differing_bits(miss: Miss, lead: str) -> str:
+    """The bits in which a bit string differs from the one that was expected."""
+    if miss.slot.type.family != "bits" or not _is_one_value(miss):
+        return ""
+    different = int(miss.got) ^ int(miss.check.low)
+    bits = [str(bit) for bit in range(different.bit_length()) if different >> bit & 1]
+    what = ", ".join(bits[:8]) + (f" and {len(bits) - 8} more" if len(bits) > 8 else "")
+    return f"{lead}bit{'' if len(bits) == 1 else 's'} {what}"
+
+
+def _table_source(plan: Plan) -> Source:
     return plan.case.vectors.source if plan.case.vectors is not None else plan.file.source
 
 
 # --- the picture of a moment ---
 
 
-def _columns(verdict: Verdict) -> list[Slot]:
-    """The slots to show: those of the table, or all pins; what is wrong is always among them."""
-    plan = verdict.plan
-    found = list(plan.shown) or [s for s in slots(plan.unit) if s.is_pin]
-    wrong = {m.slot.path for m in verdict.misses}
-    while len(found) > _MOST_COLUMNS:
-        spare = next((i for i in range(len(found) - 1, -1, -1) if found[i].path not in wrong), None)
-        if spare is None:
-            break
-        del found[spare]
-    return found
-
-
-def _scans_to_show(verdict: Verdict, scan: int, reached: int) -> list[int]:
-    plan = verdict.plan
-    wanted = set(range(scan - _AROUND, scan + _AROUND + 1))
-    rows = [s for s in plan.row_scans if s <= scan]
-    wanted.update(rows[-3:])
-    wanted.update([s for s in plan.row_scans if s > scan][:1])
-    for miss in verdict.misses:
-        if miss.scan == scan and miss.since is not None:
-            wanted.update((miss.since - 1, miss.since))
-    return sorted(s for s in wanted if 0 <= s < reached)
-
-
 def _moment_lines(verdict: Verdict, scan: int, width: int) -> list[Line]:
-    """The recorded values around a scan, as a table; wrong ones stand beside what was expected."""
-    plan, trace = verdict.plan, verdict.trace
-    assert trace is not None
-    columns = _columns(verdict)
+    """The recorded values around a scan, as a table; wrong ones stand beside what was expected.
+
+    Inputs come first, then what is wrong, then the others; what has one value in all rows is named below.
+    """
+    plan, moments = verdict.plan, verdict.moments
     wrong = {(m.scan, m.slot.path): m for m in verdict.misses}
-    rows = _scans_to_show(verdict, scan, trace.scans)
-    if not rows:
-        return []
-    cells = [[_cell(wrong.get((at, s.path)), s, trace.value(s, at)) for s in columns] for at in rows]
-    heads = [s.path for s in columns]
+    pins = {m.slot.path for m in verdict.misses if m.scan == scan}
+    rows = _rows_to_show(sorted(moments.after), scan)
+    order = sorted(
+        range(len(moments.slots)),
+        key=lambda i: 0 if moments.slots[i].is_driven else 1 if moments.slots[i].path in pins else 2,
+    )
+    same = {i for i in order if len({repr(moments.after[at][i]) for at in rows}) == 1 and len(rows) > 1}
+    kept = [i for i in order if i not in same or moments.slots[i].path in pins]
+    slots = [moments.slots[i] for i in kept]
+    cells = [[_cell(wrong.get((at, moments.slots[i].path)), moments.slots[i], moments.after[at][i]) for i in kept] for at in rows]  # fmt: skip
+    lines = _grid(plan, rows, slots, cells, scan, width)
+    left = [(moments.slots[i].path, shown(moments.after[rows[0]][i], moments.slots[i].type)) for i in order if i in same and i not in kept]  # fmt: skip
+    if left:
+        named = ", ".join(f"{path} {value}" for path, value in left[:_MOST_SAME])
+        more = f" and {len(left) - _MOST_SAME} more" if len(left) > _MOST_SAME else ""
+        lines.append([(f"    the same in these rows: {named}{more}", "dim")])
+    return lines
+
+
+def _rows_to_show(scans: Sequence[int], scan: int) -> list[int]:
+    """Those of the recorded scans that lie around ``scan``: the moments of a fault may lie far from it."""
+    near = [at for at in scans if at <= scan][-9:]
+    return near + [at for at in scans if at > scan][:3]
+
+
+def _grid(
+    plan: Plan, rows: Sequence[int], slots: Sequence[Slot], cells: Sequence[Sequence[tuple[str, Role]]],
+    scan: int, width: int,
+) -> list[Line]:  # fmt: skip
+    """Rows of cells below the names of their slots; names that begin alike stand below what they share."""
+    groups, heads = _grouped([slot.path for slot in slots])
     widths = [max(len(h), *(len(line[i][0]) for line in cells)) for i, h in enumerate(heads)]
-    times = [shown_duration(at * trace.interval) for at in rows]
+    times = [shown_duration(at * plan.file.scan) for at in rows]
     time_width = max(4, *map(len, times))
     scan_width = max(4, len(str(rows[-1])))
-    driven = sum(1 for s in columns if s.is_driven)
-    lead = 4 + scan_width + 2 + time_width
-    parts = _fold(widths, width - lead - 6)
+    driven = sum(slot.is_driven for slot in slots)
     lines: list[Line] = []
-    for part in parts:
+    for part in _fold(widths, width - (4 + scan_width + 2 + time_width) - 6):
+        gaps = {i: " │ " if i in (0, driven) or i == part[0] else "  " for i in part}
         if lines:
             lines.append([])
-        head: Line = [(f"    {'scan':>{scan_width}}  {'time':>{time_width}}", "dim")]
+        lead = f"    {'scan':>{scan_width}}  {'time':>{time_width}}"
+        if any(groups[i] for i in part):
+            lines.append(_group_line(" " * len(lead), part, groups, widths, gaps))
+        head: Line = [(lead, "dim")]
         for i in part:
-            head += [
-                (" │ " if i in (0, driven) or i == part[0] else "  ", "dim"),
-                (f"{heads[i]:>{widths[i]}}", "strong"),
-            ]
+            head += [(gaps[i], "dim"), (f"{heads[i]:>{widths[i]}}", "strong")]
         lines.append(head)
         previous = rows[0] - 1 if rows[0] == 0 else rows[0]
         for line, at in enumerate(rows):
@@ -178,29 +229,56 @@ def _moment_lines(verdict: Verdict, scan: int, width: int) -> list[Line]:
                 lines.append([(f"    {'⋮':>{scan_width}}", "dim")])
             previous = at
             mark: Span = ("  ▶ ", "bad") if at == scan else ("    ", "")
-            made: Line = [
-                mark,
-                (
-                    f"{at:>{scan_width}}  {times[line]:>{time_width}}",
-                    "strong" if at in plan.row_scans else "dim",
-                ),
-            ]
+            role: Role = "strong" if at in plan.row_scans else "dim"
+            made: Line = [mark, (f"{at:>{scan_width}}  {times[line]:>{time_width}}", role)]
             for i in part:
                 text, role = cells[line][i]
-                made += [
-                    (" │ " if i in (0, driven) or i == part[0] else "  ", "dim"),
-                    (f"{text:>{widths[i]}}", role),
-                ]
+                made += [(gaps[i], "dim"), (f"{text:>{widths[i]}}", role)]
             lines.append(made)
     return lines
+
+
+def _grouped(paths: Sequence[str]) -> tuple[list[str], list[str]]:
+    """What neighbours among paths share up to a dot or a bracket, and what is left of each."""
+    groups, heads = [""] * len(paths), list(paths)
+    for shared, members in groupby(range(len(paths)), key=lambda i: _owner(paths[i])):
+        found = list(members)
+        if shared and len(found) > 1:
+            for i in found:
+                groups[i], heads[i] = shared, paths[i][len(shared) :].removeprefix(".")
+    return groups, heads
+
+
+def _owner(path: str) -> str:
+    return path[: max(path.rfind("."), path.rfind("["), 0)]
+
+
+def _group_line(
+    lead: str, part: Sequence[int], groups: Sequence[str], widths: list[int], gaps: dict[int, str]
+) -> Line:
+    """The line above the heads with the names of groups; a group that is too narrow for its name grows."""
+    line: Line = [(lead, "")]
+    for group, members in groupby(part, key=lambda i: groups[i]):
+        found = list(members)
+        room = sum(widths[i] + len(gaps[i]) for i in found) - len(gaps[found[0]])
+        if len(group) > room:
+            widths[found[-1]] += len(group) - room
+            room = len(group)
+        line += [
+            (gaps[found[0]], "dim"),
+            (f"{group:─^{room}}" if group else " " * room, "strong" if group else ""),
+        ]
+    return line
 
 
 def _cell(miss: Miss | None, slot: Slot, value: Value) -> tuple[str, Role]:
     text = shown(value, slot.type)
     if miss is None:
         return text, ""
-    wanted = miss.expectation.check.text
-    return f"{text} ≠ {wanted}" if wanted[0] not in "!<>" else f"{text} not {wanted}", "bad"
+    wanted = miss.check.text
+    if isinstance(slot.type, Elementary) and slot.type.family == "bits" and _is_one_value(miss):
+        wanted = shown(miss.check.low, slot.type)
+    return f"{text} ≠ {wanted}" if wanted[0] not in "!<>≥≤≠" else f"{text} not {wanted}", "bad"
 
 
 def _fold(widths: Sequence[int], width: int) -> list[list[int]]:
@@ -213,7 +291,7 @@ def _fold(widths: Sequence[int], width: int) -> list[list[int]]:
             used = 0
         parts[-1].append(index)
         used += own + 3
-    return parts
+    return [part for part in parts if part]
 
 
 # --- faults ---
@@ -223,23 +301,19 @@ def _fault_lines(verdict: Verdict, width: int) -> list[Line]:
     fault, plan = verdict.fault, verdict.plan
     assert fault is not None
     site = fault.site
-    time = shown_duration(fault.scan * plan.file.scan)
     where = f"{plan.unit.name}.{fault.instance}" if fault.instance else plan.unit.name
     lines: list[Line] = [
         [
             ("  ", ""),
             (site.kind[0].upper() + site.kind[1:], "bad"),
-            (f" in {where}, at {time} (scan {fault.scan}). The scan stopped there.", ""),
+            (f" in {where}, at {_moment(plan, fault.scan)}. The scan stopped there.", ""),
         ],
         [(f"  {site.source.path}:{site.line}", "dim")],
     ]
     end = site.source.text.find("\n", site.start)
     word = site.source.text[site.start : end if end >= 0 else None].split(" ")[0]
     lines += marked_lines(site.source, site.start, site.start + max(1, len(word)), "bad")
-    if verdict.trace is not None and verdict.trace.scans:
-        lines.append([])
-        lines += _moment_lines(verdict, verdict.trace.scans - 1, width)
-    return [*lines, []]
+    return [*lines, [], *_moment_lines(verdict, fault.scan, width), []]
 
 
 # --- all of them ---
@@ -257,18 +331,21 @@ def summary_line(verdicts: Sequence[Verdict], not_run: int, seconds: float) -> L
         line += [(", ", ""), (f"{counts['failed']:,} wrong", "bad")]
     if counts["fault"]:
         line += [(", ", ""), (f"{counts['fault']:,} stopped by a fault", "bad")]
+    if counts["checks nothing"]:
+        verb = "checks" if counts["checks nothing"] == 1 else "check"
+        line += [(", ", ""), (f"{counts['checks nothing']:,} {verb} nothing", "warn")]
     if not_run:
         line += [(", ", ""), (f"{not_run:,} not run", "bad")]
     scans = sum(v.plan.scans for v in verdicts)
     time = shown_duration(sum(v.plan.scans * v.plan.file.scan for v in verdicts))
-    line.append((f".  {scans:,} scans ({time} of machine time) in {seconds:.2f} s.", "dim"))
+    amount = f"{scans:,} scan{'' if scans == 1 else 's'}"
+    line.append((f".  {amount} ({time} of machine time) in {seconds:.2f} s.", "dim"))
     return line
 
 
 def verdict_data(verdict: Verdict) -> dict[str, Any]:
-    """A verdict as plain data for JSON; durations are in nanoseconds, scans count from 0."""
+    """A verdict as plain data for JSON, as `docs/cases.md` tells; durations are in ns, scans count from 0."""
     plan = verdict.plan
-    source = _table_source(plan)
     data: dict[str, Any] = {
         "case": plan.id,
         "block": plan.unit.name,
@@ -279,19 +356,9 @@ def verdict_data(verdict: Verdict) -> dict[str, Any]:
         "scans": plan.scans,
         "scan_ns": plan.file.scan,
         "checks": plan.checks,
-        "wrong": [
-            {
-                "pin": miss.slot.path,
-                "scan": miss.scan,
-                "time_ns": miss.scan * plan.file.scan,
-                "expected": miss.expectation.check.text,
-                "got": shown(miss.got, miss.slot.type),
-                "since_scan": miss.since,
-                "row_file": source.path,
-                "row_line": source.line(miss.expectation.cell.start),
-            }
-            for miss in verdict.misses
-        ],
+        "checked": verdict.checked,
+        "wrong_count": verdict.wrong,
+        "wrong": [_miss_data(plan, miss) for miss in verdict.misses],
         "fault": None,
     }
     if verdict.fault is not None:
@@ -305,3 +372,45 @@ def verdict_data(verdict: Verdict) -> dict[str, Any]:
             "time_ns": verdict.fault.scan * plan.file.scan,
         }
     return data
+
+
+def _miss_data(plan: Plan, miss: Miss) -> dict[str, Any]:
+    source = _table_source(plan)
+    return {
+        "pin": miss.slot.path,
+        "type": str(miss.slot.type),
+        "scan": miss.scan,
+        "time_ns": miss.scan * plan.file.scan,
+        "got": _value_data(miss.got),
+        "got_text": shown(miss.got, miss.slot.type),
+        "expected": {
+            "low": _value_data(miss.check.low),
+            "high": _value_data(miss.check.high),
+            "outside": miss.check.outside,
+        },
+        "expected_text": miss.check.text,
+        "since_scan": miss.since,
+        "row_file": source.path,
+        "row_line": source.line(_cell_of(plan, miss).start),
+    }
+
+
+def _value_data(value: Value) -> Value | None:
+    """A value as JSON has it: what is no number, and a limit that is none, are texts."""
+    if isinstance(value, float) and (value != value or value in (float("inf"), float("-inf"))):
+        return "NaN" if value != value else "Infinity" if value > 0 else "-Infinity"
+    return value
+
+
+def not_run_data(case: NotRun) -> dict[str, Any]:
+    """A case that could not be run, as plain data for JSON, with its findings."""
+    return {
+        "case": case.id,
+        "block": case.unit,
+        "name": case.name,
+        "file": case.source.path,
+        "line": case.source.line(case.start),
+        "status": "not run",
+        "reason": case.reason,
+        "findings": [finding_data(finding) for finding in case.findings],
+    }

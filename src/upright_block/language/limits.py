@@ -1,0 +1,8 @@
+"""What is refused because it is too much; `docs/limits.md` names these to users."""
+
+from __future__ import annotations
+
+MOST_NESTED = 100
+"""How deep anything may lie in something else: parentheses, statements, types, instances, calls, tables."""
+MOST_FILE = 64 << 20
+"""Bytes of one file."""

@@ -1,0 +1,131 @@
+"""Reading the files of a library, and nothing outside of it."""
+
+from __future__ import annotations
+
+import os
+import re
+import stat
+from collections.abc import Iterable, Sequence
+from pathlib import Path
+
+from upright_block.language.findings import Finding, Findings
+from upright_block.language.limits import MOST_FILE
+from upright_block.language.source import Source
+
+_CARRIAGE_RETURN = re.compile(r"\r(?!\n)")
+
+
+class FileProblem(Exception):
+    """A file or a folder cannot be read; ``name`` is that of the finding."""
+
+    def __init__(self, name: str, message: str, way_out: str) -> None:
+        super().__init__(message)
+        self.name = name
+        self.way_out = way_out
+
+
+class Files:
+    """The files below ``root``, and below the folders of ``also``, which the call names."""
+
+    def __init__(self, root: Path, also: Sequence[Path] = ()) -> None:
+        self.root = root
+        self._allowed = [os.path.realpath(folder) for folder in (root, *also)]
+
+    def shown(self, path: Path) -> str:
+        """A path as messages show it: relative to the library, with forward slashes."""
+        try:
+            path = path.relative_to(self.root)
+        except ValueError:
+            path = Path(os.path.relpath(path, self.root))
+        return os.fsencode(path.as_posix()).decode("utf-8", "backslashreplace")
+
+    def below(self, folder: str, suffixes: Iterable[str], findings: Findings) -> list[Path]:
+        """The files below a folder of the library with one of these endings, in the order of their paths.
+
+        Hidden ones are left out. What cannot be looked into becomes a finding. A folder that is reached
+        twice, by links, is read once.
+        """
+        start = self.root / folder
+        wanted = tuple(suffixes)
+        found: list[Path] = []
+        waiting = [start] if os.path.lexists(start) else []
+        seen: set[str] = set()
+        while waiting:
+            at = waiting.pop()
+            try:
+                self._inside(at)
+                real = os.path.realpath(at)
+                if real in seen:
+                    continue
+                seen.add(real)
+                with os.scandir(at) as entries:
+                    for entry in entries:
+                        if entry.name.startswith((".", "~$")):
+                            continue
+                        if entry.is_dir():
+                            waiting.append(Path(entry.path))
+                        elif entry.name.lower().endswith(wanted):
+                            found.append(Path(entry.path))
+            except OSError as problem:
+                reason = _reason(problem)
+                self._report(findings, at, FileProblem(
+                    "unreadable-folder", f"The folder cannot be read: {reason}.", "Check that it may be read."))  # fmt: skip
+            except FileProblem as problem:
+                self._report(findings, at, problem)
+        return sorted(found)
+
+    def read(self, path: Path) -> Source:
+        """The text of a file.
+
+        Raises:
+            FileProblem: it lies outside, is no file, is too large, or is not UTF-8 text.
+        """
+        self._inside(path)
+        try:
+            with open(os.open(path, os.O_RDONLY | getattr(os, "O_NONBLOCK", 0)), "rb") as file:
+                if not stat.S_ISREG(os.fstat(file.fileno()).st_mode):
+                    raise OSError(0, "it is no file but a folder or a device")
+                content = file.read(MOST_FILE + 1)
+                if len(content) > MOST_FILE:
+                    raise OSError(0, f"it is larger than {MOST_FILE >> 20} MB")
+        except (OSError, ValueError) as problem:
+            raise FileProblem(
+                "unreadable-file", f"The file cannot be read: {_reason(problem)}.", "Check that it exists and may be read."
+            ) from None  # fmt: skip
+        try:
+            text = content.decode("utf-8-sig")
+        except UnicodeDecodeError as problem:
+            line = content.count(b"\n", 0, problem.start) + 1
+            kind = f"not UTF-8: byte 16#{content[problem.start]:02X} in line {line} is no character"
+            if content[:2] in (b"\xff\xfe", b"\xfe\xff"):
+                kind = "UTF-16"
+            raise FileProblem("unreadable-file", f"The file is {kind}.", "Save it as UTF-8.") from None
+        if "\r" in text:
+            text = _CARRIAGE_RETURN.sub("\n", text)
+        return Source(self.shown(path), text)
+
+    def source(self, path: Path, findings: Findings) -> Source | None:
+        """The text of a file; None, with a finding, when it cannot be read."""
+        try:
+            return self.read(path)
+        except FileProblem as problem:
+            self._report(findings, path, problem)
+            return None
+
+    def _inside(self, path: Path) -> None:
+        real = os.path.realpath(path)
+        if not any(real == root or real.startswith(os.path.join(root, "")) for root in self._allowed):
+            raise FileProblem(
+                "outside-library",
+                f"{self.shown(path)} leads out of the library; nothing outside is read.",
+                "Move what it leads to into the library, or allow its folder in the call: --also DIR.",
+            )
+
+    def _report(self, findings: Findings, path: Path, problem: FileProblem) -> None:
+        findings.add(Finding(problem.name, Source(self.shown(path), ""), 0, 0, str(problem), problem.way_out))
+
+
+def _reason(problem: Exception) -> str:
+    text = problem.strerror if isinstance(problem, OSError) else str(problem)
+    text = text or str(problem)
+    return text[:1].lower() + text[1:]
