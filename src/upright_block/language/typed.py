@@ -7,6 +7,7 @@ fault is reported at.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Literal
 
@@ -390,8 +391,22 @@ class CallStandard:
     start: int
 
 
+@node
+class Bare:
+    """Something made of bare literals, before what stands beside it decides its type: ``type`` is a pseudo type.
+
+    ``build`` makes the expression of a type. ``default`` is the type where nothing decides. It is resolved while
+    an expression is checked, and stands in no body.
+    """
+
+    type: Elementary
+    default: Elementary
+    build: Callable[[Elementary], Expression]
+
+
 Expression = (
     Constant
+    | Bare
     | ConstantUse
     | Load
     | AddressOf

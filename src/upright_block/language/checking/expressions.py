@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 from upright_block.language import constants, syntax, typed
-from upright_block.language.checking.operators import OperatorChecker
+from upright_block.language.checking.operators import OperatorChecker, default_type
 from upright_block.language.checking.places import PLACES
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.literals import (
@@ -24,13 +24,7 @@ from upright_block.language.literals import (
 from upright_block.language.scope import NamedType
 from upright_block.language.types import (
     BOOL,
-    DINT,
-    INT,
-    LINT,
-    LREAL,
     NULL,
-    REAL,
-    UNTYPED_REAL,
     Elementary,
     Enumeration,
     Reference,
@@ -55,10 +49,7 @@ class ExpressionChecker(OperatorChecker):
 
     def any_value(self, at: syntax.Expression) -> typed.Expression:
         """The expression with a type of its own: a bare literal takes INT, DINT, LINT or LREAL."""
-        found = self.expression(at)
-        if isinstance(found, typed.Constant) and found.type.family == "untyped":
-            return self.coerce(found, default_type(found), at, "")
-        return found
+        return self.any_typed(self.expression(at), at)
 
     def elementary_value(self, at: syntax.Expression) -> tuple[typed.Expression, Elementary]:
         """The expression with an elementary type of its own, and that type."""
@@ -96,6 +87,12 @@ class ExpressionChecker(OperatorChecker):
                                "Use a literal or a VAR CONSTANT.") from None  # fmt: skip
 
     # --- conversion to a wanted type ---
+
+    def any_typed(self, found: typed.Expression, at: syntax.Expression) -> typed.Expression:
+        """What is bare with the type that it takes by itself; anything else as it is."""
+        if isinstance(found, (typed.Bare, typed.Constant)) and found.type.family == "untyped":
+            return self.coerce(found, default_type(found), at, "")
+        return found
 
     def coerce(self, found: typed.Expression, wanted: Type, at: syntax.Node, what: str) -> typed.Expression:
         """``found`` as a value of type ``wanted``: as it is, a literal that fits, or widened."""
@@ -135,6 +132,8 @@ class ExpressionChecker(OperatorChecker):
         if isinstance(wanted, Subrange):
             inner = self._coerce_subrange(found, wanted, at, what)
             return inner if isinstance(inner, typed.Constant) else typed.InRange(wanted, inner, at.start)
+        if isinstance(found, typed.Bare):
+            return found.build(wanted)
         if isinstance(found, typed.Constant) and type_.family == "untyped":
             return typed.Constant(wanted, self.fitted(found, wanted, at, what))
         if isinstance(found, typed.Constant) and isinstance(found.value, str) and wanted.family == "char":
@@ -147,9 +146,7 @@ class ExpressionChecker(OperatorChecker):
             a, b = type_.target, wanted.target
             if isinstance(a, typed.Unit) and isinstance(b, typed.Unit) and a.is_a(b):
                 return typed.Convert(wanted, found, at.start)
-        if isinstance(type_, Elementary) and (
-            widens(type_, wanted) or (type_ is LREAL and wanted is REAL and self.is_bare(at))
-        ):
+        if isinstance(type_, Elementary) and widens(type_, wanted):
             return typed.Convert(wanted, found, at.start)
         raise self.mismatch(type_, wanted, at, what)
 
@@ -369,14 +366,6 @@ class ExpressionChecker(OperatorChecker):
     def call(self, at: syntax.Call) -> typed.Expression:
         """The value of a call."""
         raise NotImplementedError
-
-
-def default_type(literal: typed.Constant) -> Elementary:
-    """The type of a bare literal where nothing else decides it."""
-    if literal.type is UNTYPED_REAL:
-        return LREAL
-    value = int(constants.number(literal))
-    return next((t for t in (INT, DINT) if t.low <= value <= t.high), LINT)
 
 
 _CHECK: dict[type, Callable[[ExpressionChecker, Any], typed.Expression]] = {

@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable, Sequence
+
 from upright_block.language import constants, syntax, typed
 from upright_block.language.checking.places import PlaceChecker
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.literals import shown_number
+from upright_block.language.nodes import node
 from upright_block.language.types import (
     BOOL,
     DATE,
+    DINT,
     DT,
+    INT,
     LDATE,
     LDT,
     LINT,
@@ -17,9 +22,9 @@ from upright_block.language.types import (
     LTIME,
     LTOD,
     NULL,
-    REAL,
     TIME,
     TOD,
+    ULINT,
     UNTYPED_INT,
     UNTYPED_REAL,
     Elementary,
@@ -46,6 +51,30 @@ _MOVED = {
 } | {(DATE, "-", DATE): TIME, (LDATE, "-", LDATE): LTIME}  # fmt: skip
 """What comes of a date or time of day and another, by operator (table 35)."""
 _NAMED = {"+": "add", "-": "subtract", "*": "multiply", "/": "divide", "MOD": "take the remainder of"}
+
+
+@node
+class _Chain(typed.Bare):
+    """A chain of operators; it grows in a loop, so that a long one is not nested."""
+
+    first: typed.Expression
+    links: list[tuple[syntax.Binary, typed.Expression]]
+
+
+def default_type(found: typed.Bare | typed.Constant) -> Elementary:
+    """The type of what is bare where nothing else decides it: LREAL, or the first of INT, DINT, LINT, ULINT that holds it."""
+    if isinstance(found, typed.Bare):
+        return found.default
+    if found.type is UNTYPED_REAL:
+        return LREAL
+    value = int(constants.number(found))
+    return next((t for t in (INT, DINT, LINT, ULINT) if t.low <= value <= t.high), LINT)
+
+
+def widest(found: Iterable[typed.Bare | typed.Constant]) -> Elementary:
+    """The type that holds all of them where nothing else decides it."""
+    types = [default_type(one) for one in found]
+    return LREAL if LREAL in types else max(types, key=lambda t: (t.bits, t is ULINT))
 
 
 class OperatorChecker(PlaceChecker):
@@ -87,6 +116,13 @@ class OperatorChecker(PlaceChecker):
         if isinstance(operand, typed.Constant) and type_.family == "untyped":
             number = constants.number(operand)
             return typed.Constant(type_, -number if operator == "-" else number)
+        if isinstance(operand, typed.Bare):
+            return self._later(operand, lambda type_: self._signed(at, self.coerce(operand, type_, at, "")))
+        return self._signed(at, operand)
+
+    def _signed(self, at: syntax.Unary, operand: typed.Expression) -> typed.Expression:
+        """A number with a sign before it."""
+        operator, type_ = at.operator, self._elementary(operand, at.operand)
         if type_.family in ("signed", "real", "duration"):
             return typed.Unary(type_, "-", operand, at.start) if operator == "-" else operand
         way_out = (
@@ -110,8 +146,8 @@ class OperatorChecker(PlaceChecker):
             left_at = left_at.left
         left, right = self._first_operands(left_at, spine[-1].right)
         left = self._operation(spine[-1], left, right)
-        for node in reversed(spine[:-1]):
-            left = self._operation(node, left, self.expression(node.right))
+        for link in reversed(spine[:-1]):
+            left = self._operation(link, left, self.expression(link.right))
         return left
 
     def _first_operands(
@@ -132,7 +168,13 @@ class OperatorChecker(PlaceChecker):
             return self._compare_texts(at, left, right)
         left_type, right_type = self._elementary(left, at.left), self._elementary(right, at.right)
         if left_type.family == "untyped" and right_type.family == "untyped":
-            return self._fold(at, left, right)
+            if isinstance(left, typed.Constant) and isinstance(right, typed.Constant):
+                return self._fold(at, left, right)
+            return self._later_operation(at, left, right)
+        if UNTYPED_REAL in (left_type, right_type) and operator in ("+", "-", "*", "/"):
+            other = right_type if left_type is UNTYPED_REAL else left_type
+            if is_integer(other) and widens(other, LREAL):
+                return self._later_operation(at, left, right)
         if operator == "**":
             return self._power(at, left, right)
         if _TIMED & {left_type.family, right_type.family}:
@@ -163,29 +205,42 @@ class OperatorChecker(PlaceChecker):
             raise self.problem("division-by-zero", at, "This divides by zero.", "Divide by something else.")
         return typed.Binary(result, operator, left, right, at.operator_start)
 
-    def is_bare(self, at: syntax.Node) -> bool:
-        """Whether an expression is made of bare numbers and functions of them, so that what stands beside it decides its type."""
-        waiting: list[syntax.Node] = [at]
-        while waiting:
-            match waiting.pop():
-                case syntax.Literal(kind="int" | "real"):
-                    pass
-                case syntax.Unary(operator="+" | "-", operand=operand):
-                    waiting.append(operand)
-                case syntax.Binary(operator="+" | "-" | "*" | "/" | "**", left=left, right=right):
-                    waiting += (left, right)
-                case syntax.Call(callee=syntax.Name(name=name), arguments=arguments):
-                    function = self.scope.standard.function(name.upper())
-                    if (
-                        function is None
-                        or function.group not in ("ANY_REAL", "ANY_NUM")
-                        or self.declares(name.upper())
-                    ):
-                        return False
-                    waiting += (argument.value for argument in arguments)
-                case _:
-                    return False
-        return True
+    def _later(
+        self, like: typed.Bare | typed.Constant, build: Callable[[Elementary], typed.Expression]
+    ) -> typed.Bare:
+        """What is made of something bare is bare itself."""
+        assert isinstance(like.type, Elementary)
+        return typed.Bare(like.type, default_type(like), build)
+
+    def _later_operation(
+        self, at: syntax.Binary, left: typed.Expression, right: typed.Expression
+    ) -> typed.Expression:
+        """An operator between what is bare on both sides, and not known before the run."""
+        pair = [side for side in (left, right) if isinstance(side, (typed.Bare, typed.Constant))]
+        default = widest(pair)
+        is_exact = UNTYPED_REAL not in (left.type, right.type)
+        if at.operator in _COMPARISONS or at.operator in _LOGIC or (at.operator in ("/", "MOD") and is_exact):
+            return self._operation(at, self.coerce(left, default, at.left, ""), self.coerce(right, default, at.right, ""))  # fmt: skip
+        if at.operator == "**":
+            return self._power(at, left, right)
+        links = [(at, right)]
+        if isinstance(left, _Chain):
+            links, left = left.links, left.first
+            links.append((at, right))
+        type_ = UNTYPED_INT if is_exact else UNTYPED_REAL
+        return _Chain(type_, default, lambda wanted: self._linked(left, links, default, wanted), left, links)
+
+    def _linked(
+        self, left: typed.Expression, links: Sequence[tuple[syntax.Binary, typed.Expression]], default: Elementary,
+        wanted: Elementary,
+    ) -> typed.Expression:  # fmt: skip
+        """A chain of operators in the type that is wanted."""
+        if is_real(default) and not is_real(wanted):
+            return self.coerce(self._linked(left, links, default, default), wanted, links[-1][0], "")
+        left = self.coerce(left, wanted, links[0][0].left, "")
+        for at, right in links:
+            left = self._operation(at, left, self.coerce(right, wanted, at.right, ""))
+        return left
 
     def _types(self, at: syntax.Binary, left: typed.Expression, right: typed.Expression) -> str:
         return f"{self.text(at.left)} is {left.type} and {self.text(at.right)} is {right.type}"
@@ -222,14 +277,12 @@ class OperatorChecker(PlaceChecker):
     def _common_type(self, at: syntax.Binary, left: typed.Expression, right: typed.Expression) -> Elementary:
         """The type in which an operator works: a literal follows the other operand."""
         a, b = self._elementary(left, at.left), self._elementary(right, at.right)
-        if {a, b} == {REAL, LREAL} and self.is_bare(at.left if a is LREAL else at.right):
-            return REAL
         for one, other in ((a, b), (b, a)):
             if one.family == "untyped":
                 if one is UNTYPED_REAL and is_integer(other):
                     if not widens(other, LREAL):
                         raise self.mismatch_pair(at, left, right)
-                    return REAL if widens(other, REAL) else LREAL
+                    return LREAL
                 return other.stored if isinstance(other, Enumeration) and other.is_open else other
             if one is NULL and isinstance(other, Reference):
                 return other
@@ -254,9 +307,7 @@ class OperatorChecker(PlaceChecker):
             "type-mismatch", at, f"Cannot {verb} these: {self._types(at, left, right)}.", way_out
         )
 
-    def _fold(self, at: syntax.Binary, left: typed.Expression, right: typed.Expression) -> typed.Expression:
-        assert isinstance(left, typed.Constant)
-        assert isinstance(right, typed.Constant)
+    def _fold(self, at: syntax.Binary, left: typed.Constant, right: typed.Constant) -> typed.Expression:
         operator = at.operator
         if operator in _LOGIC:
             raise self.problem("type-mismatch", at, f"{operator} combines BOOL or bit strings; these are bare numbers.",
@@ -282,8 +333,11 @@ class OperatorChecker(PlaceChecker):
 
     def _power(self, at: syntax.Binary, left: typed.Expression, right: typed.Expression) -> typed.Expression:
         """``a ** b``: EXPT computed as LREAL, rounded to REAL when the base is REAL (table 71, 29)."""
-        if left.type.family == "untyped":
-            left = self.coerce(left, right.type if right.type.family == "real" else LREAL, at.left, "")
+        if isinstance(left, (typed.Bare, typed.Constant)) and left.type.family == "untyped":
+            base = left
+            if isinstance(right.type, Elementary) and is_real(right.type):
+                return self._power(at, self.coerce(base, right.type, at.left, ""), right)
+            return typed.Bare(UNTYPED_REAL, LREAL, lambda type_: self._power_as(at, base, right, type_))
         base_type, exponent_type = self._elementary(left, at.left), self._elementary(right, at.right)
         if not is_real(base_type):
             raise self.problem("type-mismatch", at.left, f"The base of ** is REAL or LREAL; {self.text(at.left)} is {left.type}.",
@@ -294,13 +348,20 @@ class OperatorChecker(PlaceChecker):
                 at.right,
                 f"The exponent of ** is a number; {self.text(at.right)} is {right.type}.",
             )
-        base = self.as_number(left, LREAL, at.left)
+        base_value = self.as_number(left, LREAL, at.left)
         exponent = self.as_number(right, LREAL, at.right)
         function = self.find_unit("EXPT")
         assert function is not None
         self.unit.uses[function.key] = function
-        call = typed.CallFunction(LREAL, function, (base, exponent), (), (), at.operator_start)
+        call = typed.CallFunction(LREAL, function, (base_value, exponent), (), (), at.operator_start)
         return call if base_type is LREAL else typed.Convert(base_type, call, at.start)
+
+    def _power_as(
+        self, at: syntax.Binary, base: typed.Expression, right: typed.Expression, type_: Elementary
+    ) -> typed.Expression:
+        """A power of a bare base, in the type that was asked for."""
+        real = type_ if is_real(type_) else LREAL
+        return self.coerce(self._power(at, self.coerce(base, real, at.left, ""), right), type_, at, "")
 
     def as_number(self, found: typed.Expression, wanted: Elementary, at: syntax.Node) -> typed.Expression:
         """Any number as LINT or LREAL, also where that may round (a factor, an exponent)."""

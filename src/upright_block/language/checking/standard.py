@@ -6,7 +6,8 @@ from collections.abc import Sequence
 from itertools import pairwise
 
 from upright_block.language import syntax, typed
-from upright_block.language.checking.expressions import ExpressionChecker, default_type
+from upright_block.language.checking.expressions import ExpressionChecker
+from upright_block.language.checking.operators import widest
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.signatures import Pin, StandardFunction
 from upright_block.language.types import (
@@ -18,10 +19,11 @@ from upright_block.language.types import (
     LREAL,
     LWORD,
     NULL,
-    REAL,
     TIME,
     TOD,
     ULINT,
+    UNTYPED_INT,
+    UNTYPED_REAL,
     Elementary,
     Enumeration,
     String,
@@ -68,6 +70,35 @@ class StandardChecker(ExpressionChecker):
         if function.form == "convert":
             return self._convert(at, function, given)
         common_type = self._bound_type(at, function, given)
+        bare = [
+            found
+            for _, (_, found) in given
+            if isinstance(found, (typed.Bare, typed.Constant)) and found.type.family == "untyped"
+        ]
+        if common_type is UNTYPED_INT or common_type is UNTYPED_REAL:
+            pseudo, default = common_type, LREAL if common_type is UNTYPED_REAL else widest(bare)
+            if function.result is not None:
+                self._check_group(at, function, default)
+                return self._call(at, function, given, default)
+            return typed.Bare(
+                pseudo, default, lambda type_: self._call_as(at, function, given, default, type_)
+            )
+        return self._call(at, function, given, common_type)
+
+    def _call_as(
+        self, at: syntax.Call, function: StandardFunction, given: Sequence[tuple[int, Given]], default: Elementary,
+        wanted: Elementary,
+    ) -> typed.Expression:  # fmt: skip
+        """A call with bare inputs in the type that is wanted, where the function has it."""
+        if in_group(wanted, function.group):
+            return self._call(at, function, given, wanted)
+        self._check_group(at, function, default)
+        return self.coerce(self._call(at, function, given, default), wanted, at, "")
+
+    def _call(
+        self, at: syntax.Call, function: StandardFunction, given: Sequence[tuple[int, Given]], common_type: Type | None
+    ) -> typed.Expression:  # fmt: skip
+        """A call whose pins of type T take ``common_type``."""
         inputs = [self._input(found, function.pin(index), common_type, function) for index, found in given]
         if function.form == "unit":
             return self._by_unit(at, function, common_type, inputs)
@@ -147,12 +178,6 @@ class StandardChecker(ExpressionChecker):
             raise self._not_of(value, argument.value, what, pin.group)
         return self.as_number(value, LINT, argument.value) if is_integer(value.type) else value
 
-    def any_typed(self, found: typed.Expression, at: syntax.Expression) -> typed.Expression:
-        """A bare literal with the type that it takes by itself; anything else as it is."""
-        if isinstance(found, typed.Constant) and found.type.family == "untyped":
-            return self.coerce(found, default_type(found), at, "")
-        return found
-
     def _not_of(self, value: typed.Expression, at: syntax.Node, what: str, group: str) -> Problem:
         return self.problem(
             "type-mismatch",
@@ -164,7 +189,7 @@ class StandardChecker(ExpressionChecker):
     def _bound_type(
         self, at: syntax.Call, function: StandardFunction, given: Sequence[tuple[int, Given]]
     ) -> Type | None:
-        """The type T of this call: the nearest common one of its arguments."""
+        """The type T of this call: the nearest common one of its arguments, or a pseudo type where all are bare."""
         bound = [
             (argument, found)
             for index, (argument, found) in given
@@ -179,36 +204,29 @@ class StandardChecker(ExpressionChecker):
             same = isinstance(types[0], String) and all(isinstance(t, String) for t in types)
             return self._longest([found for _, found in bound]) if same else types[0]
         elementary = [self._elementary(found, argument.value) for argument, found in bound]
-        if REAL in elementary:
-            bare = [
-                t is LREAL and self.is_bare(argument.value)
-                for t, (argument, _) in zip(elementary, bound, strict=True)
-            ]
-            elementary = [REAL if b else t for t, b in zip(elementary, bare, strict=True)]
         known = [t for t in elementary if t.family != "untyped"]
         if not known:
-            defaults = [default_type(found) for _, found in bound if isinstance(found, typed.Constant)]
-            type_ = LREAL if LREAL in defaults else max(defaults, key=lambda t: t.bits)
-            if function.group == "ANY_REAL":
-                type_ = LREAL
-        else:
-            type_ = known[0]
-            for other in known[1:]:
-                joined = common(type_, other)
-                if joined is None:
-                    raise self.problem("type-mismatch", at, f"The inputs of {function.name} have no type in common: {', '.join(sorted({t.name for t in known}))}.",
-                                       "Convert them to one type.")  # fmt: skip
-                type_ = joined
+            is_real_ = function.group == "ANY_REAL" or UNTYPED_REAL in elementary
+            return UNTYPED_REAL if is_real_ else UNTYPED_INT
+        type_ = known[0]
+        for other in known[1:]:
+            joined = common(type_, other)
+            if joined is None:
+                raise self.problem("type-mismatch", at, f"The inputs of {function.name} have no type in common: {', '.join(sorted({t.name for t in known}))}.",
+                                   "Convert them to one type.")  # fmt: skip
+            type_ = joined
         if isinstance(type_, Enumeration) and type_.is_open and function.group != "ANY_ELEMENTARY":
             type_ = type_.stored
+        self._check_group(at, function, type_)
+        return type_
+
+    def _check_group(self, at: syntax.Call, function: StandardFunction, type_: Elementary) -> None:
+        """Report a type T that is not of the generic type of the function."""
         if not in_group(type_, function.group):
             raise self.problem(
-                "type-mismatch",
-                at,
-                f"{function.name} takes {_GROUP_WORDS[function.group]}; this is {type_}.",
+                "type-mismatch", at, f"{function.name} takes {_GROUP_WORDS[function.group]}; this is {type_}.",
                 "Convert the value first.",
-            )
-        return type_
+            )  # fmt: skip
 
     # --- functions that are made of something else ---
 
