@@ -26,7 +26,7 @@ ACCEPTED = {
     "functions with outputs": "FUNCTION F : INT VAR_INPUT a : INT; END_VAR VAR_OUTPUT b : INT; END_VAR F := a; b := a + 1; END_FUNCTION "
     + block("x, y : INT;", "x := F(a := 1, b => y); F(a := 2, b => x);"),
     "inputs with a value of their own may be left out": "FUNCTION F : INT VAR_INPUT a : INT; s : INT := 2; END_VAR F := a * s; END_FUNCTION "
-    + block("x : INT;", "x := F(a := 1); x := F(3);"),
+    + block("x : INT;", "x := F(a := 1); x := F(3, 2);"),
     "a chain of a thousand operators": block("b : BOOL;", "b := " + " OR ".join(["b"] * 1000) + ";"),
     "pragmas are passed over": block("n : INT; {any}", "{thing} n := 1;"),
     "empty statements": block("n : INT;", ";; n := 1;;"),

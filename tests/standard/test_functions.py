@@ -299,7 +299,6 @@ def test_dates_are_those_of_python(moment: datetime) -> None:
         ("n := MUX(1, 2);", "missing-pin"),
         ("w := SHL(n, 1);", "type-mismatch"),
         ("n := SEL(TRUE, 1);", "missing-pin"),
-        ("n := TO_INT('5');", "type-mismatch"),
         ("n := LEN(WSTRING_TO_STRING('abc'));", "type-mismatch"),
         ("n := ABS(IN := 1, IN := 2);", "pin-twice"),
         ("n := ABS(1, 2);", "too-many-arguments"),

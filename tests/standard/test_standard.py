@@ -10,6 +10,7 @@ import pytest
 from upright_block.cases.plan import Plan
 from upright_block.cases.runner import run_plans
 from upright_block.cases.suite import load_suite
+from upright_block.language.checking.program import find_unit
 from upright_block.library import load_library
 from upright_block.standard import BLOCKS, UNITS
 
@@ -20,7 +21,7 @@ SUITE = load_suite(LIBRARY)
 @pytest.mark.parametrize("plan", SUITE.plans, ids=lambda plan: plan.id)
 def test_a_standard_block_keeps_to_its_diagram(plan: Plan) -> None:
     (verdict,) = run_plans([plan])
-    wrong = [(m.slot.path, m.scan, m.expectation.check.text, m.got) for m in verdict.misses]
+    wrong = [(m.slot.path, m.scan, m.check.text, m.got) for m in verdict.misses]
     assert (verdict.status, wrong) == ("passed", [])
 
 
@@ -31,7 +32,7 @@ def test_the_case_files_are_sound_and_none_is_missing() -> None:
 
 def test_every_standard_unit_is_read_without_a_finding() -> None:
     for name in UNITS:
-        unit = LIBRARY.find(name)
+        unit = find_unit(name, LIBRARY.scope)
         assert unit is not None
         assert not unit.is_broken
         assert unit.comment

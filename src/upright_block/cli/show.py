@@ -20,9 +20,16 @@ def command(library: Library, name: str, as_json: bool) -> None:
     NAME is a block or function of the library, or one of the standard.
     """
     from upright_block.language.names import did_you_mean
-    from upright_block.reports.blocks import block_data, block_lines
+    from upright_block.reports.blocks import block_data, block_lines, function_data, function_lines
 
     unit = library.find(name)
+    function = library.scope.standard.function(name.upper())
+    if unit is None and function is not None:
+        if as_json:
+            show_json(function_data(function))
+        else:
+            show_lines(function_lines(function))
+        return
     if unit is None:
         hint = did_you_mean(name, library.scope.known_names())
         stop(

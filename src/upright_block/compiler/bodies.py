@@ -22,7 +22,7 @@ from upright_block.language.types import Array, Elementary, OpenArray, String
 
 _LONGEST_INLINED = 24
 _REFUSALS = {
-    "TEXT_NUMBER": "text that is no number", "TEXT_REAL": "text that is no number", "FROM_BCD": "digit above 9", "TO_BCD": "number with too many digits",
+    "TEXT__NUMBER": "text that is no number", "TEXT__REAL": "text that is no number", "FROM__BCD": "digit above 9", "TO__BCD": "number with too many digits",
     "CONCAT_DATE": "date that does not exist", "CONCAT_TOD": "time of day that does not exist",
 }  # fmt: skip
 """What an assertion of a standard unit means to its caller."""

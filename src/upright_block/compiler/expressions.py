@@ -13,7 +13,7 @@ from upright_block.compiler.instructions import constant, conversion, narrow, op
 from upright_block.compiler.layout import size_of
 from upright_block.compiler.places import PlaceEmitter, copy_instructions
 from upright_block.language import typed
-from upright_block.language.literals import Value
+from upright_block.language.literals import DAY, Value
 from upright_block.language.types import INT, LREAL, Array, Elementary, OpenArray, String, Type, is_integer
 
 _DAY = 86_400_000_000_000
@@ -132,6 +132,12 @@ class ExpressionEmitter(PlaceEmitter):
             self.expression(at.right)
             self.out.append("f64.mul")
             self.round(LREAL, operands, at.start)
+            return
+        if at.type.family == "time of day":
+            self.expression(at.right)
+            sign = "add" if operator == "+" else "sub"
+            day = f"i64.const {DAY}"
+            self.out.append(f"{day} i64.rem_s i64.{sign} {day} i64.add {day} i64.rem_u")
             return
         arithmetic = operator in ("+", "-", "*")
         if arithmetic and self.checks_overflow and operands.family not in ("real", "bits"):

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 
 from upright_block.language import typed
-from upright_block.language.literals import Number, Value, round_real
+from upright_block.language.literals import DAY, Number, Value, round_real
 from upright_block.language.types import UNTYPED_INT, UNTYPED_REAL, Elementary, Type
 
 
@@ -46,7 +47,33 @@ def evaluate(expression: typed.Expression) -> Value:
             return -value if type_.family in ("real", "untyped") else type_.wrap(-int(value))
         case typed.Binary(type=type_, operator=operator, left=left, right=right):
             return apply(operator, type_, left.type, number(left), number(right))
+        case typed.CallStandard(type=type_, name=name, inputs=inputs) if name in _EXACT:
+            return _called(name, type_, [evaluate(value) for value in inputs])
     raise NotConstant
+
+
+_EXACT: dict[str, Callable[..., Value]] = {
+    "ABS": abs,
+    "SQRT": math.sqrt,
+    "MOVE": lambda value: value,
+    "MIN": min,
+    "MAX": max,
+    "LIMIT": lambda low, value, high: min(max(value, low), high),
+    "SEL": lambda chosen, no, yes: yes if chosen else no,
+}
+"""Standard functions that have one exact result, so that this program and the machine agree to the bit."""
+
+
+def _called(name: str, type_: Type, inputs: list[Value]) -> Value:
+    try:
+        value = _EXACT[name](*inputs)
+    except ValueError:
+        raise NotConstant from None
+    if not isinstance(type_, Elementary) or isinstance(value, str):
+        return value
+    if type_.family == "real":
+        return round_real(float(value)) if type_.bits == 32 else float(value)
+    return value if type_.family == "bool" else type_.wrap(int(value))
 
 
 def number(expression: typed.Expression) -> Number:
@@ -103,6 +130,8 @@ def apply(operator: str, type_: Elementary, operands: Type, a: Number, b: Number
         raise NotConstant
     if type_.family in ("real", "untyped"):
         return result
+    if type_.family == "time of day":
+        return int(result) % DAY
     return type_.wrap(int(result))
 
 

@@ -46,7 +46,7 @@ _ESCAPE = re.compile(r"\$(?=(.?)(.?)(.?)(.?))", re.DOTALL)
 _ESCAPED = {
     "$": "$", "'": "'", '"': '"', "L": "\n", "N": "\n", "P": "\f", "R": "\r", "T": "\t",
 }  # fmt: skip
-_DAY = _NANOSECONDS["d"]
+DAY = _NANOSECONDS["d"]
 _EPOCH = date(1970, 1, 1)
 
 
@@ -145,9 +145,9 @@ def parse_date(text: str) -> int:
         days = (date(int(found[1]), int(found[2]), int(found[3])) - _EPOCH).days
     except ValueError:
         raise LiteralProblem(f"There is no day {text}.", "Write year-month-day, as in 2026-03-29.") from None
-    if not -_LONGEST <= days * _DAY < _LONGEST - _DAY:
+    if not -_LONGEST <= days * DAY < _LONGEST - DAY:
         raise LiteralProblem(f"{text} is beyond the dates of this program.", "They go from 1678 to 2261.")
-    return days * _DAY
+    return days * DAY
 
 
 def parse_time_of_day(text: str) -> int:
@@ -409,7 +409,7 @@ def shown_time_of_day(nanoseconds: int) -> str:
 
 def shown_date(nanoseconds: int) -> str:
     """A date as a person writes it: ``2026-03-29``."""
-    return (_EPOCH + timedelta(days=nanoseconds // _DAY)).isoformat()
+    return (_EPOCH + timedelta(days=nanoseconds // DAY)).isoformat()
 
 
 def shown_text(text: str, quote: str) -> str:
@@ -439,7 +439,7 @@ def shown(value: Value, type_: Type) -> str:
         case "time of day":
             return shown_time_of_day(int(value))
         case "date and time":
-            return f"{shown_date(int(value))}-{shown_time_of_day(int(value) % _DAY)}"
+            return f"{shown_date(int(value))}-{shown_time_of_day(int(value) % DAY)}"
         case "char":
             return shown_text(chr(int(value)), '"' if type_.bits == 16 else "'")
     if isinstance(type_, Enumeration):

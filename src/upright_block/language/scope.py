@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from upright_block.language import syntax
@@ -17,12 +17,13 @@ class Standard:
     """The standard's own blocks and functions, as the layer that holds them offers them.
 
     ``source`` gives the text of a unit written in the block language, ``function`` a function that
-    the compiler knows; both take a name in upper case and return None for one they do not have.
+    the compiler knows; both take a name in upper case and return None for one they do not have. ``names`` are
+    those that a library may use; what is not among them are helpers of the others.
     """
 
     source: Callable[[str], Source | None]
     function: Callable[[str], StandardFunction | None]
-    names: Iterable[str]
+    names: frozenset[str]
 
 
 @dataclass(slots=True, eq=False)
@@ -68,4 +69,4 @@ class Scope:
         """Every name that a type or a callee may have, for suggestions."""
         own = [unit.full_name for unit in self.units.values()]
         own += [named.syntax.home.full(named.name) for named in self.types.values()]
-        return own + list(self.standard.names)
+        return own + sorted(self.standard.names)

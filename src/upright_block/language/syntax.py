@@ -102,10 +102,10 @@ class Call(Expression):
 
 @node
 class ArrayItem(Node):
-    """One initial value of an array, or ``repeat(value)``; no value is the initial value of the element."""
+    """One initial value of an array, or ``repeat(values)``; no value is the initial value of the element."""
 
     repeat: Expression | None
-    value: Expression | None
+    values: tuple[Expression, ...]
 
 
 @node

@@ -34,6 +34,7 @@ class Variable:
 
     ``is_folded`` says that the value of this constant went into something decided before the run,
     such as a CASE label or another initial value. ``shared`` is the global that an external one is.
+    ``has_initial`` says that an initial value is written in its declaration.
     """
 
     name: str
@@ -48,6 +49,7 @@ class Variable:
     address: str = ""
     shared: Variable | None = None
     access: Access = "PROTECTED"
+    has_initial: bool = False
 
     @property
     def key(self) -> str:

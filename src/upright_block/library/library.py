@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from upright_block.language.checking import check_program, find_unit
+from upright_block.language.checking import check_program, named_unit
 from upright_block.language.findings import Finding, Findings
 from upright_block.language.scope import Scope
 from upright_block.language.source import Source
@@ -35,7 +35,7 @@ class Library:
 
     def find(self, name: str) -> Unit | None:
         """A unit of the library or of the standard, letter case ignored."""
-        return find_unit(name.upper(), self.scope)
+        return named_unit(name.upper(), self.scope)
 
 
 def load_library(root: Path, also: Sequence[Path] = ()) -> Library:

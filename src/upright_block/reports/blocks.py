@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import textwrap
+from collections.abc import Sequence
 from typing import Any
 
 from upright_block.language.literals import shown
+from upright_block.language.signatures import StandardFunction
 from upright_block.language.typed import Section, Unit, Variable
 from upright_block.reports.styled import Line
 
@@ -17,6 +19,8 @@ _TITLES: tuple[tuple[Section, str], ...] = (
     ("temp", "Temporary data"),
     ("external", "Global variables"),
 )
+_SIGNS = frozenset(["+", "-", "*", "/", "**", "MOD", "AND", "OR", "XOR", ">", ">=", "=", "<=", "<", "<>"])
+_WIDEST_TEXT = 100
 
 
 def block_lines(unit: Unit, width: int) -> list[Line]:
@@ -27,13 +31,13 @@ def block_lines(unit: Unit, width: int) -> list[Line]:
             (f"   {_kind(unit)}, {unit.source.path}:{unit.source.line(unit.syntax.start)}", "dim"),
         ]
     ]
-    lines += [[(part, "")] for part in textwrap.wrap(unit.comment, width)]
+    lines += [[(part, "")] for part in textwrap.wrap(unit.comment, min(width, _WIDEST_TEXT))]
     lines += [[], *_box(unit), []]
     rows = [
         (title, variable)
         for section, title in _TITLES
         for variable in unit.section(section)
-        if not variable.is_hidden
+        if not variable.is_hidden and (unit.keeps_data or section in ("input", "in_out", "output"))
     ]
     rows.sort(key=lambda row: row[1].constant)
     rows = [("Constants" if variable.constant else title, variable) for title, variable in rows]
@@ -81,14 +85,48 @@ def _box(unit: Unit) -> list[Line]:
     right = [(v.name, _type(v).replace(" :=", "")) for v in unit.section("output")]
     if unit.result is not None:
         right.insert(0, ("", _type(unit.result).replace(" :=", "")))
+    return _drawn(unit.name, left, right)
+
+
+def function_lines(function: StandardFunction) -> list[Line]:
+    """The name of a standard function and its box; ``T`` stands for one type of all pins that have it."""
+    data = function_data(function)
+    left = [(pin["name"], pin["type"]) for pin in data["variables"]]
+    lines: list[Line] = [[(function.name, "strong"), ("   standard function", "dim")], []]
+    lines += _drawn(function.name, left, [("", data["result"])])
+    if function.operator in _SIGNS:
+        lines += [[], [(f"The same as the operator {function.operator} between its inputs.", "dim")]]
+    elif any(type_ == "T" for _, type_ in (*left, ("", data["result"]))):
+        lines += [[], [(f"T is one type of {function.group}, the same for all.", "dim")]]
+    if function.extensible:
+        lines += [[], [("More inputs may follow.", "dim")]]
+    return lines
+
+
+def function_data(function: StandardFunction) -> dict[str, Any]:
+    """The interface of a standard function as plain data for JSON."""
+    names = [(pin.name, pin.type.name if pin.type else pin.group or "T") for pin in function.pins]
+    result = "STRING" if function.form in ("text", "to text", "recode") else "T"
+    if function.form == "convert":
+        result = function.name.removeprefix("TO_")
+    return {
+        "name": function.name,
+        "kind": "FUNCTION",
+        "result": function.result.name if function.result else result,
+        "variables": [{"name": name, "section": "input", "type": type_} for name, type_ in names],
+    }
+
+
+def _drawn(name_: str, left: Sequence[tuple[str, str]], right: Sequence[tuple[str, str]]) -> list[Line]:
+    """A box with the names of pins inside and their types outside."""
     outside = max((len(text) for _, text in left), default=0)
     inside_left = max((len(name) for name, _ in left), default=0)
     inside_right = max((len(name) for name, _ in right), default=0)
-    inner = max(inside_left + inside_right + 6, len(unit.name) + 4)
+    inner = max(inside_left + inside_right + 6, len(name_) + 4)
     pad = " " * (outside + 4)
     lines: list[Line] = [
         [(f"{pad}┌{'─' * inner}┐", "dim")],
-        [(f"{pad}│", "dim"), (f"{unit.name:^{inner}}", "strong"), ("│", "dim")],
+        [(f"{pad}│", "dim"), (f"{name_:^{inner}}", "strong"), ("│", "dim")],
         [(f"{pad}│{' ' * inner}│", "dim")],
     ]
     for row in range(max(len(left), len(right))):

@@ -10,18 +10,18 @@ from upright_block.language.source import Source
 from upright_block.standard.functions import FUNCTIONS, function
 
 BLOCKS = ("TON", "TOF", "TP", "R_TRIG", "F_TRIG", "SR", "RS", "CTU", "CTD", "CTUD", "ACTION_CONTROL")
-NUMERIC = (
-    "EXPT", "EXP", "LN", "LOG", "SIN", "COS", "TAN", "ASIN", "ACOS", "ATAN", "ATAN2",
-    "ANGLE_QUADRANT", "ANGLE_FAR", "ANGLE_WAVES", "ANGLE_OF", "ANGLE_LEG",
-)  # fmt: skip
+NUMERIC = ("EXPT", "EXP", "LN", "LOG", "SIN", "COS", "TAN", "ASIN", "ACOS", "ATAN", "ATAN2")
 OTHERS = (
     "SPLIT_DATE", "SPLIT_TOD", "SPLIT_DT", "CONCAT_DATE", "CONCAT_TOD", "CONCAT_DT", "CONCAT_DATE_TOD", "DAY_OF_WEEK",
-    "CONCAT_DATE_LTOD", "CONCAT_LTOD", "CONCAT_LDT", "SPLIT_LTOD", "SPLIT_LDT",
-    "FROM_BCD", "TO_BCD", "IS_VALID_BCD", "NUMBER_TEXT", "TEXT_NUMBER",
-    "REAL_TEXT", "LREAL_TEXT", "SHORT_REAL_TEXT", "TEXT_REAL", "BIG_SCALE", "BIG_POWER", "BIG_COMPARE", "BIG_SUBTRACT",
-    "FRACTION_TEXT", "DURATION_TEXT", "DATE_TEXT", "TOD_TEXT", "DT_TEXT",
+    "CONCAT_DATE_LTOD", "CONCAT_LTOD", "CONCAT_LDT", "SPLIT_LTOD", "SPLIT_LDT", "IS_VALID_BCD",
 )  # fmt: skip
-UNITS = BLOCKS + NUMERIC + OTHERS
+HELPERS = (
+    "ANGLE__QUADRANT", "ANGLE__FAR", "ANGLE__WAVES", "ANGLE__OF", "ANGLE__LEG", "FROM__BCD", "TO__BCD", "NUMBER__TEXT", "TEXT__NUMBER",
+    "REAL__TEXT", "LREAL__TEXT", "SHORT__REAL_TEXT", "TEXT__REAL", "BIG__SCALE", "BIG__POWER", "BIG__COMPARE", "BIG__SUBTRACT",
+    "FRACTION__TEXT", "DURATION__TEXT", "DATE__TEXT", "TOD__TEXT", "DT__TEXT",
+)  # fmt: skip
+"""What the others are made of. The standard has no names with two underscores together, so that these are nobody else's."""
+UNITS = BLOCKS + NUMERIC + OTHERS + HELPERS
 """The standard units that are written in the block language, each in a file of its own name."""
 
 
@@ -34,4 +34,4 @@ def source(name: str) -> Source | None:
     return Source(f"standard/{name}", file.read_text(encoding="utf-8"))
 
 
-STANDARD = Standard(source, function, (*UNITS, *FUNCTIONS))
+STANDARD = Standard(source, function, frozenset({*BLOCKS, *NUMERIC, *OTHERS, *FUNCTIONS}))

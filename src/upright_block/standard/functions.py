@@ -120,6 +120,8 @@ def _conversion(name: str) -> StandardFunction | None:
     """A conversion (tables 22 to 27)."""
     if name.startswith("TO_") and (wanted := ELEMENTARY.get(name[3:])):
         return StandardFunction(name, _ONE, result=wanted, form="convert", operator="TO")
+    if name in ("TO_STRING", "TO_WSTRING"):
+        return StandardFunction(name, _ONE, form="convert", operator="TO")
     if name == "TRUNC" or (name.startswith("TRUNC_") and name[6:] in ELEMENTARY):
         wanted = ELEMENTARY.get(name[6:], DINT)
         if is_integer(wanted):

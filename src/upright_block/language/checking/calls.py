@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from upright_block.language import syntax, typed
+from upright_block.language.checking.conversions import CONVERTED, conversion_advice
 from upright_block.language.checking.places import PLACES, pins_of
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.standard import StandardChecker, counted
@@ -12,7 +13,6 @@ from upright_block.language.types import (
     BOOL,
     BROKEN,
     DINT,
-    ELEMENTARY,
     Array,
     Elementary,
     OpenArray,
@@ -40,6 +40,7 @@ class Arguments:
     shared: dict[typed.Variable, typed.Place]
     outputs: list[tuple[typed.Variable, typed.Receiver, bool]]
     failed: set[typed.Variable]
+    is_incomplete: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,9 +91,11 @@ class CallChecker(StandardChecker):
         if function is not None:
             return self.call_standard(at, function)
         unit = self.find_unit(name)
-        if unit is not None:
+        if unit is not None and (
+            self.unit.is_standard or not unit.is_standard or name in self.scope.standard.names
+        ):
             return self._call_of(at, unit)
-        self._no_conversion(callee)
+        self._no_conversion(at, callee)
         if name in _OF_OTHER_LANGUAGES:
             raise self.problem(
                 "unknown-name", callee, f"There is no function {callee.name}.", _OF_OTHER_LANGUAGES[name]
@@ -100,22 +103,12 @@ class CallChecker(StandardChecker):
         raise self.unknown(callee.name, callee, f"There is no function {callee.name}.", self.scope.known_names(),
                            "Write the function, or correct its name.")  # fmt: skip
 
-    def _no_conversion(self, at: syntax.Name) -> None:
+    def _no_conversion(self, at: syntax.Call, callee: syntax.Name) -> None:
         """Report a name that looks like a conversion between two types that have none."""
-        source, _, target = at.name.upper().partition("_TO_")
-        known = {**ELEMENTARY, "STRING": None, "WSTRING": None}
-        if source not in known or target not in known:
-            return
-        way_out = "Convert by way of another type."
-        if "STRING" in source + target:
-            way_out = "Numbers, BOOL, durations and dates become a STRING, and numbers come from one."
-        elif source in ("TIME", "LTIME"):
-            way_out = f"TO_{target}(NANOSECONDS(duration) / 1_000_000) gives milliseconds."
-            if target in ("REAL", "LREAL"):
-                way_out = f"TO_{target}(NANOSECONDS(duration)) / 1.0E6 gives milliseconds."
-        elif target in ("TIME", "LTIME"):
-            way_out = "Multiply: T#1ms * number gives a duration."
-        raise self.problem("not-supported", at, f"There is no conversion from {source} to {target}.", way_out)
+        source, _, target = callee.name.upper().partition("_TO_")
+        if source in CONVERTED and target in CONVERTED:
+            of = self.text(at.arguments[0].value) if len(at.arguments) == 1 else "value"
+            raise self.problem("not-supported", callee, f"There is no conversion from {source} to {target}.", conversion_advice(source, target, of))  # fmt: skip
 
     def _call_of(self, at: syntax.Call, unit: typed.Unit) -> typed.Expression:
         """The value of a call of a unit of the library."""
@@ -214,13 +207,16 @@ class CallChecker(StandardChecker):
         if function.result is not None and function.result.type is BROKEN:
             raise Problem
         inputs: list[typed.Expression] = []
+        left_out: list[typed.Variable] = []
         for pin in function.section("input"):
             if pin in given.inputs:
                 inputs.append(given.inputs[pin])
             elif pin.type is BROKEN:
                 self.unit.is_broken = True
-            elif isinstance(pin.initial, (bool, int, float, str)):
+            elif isinstance(pin.initial, (bool, int, float, str)) and (at.arguments or pin.has_initial):
                 inputs.append(typed.Constant(pin.type, pin.initial))
+                if not pin.has_initial and pin not in given.failed and not given.is_incomplete:
+                    left_out.append(pin)
             else:
                 self.report(
                     "missing-pin",
@@ -228,6 +224,11 @@ class CallChecker(StandardChecker):
                     f"{function.name} needs a value for its input {pin.name}.",
                     f"Add {pin.name} := ... to the call.",
                 )
+        if left_out:
+            names = " and ".join(pin.name for pin in left_out)
+            verb = "is" if len(left_out) == 1 else "are"
+            self.report("input-not-given", at, f"{names} of {function.name} {verb} not given here and {'has' if verb == 'is' else 'have'} no initial value of {'its' if verb == 'is' else 'their'} own.",
+                        f"Add {left_out[0].name} := ... to the call, or write an initial value where {function.name} declares it.", severity="warning")  # fmt: skip
         if any(negated for _, _, negated in given.outputs):
             raise self.problem(
                 "not-supported",
@@ -339,6 +340,12 @@ class CallChecker(StandardChecker):
         given = Arguments({}, {}, [], set())
         positional = unit.positional
         formal = any(a.name for a in at.arguments)
+        wanted = len(unit.section("input") + unit.section("in_out"))
+        if at.arguments and not formal and len(at.arguments) < wanted:
+            given.is_incomplete = True
+            count = len(at.arguments)
+            self.report("missing-argument", at, f"{unit.name} has {counted(wanted, 'input')}; this call without names gives {count}.",
+                        f"Give all of them, or name those that are given. {pins_of(unit)}")  # fmt: skip
         unnamed = False
         for index, argument in enumerate(at.arguments):
             pin: typed.Variable | None = None

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 from upright_block.language import constants, syntax, typed
+from upright_block.language.checking.conversions import conversion_advice
 from upright_block.language.checking.operators import OperatorChecker, default_type
 from upright_block.language.checking.places import PLACES
 from upright_block.language.checking.reporter import Problem
@@ -229,6 +230,13 @@ class ExpressionChecker(OperatorChecker):
                 and (widens(wanted, found) or is_real(found))
             )
             way_out = f"Convert with {function}({shown})" + (", if the value always fits." if loses else ".")
+        elif (
+            isinstance(found, Elementary)
+            and isinstance(wanted, Elementary)
+            and wanted.family not in ("bool", "duration")
+            and found.family in ("duration", "date", "time of day", "date and time")
+        ):
+            way_out = conversion_advice(found.name, wanted.name, shown)
         elif wanted is BOOL:
             way_out = "Compare it with a value."
         elif found is BOOL:

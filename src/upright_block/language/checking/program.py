@@ -194,6 +194,12 @@ def find_unit(name: str, scope: Scope) -> typed.Unit | None:
     return scope.units[name]
 
 
+def named_unit(name: str, scope: Scope) -> typed.Unit | None:
+    """The unit that a person may call ``name``: one of the library, or of the standard but for its helpers."""
+    unit = find_unit(name, scope)
+    return None if unit is not None and unit.is_standard and name not in scope.standard.names else unit
+
+
 def _checker(unit: typed.Unit, scope: Scope, findings: Findings) -> TypeChecker:
     return TypeChecker(unit, scope, findings, lambda name: find_unit(name, scope))
 
@@ -273,7 +279,7 @@ def _variable(
     type_ = checker.in_out_type(at.type) if kind == "in_out" else checker.type_of(at.type)
     variable = typed.Variable(
         at.name, kind, type_, constant, None, at.comment, at.start, at.end, address=at.address,
-        access=access_of(section.qualifiers),
+        access=access_of(section.qualifiers), has_initial=at.initial is not None,
     )  # fmt: skip
     unit.variables[key] = variable
     if kind == "external":

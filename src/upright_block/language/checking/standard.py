@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from itertools import pairwise
 
 from upright_block.language import syntax, typed
+from upright_block.language.checking.conversions import conversion_advice
 from upright_block.language.checking.expressions import ExpressionChecker
 from upright_block.language.checking.operators import widest
 from upright_block.language.checking.reporter import Problem
@@ -37,8 +38,8 @@ from upright_block.language.types import (
 
 _LONGEST = 32_767
 _TIMED_TEXTS = {
-    "duration": ("DURATION_TEXT", TIME), "date": ("DATE_TEXT", DATE), "time of day": ("TOD_TEXT", TOD),
-    "date and time": ("DT_TEXT", DT),
+    "duration": ("DURATION__TEXT", TIME), "date": ("DATE__TEXT", DATE), "time of day": ("TOD__TEXT", TOD),
+    "date and time": ("DT__TEXT", DT),
 }  # fmt: skip
 _REAL_LIMITS = {32: (24, -149, 104), 64: (53, -1074, 971)}
 """Bits of the mantissa, power of two of the least number, and of the last bit of the greatest."""
@@ -289,22 +290,26 @@ class StandardChecker(ExpressionChecker):
         """``TO_INT(x)`` as the conversion from the type of its input (table 22)."""
         (_, (argument, found)) = given[0]
         value = self.any_typed(found, argument.value)
-        source, target = self._elementary(value, argument.value).base, function.result
-        assert target is not None
-        if isinstance(source, Enumeration):
-            value, source = typed.Convert(source.stored, value, at.start), source.stored
-        if source is target:
+        if isinstance(value.type, String):
+            source = value.type.stem
+        else:
+            type_ = self._elementary(value, argument.value).base
+            if isinstance(type_, Enumeration):
+                value, type_ = typed.Convert(type_.stored, value, at.start), type_.stored
+            source = type_.name
+        target = function.result.name if function.result else function.name.removeprefix("TO_")
+        if source == target:
             return value
-        name = f"{source.name}_{function.operator}_{target.name}"
-        exact = self.scope.standard.function(name)
+        exact = self.scope.standard.function(f"{source}_{function.operator}_{target}")
         if exact is None:
-            raise self.problem(
-                "type-mismatch",
-                at,
-                f"There is no conversion from {source} to {target}.",
-                "Convert by way of another type.",
-            )
-        return typed.CallStandard(target, name, (value,), at.start)
+            raise self.problem("type-mismatch", at, f"There is no conversion from {source} to {target}.",
+                               conversion_advice(source, target, self.text(argument.value)))  # fmt: skip
+        if exact.form == "recode":
+            return self._recoded(at, exact, value)
+        if exact.form != "code":
+            return self._by_way_of_unit(at, exact, value)
+        assert exact.result is not None
+        return typed.CallStandard(exact.result, exact.name, (value,), at.start)
 
     def _by_way_of_unit(
         self, at: syntax.Call, function: StandardFunction, value: typed.Expression
@@ -318,20 +323,20 @@ class StandardChecker(ExpressionChecker):
             if target.family == "real":
                 limits = _REAL_LIMITS[target.bits]
                 found = self._call_unit(
-                    "TEXT_REAL", LREAL, (value, *(typed.Constant(LINT, n) for n in limits)), at
+                    "TEXT__REAL", LREAL, (value, *(typed.Constant(LINT, n) for n in limits)), at
                 )
                 return found if target is LREAL else typed.Convert(target, found, at.start)
-            number = self._call_unit("TEXT_NUMBER", LINT, (value,), at)
+            number = self._call_unit("TEXT__NUMBER", LINT, (value,), at)
             if target is LINT:
                 return number
             return typed.Convert(target, self._fitting(number, target, at), at.start)
         assert isinstance(source, Elementary)
         assert target is not None
         if source.family == "bits":
-            found = self._call_unit("FROM_BCD", ULINT, (self.as_number(value, LWORD, at),), at)
+            found = self._call_unit("FROM__BCD", ULINT, (self.as_number(value, LWORD, at),), at)
         else:
             digits = typed.Constant(INT, target.bits // 4)
-            found = self._call_unit("TO_BCD", LWORD, (self.as_number(value, ULINT, at), digits), at)
+            found = self._call_unit("TO__BCD", LWORD, (self.as_number(value, ULINT, at), digits), at)
         return found if found.type is target else typed.Convert(target, found, at.start)
 
     def _recoded(
@@ -363,7 +368,7 @@ class StandardChecker(ExpressionChecker):
             return typed.CallStandard(string_type(1, 5), "SEL", (value, *words), at.start)
         assert isinstance(type_, Elementary)
         if type_.family == "real":
-            unit = "LREAL_TEXT" if type_ is LREAL else "SHORT_REAL_TEXT"
+            unit = "LREAL__TEXT" if type_ is LREAL else "SHORT__REAL_TEXT"
             return self._call_unit(unit, string_type(1, 30), (value,), at)
         if type_.family in _TIMED_TEXTS:
             unit, taken = _TIMED_TEXTS[type_.family]
@@ -375,7 +380,7 @@ class StandardChecker(ExpressionChecker):
             wide = self.as_number(value, LINT, at.arguments[0].value)
             below = typed.Binary(BOOL, "<", wide, typed.Constant(LINT, 0), at.start)
             size = typed.Convert(ULINT, typed.CallStandard(LINT, "ABS", (wide,), at.start), at.start)
-        return self._call_unit("NUMBER_TEXT", string_type(1, 20), (size, below), at)
+        return self._call_unit("NUMBER__TEXT", string_type(1, 20), (size, below), at)
 
     def _call_unit(
         self, name: str, type_: Type, inputs: tuple[typed.Expression, ...], at: syntax.Call

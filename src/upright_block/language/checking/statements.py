@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left, insort
 from collections.abc import Callable, Iterable
 from typing import Any
 
 from upright_block.language import syntax, typed
 from upright_block.language.checking.calls import CallChecker
 from upright_block.language.checking.reporter import Problem
-from upright_block.language.findings import Related
+from upright_block.language.literals import shown
 from upright_block.language.types import BOOL, BROKEN, Elementary, is_integer
+
+Range = tuple[int, int]
+_MOST_SHARED = 6
 
 
 class StatementChecker(CallChecker):
@@ -213,7 +217,7 @@ class StatementChecker(CallChecker):
                                    "Use IF and ELSIF.")  # fmt: skip
         except Problem:
             selector = None
-        taken: list[tuple[int, int, syntax.Label]] = []
+        taken: list[Range] = []
         arms: list[tuple[tuple[tuple[int, int], ...], tuple[typed.Statement, ...]]] = []
         for arm in at.arms:
             ranges: list[tuple[int, int]] = []
@@ -221,7 +225,7 @@ class StatementChecker(CallChecker):
                 try:
                     if selector is not None:
                         assert isinstance(selector.type, Elementary)
-                        ranges.append(self._label(label, selector.type, taken))
+                        ranges += self._label(label, selector.type, taken)
                 except Problem:
                     continue
             arms.append((tuple(ranges), self.body(arm.body)))
@@ -230,9 +234,8 @@ class StatementChecker(CallChecker):
             raise Problem
         return typed.Case(selector, tuple(arms), otherwise)
 
-    def _label(
-        self, at: syntax.Label, type_: Elementary, taken: list[tuple[int, int, syntax.Label]]
-    ) -> tuple[int, int]:
+    def _label(self, at: syntax.Label, type_: Elementary, taken: list[Range]) -> list[Range]:
+        """The values of a label that no branch above has; of overlapping ones the first branch runs (7.3.3.3.3)."""
         low = int(self.constant(at.low, type_, "A label of CASE"))
         high = low if at.high is None else int(self.constant(at.high, type_, "A label of CASE"))
         if high < low:
@@ -242,12 +245,30 @@ class StatementChecker(CallChecker):
                 f"The range {self.text(at)} is empty: {low} is above {high}.",
                 f"Write {high}..{low}.",
             )
-        for other_low, other_high, other in taken:
-            if low <= other_high and other_low <= high:
-                raise self.problem("label-twice", at, f"{self.text(at)} is already handled by a branch above.", "Remove it from one of the two.",
-                                   Related(self.source, other.start, other.end, "first handled here"))  # fmt: skip
-        taken.append((low, high, at))
-        return low, high
+        free: list[Range] = []
+        first = bisect_left(taken, (low, low))
+        first -= first > 0 and taken[first - 1][1] >= low
+        last = first
+        start = low
+        both: list[str] = []
+        while last < len(taken) and taken[last][0] <= high:
+            begin, end = max(low, taken[last][0]), min(high, taken[last][1])
+            both.append(shown(begin, type_) + (f"..{shown(end, type_)}" if end > begin else ""))
+            if begin > start:
+                free.append((start, begin - 1))
+            start = end + 1
+            last += 1
+        if start <= high:
+            free.append((start, high))
+        if both:
+            some = ", ".join(both[:_MOST_SHARED]) + (" and more" if len(both) > _MOST_SHARED else "")
+            single = len(both) == 1 and ".." not in some
+            what = "only the branch above sees it" if single else "only the branches above see them"
+            self.report("label-twice", at, f"{some} {'is in both' if single else 'are in both'}: {what}.",
+                        f"Remove {'it' if single else 'them'} from one of the two.", severity="warning")  # fmt: skip
+        for made in free:
+            insort(taken, made)
+        return free
 
     # --- iteration ---
 

@@ -350,17 +350,18 @@ class TypeChecker(StatementChecker):
             repeat = 1
             if item.repeat is not None:
                 repeat = int(self.constant(item.repeat, UDINT, "The count of a value"))
-            value = missing
-            if item.value is not None:
-                value = self._initial(item.value, type_.element, f"An element of {name}", inner)
-            if len(values) + repeat > type_.count:
+            group = [
+                self._initial(value, type_.element, f"An element of {name}", inner) for value in item.values
+            ]
+            group = group or [missing]
+            if len(values) + repeat * len(group) > type_.count:
                 raise self.problem(
                     "too-many-values",
                     item,
                     f"{name} has {type_.count} element{'' if type_.count == 1 else 's'}; these are more.",
                     "Remove some, or widen the bounds.",
                 )
-            values += [value] * repeat
+            values += group * repeat
         return (*values, *[missing] * (type_.count - len(values)))
 
     def _compound_initial(

@@ -439,21 +439,20 @@ class DeclarationParser(StatementParser):
         return syntax.ArrayValue(start, self.last_end, tuple(items))
 
     def _array_item(self) -> syntax.ArrayItem:
-        """One value, or ``count(value)`` for several."""
+        """One value, or ``count(value, value)`` for those values again and again."""
         start = self.starts[self.i]
-        if self.kinds[self.i] in ("int", "name") and self.kinds[self.i + 1] == "(":
-            repeat: syntax.Expression = (
-                syntax.Literal(start, self.end_of(self.i), "int", self.texts[self.i])
-                if self.kinds[self.i] == "int"
-                else syntax.Name(start, self.end_of(self.i), self.texts[self.i])
-            )
-            if self.kinds[self.i] == "int":
-                self.i += 2
-                value = None if self.kinds[self.i] == ")" else self.initial_value()
-                self.expect(")", "after a repeated value")
-                return syntax.ArrayItem(start, self.last_end, repeat, value)
+        if self.kinds[self.i] == "int" and self.kinds[self.i + 1] == "(":
+            repeat = syntax.Literal(start, self.end_of(self.i), "int", self.texts[self.i])
+            self.i += 2
+            values: list[syntax.Expression] = []
+            while self.kinds[self.i] != ")":
+                values.append(self.initial_value())
+                if not self.accept(","):
+                    break
+            self.expect(")", "after a repeated value")
+            return syntax.ArrayItem(start, self.last_end, repeat, tuple(values))
         value = self.initial_value()
-        return syntax.ArrayItem(start, value.end, None, value)
+        return syntax.ArrayItem(start, value.end, None, (value,))
 
     def _structure_value(self) -> syntax.Expression:
         start = self.starts[self.i]
