@@ -1,5 +1,5 @@
 """``python -m upright_block``"""
 
-from upright_block.cli.main import main
+from upright_block.cli.ending import program
 
-main(prog_name="upright")
+program()

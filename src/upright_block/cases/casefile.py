@@ -12,7 +12,6 @@ from upright_block.cases.cells import parse_span
 from upright_block.cases.table import Table, csv_table, inline_table
 from upright_block.language.findings import Finding, Findings
 from upright_block.language.literals import LiteralProblem, parse_date_and_time
-from upright_block.language.names import did_you_mean
 from upright_block.language.source import Source
 from upright_block.library import FileProblem, Files, Origin, Toml, TomlProblem, read_toml
 
@@ -130,7 +129,7 @@ class _Reader:
                 self.report("not-supported", entry, f"{key}: {_LATER[key]} are not read by this version.",
                             "Remove it, or check with vectors.", key=True)  # fmt: skip
             else:
-                hint = did_you_mean(key, known) or f"Its keys are {', '.join(known)}."
+                hint = self.findings.did_you_mean(key, known) or f"Its keys are {', '.join(known)}."
                 self.report("unknown-key", entry, f"{what} has no key {key}.", hint, key=True)
 
     def _text(self, content: Toml, key: str) -> str | None:
@@ -265,7 +264,7 @@ class _Reader:
             source = self.files.read(path)
         except FileProblem as problem:
             if problem.name == "unreadable-file" and not os.path.exists(path):
-                near = did_you_mean(name, [p.name for p in self.folder.glob("*.csv")])
+                near = self.findings.did_you_mean(name, (p.name for p in self.folder.glob("*.csv")))
                 self.report("missing-file", place, f"There is no file {name} beside the case file.",
                             near or "Correct the name, or write the file.")  # fmt: skip
             else:

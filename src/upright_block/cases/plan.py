@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from array import array
 from bisect import bisect_right
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from upright_block.cases.casefile import Case, CaseFile, Given
@@ -13,7 +13,7 @@ from upright_block.cases.table import ROLES, Cell, Table
 from upright_block.compiler.layout import NoSlot, Slot, decode, slot_at, slots, whole_of
 from upright_block.language.findings import Finding, Findings, Related, Severity
 from upright_block.language.literals import LiteralProblem, Value, parse_integer, shown, shown_duration
-from upright_block.language.names import did_you_mean
+from upright_block.language.names import listed
 from upright_block.language.source import Source
 from upright_block.language.typed import Compound, Unit, Variable
 from upright_block.language.types import Array, Elementary, Enumeration, String, Type
@@ -246,7 +246,7 @@ class _Planner:
             owner, name = problem.owner, problem.name
             if isinstance(owner, Compound) and not name.startswith("["):
                 known = [v.name for v in owner.variables.values() if not v.is_hidden]
-                hint = did_you_mean(name, known) or f"It has {_listed(known)}."
+                hint = self.findings.did_you_mean(name, known) or f"It has {listed(known)}."
                 marked = Cell(name, min(start, at.end - 1), min(start + len(name), at.end))
                 self.report("unknown-name", source, marked, f"{owner.name} has no {name}.", hint)
             elif isinstance(owner, Array):
@@ -451,11 +451,6 @@ def _role(head: Cell) -> tuple[str, str]:
 
 def _described(type_: Type) -> str:
     return f"an instance of {type_.name}" if isinstance(type_, Unit) else str(type_)
-
-
-def _listed(names: Iterable[str]) -> str:
-    names = list(names)
-    return ", ".join(names[:12]) + (f" and {len(names) - 12} more" if len(names) > 12 else "")
 
 
 def plan_case(file: CaseFile, case: Case, unit: Unit, findings: Findings) -> Plan | None:

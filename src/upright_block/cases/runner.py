@@ -82,7 +82,7 @@ def _batches(plans: Iterable[Plan]) -> list[_Batch]:
 def _compile(key: _Key, checks_overflow: bool) -> tuple[Image, wasmtime.Module]:
     unit, constants = key
     image = build_image(unit, dict(constants), checks_overflow)
-    return image, compiled(image.text)
+    return image, compiled(image.text, image.is_large)
 
 
 # --- one case ---

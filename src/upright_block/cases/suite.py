@@ -13,7 +13,7 @@ from upright_block.cases.casefile import Case, CaseFile, read_case_file
 from upright_block.cases.plan import Plan, plan_case
 from upright_block.cases.verdict import NotRun
 from upright_block.language.findings import Finding, Findings
-from upright_block.language.names import did_you_mean
+from upright_block.language.names import listed
 from upright_block.language.typed import Unit
 from upright_block.language.types import BROKEN, OpenArray
 from upright_block.language.wrapping import as_block
@@ -105,9 +105,8 @@ class _Loader:
         unit = self.library.find(file.block)
         if unit is None:
             names = [u.name for u in self.library.units]
-            hint = (
-                did_you_mean(file.block, names) or f"The library has {', '.join(names[:8]) or 'no blocks'}."
-            )
+            hint = self.findings.did_you_mean(file.block, names)
+            hint = hint or f"The library has {listed(names) or 'no blocks'}."
             problem: tuple[str, str, str] | None = ("unknown-name", f"There is no block {file.block}.", hint)
         else:
             problem = _cannot_run(unit)

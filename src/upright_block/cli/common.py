@@ -30,6 +30,10 @@ _STYLES: dict[Role, dict[str, Any]] = {
 F = TypeVar("F", bound=Callable[..., Any])
 
 
+if sys.stdout is None:  # closed by the caller
+    sys.stdout = open(os.devnull, "w", encoding="utf-8")  # noqa: SIM115
+
+
 def width() -> int:
     """Columns to fill: those of the terminal, or of COLUMNS, up to 160; 160 where there is neither."""
     return max(40, min(shutil.get_terminal_size((160, 24)).columns, 160))

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from upright_block.cli.common import stop
+from upright_block.cli.common import show_lines, stop
 from upright_block.library.templates import TemplateProblem, write_new
 
 
@@ -18,6 +18,5 @@ def command(folder: Path) -> None:
         written = write_new(folder)
     except TemplateProblem as problem:
         stop(str(problem), problem.way_out)
-    for path in written:
-        click.echo(f"wrote {path.as_posix()}")
-    click.echo(f"\nTry:  cd {folder}  and then  upright verify")
+    show_lines([[(f"wrote {path.as_posix()}", "")] for path in written])
+    show_lines([[], [(f"Try:  cd {folder}  and then  upright verify", "")]])

@@ -19,7 +19,7 @@ def command(library: Library, name: str, as_json: bool) -> None:
 
     NAME is a block or function of the library, or one of the standard.
     """
-    from upright_block.language.names import did_you_mean
+    from upright_block.language.names import did_you_mean, listed
     from upright_block.reports.blocks import block_data, block_lines, function_data, function_lines
 
     unit = library.find(name)
@@ -34,7 +34,7 @@ def command(library: Library, name: str, as_json: bool) -> None:
         hint = did_you_mean(name, library.scope.known_names())
         stop(
             f"There is no block {name}.",
-            hint or f"The library has {', '.join(u.name for u in library.units) or 'no blocks'}.",
+            hint or f"The library has {listed(u.name for u in library.units) or 'no blocks'}.",
         )
     if as_json:
         show_json(block_data(unit))

@@ -8,7 +8,8 @@ its variables become locals of the caller for the length of the call.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import contextmanager
 from typing import Any
 
 from upright_block.compiler.expressions import ExpressionEmitter, results
@@ -27,6 +28,7 @@ _REFUSALS = {
 }  # fmt: skip
 """What an assertion of a standard unit means to its caller."""
 _WIDEST_TABLE = 512
+_MOST_COST = 1 << 30
 
 
 class BodyEmitter(ExpressionEmitter):
@@ -291,11 +293,16 @@ class BodyEmitter(ExpressionEmitter):
             )
         self.out.append(f"br_table {' '.join(table)} {otherwise}")
 
-    def _spend(self, start: int, turns: int = 1) -> None:
-        """Count turns of a loop against the budget of the scan."""
+    @contextmanager
+    def _spending(self, start: int, turns: int = 1) -> Iterator[None]:
+        """Count turns of a loop, and the calls that are made in each, against the budget of the scan."""
         self.uses_budget = True
-        self.out.append(f"local.get $budget i32.const {turns} i32.sub local.tee $budget i32.const 0 i32.le_s")
+        place, before = len(self.out), self.calls
+        self.out.append("")
         self.fault_if(start, "endless loop")
+        yield
+        cost = min(turns * (1 + self.calls - before), _MOST_COST)
+        self.out[place] = f"local.get $budget i32.const {cost} i32.sub local.tee $budget i32.const 0 i32.le_s"
 
     def _loop(
         self,
@@ -308,12 +315,12 @@ class BodyEmitter(ExpressionEmitter):
         self.loop_labels.append(name)
         self.checked = frozenset()
         self.out.append(f"block {name}.x loop {name}.l")
-        self._spend(at.start)
-        enter(f"{name}.x")
-        self.out.append(f"block {name}.c")
-        self.statements(at.body)
-        self.out.append("end")
-        turn(f"{name}.x")
+        with self._spending(at.start):
+            enter(f"{name}.x")
+            self.out.append(f"block {name}.c")
+            self.statements(at.body)
+            self.out.append("end")
+            turn(f"{name}.x")
         self.out.append(f"br {name}.l end end")
         self.loop_labels.pop()
         self.checked = frozenset()
@@ -381,11 +388,25 @@ class BodyEmitter(ExpressionEmitter):
         choose(f"{now} local.get {last} {held}.gt_{sign}", f"{now} local.get {last} {held}.lt_{sign}")
         self.out.append(f"br_if {name}.x")
         turns = _turns(at)
-        if turns is not None:
-            self._spend(at.start, turns)
-        self.out.append(f"loop {name}.l")
         if turns is None:
-            self._spend(at.start)
+            self.out.append(f"loop {name}.l")
+        with self._spending(at.start, turns or 1):
+            if turns is not None:
+                self.out.append(f"loop {name}.l")
+            self._for_body(at, name)
+        rest = self.temporary("i32")
+        choose(
+            f"local.get {last} {now} {held}.sub {step} {held}.lt_u",
+            f"{now} local.get {last} {held}.sub {held}.const 0 {step} {held}.sub {held}.lt_u",
+        )
+        self.out.append(f"local.set {rest}")
+        self.out.append(f"{now} {step} {held}.add{narrow(type_)} local.set {counter}")
+        publish()
+        self.out.append(f"local.get {rest} i32.eqz br_if {name}.l end end")
+        self.loop_labels.pop()
+
+    def _for_body(self, at: typed.For, name: str) -> None:
+        """One turn; what is known of the counter holds to its end."""
         self.checked = frozenset()
         if (
             isinstance(at.first, typed.Constant)
@@ -398,16 +419,6 @@ class BodyEmitter(ExpressionEmitter):
         self.statements(at.body)
         self.out.append("end")
         self.checked = frozenset()
-        rest = self.temporary("i32")
-        choose(
-            f"local.get {last} {now} {held}.sub {step} {held}.lt_u",
-            f"{now} local.get {last} {held}.sub {held}.const 0 {step} {held}.sub {held}.lt_u",
-        )
-        self.out.append(f"local.set {rest}")
-        self.out.append(f"{now} {step} {held}.add{narrow(type_)} local.set {counter}")
-        publish()
-        self.out.append(f"local.get {rest} i32.eqz br_if {name}.l end end")
-        self.loop_labels.pop()
 
     def _assert(self, at: typed.Assert) -> None:
         self.expression(at.condition)

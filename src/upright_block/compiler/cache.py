@@ -11,7 +11,7 @@ import hashlib
 import os
 import platform
 import stat
-import tempfile
+from collections.abc import Callable
 from contextlib import suppress
 from functools import cache
 from importlib.metadata import version
@@ -20,12 +20,24 @@ from pathlib import Path
 import platformdirs
 import wasmtime
 
+from upright_block.whole import write_file
+
 _DIGEST = 32
 _MOST_ENTRIES = 2000
 
 
-ENGINE = wasmtime.Engine(wasmtime.Config())
-"""The one engine of the process; modules are shared by all threads."""
+@cache
+def engine(is_large: bool = False) -> wasmtime.Engine:
+    """The engine that compiles and runs a module; modules are shared by all threads.
+
+    A function beyond all measure takes the careful allocation of registers a time that grows with its square, so
+    such a module gets machine code that is slower and made in time.
+    """
+    config = wasmtime.Config()
+    if is_large:
+        config.cranelift_opt_level = "none"
+        config.cranelift_flag_set("regalloc_algorithm", "single_pass")
+    return wasmtime.Engine(config)
 
 
 @cache
@@ -39,12 +51,12 @@ def cache_folder() -> Path:
     )
 
 
-def compiled(text: str) -> wasmtime.Module:
-    """The compiled module of a WebAssembly text, from the cache where it is there and sound."""
+def compiled(text: str, is_large: bool = False) -> wasmtime.Module:
+    """The compiled module of a WebAssembly text, from the cache where it is there and sound; see `engine`."""
     path = cache_folder() / f"{_key(text)}.module"
-    module = _read(path)
+    module = _read(path, is_large)
     if module is None:
-        module = wasmtime.Module(ENGINE, text)
+        module = wasmtime.Module(engine(is_large), text)
         with suppress(OSError):
             _write(path, bytes(module.serialize()))
     return module
@@ -56,23 +68,23 @@ def _key(text: str) -> str:
     return hashlib.sha256("\0".join(parts).encode()).hexdigest()
 
 
-def _read(path: Path) -> wasmtime.Module | None:
+def _read(path: Path, is_large: bool) -> wasmtime.Module | None:
     try:
-        if not _is_ours(path.parent) or not _is_ours(path):
+        if not _is_ours(path.parent, stat.S_ISDIR) or not _is_ours(path):
             return None
         data = path.read_bytes()
         digest, payload = data[:_DIGEST], data[_DIGEST:]
         if hashlib.sha256(payload).digest() != digest:
             return None
-        return wasmtime.Module.deserialize(ENGINE, payload)
+        return wasmtime.Module.deserialize(engine(is_large), payload)
     except (OSError, wasmtime.WasmtimeError):
         return None
 
 
-def _is_ours(path: Path) -> bool:
-    """Whether only this user can have written ``path``."""
+def _is_ours(path: Path, is_kind: Callable[[int], bool] = stat.S_ISREG) -> bool:
+    """Whether ``path`` is a file, or what ``is_kind`` says, that only this user can have written."""
     status = path.lstat()
-    if stat.S_ISLNK(status.st_mode):
+    if not is_kind(status.st_mode):
         return False
     if not hasattr(os, "getuid"):
         return True
@@ -81,18 +93,12 @@ def _is_ours(path: Path) -> bool:
 
 def _write(path: Path, payload: bytes) -> None:
     """Write an entry whole or not at all; two runs that write at once write the same bytes."""
+    if not path.is_absolute():
+        return  # there is no home folder to keep it in
     path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
-    if not _is_ours(path.parent):
+    if not _is_ours(path.parent, stat.S_ISDIR):
         return
-    handle, name = tempfile.mkstemp(dir=path.parent, suffix=".part")
-    try:
-        with os.fdopen(handle, "wb") as file:
-            file.write(hashlib.sha256(payload).digest() + payload)
-        os.replace(name, path)
-    except BaseException:
-        with suppress(OSError):
-            os.unlink(name)
-        raise
+    write_file(path, hashlib.sha256(payload).digest() + payload)
     _prune(path.parent)
 
 

@@ -299,6 +299,7 @@ class ExpressionEmitter(PlaceEmitter):
     def call(self, unit: typed.Unit, name: str = "") -> None:
         """A call, with the loop budget handed over when the callee counts on it."""
         name = name or unit.key
+        self.calls += unit.cost
         if self.module.has_loops(unit):
             self.uses_budget = True
             self.out.append(

@@ -17,6 +17,8 @@ from upright_block.language.typed import inner_bodies
 from upright_block.language.types import string_type
 
 _PAGE = 65536
+_LARGE = 400_000
+"""Characters of the text of one function from which on its machine code is made in one pass."""
 
 Given = Mapping[typed.Variable, Value]
 
@@ -42,7 +44,7 @@ class Site:
 class Image:
     """A compiled program as text. The data of `layout.whole_of` ``root`` begins at address `DATA`.
 
-    ``initial`` are the bytes of that data before the first scan; the module uses memory up to ``end``.
+    ``is_large`` says that a function of it is too large to be compiled with care. ``initial`` are the bytes of that data before the first scan; the module uses memory up to ``end``.
     Fault site n is ``sites[n - 1]``.
     """
 
@@ -51,6 +53,7 @@ class Image:
     sites: tuple[Site, ...]
     initial: bytes
     end: int
+    is_large: bool = False
 
 
 @dataclass(slots=True)
@@ -186,7 +189,8 @@ def build_image(root: typed.Unit, given: Given | None = None, checks_overflow: b
             ")",
         ]
     )
-    return Image(root, text, tuple(builder.sites), whole.initial, builder.end)
+    is_large = max(map(len, functions)) > _LARGE
+    return Image(root, text, tuple(builder.sites), whole.initial, builder.end, is_large)
 
 
 def _kinds(units: Iterable[typed.Unit]) -> dict[str, list[typed.Unit]]:

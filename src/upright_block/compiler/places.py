@@ -98,6 +98,7 @@ class PlaceEmitter:
         self.locals: dict[str, str] = {}
         self.counter = 0
         self.uses_budget = False
+        self.calls = 0
         self.loop_labels: list[str] = []
         self.checked: Checked = frozenset()
         assert unit.body is not None

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Literal
 
+from upright_block.language.names import did_you_mean
 from upright_block.language.source import Source
 
 Severity = Literal["error", "warning"]
 _MOST_LINES = 6
+_MOST_HINTS = 500
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,11 +59,12 @@ class Finding:
 class Findings:
     """Collects findings while a text is read. One place is marked once."""
 
-    __slots__ = ("_seen", "items")
+    __slots__ = ("_hints", "_seen", "items")
 
     def __init__(self) -> None:
         self.items: list[Finding] = []
         self._seen: set[tuple[str, int, str]] = set()
+        self._hints = 0
 
     def add(self, finding: Finding) -> None:
         """Keep ``finding`` unless the same was already said of the same place."""
@@ -68,6 +72,14 @@ class Findings:
         if key not in self._seen:
             self._seen.add(key)
             self.items.append(finding)
+
+    def did_you_mean(self, name: str, candidates: Iterable[str]) -> str:
+        """A sentence that offers the nearest candidate, as `names.did_you_mean`; after many of them nothing.
+
+        Nobody reads a thousand, and each takes a look at all candidates.
+        """
+        self._hints += 1
+        return did_you_mean(name, candidates) if self._hints <= _MOST_HINTS else ""
 
     def in_order(self) -> list[Finding]:
         """All findings by file and place; a name that is not known is told once a file, with the other lines it is in."""

@@ -4,5 +4,7 @@ from __future__ import annotations
 
 MOST_NESTED = 100
 """How deep anything may lie in something else: parentheses, statements, types, instances, calls, tables."""
+MOST_TURNS = 10_000_000
+"""Turns of all loops of one scan, and calls, together."""
 MOST_FILE = 64 << 20
 """Bytes of one file."""

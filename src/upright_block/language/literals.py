@@ -14,6 +14,7 @@ from datetime import date, timedelta
 from fractions import Fraction
 from functools import lru_cache
 
+from upright_block.language.names import listed
 from upright_block.language.types import (
     ELEMENTARY,
     UNTYPED_INT,
@@ -284,7 +285,7 @@ def parse_as(text: str, type_: Elementary) -> Number:
         if known is not None:
             return known[1]
         if not type_.is_open and not text.isdigit():
-            names = ", ".join(name for name, _ in type_.members.values())
+            names = listed(name for name, _ in type_.members.values())
             raise LiteralProblem(f"{text} is no value of {type_.name}.", f"Its values are {names}.")
     sign = -1 if text.startswith("-") else 1
     untyped, value = parse_number(text[1:] if text[:1] in "+-" else text)

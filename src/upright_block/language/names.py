@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from difflib import SequenceMatcher, get_close_matches
+from itertools import islice
 
 _LOOKALIKES = str.maketrans({"0": "O", "1": "L", "I": "L"})
 _IN_WORDS = {
@@ -15,10 +16,19 @@ _IN_WORDS = {
     "1": "the digit 1",
 }
 _MOST_CANDIDATES = 5000
+_LONGEST = 200
+
+
+def listed(names: Iterable[str], most: int = 12) -> str:
+    """Names in a sentence; of many the first ones."""
+    found = list(islice(names, most + 1))
+    return ", ".join(found[:most]) + (", …" if len(found) > most else "")
 
 
 def nearest(name: str, candidates: Iterable[str]) -> str | None:
     """The candidate most like ``name`` when letter case is ignored, or None."""
+    if len(name) > _LONGEST:
+        return None
     known: dict[str, str] = {}
     for candidate in candidates:
         known.setdefault(candidate.upper(), candidate)

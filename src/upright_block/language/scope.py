@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 
 from upright_block.language import syntax
@@ -65,8 +65,8 @@ class Scope:
         default_factory=lambda: Structure("global variables", Source("", ""), is_globals=True)
     )
 
-    def known_names(self) -> list[str]:
+    def known_names(self) -> Iterator[str]:
         """Every name that a type or a callee may have, for suggestions."""
-        own = [unit.full_name for unit in self.units.values()]
-        own += [named.syntax.home.full(named.name) for named in self.types.values()]
-        return own + sorted(self.standard.names)
+        yield from (unit.full_name for unit in self.units.values() if not unit.is_standard)
+        yield from (named.syntax.home.full(named.name) for named in self.types.values())
+        yield from sorted(self.standard.names)

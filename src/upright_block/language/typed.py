@@ -21,6 +21,7 @@ Section = Literal[
     "input", "output", "in_out", "private", "temp", "external", "global", "result", "field", "this"
 ]  # fmt: skip
 UnitKind = Literal["FUNCTION_BLOCK", "FUNCTION", "PROGRAM", "CLASS", "INTERFACE", "METHOD"]
+_Node = syntax.Node
 Access = Literal["PUBLIC", "PROTECTED", "PRIVATE", "INTERNAL"]
 
 Initial = Value | tuple["Initial", ...] | dict[str, "Initial"] | None
@@ -89,6 +90,15 @@ class Structure(Compound):
     depth: int = 1
 
 
+@dataclass(slots=True)
+class Use:
+    """That a unit contains or calls another: where it does so first, and how many calls are written."""
+
+    start: int
+    end: int
+    calls: int
+
+
 @dataclass(slots=True, eq=False, repr=False)
 class Unit(Compound):
     """A function block, a program or a function: interface, and body once checked.
@@ -97,7 +107,8 @@ class Unit(Compound):
     unchecked and when the unit has errors. ``wraps`` is the function that a block was made for to
     be run by itself. ``shares`` are all global variables, where its body names one.
     ``addressed`` are the places whose address its body hands on. ``uses`` are the units that it contains or
-    calls, ``refers`` the blocks of which it has instances by reference only.
+    calls, ``used`` says where and how often; ``cost`` is how many calls one call of it makes at the most, its loops
+    not counted. ``refers`` are the blocks of which it has instances by reference only.
 
     ``methods`` are those that it declares itself, ``owner`` is the unit that a method belongs to. ``number``
     tells the units of one run apart where a call goes by the kind of the instance; 0 needs no telling.
@@ -114,6 +125,8 @@ class Unit(Compound):
     result: Variable | None = None
     body: tuple[Statement, ...] | None = None
     uses: dict[str, Unit] = field(default_factory=dict)
+    used: dict[str, Use] = field(default_factory=dict)
+    cost: int = 1
     refers: dict[str, Unit] = field(default_factory=dict)
     is_broken: bool = False
     is_standard: bool = False
@@ -130,6 +143,12 @@ class Unit(Compound):
     virtual_uses: dict[str, None] = field(default_factory=dict)
     edges: dict[str, Variable] = field(default_factory=dict)
     _this: Variable | None = None
+
+    def use(self, unit: Unit, at: _Node, calls: int = 1) -> None:
+        """Note that this unit contains or calls another."""
+        self.uses[unit.key] = unit
+        known = self.used.setdefault(unit.key, Use(at.start, at.end, 0))
+        known.calls += calls
 
     @property
     def key(self) -> str:

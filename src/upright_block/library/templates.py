@@ -8,6 +8,7 @@ from importlib.resources.abc import Traversable
 from pathlib import Path
 
 from upright_block.library.manifest import FILE_NAME
+from upright_block.whole import is_empty, write_folder
 
 
 class TemplateProblem(Exception):
@@ -38,31 +39,34 @@ def write_new(folder: Path) -> list[Path]:
 
 
 def _write(folder: Path, template: str, replaced: dict[str, str]) -> list[Path]:
-    if folder.exists() and not folder.is_dir():
-        raise TemplateProblem(f"{folder} is a file.", "Name a folder that does not exist yet.")
-    if folder.is_dir() and any(folder.iterdir()):
-        what = "holds a library already" if (folder / FILE_NAME).exists() else "is not empty"
-        raise TemplateProblem(f"{folder} {what}; nothing was written.", "Name another folder.")
     source = resources.files("upright_block") / "examples" / template
     written: list[Path] = []
     try:
-        _copy(source, folder, replaced, written)
-    except OSError as problem:
+        if folder.exists() and not folder.is_dir():
+            raise TemplateProblem(f"{folder} is a file.", "Name a folder that does not exist yet.")
+        if folder.is_dir() and not is_empty(folder):
+            what = "holds a library already" if (folder / FILE_NAME).exists() else "is not empty"
+            raise TemplateProblem(f"{folder} {what}; nothing was written.", "Name another folder.")
+        write_folder(folder, lambda part: _copy(source, part, Path(), replaced, written))
+    except (OSError, ValueError) as problem:
+        reason = problem.strerror if isinstance(problem, OSError) else str(problem)
         raise TemplateProblem(
-            f"{folder} cannot be written: {problem.strerror}.", "Name a folder that you may write to."
+            f"{folder} cannot be written: {reason}.", "Name a folder that you may write to."
         ) from None
-    return written
+    return [folder / path for path in written]
 
 
-def _copy(source: Traversable, target: Path, replaced: dict[str, str], written: list[Path]) -> None:
-    target.mkdir(parents=True, exist_ok=True)
+def _copy(
+    source: Traversable, target: Path, below: Path, replaced: dict[str, str], written: list[Path]
+) -> None:
+    (target / below).mkdir(parents=True, exist_ok=True)
     for item in sorted(source.iterdir(), key=lambda entry: entry.name):
         if item.is_dir():
             if item.name != "__pycache__":
-                _copy(item, target / item.name, replaced, written)
+                _copy(item, target, below / item.name, replaced, written)
             continue
         text = item.read_text(encoding="utf-8")
         for mark, value in replaced.items():
             text = text.replace(mark, value)
-        (target / item.name).write_text(text, encoding="utf-8", newline="\n")
-        written.append(target / item.name)
+        (target / below / item.name).write_text(text, encoding="utf-8", newline="\n")
+        written.append(below / item.name)

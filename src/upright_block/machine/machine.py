@@ -10,7 +10,7 @@ from typing import cast
 import numpy as np
 import wasmtime
 
-from upright_block.compiler.cache import ENGINE, compiled
+from upright_block.compiler.cache import compiled, engine
 from upright_block.compiler.image import Image, Site
 from upright_block.compiler.layout import (
     DATA,
@@ -23,14 +23,12 @@ from upright_block.compiler.layout import (
     find_slot,
     instance_at,
 )
+from upright_block.language.limits import MOST_TURNS
 from upright_block.language.literals import Value
 from upright_block.language.types import Elementary
 from upright_block.machine.clock import CLOCK_START
 from upright_block.machine.events import FORCE_SIZE, Event, align
 from upright_block.machine.trace import Fault, Trace
-
-LOOP_TURNS = 10_000_000
-"""How many turns all loops of one scan may take together before it is taken to be endless."""
 
 _PAGE = 65536
 _CHUNK = 16 << 20
@@ -44,8 +42,10 @@ class Machine:
     def __init__(self, image: Image, module: wasmtime.Module | None = None) -> None:
         """``module`` is the compiled image where it is at hand; else it is compiled or taken from the cache."""
         self.image = image
-        self._store = wasmtime.Store(ENGINE)
-        exports = wasmtime.Instance(self._store, module or compiled(image.text), []).exports(self._store)
+        self._store = wasmtime.Store(engine(image.is_large))
+        exports = wasmtime.Instance(self._store, module or compiled(image.text, image.is_large), []).exports(
+            self._store
+        )
         self._memory = cast("wasmtime.Memory", exports["memory"])
         self._run = cast("wasmtime.Func", exports["run"])
         self._map()
@@ -62,7 +62,10 @@ class Machine:
         missing = end - len(self._bytes)
         if missing > 0:
             self._bytes.release()
-            self._memory.grow(self._store, -(-missing // _PAGE))
+            try:
+                self._memory.grow(self._store, -(-missing // _PAGE))
+            except wasmtime.WasmtimeError:
+                raise MemoryError from None
             self._map()
 
     def reset(self) -> None:
@@ -168,7 +171,7 @@ class Machine:
             stop = min(done + chunk, scans)
             _HEADER.pack_into(
                 self._bytes, 8, first * interval, first + done, 0, 0, interval, first + stop, next_event,
-                event_at + len(events), FORCES, force_end, span_at, event_at, trace_at, LOOP_TURNS, clock_start,
+                event_at + len(events), FORCES, force_end, span_at, event_at, trace_at, MOST_TURNS, clock_start,
             )  # fmt: skip
             try:
                 self._run(self._store)

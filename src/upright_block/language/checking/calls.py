@@ -9,6 +9,7 @@ from upright_block.language.checking.conversions import CONVERTED, conversion_ad
 from upright_block.language.checking.places import PLACES, pins_of
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.standard import StandardChecker, counted
+from upright_block.language.names import listed
 from upright_block.language.types import (
     BOOL,
     BROKEN,
@@ -202,7 +203,7 @@ class CallChecker(StandardChecker):
         is_virtual: bool = False,
     ) -> typed.CallFunction:
         """A call of a function that is written in the block language (6.6.1.4.2)."""
-        self.unit.uses[function.key] = function
+        self.unit.use(function, at)
         given = self.arguments(at, function)
         if function.result is not None and function.result.type is BROKEN:
             raise Problem
@@ -294,7 +295,7 @@ class CallChecker(StandardChecker):
             if owner.kind != "INTERFACE" and (name.upper() in owner.variables or not owner.methods):
                 return None
             names = [m.name for u in owner.ancestors for m in u.methods.values()]
-            raise self.unknown(name, name_at, f"{owner} has no method {name}.", names, f"It has {', '.join(names) or 'none'}.")  # fmt: skip
+            raise self.unknown(name, name_at, f"{owner} has no method {name}.", names, f"It has {listed(names) or 'none'}.")  # fmt: skip
         is_own = place.root.section == "this" and not place.steps
         if not is_own and found.access not in ("PUBLIC", "INTERNAL"):
             raise self.problem("private-data", name_at, f"{found.name} is a {found.access.lower()} method of {found.owner}.",

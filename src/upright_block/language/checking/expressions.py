@@ -22,6 +22,7 @@ from upright_block.language.literals import (
     parse_typed,
     shown_text,
 )
+from upright_block.language.names import listed
 from upright_block.language.scope import NamedType
 from upright_block.language.types import (
     BOOL,
@@ -204,7 +205,7 @@ class ExpressionChecker(OperatorChecker):
         assert isinstance(found.type, Elementary)
         assert not isinstance(found.value, str)
         if isinstance(wanted, Enumeration) and not wanted.is_open:
-            names = ", ".join(name for name, _ in wanted.members.values())
+            names = listed(name for name, _ in wanted.members.values())
             raise self.problem(
                 "type-mismatch",
                 at,
@@ -285,7 +286,7 @@ class ExpressionChecker(OperatorChecker):
                     syntax.Node(start, at.end),
                     f"{type_} has no value {rest}.",
                     names,
-                    f"Its values are {', '.join(names)}.",
+                    f"Its values are {listed(names)}.",
                 )
             return typed.Constant(type_, known[1])
         if not isinstance(type_, Elementary):

@@ -352,7 +352,7 @@ class OperatorChecker(PlaceChecker):
         exponent = self.as_number(right, LREAL, at.right)
         function = self.find_unit("EXPT")
         assert function is not None
-        self.unit.uses[function.key] = function
+        self.unit.use(function, at)
         call = typed.CallFunction(LREAL, function, (base_value, exponent), (), (), at.operator_start)
         return call if base_type is LREAL else typed.Convert(base_type, call, at.start)
 

@@ -7,6 +7,7 @@ from typing import Any
 
 from upright_block.language import syntax, typed
 from upright_block.language.checking.reporter import Problem, Reporter
+from upright_block.language.names import listed
 from upright_block.language.types import (
     BOOL,
     BROKEN,
@@ -203,7 +204,7 @@ class PlaceChecker(Reporter):
                 name_at,
                 f"{owner} has no field {at.name}.",
                 names,
-                f"Its fields are {', '.join(names)}.",
+                f"Its fields are {listed(names)}.",
             )
         if field.type is BROKEN:
             self.unit.is_broken = True
@@ -361,7 +362,7 @@ def pins_of(unit: typed.Unit) -> str:
         ("in-outs", unit.section("in_out")),
         ("outputs", unit.section("output")),
     )
-    parts = [f"{title} {', '.join(v.name for v in pins)}" for title, pins in sections if pins]
+    parts = [f"{title} {listed(v.name for v in pins)}" for title, pins in sections if pins]
     return f"Its pins: {'; '.join(parts)}." if parts else "It has no pins."
 
 

@@ -216,7 +216,7 @@ def _interface(unit: typed.Unit, scope: Scope, findings: Findings) -> None:
         _interface(unit.base, scope, findings)
         unit.variables |= unit.base.variables
         unit.edges |= unit.base.edges
-        unit.uses[unit.base.key] = unit.base
+        unit.use(unit.base, unit.syntax.bases[0] if unit.syntax.bases else unit.syntax, 0)
     at = unit.syntax.result
     if at is not None:
         type_ = checker.type_of(at)
@@ -314,7 +314,7 @@ def _edge(unit: typed.Unit, at: syntax.Declaration, variable: typed.Variable, ch
         return
     block = checker.find_unit(f"{at.edge[0]}_TRIG")
     assert block is not None
-    unit.uses[block.key] = block
+    unit.use(block, at)
     detector = typed.Variable(f"{at.name}:edge", "private", block, False, None, "", at.start, at.end)
     unit.variables[detector.key] = detector
     unit.edges[variable.key] = detector
@@ -348,7 +348,7 @@ def _instances(unit: typed.Unit, at: syntax.Declaration, type_: Type, checker: T
         if unit.variables[at.name.upper()].section == "in_out":
             unit.refers[block.key] = block
             continue
-        unit.uses[block.key] = block
+        unit.use(block, at.type, 0)
         if block.has("ABSTRACT"):
             checker.report("abstract", at.type, f"{block} is ABSTRACT and has no instances.", "Declare an instance of a block that extends it.")  # fmt: skip
         if not unit.keeps_data:

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 
 from upright_block.language.findings import Finding, Findings, Related, Severity
-from upright_block.language.names import did_you_mean
 from upright_block.language.scope import NamedType, Scope
 from upright_block.language.syntax import NOWHERE, Node
 from upright_block.language.typed import Unit
@@ -61,6 +60,8 @@ class Reporter:
         """The source text of a node, on one line."""
         return " ".join(self.source.text[at.start : at.end].split())
 
-    def unknown(self, name: str, at: Node, what: str, candidates: list[str], otherwise: str) -> Problem:
+    def unknown(self, name: str, at: Node, what: str, candidates: Iterable[str], otherwise: str) -> Problem:
         """Record that ``name`` is not known and return the exception to raise."""
-        return self.problem("unknown-name", at, what, did_you_mean(name, candidates) or otherwise)
+        return self.problem(
+            "unknown-name", at, what, self.findings.did_you_mean(name, candidates) or otherwise
+        )

@@ -13,10 +13,14 @@ from collections.abc import Iterable, Iterator
 from upright_block.language import syntax, typed
 from upright_block.language.checking.types import TypeChecker
 from upright_block.language.findings import Related
+from upright_block.language.names import listed
 from upright_block.language.types import BOOL, TIME, Type
 
 _FIRST = "started:"
 _MOST_MARKINGS = 2_000
+_MOST_WORK = 2_000_000
+MOST_LEAVING = 100
+"""Transitions that leave one step."""
 _STEP_FIELDS = (
     ("X", BOOL, "the step is active"), ("T", TIME, "how long it has been"), ("began", TIME, "when it began to be"),
 )  # fmt: skip
@@ -34,7 +38,7 @@ def declare_sequence(at: syntax.Sequence, unit: typed.Unit, checker: TypeChecker
     control = checker.find_unit("ACTION_CONTROL")
     assert control is not None
     for name, first in _controlled(at).items():
-        unit.uses[control.key] = control
+        unit.use(control, first, 0)
         own = f"{name}:control" if name.upper() in unit.variables else name
         _declare(own, control, None, first, "control of an action", unit, checker)
     for number, transition in enumerate(at.transitions):
@@ -92,8 +96,8 @@ def check_sequence(at: syntax.Sequence, unit: typed.Unit, checker: TypeChecker) 
         for named in (*transition.sources, *transition.targets):
             if named.name.upper() not in steps:
                 all_known = False
-                checker.unknown(named.name, named, f"There is no step {named.name}.", [s.name for s in at.steps],
-                                f"The steps are {', '.join(s.name for s in at.steps)}.")  # fmt: skip
+                checker.unknown(named.name, named, f"There is no step {named.name}.", (s.name for s in at.steps),
+                                f"The steps are {listed(s.name for s in at.steps)}.")  # fmt: skip
     actions = {action.name.upper(): action for action in at.actions}
     used = {a.name.upper() for step in at.steps for a in step.associations}
     for name, association in _controlled(at).items():
@@ -119,28 +123,32 @@ def _check_reach(
     at: syntax.Sequence, steps: dict[str, syntax.Step], initial: syntax.Step, checker: TypeChecker
 ) -> None:
     """Report what no run can reach, whatever its conditions do."""
-    markings = _markings(at, initial)
-    reached = {key for marking in markings for key in marking}
+    reached, enabled = _reached(at, initial)
+    leaving = _leaving(at)
     for key, step in steps.items():
         if key not in reached:
             checker.report("never-reached", step, f"No transition ever leads to the step {step.name}.",
                            f"Write TRANSITION FROM ... TO {step.name} := ...; or remove the step.", severity="warning")  # fmt: skip
     for number, transition in enumerate(at.transitions):
         if _is_known(transition.condition, False):
-            checker.report("never-clears", transition.condition, "This transition never clears.", "Write its condition.", severity="warning")  # fmt: skip
+            checker.report("never-clears", transition.condition, "This transition never clears: its condition is always FALSE.", "Write its condition.", severity="warning")  # fmt: skip
             continue
         sources = _keys(transition.sources)
-        if sources <= reached and not any(sources <= marking for marking in markings):
+        if sources <= reached and number not in enabled:
             names = " and ".join(n.name for n in transition.sources)
             checker.report("never-clears", transition, f"This transition never clears: {names} are never active together.",
                            "Let one transition lead to all of them.", severity="warning")  # fmt: skip
-        rival = next((r for r in _before(at, number) if _keys(r.sources) <= sources and _is_known(r.condition, True)), None)  # fmt: skip
+        before = _rivals(leaving, number, transition)
+        rival = next((r for _, r in before if _keys(r.sources) <= sources and _is_known(r.condition, True)), None)  # fmt: skip
         if rival is not None:
             first = Related(checker.source, rival.start, rival.end, "this one always clears first")
             checker.report("never-clears", transition, "This transition never clears.", "Give it the lower PRIORITY, or the other one a condition.",
                            first, severity="warning")  # fmt: skip
     for step in at.steps:
-        leaves = [t for t in at.transitions if step.name.upper() in (n.name.upper() for n in t.sources)]
+        leaves = [t for _, t in leaving.get(step.name.upper(), ())]
+        if len(leaves) > MOST_LEAVING:
+            checker.report("out-of-range", step, f"{len(leaves):,} transitions leave the step {step.name}; {MOST_LEAVING} are the most.",
+                           "Choose in several steps.")  # fmt: skip
         late = [a for a in step.associations if a.qualifier == "D"]
         if late and any(len(t.sources) == 1 and _is_known(t.condition, True) for t in leaves):
             checker.report("never-runs", late[0], f"{late[0].name} never runs: {step.name} is left in the next scan, before the delay is over.",
@@ -151,29 +159,58 @@ def _keys(names: Iterable[syntax.Name]) -> frozenset[str]:
     return frozenset(name.name.upper() for name in names)
 
 
-def _before(at: syntax.Sequence, number: int) -> list[syntax.Transition]:
-    """The transitions that are looked at before one."""
-    order = _in_order(at)
-    return [other for _, other in order[: order.index((number, at.transitions[number]))]]
+_Leaving = dict[str, list[tuple[int, syntax.Transition]]]
 
 
-def _markings(at: syntax.Sequence, initial: syntax.Step) -> set[frozenset[str]]:
-    """The sets of steps that may be active together, whatever the conditions are; at most `_MOST_MARKINGS`."""
-    moves = [
-        (_keys(t.sources), _keys(t.targets)) for t in at.transitions if not _is_known(t.condition, False)
-    ]
+def _leaving(at: syntax.Sequence) -> _Leaving:
+    """The transitions that leave each step, with their numbers, in the order in which they are looked at."""
+    found: _Leaving = {}
+    for number, transition in _in_order(at):
+        for key in _keys(transition.sources):
+            found.setdefault(key, []).append((number, transition))
+    return found
+
+
+def _rivals(leaving: _Leaving, number: int, at: syntax.Transition) -> list[tuple[int, syntax.Transition]]:
+    """The transitions that leave a step that this one leaves too, and are looked at before it."""
+    found: dict[int, syntax.Transition] = {}
+    for key in sorted(_keys(at.sources)):
+        for other, transition in leaving.get(key, ()):
+            if other == number:
+                break
+            found[other] = transition
+    return list(found.items())
+
+
+def _reached(at: syntax.Sequence, initial: syntax.Step) -> tuple[set[str], set[int]]:
+    """The steps that may be active, and the transitions whose steps may be active together, whatever the conditions are.
+
+    Where there are too many sets of active steps to look at, all may be.
+    """
+    by_step: dict[str, list[tuple[int, frozenset[str], frozenset[str]]]] = {}
+    for number, transition in enumerate(at.transitions):
+        sources = _keys(transition.sources)
+        if sources and not _is_known(transition.condition, False):
+            by_step.setdefault(min(sources), []).append((number, sources, _keys(transition.targets)))
     first = frozenset({initial.name.upper()})
     found, waiting = {first}, [first]
-    while waiting and len(found) < _MOST_MARKINGS:
+    reached, enabled = set(first), set[int]()
+    work = 0
+    while waiting:
         marking = waiting.pop()
-        for sources, targets in moves:
-            after = (marking - sources) | targets
-            if sources <= marking and after not in found:
-                found.add(after)
-                waiting.append(after)
-    if waiting:
-        found.add(frozenset(step.name.upper() for step in at.steps))
-    return found
+        for step in marking:
+            for number, sources, targets in by_step.get(step, ()):
+                if sources <= marking:
+                    work += len(marking)
+                    enabled.add(number)
+                    after = (marking - sources) | targets
+                    if after not in found:
+                        found.add(after)
+                        reached |= after
+                        waiting.append(after)
+        if len(found) > _MOST_MARKINGS + len(at.steps) or work > _MOST_WORK:
+            return {s.name.upper() for s in at.steps}, set(range(len(at.transitions)))
+    return reached, enabled
 
 
 def _is_known(condition: syntax.Expression, value: bool) -> bool:
@@ -192,8 +229,9 @@ def sequence_body(at: syntax.Sequence, unit: typed.Unit) -> tuple[syntax.Stateme
     """The statements that a sequence stands for."""
     order = _in_order(at)
     changes: list[syntax.Statement] = []
-    for place, (number, transition) in enumerate(order):
-        rivals = [n for n, other in order[:place] if _shared(transition, other)]
+    leaving = _leaving(at)
+    for number, transition in order:
+        rivals = [other for other, _ in _rivals(leaving, number, transition)]
         changes.append(_clears(transition, number, rivals))
     for number, transition in order:
         changes.append(_when(transition, number, [_flag(n, False) for n in transition.sources]))
@@ -252,11 +290,6 @@ def _joined(operator: str, parts: Iterable[syntax.Expression]) -> syntax.Express
         made = part if made is None else syntax.Binary(made.start, part.end, operator, made, part, part.start)
     assert made is not None
     return made
-
-
-def _shared(a: syntax.Transition, b: syntax.Transition) -> bool:
-    """Whether two transitions leave the same step, so that only one of them may clear (6.7.5.2)."""
-    return bool({n.name.upper() for n in a.sources} & {n.name.upper() for n in b.sources})
 
 
 def _clears(at: syntax.Transition, number: int, rivals: Iterable[int]) -> syntax.Statement:

@@ -387,7 +387,7 @@ class StandardChecker(ExpressionChecker):
     ) -> typed.Expression:
         unit = self.find_unit(name)
         assert unit is not None
-        self.unit.uses[unit.key] = unit
+        self.unit.use(unit, at)
         return typed.CallFunction(type_, unit, inputs, (), (), at.start)
 
     def _text_result(self, inputs: Sequence[typed.Expression]) -> String:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from bisect import bisect_left, insort
 from collections.abc import Callable, Iterable
+from itertools import chain
 from typing import Any
 
 from upright_block.language import syntax, typed
@@ -144,7 +145,7 @@ class StatementChecker(CallChecker):
                 return typed.Evaluate(self.call_function(call, unit))
             if unit is not None:
                 raise self.block_called(call.callee, unit)
-            names = [v.name for v in self.unit.variables.values()] + self.scope.known_names()
+            names = chain((v.name for v in self.unit.variables.values()), self.scope.known_names())
             raise self.unknown(call.callee.name, call.callee, f"{call.callee.name} is neither an instance nor a function.", names,
                                "Declare an instance in a VAR section, or correct the name.")  # fmt: skip
         place = self.place(call.callee)
@@ -155,7 +156,7 @@ class StatementChecker(CallChecker):
         if not isinstance(block, typed.Unit):
             raise self.problem("not-callable", call.callee, f"{self.text(call.callee)} is {block} and cannot be called.",
                                f"Assign to it: {self.text(call.callee)} := ...;")  # fmt: skip
-        self.unit.uses[block.key] = block
+        self.unit.use(block, call)
         if not place.is_exact:
             self.unit.virtual_uses[block.key] = None
         given = self.arguments(call, block)

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from contextlib import suppress
+from itertools import chain
 from typing import Any
 
 from upright_block.language import syntax, typed
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.statements import StatementChecker
 from upright_block.language.findings import Related
+from upright_block.language.names import listed
 from upright_block.language.scope import NamedType, NamedValues
 from upright_block.language.types import (
     BROKEN,
@@ -87,7 +89,7 @@ class TypeChecker(StatementChecker):
         if name.startswith("ANY") and name.partition("_")[0] == "ANY":
             raise self.problem("not-supported", at, f"{at.name} is a generic type; units of the library have no generic pins.",
                                "Write a type such as INT, or one function for each type.")  # fmt: skip
-        raise self.unknown(at.name, at, f"There is no type or block {at.name}.", [*ELEMENTARY, *self.scope.known_names()],
+        raise self.unknown(at.name, at, f"There is no type or block {at.name}.", chain(ELEMENTARY, self.scope.known_names()),
                            "Types are BOOL, INT, DINT, REAL, LREAL, TIME, WORD and their kin, and the blocks of the library.")  # fmt: skip
 
     def named_type(self, named: NamedType, at: syntax.Node) -> Type:
@@ -390,7 +392,7 @@ class TypeChecker(StatementChecker):
                     name_at,
                     f"{type_} has no {'field' if isinstance(type_, typed.Structure) else 'pin'} {field.name}.",
                     open_names,
-                    f"It has {', '.join(open_names)}.",
+                    f"It has {listed(open_names)}.",
                 )
             if key in made:
                 raise self.problem("pin-twice", name_at, f"{variable.name} is given a value twice.", "Remove one of them.")  # fmt: skip

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from itertools import pairwise
 
 from upright_block.language import typed
 from upright_block.language.checking.types import MOST_ELEMENTS, weight
-from upright_block.language.findings import Finding, Findings
+from upright_block.language.findings import Finding, Findings, Related
+from upright_block.language.limits import MOST_NESTED, MOST_TURNS
 from upright_block.language.scope import Scope
 
-_DEEPEST_USE = 100
+_MOST_NAMED = 8
 
 
 def bind_overrides(units: Iterable[typed.Unit]) -> None:
@@ -50,19 +52,7 @@ def find_recursion(scope: Scope, findings: Findings) -> None:
                 for member in ring:
                     member.is_broken = True
                     member.body = None
-                first = min(ring, key=lambda u: u.key)
-                at = ring.index(first)
-                names = " uses ".join(u.name for u in [*ring[at:], *ring[:at], first])
-                findings.add(
-                    Finding(
-                        "recursion",
-                        first.source,
-                        first.syntax.start,
-                        first.syntax.end,
-                        f"{first.name} uses itself: {names}.",
-                        "Break the ring: no unit may contain or call itself.",
-                    )
-                )
+                findings.add(_recursion(ring))
                 continue
             if unit.key in done:
                 continue
@@ -72,15 +62,46 @@ def find_recursion(scope: Scope, findings: Findings) -> None:
             stack.extend((used, 0) for used in unit.uses.values())
 
 
+def _recursion(ring: list[typed.Unit]) -> Finding:
+    """A ring of units, at the place where one of them uses the next."""
+    at = ring.index(min(ring, key=lambda u: u.key))
+    ring = [*ring[at:], *ring[:at]]
+    links = [(unit, used, _use(unit, used)) for unit, used in pairwise([*ring, ring[0]])]
+    first, _, place = links[0]
+    names = [u.name for u in ring]
+    if len(names) > _MOST_NAMED:
+        names = [*names[: _MOST_NAMED // 2], "…", *names[-_MOST_NAMED // 2 :]]
+    circle = " uses ".join([*names, first.name])
+    others = tuple(
+        Related(unit.source, use.start, use.end, f"{unit.name} uses {used.name}")
+        for unit, used, use in links[1:_MOST_NAMED]
+    )
+    return Finding(
+        "recursion", first.source, place.start, place.end, f"{first.name} uses itself: {circle}.",
+        "Break the ring: no unit may contain or call itself.", "error", others,
+    )  # fmt: skip
+
+
+def _use(unit: typed.Unit, used: typed.Unit) -> typed.Use:
+    """Where a unit uses another; what may run in place of a method is not written anywhere."""
+    return unit.used.get(used.key) or typed.Use(unit.syntax.start, unit.syntax.end, 1)
+
+
 def _check_extent(
     unit: typed.Unit, depths: dict[str, int], weights: dict[str, int], findings: Findings
 ) -> None:
     """Report a unit that stands on too many others, or has too much data, once those it uses are known."""
     depths[unit.key] = 1 + max((depths.get(key, 0) for key in unit.uses), default=0)
     weights[unit.key] = sum(weight(v.type, weights) for v in unit.variables.values() if v.section != "in_out")
+    unit.cost = 1 + sum(
+        used.cost * (unit.used[key].calls if key in unit.used else 1) for key, used in unit.uses.items()
+    )
     problem: tuple[str, str, str] | None = None
-    if depths[unit.key] > _DEEPEST_USE:
-        problem = "nested-too-deeply", f"{unit.name} uses units that use units, more than {_DEEPEST_USE} deep.", "Use fewer levels."  # fmt: skip
+    if unit.cost > MOST_TURNS:
+        problem = "too-many-calls", f"One call of {unit.name} makes up to {unit.cost:,} calls.", f"{MOST_TURNS:,} are the most in a scan."  # fmt: skip
+        unit.cost = 1
+    elif depths[unit.key] > MOST_NESTED:
+        problem = "nested-too-deeply", f"{unit.name} uses units that use units, more than {MOST_NESTED} deep.", "Use fewer levels."  # fmt: skip
     elif weights[unit.key] > MOST_ELEMENTS:
         problem = "out-of-range", f"The data of {unit.name} is {weights[unit.key]:,} values.", f"{MOST_ELEMENTS:,} are the most."  # fmt: skip
     if problem is not None:

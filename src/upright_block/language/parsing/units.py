@@ -61,8 +61,11 @@ class UnitParser(ConfigurationParser):
         self.accept("INTERNAL")
         outer = self.home
         try:
+            self.deeper()
             name = self.type_name().name
         except SyntaxProblem:
+            self.depth -= 1
+            self._over_namespace()
             return
         self.accept(";")
         self.home = syntax.Home(outer.full(name), outer.using)
@@ -71,6 +74,14 @@ class UnitParser(ConfigurationParser):
             self.missing_end("NAMESPACE", opened)
         self.accept(";")
         self.home = outer
+        self.depth -= 1
+
+    def _over_namespace(self) -> None:
+        """Step over what a namespace holds that cannot be read."""
+        opened = 1
+        while opened and self.kinds[self.i] != "end":
+            opened += {"NAMESPACE": 1, "END_NAMESPACE": -1}.get(self.kinds[self.i], 0)
+            self.i += 1
 
     def _using(self) -> syntax.Home:
         """``USING A.B, C;`` (6.9.4), which holds to the end of what it stands in."""

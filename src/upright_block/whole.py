@@ -1,0 +1,79 @@
+"""Files and folders that are written whole or not at all."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import tempfile
+from collections.abc import Callable
+from contextlib import suppress
+from pathlib import Path
+
+_PART = ".upright-part-"
+_unfinished: set[str] = set()
+
+
+def write_file(path: Path, content: bytes) -> None:
+    """Write a file beside its place and move it there.
+
+    Raises:
+        OSError: it could not be written; then nothing is left of it.
+    """
+    handle, name = tempfile.mkstemp(dir=path.parent, prefix=_PART)
+    _unfinished.add(name)
+    try:
+        with os.fdopen(handle, "wb") as file:
+            file.write(content)
+        os.replace(name, path)
+    except BaseException:
+        _remove(name)
+        raise
+    finally:
+        _unfinished.discard(name)
+
+
+def write_folder(folder: Path, fill: Callable[[Path], None]) -> None:
+    """Make a folder by ``fill``, which is given an empty one to write into; ``folder`` is new or empty.
+
+    Raises:
+        OSError: it could not be written; then nothing is left of it.
+    """
+    exists = folder.is_dir()
+    if not exists:
+        folder.parent.mkdir(parents=True, exist_ok=True)
+    part = Path(tempfile.mkdtemp(dir=folder if exists else folder.parent, prefix=_PART))
+    _unfinished.add(str(part))
+    try:
+        part.chmod(0o755)
+        fill(part)
+        if exists:
+            # The folder may be the one that somebody stands in, so it stays, and what was made moves into it.
+            for item in sorted(part.iterdir(), key=lambda entry: entry.is_file()):
+                item.rename(folder / item.name)
+            part.rmdir()
+        else:
+            part.rename(folder)
+    except BaseException:
+        _remove(str(part))
+        raise
+    finally:
+        _unfinished.discard(str(part))
+
+
+def is_empty(folder: Path) -> bool:
+    """Whether a folder holds nothing but what an earlier call could not finish."""
+    return all(item.name.startswith(_PART) for item in folder.iterdir())
+
+
+def drop_unfinished() -> None:
+    """Remove what is half written, before the program ends at once."""
+    for name in list(_unfinished):
+        _remove(name)
+
+
+def _remove(name: str) -> None:
+    with suppress(OSError):
+        if os.path.isdir(name):
+            shutil.rmtree(name, ignore_errors=True)
+        else:
+            os.unlink(name)
