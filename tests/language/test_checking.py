@@ -71,7 +71,7 @@ def test_deep_nesting_is_a_finding() -> None:
         block("n : BOOL;", "n := " + "NOT " * 5000 + "n;"),
         block("n : INT;", "IF TRUE THEN " * 5000 + "END_IF; " * 5000),
     ):
-        assert "nested-too-deeply" in {f.split()[1] for f in findings_of(text)}
+        assert "nested-too-deep" in {f.split()[1] for f in findings_of(text)}
 
 
 @pytest.mark.parametrize(

@@ -15,6 +15,7 @@ import struct
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
+from itertools import groupby
 
 from upright_block.language.literals import Value
 from upright_block.language.typed import Compound, Initial, Unit, Variable, default_of
@@ -99,7 +100,11 @@ def initial_of(type_: Type, initial: Initial) -> bytes:
         if initial is None:
             return initial_of(type_.element, default_of(type_.element)) * type_.count
         assert isinstance(initial, tuple)
-        return b"".join([initial_of(type_.element, value) for value in initial])
+        parts: list[bytes] = []
+        for _, same in groupby(initial, key=id):  # one value may stand a million times: it is encoded once
+            run = list(same)
+            parts.append(initial_of(type_.element, run[0]) * len(run))
+        return b"".join(parts)
     if isinstance(type_, Compound):
         layout = layout_of(type_)
         if not initial:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-MOST_NESTED = 100
+MOST_NESTED = 60
 """How deep anything may lie in something else: parentheses, statements, types, instances, calls, tables."""
 MOST_TURNS = 10_000_000
 """Turns of all loops of one scan, and calls, together."""

@@ -113,7 +113,12 @@ class Files:
             return None
 
     def _inside(self, path: Path) -> None:
-        real = os.path.realpath(path)
+        try:
+            real = os.path.realpath(path)
+        except ValueError:
+            raise FileProblem(
+                "unreadable-file", "The name holds a character that no file name has.", "Correct the name."
+            ) from None
         if not any(real == root or real.startswith(os.path.join(root, "")) for root in self._allowed):
             raise FileProblem(
                 "outside-library",

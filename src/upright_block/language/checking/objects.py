@@ -8,10 +8,10 @@ from itertools import zip_longest
 from upright_block.language import syntax, typed
 from upright_block.language.checking.types import TypeChecker
 from upright_block.language.findings import Related
+from upright_block.language.limits import MOST_NESTED
 
 Checker = Callable[[typed.Unit], TypeChecker]
 _ACCESS: tuple[typed.Access, ...] = ("PUBLIC", "PROTECTED", "PRIVATE", "INTERNAL")
-DEEPEST_INHERITANCE = 30
 _EXTENDS = {
     "FUNCTION_BLOCK": ("FUNCTION_BLOCK", "CLASS"), "CLASS": ("CLASS",), "INTERFACE": ("INTERFACE",),
 }  # fmt: skip
@@ -28,11 +28,7 @@ def inherit(unit: typed.Unit, checker: TypeChecker) -> None:
         base = _named(at, checker, "EXTENDS", _EXTENDS.get(unit.kind, ()))
         if base is None:
             continue
-        if base.is_a(unit):
-            checker.report(
-                "recursion", at, f"{unit.name} extends itself.", "Remove EXTENDS from one of the two."
-            )
-        elif base.has("FINAL"):
+        if base.has("FINAL"):
             checker.report(
                 "final", at, f"{base.name} is FINAL and cannot be extended.", "Hold an instance of it."
             )
@@ -174,13 +170,42 @@ def _pins(method: typed.Unit) -> list[typed.Variable]:
     return [v for v in method.variables.values() if v.section in ("input", "output", "in_out")]
 
 
-def cut_deep(unit: typed.Unit, checker: TypeChecker) -> None:
-    """Report a unit that extends too many others one after the other."""
-    if len(unit.ancestors) > DEEPEST_INHERITANCE:
-        at = unit.syntax.bases[0]
-        checker.report("nested-too-deeply", at, f"{unit.name} extends more than {DEEPEST_INHERITANCE} units one after the other.",
-                       "Hold instances instead.")  # fmt: skip
-        unit.base = None
+def cut_above(units: Iterable[typed.Unit], checker_of: Callable[[typed.Unit], TypeChecker]) -> None:
+    """Report units that extend themselves, or too many others one after the other, and cut them off there."""
+    levels: dict[typed.Unit, int] = {}
+    for root in units:
+        path: dict[typed.Unit, list[typed.Unit]] = {}
+        stack = [root] if root not in levels else []
+        while stack:
+            unit = stack[-1]
+            waiting = path.setdefault(unit, _above(unit))
+            if not waiting:
+                levels[unit] = 1 + max((levels[above] for above in _above(unit)), default=0)
+                if levels[unit] > MOST_NESTED:
+                    checker_of(unit).report("nested-too-deep", _written(unit, unit), f"{unit.name} extends more than {MOST_NESTED} units one after the other.",
+                                            "Hold instances instead.")  # fmt: skip
+                    unit.base, unit.interfaces, levels[unit] = None, [], 1
+                del path[unit]
+                stack.pop()
+                continue
+            above = waiting.pop()
+            if above in path:
+                checker_of(unit).report("recursion", _written(unit, above), f"{unit.name} extends itself.",
+                                        "Remove EXTENDS from one of the two.")  # fmt: skip
+                unit.base = None if unit.base is above else unit.base
+                unit.interfaces = [i for i in unit.interfaces if i is not above]
+            elif above not in levels:
+                stack.append(above)
+
+
+def _above(unit: typed.Unit) -> list[typed.Unit]:
+    return [*unit.interfaces, *([unit.base] if unit.base else [])]
+
+
+def _written(unit: typed.Unit, above: typed.Unit) -> syntax.Node:
+    """Where a unit names one above it; else its first."""
+    names = (*unit.syntax.bases, *unit.syntax.interfaces)
+    return next((n for n in names if n.name.upper().rpartition(".")[2] == above.name.upper()), names[0])
 
 
 def number_units(units: Iterable[typed.Unit]) -> None:

@@ -8,7 +8,7 @@ from typing import cast
 
 from upright_block.language import syntax, typed
 from upright_block.language.checking.configurations import check_configuration, find_idle
-from upright_block.language.checking.objects import access_of, check_methods, cut_deep, inherit, number_units
+from upright_block.language.checking.objects import access_of, check_methods, cut_above, inherit, number_units
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.sequences import check_sequence, declare_sequence, sequence_body
 from upright_block.language.checking.types import TypeChecker
@@ -53,8 +53,7 @@ def check_program(sources: Iterable[Source], scope: Scope, findings: Findings) -
             _globals(source, section, scope, findings)
     for unit in declared:
         inherit(unit, _checker(unit, scope, findings))
-    for unit in declared:
-        cut_deep(unit, _checker(unit, scope, findings))
+    cut_above(declared, lambda unit: _checker(unit, scope, findings))
     number_units(declared)
     for unit in declared:
         _interface(unit, scope, findings)

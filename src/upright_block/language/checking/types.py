@@ -11,6 +11,7 @@ from upright_block.language import syntax, typed
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.statements import StatementChecker
 from upright_block.language.findings import Related
+from upright_block.language.limits import MOST_NESTED
 from upright_block.language.names import listed
 from upright_block.language.scope import NamedType, NamedValues
 from upright_block.language.types import (
@@ -35,7 +36,6 @@ from upright_block.language.types import (
 
 MOST_ELEMENTS = 16 << 20
 """How many elements an array may have, and how many values all data of a unit."""
-DEEPEST_TYPE = 60
 LONGEST_TEXT = 32_767
 _STRINGS = {"STRING": 1, "WSTRING": 2}
 
@@ -107,9 +107,9 @@ class TypeChecker(StatementChecker):
             own = TypeChecker(self.unit_of(named), self.scope, self.findings, self._find_unit)
             own.referring = self.referring
             own.depth = self.depth + 1
-            if own.depth > DEEPEST_TYPE:
+            if own.depth > MOST_NESTED:
                 named.type, named.opened_at = BROKEN, None
-                raise self.problem("nested-too-deeply", at, f"Types are nested more than {DEEPEST_TYPE} levels deep here.",
+                raise self.problem("nested-too-deep", at, f"Types are nested more than {MOST_NESTED} levels deep here.",
                                    "Use fewer levels.")  # fmt: skip
             spec = named.syntax.spec
             if isinstance(spec, syntax.StructureSpec):
@@ -268,8 +268,8 @@ class TypeChecker(StatementChecker):
                 inner = inner.element
             if isinstance(inner, typed.Structure):
                 made.depth = max(made.depth, inner.depth + 1)
-        if made.depth > DEEPEST_TYPE:
-            raise self.problem("nested-too-deeply", at, f"{made.name} has more than {DEEPEST_TYPE} levels of structures.", "Use fewer levels.")  # fmt: skip
+        if made.depth > MOST_NESTED:
+            raise self.problem("nested-too-deep", at, f"{made.name} has more than {MOST_NESTED} levels of structures.", "Use fewer levels.")  # fmt: skip
 
     # --- initial values ---
 

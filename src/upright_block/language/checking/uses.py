@@ -101,7 +101,7 @@ def _check_extent(
         problem = "too-many-calls", f"One call of {unit.name} makes up to {unit.cost:,} calls.", f"{MOST_TURNS:,} are the most in a scan."  # fmt: skip
         unit.cost = 1
     elif depths[unit.key] > MOST_NESTED:
-        problem = "nested-too-deeply", f"{unit.name} uses units that use units, more than {MOST_NESTED} deep.", "Use fewer levels."  # fmt: skip
+        problem = "nested-too-deep", f"{unit.name} uses units that use units, more than {MOST_NESTED} deep.", "Use fewer levels."  # fmt: skip
     elif weights[unit.key] > MOST_ELEMENTS:
         problem = "out-of-range", f"The data of {unit.name} is {weights[unit.key]:,} values.", f"{MOST_ELEMENTS:,} are the most."  # fmt: skip
     if problem is not None:

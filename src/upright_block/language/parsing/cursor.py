@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from upright_block.language.findings import Finding, Findings, Related
 from upright_block.language.lexer import KEYWORDS, Tokens
+from upright_block.language.limits import MOST_NESTED
 from upright_block.language.names import did_you_mean
 
-DEEPEST = 60
 """How deeply parentheses or statements may nest. A reader gives up long before."""
 
 
@@ -108,12 +108,12 @@ class Cursor:
         """Count one more level of nesting.
 
         Raises:
-            SyntaxProblem: the nesting is deeper than `DEEPEST`.
+            SyntaxProblem: the nesting is deeper than `limits.MOST_NESTED`.
         """
         self.depth += 1
-        if self.depth > DEEPEST:
+        if self.depth > MOST_NESTED:
             raise self.fail(
-                "nested-too-deeply",
-                f"This is nested more than {DEEPEST} levels deep.",
+                "nested-too-deep",
+                f"This is nested more than {MOST_NESTED} levels deep.",
                 "Move a part of it into a function or a block of its own.",
             )

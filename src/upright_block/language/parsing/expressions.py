@@ -226,7 +226,7 @@ class ExpressionParser(Cursor):
             kind = self.kinds[self.i]
             if self.i - opened > _LONGEST_PATH:
                 raise self.fail(
-                    "nested-too-deeply", "This path is too long to follow.", "Go by way of a variable."
+                    "nested-too-deep", "This path is too long to follow.", "Go by way of a variable."
                 )
             if kind == ".":
                 self.i += 1
