@@ -10,6 +10,7 @@ from functools import lru_cache
 from typing import TypeVar
 
 from upright_block.language.literals import (
+    NANOSECONDS,
     LiteralProblem,
     Number,
     Value,
@@ -33,6 +34,7 @@ from upright_block.language.types import (
 
 _TOLERANCE = re.compile(r"(.+?)(?:±|\+-|\+/-)(.+)\Z")
 _DECIMAL = re.compile(r"[+-]?[0-9]+(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?\Z")
+_SIMPLE_SPAN = re.compile(r"([0-9]{1,9})(?:\.([0-9]{1,3}))?(ms|s|m|h)\Z")
 _DECIMAL_COMMA = re.compile(r"([+-]?[0-9]+),([0-9]+)\Z")
 _SIGNS = str.maketrans({"≥": ">=", "≤": "<=", "≠": "!"})
 _MOST_CACHED = 20_000
@@ -63,12 +65,25 @@ class Check:
         return (self.low <= value <= self.high) != self.outside  # type: ignore[operator]
 
 
+def simple_span(text: str) -> int | None:
+    """Nanoseconds of a number with one unit such as ``1.5s``, which most times in a table are; None for others."""
+    found = _SIMPLE_SPAN.match(text)
+    if found is None:
+        return None
+    whole, digits, unit = found.groups()
+    size = NANOSECONDS[unit]
+    return int(whole) * size + (int(digits) * size // 10 ** len(digits) if digits else 0)
+
+
 def parse_span(text: str) -> int:
     """Nanoseconds of a duration with or without its prefix: ``5s``, ``T#5s``; ``0`` is one too.
 
     Raises:
         LiteralProblem: the text is no duration.
     """
+    simple = simple_span(text)
+    if simple is not None:
+        return simple
     text = text.strip()
     if text == "0":
         return 0
@@ -95,6 +110,8 @@ def parse_value(text: str, type_: Type) -> Value:
     if isinstance(type_, String):
         return _parse_text(text, type_)
     assert isinstance(type_, Elementary)
+    if type_.family == "real" and _DECIMAL.match(text):
+        return fit(UNTYPED_REAL, float(text), type_)
     return _parse_number(text, type_)
 
 

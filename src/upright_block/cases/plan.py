@@ -8,8 +8,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from upright_block.cases.casefile import Case, CaseFile, Given
-from upright_block.cases.cells import Check, parse_check, parse_span, parse_value
-from upright_block.cases.table import ROLES, Cell, Table
+from upright_block.cases.cells import Check, parse_check, parse_span, parse_value, simple_span
+from upright_block.cases.table import ROLES, TIME_HEADS, Cell, Table
 from upright_block.compiler.layout import NoSlot, Slot, decode, slot_at, slots, whole_of
 from upright_block.language.findings import Finding, Findings, Related, Severity
 from upright_block.language.literals import LiteralProblem, Value, parse_integer, shown, shown_duration
@@ -25,7 +25,6 @@ MOST_SCANS = 20_000_000
 """Scans of one case."""
 MOST_COLUMNS = 1_000
 """Columns of one table."""
-_TIME_HEADS = ("at", "after", "scan")
 
 Constants = frozenset[tuple[Variable, Value]]
 
@@ -275,12 +274,12 @@ class _Planner:
 
     def _times(self, table: Table) -> list[int]:
         """The columns that give the time, of which there should be one; the scans of the rows go to ``row_scans``."""
-        found = [i for i, head in enumerate(table.heads) if head.text.lower() in _TIME_HEADS]
+        found = [i for i, head in enumerate(table.heads) if head.text.lower() in TIME_HEADS]
         for index in found:
             head = table.heads[index]
             if self.unit.variables.get(head.text.upper()) is not None:
                 self.report("two-meanings", table.source, head, f"{head.text} is a pin of {self.unit.name}, and a word for the time of a row.",
-                            f"Write pin {head.text} for the pin; for the time take {' or '.join(w for w in _TIME_HEADS if w != head.text.lower())}.")  # fmt: skip
+                            f"Write pin {head.text} for the pin; for the time take {' or '.join(w for w in TIME_HEADS if w != head.text.lower())}.")  # fmt: skip
         if len(found) > 1:
             self.report("two-times", table.source, table.heads[found[1]], f"The table has two time columns, {table.heads[found[0]].text} and {table.heads[found[1]].text}.",
                         "Keep one of them.")  # fmt: skip
@@ -290,13 +289,21 @@ class _Planner:
         column = found[0]
         kind = table.heads[column].text.lower()
         last = -1
-        for row, text in enumerate(table.columns[column]):
+        add, interval, is_at = self.row_scans.append, self.file.scan, kind == "at"
+        for row, text in enumerate(table.take(column)):
+            time = simple_span(text) if is_at else None
+            if time is not None and time % interval == 0 and time // interval > last:
+                last = time // interval
+                add(min(last, LAST_MOMENT))
+                continue
             scan = self._scan_of(text, kind, max(last, 0), table, row, column)
-            if scan is not None and scan <= last and row:
+            if scan is None:
+                scan = last
+            elif scan <= last and row:
                 self.report("time-goes-back", table.source, table.cell(row, column), f"The row at {text} does not come after the row above it.",
                             "Write the rows in the order of time, one for each scan at most.")  # fmt: skip
-            last = last if scan is None else scan
-            self.row_scans.append(min(last, LAST_MOMENT))
+            last = scan
+            add(min(last, LAST_MOMENT))
         return found
 
     def _scan_of(self, text: str, kind: str, last: int, table: Table, row: int, column: int) -> int | None:
@@ -371,7 +378,7 @@ class _Planner:
     def _check_column(self, slot: Slot, table: Table, index: int, hold: bool) -> None:
         found = Expectations(slot, index, array("q"), [], hold)
         add_row, add_check, type_ = found.rows.append, found.checks.append, slot.type
-        for row, text in enumerate(table.columns[index]):
+        for row, text in enumerate(table.take(index)):
             if text:
                 try:
                     add_check(parse_check(text, type_))
@@ -381,7 +388,6 @@ class _Planner:
         self.expectations.append(found)
 
     def _drive_column(self, slot: Slot, table: Table, index: int, is_force: bool) -> None:
-        column = table.columns[index]
         if is_force and (
             sum(d.is_force for d in self.drives) >= MOST_FORCES or not isinstance(slot.type, Elementary)
         ):
@@ -390,7 +396,7 @@ class _Planner:
             return
         drive = Drive(slot, is_force, array("q"), [])
         add_row, add_value, type_ = drive.rows.append, drive.values.append, slot.type
-        for row, text in enumerate(column):
+        for row, text in enumerate(table.take(index)):
             if not text:
                 continue
             try:

@@ -16,9 +16,10 @@ from upright_block.cases.plan import Drive, Expectations, Plan
 from upright_block.cases.verdict import Miss, Moments, Status, Verdict
 from upright_block.compiler.cache import compiled
 from upright_block.compiler.image import Image, build_image
-from upright_block.compiler.layout import Slot, encode, size_of, slots
+from upright_block.compiler.layout import Slot, code, encode, size_of, slots
 from upright_block.language.literals import Value
 from upright_block.language.typed import Unit, Variable
+from upright_block.language.types import Elementary
 from upright_block.machine.clock import CLOCK_START
 from upright_block.machine.events import EVENT, force_events, store_events
 from upright_block.machine.machine import Machine
@@ -30,7 +31,9 @@ _BATCH = 100
 _AROUND = 2
 _ROWS_BEFORE = 3
 _MOST_SHOWN = 60
+_FEW = 16
 _TAIL = EVENT.size - 4
+_PACKED = [("scan", "<i4"), ("tail", f"V{_TAIL}")]
 
 _Key = tuple[Unit, frozenset[tuple[Variable, Value]]]
 
@@ -131,24 +134,44 @@ def _packed(plan: Plan) -> bytes:
     parts: list[np.ndarray] = []
     force = 0
     for drive in plan.drives:
-        known: dict[Value | None, bytes] = {}
-        tails: list[bytes] = []
-        for value in drive.values:
-            key = value or str(value)  # 0.0 and -0.0 are one key otherwise
-            if key not in known:
-                known[key] = _tails(drive, force, value)
-            tails.append(known[key])
-        counts = [len(tail) // _TAIL for tail in tails]
-        part = np.empty(sum(counts), [("scan", "<i4"), ("tail", f"V{_TAIL}")])
-        part["scan"] = np.repeat(row_scans[np.frombuffer(drive.rows, np.int64)], counts)
-        part["tail"] = np.frombuffer(b"".join(tails), f"V{_TAIL}")
-        parts.append(part)
+        if drive.rows:
+            scans = row_scans[np.frombuffer(drive.rows, np.int64)]
+            is_plain = isinstance(drive.slot.type, Elementary) and not drive.is_force
+            parts.append(_packed_numbers(drive, scans) if is_plain else _packed_others(drive, force, scans))
         force += drive.is_force
-    parts = [part for part in parts if len(part)]
-    if not parts:
-        return b""
+    if len(parts) < 2:
+        return b"".join([part.tobytes() for part in parts])
     events = np.concatenate(parts)
+    parts.clear()
     return events[np.argsort(events["scan"], kind="stable")].tobytes()
+
+
+def _packed_numbers(drive: Drive, scans: np.ndarray) -> np.ndarray:
+    """A column of numbers at once."""
+    slot = drive.slot
+    assert isinstance(slot.type, Elementary)
+    size = size_of(slot.type)
+    part = np.zeros(len(scans), [("scan", "<i4"), ("head", f"V{_TAIL - 8}"), ("content", "u1", (8,))])
+    part["scan"] = scans
+    part["head"] = np.void(_tails(drive, 0, drive.values[0])[: _TAIL - 8])
+    numbers = np.array(drive.values, np.dtype(code(slot.type)))
+    part["content"][:, :size] = numbers.view(np.uint8).reshape(-1, size)
+    return part.view(_PACKED)
+
+
+def _packed_others(drive: Drive, force: int, scans: np.ndarray) -> np.ndarray:
+    """A column of forces or texts: each value takes several events."""
+    known: dict[Value | None, bytes] = {}
+    tails: list[bytes] = []
+    for value in drive.values:
+        if value not in known:
+            known[value] = _tails(drive, force, value)
+        tails.append(known[value])
+    counts = [len(tail) // _TAIL for tail in tails]
+    part = np.empty(sum(counts), _PACKED)
+    part["scan"] = np.repeat(scans, counts)
+    part["tail"] = np.frombuffer(b"".join(tails), f"V{_TAIL}")
+    return part
 
 
 def _tails(drive: Drive, force: int, value: Value | None) -> bytes:
@@ -204,25 +227,36 @@ class _Judge:
         self.next = until
 
     def _look_between(self, piece: Trace) -> None:
-        """A check that holds is made where it begins, and wherever the value changes."""
-        points = [piece.first, *(scan for scan in self._changes(piece) if scan > piece.first)]
-        values = piece.values(self.slot, points)
+        """A check that holds is made after every scan until the next one begins."""
         while self.next < len(self.scans) and self.scans[self.next] < piece.end:
             first = self.scans[self.next]
             is_last = self.next + 1 == len(self.scans)
             last = self.plan.scans - 1 if is_last else self.scans[self.next + 1] - 1
             self.checked += first >= piece.first
-            check = self.expectations.checks[self.next]
-            at = bisect_right(points, max(first, piece.first)) - 1
-            while not self.is_missed and at < len(points) and points[at] <= last:
-                if not check.holds(values[at]):
-                    self._miss(piece, self.next, max(first, points[at]), values[at])
-                    self.is_missed = True
-                at += 1
+            if not self.is_missed:
+                self._look_from(piece, max(first, piece.first), min(last, piece.end - 1))
             if last >= piece.end:
                 return
             self.is_missed = False
             self.next += 1
+
+    def _look_from(self, piece: Trace, first: int, last: int) -> None:
+        """Where the check at hand is missed first; many scans are judged at once, a few one by one."""
+        check = self.expectations.checks[self.next]
+        found: int | None
+        if last - first < _FEW or not isinstance(self.slot.type, Elementary):
+            values = piece.values(self.slot, range(first, last + 1))
+            found = next((i for i, value in enumerate(values) if not check.holds(value)), None)
+        else:
+            held = piece.column(self.slot)[first - piece.first : last + 1 - piece.first]
+            none = held != held
+            right = none if check.wants_no_number else (held >= check.low) & (held <= check.high)
+            right = right ^ check.outside
+            wrong = np.flatnonzero(~right if check.wants_no_number else ~right | none)
+            found = int(wrong[0]) if len(wrong) else None
+        if found is not None:
+            self._miss(piece, self.next, first + found, piece.value(self.slot, first + found))
+            self.is_missed = True
 
     def _miss(self, piece: Trace, number: int, scan: int, got: Value) -> None:
         self.wrong += 1

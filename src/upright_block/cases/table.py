@@ -5,12 +5,15 @@ from __future__ import annotations
 import csv
 import re
 from array import array
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
+from itertools import accumulate
 
 from upright_block.language.nodes import node
 from upright_block.language.source import Source
 
+TIME_HEADS = ("at", "after", "scan")
+"""Names of the column that gives the time of a row."""
 ROLES = ("set", "force", "check", "hold", "pin")
 """Words before the name of a column that say what it does; ``pin`` says that the next word is a name."""
 
@@ -18,6 +21,7 @@ _CELL = re.compile(r"""'(?:[^'$\n]|\$.)*'|"(?:[^"$\n]|\$.)*"|[^\s|]+""")
 _QUOTED = re.compile(r'"(?:[^"]|"")*"?')
 _BRACKETS = re.compile(r"\[[^\]\n]*\]")
 _MOST_SHARED = 10_000
+_BLOCK = 1 << 18
 
 
 @node
@@ -62,6 +66,12 @@ class Table:
         """How many rows there are below the heads."""
         return len(self.starts)
 
+    def take(self, column: int) -> list[str]:
+        """The texts of a column, which are given away: a long table is not kept twice."""
+        texts = list(self.columns[column])
+        self.columns[column].clear()
+        return texts
+
     def cell(self, row: int, column: int) -> Cell:
         """A cell with its place; rows and columns count from 0."""
         return self.split(self.starts[row])[column]
@@ -73,17 +83,18 @@ class _Builder:
     def __init__(self, source: Source, heads: list[Cell], split: Split) -> None:
         columns: tuple[list[str], ...] = tuple([] for _ in heads)
         self.table = Table(source, tuple(heads), columns, array("q"), split)
-        self.shared: dict[str, str] = {"": "", ".": ""}
+        self.shared: dict[str, str] = {}
 
-    def add(self, texts: Iterable[str], start: int) -> None:
+    def add(self, rows: Sequence[Sequence[str]], starts: Iterable[int]) -> None:
+        """Rows that each have as many cells as there are heads."""
         shared = self.shared
-        if len(shared) < _MOST_SHARED:
-            for column, text in zip(self.table.columns, texts, strict=False):
-                column.append(shared.setdefault(text, text))
-        else:
-            for column, text in zip(self.table.columns, texts, strict=False):
-                column.append(shared.get(text, text))
-        self.table.starts.append(start)
+        for column, written in zip(self.table.columns, zip(*rows, strict=True), strict=False):
+            texts = list(map(str.strip, written))
+            if len(shared) < _MOST_SHARED:
+                shared.update(zip(texts, texts, strict=True))
+                shared.update({"": "", ".": ""})
+            column += map(shared.get, texts, texts)
+        self.table.starts.extend(starts)
 
     def uneven(self, count: int, start: int, end: int) -> None:
         heads = self.table.heads
@@ -127,7 +138,7 @@ def inline_table(source: Source, text: str, origin: Callable[[int], int]) -> Tab
     for start, line in lines[1:]:
         texts = _CELL.findall(line)
         if len(texts) == len(builder.table.heads):
-            builder.add(texts, start)
+            builder.add([texts], [start])
         else:
             cells = split(start)
             builder.uneven(len(texts), cells[0].start, cells[-1].end)
@@ -152,56 +163,79 @@ def csv_table(source: Source) -> Table:
     column for the time; without one, each row is a scan.
     """
     text = source.text
-    lines = [(start, line) for start, line in _lines(text) if line.strip()]
-    first = lines[0][1] if lines else ""
+    start = text.rfind("\n", 0, len(text) - len(text.lstrip())) + 1
+    end = _line_end(text, len(text.rstrip()))
+    head_end = _line_end(text, start) if start < end else start
+    first = text[start:head_end].removesuffix("\r")
     delimiter = _delimiter(first)
 
-    def split(start: int) -> list[Cell]:
-        end = text.find("\n", start)
-        return _places(text[start : len(text) if end < 0 else end].removesuffix("\r"), start, delimiter)
+    def split(at: int) -> list[Cell]:
+        return _places(text[at : _line_end(text, at)].removesuffix("\r"), at, delimiter)
 
-    if not lines:
-        return Table(source, (), (), array("q"), split)
-    heads = split(lines[0][0])
+    heads = split(start) if first else []
     while heads and not heads[-1].text:
         heads.pop()
     heads = [Cell(" ".join(h.text.split()), h.start, h.end) for h in heads]
     builder = _Builder(source, heads, split)
     if _texts(first, delimiter) is None:
-        _unclosed(builder, lines[0][0], first)
-        return builder.table
-    cut = next((i for i, h in enumerate(heads) if h.text.count("[") > h.text.count("]")), None)
-    if cut is not None:
-        whole = (
-            f"{heads[cut].text}{delimiter}{heads[cut + 1].text}" if cut + 1 < len(heads) else heads[cut].text
-        )
-        builder.flaw("cut-name", heads[cut].start, heads[cut].end,
-                     f"{heads[cut].text} is cut off at the delimiter of the file.", f'Write "{whole}", in quotes.')  # fmt: skip
-        return builder.table
-    timed = any(head.text.lower() in ("at", "after", "scan") for head in heads)
-    wanted, last, header = len(heads), lines[-1][0], lines[0][0]
-    for start, line in _lines(text):
-        if start <= header or start > last:
-            continue
-        if not line.strip():
-            if not timed:
-                builder.flaw("blank-line", start, start + max(len(line), 1),
-                             "The line is blank, and each row is a scan.", "Remove the line, or write . in its cells.")  # fmt: skip
-            continue
-        texts = line.split(delimiter) if '"' not in line else _texts(line, delimiter)
-        if texts is None:
-            _unclosed(builder, start, line)
-            continue
-        texts = [cell.strip() for cell in texts]
-        while len(texts) > wanted and not texts[-1]:
-            texts.pop()
-        if timed and not any(texts):
-            continue
-        if len(texts) == wanted:
-            builder.add(texts, start)
-        else:
-            builder.uneven(len(texts), start, start + len(line))
+        _unclosed(builder, start, first)
+    elif (cut := next((i for i, h in enumerate(heads) if h.text.count("[") > h.text.count("]")), None)) is not None:  # fmt: skip
+        whole = delimiter.join(h.text for h in heads[cut : cut + 2])
+        builder.flaw("cut-name", heads[cut].start, heads[cut].end, f"{heads[cut].text} is cut off at the delimiter of the file.",
+                     f'Write "{whole}", in quotes.')  # fmt: skip
+    else:
+        timed = any(head.text.lower() in TIME_HEADS for head in heads)
+        for at, block in _blocks(text, head_end + 1, end):
+            _add_block(builder, at, block.split("\n"), delimiter, timed)
     return builder.table
+
+
+def _line_end(text: str, at: int) -> int:
+    end = text.find("\n", at)
+    return len(text) if end < 0 else end
+
+
+def _blocks(text: str, start: int, end: int) -> Iterator[tuple[int, str]]:
+    """Whole lines of a text, many at a time, with their offset."""
+    while start < end:
+        cut = end if start + _BLOCK >= end else _line_end(text, start + _BLOCK)
+        yield start, text[start:cut]
+        start = cut + 1
+
+
+def _add_block(builder: _Builder, start: int, lines: list[str], delimiter: str, timed: bool) -> None:
+    """The rows of some lines; where nothing is out of the way they are taken together."""
+    wanted = len(builder.table.heads)
+    blank = delimiter + " \t\r"
+    if not any('"' in line or (not line.strip(blank)) for line in lines):
+        rows = [line.split(delimiter) for line in lines]
+        if all(len(row) == wanted for row in rows):
+            builder.add(rows, accumulate((len(line) + 1 for line in lines[:-1]), initial=start))
+            return
+    for line in lines:
+        _add_line(builder, start, line.removesuffix("\r"), delimiter, timed)
+        start += len(line) + 1
+
+
+def _add_line(builder: _Builder, start: int, line: str, delimiter: str, timed: bool) -> None:
+    wanted = len(builder.table.heads)
+    if not line.strip(" ") or (not line.strip() and wanted == 1):
+        if not timed:
+            builder.flaw("blank-line", start, start + max(len(line), 1),
+                         "The line is blank, and each row is a scan.", "Remove the line, or write . in its cells.")  # fmt: skip
+        return
+    texts = line.split(delimiter) if '"' not in line else _texts(line, delimiter)
+    if texts is None:
+        _unclosed(builder, start, line)
+        return
+    while len(texts) > wanted and not texts[-1].strip():
+        texts.pop()
+    if timed and not any(map(str.strip, texts)):
+        return
+    if len(texts) == wanted:
+        builder.add([texts], [start])
+    else:
+        builder.uneven(len(texts), start, start + len(line))
 
 
 def _delimiter(head: str) -> str:

@@ -11,7 +11,6 @@ import re
 import struct
 from collections.abc import Callable
 from datetime import date, timedelta
-from fractions import Fraction
 from functools import lru_cache
 
 from upright_block.language.names import listed
@@ -35,7 +34,7 @@ _BASED = re.compile(r"(2|8|16)#([0-9A-Fa-f]+(?:_[0-9A-Fa-f]+)*)\Z")
 _REAL = re.compile(r"[0-9]+(_[0-9]+)*\.[0-9]+(_[0-9]+)*([eE][+-]?[0-9]+)?\Z")
 _POINTLESS = re.compile(r"([0-9][0-9_]*)(?:\.?([eE][+-]?[0-9]+)|\.)\Z")
 _DURATION_PART = re.compile(r"([0-9]+(?:_[0-9]+)*(?:\.[0-9]+)?)_?(d|h|ms|us|ns|m|s)_?", re.IGNORECASE)
-_NANOSECONDS = {
+NANOSECONDS = {
     "d": 86_400_000_000_000, "h": 3_600_000_000_000, "m": 60_000_000_000, "s": 1_000_000_000,
     "ms": 1_000_000, "us": 1_000, "ns": 1,
 }  # fmt: skip
@@ -47,7 +46,7 @@ _ESCAPE = re.compile(r"\$(?=(.?)(.?)(.?)(.?))", re.DOTALL)
 _ESCAPED = {
     "$": "$", "'": "'", '"': '"', "L": "\n", "N": "\n", "P": "\f", "R": "\r", "T": "\t",
 }  # fmt: skip
-DAY = _NANOSECONDS["d"]
+DAY = NANOSECONDS["d"]
 _EPOCH = date(1970, 1, 1)
 
 
@@ -95,8 +94,7 @@ def parse_duration(text: str) -> int:
         )
     negative = text.startswith("-")
     rest = text[1:] if text[:1] in "+-" else text
-    total = Fraction(0)
-    last = 1 << 62
+    total, last = 0, 1 << 62
     at, fraction = 0, False
     while at < len(rest):
         part = _DURATION_PART.match(rest, at)
@@ -109,7 +107,7 @@ def parse_duration(text: str) -> int:
             raise LiteralProblem(
                 f"{text} is no duration.", "Units are d, h, m, s, ms, us and ns, as in 1m30s."
             )
-        size = _NANOSECONDS[part[2].lower()]
+        size = NANOSECONDS[part[2].lower()]
         if size >= last:
             raise LiteralProblem(
                 f"{text} has its units out of order.", "Write them from d down to ns, each once."
@@ -118,14 +116,18 @@ def parse_duration(text: str) -> int:
             raise LiteralProblem(
                 f"{text} has a fraction before its last unit.", "Only the last unit may have a fraction."
             )
-        fraction = "." in part[1]
-        total += Fraction(part[1].replace("_", "")) * size
+        whole, point, digits = part[1].replace("_", "").partition(".")
+        fraction = bool(point)
+        tenths, rest_ = divmod(int(digits or 0) * size, 10 ** len(digits))
+        if rest_:
+            raise LiteralProblem(
+                f"{text} is finer than a nanosecond.", "A nanosecond is the shortest duration."
+            )
+        total += int(whole) * size + tenths
         last, at = size, part.end()
     if not rest:
         raise LiteralProblem("A duration is missing.", "Write one such as 1m30s.")
-    if total.denominator != 1:
-        raise LiteralProblem(f"{text} is finer than a nanosecond.", "A nanosecond is the shortest duration.")
-    value = int(-total if negative else total)
+    value = -total if negative else total
     if not -_LONGEST <= value < _LONGEST:
         raise LiteralProblem(
             f"{text} is longer than the longest duration.", "The longest is 106751d23h47m16s854ms775us807ns."
@@ -389,12 +391,12 @@ def shown_duration(nanoseconds: int) -> str:
     rest = abs(nanoseconds)
     parts: list[str] = []
     for unit in ("d", "h", "m"):
-        count, rest = divmod(rest, _NANOSECONDS[unit])
+        count, rest = divmod(rest, NANOSECONDS[unit])
         if count:
             parts.append(f"{count}{unit}")
     if rest:
-        unit = next(u for u in ("s", "ms", "us", "ns") if rest >= _NANOSECONDS[u] or parts)
-        size = _NANOSECONDS[unit]
+        unit = next(u for u in ("s", "ms", "us", "ns") if rest >= NANOSECONDS[u] or parts)
+        size = NANOSECONDS[unit]
         whole, left = divmod(rest, size)
         fraction = f"{left:0{len(str(size)) - 1}d}".rstrip("0") if left else ""
         parts.append(f"{whole}{'.' + fraction if fraction else ''}{unit}")
