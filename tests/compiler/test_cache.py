@@ -114,3 +114,22 @@ def test_two_that_write_at_once_leave_one_sound_entry(folder: Path) -> None:
         list(pool.map(cache.compiled, [TEXT] * 32))
     assert len(entries(folder)) == 1
     assert cache.compiled(TEXT) is not None
+
+
+def test_without_a_home_nothing_is_kept(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(tmp_path)
+    monkeypatch.setenv("UPRIGHT_CACHE", "~/.cache/modules")
+    cache.cache_folder.cache_clear()
+    cache.compiled(TEXT)
+    assert list(tmp_path.iterdir()) == []
+    cache.cache_folder.cache_clear()
+
+
+@pytest.mark.skipif(not hasattr(os, "mkfifo"), reason="has no pipes with names")
+def test_an_entry_that_is_no_file_is_passed_over(folder: Path) -> None:
+    cache.compiled(TEXT)
+    (entry,) = entries(folder)
+    entry.unlink()
+    os.mkfifo(entry, 0o600)
+    cache.compiled(TEXT)
+    assert [stat.S_ISREG(e.stat().st_mode) for e in entries(folder)] == [True]

@@ -8,7 +8,7 @@ import sys
 
 import pytest
 
-from tests.helpers import ROOT, SECOND, block, checked, machine_of
+from tests.helpers import SECOND, block, checked, machine_of
 from upright_block.compiler.flow import pinned_variables
 from upright_block.compiler.layout import (
     NoSlot,
@@ -360,3 +360,17 @@ def test_an_index_of_any_type_reaches_its_element_or_is_a_fault(
     else:
         assert fault is not None
         assert fault.site.kind.startswith("index outside")
+
+
+def test_a_function_beyond_all_measure_runs_the_same(monkeypatch: pytest.MonkeyPatch) -> None:
+    text = block(
+        "n, r : INT;",
+        "CASE n OF " + " ".join(f"{k}: r := r + {k};" for k in range(50)) + " END_CASE n := n + 1;",
+    )
+    usual = machine_of(text)
+    monkeypatch.setattr("upright_block.compiler.image._LARGE", 10)
+    large = machine_of(text)
+    assert (usual.image.is_large, large.image.is_large) == (False, True)
+    for machine in (usual, large):
+        machine.run(50, SECOND)
+    assert usual.read("r") == large.read("r") == sum(range(50))

@@ -27,6 +27,8 @@ _STYLES: dict[Role, dict[str, Any]] = {
     "strong": {"bold": True},
     "name": {"fg": "cyan"},
 }
+READER_LEFT = 141
+"""The exit status where nobody reads what is printed, as after the signal for it."""
 F = TypeVar("F", bound=Callable[..., Any])
 
 
@@ -48,7 +50,14 @@ def show_lines(lines: Iterable[Line]) -> None:
     paint = _painted if painted else plain
     text = "\n".join([paint(line) for line in lines])
     encoding = sys.stdout.encoding or "utf-8"
-    click.echo(text.encode(encoding, "replace").decode(encoding), color=painted)
+    _echo(text.encode(encoding, "replace").decode(encoding), painted)
+
+
+def _echo(text: str, painted: bool = False) -> None:
+    try:
+        click.echo(text, color=painted)
+    except BrokenPipeError:
+        raise SystemExit(READER_LEFT) from None
 
 
 def _painted(line: Line) -> str:
@@ -59,7 +68,7 @@ def _painted(line: Line) -> str:
 
 def show_json(data: Any) -> None:
     """Print data as JSON, in ASCII."""
-    click.echo(json.dumps(data, indent=2))
+    _echo(json.dumps(data, indent=2))
 
 
 def plural(count: int, noun: str) -> str:

@@ -24,13 +24,17 @@ def program() -> NoReturn:
 
 def _run() -> int:
     try:
+        from click import ClickException
+
         from upright_block.cli.main import main
 
-        main(prog_name="upright")
+        try:
+            main(prog_name="upright", standalone_mode=False)
+        except ClickException as problem:
+            problem.show()
+            return problem.exit_code
     except SystemExit as ended:
         return ended.code if isinstance(ended.code, int) else int(ended.code is not None)
-    except BrokenPipeError:
-        return 0
     except OSError as problem:
         return _say(f"{problem.strerror or problem}{f': {problem.filename}' if problem.filename else ''}.")
     except MemoryError:

@@ -16,6 +16,7 @@ from contextlib import suppress
 from functools import cache
 from importlib.metadata import version
 from pathlib import Path
+from threading import Lock
 
 import platformdirs
 import wasmtime
@@ -26,18 +27,24 @@ _DIGEST = 32
 _MOST_ENTRIES = 2000
 
 
-@cache
+_engines: dict[bool, wasmtime.Engine] = {}
+_engines_lock = Lock()
+
+
 def engine(is_large: bool = False) -> wasmtime.Engine:
-    """The engine that compiles and runs a module; modules are shared by all threads.
+    """The one engine that compiles and runs the modules of a kind; modules are shared by all threads.
 
     A function beyond all measure takes the careful allocation of registers a time that grows with its square, so
     such a module gets machine code that is slower and made in time.
     """
-    config = wasmtime.Config()
-    if is_large:
-        config.cranelift_opt_level = "none"
-        config.cranelift_flag_set("regalloc_algorithm", "single_pass")
-    return wasmtime.Engine(config)
+    with _engines_lock:
+        if is_large not in _engines:
+            config = wasmtime.Config()
+            if is_large:
+                config.cranelift_opt_level = "none"
+                config.cranelift_flag_set("regalloc_algorithm", "single_pass")
+            _engines[is_large] = wasmtime.Engine(config)
+        return _engines[is_large]
 
 
 @cache
