@@ -8,7 +8,7 @@ import sys
 
 import pytest
 
-from tests.helpers import SECOND, block, checked, machine_of
+from tests.helpers import ROOT, SECOND, block, checked, machine_of
 from upright_block.compiler.flow import pinned_variables
 from upright_block.compiler.layout import (
     NoSlot,
