@@ -26,6 +26,7 @@ MOST_SCANS = 20_000_000
 MOST_COLUMNS = 1_000
 """Columns of one table."""
 
+_TIMES_OF_OTHERS = ("time", "t", "timestamp", "seconds", "sec", "s", "ms", "step", "tick")
 Constants = frozenset[tuple[Variable, Value]]
 
 
@@ -343,6 +344,10 @@ class _Planner:
                 self.report(
                     "missing-name", table.source, marked, "A column has no name.", "Name a pin above it."
                 )
+                continue
+            if name.lower() in _TIMES_OF_OTHERS and name.upper() not in self.unit.variables and not timed:
+                self.report("unknown-name", table.source, head, f"{self.unit.name} has no {name}.",
+                            "Write at, if it is the time of the row from the start, after, if it counts from the row above, or scan.")  # fmt: skip
                 continue
             try:
                 slot = self._slot(name, table.source, head)

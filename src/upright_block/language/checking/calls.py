@@ -109,7 +109,7 @@ class CallChecker(StandardChecker):
         source, _, target = callee.name.upper().partition("_TO_")
         if source in CONVERTED and target in CONVERTED:
             of = self.text(at.arguments[0].value) if len(at.arguments) == 1 else "value"
-            raise self.problem("not-supported", callee, f"There is no conversion from {source} to {target}.", conversion_advice(source, target, of))  # fmt: skip
+            raise self.problem("not-supported", at, f"There is no conversion from {source} to {target}.", conversion_advice(source, target, of))  # fmt: skip
 
     def _call_of(self, at: syntax.Call, unit: typed.Unit) -> typed.Expression:
         """The value of a call of a unit of the library."""
@@ -342,6 +342,8 @@ class CallChecker(StandardChecker):
         positional = unit.positional
         formal = any(a.name for a in at.arguments)
         wanted = len(unit.section("input") + unit.section("in_out"))
+        compared = {a for a in at.arguments if not a.name and self._names_pin(a.value, unit)}
+        formal = formal or bool(compared)
         if at.arguments and not formal and len(at.arguments) < wanted:
             given.is_incomplete = True
             count = len(at.arguments)
@@ -351,6 +353,10 @@ class CallChecker(StandardChecker):
         for index, argument in enumerate(at.arguments):
             pin: typed.Variable | None = None
             try:
+                if argument in compared:
+                    given.is_incomplete = True
+                    written = self.text(argument).replace("=", ":=", 1)
+                    raise self.problem("comparison-as-assignment", argument, "= compares; a value is given to a pin with :=.", f"Write {written}.")  # fmt: skip
                 if argument.name:
                     pin = self._pin(argument, unit)
                 elif formal and unnamed:
@@ -373,6 +379,14 @@ class CallChecker(StandardChecker):
                 if pin is not None:
                     given.failed.add(pin)
         return given
+
+    @staticmethod
+    def _names_pin(at: syntax.Expression, unit: typed.Unit) -> bool:
+        """Whether an argument compares what has the name of a pin."""
+        if not isinstance(at, syntax.Binary) or at.operator != "=" or not isinstance(at.left, syntax.Name):
+            return False
+        pin = unit.variables.get(at.left.name.upper())
+        return pin is not None and pin.section == "input"
 
     def _argument(self, argument: syntax.Argument, pin: typed.Variable, given: Arguments) -> None:
         if pin in given.inputs or pin in given.shared or any(pin is taken for taken, _, _ in given.outputs):

@@ -46,7 +46,9 @@ def find_idle(
     units: Iterable[typed.Unit], configurations: Iterable[syntax.Configuration], findings: Findings
 ) -> None:
     """Report programs that no configuration runs."""
+    configurations = list(configurations)
     run = {program.type.name.upper().rpartition(".")[2] for at in configurations for program in at.programs}
+    found = next(((at, task) for at in configurations for task in at.tasks), None)
     for unit in units:
         if unit.kind == "PROGRAM" and unit.name.upper() not in run:
             findings.add(
@@ -56,7 +58,21 @@ def find_idle(
                     unit.syntax.start,
                     unit.syntax.end,
                     f"The program {unit.name} is in no task, so it never runs.",
-                    f"Put it into one: PROGRAM {unit.name.lower()} WITH task : {unit.name}; in a CONFIGURATION.",
+                    _task_for(unit, found),
                     "warning",
                 )
             )
+
+
+def _task_for(unit: typed.Unit, found: tuple[syntax.Configuration, syntax.Task] | None) -> str:
+    """What to write so that a program runs: in a task that there is, or with one of its own."""
+    instance = f"{unit.name.lower()}_1"
+    if found is not None:
+        configuration, task = found
+        return (
+            f"Write PROGRAM {instance} WITH {task.name} : {unit.name}; in CONFIGURATION {configuration.name}."
+        )
+    return (
+        f"Write, in a file of its own: CONFIGURATION Plant TASK main (INTERVAL := T#100ms, PRIORITY := 1); "
+        f"PROGRAM {instance} WITH main : {unit.name}; END_CONFIGURATION"
+    )

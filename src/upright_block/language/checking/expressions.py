@@ -182,7 +182,7 @@ class ExpressionChecker(OperatorChecker):
                     "type-mismatch",
                     at,
                     f"{what or 'It'} is {wanted}; {self.text(at)} is a {type_.stem}.",
-                    f"Write it in {'double' if wanted.width == 2 else 'single'} quotes: {shown_text(literal, quote)}.",
+                    f"Write {shown_text(literal, quote)}, in {'double' if wanted.width == 2 else 'single'} quotes.",
                 )
             raise self.mismatch(type_, wanted, at, what)
         if literal is not None and len(literal) > wanted.capacity:

@@ -297,6 +297,16 @@ class OperatorChecker(PlaceChecker):
     def mismatch_pair(self, at: syntax.Binary, left: typed.Expression, right: typed.Expression) -> Problem:
         """Report that two operands have no type in common."""
         verb = "compare" if at.operator in _COMPARISONS else _NAMED.get(at.operator, "combine")
+        if at.operator in _LOGIC and BOOL in (left.type, right.type):
+            other_at, other = (at.left, left.type) if right.type is BOOL else (at.right, right.type)
+            if isinstance(other, Elementary) and (in_group(other, "ANY_NUM") or other.family == "bits"):
+                zero = "0.0" if is_real(other) else "0"
+                return self.problem("type-mismatch", other_at, f"{at.operator} combines a BOOL with another BOOL; {self.text(other_at)} is {other}.",
+                                    f"Write {self._operand(other_at)} <> {zero}, or compare it with another value.")  # fmt: skip
+        if isinstance(left.type, Enumeration) and isinstance(right.type, Enumeration):
+            both = f"TO_LINT({self.text(at.left)}) {at.operator} TO_LINT({self.text(at.right)})"
+            return self.problem("type-mismatch", at, f"Cannot {verb} values of two enumerations: {self._types(at, left, right)}.",
+                                f"Write {both}, if their numbers mean the same.")  # fmt: skip
         way_out = "Convert one of them to the type of the other."
         for one, other, one_at in ((left.type, right.type, at.left), (right.type, left.type, at.right)):
             function = self.conversion(one, other)
@@ -306,6 +316,10 @@ class OperatorChecker(PlaceChecker):
         return self.problem(
             "type-mismatch", at, f"Cannot {verb} these: {self._types(at, left, right)}.", way_out
         )
+
+    def _operand(self, at: syntax.Expression) -> str:
+        """The text of an expression as one operand of an operator."""
+        return f"({self.text(at)})" if isinstance(at, (syntax.Binary, syntax.Unary)) else self.text(at)
 
     def _fold(self, at: syntax.Binary, left: typed.Constant, right: typed.Constant) -> typed.Expression:
         operator = at.operator
@@ -388,7 +402,7 @@ class OperatorChecker(PlaceChecker):
             if one.type.family == "untyped":
                 number = shown_number(constants.number(one)) if isinstance(one, typed.Constant) else "1"
                 raise self.problem("type-mismatch", one_at, f"{self.text(one_at)} has no unit; the other value is {other}.",
-                                   f"Write T#{number}s, or another unit.")  # fmt: skip
+                                   f"Write T#{number}ms, if it counts milliseconds, or T#{number}s, if it counts seconds.")  # fmt: skip
         moved = _MOVED.get((left_type, operator, right_type))
         if moved is not None:
             return typed.Binary(moved, operator, left, right, at.operator_start)

@@ -34,7 +34,12 @@ _SAME_WIDTH = {8: "BYTE", 16: "WORD", 32: "DWORD", 64: "LWORD"}
 
 
 class PlaceChecker(Reporter):
-    """Finds places. Every method raises `Problem` after reporting."""
+    """Finds places. Every method raises `Problem` after reporting.
+
+    ``is_target`` holds while the place that is looked at is to be written.
+    """
+
+    is_target = False
 
     def elementary_value(self, at: syntax.Expression) -> tuple[typed.Expression, Elementary]:
         """The expression with an elementary type of its own, and that type."""
@@ -172,8 +177,13 @@ class PlaceChecker(Reporter):
             raise self.problem("private-data", name_at, f"{pin.name} is an in-out of {owner}; it is the caller's own variable.",
                                "Use the variable that is given to it.")  # fmt: skip
         if pin.section not in ("input", "output") and not own and pin.access != "PUBLIC":
-            raise self.problem("private-data", name_at, f"{pin.name} is private data of {owner}; only its own body uses it.",
-                               "Use an output of the block, or give it one for this.")  # fmt: skip
+            if owner.is_standard:
+                way_out = pins_of(owner)
+            elif self.is_target:
+                way_out = f"Declare it in VAR_INPUT of {owner}."
+            else:
+                way_out = f"Declare it in VAR_OUTPUT of {owner}, or read an output that it has."
+            raise self.problem("private-data", name_at, f"{pin.name} is private data of {owner}; only its own body uses it.", way_out)  # fmt: skip
         return self._pin_at(base, owner, pin, at.start)
 
     def _pin_at(self, base: typed.Place, owner: typed.Unit, pin: typed.Variable, start: int) -> typed.Place:
@@ -284,7 +294,11 @@ class PlaceChecker(Reporter):
 
     def assignable(self, at: syntax.Expression) -> typed.Place:
         """The place that an assignment or an output writes to."""
-        place = self.place(at)
+        self.is_target = True
+        try:
+            place = self.place(at)
+        finally:
+            self.is_target = False
         if isinstance(place.type, typed.Unit):
             raise self.problem(
                 "no-place",

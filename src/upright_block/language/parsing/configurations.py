@@ -17,7 +17,7 @@ class ConfigurationParser(SequenceParser):
         """``CONFIGURATION name ... END_CONFIGURATION``; RESOURCE may be left out."""
         opened = self.starts[self.i]
         self.i += 1
-        name = self.texts[self.i] if self.accept("name") else ""
+        name = self.texts[self.i - 1] if self.accept("name") else ""
         if not name:
             self.fail("missing-name", "CONFIGURATION has no name.", "Write CONFIGURATION name.")
         tasks: list[syntax.Task] = []

@@ -89,11 +89,23 @@ class Cursor:
             )
             self.i += 1
             return
-        raise self.fail(
-            "missing-" + (kind.lower().replace("_", "-") if kind in KEYWORDS else "sign"),
-            f"{kind} is missing {where}: {self.shown(self.i)} stands in its place.",
-            f"Write {kind} before {self.shown(self.i)}.",
-        )
+        if kind in KEYWORDS and self.kinds[self.i] == ")":
+            self.closes_nothing()
+            self.expect(kind, where)
+            return
+        name = "missing-" + (kind.lower().replace("_", "-") if kind in KEYWORDS else "sign")
+        if self.i and self.kinds[self.i] not in ("unknown", "end") and self.on_new_line(self.i):
+            # What is missing belongs to the line that it is missing in.
+            last = self.i - 1
+            self.report(name, self.starts[last], self.end_of(last), f"{kind} is missing {where}.", f"Write {kind} after {self.texts[last]}.")  # fmt: skip
+            raise SyntaxProblem
+        message = f"{kind} is missing {where}: {self.shown(self.i)} stands in its place."
+        raise self.fail(name, message, f"Write {kind} before {self.shown(self.i)}.")
+
+    def closes_nothing(self) -> None:
+        """Report a parenthesis that closes nothing, and step over it."""
+        self.fail("unmatched-parenthesis", "This ) closes nothing.", "Remove it, or write the ( that it belongs to.")  # fmt: skip
+        self.i += 1
 
     def is_misspelt(self, keyword: str) -> bool:
         """Whether the next token is nearly ``keyword``."""

@@ -6,6 +6,8 @@ keyword can stand, and that is one slip of the hand away from it, is reported an
 
 from __future__ import annotations
 
+import re
+
 from upright_block.language.findings import Finding, Findings
 from upright_block.language.lexer import Tokens
 from upright_block.language.names import did_you_mean, is_slip
@@ -19,11 +21,14 @@ _BEFORE = frozenset([";", "ELSE", "THEN", "DO", ":", *CLOSES.values()])
 _QUALIFIERS = ("CONSTANT", "RETAIN", "NON_RETAIN", "PUBLIC", "PRIVATE", "PROTECTED", "INTERNAL")
 _OTHER_SPELLINGS = {"ELSEIF": "ELSIF", "ELIF": "ELSIF", "ELSE_IF": "ELSIF"}
 _LONGEST = len("END_FUNCTION_BLOCK") + 1
+_WITHOUT_UNIT = re.compile(r"L?T(?:IME)?#[0-9_.]+\Z", re.IGNORECASE)
+_UNITS = frozenset({"d", "h", "m", "s", "ms", "us", "ns"})
 _SIGNS_AFTER_NAMES = (":=", "(", ":", ",", ".", "[")
 
 
 def mend(tokens: Tokens, findings: Findings) -> None:
     """Report misspelt keywords and give their tokens the kind that was meant."""
+    _join_durations(tokens, findings)
     kinds, texts = tokens.kinds, tokens.texts
     words = {word for word, kind in zip(texts, kinds, strict=True) if kind == "name"}
     near = {word: found for word in words if (found := _near(word.upper()))}
@@ -54,6 +59,24 @@ def mend(tokens: Tokens, findings: Findings) -> None:
             message, way_out = f"{word} is no keyword.", did_you_mean(word, [meant])
             kinds[at] = meant
         findings.add(Finding("misspelt-keyword", tokens.source, start, end, message, way_out))
+
+
+def _join_durations(tokens: Tokens, findings: Findings) -> None:
+    """Report a space between the number of a duration and its unit, and take the two as one literal."""
+    kinds, texts, starts = tokens.kinds, tokens.texts, tokens.starts
+    split = [
+        at
+        for at, kind in enumerate(kinds)
+        if kind == "typed" and kinds[at + 1] == "name" and texts[at + 1].lower() in _UNITS
+        and _WITHOUT_UNIT.match(texts[at]) and not _is_line_between(tokens, at)
+    ]  # fmt: skip
+    for at in reversed(split):
+        end = starts[at + 1] + len(texts[at + 1])
+        joined = texts[at] + texts[at + 1]
+        written = tokens.source.text[starts[at] : end]
+        findings.add(Finding("split-literal", tokens.source, starts[at], end, f"{written} has a space in it.", f"Write {joined}."))  # fmt: skip
+        texts[at] = joined
+        del kinds[at + 1], texts[at + 1], starts[at + 1]
 
 
 def _near(word: str) -> tuple[str, ...]:
