@@ -10,12 +10,12 @@ CONVERTED = frozenset({*ELEMENTARY, "STRING", "WSTRING"})
 """The names of types that may stand in the name of a conversion."""
 _DURATIONS = ("TIME", "LTIME")
 _PARTS = {
-    "TOD": "SPLIT_TOD({of}, HOUR => h, MINUTE => m, SECOND => s, MILLISECOND => ms)",
-    "LTOD": "SPLIT_LTOD({of}, HOUR => h, MINUTE => m, SECOND => s, MILLISECOND => ms)",
-    "DATE": "SPLIT_DATE({of}, YEAR => y, MONTH => m, DAY => d)",
-    "LDATE": "SPLIT_DATE(LDATE_TO_DATE({of}), YEAR => y, MONTH => m, DAY => d)",
-    "DT": "SPLIT_DT({of}, YEAR => y, MONTH => m, DAY => d, HOUR => h, MINUTE => mi, SECOND => s, MILLISECOND => ms)",
-    "LDT": "SPLIT_LDT({of}, YEAR => y, MONTH => m, DAY => d, HOUR => h, MINUTE => mi, SECOND => s, MILLISECOND => ms)",
+    "TOD": "SPLIT_TOD(IN := {of}, HOUR => h, MINUTE => m, SECOND => s, MILLISECOND => ms)",
+    "LTOD": "SPLIT_LTOD(IN := {of}, HOUR => h, MINUTE => m, SECOND => s, MILLISECOND => ms)",
+    "DATE": "SPLIT_DATE(IN := {of}, YEAR => y, MONTH => m, DAY => d)",
+    "LDATE": "SPLIT_DATE(IN := LDATE_TO_DATE({of}), YEAR => y, MONTH => m, DAY => d)",
+    "DT": "SPLIT_DT(IN := {of}, YEAR => y, MONTH => m, DAY => d, HOUR => h, MINUTE => mi, SECOND => s, MILLISECOND => ms)",
+    "LDT": "SPLIT_LDT(IN := {of}, YEAR => y, MONTH => m, DAY => d, HOUR => h, MINUTE => mi, SECOND => s, MILLISECOND => ms)",
 }
 _MADE = {
     "TOD": "CONCAT_TOD(hour, minute, second, millisecond)",
