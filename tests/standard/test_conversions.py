@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 
 import numpy as np
 import pytest
@@ -107,3 +108,40 @@ def test_what_has_no_meaning_has_no_conversion(name: str) -> None:
     found = checked(block("r, x : INT;", f"r := {name}(x);"))[1]
     assert found[0].name in ("not-supported", "unknown-name")
     assert found[0].way_out
+
+
+NAMES = [
+    "BOOL",
+    "SINT",
+    "INT",
+    "UDINT",
+    "LINT",
+    "WORD",
+    "REAL",
+    "LREAL",
+    "TIME",
+    "LTIME",
+    "TOD",
+    "DATE",
+    "DT",
+    "STRING",
+]
+
+
+@pytest.mark.parametrize("source", NAMES)
+@pytest.mark.parametrize("target", NAMES)
+def test_where_there_is_no_conversion_what_is_said_instead_is_read(source: str, target: str) -> None:
+    parts = "h, m, s, ms, y, d, mi : INT; hour, minute, second, millisecond, year, month, day : INT;"
+    parts += f"a, b, v : {target};"
+    found = checked(block(f"x : {source}; y_ : {target}; {parts}", f"y_ := {source}_TO_{target}(x);"))[1]
+    if not found or source == target:
+        return
+    way_out = found[0].way_out
+    said = re.match(r"(?:Write (.+?)(?: for |, where|\.$)|.*, as in (.+)\.$)", way_out)
+    if said is None:
+        assert way_out == "Convert by way of another type." or "STRING" in source + target
+        return
+    written = said[1] or said[2]
+    body = f"{written};" if written.startswith("SPLIT_") else f"y_ := {written};"
+    errors = [str(f) for f in checked(block(f"x : {source}; y_ : {target}; {parts}", body))[1]]
+    assert errors == [], way_out

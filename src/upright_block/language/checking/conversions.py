@@ -30,6 +30,8 @@ _OPERAND = re.compile(r"[\w.\[\]]+\Z")
 def conversion_advice(source: str, target: str, of: str) -> str:
     """What to write for the value ``of`` of one type where one of another is wanted; the unit of numbers is said."""
     operand = of if _OPERAND.match(of) else f"({of})"
+    if source in ("BYTE", "WORD", "DWORD", "LWORD"):
+        operand = f"TO_LINT({of})"
     if source in _DURATIONS and target in ("REAL", "LREAL"):
         return f"Write TO_{target}(NANOSECONDS({of})) / 1.0E6 for a number of milliseconds."
     if source in _DURATIONS and target not in ("STRING", "WSTRING", *_PARTS):
