@@ -122,7 +122,8 @@ def test_verify_as_json(glasshouse: Path) -> None:
         {
             "pin": "opening", "type": "BOOL", "scan": 210, "time_ns": 21_000_000_000, "got": False, "got_text": "0",
             "expected": {"low": True, "high": True, "outside": False}, "expected_text": "1",
-            "since_scan": 210, "row_file": "cases/vent_drive.toml", "row_line": 11,
+            "since_scan": 210, "written_file": "blocks/vent_drive.st", "written_line": 62,
+            "row_file": "cases/vent_drive.toml", "row_line": 11,
         }
     ]  # fmt: skip
 

@@ -8,6 +8,7 @@ from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from functools import cache
 
 import numpy as np
 import wasmtime
@@ -15,7 +16,7 @@ import wasmtime
 from upright_block.cases.plan import Drive, Expectations, Plan
 from upright_block.cases.verdict import Miss, Moments, Status, Verdict
 from upright_block.compiler.cache import compiled
-from upright_block.compiler.image import Image, build_image
+from upright_block.compiler.image import Image, Site, build_image
 from upright_block.compiler.layout import Slot, code, encode, size_of, slots
 from upright_block.language.literals import Value
 from upright_block.language.typed import Unit, Variable
@@ -32,6 +33,7 @@ _AROUND = 2
 _ROWS_BEFORE = 3
 _MOST_SHOWN = 60
 _FEW = 16
+_MOST_NOTED = 4 << 20
 _TAIL = EVENT.size - 4
 _PACKED = [("scan", "<i4"), ("tail", f"V{_TAIL}")]
 
@@ -62,8 +64,9 @@ def run_plans(
         def run(batch: _Batch) -> None:
             image, module = built[batch.key]
             machine = Machine(image, module)
+            noting = cache(lambda: _noting(batch.key, checks_overflow, machine))
             for index, plan in batch.plans:
-                verdicts[index] = run_plan(plan, machine)
+                verdicts[index] = run_plan(plan, machine, noting)
                 if done is not None:
                     done(verdicts[index])
 
@@ -88,11 +91,19 @@ def _compile(key: _Key, checks_overflow: bool) -> tuple[Image, wasmtime.Module]:
     return image, compiled(image.text, image.is_large)
 
 
+def _noting(key: _Key, checks_overflow: bool, machine: Machine) -> Machine:
+    """A machine that notes who wrote what; ``machine`` itself where that would take too much memory."""
+    unit, constants = key
+    if len(machine.image.initial) > _MOST_NOTED:
+        return machine
+    return Machine(build_image(unit, dict(constants), checks_overflow, notes_writers=True))
+
+
 # --- one case ---
 
 
-def run_plan(plan: Plan, machine: Machine) -> Verdict:
-    """Run one plan on a machine that holds its unit.
+def run_plan(plan: Plan, machine: Machine, noting: Callable[[], Machine]) -> Verdict:
+    """Run one plan on a machine that holds its unit; ``noting`` gives one that notes who wrote what.
 
     The run is judged while it goes on, and only what is checked is recorded. Since a run can be repeated to
     the byte, what surrounds a mistake is recorded in a second run that ends there.
@@ -109,23 +120,25 @@ def run_plan(plan: Plan, machine: Machine) -> Verdict:
     wrong = sum(judge.wrong for judge in judges)
     misses = sorted((m for judge in judges for m in judge.misses), key=lambda m: (m.scan, m.column))
     status: Status = "fault" if fault else "failed" if wrong else "passed" if judges else "checks nothing"
-    moments = Moments((), {})
+    moments = Moments((), {}, {})
     if status in ("failed", "fault"):
-        moments = _moments(plan, machine, events, misses, fault, reached)
+        moments = _moments(plan, noting(), events, misses, fault, reached)
     checked = sum(judge.checked for judge in judges)
     kept = tuple(misses[:MOST_MISSES])
     return Verdict(plan, status, kept, wrong, checked, fault, moments, time.perf_counter() - began)
 
 
-def _run(plan: Plan, machine: Machine, events: bytes, scans: int, watched: Iterable[Slot]) -> Iterator[Trace]:
-    """Run a plan from its start, and record some slots."""
+def _run(
+    plan: Plan, machine: Machine, events: bytes, scans: int, watched: Iterable[Slot], ends: Sequence[int] = ()
+) -> Iterator[Trace]:
+    """Run a plan from its start, and record some slots; see `Machine.pieces`."""
     machine.reset()
     for slot, value in plan.given:
         machine.poke(slot, encode(value, slot.type))
     spans = sorted({(slot.offset, size_of(slot.type)) for slot in watched})
     forces = sum(drive.is_force for drive in plan.drives)
     clock = CLOCK_START if plan.case.clock is None else plan.case.clock
-    return machine.pieces(scans, plan.file.scan, events, forces, spans, clock)
+    return machine.pieces(scans, plan.file.scan, events, forces, spans, clock, ends)
 
 
 def _packed(plan: Plan) -> bytes:
@@ -295,15 +308,21 @@ def _moments(
     if fault is not None:
         wanted |= _around(plan, reached)
     after: dict[int, tuple[Value, ...]] = {}
+    writers: dict[str, Site] = {}
+    stored = {drive.slot.offset for drive in plan.drives}
     ordered = sorted(scan for scan in wanted if 0 <= scan < reached)
     scans = plan.scans if fault else ordered[-1] + 1
-    for piece in _run(plan, machine, events, scans, columns):
+    ends = [misses[0].scan + 1] if misses else []
+    for piece in _run(plan, machine, events, scans, columns, ends):
         inside = ordered[bisect_left(ordered, piece.first) : bisect_left(ordered, piece.end)]
         rows = zip(*(piece.values(slot, inside) for slot in columns), strict=True)
         after.update(zip(inside, rows, strict=True))
+        if piece.end in ends:
+            first = [m.slot for m in misses if m.scan == piece.end - 1 and m.slot.offset not in stored]
+            writers |= {slot.path: site for slot in first if (site := machine.writer(slot))}
     if fault is not None:
         after[reached] = tuple(machine.peek(slot) for slot in columns)
-    return Moments(columns, after)
+    return Moments(columns, after, writers)
 
 
 def _around(plan: Plan, scan: int) -> set[int]:

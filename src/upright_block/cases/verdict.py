@@ -13,6 +13,7 @@ from upright_block.language.literals import Value
 from upright_block.language.source import Source
 
 if TYPE_CHECKING:
+    from upright_block.compiler.image import Site
     from upright_block.machine.trace import Fault
 
 Status = Literal["passed", "failed", "fault", "checks nothing"]
@@ -36,10 +37,14 @@ class Miss:
 
 @dataclass(frozen=True, slots=True)
 class Moments:
-    """The values of some slots after some scans: ``after[scan][i]`` is that of ``slots[i]``."""
+    """The values of some slots after some scans: ``after[scan][i]`` is that of ``slots[i]``.
+
+    ``writers`` has, by the path of a slot that was wrong first, the statement that gave it its value, where known.
+    """
 
     slots: tuple[Slot, ...]
     after: dict[int, tuple[Value, ...]]
+    writers: dict[str, Site]
 
 
 @dataclass(frozen=True, slots=True)

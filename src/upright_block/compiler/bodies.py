@@ -121,8 +121,12 @@ class BodyEmitter(ExpressionEmitter):
 
     def statements(self, body: Iterable[typed.Statement]) -> None:
         """Write statements one after the other."""
+        before = self.statement
         for at in body:
+            if isinstance(at, (typed.Assign, typed.AssignPart, typed.CallInstance, typed.For)):
+                self.statement = at.start
             _STATEMENTS[type(at)](self, at)
+            self.statement = before
 
     def _assign(self, at: typed.Assign) -> None:
         self.write(at.place, lambda: self.expression(at.value))
@@ -180,6 +184,7 @@ class BodyEmitter(ExpressionEmitter):
             self.out.append(
                 f"local.set {value} local.get {base} local.get {value} {store(type_)} offset={offset}"
             )
+            self.note_writer(base, offset, type_)
             return
         source = self.temporary("i32")
         capacity = f"i32.const {type_.capacity} " if isinstance(type_, String) else ""
@@ -202,7 +207,9 @@ class BodyEmitter(ExpressionEmitter):
         offsets = layout_of(at.block).offsets
         for pin in reversed(pins):
             if pin in inner.usage.seldom or not isinstance(pin.type, Elementary):
+                self.frame = outer  # the caller writes the inputs
                 self._store_pin(pin, base, offset + offsets[pin])
+                self.frame = inner
             else:
                 self.out.append(f"local.set {self.local(pin)}")
                 inner.written.add(pin)

@@ -357,6 +357,7 @@ class ExpressionEmitter(PlaceEmitter):
             f"{shifted} local.get {pointer} local.get {pointer} {load} offset={offset} {merged} "
             f"{store(whole)} offset={offset}"
         )
+        self.note_writer(pointer, offset, whole)
 
     def _call_standard(self, at: typed.CallStandard, clean: bool) -> None:
         emit = STANDARD_FUNCTIONS.get(at.name)

@@ -45,7 +45,8 @@ class Image:
     """A compiled program as text. The data of `layout.whole_of` ``root`` begins at address `DATA`.
 
     ``is_large`` says that a function of it is too large to be compiled with care. ``initial`` are the bytes of that data before the first scan; the module uses memory up to ``end``.
-    Fault site n is ``sites[n - 1]``.
+    At ``writers``, where it is not 0, lies for each byte of data the number of the site that wrote there last, in
+    four bytes. Fault site n is ``sites[n - 1]``.
     """
 
     root: typed.Unit
@@ -54,6 +55,7 @@ class Image:
     initial: bytes
     end: int
     is_large: bool = False
+    writers: int = 0
 
 
 @dataclass(slots=True)
@@ -66,6 +68,7 @@ class _Builder:
     pinned: frozenset[typed.Variable]
     end: int
     checks_overflow: bool
+    notes_writers: bool
     sites: list[Site] = field(default_factory=list)
     loops: dict[str, bool] = field(default_factory=dict)
     mending: dict[str, bool] = field(default_factory=dict)
@@ -155,11 +158,14 @@ class _Builder:
         return DATA + self.outer[shared]
 
 
-def build_image(root: typed.Unit, given: Given | None = None, checks_overflow: bool = False) -> Image:
+def build_image(
+    root: typed.Unit, given: Given | None = None, checks_overflow: bool = False, notes_writers: bool = False
+) -> Image:
     """Compile ``root``, an unbroken block or program, with every unit that it uses.
 
     ``given`` are values that constants have instead of their own. With ``checks_overflow`` an integer that
-    leaves its type stops the scan instead of wrapping.
+    leaves its type stops the scan instead of wrapping. With ``notes_writers`` all variables live in memory at
+    all times, and it is noted which statement wrote each last; see `Image.writers`.
     """
     units = closure(root)
     whole = whole_of(root)
@@ -167,22 +173,26 @@ def build_image(root: typed.Unit, given: Given | None = None, checks_overflow: b
         given or {},
         whole.outer,
         _kinds(units),
-        pinned_variables(units),
+        _everything(units) if notes_writers else pinned_variables(units),
         -(-(DATA + len(whole.initial)) // 16) * 16,
         checks_overflow,
+        notes_writers,
     )
     functions = [BodyEmitter(builder, unit).function() for unit in units if unit.kind != "INTERFACE"]
     functions += builder.dispatchers()
     if any("call $text_" in function for function in functions):
         functions.append(_runtime("texts"))
+    writers = builder.allocate(0, 16) if notes_writers else 0
+    end = builder.end + 4 * builder.end if notes_writers else builder.end
     data = [f'(data (i32.const {at}) "{_escaped(content)}")' for content, at in builder.constants.items()]
     text = "\n".join(
         [
             "(module",
-            f'(memory (export "memory") {builder.end // _PAGE + 2})',
+            f'(memory (export "memory") {end // _PAGE + 2})',
             *data,
             "(global $budget (mut i32) (i32.const 0))",
             "(global $caller (mut i32) (i32.const 0))",
+            *([f"(global $writers i32 (i32.const {writers}))"] if notes_writers else []),
             *functions,
             f"(func $scan i32.const {DATA} call ${root.key})",
             _runtime("driver"),
@@ -190,7 +200,16 @@ def build_image(root: typed.Unit, given: Given | None = None, checks_overflow: b
         ]
     )
     is_large = max(map(len, functions)) > _LARGE
-    return Image(root, text, tuple(builder.sites), whole.initial, builder.end, is_large)
+    return Image(root, text, tuple(builder.sites), whole.initial, end, is_large, writers)
+
+
+def _everything(units: Iterable[typed.Unit]) -> frozenset[typed.Variable]:
+    """All variables."""
+    return frozenset(
+        variable
+        for unit in units
+        for variable in (*unit.variables.values(), *((unit.result,) if unit.result else ()))
+    )
 
 
 def _kinds(units: Iterable[typed.Unit]) -> dict[str, list[typed.Unit]]:

@@ -35,6 +35,7 @@ class Module(Protocol):
 
     pinned: frozenset[typed.Variable]
     checks_overflow: bool
+    notes_writers: bool
 
     def site(self, unit: typed.Unit, start: int, kind: str) -> int:
         """The number of a place that can fault."""
@@ -101,6 +102,7 @@ class PlaceEmitter:
         self.calls = 0
         self.loop_labels: list[str] = []
         self.checked: Checked = frozenset()
+        self.statement = 0
         assert unit.body is not None
         self.frame = Frame(unit, "v.", "$self", 0, "$leave", usage(unit.body, (), module.pinned))
 
@@ -378,14 +380,37 @@ class PlaceEmitter:
             return
         if not isinstance(place.type, Elementary):
             self.push_address(place)
+            kept = self._kept(0)
             if isinstance(place.type, String):
                 self.out.append(f"i32.const {place.type.capacity}")
             value()
             self.out.append(copy_instructions(place.type))
+            self.note_writer(kept, 0, place.type)
             return
         offset = self.address(place)
+        kept = self._kept(offset)
         value()
         self.out.append(f"{store(place.type)} offset={offset}")
+        self.note_writer(kept, offset, place.type)
+
+    def _kept(self, offset: int) -> str:
+        """A local with a copy of the address that ``offset`` counts from, where writers are noted."""
+        if not self.module.notes_writers:
+            return ""
+        kept = self.temporary("i32")
+        self.out.append(f"local.tee {kept}")
+        return kept
+
+    def note_writer(self, base: str, offset: int, type_: Type) -> None:
+        """Note the statement at hand as the last that wrote there; of what is copied whole nothing is known."""
+        if not self.module.notes_writers:
+            return
+        at = f"local.get {base} i32.const {offset} i32.add i32.const 4 i32.mul global.get $writers i32.add"
+        if isinstance(type_, (Elementary, String)):
+            site = self.module.site(self.frame.unit, self.statement, "written") if self.statement else 0
+            self.out.append(f"{at} i32.const {site} i32.store")
+        else:
+            self.out.append(f"{at} i32.const 0 i32.const {4 * size_of(type_)} memory.fill")
 
     def set_initial(self, variable: typed.Variable) -> None:
         """Give a variable its initial value."""

@@ -459,6 +459,7 @@ class Assign:
 
     place: Place
     value: Expression
+    start: int = 0
 
 
 @node
@@ -469,6 +470,7 @@ class AssignPart:
     type: Elementary
     shift: int
     value: Expression
+    start: int = 0
 
 
 @node

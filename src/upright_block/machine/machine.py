@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ctypes
 import struct
+from bisect import bisect_right
 from collections.abc import Iterable, Iterator, Sequence
 from typing import cast
 
@@ -72,6 +73,9 @@ class Machine:
         """Give every variable its initial value and set the clock to zero."""
         initial = self.image.initial
         self._bytes[DATA : DATA + len(initial)] = initial
+        if self.image.writers:
+            at = self.image.writers + 4 * DATA
+            self._bytes[at : at + 4 * len(initial)] = bytes(4 * len(initial))
         self.scan = 0
 
     # --- memory, by path ---
@@ -99,6 +103,14 @@ class Machine:
     def peek(self, slot: Slot) -> Value:
         """The value of a slot."""
         return decode(self._bytes, DATA + slot.offset, slot.type)
+
+    def writer(self, slot: Slot) -> Site | None:
+        """The statement that wrote a slot last, where the image notes it and it was a statement of the library."""
+        if not self.image.writers:
+            return None
+        site = self._int(self.image.writers + 4 * (DATA + slot.offset))
+        found = self.image.sites[site - 1] if site else None
+        return None if found is None or found.unit.is_standard else found
 
     def poke(self, slot: Slot, content: bytes) -> None:
         """Store the bytes of a value in its slot."""
@@ -145,6 +157,7 @@ class Machine:
         forces: int = 0,
         spans: Sequence[tuple[int, int]] = (),
         clock_start: int = CLOCK_START,
+        ends: Sequence[int] = (),
     ) -> Iterator[Trace]:
         """Run scans ``self.scan`` to ``self.scan + scans - 1`` and give what is recorded piece by piece.
 
@@ -152,7 +165,8 @@ class Machine:
         k * interval. ``events`` are packed, in the order of their scans. ``forces`` is the number of force
         slots, which events switch (see `events.force_events`). ``spans`` are the parts (offset, length) of the
         data to record after each scan. ``clock_start`` is the wall clock at scan 0, in ns since 1970-01-01.
-        A fault ends the run early and stands in the last piece.
+        A piece ends before each scan of ``ends``, which are in order. A fault ends the run early and stands in the
+        last piece.
         """
         parts = tuple(spans)
         record = sum(length for _, length in parts)
@@ -168,7 +182,8 @@ class Machine:
         self._bytes[event_at : event_at + len(events)] = events
         done, next_event, fault = 0, event_at, None
         while done < scans and fault is None:
-            stop = min(done + chunk, scans)
+            wanted = bisect_right(ends, first + done)
+            stop = min([done + chunk, scans, *(end - first for end in ends[wanted : wanted + 1])])
             _HEADER.pack_into(
                 self._bytes, 8, first * interval, first + done, 0, 0, interval, first + stop, next_event,
                 event_at + len(events), FORCES, force_end, span_at, event_at, trace_at, MOST_TURNS, clock_start,

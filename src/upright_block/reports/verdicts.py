@@ -129,12 +129,19 @@ def _moment_head(verdict: Verdict, misses: Sequence[Miss]) -> list[Line]:
                 (f" and not {miss.check.text}", ""),
                 (f"; it is {got} {since}", "dim"),
                 (_differing_bits(miss, "; "), "dim"),
+                (_writer(verdict, miss), "dim"),
             ]
         )
         near = _nearly(miss)
         if near:
             lines.append([(f"    {near}", "name")])
     return lines
+
+
+def _writer(verdict: Verdict, miss: Miss) -> str:
+    """Where the value was written, if that is known."""
+    site = verdict.moments.writers.get(miss.slot.path)
+    return f"; written in {site.source.path}:{site.line}" if site else ""
 
 
 def _is_one_value(miss: Miss) -> bool:
@@ -358,7 +365,7 @@ def verdict_data(verdict: Verdict) -> dict[str, Any]:
         "checks": plan.checks,
         "checked": verdict.checked,
         "wrong_count": verdict.wrong,
-        "wrong": [_miss_data(plan, miss) for miss in verdict.misses],
+        "wrong": [_miss_data(verdict, miss) for miss in verdict.misses],
         "fault": None,
     }
     if verdict.fault is not None:
@@ -374,7 +381,9 @@ def verdict_data(verdict: Verdict) -> dict[str, Any]:
     return data
 
 
-def _miss_data(plan: Plan, miss: Miss) -> dict[str, Any]:
+def _miss_data(verdict: Verdict, miss: Miss) -> dict[str, Any]:
+    plan = verdict.plan
+    writer = verdict.moments.writers.get(miss.slot.path) if miss.scan == verdict.misses[0].scan else None
     source = _table_source(plan)
     return {
         "pin": miss.slot.path,
@@ -390,6 +399,8 @@ def _miss_data(plan: Plan, miss: Miss) -> dict[str, Any]:
         },
         "expected_text": miss.check.text,
         "since_scan": miss.since,
+        "written_file": writer.source.path if writer else None,
+        "written_line": writer.line if writer else None,
         "row_file": source.path,
         "row_line": source.line(_cell_of(plan, miss).start),
     }

@@ -100,9 +100,9 @@ class StatementChecker(CallChecker):
         place = receiver.place
         value = self.value(at.value, receiver.type, self.text(at.target))
         if receiver.shift is None:
-            return typed.Assign(place, value)
+            return typed.Assign(place, value, at.start)
         assert isinstance(receiver.type, Elementary)
-        return typed.AssignPart(place, receiver.type, receiver.shift, value)
+        return typed.AssignPart(place, receiver.type, receiver.shift, value, at.start)
 
     def check_writable(self, place: typed.Place, at: syntax.Expression) -> None:
         """Report a place that may not be written to here; one that counts a loop is among them (7.3.3.4.2)."""
