@@ -62,10 +62,10 @@ class Files:
                     for entry in entries:
                         if entry.name.startswith((".", "~$")):
                             continue
-                        if entry.is_dir():
-                            waiting.append(Path(entry.path))
-                        elif entry.name.lower().endswith(wanted):
+                        if entry.name.lower().endswith(wanted) and not os.path.isdir(entry.path):
                             found.append(Path(entry.path))
+                        elif os.path.isdir(entry.path) or not os.path.exists(entry.path):
+                            waiting.append(Path(entry.path))  # a link to nothing may be meant for a folder
             except OSError as problem:
                 reason = _reason(problem)
                 self._report(findings, at, FileProblem(
