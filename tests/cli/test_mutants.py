@@ -112,7 +112,10 @@ def test_every_call_on_a_mutant_ends_in_findings(tmp_path: Path, batch: int) -> 
     for seed in range(batch, batch + BATCH):
         for name, content in mutant(seed).items():
             (tmp_path / name).write_bytes(content)
-        for command in (["check"], ["verify"], ["verify", "--json"], ["show", "VentDrive"]):
+        commands = [["check"], ["verify"]]
+        if seed % 10 == 0:
+            commands += [["verify", "--json"], ["show", "VentDrive"]]
+        for command in commands:
             result = CliRunner().invoke(main, [*command, "--library", str(tmp_path)], prog_name="upright")
             what = f"seed {seed}: {' '.join(command)}"
             assert result.exception is None or isinstance(result.exception, SystemExit), what
