@@ -106,7 +106,7 @@ def _show(
         show_lines([verdict_line(v, blocks, room) for v in listed])
     left_out = not_run if show_all else not_run[:_MOST_LISTED]
     if left_out:
-        show_lines([not_run_line(case, blocks, room) for case in left_out])
+        show_lines([not_run_line(case, blocks, room, columns) for case in left_out])
     for verdict in wrong if show_all else wrong[:_MOST_IN_FULL]:
         show_lines([[], *failure_lines(verdict, columns)])
     if len(wrong) > _MOST_IN_FULL and not show_all:

@@ -39,13 +39,13 @@ def verdict_line(verdict: Verdict, block_width: int, name_width: int) -> Line:
     ]
 
 
-def not_run_line(case: NotRun, block_width: int, name_width: int) -> Line:
-    """One line for a case that could not be run, with the reason."""
+def not_run_line(case: NotRun, block_width: int, name_width: int, width: int) -> Line:
+    """One line for a case that could not be run, with the reason, as far as it fits ``width``."""
     return [
         (f"  {'NOT RUN':<7}", "bad"),
         (f" {_cut(case.unit, block_width):<{block_width}}  ", "strong"),
         (f"{_cut(case.name, name_width):<{name_width}}  ", ""),
-        (_cut(case.reason, 100), "dim"),
+        (_cut(case.reason, max(20, width - block_width - name_width - 15)), "dim"),
     ]
 
 
