@@ -121,12 +121,15 @@ class BodyEmitter(ExpressionEmitter):
 
     def statements(self, body: Iterable[typed.Statement]) -> None:
         """Write statements one after the other."""
-        before = self.statement
+        before, taken = self.statement, len(self.taken)
         for at in body:
             if isinstance(at, (typed.Assign, typed.AssignPart, typed.CallInstance, typed.For)):
                 self.statement = at.start
             _STATEMENTS[type(at)](self, at)
             self.statement = before
+            while len(self.taken) > taken:
+                held, name = self.taken.pop()
+                self.free[held].append(name)
 
     def _assign(self, at: typed.Assign) -> None:
         self.write(at.place, lambda: self.expression(at.value))
@@ -197,11 +200,10 @@ class BodyEmitter(ExpressionEmitter):
         """The callee's body in place of a call; the values of its inputs are on the stack."""
         assert at.block.body is not None
         outer = self.frame
-        self.counter += 1
         pins = [pin for pin, _ in at.inputs]
         plain = [pin for pin in pins if isinstance(pin.type, Elementary)]
         use = usage(at.block.body, plain, self.module.pinned)
-        inner = Frame(at.block, f"c{self.counter}.", base, offset, self.label("leave"), use)
+        inner = Frame(at.block, f"c.{at.block.key}.", base, offset, self.label("leave"), use)
         known, self.checked = self.checked, frozenset()
         self.frame = inner
         offsets = layout_of(at.block).offsets

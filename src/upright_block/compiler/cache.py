@@ -27,6 +27,8 @@ _DIGEST = 32
 _MOST_ENTRIES = 2000
 
 
+_MOST_STACK = (2 << 20) - (64 << 10)
+"""Bytes of stack that a function may take which is compiled in one pass: it keeps all values there."""
 _engines: dict[bool, wasmtime.Engine] = {}
 _engines_lock = Lock()
 
@@ -41,6 +43,7 @@ def engine(is_large: bool = False) -> wasmtime.Engine:
         if is_large not in _engines:
             config = wasmtime.Config()
             if is_large:
+                config.max_wasm_stack = _MOST_STACK
                 config.cranelift_opt_level = "none"
                 config.cranelift_flag_set("regalloc_algorithm", "single_pass")
             _engines[is_large] = wasmtime.Engine(config)

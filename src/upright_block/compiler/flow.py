@@ -13,6 +13,8 @@ from upright_block.language.types import Array, Type
 Assigned = set[Variable]
 
 _SELDOM = 3
+_MOST_LOCALS = 128
+"""Variables of one body that live in locals: at each branch all of them are looked at, and registers are far fewer."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,7 +39,9 @@ def usage(
     end = flow.statements(body, set(given))
     ends = flow.ends if end is None else [*flow.ends, end]
     everywhere = set.intersection(*ends) if ends else set()
-    seldom = {variable for variable, count in flow.uses.items() if count <= _SELDOM}
+    often = flow.uses.most_common(_MOST_LOCALS)
+    least = max(_SELDOM, often[-1][1] if len(often) == _MOST_LOCALS else 0)
+    seldom = {variable for variable, count in flow.uses.items() if count <= least}
     return Usage(frozenset(flow.needed | (flow.written - everywhere)), frozenset(seldom | pinned))
 
 

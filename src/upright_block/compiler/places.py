@@ -98,6 +98,8 @@ class PlaceEmitter:
         self.out: list[str] = []
         self.locals: dict[str, str] = {}
         self.counter = 0
+        self.free: dict[str, list[str]] = {}
+        self.taken: list[tuple[str, str]] = []
         self.uses_budget = False
         self.calls = 0
         self.loop_labels: list[str] = []
@@ -119,10 +121,19 @@ class PlaceEmitter:
         return name
 
     def temporary(self, held: str) -> str:
-        """A new local for an intermediate value."""
-        self.counter += 1
-        name = f"$t{self.counter}"
-        self.locals[name] = held
+        """A local for an intermediate value, which is its own until the statement at hand ends.
+
+        A function may have fifty thousand locals and no more, and what compiles it takes a time and a memory
+        that grow with them.
+        """
+        free = self.free.setdefault(held, [])
+        if free:
+            name = free.pop()
+        else:
+            self.counter += 1
+            name = f"$t{self.counter}"
+            self.locals[name] = held
+        self.taken.append((held, name))
         return name
 
     def label(self, stem: str) -> str:

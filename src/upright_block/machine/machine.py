@@ -205,7 +205,10 @@ class Machine:
     def _fault(self, trap: Exception) -> Fault:
         site, address = self._int(20), self._int(24)
         if not site:
-            raise trap
+            if "stack" not in str(trap):
+                raise trap
+            root = self.image.root
+            return Fault(Site(root, root.syntax.start, "body too large to run"), self._int(16), "")
         place = self.image.sites[site - 1]
         caller = self._int(28)
         if place.unit.is_standard and not place.unit.keeps_data and caller:
