@@ -18,8 +18,8 @@ from upright_block.compiler.instructions import load, narrow, store, value_type
 from upright_block.compiler.layout import held_type, layout_of
 from upright_block.compiler.places import Checked, Frame, copy_instructions, elementary
 from upright_block.language import typed
-from upright_block.language.typed import inner_bodies
 from upright_block.language.types import Array, Elementary, OpenArray, String
+from upright_block.language.walking import inner_bodies
 
 _LONGEST_INLINED = 24
 _REFUSALS = {

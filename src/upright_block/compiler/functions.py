@@ -10,6 +10,7 @@ from upright_block.compiler.instructions import narrow, value_type
 from upright_block.compiler.places import Module
 from upright_block.language import typed
 from upright_block.language.types import Elementary, String
+from upright_block.language.walking import calls_function
 
 NOW = 8
 """Where in memory the start of this scan is: nanoseconds since the run began, an i64."""
@@ -87,7 +88,7 @@ def _in_any_order(e: Emitter, at: typed.CallStandard) -> list[Callable[[], None]
     Inputs are computed from left to right; where one of them calls a function, which may change what the others
     read, that is done beforehand.
     """
-    if not any(typed.calls_function(value) for value in at.inputs):
+    if not any(calls_function(value) for value in at.inputs):
         return [partial(e.expression, value) for value in at.inputs]
     pushes: list[Callable[[], None]] = []
     for value in at.inputs:

@@ -13,8 +13,8 @@ from upright_block.compiler.layout import DATA, closure, encode, whole_of
 from upright_block.language import typed
 from upright_block.language.literals import Value
 from upright_block.language.source import Source
-from upright_block.language.typed import inner_bodies
 from upright_block.language.types import string_type
+from upright_block.language.walking import inner_bodies
 
 _PAGE = 65536
 _LARGE = 400_000

@@ -573,38 +573,3 @@ Statement = (
     | Continue
     | Return
 )
-
-
-def inner_bodies(at: Statement) -> tuple[tuple[Statement, ...], ...]:
-    """The bodies inside a statement."""
-    match at:
-        case If(branches=branches, otherwise=otherwise):
-            return (*(body for _, body in branches), otherwise)
-        case Case(arms=arms, otherwise=otherwise):
-            return (*(body for _, body in arms), otherwise)
-        case For(body=body) | While(body=body) | Repeat(body=body):
-            return (body,)
-    return ()
-
-
-def calls_function(at: Expression) -> bool:
-    """Whether a function of the library or of the block language is called within an expression."""
-    waiting: list[Expression] = [at]
-    while waiting:
-        match waiting.pop():
-            case CallFunction():
-                return True
-            case CallStandard(inputs=inputs):
-                waiting += inputs
-            case Binary(left=left, right=right):
-                waiting += (left, right)
-            case (
-                Convert(operand=operand)
-                | Unary(operand=operand)
-                | Part(operand=operand)
-                | InRange(operand=operand)
-            ):
-                waiting.append(operand)
-            case Load(place=place) | AddressOf(place=place):
-                waiting += [i for step in place.steps if isinstance(step, Element) for i in step.indices]
-    return False

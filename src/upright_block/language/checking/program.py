@@ -18,6 +18,7 @@ from upright_block.language.parsing import parse
 from upright_block.language.scope import NamedType, Scope
 from upright_block.language.source import Source
 from upright_block.language.types import BOOL, BROKEN, ELEMENTARY, Array, Type
+from upright_block.language.walking import inner_bodies
 
 _SECTIONS: dict[str, typed.Section] = {
     "VAR_INPUT": "input", "VAR_OUTPUT": "output", "VAR_IN_OUT": "in_out", "VAR": "private",
@@ -437,6 +438,6 @@ def _assigns(statements: Iterable[typed.Statement], variable: typed.Variable) ->
                 *(r.place.root for _, r in call.outputs), *(p.root for p in call.shared)
             ):  # fmt: skip
                 return True
-        if any(_assigns(inner, variable) for inner in typed.inner_bodies(statement)):
+        if any(_assigns(inner, variable) for inner in inner_bodies(statement)):
             return True
     return False

@@ -35,6 +35,7 @@ from upright_block.language.types import (
     string_type,
     subrange_type,
 )
+from upright_block.language.walking import calls_function
 
 _LONGEST = 32_767
 _TIMED_TEXTS = {
@@ -253,7 +254,7 @@ class StandardChecker(ExpressionChecker):
     ) -> typed.Expression:
         """``GT(a, b, c)`` as ``a > b AND b > c`` (table 33)."""
         for _, (argument, found) in given[1:-1]:
-            if typed.calls_function(found):
+            if calls_function(found):
                 raise self.problem("not-supported", argument, f"{self.text(argument)} would be computed twice here.", "Put its value into a variable first.")  # fmt: skip
         made: typed.Expression | None = None
         for (_, (left_at, left)), (_, (right_at, right)) in pairwise(given):
