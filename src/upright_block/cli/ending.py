@@ -24,7 +24,7 @@ def program() -> NoReturn:
 
 def _run() -> int:
     try:
-        from click import ClickException
+        from click import Abort, ClickException
 
         from upright_block.cli.main import main
 
@@ -33,6 +33,8 @@ def _run() -> int:
         except ClickException as problem:
             problem.show()
             return problem.exit_code
+        except (Abort, KeyboardInterrupt):
+            return 128 + signal.SIGINT
     except SystemExit as ended:
         return ended.code if isinstance(ended.code, int) else int(ended.code is not None)
     except OSError as problem:
@@ -82,6 +84,8 @@ def _close(status: int) -> NoReturn:
 
 def _end_on_signals() -> None:
     """End at once and in silence at a signal, also while compiled code runs: a thread waits for it."""
+    if os.name != "posix":
+        return  # there a signal comes as KeyboardInterrupt, between two steps of the interpreter
     reader, writer = os.pipe()
     os.set_blocking(writer, False)
     try:
