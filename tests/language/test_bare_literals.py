@@ -5,6 +5,8 @@ from __future__ import annotations
 import struct
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from tests.helpers import SECOND, block, checked, findings_of, machine_of, value_of
 from upright_block.language.literals import round_real
@@ -179,3 +181,58 @@ def test_helpers_of_the_standard_are_nobody_elses(name: str) -> None:
     near = checked(block("r : LREAL;", "r := TEXT_REAL(1.0);"))[1]
     assert [f.name for f in near] == ["unknown-name"]
     assert "__" not in near[0].way_out
+
+
+@st.composite
+def bare(draw: st.DrawFn, type_: str, depth: int = 3) -> tuple[str, float]:
+    """A random expression of bare literals, and its value where all of it is computed in a type."""
+    rounded = round_real if type_ == "REAL" else lambda value: value
+    kind = draw(
+        st.sampled_from(
+            ["literal"] + ["SEL", "MIN", "MAX", "LIMIT", "MUX", "MOVE", "+", "*", "ABS"] * (depth > 0)
+        )
+    )
+    if kind == "literal":
+        if "REAL" in type_:
+            text = draw(st.sampled_from(["0.5", "1.5", "2.25", "0.1", "3.0", "7"]))
+            return text, rounded(float(text))
+        number = draw(st.integers(0, 5))
+        return draw(st.sampled_from([str(number), f"16#{number:X}"])), number
+    a, b, c = (draw(bare(type_, depth - 1)) for _ in range(3))
+    match kind:
+        case "SEL":
+            chosen = draw(st.booleans())
+            return f"SEL({'yes' if chosen else 'no'}, {a[0]}, {b[0]})", b[1] if chosen else a[1]
+        case "MUX":
+            k = draw(st.integers(0, 2))
+            return f"MUX({k}, {a[0]}, {b[0]}, {c[0]})", (a, b, c)[k][1]
+        case "LIMIT":
+            return f"LIMIT({a[0]}, {b[0]}, {c[0]})", min(max(b[1], a[1]), c[1])
+        case "MIN" | "MAX":
+            return f"{kind}({a[0]}, {b[0]}, {c[0]})", (min if kind == "MIN" else max)(a[1], b[1], c[1])
+        case "MOVE" | "ABS":
+            return f"{kind}({a[0]})", a[1]
+    if "REAL" not in type_ and max(a[1] * b[1], a[1] + b[1]) > 100:
+        return a
+    # two bare literals are computed before they are rounded, so these are kept apart by a function
+    left, right = f"MOVE({a[0]})", f"MOVE({b[0]})"
+    return f"({left} {kind} {right})", rounded(a[1] + b[1] if kind == "+" else a[1] * b[1])
+
+
+@settings(max_examples=25, deadline=None)
+@given(st.data())
+def test_random_expressions_of_bare_literals_are_computed_in_the_type_that_is_wanted(
+    data: st.DataObject,
+) -> None:
+    types = ["SINT", "USINT", "INT", "UDINT", "LINT", "REAL", "LREAL"]
+    wanted = [
+        (type_, *data.draw(bare(type_))) for type_ in (data.draw(st.sampled_from(types)) for _ in range(25))
+    ]
+    variables = "yes : BOOL := TRUE; no : BOOL;" + "".join(
+        f" r{i} : {type_};" for i, (type_, _, _) in enumerate(wanted)
+    )
+    machine = machine_of(
+        block(variables, "\n".join(f"r{i} := {text};" for i, (_, text, _) in enumerate(wanted)))
+    )
+    machine.run(1, SECOND)
+    assert [machine.read(f"r{i}") for i in range(len(wanted))] == [value for _, _, value in wanted]
