@@ -46,6 +46,9 @@ VARIABLES = "n : INT := 3; d : DINT := 7; g : BOOL; x : REAL := 3.0; k : INT := 
         ("SEL(g, 0.5, 1.5) ** 2", "LREAL", 0.25),
         ("SQRT(MIN(4.0, 9.0)) + 1", "REAL", 3.0),
         ("MIN(SEL(g, 1, 2), n)", "INT", 1),
+        ("16#0F AND MUX(0, 1, 2)", "BYTE", 1),
+        ("NOT SEL(g, 1, 2)", "BYTE", 254),
+        ("16#0F OR 16#F0", "WORD", 255),
     ],
 )
 def test_it_takes_the_type_that_is_wanted(expression: str, type_: str, value: float) -> None:

@@ -109,16 +109,25 @@ class OperatorChecker(PlaceChecker):
         operator = at.operator
         type_ = self._elementary(operand, at.operand)
         if operator == "NOT":
-            if type_.family in ("bool", "bits"):
-                return typed.Unary(type_, "NOT", operand, at.start)
-            raise self.problem("type-mismatch", at, f"NOT needs a BOOL or a bit string; {self.text(at.operand)} is {type_}.",
-                               "Compare it with a value, or negate with -.")  # fmt: skip
+            if type_.family == "untyped" and isinstance(operand, (typed.Bare, typed.Constant)):
+                return self._later(
+                    operand, lambda wanted: self._not(at, self.coerce(operand, wanted, at, ""))
+                )
+            return self._not(at, operand)
         if isinstance(operand, typed.Constant) and type_.family == "untyped":
             number = constants.number(operand)
             return typed.Constant(type_, -number if operator == "-" else number)
         if isinstance(operand, typed.Bare):
             return self._later(operand, lambda type_: self._signed(at, self.coerce(operand, type_, at, "")))
         return self._signed(at, operand)
+
+    def _not(self, at: syntax.Unary, operand: typed.Expression) -> typed.Expression:
+        """The opposite of a BOOL, or of each bit."""
+        type_ = self._elementary(operand, at.operand)
+        if type_.family in ("bool", "bits"):
+            return typed.Unary(type_, "NOT", operand, at.start)
+        raise self.problem("type-mismatch", at, f"NOT needs a BOOL or a bit string; {self.text(at.operand)} is {type_}.",
+                            "Compare it with a value, or negate with -.")  # fmt: skip
 
     def _signed(self, at: syntax.Unary, operand: typed.Expression) -> typed.Expression:
         """A number with a sign before it."""
@@ -168,7 +177,11 @@ class OperatorChecker(PlaceChecker):
             return self._compare_texts(at, left, right)
         left_type, right_type = self._elementary(left, at.left), self._elementary(right, at.right)
         if left_type.family == "untyped" and right_type.family == "untyped":
-            if isinstance(left, typed.Constant) and isinstance(right, typed.Constant):
+            if (
+                isinstance(left, typed.Constant)
+                and isinstance(right, typed.Constant)
+                and operator not in _LOGIC
+            ):
                 return self._fold(at, left, right)
             return self._later_operation(at, left, right)
         if UNTYPED_REAL in (left_type, right_type) and operator in ("+", "-", "*", "/"):
@@ -219,7 +232,7 @@ class OperatorChecker(PlaceChecker):
         pair = [side for side in (left, right) if isinstance(side, (typed.Bare, typed.Constant))]
         default = widest(pair)
         is_exact = UNTYPED_REAL not in (left.type, right.type)
-        if at.operator in _COMPARISONS or at.operator in _LOGIC or (at.operator in ("/", "MOD") and is_exact):
+        if at.operator in _COMPARISONS or (at.operator in ("/", "MOD") and is_exact):
             return self._operation(at, self.coerce(left, default, at.left, ""), self.coerce(right, default, at.right, ""))  # fmt: skip
         if at.operator == "**":
             return self._power(at, left, right)
@@ -309,7 +322,7 @@ class OperatorChecker(PlaceChecker):
                                 f"Write {both}, if their numbers mean the same.")  # fmt: skip
         way_out = "Convert one of them to the type of the other."
         for one, other, one_at in ((left.type, right.type, at.left), (right.type, left.type, at.right)):
-            function = self.conversion(one, other)
+            function = self.conversion(one, LREAL if other is UNTYPED_REAL else other)
             if function:
                 way_out = f"Convert one of them, as in {function}({self.text(one_at)})."
                 break
@@ -323,9 +336,6 @@ class OperatorChecker(PlaceChecker):
 
     def _fold(self, at: syntax.Binary, left: typed.Constant, right: typed.Constant) -> typed.Expression:
         operator = at.operator
-        if operator in _LOGIC:
-            raise self.problem("type-mismatch", at, f"{operator} combines BOOL or bit strings; these are bare numbers.",
-                               "Write them with their type, as in WORD#16#FF or BOOL#1.")  # fmt: skip
         if operator in ("/", "MOD") and not right.value:
             raise self.problem("division-by-zero", at, "This divides by zero.", "Divide by something else.")
         result = (
