@@ -34,9 +34,10 @@ def test_a_run_goes_on_where_the_last_one_ended() -> None:
 
 def test_the_same_run_twice_gives_the_same_bytes() -> None:
     machine = machine_of(COUNT)
-    first = machine.run(50, SECOND).data
+    first = machine.run(50, SECOND).log
     machine.reset()
-    assert machine.run(50, SECOND).data == first
+    assert machine.run(50, SECOND).log == first
+    assert len(first) == 50 * 2 * 16 - 16  # n and now in each scan; now is 0 at first
 
 
 def test_memory_is_read_and_written_by_path() -> None:
@@ -75,7 +76,7 @@ def test_a_part_of_the_data_may_be_recorded() -> None:
     machine = machine_of(block("n : INT; x : LINT;", "n := n + 1;"))
     slot = machine.slot("n")
     trace = machine.run(3, SECOND, spans=[(slot.offset, 2)])
-    assert (trace.record, trace.column(slot).tolist()) == (2, [1, 2, 3])
+    assert trace.column(slot).tolist() == [1, 2, 3]
     with pytest.raises(KeyError):
         trace.column(machine.slot("x"))
 
@@ -85,7 +86,7 @@ def test_a_long_run_is_recorded_in_pieces_without_a_seam() -> None:
     machine = machine_of(block(f"n : DINT; {variables}", "n := n + 1;"))
     scans = 120_000
     trace = machine.run(scans, 1_000_000)
-    assert trace.record * scans > 16 << 20
+    assert len(trace.log) == scans * 16
     assert np.array_equal(trace.column(machine.slot("n")), np.arange(1, scans + 1))
 
 
@@ -197,3 +198,45 @@ def test_temporary_data_starts_anew_in_each_scan() -> None:
     trace = machine.run(3, SECOND)
     assert trace.column(machine.slot("m")).tolist() == [6, 12, 18]
     assert machine.read("a[2]") == 6
+
+
+CHANGING = "FUNCTION_BLOCK B VAR n : DINT; half : INT; slow : BOOL; r : REAL; s : STRING[20]; END_VAR "
+CHANGING += "n := n + 1; half := DINT_TO_INT(n / 2); slow := n MOD 50 > 40; r := DINT_TO_REAL(n) / 3.0; "
+CHANGING += "IF n MOD 7 = 0 THEN s := CONCAT('a long text ', DINT_TO_STRING(n)); END_IF END_FUNCTION_BLOCK"
+
+
+@pytest.mark.parametrize(("log", "many"), [(16 << 20, 200_000), (200, 200_000), (16 << 20, 0), (5000, 10)])
+def test_a_log_of_changes_tells_every_value(monkeypatch: pytest.MonkeyPatch, log: int, many: int) -> None:
+    monkeypatch.setattr("upright_block.machine.machine._LOG", log)
+    monkeypatch.setattr("upright_block.machine.trace._MANY", many)
+    machine = machine_of(CHANGING)
+    paths = ("n", "half", "slow", "r", "s")
+    slots_ = {path: machine.slot(path) for path in paths}
+    step = machine_of(CHANGING)
+    wanted: dict[str, list[object]] = {path: [] for path in paths}
+    for _ in range(300):
+        step.run(1, SECOND)
+        for path in paths:
+            wanted[path].append(step.read(path))
+    pieces = list(
+        machine.pieces(
+            300, SECOND, spans=[(slot.offset, 24 if path == "s" else 4) for path, slot in slots_.items()]
+        )
+    )
+    assert len(pieces) > 1 or log > 5000
+    assert [piece.first for piece in pieces[1:]] == [piece.end for piece in pieces[:-1]]
+    for path, slot in slots_.items():
+        found = [value for piece in pieces for value in piece.values(slot, range(piece.first, piece.end))]
+        assert found == wanted[path], path
+        changes = [int(scan) for piece in pieces for scan in piece.changes(slot)]
+        assert changes == [k for k in range(1, 300) if wanted[path][k] != wanted[path][k - 1]], path
+
+
+def test_a_day_of_booleans_takes_the_memory_of_its_changes() -> None:
+    names = [f"b{i}" for i in range(50)]
+    body = "n := n + 1; " + " ".join(f"{name} := n MOD {1000 + 17 * i} = 0;" for i, name in enumerate(names))
+    machine = machine_of(block(f"n : DINT; {', '.join(names)} : BOOL;", body))
+    spans = [(machine.slot(name).offset, 1) for name in names]
+    trace = machine.run(100_000, 10_000_000, spans=spans)
+    assert trace.column(machine.slot("b3")).sum() == 100_000 // 1051
+    assert len(trace.log) < 200_000

@@ -12,7 +12,7 @@ from random import Random
 from tests.oracle.programs import make_program
 from tests.oracle.writer import C_HEAD, C_TYPE, ST_HEAD, Unit
 from upright_block.compiler.image import build_image
-from upright_block.compiler.layout import decode, encode, slots
+from upright_block.compiler.layout import encode, slots
 from upright_block.language.checking import check_program
 from upright_block.language.findings import Findings
 from upright_block.language.scope import Scope
@@ -135,7 +135,7 @@ def _run_here(
         assert trace.fault is None, trace.fault
         for own, values in zip(places, found, strict=True):
             for path, slot in own.items():
-                value = decode(trace.data, slot.offset, slot.type)
+                value = machine.peek(slot)
                 assert not isinstance(value, str)
                 values[path, scan] = value
     return found

@@ -9,20 +9,20 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import cache
+from typing import Any
 
-import numpy as np
 import wasmtime
 
-from upright_block.cases.plan import Drive, Expectations, Plan
+from upright_block.cases.cells import Check
+from upright_block.cases.packing import packed_events
+from upright_block.cases.plan import Expectations, Plan
 from upright_block.cases.verdict import Miss, Moments, Status, Verdict
 from upright_block.compiler.cache import compiled
 from upright_block.compiler.image import Image, Site, build_image
-from upright_block.compiler.layout import Slot, code, encode, size_of, slots
+from upright_block.compiler.layout import Slot, encode, size_of, slots
 from upright_block.language.literals import Value
 from upright_block.language.typed import Unit, Variable
-from upright_block.language.types import Elementary
 from upright_block.machine.clock import CLOCK_START
-from upright_block.machine.events import EVENT, force_events, store_events
 from upright_block.machine.machine import Machine
 from upright_block.machine.trace import Fault, Trace
 
@@ -32,10 +32,7 @@ _BATCH = 100
 _AROUND = 2
 _ROWS_BEFORE = 3
 _MOST_SHOWN = 60
-_FEW = 16
 _MOST_NOTED = 4 << 20
-_TAIL = EVENT.size - 4
-_PACKED = [("scan", "<i4"), ("tail", f"V{_TAIL}")]
 
 _Key = tuple[Unit, frozenset[tuple[Variable, Value]]]
 
@@ -109,7 +106,7 @@ def run_plan(plan: Plan, machine: Machine, noting: Callable[[], Machine]) -> Ver
     the byte, what surrounds a mistake is recorded in a second run that ends there.
     """
     began = time.perf_counter()
-    events = _packed(plan)
+    events = packed_events(plan)
     judges = [_Judge(plan, expectations) for expectations in plan.expectations]
     fault: Fault | None = None
     reached = 0
@@ -141,63 +138,6 @@ def _run(
     return machine.pieces(scans, plan.file.scan, events, forces, spans, clock, ends)
 
 
-def _packed(plan: Plan) -> bytes:
-    """What the columns store, as the driver reads it, in the order of time."""
-    row_scans = np.frombuffer(plan.row_scans, np.int64) if plan.drives else np.empty(0, np.int64)
-    parts: list[np.ndarray] = []
-    force = 0
-    for drive in plan.drives:
-        if drive.rows:
-            scans = row_scans[np.frombuffer(drive.rows, np.int64)]
-            is_plain = isinstance(drive.slot.type, Elementary) and not drive.is_force
-            parts.append(_packed_numbers(drive, scans) if is_plain else _packed_others(drive, force, scans))
-        force += drive.is_force
-    if len(parts) < 2:
-        return b"".join([part.tobytes() for part in parts])
-    events = np.concatenate(parts)
-    parts.clear()
-    return events[np.argsort(events["scan"], kind="stable")].tobytes()
-
-
-def _packed_numbers(drive: Drive, scans: np.ndarray) -> np.ndarray:
-    """A column of numbers at once."""
-    slot = drive.slot
-    assert isinstance(slot.type, Elementary)
-    size = size_of(slot.type)
-    part = np.zeros(len(scans), [("scan", "<i4"), ("head", f"V{_TAIL - 8}"), ("content", "u1", (8,))])
-    part["scan"] = scans
-    part["head"] = np.void(_tails(drive, 0, drive.values[0])[: _TAIL - 8])
-    numbers = np.array(drive.values, np.dtype(code(slot.type)))
-    part["content"][:, :size] = numbers.view(np.uint8).reshape(-1, size)
-    return part.view(_PACKED)
-
-
-def _packed_others(drive: Drive, force: int, scans: np.ndarray) -> np.ndarray:
-    """A column of forces or texts: each value takes several events."""
-    known: dict[Value | None, bytes] = {}
-    tails: list[bytes] = []
-    for value in drive.values:
-        if value not in known:
-            known[value] = _tails(drive, force, value)
-        tails.append(known[value])
-    counts = [len(tail) // _TAIL for tail in tails]
-    part = np.empty(sum(counts), _PACKED)
-    part["scan"] = np.repeat(scans, counts)
-    part["tail"] = np.frombuffer(b"".join(tails), f"V{_TAIL}")
-    return part
-
-
-def _tails(drive: Drive, force: int, value: Value | None) -> bytes:
-    """The events that store a value, each without its scan."""
-    content = None if value is None else encode(value, drive.slot.type)
-    if drive.is_force:
-        events = force_events(force, drive.slot, 0, content)
-    else:
-        assert content is not None
-        events = store_events(drive.slot, 0, content)
-    return b"".join([event.packed()[-_TAIL:] for event in events])
-
-
 class _Judge:
     """Looks at one column while a run goes on, piece by piece."""
 
@@ -211,14 +151,11 @@ class _Judge:
         self.misses: list[Miss] = []
         self.wrong = 0
         self.checked = 0
-        self.before = b""
         self.since: int | None = None
-        self.changes: list[int] | None = None
+        self.changes: Sequence[int] | None = None
 
     def look(self, piece: Trace) -> None:
         """Judge the checks of the scans of a piece."""
-        if not piece.scans:
-            return
         self.changes = None
         if self.expectations.hold:
             self._look_between(piece)
@@ -226,13 +163,14 @@ class _Judge:
             self._look_at_rows(piece)
         if piece.scans < self.plan.scans:
             changes = self._changes(piece)
-            self.since = changes[-1] if changes else self.since
-            self.before = piece.raw(self.slot, piece.end - 1)
+            self.since = int(changes[-1]) if len(changes) else self.since
 
     def _look_at_rows(self, piece: Trace) -> None:
         until = bisect_left(self.scans, piece.end, self.next)
         scans = self.scans[self.next : until]
         checks = self.expectations.checks[self.next : until]
+        if not scans:
+            return
         for number, (check, value) in enumerate(zip(checks, piece.values(self.slot, scans), strict=True)):
             if not check.holds(value):
                 self._miss(piece, self.next + number, scans[number], value)
@@ -240,53 +178,53 @@ class _Judge:
         self.next = until
 
     def _look_between(self, piece: Trace) -> None:
-        """A check that holds is made after every scan until the next one begins."""
+        """A check that holds is made where it begins, and wherever the value changes, until the next one begins."""
+        points, values = piece.history(self.slot)
         while self.next < len(self.scans) and self.scans[self.next] < piece.end:
             first = self.scans[self.next]
             is_last = self.next + 1 == len(self.scans)
             last = self.plan.scans - 1 if is_last else self.scans[self.next + 1] - 1
             self.checked += first >= piece.first
             if not self.is_missed:
-                self._look_from(piece, max(first, piece.first), min(last, piece.end - 1))
+                begin = max(bisect_right(points, max(first, piece.first)) - 1, 0)
+                end = bisect_right(points, min(last, piece.end - 1))
+                found = _first_wrong(self.expectations.checks[self.next], values[begin:end])
+                if found is not None:
+                    scan = max(first, piece.first, int(points[begin + found]))
+                    self._miss(piece, self.next, scan, piece.value(self.slot, scan))
+                    self.is_missed = True
             if last >= piece.end:
                 return
             self.is_missed = False
             self.next += 1
-
-    def _look_from(self, piece: Trace, first: int, last: int) -> None:
-        """Where the check at hand is missed first; many scans are judged at once, a few one by one."""
-        check = self.expectations.checks[self.next]
-        found: int | None
-        if last - first < _FEW or not isinstance(self.slot.type, Elementary):
-            values = piece.values(self.slot, range(first, last + 1))
-            found = next((i for i, value in enumerate(values) if not check.holds(value)), None)
-        else:
-            held = piece.column(self.slot)[first - piece.first : last + 1 - piece.first]
-            none = held != held
-            right = none if check.wants_no_number else (held >= check.low) & (held <= check.high)
-            right = right ^ check.outside
-            wrong = np.flatnonzero(~right if check.wants_no_number else ~right | none)
-            found = int(wrong[0]) if len(wrong) else None
-        if found is not None:
-            self._miss(piece, self.next, first + found, piece.value(self.slot, first + found))
-            self.is_missed = True
 
     def _miss(self, piece: Trace, number: int, scan: int, got: Value) -> None:
         self.wrong += 1
         if len(self.misses) < MOST_MISSES:
             changes = self._changes(piece)
             before = bisect_right(changes, scan)
-            since = changes[before - 1] if before else self.since
+            since = int(changes[before - 1]) if before else self.since
             e = self.expectations
             self.misses.append(Miss(self.slot, e.checks[number], e.rows[number], e.index, scan, got, since))
 
-    def _changes(self, piece: Trace) -> list[int]:
+    def _changes(self, piece: Trace) -> Sequence[int]:
         """The scans of a piece after which the value was another than before."""
         if self.changes is None:
-            self.changes = piece.changes(self.slot).tolist()
-            if self.before and piece.raw(self.slot, piece.first) != self.before:
-                self.changes.insert(0, piece.first)
+            self.changes = piece.changes(self.slot)
         return self.changes
+
+
+def _first_wrong(check: Check, values: Any) -> int | None:
+    """The place of the first value that is not right, in a list or in an array of numbers."""
+    if isinstance(values, list):
+        return next((i for i, value in enumerate(values) if not check.holds(value)), None)
+    if check.wants_no_number:
+        right = (values != values) ^ check.outside
+    else:
+        right = ((values >= check.low) & (values <= check.high)) ^ check.outside
+        right &= values == values
+    wrong = (~right).nonzero()[0]
+    return int(wrong[0]) if len(wrong) else None
 
 
 # --- what surrounds a mistake ---

@@ -6,9 +6,8 @@ import ctypes
 import struct
 from bisect import bisect_right
 from collections.abc import Iterable, Iterator, Sequence
-from typing import cast
+from typing import TYPE_CHECKING, cast
 
-import numpy as np
 import wasmtime
 
 from upright_block.compiler.cache import compiled, engine
@@ -31,10 +30,14 @@ from upright_block.machine.clock import CLOCK_START
 from upright_block.machine.events import FORCE_SIZE, Event, align
 from upright_block.machine.trace import Fault, Trace
 
+if TYPE_CHECKING:
+    import numpy as np
+
 _PAGE = 65536
-_CHUNK = 16 << 20
+_LOG = 16 << 20
+"""Bytes of changes that are logged before they are looked at."""
 _MOST_AT_ONCE = 1 << 20
-_HEADER = struct.Struct("<q i i i 4x q i i i i i i i i i 4x q")
+_HEADER = struct.Struct("<q i i i 4x q i i i i i i i i i i q")
 
 
 class Machine:
@@ -122,6 +125,8 @@ class Machine:
 
         It holds until the memory grows, that is until the next `run`.
         """
+        import numpy as np
+
         slot = self.slot(path)
         assert isinstance(slot.type, Elementary)
         return np.frombuffer(self._bytes, np.dtype(code(slot.type)), 1, DATA + slot.offset)
@@ -145,9 +150,9 @@ class Machine:
         recorded = [(0, len(self.image.initial))] if spans is None else list(spans)
         packed = b"".join([event.packed() for event in events])
         parts = list(self.pieces(scans, interval, packed, forces, recorded, clock_start))
-        data = parts[0].data if len(parts) == 1 else b"".join([part.data for part in parts])
-        fault = parts[-1].fault if parts else None
-        return Trace(self.image.root, first, self.scan - first, interval, tuple(recorded), data, fault)
+        start, fault = (parts[0].start, parts[-1].fault) if parts else ({}, None)
+        log = b"".join([part.log for part in parts])
+        return Trace(first, self.scan - first, first, interval, start, log, fault)
 
     def pieces(
         self,
@@ -159,44 +164,59 @@ class Machine:
         clock_start: int = CLOCK_START,
         ends: Sequence[int] = (),
     ) -> Iterator[Trace]:
-        """Run scans ``self.scan`` to ``self.scan + scans - 1`` and give what is recorded piece by piece.
+        """Run scans ``self.scan`` to ``self.scan + scans - 1`` and give what changed piece by piece.
 
         A run of any length takes the memory of one piece. ``interval`` is the scan time in ns; scan k starts at
         k * interval. ``events`` are packed, in the order of their scans. ``forces`` is the number of force
         slots, which events switch (see `events.force_events`). ``spans`` are the parts (offset, length) of the
-        data to record after each scan. ``clock_start`` is the wall clock at scan 0, in ns since 1970-01-01.
-        A piece ends before each scan of ``ends``, which are in order. A fault ends the run early and stands in the
-        last piece.
+        data to watch. ``clock_start`` is the wall clock at scan 0, in ns since 1970-01-01.
+        A piece ends before each scan of ``ends``, which are in order, and where its log is full. A fault ends the
+        run early and stands in the last piece.
         """
-        parts = tuple(spans)
-        record = sum(length for _, length in parts)
+        watched = _words(spans)
+        size = sum(end - start for start, end in watched)
         force_end = FORCES + forces * FORCE_SIZE
         span_at = align(self.image.end)
-        span_bytes = b"".join(struct.pack("<ii", DATA + offset, length) for offset, length in parts)
-        event_at = span_at + len(span_bytes)
-        trace_at = align(event_at + len(events))
-        first, chunk = self.scan, max(1, min(scans, _CHUNK // max(record, 1), _MOST_AT_ONCE))
-        self._reserve(trace_at + chunk * record)
+        copy_at = align(span_at + 12 * len(watched))
+        event_at = copy_at + size
+        log_at = align(event_at + len(events))
+        room = min(_LOG, align(2 * scans * size)) + 2 * size
+        self._reserve(log_at + room)
         self._bytes[FORCES:force_end] = bytes(force_end - FORCES)
-        self._bytes[span_at:event_at] = span_bytes
+        at = copy_at
+        for number, (start, end) in enumerate(watched):
+            struct.pack_into("<iii", self._bytes, span_at + 12 * number, start, end, at)
+            self._bytes[at : at + end - start] = self._bytes[start:end]
+            at += end - start
         self._bytes[event_at : event_at + len(events)] = events
-        done, next_event, fault = 0, event_at, None
+        first, done, next_event, fault = self.scan, 0, event_at, None
         while done < scans and fault is None:
             wanted = bisect_right(ends, first + done)
-            stop = min([done + chunk, scans, *(end - first for end in ends[wanted : wanted + 1])])
+            stop = min([scans, done + _MOST_AT_ONCE, *(end - first for end in ends[wanted : wanted + 1])])
+            start_words = self._copied(watched, copy_at)
             _HEADER.pack_into(
                 self._bytes, 8, first * interval, first + done, 0, 0, interval, first + stop, next_event,
-                event_at + len(events), FORCES, force_end, span_at, event_at, trace_at, MOST_TURNS, clock_start,
+                event_at + len(events), FORCES, force_end, span_at, span_at + 12 * len(watched), log_at, MOST_TURNS,
+                log_at + room - 2 * size, clock_start,
             )  # fmt: skip
             try:
                 self._run(self._store)
             except (wasmtime.Trap, wasmtime.WasmtimeError) as trap:
                 fault = self._fault(trap)
             reached, next_event = self._int(16) - first, self._int(44)
-            data = bytes(self._bytes[trace_at : trace_at + (reached - done) * record])
+            log = bytes(self._bytes[log_at : self._int(68)])
             self.scan = first + reached
-            yield Trace(self.image.root, first + done, reached - done, interval, parts, data, fault)
+            yield Trace(first + done, reached - done, first, interval, start_words, log, fault)
             done = reached
+
+    def _copied(self, watched: Sequence[tuple[int, int]], at: int) -> dict[int, int]:
+        """The watched words as they were last looked at, by their address."""
+        found: dict[int, int] = {}
+        for start, end in watched:
+            words = struct.unpack_from(f"<{(end - start) // 8}Q", self._bytes, at)
+            found.update(zip(range(start, end, 8), words, strict=True))
+            at += end - start
+        return found
 
     def _int(self, at: int) -> int:
         value: int = struct.unpack_from("<i", self._bytes, at)[0]
@@ -224,3 +244,15 @@ def _deepest(image: Image, offset: int) -> str:
     """The innermost instance that begins at ``offset``: a function faulted in a call from there."""
     paths = (instance_at(image.root, offset, unit) for unit in closure(image.root) if unit.keeps_data)
     return max((p for p in paths if p is not None), key=lambda p: (p.count("."), len(p)), default="")
+
+
+def _words(spans: Iterable[tuple[int, int]]) -> list[tuple[int, int]]:
+    """Spans (offset, length) of the data as whole words of memory (address, end), each word once."""
+    found: list[tuple[int, int]] = []
+    for offset, length in sorted(spans):
+        start, end = DATA + offset & -8, DATA + offset + length + 7 & -8
+        if found and start <= found[-1][1]:
+            found[-1] = (found[-1][0], max(end, found[-1][1]))
+        elif length:
+            found.append((start, end))
+    return found

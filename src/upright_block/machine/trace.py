@@ -1,19 +1,28 @@
-"""What a run left behind: the instance data after each scan."""
+"""What a run left behind: the changes of what was watched."""
 
 from __future__ import annotations
 
+import struct
+from bisect import bisect_right
 from collections.abc import Sequence
-from dataclasses import dataclass
-
-import numpy as np
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any
 
 from upright_block.compiler.image import Site
-from upright_block.compiler.layout import Slot, code, decode, size_of
+from upright_block.compiler.layout import DATA, Slot, code, decode, size_of
 from upright_block.language.literals import Value
-from upright_block.language.typed import Unit
-from upright_block.language.types import Elementary
+from upright_block.language.types import Elementary, Type
 
-_MANY = 16
+if TYPE_CHECKING:
+    import numpy as np
+
+_ENTRY = struct.Struct("<IIQ")
+_MANY = 200_000
+
+Word = tuple[list[int], list[int]]
+"""Scans, and the value of a word from each of them on."""
+History = tuple[Any, Any]
+"""Scans, and the value of a slot from each of them on: lists, or arrays."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,84 +36,149 @@ class Fault:
 
 @dataclass(frozen=True, slots=True)
 class Trace:
-    """The recorded scans ``first`` to ``first + scans - 1`` of an instance of ``root``.
+    """The scans ``first`` to ``first + scans - 1`` of a run that began with the scan ``begun``.
 
-    ``interval`` is in ns. ``spans`` are the recorded parts (offset, length) of the instance data;
-    ``data`` holds them one after the other, scan after scan.
+    ``interval`` is in ns. ``start`` are the watched words before the first of these scans, by address; ``log`` has the
+    changes of them in the order of time, as the driver writes them: scan, address, value.
     """
 
-    root: Unit
     first: int
     scans: int
+    begun: int
     interval: int
-    spans: tuple[tuple[int, int], ...]
-    data: bytes
+    start: dict[int, int]
+    log: bytes
     fault: Fault | None
-
-    @property
-    def record(self) -> int:
-        """Bytes recorded each scan."""
-        return sum(length for _, length in self.spans)
+    _words: dict[int, Word] = field(default_factory=dict)
+    _histories: dict[tuple[int, Type], History] = field(default_factory=dict)
 
     @property
     def end(self) -> int:
-        """The scan after the last recorded one."""
+        """The scan after the last one."""
         return self.first + self.scans
 
-    def _start(self, slot: Slot) -> int:
-        """Where a slot lies in the record of a scan."""
-        at = 0
-        for offset, length in self.spans:
-            if offset <= slot.offset < offset + length:
-                return at + slot.offset - offset
-            at += length
-        raise KeyError(slot.path)
+    @property
+    def is_long(self) -> bool:
+        """Whether there are so many changes that they are looked at as arrays."""
+        return len(self.log) > _MANY * _ENTRY.size
 
-    def column(self, slot: Slot) -> np.ndarray:
-        """The values of a slot, one for each scan, of shape ``(scans,)``; of numbers a view.
+    def _word(self, address: int) -> Word:
+        """The changes of one word, with what it was before; a word that was not watched is a KeyError."""
+        if not self._words:
+            self._words.update({at: ([self.first - 1], [value]) for at, value in self.start.items()})
+            for scan, at, value in () if self.is_long else _ENTRY.iter_unpack(self.log):
+                scans, values = self._words[at]
+                scans.append(scan)
+                values.append(value)
+        return self._words[address]
+
+    def history(self, slot: Slot) -> History:
+        """The scans from which on a slot has another value than before, and these values.
+
+        The first stands for all scans before. They are lists, or arrays where there are very many.
 
         Raises:
-            KeyError: the slot was not recorded.
+            KeyError: the slot was not watched.
         """
-        start = self._start(slot)
-        if not isinstance(slot.type, Elementary):
-            return np.array(self.values(slot, range(self.first, self.end)), object)
-        return self._strided(np.dtype(code(slot.type)), start)
+        known = self._histories.get((slot.offset, slot.type))
+        if known is None:
+            is_number = isinstance(slot.type, Elementary)
+            known = self._long_history(slot) if is_number and self.is_long else self._short_history(slot)
+            self._histories[slot.offset, slot.type] = known
+        return known
 
-    def _strided(self, dtype: np.dtype, start: int) -> np.ndarray:
-        if not self.scans:
-            return np.empty(0, dtype)
-        return np.ndarray((self.scans,), dtype, self.data, start, (self.record,))
+    def _short_history(self, slot: Slot) -> History:
+        size, start = size_of(slot.type), DATA + slot.offset
+        lead = start & 7
+        words = [self._word(address) for address in range(start & -8, start + size, 8)]
+        if self.is_long:
+            words = [self._long_word(address) for address in range(start & -8, start + size, 8)]
+        scans = words[0][0] if len(words) == 1 else sorted({scan for own, _ in words for scan in own})
+        found: tuple[list[int], list[Value]] = ([], [])
+        before: bytes | None = None
+        known: dict[bytes, Value] = {}
+        places = [0] * len(words)
+        for scan in scans:
+            content = b""
+            for number, (own, values) in enumerate(words):
+                if places[number] + 1 < len(own) and own[places[number] + 1] <= scan:
+                    places[number] += 1
+                content += values[places[number]].to_bytes(8, "little")
+            content = content[lead : lead + size]
+            if content == before:
+                continue
+            value = known.get(content)
+            if value is None:
+                value = known[content] = decode(content, 0, slot.type)
+            if before is None or isinstance(slot.type, Elementary) or value != found[1][-1]:
+                found[0].append(scan)
+                found[1].append(value)
+            before = content
+        return found
+
+    def _long_word(self, address: int) -> Word:
+        """The changes of one word of a long log."""
+        self._word(address)
+        log = self._array()
+        own = log[log["at"] == address]
+        return [self.first - 1, *own["scan"].tolist()], [self.start[address], *own["value"].tolist()]
+
+    def _array(self) -> np.ndarray:
+        import numpy as np
+
+        return np.frombuffer(self.log, [("scan", "<u4"), ("at", "<u4"), ("value", "<u8")])
+
+    def _long_history(self, slot: Slot) -> History:
+        import numpy as np
+
+        assert isinstance(slot.type, Elementary)
+        start = DATA + slot.offset
+        address, lead, size = start & -8, start & 7, size_of(slot.type)
+        self._word(address)
+        log = self._array()
+        own = log[log["at"] == address]
+        words = np.concatenate([np.array([self.start[address]], "<u8"), own["value"]])
+        raw = np.ascontiguousarray(words.view(np.uint8).reshape(-1, 8)[:, lead : lead + size])
+        whole = raw.view(f"<u{size}").reshape(-1)
+        scans = np.concatenate([np.array([self.first - 1], np.int64), own["scan"].astype(np.int64)])
+        kept = np.concatenate([[True], whole[1:] != whole[:-1]])
+        return scans[kept], raw.view(np.dtype(code(slot.type))).reshape(-1)[kept]
 
     def values(self, slot: Slot, scans: Sequence[int]) -> list[Value]:
-        """The values of a slot after some scans."""
-        start, record = self._start(slot) - self.first * self.record, self.record
-        if isinstance(slot.type, Elementary) and len(scans) > _MANY:
-            found: list[Value] = self.column(slot)[np.asarray(scans) - self.first].tolist()
+        """The values of a slot after some scans.
+
+        Raises:
+            KeyError: the slot was not watched.
+        """
+        since, values = self.history(slot)
+        if not isinstance(values, list):
+            import numpy as np
+
+            found: list[Value] = values[
+                np.searchsorted(since, np.asarray(scans, np.int64), "right") - 1
+            ].tolist()
             return found
-        return [decode(self.data, start + scan * record, slot.type) for scan in scans]
+        return [values[bisect_right(since, scan) - 1] for scan in scans]
 
     def value(self, slot: Slot, scan: int) -> Value:
         """The value of a slot after a scan."""
         return self.values(slot, [scan])[0]
 
-    def raw(self, slot: Slot, scan: int) -> bytes:
-        """The bytes of a slot after a scan."""
-        start = self._start(slot) + (scan - self.first) * self.record
-        return self.data[start : start + size_of(slot.type)]
+    def column(self, slot: Slot) -> np.ndarray:
+        """The values of a slot after each scan, of shape ``(scans,)``."""
+        import numpy as np
 
-    def changes(self, slot: Slot) -> np.ndarray:
-        """The scans that gave a slot other bytes than it had after the scan before, in order."""
-        rows = self._strided(np.dtype(f"V{size_of(slot.type)}"), self._start(slot))
-        if isinstance(slot.type, Elementary):
-            rows = rows.view(f"u{slot.type.bits // 8}") if self.scans else np.empty(0, np.uint8)
-        found = np.flatnonzero(rows[1:] != rows[:-1]) + 1 + self.first
-        if isinstance(slot.type, Elementary):
-            return found
-        return np.array([s for s in found.tolist() if len(set(self.values(slot, (s - 1, s)))) > 1], np.int64)
+        dtype = np.dtype(code(slot.type)) if isinstance(slot.type, Elementary) else object
+        return np.array(self.values(slot, range(self.first, self.end)), dtype)
+
+    def changes(self, slot: Slot) -> Sequence[int]:
+        """The scans that gave a slot another value than it had after the scan before, in order; the first of the run is none."""
+        since, _ = self.history(slot)
+        found: Sequence[int] = since[max(bisect_right(since, self.begun), 1) :]
+        return found
 
     def since(self, slot: Slot, scan: int) -> int | None:
         """The scan that gave the slot the value it has after ``scan``; None when it never had another."""
         changes = self.changes(slot)
-        before = int(np.searchsorted(changes, scan, "right"))
+        before = bisect_right(changes, scan)
         return int(changes[before - 1]) if before else None
