@@ -6,8 +6,8 @@
 ;;   52 forces               56 end of forces        60 watched spans            64 end of them
 ;;   68 next log entry       72 loop turns a scan   76 log entry to stop at     80 wall clock at the start (i64, ns since 1970)
 ;; An event is (scan, address, width, unused, value i64); a force is (address, width or 0, value i64);
-;; a watched span is (address, end, address of its copy), in words of 8 bytes. After each scan a word that differs from
-;; its copy is written to the log, as (scan, address, value i64), and copied.
+;; a watched span is (address, end, address of its copy, address of its mask), in words of 8 bytes. After each scan a word
+;; that differs from its copy within its mask is written to the log, as (scan, address, value i64), and copied.
 (func $fault (param $site i32) (param $self i32)
   (i32.store (i32.const 20) (local.get $site))
   (i32.store (i32.const 24) (local.get $self))
@@ -29,7 +29,7 @@
   (call $poke (i32.load (local.get $force)) (i32.load offset=4 (local.get $force)) (i64.load offset=8 (local.get $force)))
   (local.set $force (i32.add (local.get $force) (i32.const 16)))
   br $next end end)
-(func $log_changes (param $scan i32) (local $span i32) (local $at i32) (local $end i32) (local $copy i32) (local $log i32) (local $value i64)
+(func $log_changes (param $scan i32) (local $span i32) (local $at i32) (local $end i32) (local $copy i32) (local $mask i32) (local $log i32) (local $value i64)
   (local.set $span (i32.load (i32.const 60)))
   (local.set $log (i32.load (i32.const 68)))
   block $done loop $next_span
@@ -37,11 +37,12 @@
   (local.set $at (i32.load (local.get $span)))
   (local.set $end (i32.load offset=4 (local.get $span)))
   (local.set $copy (i32.load offset=8 (local.get $span)))
+  (local.set $mask (i32.load offset=12 (local.get $span)))
   block $span_done loop $next_word
   (br_if $span_done (i32.ge_u (local.get $at) (local.get $end)))
   (local.set $value (i64.load (local.get $at)))
   block $same
-  (br_if $same (i64.eq (local.get $value) (i64.load (local.get $copy))))
+  (br_if $same (i64.eqz (i64.and (i64.xor (local.get $value) (i64.load (local.get $copy))) (i64.load (local.get $mask)))))
   (i32.store (local.get $log) (local.get $scan))
   (i32.store offset=4 (local.get $log) (local.get $at))
   (i64.store offset=8 (local.get $log) (local.get $value))
@@ -50,8 +51,9 @@
   end
   (local.set $at (i32.add (local.get $at) (i32.const 8)))
   (local.set $copy (i32.add (local.get $copy) (i32.const 8)))
+  (local.set $mask (i32.add (local.get $mask) (i32.const 8)))
   br $next_word end end
-  (local.set $span (i32.add (local.get $span) (i32.const 12)))
+  (local.set $span (i32.add (local.get $span) (i32.const 16)))
   br $next_span end end
   (i32.store (i32.const 68) (local.get $log)))
 (func (export "run") (local $scan i32) (local $event i32)

@@ -177,17 +177,23 @@ class Machine:
         size = sum(end - start for start, end in watched)
         force_end = FORCES + forces * FORCE_SIZE
         span_at = align(self.image.end)
-        copy_at = align(span_at + 12 * len(watched))
-        event_at = copy_at + size
+        copy_at = align(span_at + 16 * len(watched))
+        event_at = copy_at + 2 * size
         log_at = align(event_at + len(events))
         room = min(_LOG, align(2 * scans * size)) + 2 * size
         self._reserve(log_at + room)
         self._bytes[FORCES:force_end] = bytes(force_end - FORCES)
-        at = copy_at
+        at, masks = copy_at, []
+        self._bytes[copy_at + size : event_at] = bytes(size)
         for number, (start, end) in enumerate(watched):
-            struct.pack_into("<iii", self._bytes, span_at + 12 * number, start, end, at)
+            struct.pack_into("<iiii", self._bytes, span_at + 16 * number, start, end, at, at + size)
             self._bytes[at : at + end - start] = self._bytes[start:end]
+            masks.append(at + size - start)
             at += end - start
+        starts = [start for start, _ in watched]
+        for offset, length in spans:
+            mask = DATA + offset + masks[bisect_right(starts, DATA + offset) - 1]
+            self._bytes[mask : mask + length] = b"\xff" * length
         self._bytes[event_at : event_at + len(events)] = events
         first, done, next_event, fault = self.scan, 0, event_at, None
         while done < scans and fault is None:
@@ -196,7 +202,7 @@ class Machine:
             start_words = self._copied(watched, copy_at)
             _HEADER.pack_into(
                 self._bytes, 8, first * interval, first + done, 0, 0, interval, first + stop, next_event,
-                event_at + len(events), FORCES, force_end, span_at, span_at + 12 * len(watched), log_at, MOST_TURNS,
+                event_at + len(events), FORCES, force_end, span_at, span_at + 16 * len(watched), log_at, MOST_TURNS,
                 log_at + room - 2 * size, clock_start,
             )  # fmt: skip
             try:
