@@ -256,8 +256,9 @@ def _moments(
         rows = zip(*(piece.values(slot, inside) for slot in columns), strict=True)
         after.update(zip(inside, rows, strict=True))
         if piece.end in ends:
-            first = [m.slot for m in misses if m.scan == piece.end - 1 and m.slot.offset not in stored]
-            writers |= {slot.path: site for slot in first if (site := machine.writer(slot))}
+            first = [m for m in misses if m.scan == piece.end - 1 and m.slot.offset not in stored]
+            same = [m.slot for m in first if repr(machine.peek(m.slot)) == repr(m.got)]
+            writers |= {slot.path: site for slot in same if (site := machine.writer(slot))}
     if fault is not None:
         after[reached] = tuple(machine.peek(slot) for slot in columns)
     return Moments(columns, after, writers)
