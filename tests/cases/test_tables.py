@@ -43,6 +43,11 @@ def test_an_inline_table_splits_at_white_space_and_rulers_mean_nothing() -> None
     ]
 
 
+@pytest.mark.parametrize("blank", ["", " | ", "\t", "\x85", "\u2028", "\u00a0|\x1f", "\r"])
+def test_a_line_without_cells_is_no_row(blank: str) -> None:
+    assert texts(inline(f"a b\n{blank}\n1 2\n")) == [["a", "b"], ["1", "2"]]
+
+
 def test_a_word_of_a_role_belongs_to_the_next_name() -> None:
     table = inline("at set state force  open pin set done\n0s 1 1 1 1\n")
     assert [h.text for h in table.heads] == ["at", "set state", "force open", "pin set", "done"]

@@ -131,7 +131,9 @@ def inline_table(source: Source, text: str, origin: Callable[[int], int]) -> Tab
         found = _CELL.finditer(text, start, len(text) if end < 0 else end)
         return [Cell("" if m[0] == "." else m[0], origin(m.start()), origin(m.end())) for m in found]
 
-    lines = [(start, line) for start, line in _lines(text) if line.strip("| \t\f\v\r")[:1] not in ("", "#")]
+    lines = [
+        (start, line) for start, line in _lines(text) if line.replace("|", " ").strip()[:1] not in ("", "#")
+    ]
     if not lines:
         return Table(source, (), (), array("q"), split)
     builder = _Builder(source, _named(split(lines[0][0])), split)
