@@ -130,6 +130,9 @@ TOO_MUCH = {
     "instances of instances": "FUNCTION_BLOCK F0 VAR a : INT; END_VAR END_FUNCTION_BLOCK\n"
     + "".join(f"FUNCTION_BLOCK F{k} VAR a, b : F{k - 1}; END_VAR END_FUNCTION_BLOCK\n" for k in range(1, 41))
     + BLOCK.replace("s : STRING", "f : F40"),
+    "calls of instances of instances": "FUNCTION_BLOCK F0 VAR a : INT; END_VAR a := a + 1; END_FUNCTION_BLOCK\n"
+    + "".join(f"FUNCTION_BLOCK F{k} VAR a, b : F{k - 1}; END_VAR a(); b(); END_FUNCTION_BLOCK\n" for k in range(1, 41))
+    + BLOCK.replace("s : STRING", "f : F40").replace("o := i;", "f();"),
     "digits": BLOCK.replace("o := i;", "o := " + "1" * 5000 + ";"),
     "digits of a duration": BLOCK.replace("s : STRING", "t : TIME := T#" + "1" * 5000 + "s"),
     "unknown names": BLOCK.replace("o := i;", "\n".join(f"o := vv{k};" for k in range(20000))),

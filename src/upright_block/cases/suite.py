@@ -19,7 +19,7 @@ from upright_block.language.types import BROKEN, OpenArray
 from upright_block.language.wrapping import as_block
 from upright_block.library import Library
 
-_NO_LAYOUT = ("recursion", "nested-too-deep", "out-of-range")
+_NO_LAYOUT = ("recursion", "nested-too-deep", "out-of-range", "too-many-calls")
 Named = TypeVar("Named", bound=Plan | NotRun)
 
 
