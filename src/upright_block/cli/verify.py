@@ -37,9 +37,9 @@ def command(
 ) -> None:
     """Run the cases of a library and show what was not as expected.
 
-    CASES choose cases by the end of what they are called in the list of JSON (safety/pump/stops, pump/stops or
-    stops), by a part of it, by their block, or by the path of a case file; * and ? stand for any characters.
-    Without CASES all are run.
+    A case is called by its file and its name, such as safety/pump/stops. CASES choose cases by the end of that
+    (pump/stops, stops), by a part of it, by their block, or by the path of a case file; * and ? stand for any
+    characters. Without CASES all are run.
 
     The exit status is 1 when a case is wrong, or could not be run.
     """
