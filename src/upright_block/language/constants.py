@@ -64,6 +64,24 @@ _EXACT: dict[str, Callable[..., Value]] = {
 """Standard functions that have one exact result, so that this program and the machine agree to the bit."""
 
 
+_NEAR: dict[str, Callable[..., float]] = {
+    "SIN": math.sin, "COS": math.cos, "TAN": math.tan, "ASIN": math.asin, "ACOS": math.acos, "ATAN": math.atan,
+    "ATAN2": math.atan2, "EXP": math.exp, "LN": math.log, "LOG": math.log10, "EXPT": math.pow,
+}  # fmt: skip
+
+
+def nearly(expression: typed.Expression) -> float | None:
+    """The value of a function of reals with known inputs, as near as this program knows it; else None."""
+    while isinstance(expression, typed.Convert):
+        expression = expression.operand
+    if not isinstance(expression, typed.CallFunction) or expression.function.name not in _NEAR:
+        return None
+    try:
+        return _NEAR[expression.function.name](*(float(number(value)) for value in expression.inputs))
+    except (NotConstant, ValueError, OverflowError, TypeError):
+        return None
+
+
 def _called(name: str, type_: Type, inputs: list[Value]) -> Value:
     try:
         value = _EXACT[name](*inputs)

@@ -20,12 +20,14 @@ from upright_block.language.literals import (
     parse_number,
     parse_text,
     parse_typed,
+    shown_real,
     shown_text,
 )
 from upright_block.language.names import listed
 from upright_block.language.scope import NamedType
 from upright_block.language.types import (
     BOOL,
+    LREAL,
     NULL,
     Elementary,
     Enumeration,
@@ -85,8 +87,13 @@ class ExpressionChecker(OperatorChecker):
         try:
             return constants.evaluate(found)
         except constants.NotConstant:
-            raise self.problem("not-constant", at, f"{what} must be known before the run; {self.text(at)} is not.",
-                               "Use a literal or a VAR CONSTANT.") from None  # fmt: skip
+            number = constants.nearly(found)
+            way_out = (
+                "Use a literal or a VAR CONSTANT."
+                if number is None
+                else f"Write {shown_real(number, LREAL)}."
+            )
+            raise self.problem("not-constant", at, f"{what} must be known before the run; {self.text(at)} is not.", way_out) from None  # fmt: skip
 
     # --- conversion to a wanted type ---
 
