@@ -25,8 +25,12 @@ def packed_events(plan: Plan) -> bytes:
     found: list[tuple[int, bytes]] = []
     force = 0
     for drive in plan.drives:
+        known: dict[str, bytes] = {}
         for row, value in zip(drive.rows, drive.values, strict=True):
-            found.append((plan.row_scans[row], _tails(drive, force, value)))
+            tails = known.get(key := repr(value))
+            if tails is None:
+                tails = known[key] = _tails(drive, force, value)
+            found.append((plan.row_scans[row], tails))
         force += drive.is_force
     found.sort(key=lambda event: event[0])
     return b"".join(

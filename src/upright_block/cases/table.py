@@ -137,11 +137,13 @@ def inline_table(source: Source, text: str, origin: Callable[[int], int]) -> Tab
     if not lines:
         return Table(source, (), (), array("q"), split)
     builder = _Builder(source, _named(split(lines[0][0])), split)
-    for start, line in lines[1:]:
-        texts = _CELL.findall(line)
-        if len(texts) == len(builder.table.heads):
-            builder.add([texts], [start])
-        else:
+    rows = [(_CELL.findall(line), start) for start, line in lines[1:]]
+    wanted = len(builder.table.heads)
+    even = [row for row in rows if len(row[0]) == wanted]
+    if even:
+        builder.add([texts for texts, _ in even], [start for _, start in even])
+    for texts, start in rows if len(even) < len(rows) else ():
+        if len(texts) != wanted:
             cells = split(start)
             builder.uneven(len(texts), cells[0].start, cells[-1].end)
     return builder.table
