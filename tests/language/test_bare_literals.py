@@ -90,6 +90,9 @@ def test_what_does_not_fit_is_one_finding(statement: str, name: str) -> None:
     ("type_", "initial", "value"),
     [
         ("REAL", "SQRT(2.0)", round_real(2**0.5)),
+        ("REAL", "SIN(1.0)", round_real(0.8414709848078965)),
+        ("REAL", "2.0 * EXP(1.0)", round_real(2 * 2.718281828459045)),
+        ("REAL", "EXPT(2.0, 0.5)", round_real(2**0.5)),
         ("INT", "MAX(2, 3)", 3),
         ("SINT", "ABS(-5)", 5),
         ("REAL", "LIMIT(0.0, 1.5, 1.0)", 1.0),

@@ -30,6 +30,12 @@ def evaluate(expression: typed.Expression) -> Value:
             if not isinstance(variable.initial, (bool, int, float, str)):
                 raise NotConstant
             return variable.initial
+        case typed.Convert(type=target, operand=typed.CallFunction() as call) if target.bits == 32:
+            # Rounded to a REAL, what this program and the machine compute is the same.
+            near = nearly(call)
+            if near is None or target.family != "real":
+                raise NotConstant
+            return _convert(near, target)
         case typed.Convert(type=target, operand=operand):
             return _convert(number(operand), target)
         case typed.InRange(type=type_, operand=operand):
