@@ -48,7 +48,3 @@ class Source:
             return ""
         end = starts[line] - 1 if line < len(starts) else len(self.text)
         return self.text[starts[line - 1] : end].rstrip("\r")
-
-    def line_start(self, line: int) -> int:
-        """The offset of the first character of ``line``."""
-        return self._starts()[line - 1]
