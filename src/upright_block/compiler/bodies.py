@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
+from itertools import islice
 from typing import Any
 
 from upright_block.compiler.expressions import ExpressionEmitter, results
@@ -19,7 +20,7 @@ from upright_block.compiler.layout import held_type, layout_of
 from upright_block.compiler.places import Checked, Frame, copy_instructions, elementary
 from upright_block.language import typed
 from upright_block.language.types import Array, Elementary, OpenArray, String
-from upright_block.language.walking import inner_bodies
+from upright_block.language.walking import every_statement
 
 _LONGEST_INLINED = 24
 _REFUSALS = {
@@ -48,7 +49,7 @@ class BodyEmitter(ExpressionEmitter):
         self.statements(unit.body)
         self.out.append("end")
         for variable in returned:
-            self.read(typed.Place(variable, (), variable.type))
+            self.read(typed.whole(variable))
         body, self.out = self.out, []
         if frame.unit.keeps_data:
             self._load_touched()
@@ -84,7 +85,7 @@ class BodyEmitter(ExpressionEmitter):
                     self.set_initial(variable)
             return
         for pin in given:
-            place = typed.Place(pin, (), pin.type)
+            place = typed.whole(pin)
             if pin.section in ("output", "result") and not isinstance(pin.type, Elementary):
                 self.set_initial(pin)
             elif pin.section == "input" and isinstance(pin.type, Elementary) and not self.is_local(place):
@@ -124,7 +125,7 @@ class BodyEmitter(ExpressionEmitter):
         before, taken = self.statement, len(self.taken)
         for at in body:
             if isinstance(at, (typed.Assign, typed.AssignPart, typed.CallInstance, typed.For)):
-                self.statement = at.start
+                self.statement = at.origin.start
             _STATEMENTS[type(at)](self, at)
             self.statement = before
             while len(self.taken) > taken:
@@ -176,7 +177,7 @@ class BodyEmitter(ExpressionEmitter):
         return (
             not any(u.keeps_data for u in block.uses.values())
             and not self.module.has_loops(block)
-            and (_length(block.body) <= _LONGEST_INLINED)
+            and not any(islice(every_statement(block.body), _LONGEST_INLINED, None))
         )
 
     def _store_pin(self, pin: typed.Variable, base: str, offset: int) -> None:
@@ -228,12 +229,12 @@ class BodyEmitter(ExpressionEmitter):
 
     def _if(self, at: typed.If) -> None:
         ends: list[Checked] = []
-        for index, (condition, body) in enumerate(at.branches):
+        for index, branch in enumerate(at.branches):
             if index:
                 self.out.append("else")
-            self.expression(condition)
+            self.expression(branch.condition)
             self.out.append("if")
-            ends.append(self._way(body))
+            ends.append(self._way(branch.body))
         if at.otherwise:
             self.out.append("else")
         ends.append(self._way(at.otherwise))
@@ -259,9 +260,7 @@ class BodyEmitter(ExpressionEmitter):
         self.out.append(f"local.set {selector} block {done} block {otherwise}")
         self.out += [f"block {label}" for label in reversed(labels)]
         bounds = [
-            (low, high, label)
-            for (ranges, _), label in zip(at.arms, labels, strict=True)
-            for low, high in ranges
+            (low, high, label) for arm, label in zip(at.arms, labels, strict=True) for low, high in arm.ranges
         ]
         lowest = min((low for low, _, _ in bounds), default=0)
         highest = max((high for _, high, _ in bounds), default=0)
@@ -282,9 +281,9 @@ class BodyEmitter(ExpressionEmitter):
                     )
             self.out.append(f"br {otherwise}")
         ends: list[Checked] = []
-        for _, body in at.arms:
+        for arm in at.arms:
             self.out.append("end")
-            ends.append(self._way(body))
+            ends.append(self._way(arm.body))
             self.out.append(f"br {done}")
         self.out.append("end")
         ends.append(self._way(at.otherwise))
@@ -324,7 +323,7 @@ class BodyEmitter(ExpressionEmitter):
         self.loop_labels.append(name)
         self.checked = frozenset()
         self.out.append(f"block {name}.x loop {name}.l")
-        with self._spending(at.start):
+        with self._spending(at.origin.start):
             enter(f"{name}.x")
             self.out.append(f"block {name}.c")
             self.statements(at.body)
@@ -399,7 +398,7 @@ class BodyEmitter(ExpressionEmitter):
         turns = _turns(at)
         if turns is None:
             self.out.append(f"loop {name}.l")
-        with self._spending(at.start, turns or 1):
+        with self._spending(at.origin.start, turns or 1):
             if turns is not None:
                 self.out.append(f"loop {name}.l")
             self._for_body(at, name)
@@ -434,7 +433,8 @@ class BodyEmitter(ExpressionEmitter):
         self.out.append("i32.eqz")
         unit = self.frame.unit
         self.fault_if(
-            at.start, _REFUSALS.get(unit.key, "assertion failed") if unit.is_standard else "assertion failed"
+            at.origin.start,
+            _REFUSALS.get(unit.key, "assertion failed") if unit.is_standard else "assertion failed",
         )
 
     def _exit(self, at: typed.Exit) -> None:
@@ -453,7 +453,7 @@ _MOST_TURNS = 100_000
 def _turns(at: typed.For) -> int | None:
     """How often a loop turns, where that is known before the run and no great number."""
     first, last, step = at.first, at.last, at.step
-    if _leaves(at.body):
+    if any(isinstance(inner, (typed.Exit, typed.Return)) for inner in every_statement(at.body)):
         return None
     if not (
         isinstance(first, typed.Constant)
@@ -463,14 +463,6 @@ def _turns(at: typed.For) -> int | None:
         return None
     turns = (int(last.value) - int(first.value)) // int(step.value) + 1
     return turns if 0 < turns <= _MOST_TURNS else None
-
-
-def _leaves(body: Iterable[typed.Statement]) -> bool:
-    """Whether a body may be left before its end."""
-    return any(
-        isinstance(at, (typed.Exit, typed.Return)) or any(_leaves(inner) for inner in inner_bodies(at))
-        for at in body
-    )
 
 
 def parameters(unit: typed.Unit) -> list[typed.Variable]:
@@ -498,11 +490,6 @@ def dispatcher(name: str, method: typed.Unit, ways: dict[int, str]) -> str:
         call = f"local.get $self {' '.join(names)} call ${way} return"
         out.append(f"local.get $self i32.load i32.const {number} i32.eq if {call} end")
     return "\n".join([*out, "unreachable)"])
-
-
-def _length(body: Iterable[typed.Statement]) -> int:
-    """The number of statements, those inside others included."""
-    return sum(1 + sum(_length(inner) for inner in inner_bodies(at)) for at in body)
 
 
 _STATEMENTS: dict[type, Callable[[BodyEmitter, Any], None]] = {

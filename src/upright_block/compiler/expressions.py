@@ -241,7 +241,7 @@ class ExpressionEmitter(PlaceEmitter):
         """
         unit = at.function
         if unit.is_standard and not self.frame.unit.is_standard:
-            site = self.module.site(self.frame.unit, at.start, "")
+            site = self.module.site(self.frame.unit, at.origin.start, "")
             self.out.append(f"i32.const {site} global.set $caller")
         if at.instance is not None:
             self.push_address(at.instance)

@@ -9,8 +9,7 @@ from dataclasses import dataclass
 from upright_block.language import typed
 from upright_block.language.typed import Variable
 from upright_block.language.types import Array, Type
-
-Assigned = set[Variable]
+from upright_block.language.walking import accesses
 
 _SELDOM = 3
 _MOST_LOCALS = 128
@@ -36,9 +35,10 @@ def usage(
     """
     flow = _Flow()
     flow.uses.update(given)
-    end = flow.statements(body, set(given))
-    ends = flow.ends if end is None else [*flow.ends, end]
-    everywhere = set.intersection(*ends) if ends else set()
+    flow.assigned.update(given)
+    if flow.statements(body):
+        flow.leave()
+    everywhere = flow.at_ends or set()
     often = flow.uses.most_common(_MOST_LOCALS)
     least = max(_SELDOM, often[-1][1] if len(often) == _MOST_LOCALS else 0)
     seldom = {variable for variable, count in flow.uses.items() if count <= least}
@@ -46,138 +46,107 @@ def usage(
 
 
 class _Flow:
-    """Walks over a body with the variables assigned so far; None is a place that is not reached."""
+    """Walks over a body with the variables ``assigned`` so far.
+
+    ``added`` are those that were assigned since the walk began, in order, so that what a branch assigned is known
+    at its end and taken back. ``at_ends`` are the variables assigned at each end of the body that was met; None
+    where none was.
+    """
 
     def __init__(self) -> None:
         self.needed: set[Variable] = set()
         self.written: set[Variable] = set()
-        self.ends: list[Assigned] = []
+        self.assigned: set[Variable] = set()
+        self.added: list[Variable] = []
+        self.at_ends: set[Variable] | None = None
         self.uses: Counter[Variable] = Counter()
         self.weight = 1
 
-    def read(self, at: typed.Expression, assigned: Assigned) -> None:
-        """In the order of evaluation, since a call may assign what stands to the right of it."""
-        waiting = [at]
-        while waiting:
-            match waiting.pop():
-                case typed.Load(place=place) | typed.AddressOf(place=place):
-                    self.reach(place, assigned)
-                case typed.Binary(left=left, right=right):
-                    waiting += (right, left)
-                case (
-                    typed.Convert(operand=operand)
-                    | typed.Unary(operand=operand)
-                    | typed.Part(operand=operand)
-                    | typed.InRange(operand=operand)
-                ):
-                    waiting.append(operand)
-                case typed.CallStandard(inputs=inputs):
-                    waiting += reversed(inputs)
-                case typed.CallFunction(inputs=inputs, shared=shared, outputs=outputs, instance=instance):
-                    if instance is not None:
-                        self.reach(instance, assigned)
-                    for value in inputs:
-                        self.read(value, assigned)
-                    for place in shared:
-                        self.reach(place, assigned)
-                    for _, receiver in outputs:
-                        self.receive(receiver, assigned)
+    def leave(self) -> None:
+        """Note an end of the body."""
+        self.at_ends = set(self.assigned) if self.at_ends is None else self.at_ends & self.assigned
 
-    def reach(self, place: typed.Place, assigned: Assigned) -> None:
-        """Use a place: the variable itself, or what is needed on the way to it."""
-        root = place.root
-        if place.is_plain or (place.steps and typed.Place(root, (), root.type).is_plain):
+    def look(self, at: typed.Statement | typed.Expression) -> None:
+        """Note what a statement or an expression does to the variables of the unit."""
+        for access in accesses(at):
+            place = access.place
+            if place is None or not place.is_plain:
+                continue
+            root = place.root
             self.uses[root] += self.weight
-            if root not in assigned:
+            if access.kind == "write":
+                self.written.add(root)
+                self.assign(root)
+            elif root not in self.assigned:
                 self.needed.add(root)
-        for step in place.steps:
-            if isinstance(step, typed.Element):
-                for index in step.indices:
-                    self.read(index, assigned)
 
-    def write(self, place: typed.Place, assigned: Assigned) -> None:
-        if place.is_plain:
-            self.uses[place.root] += self.weight
-            self.written.add(place.root)
-            assigned.add(place.root)
-        else:
-            self.reach(place, assigned)
+    def assign(self, variable: Variable) -> None:
+        if variable not in self.assigned:
+            self.assigned.add(variable)
+            self.added.append(variable)
 
-    def receive(self, receiver: typed.Receiver, assigned: Assigned) -> None:
-        if receiver.shift is not None and receiver.place.is_plain:
-            self.reach(receiver.place, assigned)
-        self.write(receiver.place, assigned)
-
-    def statements(self, body: Iterable[typed.Statement], assigned: Assigned) -> Assigned | None:
-        """The variables assigned after ``body``; ``assigned`` is used up."""
+    def statements(self, body: Iterable[typed.Statement]) -> bool:
+        """Walk over statements; whether their end is reached."""
         for at in body:
             match at:
-                case typed.Assign(place=place, value=value):
-                    if not place.is_plain:
-                        self.reach(place, assigned)
-                    self.read(value, assigned)
-                    if place.is_plain:
-                        self.write(place, assigned)
-                case typed.AssignPart(place=place, value=value):
-                    self.reach(place, assigned)
-                    self.read(value, assigned)
-                    if place.is_plain:
-                        self.write(place, assigned)
                 case typed.If(branches=branches, otherwise=otherwise):
-                    ways = []
-                    for condition, inner in branches:
-                        self.read(condition, assigned)
-                        ways.append(self.statements(inner, set(assigned)))
-                    ways.append(self.statements(otherwise, assigned))
-                    joined = _join(ways)
-                    if joined is None:
-                        return None
-                    assigned = joined
-                case typed.CallInstance(instance=instance, inputs=inputs, shared=shared, outputs=outputs):
-                    self.reach(instance, assigned)
-                    for _, value in inputs:
-                        self.read(value, assigned)
-                    for _, place in shared:
-                        self.reach(place, assigned)
-                    for _, receiver, _ in outputs:
-                        self.receive(receiver, assigned)
+                    if not self.ways([(b.condition, b.body) for b in branches], otherwise):
+                        return False
                 case typed.Case(selector=selector, arms=arms, otherwise=otherwise):
-                    self.read(selector, assigned)
-                    ways = [self.statements(inner, set(assigned)) for _, inner in arms]
-                    joined = _join([*ways, self.statements(otherwise, assigned)])
-                    if joined is None:
-                        return None
-                    assigned = joined
-                case typed.Evaluate(call=value) | typed.Assert(condition=value):
-                    self.read(value, assigned)
-                case typed.For(place=place, first=first, last=last, step=step, body=inner):
-                    for value in (first, last, step):
-                        self.read(value, assigned)
-                    self.write(place, assigned)
-                    self.loop(typed.Load(place.type, place), inner, assigned)
+                    self.look(selector)
+                    if not self.ways([(None, arm.body) for arm in arms], otherwise):
+                        return False
+                case typed.For(place=place, body=inner):
+                    self.look(at)
+                    self.loop(typed.Load(place.type, place), inner)
                 case (
                     typed.While(condition=condition, body=inner)
                     | typed.Repeat(body=inner, condition=condition)
                 ):
-                    self.loop(condition, inner, assigned)
+                    self.loop(condition, inner)
                 case typed.Return():
-                    self.ends.append(assigned)
-                    return None
+                    self.leave()
+                    return False
                 case typed.Exit() | typed.Continue():
-                    return None
-        return assigned
+                    return False
+                case _:
+                    self.look(at)
+        return True
 
-    def loop(self, condition: typed.Expression, body: Iterable[typed.Statement], assigned: Assigned) -> None:
+    def ways(
+        self,
+        branches: Iterable[tuple[typed.Expression | None, Sequence[typed.Statement]]],
+        otherwise: Sequence[typed.Statement],
+    ) -> bool:
+        """Walk over ways of which one is gone; after them is assigned what each of those assigned whose end is reached."""
+        reached: list[list[Variable]] = []
+        for condition, body in (*branches, (None, otherwise)):
+            if condition is not None:
+                self.look(condition)
+            begun = len(self.added)
+            if self.statements(body):
+                reached.append(self.added[begun:])
+            self.take_back(begun)
+        if not reached:
+            return False
+        for variable in set(reached[0]).intersection(*reached[1:]):
+            self.assign(variable)
+        return True
+
+    def loop(self, condition: typed.Expression, body: Iterable[typed.Statement]) -> None:
         """What a loop assigns counts for nothing after it, since it may not run; what it names counts often."""
         self.weight += _SELDOM
-        self.read(condition, set(assigned))
-        self.statements(body, set(assigned))
+        begun = len(self.added)
+        self.look(condition)
+        self.take_back(begun)
+        self.statements(body)
+        self.take_back(begun)
         self.weight -= _SELDOM
 
-
-def _join(ways: Iterable[Assigned | None]) -> Assigned | None:
-    reached = [way for way in ways if way is not None]
-    return set.intersection(*reached) if reached else None
+    def take_back(self, begun: int) -> None:
+        """Forget what was assigned since then."""
+        self.assigned.difference_update(self.added[begun:])
+        del self.added[begun:]
 
 
 # --- variables whose address is known elsewhere ---
@@ -190,7 +159,7 @@ def pinned_variables(units: Iterable[typed.Unit]) -> frozenset[Variable]:
     """
     found: set[Variable] = set()
     for unit in units:
-        if unit.calls_own_methods and unit.keeps_data:
+        if unit.works_on_itself and unit.keeps_data:
             found.update(unit.variables.values())
         for place in unit.addressed:
             members = [step for step in place.steps if isinstance(step, typed.Member)]

@@ -14,7 +14,7 @@ from upright_block.language import typed
 from upright_block.language.literals import Value
 from upright_block.language.source import Source
 from upright_block.language.types import string_type
-from upright_block.language.walking import inner_bodies
+from upright_block.language.walking import every_statement
 
 _PAGE = 65536
 _LARGE = 400_000
@@ -87,7 +87,9 @@ class _Builder:
     def has_loops(self, unit: typed.Unit) -> bool:
         known = self.loops.get(unit.key)
         if known is None:
-            known = any(_contains_loop(u.body or ()) for u in self._reached(unit))
+            loops = (typed.For, typed.While, typed.Repeat)
+            bodies = (u.body or () for u in self._reached(unit))
+            known = any(isinstance(at, loops) for body in bodies for at in every_statement(body))
             self.loops[unit.key] = known
         return known
 
@@ -224,13 +226,6 @@ def _kinds(units: Iterable[typed.Unit]) -> dict[str, list[typed.Unit]]:
 
 def _escaped(content: bytes) -> str:
     return "".join([f"\\{byte:02x}" for byte in content])
-
-
-def _contains_loop(body: Iterable[typed.Statement]) -> bool:
-    return any(
-        isinstance(at, (typed.For, typed.While, typed.Repeat)) or any(map(_contains_loop, inner_bodies(at)))
-        for at in body
-    )
 
 
 @cache

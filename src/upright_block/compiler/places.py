@@ -153,8 +153,7 @@ class PlaceEmitter:
     def address(self, place: typed.Place) -> int:
         """Put an address on the stack, and return the offset from it to the place."""
         steps = place.steps
-        root = typed.Place(place.root, (), place.root.type)
-        if steps and isinstance(steps[0], typed.Target) and self.is_local(root):
+        if steps and isinstance(steps[0], typed.Target) and self.is_local(typed.whole(place.root)):
             self.out.append(f"local.get {self.local(place.root)}")
             self._check_target(steps[0])
             offset, steps = 0, steps[1:]
@@ -425,7 +424,7 @@ class PlaceEmitter:
 
     def set_initial(self, variable: typed.Variable) -> None:
         """Give a variable its initial value."""
-        place = typed.Place(variable, (), variable.type)
+        place = typed.whole(variable)
         type_ = variable.type
         if isinstance(type_, Elementary):
             initial = variable.initial

@@ -15,6 +15,10 @@ class Node:
     end: int
 
 
+NO_PLACE = Node(0, 0)
+"""Where nothing is written."""
+
+
 # --- expressions (7.3.2) ---
 
 
@@ -43,6 +47,16 @@ class Member(Expression):
     base: Expression
     name: str
     name_start: int
+
+
+@node
+class MadeName(Name):
+    """A name that nobody wrote; its place is that of what it was made for."""
+
+
+@node
+class MadeMember(Member):
+    """A member that nobody wrote."""
 
 
 @node
@@ -139,6 +153,13 @@ class Statement(Node):
 
 
 @node
+class Made(Statement):
+    """A statement that nobody wrote: it was made for what stands at its place, such as a step or EN."""
+
+    statement: Statement | None = None
+
+
+@node
 class Assignment(Statement):
     target: Expression
     value: Expression
@@ -218,6 +239,11 @@ class Continue(Statement):
 @node
 class Return(Statement):
     pass
+
+
+def is_made(at: Node) -> bool:
+    """Whether something was made on the way, for what stands at its place."""
+    return isinstance(at, (Made, MadeName, MadeMember))
 
 
 # --- types (6.4) ---

@@ -1,8 +1,9 @@
 """The typed tree: what the program means, once every name and type is known.
 
 It holds no mistakes: the checker builds a unit's body only where it found none, and the compiler
-relies on that. Conversions are explicit nodes. ``start`` is the offset of the source text that a
-fault is reported at.
+relies on that. Conversions are explicit nodes. ``origin`` is the syntax that a statement, a branch or an access
+comes from; of one that was made on the way it is what it was made for, see `syntax.is_made`. ``start`` is the
+offset of the source text that a fault is reported at.
 """
 
 from __future__ import annotations
@@ -139,7 +140,7 @@ class Unit(Compound):
     owner: Unit | None = None
     access: Access = "PROTECTED"
     number: int = 0
-    calls_own_methods: bool = False
+    works_on_itself: bool = False
     virtual_uses: dict[str, None] = field(default_factory=dict)
     edges: dict[str, Variable] = field(default_factory=dict)
     _this: Variable | None = None
@@ -279,6 +280,7 @@ class Place:
     root: Variable
     steps: tuple[Step, ...]
     type: Type
+    origin: syntax.Node
 
     @property
     def is_exact(self) -> bool:
@@ -295,6 +297,11 @@ class Place:
             and isinstance(self.type, Elementary)
             and self.root.section not in ("in_out", "external", "global", "this")
         )
+
+
+def whole(variable: Variable, origin: syntax.Node = syntax.NO_PLACE) -> Place:
+    """A variable of the unit as a place."""
+    return Place(variable, (), variable.type, origin)
 
 
 # --- expressions ---
@@ -397,7 +404,7 @@ class CallFunction:
     inputs: tuple[Expression, ...]
     shared: tuple[Place, ...]
     outputs: tuple[tuple[Variable, Receiver], ...]
-    start: int
+    origin: syntax.Node
     instance: Place | None = None
     is_virtual: bool = False
 
@@ -454,34 +461,39 @@ class Receiver:
 
 
 @node
-class Assign:
+class Placed:
+    """What has a place in the text."""
+
+    origin: syntax.Node
+
+
+@node
+class Assign(Placed):
     """A text is cut to the capacity of its place; other types that are not elementary are copied whole."""
 
     place: Place
     value: Expression
-    start: int = 0
 
 
 @node
-class AssignPart:
+class AssignPart(Placed):
     """To ``type.bits`` bits of the bit string at ``place``, from bit ``shift`` on."""
 
     place: Place
     type: Elementary
     shift: int
     value: Expression
-    start: int = 0
 
 
 @node
-class Evaluate:
+class Evaluate(Placed):
     """A function called for its outputs alone."""
 
     call: CallFunction
 
 
 @node
-class CallInstance:
+class CallInstance(Placed):
     """Inputs are stored, the body runs, outputs are stored to their places.
 
     With ``is_virtual`` the kind of the instance decides whose body it is.
@@ -492,69 +504,76 @@ class CallInstance:
     inputs: tuple[tuple[Variable, Expression], ...]
     shared: tuple[tuple[Variable, Place], ...]
     outputs: tuple[tuple[Variable, Receiver, bool], ...]
-    start: int
     is_virtual: bool = False
 
 
 @node
-class If:
-    branches: tuple[tuple[Expression, tuple[Statement, ...]], ...]
+class Branch(Placed):
+    condition: Expression
+    body: tuple[Statement, ...]
+
+
+@node
+class If(Placed):
+    branches: tuple[Branch, ...]
     otherwise: tuple[Statement, ...]
 
 
 @node
-class Case:
-    """Each arm has its labels as inclusive ranges."""
+class Arm(Placed):
+    """A branch of a CASE with its labels as inclusive ranges."""
 
+    ranges: tuple[tuple[int, int], ...]
+    body: tuple[Statement, ...]
+
+
+@node
+class Case(Placed):
     selector: Expression
-    arms: tuple[tuple[tuple[tuple[int, int], ...], tuple[Statement, ...]], ...]
+    arms: tuple[Arm, ...]
     otherwise: tuple[Statement, ...]
 
 
 @node
-class For:
+class For(Placed):
     place: Place
     first: Expression
     last: Expression
     step: Expression
     body: tuple[Statement, ...]
-    start: int
 
 
 @node
-class While:
+class While(Placed):
     condition: Expression
     body: tuple[Statement, ...]
-    start: int
 
 
 @node
-class Repeat:
+class Repeat(Placed):
     body: tuple[Statement, ...]
     condition: Expression
-    start: int
 
 
 @node
-class Assert:
+class Assert(Placed):
     """The scan stops when the condition does not hold."""
 
     condition: Expression
-    start: int
 
 
 @node
-class Exit:
+class Exit(Placed):
     pass
 
 
 @node
-class Continue:
+class Continue(Placed):
     pass
 
 
 @node
-class Return:
+class Return(Placed):
     pass
 
 

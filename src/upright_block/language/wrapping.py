@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from upright_block.language import typed
+from upright_block.language import syntax, typed
 from upright_block.language.types import BOOL, Elementary, Type
 
 
@@ -23,17 +23,17 @@ def as_block(unit: typed.Unit) -> typed.Unit:
     at = unit.syntax
     pins = {section: unit.section(section) for section in ("input", "in_out", "output")}
     inputs = tuple(_load(own[v.key]) for v in pins["input"])
-    shared = tuple(_place(own[v.key]) for v in pins["in_out"])
-    outputs = tuple((v, typed.Receiver(_place(own[v.key]), v.type, None)) for v in pins["output"])
+    shared = tuple(typed.whole(own[v.key]) for v in pins["in_out"])
+    outputs = tuple((v, typed.Receiver(typed.whole(own[v.key]), v.type, None)) for v in pins["output"])
     type_: Type = BOOL if unit.result is None else unit.result.type
-    call = typed.CallFunction(type_, unit, inputs, shared, outputs, at.start)
-    body: typed.Statement = typed.Evaluate(call)
+    call = typed.CallFunction(type_, unit, inputs, shared, outputs, at)
+    body: typed.Statement = typed.Evaluate(syntax.NO_PLACE, call)
     if unit.result is not None:
         result = typed.Variable(
             unit.name, "output", type_, False, unit.result.initial, unit.comment, at.start, at.end
         )
         own[result.key] = result
-        body = typed.Assign(_place(result), call)
+        body = typed.Assign(syntax.NO_PLACE, typed.whole(result), call)
     return typed.Unit(
         "FUNCTION_BLOCK",
         unit.name,
@@ -49,10 +49,6 @@ def as_block(unit: typed.Unit) -> typed.Unit:
     )
 
 
-def _place(variable: typed.Variable) -> typed.Place:
-    return typed.Place(variable, (), variable.type)
-
-
 def _load(variable: typed.Variable) -> typed.Load:
     type_ = variable.type
-    return typed.Load(type_.base if isinstance(type_, Elementary) else type_, _place(variable))
+    return typed.Load(type_.base if isinstance(type_, Elementary) else type_, typed.whole(variable))

@@ -156,7 +156,6 @@ class CallChecker(StandardChecker):
                 f"{place.root.name} is a constant and has no place.",
                 "Copy it into a variable.",
             )
-        self.unit.addressed.append(place)
         return typed.AddressOf(reference_type(place.type), place)
 
     def _bound(self, at: syntax.Call, name: str) -> typed.Expression:
@@ -175,7 +174,7 @@ class CallChecker(StandardChecker):
         if isinstance(place.type, Array):
             return typed.Constant(DINT, place.type.bounds[dimension - 1][is_high])
         step = typed.Bound(dimension - 1, is_high)
-        return typed.Load(DINT, typed.Place(place.root, (*place.steps, step), DINT))
+        return typed.Load(DINT, typed.Place(place.root, (*place.steps, step), DINT, at))
 
     def block_called(self, at: syntax.Node, block: typed.Unit) -> Problem:
         """Report that a block is called by its own name."""
@@ -203,7 +202,6 @@ class CallChecker(StandardChecker):
         is_virtual: bool = False,
     ) -> typed.CallFunction:
         """A call of a function that is written in the block language (6.6.1.4.2)."""
-        self.unit.use(function, at)
         given = self.arguments(at, function)
         if function.result is not None and function.result.type is BROKEN:
             raise Problem
@@ -242,9 +240,7 @@ class CallChecker(StandardChecker):
         type_ = BOOL if function.result is None else function.result.type
         type_ = type_.base if isinstance(type_, Elementary) else type_
         shared = tuple(place for _, place in self.in_outs(at, function, given))
-        return typed.CallFunction(
-            type_, function, tuple(inputs), shared, outputs, at.start, instance, is_virtual
-        )
+        return typed.CallFunction(type_, function, tuple(inputs), shared, outputs, at, instance, is_virtual)
 
     def method_called(self, callee: syntax.Expression) -> MethodCalled | None:
         """The method that a callee names; None when it names none."""
@@ -265,7 +261,7 @@ class CallChecker(StandardChecker):
         found = holder.method(key) if holder and not self.declares(key) else None
         if holder is None or found is None:
             return None
-        return MethodCalled(found, typed.Place(holder.this, (), holder), True, callee)
+        return MethodCalled(found, typed.Place(holder.this, (), holder, callee), True, callee)
 
     def _base_method(self, name: str, name_at: syntax.Node) -> MethodCalled | None:
         """``SUPER.name(...)``: the method that this unit inherits."""
@@ -275,14 +271,14 @@ class CallChecker(StandardChecker):
         found = holder.base.method(name.upper()) if holder.base else None
         if found is None:
             raise self.problem("unknown-name", name_at, f"{holder.base or holder} has no method {name} to go back to.", "Correct the name.")  # fmt: skip
-        return MethodCalled(found, typed.Place(holder.this, (), holder), False, name_at)
+        return MethodCalled(found, typed.Place(holder.this, (), holder, name_at), False, name_at)
 
     def _instance_at(self, at: syntax.Expression) -> typed.Place:
         """The place of an instance; a variable of an interface leads to the one it refers to."""
         place = self.place(at)
         target = place.type.target if isinstance(place.type, Reference) else None
         if isinstance(target, typed.Unit) and target.kind == "INTERFACE":
-            return typed.Place(place.root, (*place.steps, typed.Target(at.start)), target)
+            return typed.Place(place.root, (*place.steps, typed.Target(at.start)), target, at)
         return place
 
     def _method_at(self, place: typed.Place, name: str, name_at: syntax.Node) -> MethodCalled | None:
@@ -313,10 +309,6 @@ class CallChecker(StandardChecker):
         method = called.method
         if not called.is_virtual and method.has("ABSTRACT"):
             raise self.problem("abstract", called.name_at, f"{method.name} of {method.owner} is ABSTRACT and has no body.", "Remove the call.")  # fmt: skip
-        if called.instance.root.section == "this":
-            self.unit.calls_own_methods = True
-        if called.is_virtual:
-            self.unit.virtual_uses[method.key] = None
         return self.call_function(at, method, called.instance, called.is_virtual)
 
     def in_outs(
@@ -423,7 +415,6 @@ class CallChecker(StandardChecker):
                 f"Give it a variable of type {pin.type}.",
             )
         self.check_writable(place, at)
-        self.unit.addressed.append(place)
         return place
 
     def _pin(self, argument: syntax.Argument, unit: typed.Unit) -> typed.Variable:

@@ -131,7 +131,6 @@ class ExpressionChecker(OperatorChecker):
                 f"{self.text(at)} is {place.type}, which does not implement {target}.",
                 f"Write {place.type.kind} {place.type} IMPLEMENTS {target}.",
             )
-        self.unit.addressed.append(place)
         return typed.AddressOf(wanted, place)
 
     def _coerce_elementary(
@@ -387,7 +386,9 @@ class ExpressionChecker(OperatorChecker):
 _CHECK: dict[type, Callable[[ExpressionChecker, Any], typed.Expression]] = {
     syntax.Literal: ExpressionChecker._literal,
     syntax.Name: ExpressionChecker._name,
+    syntax.MadeName: ExpressionChecker._name,
     syntax.Member: ExpressionChecker._load,
+    syntax.MadeMember: ExpressionChecker._load,
     syntax.Index: ExpressionChecker._load,
     syntax.Dereference: ExpressionChecker._load,
     syntax.Part: ExpressionChecker._part,

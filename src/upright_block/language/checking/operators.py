@@ -376,8 +376,8 @@ class OperatorChecker(PlaceChecker):
         exponent = self.as_number(right, LREAL, at.right)
         function = self.find_unit("EXPT")
         assert function is not None
-        self.unit.use(function, at)
-        call = typed.CallFunction(LREAL, function, (base_value, exponent), (), (), at.operator_start)
+        operator_at = syntax.Node(at.operator_start, at.end)
+        call = typed.CallFunction(LREAL, function, (base_value, exponent), (), (), operator_at)
         return call if base_type is LREAL else typed.Convert(base_type, call, at.start)
 
     def _power_as(

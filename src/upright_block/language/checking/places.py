@@ -85,16 +85,16 @@ class PlaceChecker(Reporter):
                 raise self.problem("outside-an-instance", at, f"{at.name} has no meaning in a function.", "Use it in a block or a method.")  # fmt: skip
             if key == "SUPER":
                 raise self.problem("no-value", at, "SUPER has no value of its own.", "Call a method of it: SUPER.method(...).")  # fmt: skip
-            return typed.Place(holder.this, (), holder)
+            return typed.Place(holder.this, (), holder, at)
         owner = self.unit.owner
         if owner is not None and key not in self.unit.variables and key != self.unit.name.upper():
             held = owner.variables.get(key)
             if held is not None:
-                return self._pin_at(typed.Place(owner.this, (), owner), owner, held, at.start)
+                return self._pin_at(typed.Place(owner.this, (), owner, at), owner, held, at)
         variable = self.variable(at)
         if key in self.unit.edges:
-            return edge_place(self.unit.edges[key])
-        return typed.Place(variable, (), variable.type)
+            return edge_place(self.unit.edges[key], at)
+        return typed.whole(variable, at)
 
     def variable(self, at: syntax.Name) -> typed.Variable:
         """The variable of the unit, or the global one, that is called by this name."""
@@ -115,8 +115,6 @@ class PlaceChecker(Reporter):
         if variable.type is BROKEN:
             self.unit.is_broken = True
             raise Problem
-        if variable.section == "global":
-            self.unit.shares = self.scope.globals
         return variable
 
     def _no_variable(self, at: syntax.Name) -> Problem:
@@ -184,24 +182,26 @@ class PlaceChecker(Reporter):
             else:
                 way_out = f"Declare it in VAR_OUTPUT of {owner}, or read an output that it has."
             raise self.problem("private-data", name_at, f"{pin.name} is private data of {owner}; only its own body uses it.", way_out)  # fmt: skip
-        return self._pin_at(base, owner, pin, at.start)
+        return self._pin_at(base, owner, pin, at)
 
-    def _pin_at(self, base: typed.Place, owner: typed.Unit, pin: typed.Variable, start: int) -> typed.Place:
+    def _pin_at(
+        self, base: typed.Place, owner: typed.Unit, pin: typed.Variable, at: syntax.Node
+    ) -> typed.Place:
         """A variable of the instance at a place: of an in-out what it refers to, of an input with an edge the edge."""
         pin = self._known(pin)
         if pin.is_code or pin.section == "global":
-            return typed.Place(pin, (), pin.type)
+            return typed.whole(pin, at)
         is_own = base.root.section == "this" and not base.steps
         if is_own and pin.key in owner.edges:
-            place = edge_place(owner.edges[pin.key])
+            place = edge_place(owner.edges[pin.key], at)
         else:
-            place = typed.Place(pin, (), pin.type)
+            place = typed.whole(pin, at)
         if is_own and self.unit.owner is None:
             return place
         steps = (*base.steps, typed.Member(owner, place.root), *place.steps)
         if pin.section == "in_out" and not isinstance(pin.type, OpenArray):
-            steps = (*steps, typed.Target(start))
-        return typed.Place(base.root, steps, place.type)
+            steps = (*steps, typed.Target(at.start))
+        return typed.Place(base.root, steps, place.type, at)
 
     def _field(
         self, at: syntax.Member, base: typed.Place, owner: typed.Structure, name_at: syntax.Node
@@ -219,7 +219,7 @@ class PlaceChecker(Reporter):
         if field.type is BROKEN:
             self.unit.is_broken = True
             raise Problem
-        return typed.Place(base.root, (*base.steps, typed.Member(owner, field)), field.type)
+        return typed.Place(base.root, (*base.steps, typed.Member(owner, field)), field.type, at)
 
     def _index(self, at: syntax.Index) -> typed.Place:
         """An element of an array, or a character of a text, counted from 1 (6.4.2)."""
@@ -257,7 +257,7 @@ class PlaceChecker(Reporter):
             indices.append(index)
         step = typed.Element(array, tuple(indices), at.start)
         element = array.element if not isinstance(array, String) else CHAR if array.width == 1 else WCHAR
-        return typed.Place(base.root, (*base.steps, step), element)
+        return typed.Place(base.root, (*base.steps, step), element, at)
 
     def _dereference(self, at: syntax.Dereference) -> typed.Place:
         base = self.place(at.base)
@@ -268,7 +268,7 @@ class PlaceChecker(Reporter):
                 f"{self.text(at.base)} is {base.type} and refers to nothing.",
                 "Remove ^, or declare it REF_TO.",
             )
-        return typed.Place(base.root, (*base.steps, typed.Target(at.start)), base.type.target)
+        return typed.Place(base.root, (*base.steps, typed.Target(at.start)), base.type.target, at)
 
     def part_bounds(self, at: syntax.Part, whole: Type) -> tuple[Elementary, int]:
         """The type of a part of a bit string, and its lowest bit (table 17)."""
@@ -362,11 +362,11 @@ def _known_bounds(type_: Array | OpenArray | String) -> tuple[tuple[int, int], .
     return type_.bounds if isinstance(type_, Array) else ((DINT.low, DINT.high),) * type_.dimensions
 
 
-def edge_place(detector: typed.Variable) -> typed.Place:
+def edge_place(detector: typed.Variable, origin: syntax.Node) -> typed.Place:
     """What the body sees of an input with an edge: the output of its detector (table 40)."""
     block = detector.type
     assert isinstance(block, typed.Unit)
-    return typed.Place(detector, (typed.Member(block, block.variables["Q"]),), BOOL)
+    return typed.Place(detector, (typed.Member(block, block.variables["Q"]),), BOOL, origin)
 
 
 def pins_of(unit: typed.Unit) -> str:
@@ -382,7 +382,9 @@ def pins_of(unit: typed.Unit) -> str:
 
 _PLACE: dict[type, Callable[[PlaceChecker, Any], typed.Place]] = {
     syntax.Name: PlaceChecker._root,
+    syntax.MadeName: PlaceChecker._root,
     syntax.Member: PlaceChecker._member,
+    syntax.MadeMember: PlaceChecker._member,
     syntax.Index: PlaceChecker._index,
     syntax.Dereference: PlaceChecker._dereference,
 }

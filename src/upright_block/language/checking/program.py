@@ -12,13 +12,13 @@ from upright_block.language.checking.objects import access_of, check_methods, cu
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.sequences import check_sequence, declare_sequence, sequence_body
 from upright_block.language.checking.types import TypeChecker
-from upright_block.language.checking.uses import bind_overrides, find_recursion, spread_broken
+from upright_block.language.checking.uses import bind_overrides, find_recursion, note_accesses, spread_broken
 from upright_block.language.findings import Finding, Findings, Related
 from upright_block.language.parsing import parse
 from upright_block.language.scope import NamedType, Scope
 from upright_block.language.source import Source
 from upright_block.language.types import BOOL, BROKEN, ELEMENTARY, Array, Type
-from upright_block.language.walking import inner_bodies
+from upright_block.language.walking import accesses, every_statement
 
 _SECTIONS: dict[str, typed.Section] = {
     "VAR_INPUT": "input", "VAR_OUTPUT": "output", "VAR_IN_OUT": "in_out", "VAR": "private",
@@ -379,8 +379,10 @@ def _check_body(unit: typed.Unit, scope: Scope, findings: Findings) -> None:
     body = checker.body(statements)
     if body and unit.kind in ("CLASS", "INTERFACE"):
         checker.report("unexpected", unit.syntax.body[0], f"A {unit.kind} has no body of its own.", "Put statements into a METHOD.")  # fmt: skip
+    body = (*_guard(unit), *_detect(unit), *body)
+    note_accesses(unit, body, scope.globals)
     if not unit.is_broken:
-        unit.body = (*_guard(unit), *_detect(unit), *body)
+        unit.body = body
     result = unit.result
     is_real = not (unit.owner and (unit.has("ABSTRACT") or unit.owner.kind == "INTERFACE"))
     if result is not None and is_real and not unit.is_broken and not _assigns(body, result):
@@ -403,9 +405,10 @@ def _detect(unit: typed.Unit) -> list[typed.Statement]:
     for key, detector in unit.edges.items():
         block, pin = detector.type, unit.variables[key]
         assert isinstance(block, typed.Unit)
-        signal = typed.Load(BOOL, typed.Place(pin, (), BOOL))
+        made = syntax.Made(pin.start, pin.end)
+        signal = typed.Load(BOOL, typed.whole(pin, made))
         inputs = ((block.variables["CLK"], signal),)
-        found.append(typed.CallInstance(typed.Place(detector, (), block), block, inputs, (), (), pin.start))
+        found.append(typed.CallInstance(made, typed.whole(detector, made), block, inputs, (), ()))
     return found
 
 
@@ -414,30 +417,21 @@ def _guard(unit: typed.Unit) -> tuple[typed.Statement, ...]:
     enable, told = unit.variables.get("EN"), unit.variables.get("ENO")
     tell: list[typed.Statement] = []
     if told is not None and told.section == "output" and told.type is BOOL:
-        place = typed.Place(told, (), BOOL)
-        tell = [typed.Assign(place, typed.Constant(BOOL, value)) for value in (False, True)]
+        made = syntax.Made(told.start, told.end)
+        place = typed.whole(told, made)
+        tell = [typed.Assign(made, place, typed.Constant(BOOL, value)) for value in (False, True)]
     found: list[typed.Statement] = []
     if enable is not None and enable.section == "input" and enable.type is BOOL:
-        off = typed.Unary(BOOL, "NOT", typed.Load(BOOL, typed.Place(enable, (), BOOL)), enable.start)
-        found.append(typed.If(((off, (*tell[:1], typed.Return())),), ()))
+        made = syntax.Made(enable.start, enable.end)
+        off = typed.Unary(BOOL, "NOT", typed.Load(BOOL, typed.whole(enable, made)), enable.start)
+        branch = typed.Branch(made, off, (*tell[:1], typed.Return(made)))
+        found.append(typed.If(made, (branch,), ()))
     return (*found, *tell[1:])
 
 
-def _assigns(statements: Iterable[typed.Statement], variable: typed.Variable) -> bool:
-    for statement in statements:
-        match statement:
-            case typed.Assign(place=place) | typed.AssignPart(place=place) | typed.For(place=place) if (
-                place.root is variable
-            ):
-                return True
-            case typed.CallInstance(shared=shared, outputs=outputs) if variable in (
-                *(r.place.root for _, r, _ in outputs), *(p.root for _, p in shared)
-            ):  # fmt: skip
-                return True
-            case typed.Evaluate(call=call) | typed.Assign(value=typed.CallFunction() as call) if variable in (
-                *(r.place.root for _, r in call.outputs), *(p.root for p in call.shared)
-            ):  # fmt: skip
-                return True
-        if any(_assigns(inner, variable) for inner in inner_bodies(statement)):
-            return True
-    return False
+def _assigns(body: Iterable[typed.Statement], variable: typed.Variable) -> bool:
+    return any(
+        access.kind in ("write", "address") and access.place is not None and access.place.root is variable
+        for statement in every_statement(body)
+        for access in accesses(statement)
+    )

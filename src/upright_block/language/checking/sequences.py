@@ -244,7 +244,7 @@ def sequence_body(at: syntax.Sequence, unit: typed.Unit) -> tuple[syntax.Stateme
     ]
     body += [
         _if(whole, _name(_FIRST, whole), changes),
-        syntax.Assignment(at.start, at.end, _name(_FIRST, whole), _truth(True, whole)),
+        _assign(at, _name(_FIRST, whole), _truth(True, whole)),
     ]
     body += _controls(at, unit)
     body += _runs(at, unit)
@@ -257,11 +257,11 @@ def _in_order(at: syntax.Sequence) -> list[tuple[int, syntax.Transition]]:
 
 
 def _name(name: str, at: syntax.Node) -> syntax.Name:
-    return syntax.Name(at.start, at.end, name)
+    return syntax.MadeName(at.start, at.end, name)
 
 
 def _member(base: str, name: str, at: syntax.Node) -> syntax.Member:
-    return syntax.Member(at.start, at.end, _name(base, at), name, at.start)
+    return syntax.MadeMember(at.start, at.end, _name(base, at), name, at.start)
 
 
 def _flag_of(step: str, at: syntax.Node) -> syntax.Member:
@@ -276,12 +276,18 @@ def _scan_start(at: syntax.Node) -> syntax.Call:
     return syntax.Call(at.start, at.end, _name("SCAN_START", at), ())
 
 
-def _if(at: syntax.Node, condition: syntax.Expression, body: Iterable[syntax.Statement]) -> syntax.If:
-    return syntax.If(at.start, at.end, (syntax.Branch(at.start, at.end, condition, tuple(body)),), None)
+def _if(
+    at: syntax.Node,
+    condition: syntax.Expression,
+    body: Iterable[syntax.Statement],
+    otherwise: tuple[syntax.Statement, ...] | None = None,
+) -> syntax.Made:
+    branch = syntax.Branch(at.start, at.end, condition, tuple(body))
+    return syntax.Made(at.start, at.end, syntax.If(at.start, at.end, (branch,), otherwise))
 
 
-def _assign(at: syntax.Node, target: syntax.Expression, value: syntax.Expression) -> syntax.Assignment:
-    return syntax.Assignment(at.start, at.end, target, value)
+def _assign(at: syntax.Node, target: syntax.Expression, value: syntax.Expression) -> syntax.Made:
+    return syntax.Made(at.start, at.end, syntax.Assignment(at.start, at.end, target, value))
 
 
 def _joined(operator: str, parts: Iterable[syntax.Expression]) -> syntax.Expression:
@@ -298,10 +304,8 @@ def _clears(at: syntax.Transition, number: int, rivals: Iterable[int]) -> syntax
     parts += [syntax.Unary(at.start, at.end, "NOT", _name(f"transition:{rival}", at)) for rival in rivals]
     condition = at.condition
     first = _assign(condition, _name(f"transition:{number}", at), condition)
-    enabled = syntax.Assignment(at.start, at.end, _name(f"transition:{number}", at), _truth(False, at))
-    return syntax.If(
-        at.start, at.end, (syntax.Branch(at.start, at.end, _joined("AND", parts), (first,)),), (enabled,)
-    )
+    stays = _assign(at, _name(f"transition:{number}", at), _truth(False, at))
+    return _if(at, _joined("AND", parts), (first,), (stays,))
 
 
 def _when(at: syntax.Transition, number: int, body: Iterable[syntax.Statement]) -> syntax.Statement:
@@ -350,7 +354,7 @@ def _controls(at: syntax.Sequence, unit: typed.Unit) -> Iterator[syntax.Statemen
             for qualifier, parts in flags.items()
         )
         call = syntax.Call(first.start, first.end, _name(control, first), arguments)
-        yield syntax.CallStatement(first.start, first.end, call)
+        yield syntax.Made(first.start, first.end, syntax.CallStatement(first.start, first.end, call))
 
 
 def _runs(at: syntax.Sequence, unit: typed.Unit) -> Iterator[syntax.Statement]:

@@ -388,8 +388,7 @@ class StandardChecker(ExpressionChecker):
     ) -> typed.Expression:
         unit = self.find_unit(name)
         assert unit is not None
-        self.unit.use(unit, at)
-        return typed.CallFunction(type_, unit, inputs, (), (), at.start)
+        return typed.CallFunction(type_, unit, inputs, (), (), at)
 
     def _text_result(self, inputs: Sequence[typed.Expression]) -> String:
         """A text that can hold all texts that go in."""

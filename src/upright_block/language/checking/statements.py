@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from bisect import bisect_left, insort
 from collections.abc import Callable, Iterable
+from contextlib import suppress
 from itertools import chain
 from typing import Any
 
@@ -21,18 +22,30 @@ class StatementChecker(CallChecker):
     """Turns the body of a unit into typed statements."""
 
     loops: int = 0
+    made: syntax.Made | None = None
     loop_variables: tuple[tuple[typed.Variable, ...], ...] = ()
 
     def body(self, statements: Iterable[syntax.Statement]) -> tuple[typed.Statement, ...]:
         """All statements; one that is wrong is reported and left out."""
         found: list[typed.Statement] = []
         for at in statements:
-            try:
-                enabled = self._enabled(at)
-                found.append(enabled or _CHECK[type(at)](self, at))
-            except Problem:
-                continue
+            with suppress(Problem):
+                found.append(self._statement(at))
         return tuple(found)
+
+    def _statement(self, at: syntax.Statement) -> typed.Statement:
+        before = self.made
+        self.made = at if isinstance(at, syntax.Made) else None
+        written = at.statement if isinstance(at, syntax.Made) else at
+        assert written is not None
+        try:
+            return self._enabled(written) or _CHECK[type(written)](self, written)
+        finally:
+            self.made = before
+
+    def _origin(self, at: syntax.Node) -> syntax.Node:
+        """What a statement or a branch comes from."""
+        return self.made or at
 
     def _enabled(self, at: syntax.Statement) -> typed.Statement | None:
         """A call with EN or ENO, where the callee has no such pins of its own (6.6.1.5).
@@ -68,16 +81,20 @@ class StatementChecker(CallChecker):
         if isinstance(at, syntax.Assignment):
             inner = syntax.Assignment(at.start, at.end, at.target, plain)
         done = _CHECK[type(inner)](self, inner)
-        return typed.If(((condition, (done, *self._tell(receiver, True))),), self._tell(receiver, False))
+        made = syntax.Made(at.start, at.end)
+        branch = typed.Branch(made, condition, (done, *self._tell(made, receiver, True)))
+        return typed.If(made, (branch,), self._tell(made, receiver, False))
 
-    def _tell(self, receiver: typed.Receiver | None, value: bool) -> tuple[typed.Statement, ...]:
+    def _tell(
+        self, origin: syntax.Made, receiver: typed.Receiver | None, value: bool
+    ) -> tuple[typed.Statement, ...]:
         """ENO with its value."""
         if receiver is None:
             return ()
         told = typed.Constant(BOOL, value)
         if receiver.shift is None:
-            return (typed.Assign(receiver.place, told),)
-        return (typed.AssignPart(receiver.place, BOOL, receiver.shift, told),)
+            return (typed.Assign(origin, receiver.place, told),)
+        return (typed.AssignPart(origin, receiver.place, BOOL, receiver.shift, told),)
 
     def _has_enable(self, callee: syntax.Expression) -> bool:
         """Whether a callee declares EN or ENO itself."""
@@ -100,9 +117,9 @@ class StatementChecker(CallChecker):
         place = receiver.place
         value = self.value(at.value, receiver.type, self.text(at.target))
         if receiver.shift is None:
-            return typed.Assign(place, value, at.start)
+            return typed.Assign(self._origin(at), place, value)
         assert isinstance(receiver.type, Elementary)
-        return typed.AssignPart(place, receiver.type, receiver.shift, value, at.start)
+        return typed.AssignPart(self._origin(at), place, receiver.type, receiver.shift, value)
 
     def check_writable(self, place: typed.Place, at: syntax.Expression) -> None:
         """Report a place that may not be written to here; one that counts a loop is among them (7.3.3.4.2)."""
@@ -124,14 +141,14 @@ class StatementChecker(CallChecker):
             return self._assert(call)
         method = self.method_called(call.callee)
         if method is not None:
-            return typed.Evaluate(self.call_method(call, method))
+            return typed.Evaluate(self._origin(at), self.call_method(call, method))
         if isinstance(call.callee, syntax.Name) and call.callee.name.upper() == "SUPER":
             return self._call_base(call)
         qualified = self.qualified(call.callee)
         if qualified is not None:
             if qualified.kind != "FUNCTION":
                 raise self.block_called(call.callee, qualified)
-            return typed.Evaluate(self.call_function(call, qualified))
+            return typed.Evaluate(self._origin(at), self.call_function(call, qualified))
         if isinstance(call.callee, syntax.Name) and not self._is_variable(call.callee):
             if self.scope.standard.function(call.callee.name.upper()) is not None:
                 raise self.problem(
@@ -142,7 +159,7 @@ class StatementChecker(CallChecker):
                 )
             unit = self.find_unit(call.callee.name.upper())
             if unit is not None and unit.kind == "FUNCTION":
-                return typed.Evaluate(self.call_function(call, unit))
+                return typed.Evaluate(self._origin(at), self.call_function(call, unit))
             if unit is not None:
                 raise self.block_called(call.callee, unit)
             names = chain((v.name for v in self.unit.variables.values()), self.scope.known_names())
@@ -156,18 +173,15 @@ class StatementChecker(CallChecker):
         if not isinstance(block, typed.Unit):
             raise self.problem("not-callable", call.callee, f"{self.text(call.callee)} is {block} and cannot be called.",
                                f"Assign to it: {self.text(call.callee)} := ...;")  # fmt: skip
-        self.unit.use(block, call)
-        if not place.is_exact:
-            self.unit.virtual_uses[block.key] = None
         given = self.arguments(call, block)
         shared = tuple(self.in_outs(call, block, given))
         return typed.CallInstance(
+            self._origin(at),
             place,
             block,
             tuple(given.inputs.items()),
             shared,
             tuple(given.outputs),
-            at.start,
             not place.is_exact,
         )
 
@@ -177,7 +191,7 @@ class StatementChecker(CallChecker):
             raise self.problem(
                 "wrong-argument", call, "ASSERT takes one condition.", "Write ASSERT(condition);"
             )
-        return typed.Assert(self.condition(call.arguments[0].value, "ASSERT"), call.start)
+        return typed.Assert(call, self.condition(call.arguments[0].value, "ASSERT"))
 
     def _call_base(self, call: syntax.Call) -> typed.Statement:
         """``SUPER();`` runs the body of the block that this one extends (6.6.5.5.3)."""
@@ -185,10 +199,12 @@ class StatementChecker(CallChecker):
         if base is None or base.kind != "FUNCTION_BLOCK" or call.arguments:
             raise self.problem("no-base", call, f"{self.unit.name} extends no block whose body could run.",
                                "Write SUPER(); in the body of a block with EXTENDS.")  # fmt: skip
-        self.unit.calls_own_methods = True
-        made = typed.CallInstance(typed.Place(self.unit.this, (), base), base, (), (), (), call.start)
-        again = tuple(_detect_again(detector) for detector in base.edges.values())
-        return typed.If(((typed.Constant(BOOL, True), (*again, made)),), ()) if again else made
+        instance = typed.Place(self.unit.this, (), base, call.callee)
+        called = typed.CallInstance(call, instance, base, (), (), ())
+        made = syntax.Made(call.start, call.end)
+        again = tuple(_detect_again(made, detector) for detector in base.edges.values())
+        branch = typed.Branch(made, typed.Constant(BOOL, True), (*again, called))
+        return typed.If(made, (branch,), ()) if again else called
 
     def _is_variable(self, at: syntax.Name) -> bool:
         return at.name.upper() == "THIS" or self.declares(at.name.upper())
@@ -196,11 +212,11 @@ class StatementChecker(CallChecker):
     # --- selection ---
 
     def _if(self, at: syntax.If) -> typed.Statement:
-        branches: list[tuple[typed.Expression, tuple[typed.Statement, ...]]] = []
+        branches: list[typed.Branch] = []
         for index, branch in enumerate(at.branches):
             condition = self._decide(branch.condition, "ELSIF" if index else "IF")
-            branches.append((condition, self.body(branch.body)))
-        return typed.If(tuple(branches), self.body(at.otherwise or ()))
+            branches.append(typed.Branch(self._origin(branch), condition, self.body(branch.body)))
+        return typed.If(self._origin(at), tuple(branches), self.body(at.otherwise or ()))
 
     def _decide(self, at: syntax.Expression, what: str) -> typed.Expression:
         """A condition; when it is wrong the statement is still looked through."""
@@ -219,7 +235,7 @@ class StatementChecker(CallChecker):
         except Problem:
             selector = None
         taken: list[Range] = []
-        arms: list[tuple[tuple[tuple[int, int], ...], tuple[typed.Statement, ...]]] = []
+        arms: list[typed.Arm] = []
         for arm in at.arms:
             ranges: list[tuple[int, int]] = []
             for label in arm.labels:
@@ -229,11 +245,11 @@ class StatementChecker(CallChecker):
                         ranges += self._label(label, selector.type, taken)
                 except Problem:
                     continue
-            arms.append((tuple(ranges), self.body(arm.body)))
+            arms.append(typed.Arm(arm, tuple(ranges), self.body(arm.body)))
         otherwise = self.body(at.otherwise or ())
         if selector is None:
             raise Problem
-        return typed.Case(selector, tuple(arms), otherwise)
+        return typed.Case(at, selector, tuple(arms), otherwise)
 
     def _label(self, at: syntax.Label, type_: Elementary, taken: list[Range]) -> list[Range]:
         """The values of a label that no branch above has; of overlapping ones the first branch runs (7.3.3.3.3)."""
@@ -305,7 +321,7 @@ class StatementChecker(CallChecker):
         self.loop_variables = (*outer, path)
         body = self._loop_body(at.body)
         self.loop_variables = outer
-        return typed.For(place, first, last, step, body, at.start)
+        return typed.For(at, place, first, last, step, body)
 
     def _loop_body(self, statements: Iterable[syntax.Statement]) -> tuple[typed.Statement, ...]:
         self.loops += 1
@@ -315,17 +331,17 @@ class StatementChecker(CallChecker):
 
     def _while(self, at: syntax.While) -> typed.Statement:
         condition = self._decide(at.condition, "WHILE")
-        return typed.While(condition, self._loop_body(at.body), at.start)
+        return typed.While(at, condition, self._loop_body(at.body))
 
     def _repeat(self, at: syntax.Repeat) -> typed.Statement:
         body = self._loop_body(at.body)
-        return typed.Repeat(body, self._decide(at.condition, "UNTIL"), at.start)
+        return typed.Repeat(at, body, self._decide(at.condition, "UNTIL"))
 
     def _exit(self, at: syntax.Exit) -> typed.Statement:
-        return self._in_loop(at, typed.Exit())
+        return self._in_loop(at, typed.Exit(at))
 
     def _continue(self, at: syntax.Continue) -> typed.Statement:
-        return self._in_loop(at, typed.Continue())
+        return self._in_loop(at, typed.Continue(at))
 
     def _in_loop(self, at: syntax.Statement, made: typed.Statement) -> typed.Statement:
         if not self.loops:
@@ -338,7 +354,7 @@ class StatementChecker(CallChecker):
         return made
 
     def _return(self, at: syntax.Return) -> typed.Statement:
-        return typed.Return()
+        return typed.Return(at)
 
 
 def _path(place: typed.Place) -> tuple[typed.Variable, ...] | None:
@@ -347,14 +363,15 @@ def _path(place: typed.Place) -> tuple[typed.Variable, ...] | None:
     return (place.root, *members) if len(members) == len(place.steps) else None
 
 
-def _detect_again(detector: typed.Variable) -> typed.Statement:
+def _detect_again(origin: syntax.Made, detector: typed.Variable) -> typed.Statement:
     """Set the detector of an edge back, so that its next call in this scan finds what the last one found."""
     block = detector.type
     assert isinstance(block, typed.Unit)
     memory, found = (
-        typed.Place(detector, (typed.Member(block, block.variables[name]),), BOOL) for name in ("M", "Q")
+        typed.Place(detector, (typed.Member(block, block.variables[name]),), BOOL, origin)
+        for name in ("M", "Q")
     )
-    return typed.Assign(memory, typed.Unary(BOOL, "NOT", typed.Load(BOOL, found), detector.start))
+    return typed.Assign(origin, memory, typed.Unary(BOOL, "NOT", typed.Load(BOOL, found), detector.start))
 
 
 _CHECK: dict[type, Callable[[StatementChecker, Any], typed.Statement]] = {

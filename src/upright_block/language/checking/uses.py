@@ -10,8 +10,26 @@ from upright_block.language.checking.types import MOST_ELEMENTS, weight
 from upright_block.language.findings import Finding, Findings, Related
 from upright_block.language.limits import MOST_NESTED, MOST_TURNS
 from upright_block.language.scope import Scope
+from upright_block.language.walking import accesses, every_statement
 
 _MOST_NAMED = 8
+
+
+def note_accesses(unit: typed.Unit, body: Iterable[typed.Statement], shared: typed.Structure) -> None:
+    """Note what a body calls, which places it hands on, and whether it names ``shared``, the global variables."""
+    for statement in every_statement(body):
+        for access in accesses(statement):
+            place = access.place
+            if place is not None and place.root.section == "global" and not place.root.is_code:
+                unit.shares = shared
+            if access.kind == "address" and place is not None:
+                unit.addressed.append(place)
+            elif access.kind == "call":
+                assert access.unit is not None
+                unit.use(access.unit, access.origin)
+                unit.works_on_itself |= place is not None and place.root.section == "this"
+                if access.is_virtual:
+                    unit.virtual_uses[access.unit.key] = None
 
 
 def bind_overrides(units: Iterable[typed.Unit]) -> None:
