@@ -53,7 +53,7 @@ class Finding:
         return self.source.column(self.start)
 
     def __str__(self) -> str:
-        return f"{self.source.path}:{self.line}:{self.column}: {self.message} ({self.name})"
+        return f"{self.source.shown(self.start)}: {self.message} ({self.name})"
 
 
 class Findings:

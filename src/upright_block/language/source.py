@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_right
+from collections.abc import Sequence
 
 
 class Source:
@@ -48,3 +49,69 @@ class Source:
             return ""
         end = starts[line] - 1 if line < len(starts) else len(self.text)
         return self.text[starts[line - 1] : end].rstrip("\r")
+
+    def shown_line(self, offset: int) -> str:
+        """The file and the line of a place, for people."""
+        return f"{self.path}:{self.line(offset)}"
+
+    def shown(self, offset: int) -> str:
+        """The file, the line and the column of a place, for people."""
+        return f"{self.shown_line(offset)}:{self.column(offset)}"
+
+    def place(self, offset: int) -> dict[str, str | int]:
+        """A place as data: ``file``, ``line`` and ``column``."""
+        return {"file": self.path, "line": self.line(offset), "column": self.column(offset)}
+
+
+class Sheet(Source):
+    """A sheet of a spreadsheet: each row is a line of ``text``, with a tab between two cells.
+
+    Lines are rows and columns are those of cells, both counted from 1 as the spreadsheet does.
+    """
+
+    __slots__ = ("sheet",)
+
+    def __init__(self, path: str, sheet: str, rows: Sequence[Sequence[str]]) -> None:
+        """``rows`` have the texts of the cells; white space in a cell is shown as blanks."""
+        super().__init__(path, "\n".join(["\t".join([_on_one_line(cell) for cell in row]) for row in rows]))
+        self.sheet = sheet
+
+    def column(self, offset: int) -> int:
+        """The column of the cell at ``offset``."""
+        line_start = self._starts()[self.line(offset) - 1]
+        return self.text.count("\t", line_start, offset) + 1
+
+    def start(self, row: int, column: int) -> int:
+        """The offset of a cell; rows and columns count from 1."""
+        offset = self._starts()[row - 1]
+        for _ in range(column - 1):
+            offset = self.text.index("\t", offset) + 1
+        return offset
+
+    def shown_line(self, offset: int) -> str:
+        """The file, the sheet and the row of a place, for people."""
+        return f"{self.path}, sheet {self.sheet}, row {self.line(offset)}"
+
+    def shown(self, offset: int) -> str:
+        """The file, the sheet, the row and the letters of the column of a place, for people."""
+        return f"{self.shown_line(offset)}, column {column_letters(self.column(offset))}"
+
+    def place(self, offset: int) -> dict[str, str | int]:
+        """A place as data: ``file``, ``sheet``, ``row`` and ``column``."""
+        return {
+            "file": self.path, "sheet": self.sheet, "row": self.line(offset), "column": self.column(offset),
+        }  # fmt: skip
+
+
+def column_letters(column: int) -> str:
+    """The letters of a column of a spreadsheet: A for 1, AA for 27."""
+    letters = ""
+    while column:
+        column, rest = divmod(column - 1, 26)
+        letters = chr(ord("A") + rest) + letters
+    return letters
+
+
+def _on_one_line(cell: str) -> str:
+    """A cell as one word of a line: any white space in it, also that which ends lines, becomes a blank."""
+    return "".join([" " if char.isspace() else char for char in cell])

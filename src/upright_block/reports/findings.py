@@ -58,9 +58,8 @@ def _first(findings: Sequence[Finding], most: int) -> list[Finding]:
 def finding_lines(finding: Finding) -> list[Line]:
     """A finding with its source line, the words at fault marked below, and the way out."""
     role: Role = "bad" if finding.severity == "error" else "warn"
-    place = finding.source.path
-    if finding.source.text:
-        place += f":{finding.line}:{finding.column}"
+    source = finding.source
+    place = source.shown(finding.start) if source.text else source.path
     lines: list[Line] = [
         [(place, "strong"), ("  ", ""), (finding.severity, role), (f"  {finding.name}", "dim")]
     ]
@@ -119,20 +118,12 @@ def finding_data(finding: Finding) -> dict[str, Any]:
     return {
         "name": finding.name,
         "severity": finding.severity,
-        "file": source.path,
-        "line": finding.line,
-        "column": finding.column,
+        **source.place(finding.start),
         "end_line": source.line(finding.end),
         "end_column": source.column(finding.end),
         "message": finding.message,
         "way_out": finding.way_out,
         "related": [
-            {
-                "file": r.source.path,
-                "line": r.source.line(r.start),
-                "column": r.source.column(r.start),
-                "message": r.message,
-            }
-            for r in finding.related
+            {**related.source.place(related.start), "message": related.message} for related in finding.related
         ],
     }

@@ -59,7 +59,7 @@ def failure_lines(verdict: Verdict, width: int) -> list[Line]:
     word, role = _WORDS[verdict.status]
     lines: list[Line] = [
         [(word, role), (f"  {plan.unit.name}: {plan.case.name}", "strong")],
-        [(f"       {plan.file.source.path}:{plan.file.source.line(plan.case.place.start)}", "dim")],
+        [(f"       {plan.file.source.shown_line(plan.case.place.start)}", "dim")],
         [],
     ]
     first = [miss for miss in verdict.misses if miss.scan == verdict.misses[0].scan]
@@ -116,7 +116,7 @@ def _moment_head(verdict: Verdict, misses: Sequence[Miss]) -> list[Line]:
             held = (
                 f", which holds since {shown_duration(first * plan.file.scan)}" if miss.scan != first else ""
             )
-            place = f"{source.path}:{source.line(_cell_of(plan, miss).start)}"
+            place = source.shown_line(_cell_of(plan, miss).start)
             lines.append([(f"  At {_moment(plan, miss.scan)}, row {place}{held}", "strong")])
         got = shown(miss.got, miss.slot.type)
         since = "from the start" if miss.since is None else f"since {_moment(plan, miss.since)}"
