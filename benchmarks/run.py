@@ -57,16 +57,26 @@ def compiled(name: str, folder: Path) -> ctypes.CDLL:
     return ctypes.CDLL(str(library))
 
 
-def instances() -> list[Row]:
-    """(a) Scans of 500 instances of a real block, against C and Python by hand."""
-    import by_hand
+def machine_of(unit: str, *texts: str) -> Any:
+    """A machine with an instance of a unit of some sources; a scan takes 100 ms."""
     from upright_block.compiler.image import build_image
+    from upright_block.compiler.program import make_program
     from upright_block.language.checking import check_program
     from upright_block.language.findings import Findings
     from upright_block.language.scope import Scope
     from upright_block.language.source import Source
     from upright_block.machine.machine import Machine
     from upright_block.standard import STANDARD
+
+    findings, scope = Findings(), Scope(STANDARD)
+    check_program([Source(f"text{n}.st", text) for n, text in enumerate(texts)], scope, findings)
+    assert not findings.items
+    return Machine(build_image(make_program(scope.units[unit.upper()])))
+
+
+def instances() -> list[Row]:
+    """(a) Scans of 500 instances of a real block, against C and Python by hand."""
+    import by_hand
 
     demo = HERE.parent / "src/upright_block/examples/demo/blocks/vent_drive.st"
     vents = [f"vent{i}" for i in range(50)]
@@ -88,16 +98,13 @@ def instances() -> list[Row]:
         {" ".join(f"{row}(up := up, top := top, bottom := bottom);" for row in rows)}
         END_FUNCTION_BLOCK
     """
-    findings, scope = Findings(), Scope(STANDARD)
-    check_program([Source("demo", demo.read_text()), Source("house", house)], scope, findings)
-    assert not findings.items
-    machine = Machine(build_image(scope.units["HOUSE"]))
+    machine = machine_of("House", demo.read_text(), house)
 
     scans = 20_000
 
     def ours() -> int:
         machine.reset()
-        machine.run(scans, INTERVAL, spans=())
+        machine.run(scans, watched=())
         state = [int(machine.read(f"{n}.state")) for n in names]
         elapsed = [int(machine.read(f"{n}.running.ET")) for n in names]
         return sum(s * (i + 1) + e % 1_000_003 for i, (s, e) in enumerate(zip(state, elapsed, strict=True)))
@@ -227,6 +234,7 @@ def library() -> list[Row]:
 
     from upright_block.compiler.cache import engine
     from upright_block.compiler.image import build_image
+    from upright_block.compiler.program import make_program
     from upright_block.language.checking import check_program
     from upright_block.language.findings import Findings
     from upright_block.language.parsing import parse
@@ -251,7 +259,7 @@ def library() -> list[Row]:
         assert not findings.items
         checked = time.perf_counter() - began
         began = time.perf_counter()
-        image = build_image(scope.units["WHOLE"])
+        image = build_image(make_program(scope.units["WHOLE"]))
         written = time.perf_counter() - began
         began = time.perf_counter()
         wasmtime.Module(engine(), image.text)
@@ -299,23 +307,12 @@ def cases() -> list[Row]:
 
 def arrays() -> list[Row]:
     """(e) A block of arrays, structures and loops, 100 instances in an array, against C by hand."""
-    from upright_block.compiler.image import build_image
-    from upright_block.language.checking import check_program
-    from upright_block.language.findings import Findings
-    from upright_block.language.scope import Scope
-    from upright_block.language.source import Source
-    from upright_block.machine.machine import Machine
-    from upright_block.standard import STANDARD
-
-    findings, scope = Findings(), Scope(STANDARD)
-    check_program([Source("climate.st", (HERE / "climate.st").read_text())], scope, findings)
-    assert not findings.items
-    machine = Machine(build_image(scope.units["BAYS"]))
+    machine = machine_of("Bays", (HERE / "climate.st").read_text())
     scans = 5_000
 
     def ours() -> float:
         machine.reset()
-        machine.run(scans, INTERVAL, spans=())
+        machine.run(scans, watched=())
         bays = [f"bays[{i}]" for i in range(1, 101)]
         return sum(float(machine.read(f"{b}.mean")) + int(machine.read(f"{b}.range")) for b in bays)
 
@@ -343,32 +340,28 @@ def arrays() -> list[Row]:
 
 DAY = """
 import resource, sys, time
-from upright_block.compiler.image import build_image
-from upright_block.language.checking import check_program
-from upright_block.language.findings import Findings
-from upright_block.language.scope import Scope
-from upright_block.language.source import Source
-from upright_block.machine.machine import Machine
-from upright_block.standard import STANDARD
+sys.path.insert(0, "@HERE@")
+from run import machine_of
+from upright_block.machine.machine import spans_of
 
 names = [f"b{i}" for i in range(50)]
 body = " ".join(f"{name} := n MOD {1000 + 17 * i} < 10;" for i, name in enumerate(names))
-scope = Scope(STANDARD)
 text = f"FUNCTION_BLOCK B VAR n : DINT; {', '.join(names)} : BOOL; END_VAR n := n + 1; {body} END_FUNCTION_BLOCK"
-check_program([Source("b.st", text)], scope, Findings())
-machine = Machine(build_image(scope.units["B"]))
-spans = [(machine.slot(name).offset, 1) for name in names]
-for watched in (spans, []):
+machine = machine_of("B", text)
+machine.interval = 10_000_000
+for watched in (spans_of(map(machine.slot, names)), []):
     machine.reset()
     began = time.perf_counter()
-    changes = sum(len(piece.log) // 16 for piece in machine.pieces(8_640_000, 10_000_000, spans=watched))
+    changes = sum(len(piece.log) // 16 for piece in machine.pieces(8_640_000, spans=watched))
     print(time.perf_counter() - began, changes, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024)
 """
 
 
 def day() -> list[Row]:
     """(f) A day at 10 ms with 50 Booleans watched, against the same day with nothing watched."""
-    printed = subprocess.run([sys.executable, "-c", DAY], check=True, capture_output=True, text=True).stdout
+    printed = subprocess.run(
+        [sys.executable, "-c", DAY.replace("@HERE@", str(HERE))], check=True, capture_output=True, text=True
+    ).stdout
     (seconds, changes, memory), (bare, _, _) = (line.split() for line in printed.splitlines())
     return [
         ("f  a day at 10 ms, 50 BOOL watched", f"{float(seconds):.2f} s", "(at most 0.8)"),

@@ -5,10 +5,12 @@ from __future__ import annotations
 from pathlib import Path
 
 from upright_block.compiler.image import build_image
+from upright_block.compiler.program import USUAL, Mode, make_program
 from upright_block.language.checking import check_program
 from upright_block.language.findings import Finding, Findings
 from upright_block.language.scope import Scope
 from upright_block.language.source import Source
+from upright_block.language.typed import Unit
 from upright_block.machine.machine import Machine
 from upright_block.standard import STANDARD
 
@@ -29,11 +31,18 @@ def findings_of(text: str) -> list[str]:
     return [f"{f.line}:{f.column} {f.name}" for f in checked(text)[1]]
 
 
-def machine_of(text: str, unit: str = "B") -> Machine:
-    """A machine with one instance of a block of the text."""
+def machine_of(text: str, unit: str = "B", mode: Mode = USUAL) -> Machine:
+    """A machine with one instance of a block of the text; a scan takes a second."""
     scope, findings = checked(text)
     assert not [f for f in findings if f.severity == "error"], [str(f) for f in findings]
-    return Machine(build_image(scope.units[unit.upper()]))
+    return machine_for(scope.units[unit.upper()], mode)
+
+
+def machine_for(unit: Unit, mode: Mode = USUAL) -> Machine:
+    """A machine with one instance of a unit; a scan takes a second."""
+    machine = Machine(build_image(make_program(unit, mode=mode)))
+    machine.interval = SECOND
+    return machine
 
 
 def block(variables: str, body: str) -> str:
@@ -44,6 +53,6 @@ def block(variables: str, body: str) -> str:
 def value_of(expression: str, type_: str, variables: str = "") -> bool | int | float:
     """The value of an expression as the machine computes it."""
     machine = machine_of(block(f"r : {type_}; {variables}", f"r := {expression};"))
-    trace = machine.run(1, SECOND)
+    trace = machine.run(1)
     assert trace.fault is None, trace.fault
     return machine.read("r")

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from upright_block.cases.runner import run_plans
+from upright_block.cases.runner import run_cases
 from upright_block.cases.suite import Suite, choose, load_suite
 from upright_block.cases.verdict import Verdict
 from upright_block.library import load_library
@@ -48,12 +48,12 @@ def run_case(tmp_path: Path, body: str, **options: str) -> Verdict:
     """The verdict on one case."""
     suite = suite_of(tmp_path, f'[[case]]\nname = "c"\n{body}\n', **options)
     assert [str(f) for f in suite.findings] == []
-    (verdict,) = run_plans(suite.plans)
+    (verdict,) = run_cases(suite.ready)
     return verdict
 
 
 def misses(verdict: Verdict) -> list[tuple[str, int, str, object]]:
-    return [(m.slot.path, m.scan, m.check.text, m.got) for m in verdict.misses]
+    return [(m.signal.path, m.scan, m.check.text, m.got) for m in verdict.misses]
 
 
 def table(*rows: str) -> str:
@@ -85,7 +85,7 @@ GOOD = {
 def test_good_cases(tmp_path: Path, body: str) -> None:
     verdict = run_case(tmp_path, body, t__csv="at,start,run\n0s,1,0\n2s,,1\n")
     assert (verdict.status, misses(verdict)) == ("passed", [])
-    assert verdict.plan.checks > 0
+    assert verdict.case.plan.checks > 0
 
 
 WRONG = {
@@ -120,8 +120,8 @@ def test_a_miss_knows_its_row_and_since_when_it_has_the_value(tmp_path: Path) ->
     )
     (miss,) = verdict.misses
     assert (miss.scan, miss.since) == (6, 4)
-    source = verdict.plan.file.source
-    table_ = verdict.plan.case.vectors
+    source = verdict.case.file.source
+    table_ = verdict.case.written.vectors
     assert table_ is not None
     assert source.line_text(source.line(table_.cell(miss.row, miss.column).start)) == "6s . . | 1"
 
@@ -155,7 +155,7 @@ def test_a_fault_is_a_verdict_with_its_place(tmp_path: Path) -> None:
 def test_cases_do_not_disturb_each_other(tmp_path: Path) -> None:
     one = f'[[case]]\nname = "{{}}"\ngiven = {{{{ n = {{}} }}}}\n{table("start | n", "1 | {}")}\n'
     suite = suite_of(tmp_path, "".join(one.format(f"c{i}", i, i) for i in range(250)))
-    assert [v.status for v in run_plans(suite.plans)] == ["passed"] * 250
+    assert [v.status for v in run_cases(suite.ready)] == ["passed"] * 250
 
 
 def test_a_case_of_two_million_scans_is_judged_piece_by_piece(tmp_path: Path) -> None:
@@ -217,7 +217,7 @@ def test_a_mistake_in_a_case_is_found_at_its_place(tmp_path: Path, body: str, na
     assert finding.name == name
     assert finding.source.text[finding.start : finding.end] == marked
     assert finding.way_out
-    assert (suite.plans, [case.name for case in suite.not_run]) == ((), ["c"])
+    assert (suite.ready, [case.name for case in suite.not_run]) == ((), ["c"])
 
 
 FILES = {
@@ -245,7 +245,7 @@ FILES = {
 def test_a_mistake_in_a_file_is_found(tmp_path: Path, text: str, name: str) -> None:
     suite = suite_of(tmp_path, '[[case]]\nname = "c"\n' + table("start | run", "1 | 0"), other__toml=text)
     assert name in [f.name for f in suite.findings]
-    assert "c" in [plan.case.name for plan in suite.plans]
+    assert "c" in [case.name for case in suite.ready]
 
 
 def test_a_file_that_is_no_text_is_found(tmp_path: Path) -> None:
@@ -258,13 +258,13 @@ def test_a_file_that_is_no_text_is_found(tmp_path: Path) -> None:
 def test_a_case_that_checks_nothing_is_a_warning(tmp_path: Path) -> None:
     suite = suite_of(tmp_path, '[[case]]\nname = "c"\nrun_for = "3s"\n')
     assert [(f.name, f.severity) for f in suite.findings] == [("checks-nothing", "warning")]
-    assert len(suite.plans) == 1
+    assert len(suite.ready) == 1
 
 
 def test_three_thousand_rows_are_no_trouble(tmp_path: Path) -> None:
     rows = "".join(f"{i}s,{i % 100 / 10},{i % 100 / 5}±0.001\n" for i in range(3000))
     verdict = run_case(tmp_path, 'vectors = "t.csv"', t__csv="at,level,flow\n" + rows)
-    assert (verdict.status, verdict.plan.checks) == ("passed", 3000)
+    assert (verdict.status, verdict.case.plan.checks) == ("passed", 3000)
 
 
 @pytest.mark.parametrize(
@@ -284,4 +284,4 @@ def test_three_thousand_rows_are_no_trouble(tmp_path: Path) -> None:
 def test_cases_are_chosen_by_name(tmp_path: Path, patterns: list[str], names: list[str]) -> None:
     one = '[[case]]\nname = "{}"\n' + table("start | run", "1 | 0") + "\n"
     suite = suite_of(tmp_path, "".join(one.format(n) for n in ("slow start", "quick start", "stop")))
-    assert [plan.case.name for plan in choose(suite.plans, patterns)] == names
+    assert [case.name for case in choose(suite.ready, patterns)] == names

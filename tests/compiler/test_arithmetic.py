@@ -8,10 +8,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.helpers import SECOND, block, checked, machine_of, value_of
-from upright_block.compiler.image import build_image
+from tests.helpers import SECOND, block, machine_of, value_of
+from upright_block.compiler.program import Mode
 from upright_block.language.literals import round_real
-from upright_block.machine.machine import Machine
 
 
 @pytest.mark.parametrize(
@@ -143,7 +142,7 @@ def test_precedence_is_that_of_the_standard(expression: str, type_: str, value: 
 )
 def test_statements_do_what_the_standard_says(body: str, n: int) -> None:
     machine = machine_of(block("n, i, k, s : INT;", body))
-    assert machine.run(1, SECOND).fault is None
+    assert machine.run(1).fault is None
     assert machine.read("n") == n
 
 
@@ -152,20 +151,20 @@ def test_statements_do_what_the_standard_says(body: str, n: int) -> None:
 )
 def test_the_variable_of_a_loop_ends_one_step_beyond(first: int, last: int, step: int, after: int) -> None:
     machine = machine_of(block("i : INT;", f"FOR i := {first} TO {last} BY {step} DO ; END_FOR;"))
-    machine.run(1, SECOND)
+    machine.run(1)
     assert machine.read("i") == after
 
 
 def test_inputs_are_computed_before_any_is_assigned() -> None:
     text = "FUNCTION_BLOCK C VAR_INPUT a, b : INT; END_VAR VAR sum : INT; END_VAR sum := a + b; END_FUNCTION_BLOCK\n"
     machine = machine_of(text + block("c : C;", "c.a := 1; c(a := 10, b := c.a);"))
-    machine.run(1, SECOND)
+    machine.run(1)
     assert (machine.read("c.a"), machine.read("c.b"), machine.read("c.sum")) == (10, 1, 11)
 
 
 def test_both_sides_of_and_are_computed() -> None:
     machine = machine_of(block("a, z : INT; b : BOOL;", "b := FALSE AND 1 / z > 0;"))
-    fault = machine.run(1, SECOND).fault
+    fault = machine.run(1).fault
     assert fault is not None
     assert fault.site.kind == "division by zero"
 
@@ -204,14 +203,14 @@ def test_powers_are_within_two_units_in_the_last_place(pairs: list[tuple[float, 
     for base, exponent in pairs:
         machine.write("x", base)
         machine.write("y", exponent)
-        assert machine.run(1, SECOND).fault is None
+        assert machine.run(1).fault is None
         assert close(float(machine.read("r")), power(base, exponent)), (base, exponent)
 
 
 def test_a_function_starts_anew_at_each_call() -> None:
     text = "FUNCTION F : INT VAR_INPUT a : INT; END_VAR VAR n : INT := 5; END_VAR n := n + a; F := n; END_FUNCTION\n"
     machine = machine_of(text + block("x, y : INT;", "x := F(1); y := F(1);"))
-    machine.run(1, SECOND)
+    machine.run(1)
     assert (machine.read("x"), machine.read("y")) == (6, 6)
 
 
@@ -223,7 +222,7 @@ def test_outputs_of_a_function_go_to_their_places() -> None:
     machine = machine_of(
         text + block("x : INT; h : DINT; o : BOOL;", "x := 1 + F(a := 7, odd => o, half => h);")
     )
-    machine.run(1, SECOND)
+    machine.run(1)
     assert (machine.read("x"), machine.read("h"), machine.read("o")) == (15, 3, True)
 
 
@@ -249,16 +248,15 @@ def test_an_overflow_is_a_fault_where_the_manifest_says_so(type_: str) -> None:
     values = [v for v in dict.fromkeys(edges) if low <= v <= high]
     other = "LINT" if type_ == "TIME" else type_
     body = "CASE k OF 0: r := a + b; 1: r := a - b; 2: r := a * c; END_CASE"
-    scope, findings = checked(block(f"a, b, r : {type_}; c : {other}; k : INT;", body))
-    assert not findings
-    machine = Machine(build_image(scope.units["B"], checks_overflow=True))
+    text = block(f"a, b, r : {type_}; c : {other}; k : INT;", body)
+    machine = machine_of(text, mode=Mode(checks_overflow=True))
     for k, operator in enumerate((int.__add__, int.__sub__, int.__mul__)):
         for a in values:
             for b in values:
                 for name, value in (("a", a), ("b", b), ("c", b), ("k", k)):
                     machine.write(name, value)
                 exact = operator(a, b)
-                fault = machine.run(1, SECOND, spans=()).fault
+                fault = machine.run(1, watched=()).fault
                 assert (fault is not None) == (not low <= exact <= high), (a, b, k)
                 if fault is None:
                     assert machine.read("r") == exact

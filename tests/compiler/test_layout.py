@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import pytest
 
-from tests.helpers import SECOND, block, checked, machine_of
+from tests.helpers import block, checked, machine_of
 from upright_block.compiler.flow import usage
-from upright_block.compiler.layout import find_slot, instance_at, layout_of, slots
+from upright_block.compiler.layout import layout_of
+from upright_block.compiler.program import make_program
+from upright_block.language.signals import NoSignal
 
 NEST = """
 FUNCTION_BLOCK In VAR_INPUT a : BOOL; END_VAR VAR n : LINT; t : TON; END_VAR t(IN := a, PT := T#1s); END_FUNCTION_BLOCK
@@ -18,43 +20,43 @@ one(a := TRUE); two(a := x = K); END_FUNCTION_BLOCK
 def test_no_two_variables_share_a_byte_and_each_is_aligned() -> None:
     unit = checked(NEST)[0].units["OUT"]
     taken: set[int] = set()
-    for slot in slots(unit):
-        width = slot.type.bits // 8
+    program = make_program(unit)
+    for slot in program.slots():
+        width = slot.size
         places = set(range(slot.offset, slot.offset + width))
         assert not places & taken
         assert slot.offset % width == 0
         taken |= places
-    assert max(taken) < layout_of(unit).size
+    assert max(taken) < len(program.initial)
 
 
 def test_paths_are_found_in_any_letter_case() -> None:
     unit = checked(NEST)[0].units["OUT"]
-    slot = find_slot(unit, "TWO.T.et")
-    assert slot is not None
-    assert slot.path == "two.t.ET"
-    assert find_slot(unit, "two.t") is None
-    assert find_slot(unit, "two.q") is None
-    assert find_slot(unit, "x.y") is None
-    constant = find_slot(unit, "k")
-    assert constant is not None
-    assert constant.offset == -1
+    program = make_program(unit)
+    assert program.slot("TWO.T.et").path == "two.t.ET"
+    assert not program.slot("two.t").signal.is_value
+    for path in ("two.q", "x.y"):
+        with pytest.raises(NoSignal):
+            program.slot(path)
+    assert program.slot("k").offset == -1
 
 
 def test_an_address_leads_back_to_its_instance() -> None:
     scope = checked(NEST)[0]
     unit, inner, timer = scope.units["OUT"], scope.units["IN"], scope.units["TON"]
-    layout = layout_of(unit)
-    two = layout.offsets[unit.variables["TWO"]]
-    assert instance_at(unit, 0, unit) == ""
-    assert instance_at(unit, two, inner) == "two"
-    assert instance_at(unit, two + layout_of(inner).offsets[inner.variables["T"]], timer) == "two.t"
-    assert instance_at(unit, two + 1, inner) is None
+    program = make_program(unit)
+    start = layout_of(program.root).offsets[program.inside]
+    two = start + layout_of(unit).offsets[unit.variables["TWO"]]
+    assert program.instance_at(start, unit) == ""
+    assert program.instance_at(two, inner) == "two"
+    assert program.instance_at(two + layout_of(inner).offsets[inner.variables["T"]], timer) == "two.t"
+    assert program.instance_at(two + 1, inner) is None
 
 
 def test_instances_keep_their_own_data() -> None:
     text = "FUNCTION_BLOCK C VAR_INPUT d : INT; END_VAR VAR n : INT; END_VAR n := n + d; END_FUNCTION_BLOCK\n"
     machine = machine_of(text + block("a, b : C;", "a(d := 1); b(d := 10); a();"))
-    machine.run(3, SECOND)
+    machine.run(3)
     assert (machine.read("a.n"), machine.read("b.n")) == (6, 30)
 
 

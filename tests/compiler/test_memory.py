@@ -8,21 +8,12 @@ import sys
 
 import pytest
 
-from tests.helpers import ROOT, SECOND, block, checked, machine_of
+from tests.helpers import ROOT, block, checked, machine_of
 from upright_block.compiler.flow import pinned_variables
-from upright_block.compiler.layout import (
-    NoSlot,
-    alignment_of,
-    find_slot,
-    initial_of,
-    instance_at,
-    layout_of,
-    size_of,
-    slot_at,
-    slots,
-    whole_of,
-)
+from upright_block.compiler.layout import alignment_of, initial_of, layout_of, size_of
+from upright_block.compiler.program import make_program
 from upright_block.language.literals import Value
+from upright_block.language.signals import NoSignal, find_signal
 from upright_block.language.types import BOOL, INT, LREAL, array_type, string_type
 
 ALIASES: list[tuple[str, str, str, Value]] = [
@@ -99,7 +90,7 @@ ALIASES: list[tuple[str, str, str, Value]] = [
 @pytest.mark.parametrize(("what", "text", "path", "value"), ALIASES, ids=[what for what, *_ in ALIASES])
 def test_a_value_is_what_was_written_last(what: str, text: str, path: str, value: Value) -> None:
     machine = machine_of(text)
-    trace = machine.run(1, SECOND)
+    trace = machine.run(1)
     assert trace.fault is None
     found = machine.read(path.replace("a[1,1]", "a[1][1]"))
     assert found == value
@@ -138,12 +129,13 @@ def test_sizes_are_multiples_of_alignments() -> None:
 def test_no_two_values_share_a_byte_and_each_is_aligned() -> None:
     unit = checked(PARTS)[0].units["B"]
     taken: set[int] = set()
-    for slot in slots(unit):
+    program = make_program(unit)
+    for slot in program.slots():
         places = set(range(slot.offset, slot.offset + size_of(slot.type)))
         assert not places & taken, slot.path
         assert slot.offset % alignment_of(slot.type) == 0, slot.path
         taken |= places
-    assert max(taken) < len(whole_of(unit).initial)
+    assert max(taken) < len(program.initial)
 
 
 @pytest.mark.parametrize(
@@ -157,32 +149,33 @@ def test_no_two_values_share_a_byte_and_each_is_aligned() -> None:
     ],
 )
 def test_a_path_is_found_and_shown_as_declared(path: str, shown: str) -> None:
-    slot = find_slot(checked(PARTS)[0].units["B"], path)
-    assert slot is not None
-    assert slot.path == shown
+    assert find_signal(checked(PARTS)[0].units["B"], path).path == shown
 
 
 @pytest.mark.parametrize(
-    ("path", "at"),
+    ("path", "start"),
     [("rwo", 0), ("row.pairs[3].big", 9), ("row.pairs.big", 10), ("leaves[1].n", 6), ("b.x", 2), ("row..name", 3),
      ("leaves[1,x].n", 6), ("io.pairs[0].bigger", 12), ("", 0), ("row.io", 4)],
 )  # fmt: skip
-def test_a_path_that_leads_nowhere_says_where_it_ends(path: str, at: int) -> None:
+def test_a_path_that_leads_nowhere_says_where_it_ends(path: str, start: int) -> None:
     unit = checked(PARTS)[0].units["B"]
-    with pytest.raises(NoSlot) as caught:
-        slot_at(unit, path)
-    assert caught.value.at == at
+    with pytest.raises(NoSignal) as caught:
+        find_signal(unit, path)
+    assert caught.value.start == start
 
 
 def test_an_address_leads_back_to_an_instance_in_an_array() -> None:
     scope = checked(PARTS)[0]
     unit, leaf = scope.units["B"], scope.units["LEAF"]
-    start = layout_of(unit).offsets[unit.variables["LEAVES"]]
+    program = make_program(unit)
+    start = (
+        layout_of(program.root).offsets[program.inside] + layout_of(unit).offsets[unit.variables["LEAVES"]]
+    )
     size = layout_of(leaf).size
-    assert [instance_at(unit, start + k * size, leaf) for k in range(4)] == [
+    assert [program.instance_at(start + k * size, leaf) for k in range(4)] == [
         "leaves[1,0]", "leaves[1,1]", "leaves[2,0]", "leaves[2,1]",
     ]  # fmt: skip
-    assert instance_at(unit, start + 1, leaf) is None
+    assert program.instance_at(start + 1, leaf) is None
 
 
 def test_what_is_inherited_lies_first() -> None:
@@ -214,7 +207,7 @@ def test_a_fault_is_placed_in_its_instance(shared: str, own: str, call: str, pat
         "CLASS C VAR k : INT; END_VAR METHOD PUBLIC Divide k := 10 / k; END_METHOD END_CLASS "
         f"VAR_GLOBAL {shared} END_VAR " + block(f"r : INT; {own}", call)
     )
-    fault = machine_of(text).run(1, SECOND).fault
+    fault = machine_of(text).run(1).fault
     assert fault is not None
     assert (fault.site.kind, fault.instance) == ("division by zero", path)
 
@@ -224,10 +217,10 @@ def test_the_same_text_gives_the_same_module_in_every_process() -> None:
     program = (
         "import sys, hashlib; from tests.language.test_objects import HOUSE, NAMES; "
         "from tests.compiler.test_memory import ALIASES, PARTS; from tests.helpers import checked; "
-        "from upright_block.compiler.image import build_image; "
+        "from upright_block.compiler.image import build_image; from upright_block.compiler.program import make_program; "
         "texts = [NAMES, PARTS, *(text for _, text, *_ in ALIASES), HOUSE + 'FUNCTION_BLOCK B VAR p : Pump; f : Fan; r : Runs; "
         "n : INT; b : BOOL; END_VAR r := p; b := r.Start(5); n := r.Speed() + SpeedOf(f); END_FUNCTION_BLOCK']; "
-        "print(hashlib.sha256(''.join(build_image(checked(t)[0].units['B']).text for t in texts).encode()).hexdigest())"
+        "print(hashlib.sha256(''.join(build_image(make_program(checked(t)[0].units['B'])).text for t in texts).encode()).hexdigest())"
     )
     digests = {
         subprocess.run(
@@ -267,7 +260,7 @@ TEXT = "s : STRING[20] := 'glass house'; w : WSTRING[5] := \"wide\"; a : ARRAY [
 )
 def test_a_character_of_a_text_is_a_place(body: str, path: str, value: Value) -> None:
     machine = machine_of(SHOUT + block(TEXT, body))
-    assert machine.run(1, SECOND).fault is None
+    assert machine.run(1).fault is None
     assert machine.read(path) == value
 
 
@@ -276,7 +269,7 @@ def test_a_character_of_a_text_is_a_place(body: str, path: str, value: Value) ->
 def test_a_character_outside_a_text_is_a_fault(index: str, body: str) -> None:
     type_ = index.partition("#")[0]
     machine = machine_of(block(f"{TEXT} c : CHAR; i : {type_} := {index};", body))
-    fault = machine.run(1, SECOND).fault
+    fault = machine.run(1).fault
     assert fault is not None
     assert (fault.site.kind, machine.read("s")) == ("index outside the text", "glass house")
 
@@ -331,7 +324,7 @@ ticks : ARRAY [3..5] OF Tick; few : ARRAY [1..1] OF Tick; rows : ARRAY [1..2] OF
 )  # fmt: skip
 def test_an_array_of_any_length_goes_to_an_in_out(body: str, values: dict[str, int]) -> None:
     machine = machine_of(OPEN + block(OPEN_DATA, body))
-    trace = machine.run(1, SECOND)
+    trace = machine.run(1)
     assert trace.fault is None, trace.fault
     assert {path: machine.read(path) for path in values} == values
 
@@ -353,7 +346,7 @@ def test_an_index_of_any_type_reaches_its_element_or_is_a_fault(
         f"a : ARRAY [{bounds}] OF INT := [10, 11, 12, 13]; i : {type_} := {index}; r : INT;", f"r := {call};"
     )
     machine = machine_of(INDEXED.format(type_) + text)
-    fault = machine.run(1, SECOND).fault
+    fault = machine.run(1).fault
     low, high = (int(bound) for bound in bounds.split(".."))
     if low <= index <= high:
         assert (fault, machine.read("r")) == (None, 10 + index - low)
@@ -372,5 +365,5 @@ def test_a_function_beyond_all_measure_runs_the_same(monkeypatch: pytest.MonkeyP
     large = machine_of(text)
     assert (usual.image.is_large, large.image.is_large) == (False, True)
     for machine in (usual, large):
-        machine.run(50, SECOND)
+        machine.run(50)
     assert usual.read("r") == large.read("r") == sum(range(50))

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.helpers import SECOND, block, checked, findings_of, machine_of, value_of
+from tests.helpers import block, checked, findings_of, machine_of, value_of
 from upright_block.language.literals import round_real
 
 VARIABLES = "n : INT := 3; d : DINT := 7; g : BOOL; x : REAL := 3.0; k : INT := 1;"
@@ -131,7 +131,7 @@ def test_of_branches_with_the_same_value_the_first_runs() -> None:
 
 def value_of_in(units: str, expression: str) -> object:
     machine = machine_of(units + block("r : INT;", f"r := {expression};"))
-    machine.run(1, SECOND)
+    machine.run(1)
     return machine.read("r")
 
 
@@ -240,5 +240,5 @@ def test_random_expressions_of_bare_literals_are_computed_in_the_type_that_is_wa
     machine = machine_of(
         block(variables, "\n".join(f"r{i} := {text};" for i, (_, text, _) in enumerate(wanted)))
     )
-    machine.run(1, SECOND)
+    machine.run(1)
     assert [machine.read(f"r{i}") for i in range(len(wanted))] == [value for _, _, value in wanted]

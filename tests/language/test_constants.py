@@ -9,7 +9,7 @@ import pytest
 from hypothesis import assume, example, given, settings
 from hypothesis import strategies as st
 
-from tests.helpers import SECOND, block, checked, findings_of, machine_of
+from tests.helpers import block, checked, findings_of, machine_of
 from upright_block.language.literals import round_real, shown
 from upright_block.language.types import ELEMENTARY, Elementary
 
@@ -84,7 +84,7 @@ def test_a_constant_has_the_value_that_the_run_computes(case: tuple[str, str, li
         f"VAR r : {result}; END_VAR r := k; END_FUNCTION_BLOCK"
     )
     late = machine_of(block(f"{given_} r : {result};", f"r := {text};"))
-    fault = late.run(1, SECOND).fault
+    fault = late.run(1).fault
     errors = [f for f in findings if f.severity == "error"]
     if fault is not None:
         assert errors, f"{text} of {operands} has no value at run time: {fault}"

@@ -90,7 +90,7 @@ VALUES: list[tuple[str, str, str, Value]] = [
 @pytest.mark.parametrize(("variables", "body", "path", "value"), VALUES)
 def test_a_value_lies_where_it_belongs(variables: str, body: str, path: str, value: Value) -> None:
     machine = machine_of(f"{TYPES}FUNCTION_BLOCK B VAR {variables} END_VAR\n{body}\nEND_FUNCTION_BLOCK")
-    trace = machine.run(1, SECOND)
+    trace = machine.run(1)
     assert trace.fault is None, trace.fault
     assert machine.read(path) == value
 
@@ -122,7 +122,7 @@ FAULTS = [
 @pytest.mark.parametrize(("variables", "body", "kind"), FAULTS)
 def test_what_cannot_be_done_stops_the_scan_with_its_place(variables: str, body: str, kind: str) -> None:
     text = f"{TYPES}FUNCTION_BLOCK B VAR {variables} END_VAR\n{body}\nEND_FUNCTION_BLOCK"
-    fault = machine_of(text).run(3, SECOND).fault
+    fault = machine_of(text).run(3).fault
     assert fault is not None
     assert (fault.site.kind, fault.scan, fault.site.line) == (kind, 0, text.count("\n"))
 
@@ -215,7 +215,7 @@ def test_global_instances_and_constants_serve_every_unit() -> None:
     a(); e := t.a.ET; n := c.CV + many[2].y * 10 + many[3].y * 1000; END_FUNCTION_BLOCK
     """
     machine = machine_of(text)
-    assert machine.run(2, SECOND).fault is None
+    assert machine.run(2).fault is None
     assert [machine.read(p) for p in ("e", "n", "m", "t.a.ET", "many[3].y")] == [SECOND, 12301, 1, SECOND, 12]
 
 
@@ -245,5 +245,5 @@ END_FUNCTION_BLOCK
 def test_a_bare_name_is_a_value_of_what_stands_beside_it(body: str, value: int) -> None:
     text = f"{MODES}FUNCTION_BLOCK B VAR v : Vent; d : Door; own : (halt, run, idle); p : Pump; n : INT; END_VAR {body} END_FUNCTION_BLOCK"
     machine = machine_of(text)
-    assert machine.run(1, SECOND).fault is None
+    assert machine.run(1).fault is None
     assert machine.read("n") == value

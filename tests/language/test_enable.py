@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from tests.helpers import SECOND, checked, machine_of
+from tests.helpers import checked, machine_of
 from upright_block.language.literals import Value
 
 UNITS = """
@@ -28,7 +28,7 @@ VALUES: list[tuple[str, dict[str, Value]]] = [
 def test_a_call_that_is_not_enabled_leaves_everything_as_it_was(body: str, values: dict[str, Value]) -> None:
     variables = "go, ok : BOOL := TRUE; a, b : INT := 7; w : WORD; p : Plain; o : Own;"
     machine = machine_of(f"{UNITS}FUNCTION_BLOCK B VAR {variables} END_VAR\n{body}\nEND_FUNCTION_BLOCK")
-    assert machine.run(1, SECOND).fault is None
+    assert machine.run(1).fault is None
     assert {path: machine.read(path) for path in values} == values
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from tests.helpers import SECOND, findings_of, machine_of
+from tests.helpers import findings_of, machine_of
 
 AIR = """
 NAMESPACE Air
@@ -42,7 +42,7 @@ def test_a_name_means_the_nearest_declaration(using: str, variables: str, body: 
     machine = machine_of(
         f"{AIR}FUNCTION_BLOCK B {using} VAR r : INT; {variables} END_VAR\n{body}\nEND_FUNCTION_BLOCK"
     )
-    assert machine.run(1, SECOND).fault is None
+    assert machine.run(1).fault is None
     assert machine.read("r") == value
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from tests.helpers import SECOND, checked, machine_of
+from tests.helpers import checked, machine_of
 
 HOUSE = """
 INTERFACE Runs
@@ -63,14 +63,14 @@ def test_a_call_reaches_the_method_of_the_instance(
     variables: str, body: str, path: str, value: int | bool
 ) -> None:
     machine = machine_of(f"{HOUSE}FUNCTION_BLOCK B VAR {variables} END_VAR\n{body}\nEND_FUNCTION_BLOCK")
-    trace = machine.run(1, SECOND)
+    trace = machine.run(1)
     assert trace.fault is None, trace.fault
     assert machine.read(path) == value
 
 
 def test_an_interface_without_an_instance_is_a_fault() -> None:
     text = f"{HOUSE}FUNCTION_BLOCK B VAR r : Runs; n : INT; END_VAR n := r.Speed(); END_FUNCTION_BLOCK"
-    fault = machine_of(text).run(1, SECOND).fault
+    fault = machine_of(text).run(1).fault
     assert fault is not None
     assert fault.site.kind == "reference to nothing"
 
@@ -132,7 +132,7 @@ END_FUNCTION_BLOCK
 
 def test_texts_and_arrays_go_through_a_call_by_the_kind_of_the_instance() -> None:
     machine = machine_of(NAMES)
-    assert machine.run(2, SECOND).fault is None
+    assert machine.run(2).fault is None
     found = {
         path: machine.read(path)
         for path in ("one", "two", "both", "t", "a[1]", "a[2]", "b[1]", "b[2]", "long.c")
@@ -177,7 +177,7 @@ END_FUNCTION_BLOCK
 )
 def test_an_edge_is_found_once_a_scan(type_: str, super_: str, values: dict[str, int]) -> None:
     machine = machine_of(GATE.format(type=type_, super=super_))
-    assert machine.run(8, SECOND).fault is None
+    assert machine.run(8).fault is None
     assert {path: machine.read(path) for path in values} == values
 
 
@@ -185,9 +185,9 @@ def test_a_method_reaches_the_variable_that_the_in_out_of_its_block_was_given_la
     called = "gate(open := scans MOD 3 <> 0, count := n);"
     text = GATE.format(type="Gate", super="")
     machine = machine_of(text.replace(called, called + " gate.Add();"))
-    assert machine.run(1, SECOND).fault is None
+    assert machine.run(1).fault is None
     assert machine.read("n") == 11
-    fault = machine_of(text.replace(called, "gate.Add(); " + called)).run(1, SECOND).fault
+    fault = machine_of(text.replace(called, "gate.Add(); " + called)).run(1).fault
     assert fault is not None
     assert (fault.site.kind, fault.instance) == ("reference to nothing", "gate")
 
@@ -222,7 +222,7 @@ END_FUNCTION_BLOCK
 )
 def test_a_name_and_this_lead_to_one_variable(body: str, values: dict[str, int]) -> None:
     machine = machine_of(SELF.format(body))
-    assert machine.run(1, SECOND).fault is None
+    assert machine.run(1).fault is None
     assert {path: machine.read(path) for path in values} == values
 
 
@@ -267,7 +267,7 @@ FUNCTION Run VAR_IN_OUT v : Vent; END_VAR v(far := 7); END_FUNCTION
 )
 def test_the_body_that_runs_is_that_of_the_instance(variables: str, body: str, path: str, value: int) -> None:
     machine = machine_of(KINDS + f"FUNCTION_BLOCK B VAR {variables} END_VAR {body} END_FUNCTION_BLOCK")
-    assert machine.run(1, SECOND).fault is None
+    assert machine.run(1).fault is None
     assert machine.read(path) == value
 
 

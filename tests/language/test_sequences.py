@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from tests.helpers import SECOND, checked, machine_of
+from tests.helpers import checked, machine_of
 
 SEQUENCE = """
 FUNCTION_BLOCK B
@@ -32,7 +32,7 @@ def active(go: str, stop: str) -> list[str]:
     for g, s in zip(go, stop, strict=True):
         machine.write("go", g == "1")
         machine.write("stop", s == "1")
-        assert machine.run(1, SECOND).fault is None
+        assert machine.run(1).fault is None
         steps = ("Idle", "Fill", "Stir", "Heat", "Done")
         seen.append("".join(step[0] for step in steps if machine.read(f"{step}.X")))
     return seen
@@ -53,7 +53,7 @@ def test_of_rivals_the_one_with_priority_clears_and_only_it() -> None:
 def test_actions_follow_their_qualifiers() -> None:
     machine = machine_of(SEQUENCE)
     machine.write("go", True)
-    trace = machine.run(8, SECOND)
+    trace = machine.run(8)
     column = {name: trace.column(machine.slot(name)).astype(int).tolist() for name in ("valve", "pump", "n")}
     assert column["valve"] == [0, 1, 1, 1, 0, 0, 0, 0]
     assert column["pump"] == [0, 0, 0, 0, 1, 0, 0, 0]

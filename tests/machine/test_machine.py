@@ -7,36 +7,37 @@ import pytest
 
 from tests.helpers import SECOND, block, checked, machine_of
 from upright_block.compiler.image import DATA, build_image
-from upright_block.compiler.layout import encode
+from upright_block.compiler.program import make_program
 from upright_block.machine.events import Event, force_events
-from upright_block.machine.machine import Machine
+from upright_block.machine.machine import Machine, spans_of
 
 COUNT = block("n : INT; now : TIME;", "n := n + 1; now := SCAN_START();")
 
 
 def test_scan_k_starts_at_k_intervals() -> None:
     machine = machine_of(COUNT)
-    trace = machine.run(4, 250_000_000)
+    machine.interval = 250_000_000
+    trace = machine.run(4)
     assert trace.column(machine.slot("now")).tolist() == [0, 250_000_000, 500_000_000, 750_000_000]
     assert trace.column(machine.slot("n")).tolist() == [1, 2, 3, 4]
 
 
 def test_a_run_goes_on_where_the_last_one_ended() -> None:
     machine = machine_of(COUNT)
-    machine.run(3, SECOND)
-    trace = machine.run(2, SECOND)
+    machine.run(3)
+    trace = machine.run(2)
     assert trace.first == 3
     assert trace.column(machine.slot("now")).tolist() == [3 * SECOND, 4 * SECOND]
     machine.reset()
     assert machine.read("n") == 0
-    assert machine.run(1, SECOND).value(machine.slot("now"), 0) == 0
+    assert machine.run(1).value(machine.slot("now"), 0) == 0
 
 
 def test_the_same_run_twice_gives_the_same_bytes() -> None:
     machine = machine_of(COUNT)
-    first = machine.run(50, SECOND).log
+    first = machine.run(50).log
     machine.reset()
-    assert machine.run(50, SECOND).log == first
+    assert machine.run(50).log == first
     assert len(first) == 50 * 2 * 16 - 16  # n and now in each scan; now is 0 at first
 
 
@@ -45,7 +46,7 @@ def test_memory_is_read_and_written_by_path() -> None:
     machine.write("b", True)
     machine.write("r", 0.5)
     machine.write("w", 0xFFFF)
-    machine.run(1, SECOND)
+    machine.run(1)
     assert (machine.read("T.PT"), machine.read("r"), machine.read("w")) == (SECOND, 0.5, 0xFFFF)
     view = machine.view("t.PT")
     assert view.dtype == np.int64
@@ -58,16 +59,17 @@ def test_memory_is_read_and_written_by_path() -> None:
 def test_events_act_from_their_scan_on() -> None:
     machine = machine_of(block("a : INT; b : INT;", "b := a * 2;"))
     address = DATA + machine.slot("a").offset
-    int_ = machine.slot("a").type
-    trace = machine.run(5, SECOND, [Event(1, address, encode(3, int_)), Event(3, address, encode(-4, int_))])
+    encode = machine.slot("a").encode
+    trace = machine.run(5, [Event(1, address, encode(3)), Event(3, address, encode(-4))])
     assert trace.column(machine.slot("b")).tolist() == [0, 6, 6, -8, -8]
 
 
 def test_a_force_holds_against_the_body_until_released() -> None:
     machine = machine_of(block("n : INT; seen : INT;", "seen := n; n := n + 1;"))
     slot = machine.slot("n")
-    events = force_events(0, slot, 2, encode(50, slot.type)) + force_events(0, slot, 4, None)
-    trace = machine.run(6, SECOND, events, forces=1)
+    number = machine.force_number(slot)
+    events = force_events(number, slot, 2, slot.encode(50)) + force_events(number, slot, 4, None)
+    trace = machine.run(6, events)
     assert trace.column(slot).tolist() == [1, 2, 50, 50, 51, 52]
     assert trace.column(machine.slot("seen")).tolist() == [0, 1, 50, 50, 50, 51]
 
@@ -75,7 +77,7 @@ def test_a_force_holds_against_the_body_until_released() -> None:
 def test_a_part_of_the_data_may_be_recorded() -> None:
     machine = machine_of(block("n : INT; x : LINT;", "n := n + 1;"))
     slot = machine.slot("n")
-    trace = machine.run(3, SECOND, spans=[(slot.offset, 2)])
+    trace = machine.run(3, watched=[slot])
     assert trace.column(slot).tolist() == [1, 2, 3]
     with pytest.raises(KeyError):
         trace.column(machine.slot("x"))
@@ -85,14 +87,14 @@ def test_a_long_run_is_recorded_in_pieces_without_a_seam() -> None:
     variables = " ".join(f"x{i} : LINT;" for i in range(40))
     machine = machine_of(block(f"n : DINT; {variables}", "n := n + 1;"))
     scans = 120_000
-    trace = machine.run(scans, 1_000_000)
+    trace = machine.run(scans)
     assert len(trace.log) == scans * 16
     assert np.array_equal(trace.column(machine.slot("n")), np.arange(1, scans + 1))
 
 
 def test_a_trace_tells_since_when_a_value_stands() -> None:
     machine = machine_of(block("n : INT; b : BOOL;", "n := n + 1; b := n > 3;"))
-    trace = machine.run(6, SECOND)
+    trace = machine.run(6)
     assert trace.since(machine.slot("b"), 5) == 3
     assert trace.since(machine.slot("b"), 2) is None
 
@@ -119,7 +121,7 @@ def test_a_fault_stops_the_scan_at_its_line(body: str, kind: str) -> None:
     machine = machine_of(
         block("n, m : INT; r : REAL; t : TIME; go : BOOL;", f"IF SCAN_START() >= T#2s THEN\n{body}\nEND_IF;")
     )
-    trace = machine.run(10, SECOND)
+    trace = machine.run(10)
     assert trace.fault is not None
     assert (trace.fault.site.kind, trace.fault.scan, trace.fault.instance) == (kind, 2, "")
     assert trace.fault.site.line == 4
@@ -132,22 +134,22 @@ def test_a_fault_names_the_instance_it_happened_in() -> None:
         "FUNCTION_BLOCK In VAR_INPUT d : INT; END_VAR VAR n : INT; END_VAR n := F(d); END_FUNCTION_BLOCK\n"
     )
     text += "FUNCTION_BLOCK Middle VAR first, second : In; END_VAR first(d := 1); second(d := 0); END_FUNCTION_BLOCK\n"
-    fault = machine_of(text + block("x : LINT; m : Middle;", "m();")).run(3, SECOND).fault
+    fault = machine_of(text + block("x : LINT; m : Middle;", "m();")).run(3).fault
     assert fault is not None
     assert (fault.instance, fault.site.unit.name, fault.site.line) == ("m.second", "F", 1)
 
 
 def test_a_loop_within_its_budget_is_no_fault() -> None:
     machine = machine_of(block("i, n : DINT;", "FOR i := 1 TO 1000000 DO n := n + 1; END_FOR;"))
-    assert machine.run(3, SECOND).fault is None
+    assert machine.run(3).fault is None
     assert machine.read("n") == 3_000_000
 
 
 def test_a_constant_may_be_given_another_value() -> None:
     text = block("n : INT; END_VAR VAR CONSTANT K : INT := 3;", "n := n + K;")
     unit = checked(text)[0].units["B"]
-    machine = Machine(build_image(unit, {unit.variables["K"]: 10}))
-    machine.run(2, SECOND)
+    machine = Machine(build_image(make_program(unit, {unit.variables["K"]: 10})))
+    machine.run(2)
     assert machine.read("n") == 20
 
 
@@ -158,7 +160,7 @@ def test_an_input_with_an_edge_is_seen_for_one_scan() -> None:
     for level in (False, True, True, False, True):
         machine.write("up", level)
         machine.write("down", level)
-        machine.run(1, SECOND)
+        machine.run(1)
     assert (machine.read("n"), machine.read("m")) == (2, 2)
 
 
@@ -166,7 +168,7 @@ def test_texts_are_recorded_and_traced() -> None:
     machine = machine_of(
         block("s : STRING[5] := 'a'; k : INT;", "k := k + 1; IF k MOD 3 = 0 THEN s := CONCAT(s, 'b'); END_IF")
     )
-    trace = machine.run(7, SECOND)
+    trace = machine.run(7)
     slot = machine.slot("s")
     assert trace.column(slot).tolist() == ["a", "a", "ab", "ab", "ab", "abb", "abb"]
     assert (trace.value(slot, 4), trace.since(slot, 4), trace.since(slot, 1)) == ("ab", 2, None)
@@ -179,7 +181,7 @@ def test_everything_starts_anew_at_a_reset() -> None:
     text += "g := g + 1; io := io + 1; a[2] := a[2] + g; END_FUNCTION_BLOCK"
     machine = machine_of(text)
     for _ in range(2):
-        machine.run(2, SECOND)
+        machine.run(2)
         assert [machine.read(p) for p in ("g", "io", "a[2]")] == [5, 2, 9]
         machine.reset()
     assert [machine.read(p) for p in ("g", "io", "a[2]")] == [3, 0, 0]
@@ -187,7 +189,8 @@ def test_everything_starts_anew_at_a_reset() -> None:
 
 def test_the_wall_clock_runs_with_the_scans() -> None:
     machine = machine_of(block("d : DT; t : TIME;", "d := CLOCK_NOW(); t := SCAN_START();"))
-    machine.run(4, 10 * SECOND, clock_start=100 * SECOND)
+    machine.interval, machine.clock_start = 10 * SECOND, 100 * SECOND
+    machine.run(4)
     assert (machine.read("d"), machine.read("t")) == (130 * SECOND, 30 * SECOND)
 
 
@@ -195,7 +198,7 @@ def test_temporary_data_starts_anew_in_each_scan() -> None:
     text = "FUNCTION_BLOCK B VAR_TEMP n : INT := 3; a : ARRAY [1..2] OF INT := [1, 2]; END_VAR VAR m : INT; END_VAR "
     text += "n := n + 1; a[2] := a[2] + n; m := m + a[2]; END_FUNCTION_BLOCK"
     machine = machine_of(text)
-    trace = machine.run(3, SECOND)
+    trace = machine.run(3)
     assert trace.column(machine.slot("m")).tolist() == [6, 12, 18]
     assert machine.read("a[2]") == 6
 
@@ -215,14 +218,10 @@ def test_a_log_of_changes_tells_every_value(monkeypatch: pytest.MonkeyPatch, log
     step = machine_of(CHANGING)
     wanted: dict[str, list[object]] = {path: [] for path in paths}
     for _ in range(300):
-        step.run(1, SECOND)
+        step.run(1)
         for path in paths:
             wanted[path].append(step.read(path))
-    pieces = list(
-        machine.pieces(
-            300, SECOND, spans=[(slot.offset, 24 if path == "s" else 4) for path, slot in slots_.items()]
-        )
-    )
+    pieces = list(machine.pieces(300, spans=spans_of(slots_.values())))
     assert len(pieces) > 1 or log > 5000
     assert [piece.first for piece in pieces[1:]] == [piece.end for piece in pieces[:-1]]
     for path, slot in slots_.items():
@@ -236,7 +235,6 @@ def test_a_day_of_booleans_takes_the_memory_of_its_changes() -> None:
     names = [f"b{i}" for i in range(50)]
     body = "n := n + 1; " + " ".join(f"{name} := n MOD {1000 + 17 * i} = 0;" for i, name in enumerate(names))
     machine = machine_of(block(f"n : DINT; {', '.join(names)} : BOOL;", body))
-    spans = [(machine.slot(name).offset, 1) for name in names]
-    trace = machine.run(100_000, 10_000_000, spans=spans)
+    trace = machine.run(100_000, watched=map(machine.slot, names))
     assert trace.column(machine.slot("b3")).sum() == 100_000 // 1051
     assert len(trace.log) < 200_000

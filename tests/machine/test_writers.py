@@ -6,11 +6,9 @@ from pathlib import Path
 
 import pytest
 
-from tests.helpers import EXAMPLES, SECOND, checked
-from upright_block.compiler.image import build_image
-from upright_block.compiler.layout import slots
+from tests.helpers import EXAMPLES, SECOND, machine_for, machine_of
+from upright_block.compiler.program import USUAL, Mode
 from upright_block.library import load_library
-from upright_block.machine.machine import Machine
 
 TEXT = """TYPE Rec : STRUCT a, b : INT; END_STRUCT; END_TYPE
 FUNCTION_BLOCK Inner VAR_INPUT i : INT; END_VAR VAR_OUTPUT o : INT; END_VAR
@@ -37,11 +35,8 @@ t(IN := TRUE, PT := T#1s);
 s := 'ab';
 END_FUNCTION_BLOCK
 """
+NOTING = Mode(notes_writers=True)
 FIRST = 10  # the line of n := n + 1
-
-
-def noting(text: str) -> Machine:
-    return Machine(build_image(checked(text)[0].units["B"], notes_writers=True))
 
 
 @pytest.mark.parametrize(
@@ -66,39 +61,44 @@ def noting(text: str) -> Machine:
     ],
 )
 def test_the_statement_is_known_that_wrote_last(scans: int, lines: dict[str, int]) -> None:
-    machine = noting(TEXT)
-    machine.run(scans, SECOND)
+    machine = machine_of(TEXT, mode=NOTING)
+    machine.run(scans)
     found = {path: machine.writer(machine.slot(path)) for path in lines}
     assert {path: site.line - FIRST if site else None for path, site in found.items()} == lines
 
 
 @pytest.mark.parametrize("path", ["never", "q.a", "q.b", "e[3]", "t.ET"])
 def test_what_is_not_known_is_not_told(path: str) -> None:
-    machine = noting(TEXT)
-    machine.run(2, SECOND)
+    machine = machine_of(TEXT, mode=NOTING)
+    machine.run(2)
     assert machine.writer(machine.slot(path)) is None
-    usual = Machine(build_image(checked(TEXT)[0].units["B"]))
+    usual = machine_of(TEXT)
     assert usual.writer(usual.slot(path)) is None
 
 
 def test_a_run_that_notes_writers_gives_the_same_values() -> None:
     library = load_library(EXAMPLES / "demo")
     for unit in (u for u in library.units if u.keeps_data):
-        machines = [Machine(build_image(unit, notes_writers=noted)) for noted in (False, True)]
-        inputs = [slot for slot in slots(unit) if slot.is_driven]
+        machines = [machine_for(unit, mode) for mode in (USUAL, NOTING)]
+        for machine in machines:
+            machine.interval = SECOND // 4
+        known = [list(machine.program.slots()) for machine in machines]
+        inputs = [slot for slot in known[0] if slot.signal.is_driven]
         for scan in range(300):
             for machine in machines:
                 for number, slot in enumerate(inputs):
                     if slot.type.family == "bool":
                         machine.write(slot.path, (scan * (number + 3) // 7) % 3 == 1)
-                machine.run(1, SECOND // 4)
-            values = [[machine.peek(slot) for slot in slots(unit)] for machine in machines]
+                machine.run(1)
+            values = [
+                [machine.peek(slot) for slot in own] for machine, own in zip(machines, known, strict=True)
+            ]
             assert values[0] == values[1], (unit.name, scan)
 
 
 def test_the_data_of_the_standard_has_no_line_of_the_library(tmp_path: Path) -> None:
-    machine = noting(TEXT)
-    machine.run(1, SECOND)
+    machine = machine_of(TEXT, mode=NOTING)
+    machine.run(1)
     site = machine.writer(machine.slot("t.IN"))
     assert site is not None
     assert site.line - FIRST == 12

@@ -12,7 +12,7 @@ from random import Random
 from tests.oracle.programs import make_program
 from tests.oracle.writer import C_HEAD, C_TYPE, ST_HEAD, Unit
 from upright_block.compiler.image import build_image
-from upright_block.compiler.layout import encode, slots
+from upright_block.compiler.program import make_program as lowered
 from upright_block.language.checking import check_program
 from upright_block.language.findings import Findings
 from upright_block.language.scope import Scope
@@ -123,15 +123,15 @@ def _run_here(
     check_program([Source("p.st", text)], scope, findings)
     errors = [f for f in findings.items if f.severity == "error"]
     assert not errors, f"{errors[0]}\n{errors[0].source.line_text(errors[0].line)}"
-    machine = Machine(build_image(scope.units["WHOLE"]))
-    by_path = {slot.path: slot for slot in slots(machine.image.root)}
+    machine = Machine(build_image(lowered(scope.units["WHOLE"])))
+    by_path = {slot.path: slot for slot in machine.program.slots()}
     places = [{path: by_path[f"{root.name}_one.{path}"] for path in root.fields()} for root in roots]
     found: list[dict[tuple[str, int], Value]] = [{} for _ in programs]
     for scan in range(SCANS):
         for own, given in zip(places, inputs, strict=True):
             for name, value in given[scan].items():
-                machine.poke(own[name], encode(value, own[name].type))
-        trace = machine.run(1, 100_000_000)
+                machine.poke(own[name], own[name].encode(value))
+        trace = machine.run(1)
         assert trace.fault is None, trace.fault
         for own, values in zip(places, found, strict=True):
             for path, slot in own.items():

@@ -32,7 +32,7 @@ def converted(source: Elementary, target: Elementary, values: list[Value]) -> li
     found: list[Value | str] = []
     for value in values:
         machine.write("x", value)
-        fault = machine.run(1, SECOND, spans=()).fault
+        fault = machine.run(1, watched=()).fault
         found.append(machine.read("r") if fault is None else fault.site.kind)
     return found
 
@@ -94,7 +94,7 @@ def test_a_real_becomes_the_nearest_integer_ties_to_even(source: Elementary, tar
 )
 def test_conversions_by_hand(call: str, type_: str, value: Value) -> None:
     machine = machine_of(block(f"r : {type_};", f"r := {call};"))
-    assert machine.run(1, SECOND).fault is None
+    assert machine.run(1).fault is None
     assert machine.read("r") == value
 
 

@@ -12,7 +12,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.helpers import SECOND, block, checked, machine_of
-from upright_block.compiler.layout import DATA, slot_at
+from upright_block.compiler.layout import DATA
 from upright_block.language.literals import Value, next_real, round_real, shown, shown_duration, shown_real
 from upright_block.language.types import DT, LREAL, REAL
 from upright_block.machine.machine import Machine
@@ -53,7 +53,7 @@ NUMERIC: list[tuple[str, Callable[..., np.ndarray], list[np.ndarray]]] = [
 
 def column(machine: Machine, name: str, count: int) -> np.ndarray:
     """An array of LREAL in the machine's memory."""
-    offset = slot_at(machine.image.root, name).offset
+    offset = machine.program.slot(name).offset
     return np.frombuffer(machine._bytes, "<f8", count, DATA + offset)
 
 
@@ -68,7 +68,7 @@ def test_a_numeric_function_is_within_two_units_in_the_last_place(
     machine = machine_of(block(f"{arrays}i : DINT;", f"FOR i := 1 TO {count} DO r[i] := {call}; END_FOR"))
     for name, values in zip("xy", given_, strict=False):
         column(machine, name, count)[:] = values
-    assert machine.run(1, SECOND, spans=()).fault is None
+    assert machine.run(1, watched=()).fault is None
     got = column(machine, "r", count)
     with np.errstate(all="ignore"):
         wanted = oracle(*given_)
@@ -81,7 +81,7 @@ def test_a_numeric_function_is_within_two_units_in_the_last_place(
 def test_a_known_hard_angle_is_reduced_exactly() -> None:
     """The LREAL nearest to a multiple of a quarter turn; its cosine is known from the literature (Muller 2006)."""
     machine = machine_of(block("r : LREAL;", "r := COS(5.319372648326541E255);"))
-    machine.run(1, SECOND)
+    machine.run(1)
     assert machine.read("r") == pytest.approx(-4.68716592425462761112e-19, rel=2e-16)
 
 
@@ -132,7 +132,7 @@ def test_functions_by_hand() -> None:
     names = "".join(f"r{i} : {type_}; " for i, (type_, _, _) in enumerate(BY_HAND))
     body = "\n".join(f"r{i} := {call};" for i, (_, call, _) in enumerate(BY_HAND))
     machine = machine_of(block(names, body))
-    trace = machine.run(1, SECOND)
+    trace = machine.run(1)
     assert trace.fault is None, trace.fault
     got = [(call, machine.read(f"r{i}")) for i, (_, call, _) in enumerate(BY_HAND)]
     assert got == [(call, value) for _, call, value in BY_HAND]
@@ -149,7 +149,7 @@ def test_functions_by_hand() -> None:
     ],
 )
 def test_a_value_that_means_nothing_is_a_fault(body: str, kind: str) -> None:
-    fault = machine_of(block("n : INT; u : UINT; d : DATE;", body)).run(1, SECOND).fault
+    fault = machine_of(block("n : INT; u : UINT; d : DATE;", body)).run(1).fault
     assert fault is not None
     assert (fault.site.kind, fault.site.unit.name, fault.site.line) == (kind, "B", 3)
 
@@ -184,7 +184,7 @@ LETTERS = st.text("ab\u00e9", max_size=12)
 def test_texts_are_those_of_python(s: str, t: str, k: int, p: int) -> None:
     for name, value in (("s", s), ("t", t), ("k", k), ("p", p)):
         TEXTS.write(name, value)
-    assert TEXTS.run(1, SECOND).fault is None
+    assert TEXTS.run(1).fault is None
     for i, (call, oracle) in enumerate(TEXT_OF.items()):
         wanted = oracle(s, t, k, p)
         if wanted is not None:
@@ -210,7 +210,7 @@ READER = machine_of(
 def test_a_real_becomes_the_shortest_text_that_reads_back(x: float, y: float) -> None:
     REALS.write("x", x)
     REALS.write("y", y)
-    assert REALS.run(1, SECOND).fault is None
+    assert REALS.run(1).fault is None
     assert (REALS.read("s"), REALS.read("t")) == (shown_real(x, LREAL), shown_real(y, REAL))
     assert (REALS.read("back"), REALS.read("short")) == (x, y)
 
@@ -232,7 +232,7 @@ def nearest_real(exact: Fraction) -> float:
 )
 def test_a_text_becomes_the_nearest_real(text: str) -> None:
     READER.write("s", text)
-    trace = READER.run(1, SECOND)
+    trace = READER.run(1)
     if abs(float(text)) < 3.4e38:
         assert trace.fault is None
         assert (READER.read("x"), READER.read("y")) == (float(text), nearest_real(Fraction(text)))
@@ -241,7 +241,7 @@ def test_a_text_becomes_the_nearest_real(text: str) -> None:
 @pytest.mark.parametrize("text", ["", "-", "1.", ".5", "1e", "1e+", "1.5x", "--1", "1 2", "1E400", "nan"])
 def test_a_text_that_is_no_real_is_a_fault(text: str) -> None:
     READER.write("s", text)
-    fault = READER.run(1, SECOND).fault
+    fault = READER.run(1).fault
     assert fault is not None
     assert fault.site.kind == "text that is no number"
 
@@ -269,7 +269,7 @@ TIMES = machine_of(
 def test_times_become_their_literals(duration: int, moment: int) -> None:
     TIMES.write("t", duration)
     TIMES.write("d", moment)
-    assert TIMES.run(1, SECOND).fault is None
+    assert TIMES.run(1).fault is None
     date_, time = shown(moment, DT)[:10], shown(moment, DT)[11:]
     wanted = [f"T#{shown_duration(duration)}", f"DT#{date_}-{time}", f"D#{date_}", f"TOD#{time}"]
     assert [TIMES.read(name) for name in "suvw"] == wanted
@@ -283,7 +283,7 @@ EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 def test_dates_are_those_of_python(moment: datetime) -> None:
     moment = moment.replace(microsecond=moment.microsecond // 1000 * 1000, tzinfo=UTC)
     DATES.write("d", (moment - EPOCH) // timedelta(microseconds=1) * 1000)
-    assert DATES.run(1, SECOND).fault is None
+    assert DATES.run(1).fault is None
     parts = [DATES.read(name) for name in ("y", "mo", "dy", "h", "mi", "s", "ms", "w")]
     day = date(moment.year, moment.month, moment.day)
     assert parts == [moment.year, moment.month, moment.day, moment.hour, moment.minute, moment.second,

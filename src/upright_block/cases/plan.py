@@ -10,12 +10,12 @@ from dataclasses import dataclass
 from upright_block.cases.casefile import Case, CaseFile, Given
 from upright_block.cases.cells import Check, parse_check, parse_span, parse_value, simple_span
 from upright_block.cases.table import ROLES, TIME_HEADS, Cell, Table
-from upright_block.compiler.layout import NoSlot, Slot, decode, slot_at, slots, whole_of
 from upright_block.language.findings import Finding, Findings, Related, Severity
 from upright_block.language.literals import LiteralProblem, Value, parse_integer, shown, shown_duration
 from upright_block.language.names import listed
+from upright_block.language.signals import NoSignal, Signal, find_signal, values_in
 from upright_block.language.source import Source
-from upright_block.language.typed import Compound, Unit, Variable
+from upright_block.language.typed import Compound, Unit
 from upright_block.language.types import Array, Elementary, Enumeration, String, Type
 from upright_block.library import Toml
 from upright_block.machine.clock import CLOCK_START, LAST_MOMENT
@@ -27,19 +27,18 @@ MOST_COLUMNS = 1_000
 """Columns of one table."""
 
 _TIMES_OF_OTHERS = ("time", "t", "timestamp", "seconds", "sec", "s", "ms", "step", "tick")
-Constants = frozenset[tuple[Variable, Value]]
 
 
 @dataclass(frozen=True, slots=True)
 class Expectations:
-    """The checks of one column: that of ``rows[i]`` is ``checks[i]``.
+    """The checks of the signal at ``path``: that of ``rows[i]`` is ``checks[i]``.
 
-    With ``hold`` each is made after every scan until the next, else after the scan of its row. ``index`` is
+    With ``hold`` each is made after every scan until the next, else after the scan of its row. ``column`` is
     the number of the column in the table.
     """
 
-    slot: Slot
-    index: int
+    path: str
+    column: int
     rows: array[int]
     checks: list[Check]
     hold: bool
@@ -47,12 +46,12 @@ class Expectations:
 
 @dataclass(frozen=True, slots=True)
 class Drive:
-    """What one column stores before the scans of some rows: ``values[i]`` in that of ``rows[i]``.
+    """What one column stores into the signal at ``path`` before the scans of some rows: ``values[i]`` in that of ``rows[i]``.
 
-    A force holds its value until the next; None releases it.
+    None is the value before the first scan; a force holds its value until the next, and None releases it.
     """
 
-    slot: Slot
+    path: str
     is_force: bool
     rows: array[int]
     values: list[Value | None]
@@ -60,32 +59,53 @@ class Drive:
 
 @dataclass(frozen=True, slots=True)
 class Plan:
-    """Everything that a run of the case needs. Times are in ns; ``row_scans`` has the scan of each row.
+    """Everything that a run of a case does, in paths and values, so that it can be sent anywhere.
 
-    ``constants`` are the constants with the values that the case gives them, ``given`` what is stored
-    before the first scan, ``shown`` the slots of the columns in the order of the table.
+    ``subject`` is the key of the unit. ``interval`` and ``clock``, the wall clock at the start, are in ns;
+    ``row_scans`` has the scan of each row. ``constants`` are the values that the case gives to constants, ``given``
+    what is stored before the first scan, ``shown`` the paths of the columns in the order of the table.
     """
 
-    file: CaseFile
-    case: Case
-    unit: Unit
-    constants: Constants
-    given: tuple[tuple[Slot, Value], ...]
+    id: str
+    subject: str
+    interval: int
+    clock: int
     scans: int
+    constants: tuple[tuple[str, Value], ...]
+    given: tuple[tuple[str, Value], ...]
     drives: tuple[Drive, ...]
     expectations: tuple[Expectations, ...]
     row_scans: array[int]
-    shown: tuple[Slot, ...]
-
-    @property
-    def id(self) -> str:
-        """The name by which a case is chosen: the path of its file below the folder of cases, and its own."""
-        return self.case.id
+    shown: tuple[str, ...]
 
     @property
     def checks(self) -> int:
         """How many cells are checked."""
         return sum(len(e.checks) for e in self.expectations)
+
+
+@dataclass(frozen=True, slots=True)
+class ReadyCase:
+    """A case that can be run: as it is written, the unit that it is for, and its plan.
+
+    ``signals`` has what the paths of the plan lead to.
+    """
+
+    file: CaseFile
+    written: Case
+    unit: Unit
+    plan: Plan
+    signals: dict[str, Signal]
+
+    @property
+    def id(self) -> str:
+        """The name by which it is chosen: the path of its file below the folder of cases, and its own."""
+        return self.written.id
+
+    @property
+    def name(self) -> str:
+        """What it is called in its file."""
+        return self.written.name
 
 
 class _Problem(Exception):
@@ -100,11 +120,13 @@ class _Planner:
         self.findings = findings
         self.drives: list[Drive] = []
         self.expectations: list[Expectations] = []
-        self.shown: dict[str, Slot] = {}
+        self.shown: dict[str, Signal] = {}
+        self.signals: dict[str, Signal] = {}
         self.row_scans = array("q")
-        self.given: dict[int, tuple[Slot, Value, Toml]] = {}
-        self.constants: dict[Variable, Value] = {}
+        self.given: dict[str, tuple[Signal, Value, Toml]] = {}
+        self.constants: dict[str, Value] = {}
         self.failed = False
+        self.interval = file.scan
 
     def report(
         self, name: str, source: Source, at: Cell | Toml, message: str, way_out: str, *related: Related,
@@ -113,10 +135,10 @@ class _Planner:
         self.failed |= severity == "error"
         self.findings.add(Finding(name, source, at.start, at.end, message, way_out, severity, related))
 
-    def bad_value(self, slot: Slot, source: Source, at: Cell | Toml, problem: LiteralProblem) -> None:
-        self.report("bad-value", source, at, f"{slot.path} is {slot.type}: {problem}", problem.way_out)
+    def bad_value(self, signal: Signal, source: Source, at: Cell | Toml, problem: LiteralProblem) -> None:
+        self.report("bad-value", source, at, f"{signal.path} is {signal.type}: {problem}", problem.way_out)
 
-    def plan(self) -> Plan | None:
+    def ready(self) -> ReadyCase | None:
         for given in self.case.given:
             self._given(given)
         table = self.case.vectors
@@ -132,20 +154,21 @@ class _Planner:
         if scans > MOST_SCANS:
             self.report("too-long", self.file.source, self.case.place, f"The case takes {scans} scans; {MOST_SCANS} are the most.",
                         "Use a longer scan, or a shorter case.")  # fmt: skip
-        elif clock + scans * self.file.scan > LAST_MOMENT:
+        elif clock + scans * self.interval > LAST_MOMENT:
             self.report("too-long", self.file.source, self.case.place, "The case runs beyond the year 2261, where dates end.",
                         "Use a shorter scan or case, or an earlier clock.")  # fmt: skip
         if self.failed:
             return None
-        return Plan(
-            self.file, self.case, self.unit, frozenset(self.constants.items()),
-            tuple((slot, value) for slot, value, _ in self.given.values()), scans, tuple(self.drives),
-            tuple(e for e in self.expectations if e.checks), self.row_scans, tuple(self.shown.values()),
+        plan = Plan(
+            self.case.id, self.unit.key, self.interval, clock, scans, tuple(sorted(self.constants.items())),
+            tuple((path, value) for path, (_, value, _) in self.given.items()), tuple(self.drives),
+            tuple(e for e in self.expectations if e.checks), self.row_scans, tuple(self.shown),
         )  # fmt: skip
+        return ReadyCase(self.file, self.case, self.unit, plan, self.signals)
 
     def _last_scan(self) -> int:
         """The last scan: that of the last row, or the last that starts within ``run_for``."""
-        by_time = -1 if self.case.run_for is None else -(-self.case.run_for // self.file.scan) - 1
+        by_time = -1 if self.case.run_for is None else -(-self.case.run_for // self.interval) - 1
         return max([by_time, 0, *self.row_scans[-1:]])
 
     # --- given ---
@@ -154,43 +177,44 @@ class _Planner:
         source = self.file.source
         key = Cell(given.path, given.key.key_start, given.key.key_end)
         try:
-            slot = self._place(given.path, source, key)
+            signal = self._place(given.path, source, key)
         except _Problem:
             return
-        if slot.offset < 0:
-            self._given_constant(slot, given, key)
+        if signal.variable.is_code:
+            self._given_constant(signal, given, key)
             return
-        for part, toml in self._parts(slot, slot.type, given.value):
+        for part, toml in self._parts(signal, signal.type, given.value):
             try:
                 value = parse_value(self._written(toml), part.type)
             except LiteralProblem as problem:
                 self.bad_value(part, source, toml, problem)
                 continue
-            if part.offset in self.given:
-                self._given_twice(part, key, self.given[part.offset][2])
-            self.given[part.offset] = (part, value, given.key)
+            if part.path in self.given:
+                self._given_twice(part, key, self.given[part.path][2])
+            self.given[part.path] = (part, value, given.key)
+            self.signals[part.path] = part
 
-    def _given_constant(self, slot: Slot, given: Given, key: Cell) -> None:
+    def _given_constant(self, signal: Signal, given: Given, key: Cell) -> None:
         """A constant has no memory: with another value the block is compiled anew."""
         source = self.file.source
-        if slot.root is not slot.variable:
-            self.report("constant-of-all", source, key, f"{slot.path} is a constant: every instance of its block has the same value.",
+        if signal.root is not signal.variable:
+            self.report("constant-of-all", source, key, f"{signal.path} is a constant: every instance of its block has the same value.",
                         "Make it an input with a default value, or write a case for that block.")  # fmt: skip
-        elif slot.variable.is_folded:
-            self.report("constant-in-use", source, key, f"{slot.path} cannot be given: another initial value or a CASE label is made from it.",
+        elif signal.variable.is_folded:
+            self.report("constant-in-use", source, key, f"{signal.path} cannot be given: another initial value or a CASE label is made from it.",
                         "Change it in the block, or give that value itself.")  # fmt: skip
-        elif slot.variable in self.constants:
+        elif signal.path in self.constants:
             first = next(g.key for g in self.case.given if g.path.upper() == given.path.upper())
-            self._given_twice(slot, key, first)
+            self._given_twice(signal, key, first)
         else:
             try:
-                self.constants[slot.variable] = parse_value(self._written(given.value), slot.type)
+                self.constants[signal.path] = parse_value(self._written(given.value), signal.type)
             except LiteralProblem as problem:
-                self.bad_value(slot, source, given.value, problem)
+                self.bad_value(signal, source, given.value, problem)
 
-    def _given_twice(self, slot: Slot, key: Cell, first: Toml) -> None:
+    def _given_twice(self, signal: Signal, key: Cell, first: Toml) -> None:
         related = Related(self.file.source, first.key_start, first.key_end, "It is given first here")
-        self.report("given-twice", self.file.source, key, f"{slot.path} is given twice.", "Remove one of the two.", related)  # fmt: skip
+        self.report("given-twice", self.file.source, key, f"{signal.path} is given twice.", "Remove one of the two.", related)  # fmt: skip
 
     @staticmethod
     def _written(toml: Toml) -> str:
@@ -201,14 +225,14 @@ class _Planner:
             )
         return str(toml.value).upper() if isinstance(toml.value, bool) else str(toml.value).strip()
 
-    def _parts(self, slot: Slot, type_: Type, toml: Toml) -> Iterator[tuple[Slot, Toml]]:
+    def _parts(self, signal: Signal, type_: Type, toml: Toml) -> Iterator[tuple[Signal, Toml]]:
         """The single values that a value of ``given`` fills; a list fills an array, a table a structure."""
         source = self.file.source
         if isinstance(toml.value, dict) and isinstance(type_, Compound):
             for key, entry in toml.value.items():
                 place = Cell(key, entry.key_start, entry.key_end)
                 try:
-                    inner = self._place(f"{slot.path}.{key}", source, place)
+                    inner = self._place(f"{signal.path}.{key}", source, place)
                 except _Problem:
                     continue
                 yield from self._parts(inner, inner.type, entry)
@@ -217,14 +241,14 @@ class _Planner:
             listed = toml.value
             if len(type_.bounds) > 1 or len(listed) > high - low + 1:
                 many = f"holds {len(listed)} values" if len(type_.bounds) == 1 else "is one list"
-                self.report("bad-value", source, toml, f"{slot.path} is {type_}, and this {many}.",
-                            f'Write at most {high - low + 1} values.' if len(type_.bounds) == 1 else f'Name its elements: "{slot.path}[{",".join(str(first) for first, _ in type_.bounds)}]" = ...')  # fmt: skip
+                self.report("bad-value", source, toml, f"{signal.path} is {type_}, and this {many}.",
+                            f'Write at most {high - low + 1} values.' if len(type_.bounds) == 1 else f'Name its elements: "{signal.path}[{",".join(str(first) for first, _ in type_.bounds)}]" = ...')  # fmt: skip
                 return
             for number, entry in enumerate(listed):
-                inner = slot_at(self.unit, f"{slot.path}[{low + number}]")
+                inner = find_signal(self.unit, f"{signal.path}[{low + number}]")
                 yield from self._parts(inner, inner.type, entry)
         elif isinstance(type_, (Elementary, String)):
-            yield slot, toml
+            yield signal, toml
         else:
             what, example = "a list", "[1, 2]"
             if isinstance(type_, Compound):
@@ -232,17 +256,17 @@ class _Planner:
                     "a table",
                     "{ " + next((v.name for v in type_.variables.values()), "pin") + " = 1 }",
                 )
-            self.report("bad-value", source, toml, f"{slot.path} is {_described(type_)}; its value is {what}.",
-                        f"Write {slot.path} = {example} with its values, or name a part of it.")  # fmt: skip
+            self.report("bad-value", source, toml, f"{signal.path} is {_described(type_)}; its value is {what}.",
+                        f"Write {signal.path} = {example} with its values, or name a part of it.")  # fmt: skip
 
     # --- places ---
 
-    def _place(self, path: str, source: Source, at: Cell) -> Slot:
+    def _place(self, path: str, source: Source, at: Cell) -> Signal:
         """What a path leads to; else a finding says how far it leads. ``at`` ends with the path."""
         try:
-            return slot_at(self.unit, path)
-        except NoSlot as problem:
-            start = max(at.start, at.end - len(path)) + problem.at
+            return find_signal(self.unit, path)
+        except NoSignal as problem:
+            start = max(at.start, at.end - len(path)) + problem.start
             owner, name = problem.owner, problem.name
             if isinstance(owner, Compound) and not name.startswith("["):
                 known = [v.name for v in owner.variables.values() if not v.is_hidden]
@@ -255,19 +279,18 @@ class _Planner:
                     "unknown-name", source, marked, f"{owner} has no {name.strip('. ')}.", f"It is {owner}."
                 )
             else:
-                before = path[: problem.at].rstrip(".")
+                before = path[: problem.start].rstrip(".")
                 self.report("unknown-name", source, at, f"{before} is {owner} and has no {name.strip('. ')}.",
                             f"Remove {path[len(before) :]}.")  # fmt: skip
             raise _Problem from None
 
-    def _slot(self, path: str, source: Source, at: Cell) -> Slot:
+    def _value(self, path: str, source: Source, at: Cell) -> Signal:
         """The single value that a path leads to."""
-        slot = self._place(path, source, at)
-        if isinstance(slot.type, (Elementary, String)):
-            return slot
-        inside = slot.path.upper()
-        inner = next((s.path for s in slots(self.unit) if s.path.upper().startswith(inside)), "")
-        self.report("no-value", source, Cell(path, max(at.start, at.end - len(path)), at.end), f"{path} is {_described(slot.type)} and has no value of its own.",
+        signal = self._place(path, source, at)
+        if isinstance(signal.type, (Elementary, String)):
+            return signal
+        inner = next((part.path for part in values_in(signal)), "")
+        self.report("no-value", source, Cell(path, max(at.start, at.end - len(path)), at.end), f"{path} is {_described(signal.type)} and has no value of its own.",
                     f"Name a part of it{f', such as {inner}' if inner else ''}.")  # fmt: skip
         raise _Problem
 
@@ -290,7 +313,7 @@ class _Planner:
         column = found[0]
         kind = table.heads[column].text.lower()
         last = -1
-        add, interval, is_at = self.row_scans.append, self.file.scan, kind == "at"
+        add, interval, is_at = self.row_scans.append, self.interval, kind == "at"
         for row, text in enumerate(table.take(column)):
             time = simple_span(text) if is_at else None
             if time is not None and time % interval == 0 and time // interval > last:
@@ -320,7 +343,7 @@ class _Planner:
             return None
         if kind == "scan":
             return time
-        interval = self.file.scan
+        interval = self.interval
         if time < 0:
             self.report("bad-value", table.source, table.cell(row, column), f"{text} lies before the start.", "Times count from 0s.")  # fmt: skip
             return None
@@ -333,8 +356,7 @@ class _Planner:
         return whole + last if kind == "after" else whole
 
     def _columns(self, table: Table, timed: list[int]) -> None:
-        stored: dict[tuple[int, bool], Cell] = {}
-        checked: dict[int, Cell] = {}
+        taken: dict[tuple[object, str], list[tuple[Signal, Cell]]] = {}
         for index, head in enumerate(table.heads):
             if index in timed:
                 continue
@@ -350,57 +372,57 @@ class _Planner:
                             "Write at, if it is the time of the row from the start, after, if it counts from the row above, or scan.")  # fmt: skip
                 continue
             try:
-                slot = self._slot(name, table.source, head)
+                signal = self._value(name, table.source, head)
             except _Problem:
                 continue
             if role == "pin":
-                role = "set" if slot.is_driven else "check"
-            if slot.offset < 0:
-                self.report("constant-assigned", table.source, head, f"{slot.path} is a constant.",
+                role = "set" if signal.is_driven else "check"
+            if signal.variable.is_code:
+                self.report("constant-assigned", table.source, head, f"{signal.path} is a constant.",
                             "Give it another value with given.")  # fmt: skip
                 continue
             checks = role in ("check", "hold")
-            key = (slot.offset, role == "force")
-            first = checked.get(slot.offset) if checks else stored.get(key)
+            others = taken.setdefault((signal.place, "checks" if checks else role), [])
+            first = next((cell for other, cell in others if signal.overlaps(other)), None)
             if first is not None:
                 related = Related(table.source, first.start, first.end, "The first column is this one")
                 what = "checks" if checks else "writes"
                 self.report("column-twice", table.source, head, f"{head.text} {what} what another column {what} too.",
                             "Remove one of the columns.", related)  # fmt: skip
                 continue
+            others.append((signal, head))
+            self.shown.setdefault(signal.path, signal)
+            self.signals[signal.path] = signal
             if checks:
-                checked[slot.offset] = head
+                self._check_column(signal, table, index, self.case.hold or role == "hold")
             else:
-                stored[key] = head
-            self.shown.setdefault(slot.path, slot)
-            if checks:
-                self._check_column(slot, table, index, self.case.hold or role == "hold")
-            else:
-                self._drive_column(slot, table, index, role == "force")
+                self._drive_column(signal, table, index, role == "force")
         self._restore_inputs()
         self._unused_given(table)
 
-    def _check_column(self, slot: Slot, table: Table, index: int, hold: bool) -> None:
-        found = Expectations(slot, index, array("q"), [], hold)
-        add_row, add_check, type_ = found.rows.append, found.checks.append, slot.type
+    def _check_column(self, signal: Signal, table: Table, index: int, hold: bool) -> None:
+        found = Expectations(signal.path, index, array("q"), [], hold)
+        add_row, add_check, type_ = found.rows.append, found.checks.append, signal.type
         for row, text in enumerate(table.take(index)):
             if text:
                 try:
                     add_check(parse_check(text, type_))
                     add_row(row)
                 except LiteralProblem as problem:
-                    self.bad_value(slot, table.source, table.cell(row, index), problem)
+                    self.bad_value(signal, table.source, table.cell(row, index), problem)
         self.expectations.append(found)
 
-    def _drive_column(self, slot: Slot, table: Table, index: int, is_force: bool) -> None:
+    def _drive_column(self, signal: Signal, table: Table, index: int, is_force: bool) -> None:
         if is_force and (
-            sum(d.is_force for d in self.drives) >= MOST_FORCES or not isinstance(slot.type, Elementary)
+            sum(d.is_force for d in self.drives) >= MOST_FORCES or not isinstance(signal.type, Elementary)
         ):
-            what = f"{MOST_FORCES} columns force" if isinstance(slot.type, Elementary) else "A text is forced"
-            self.report("not-supported", table.source, table.heads[index], f"{what}; that is not read.", f"Write set {slot.path}.")  # fmt: skip
+            what = (
+                f"{MOST_FORCES} columns force" if isinstance(signal.type, Elementary) else "A text is forced"
+            )
+            self.report("not-supported", table.source, table.heads[index], f"{what}; that is not read.", f"Write set {signal.path}.")  # fmt: skip
             return
-        drive = Drive(slot, is_force, array("q"), [])
-        add_row, add_value, type_ = drive.rows.append, drive.values.append, slot.type
+        drive = Drive(signal.path, is_force, array("q"), [])
+        add_row, add_value, type_ = drive.rows.append, drive.values.append, signal.type
         for row, text in enumerate(table.take(index)):
             if not text:
                 continue
@@ -412,7 +434,7 @@ class _Planner:
                     add_value(parse_value(text, type_))
                 add_row(row)
             except LiteralProblem as problem:
-                self.bad_value(slot, table.source, table.cell(row, index), problem)
+                self.bad_value(signal, table.source, table.cell(row, index), problem)
         self.drives.append(drive)
 
     def _must_mean_release(self, text: str, type_: Type, table: Table, row: int, column: int) -> None:
@@ -422,15 +444,10 @@ class _Planner:
 
     def _restore_inputs(self) -> None:
         """An input that is released has the value again that it was driven to, as on a real input card."""
-        for force in [d for d in self.drives if d.is_force and d.slot.is_driven]:
-            slot = force.slot
-            driven = next((d for d in self.drives if d.slot.offset == slot.offset and not d.is_force), None)
-            start = (
-                self.given[slot.offset][1]
-                if slot.offset in self.given
-                else decode(whole_of(self.unit).initial, slot.offset, slot.type)
-            )
-            restored = Drive(slot, False, array("q"), [])
+        for force in [d for d in self.drives if d.is_force and self.signals[d.path].is_driven]:
+            driven = next((d for d in self.drives if d.path == force.path and not d.is_force), None)
+            start = self.given[force.path][1] if force.path in self.given else None
+            restored = Drive(force.path, False, array("q"), [])
             for row, value in zip(force.rows, force.values, strict=True):
                 if value is None:
                     before = bisect_right(driven.rows, row) - 1 if driven else -1
@@ -442,13 +459,13 @@ class _Planner:
     def _unused_given(self, table: Table) -> None:
         """A given value that a column replaces before the first scan acts nowhere."""
         for drive in self.drives:
-            given = self.given.get(drive.slot.offset)
+            given = self.given.get(drive.path)
             if given is None or drive.is_force or not drive.rows or self.row_scans[drive.rows[0]] > 0:
                 continue
-            slot, value, key = given
+            signal, value, key = given
             at = Cell("", key.key_start, key.key_end)
             if drive.values[0] != value:
-                self.report("given-unused", self.file.source, at, f"{slot.path} is given {shown(value, slot.type)}, and its column gives it another value in the first scan.",
+                self.report("given-unused", self.file.source, at, f"{signal.path} is given {shown(value, signal.type)}, and its column gives it another value in the first scan.",
                             "Remove it from given, or empty the first cell of the column.", severity="warning")  # fmt: skip
 
 
@@ -464,6 +481,6 @@ def _described(type_: Type) -> str:
     return f"an instance of {type_.name}" if isinstance(type_, Unit) else str(type_)
 
 
-def plan_case(file: CaseFile, case: Case, unit: Unit, findings: Findings) -> Plan | None:
+def prepare(file: CaseFile, case: Case, unit: Unit, findings: Findings) -> ReadyCase | None:
     """Make a case ready to run on ``unit``; None when it has mistakes, which become findings."""
-    return _Planner(file, case, unit, findings).plan()
+    return _Planner(file, case, unit, findings).ready()

@@ -7,7 +7,7 @@ import time
 from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 from typing import Any
 
@@ -15,15 +15,15 @@ import wasmtime
 
 from upright_block.cases.cells import Check
 from upright_block.cases.packing import packed_events
-from upright_block.cases.plan import Expectations, Plan
+from upright_block.cases.plan import Expectations, Plan, ReadyCase
 from upright_block.cases.verdict import Miss, Moments, Status, Verdict
 from upright_block.compiler.cache import compiled
-from upright_block.compiler.image import Image, Site, build_image
-from upright_block.compiler.layout import Slot, encode, size_of, slots
+from upright_block.compiler.image import Bodies, Image, Site, build_image
+from upright_block.compiler.program import USUAL, Mode, Slot, make_program
 from upright_block.language.literals import Value
-from upright_block.language.typed import Unit, Variable
-from upright_block.machine.clock import CLOCK_START
-from upright_block.machine.machine import Machine
+from upright_block.language.signals import find_signal, signals
+from upright_block.language.typed import Unit
+from upright_block.machine.machine import Machine, spans_of
 from upright_block.machine.trace import Fault, Trace
 
 MOST_MISSES = 100_000
@@ -34,47 +34,47 @@ _ROWS_BEFORE = 3
 _MOST_SHOWN = 60
 _MOST_NOTED = 4 << 20
 
-_Key = tuple[Unit, frozenset[tuple[Variable, Value]]]
+_Key = tuple[Unit, tuple[tuple[str, Value], ...]]
 
 
 @dataclass(frozen=True, slots=True)
 class _Batch:
     key: _Key
-    plans: tuple[tuple[int, Plan], ...]
+    cases: tuple[tuple[int, ReadyCase], ...]
 
 
-def run_plans(
-    plans: Sequence[Plan], done: Callable[[Verdict], None] | None = None, checks_overflow: bool = False
+def run_cases(
+    cases: Sequence[ReadyCase], done: Callable[[Verdict], None] | None = None, mode: Mode = USUAL
 ) -> list[Verdict]:
-    """Run every plan; the verdicts come in the order of the plans.
+    """Run every case; the verdicts come in the order of the cases.
 
     ``done`` is called with each verdict as it comes, in any order and from any thread. Units are
-    compiled once each; the machines run on as many threads as there are cores. With ``checks_overflow`` an
-    integer that leaves its type is a fault.
+    compiled once each; the machines run on as many threads as there are cores.
     """
-    batches = _batches(plans)
+    batches = _batches(cases)
+    bodies = Bodies()
     verdicts: dict[int, Verdict] = {}
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
         keys = list(dict.fromkeys(batch.key for batch in batches))
-        built = dict(zip(keys, pool.map(lambda key: _compile(key, checks_overflow), keys), strict=True))
+        built = dict(zip(keys, pool.map(lambda key: _compile(key, mode, bodies), keys), strict=True))
 
         def run(batch: _Batch) -> None:
             image, module = built[batch.key]
             machine = Machine(image, module)
-            noting = cache(lambda: _noting(batch.key, checks_overflow, machine))
-            for index, plan in batch.plans:
-                verdicts[index] = run_plan(plan, machine, noting)
+            noting = cache(lambda: _noting(batch.key, mode, bodies, machine))
+            for index, case in batch.cases:
+                verdicts[index] = run_case(case, machine, noting)
                 if done is not None:
                     done(verdicts[index])
 
         list(pool.map(run, batches))
-    return [verdicts[index] for index in range(len(plans))]
+    return [verdicts[index] for index in range(len(cases))]
 
 
-def _batches(plans: Iterable[Plan]) -> list[_Batch]:
-    by_key: dict[_Key, list[tuple[int, Plan]]] = {}
-    for index, plan in enumerate(plans):
-        by_key.setdefault((plan.unit, plan.constants), []).append((index, plan))
+def _batches(cases: Iterable[ReadyCase]) -> list[_Batch]:
+    by_key: dict[_Key, list[tuple[int, ReadyCase]]] = {}
+    for index, case in enumerate(cases):
+        by_key.setdefault((case.unit, case.plan.constants), []).append((index, case))
     return [
         _Batch(key, tuple(members[at : at + _BATCH]))
         for key, members in by_key.items()
@@ -82,35 +82,39 @@ def _batches(plans: Iterable[Plan]) -> list[_Batch]:
     ]
 
 
-def _compile(key: _Key, checks_overflow: bool) -> tuple[Image, wasmtime.Module]:
+def _image(key: _Key, mode: Mode, bodies: Bodies) -> Image:
     unit, constants = key
-    image = build_image(unit, dict(constants), checks_overflow)
+    given = {find_signal(unit, path).variable: value for path, value in constants}
+    return build_image(make_program(unit, given, mode=mode), bodies)
+
+
+def _compile(key: _Key, mode: Mode, bodies: Bodies) -> tuple[Image, wasmtime.Module]:
+    image = _image(key, mode, bodies)
     return image, compiled(image.text, image.is_large)
 
 
-def _noting(key: _Key, checks_overflow: bool, machine: Machine) -> Machine:
+def _noting(key: _Key, mode: Mode, bodies: Bodies, machine: Machine) -> Machine:
     """A machine that notes who wrote what; ``machine`` itself where that would take too much memory."""
-    unit, constants = key
-    if len(machine.image.initial) > _MOST_NOTED:
+    if len(machine.program.initial) > _MOST_NOTED:
         return machine
-    return Machine(build_image(unit, dict(constants), checks_overflow, notes_writers=True))
+    return Machine(_image(key, replace(mode, notes_writers=True), bodies))
 
 
 # --- one case ---
 
 
-def run_plan(plan: Plan, machine: Machine, noting: Callable[[], Machine]) -> Verdict:
-    """Run one plan on a machine that holds its unit; ``noting`` gives one that notes who wrote what.
+def run_case(case: ReadyCase, machine: Machine, noting: Callable[[], Machine]) -> Verdict:
+    """Run one case on a machine that holds its unit; ``noting`` gives one that notes who wrote what.
 
     The run is judged while it goes on, and only what is checked is recorded. Since a run can be repeated to
     the byte, what surrounds a mistake is recorded in a second run that ends there.
     """
     began = time.perf_counter()
-    events = packed_events(plan)
-    judges = [_Judge(plan, expectations) for expectations in plan.expectations]
+    plan = case.plan
+    judges = [_Judge(case, expectations, machine) for expectations in plan.expectations]
     fault: Fault | None = None
     reached = 0
-    for piece in _run(plan, machine, events, plan.scans, [e.slot for e in plan.expectations]):
+    for piece in _run(plan, machine, plan.scans, [judge.slot for judge in judges]):
         for judge in judges:
             judge.look(piece)
         fault, reached = piece.fault, piece.first + piece.scans
@@ -119,33 +123,33 @@ def run_plan(plan: Plan, machine: Machine, noting: Callable[[], Machine]) -> Ver
     status: Status = "fault" if fault else "failed" if wrong else "passed" if judges else "checks nothing"
     moments = Moments((), {}, {})
     if status in ("failed", "fault"):
-        moments = _moments(plan, noting(), events, misses, fault, reached)
+        moments = _moments(case, noting(), misses, fault, reached)
     checked = sum(judge.checked for judge in judges)
     kept = tuple(misses[:MOST_MISSES])
-    return Verdict(plan, status, kept, wrong, checked, fault, moments, time.perf_counter() - began)
+    covered = tuple(machine.reached())
+    return Verdict(case, status, kept, wrong, checked, fault, moments, time.perf_counter() - began, covered)
 
 
 def _run(
-    plan: Plan, machine: Machine, events: bytes, scans: int, watched: Iterable[Slot], ends: Sequence[int] = ()
+    plan: Plan, machine: Machine, scans: int, watched: Iterable[Slot], ends: Sequence[int] = ()
 ) -> Iterator[Trace]:
     """Run a plan from its start, and record some slots; see `Machine.pieces`."""
+    machine.interval, machine.clock_start = plan.interval, plan.clock
     machine.reset()
-    for slot, value in plan.given:
-        machine.poke(slot, encode(value, slot.type))
-    spans = sorted({(slot.offset, size_of(slot.type)) for slot in watched})
-    forces = sum(drive.is_force for drive in plan.drives)
-    clock = CLOCK_START if plan.case.clock is None else plan.case.clock
-    return machine.pieces(scans, plan.file.scan, events, forces, spans, clock, ends)
+    for path, value in plan.given:
+        machine.write(path, value)
+    return machine.pieces(scans, packed_events(plan, machine), spans_of(watched), ends)
 
 
 class _Judge:
     """Looks at one column while a run goes on, piece by piece."""
 
-    def __init__(self, plan: Plan, expectations: Expectations) -> None:
-        self.plan = plan
+    def __init__(self, case: ReadyCase, expectations: Expectations, machine: Machine) -> None:
+        self.plan = case.plan
+        self.signal = case.signals[expectations.path]
         self.expectations = expectations
-        self.slot = expectations.slot
-        self.scans = [plan.row_scans[row] for row in expectations.rows]
+        self.slot = machine.program.slot(self.signal)
+        self.scans = [case.plan.row_scans[row] for row in expectations.rows]
         self.next = 0
         self.is_missed = False
         self.misses: list[Miss] = []
@@ -205,7 +209,9 @@ class _Judge:
             before = bisect_right(changes, scan)
             since = int(changes[before - 1]) if before else self.since
             e = self.expectations
-            self.misses.append(Miss(self.slot, e.checks[number], e.rows[number], e.index, scan, got, since))
+            self.misses.append(
+                Miss(self.signal, e.checks[number], e.rows[number], e.column, scan, got, since)
+            )
 
     def _changes(self, piece: Trace) -> Sequence[int]:
         """The scans of a piece after which the value was another than before."""
@@ -231,12 +237,14 @@ def _first_wrong(check: Check, values: Any) -> int | None:
 
 
 def _moments(
-    plan: Plan, machine: Machine, events: bytes, misses: Sequence[Miss], fault: Fault | None, reached: int
+    case: ReadyCase, machine: Machine, misses: Sequence[Miss], fault: Fault | None, reached: int
 ) -> Moments:
     """The values around the first miss, and around a fault up to where its scan stopped."""
-    shown = list(plan.shown) or [slot for slot in slots(plan.unit) if slot.is_pin]
-    wrong = {miss.slot.path for miss in misses}
-    columns = tuple(s for i, s in enumerate(shown) if i < _MOST_SHOWN or s.path in wrong)
+    plan = case.plan
+    shown = [case.signals[path] for path in plan.shown] or [s for s in signals(case.unit) if s.is_pin]
+    wrong = {miss.signal.path for miss in misses}
+    chosen = tuple(s for i, s in enumerate(shown) if i < _MOST_SHOWN or s.path in wrong)
+    columns = [machine.program.slot(signal) for signal in chosen]
     wanted: set[int] = set()
     if misses:
         wanted |= _around(plan, misses[0].scan)
@@ -247,21 +255,23 @@ def _moments(
         wanted |= _around(plan, reached)
     after: dict[int, tuple[Value, ...]] = {}
     writers: dict[str, Site] = {}
-    stored = {drive.slot.offset for drive in plan.drives}
+    stored = {drive.path for drive in plan.drives}
     ordered = sorted(scan for scan in wanted if 0 <= scan < reached)
     scans = plan.scans if fault else ordered[-1] + 1
     ends = [misses[0].scan + 1] if misses else []
-    for piece in _run(plan, machine, events, scans, columns, ends):
+    for piece in _run(plan, machine, scans, columns, ends):
         inside = ordered[bisect_left(ordered, piece.first) : bisect_left(ordered, piece.end)]
         rows = zip(*(piece.values(slot, inside) for slot in columns), strict=True)
         after.update(zip(inside, rows, strict=True))
         if piece.end in ends:
-            first = [m for m in misses if m.scan == piece.end - 1 and m.slot.offset not in stored]
-            same = [m.slot for m in first if repr(machine.peek(m.slot)) == repr(m.got)]
+            first = [m for m in misses if m.scan == piece.end - 1 and m.signal.path not in stored]
+            same = [
+                slot for m in first if repr(machine.peek(slot := machine.slot(m.signal.path))) == repr(m.got)
+            ]
             writers |= {slot.path: site for slot in same if (site := machine.writer(slot))}
     if fault is not None:
         after[reached] = tuple(machine.peek(slot) for slot in columns)
-    return Moments(columns, after, writers)
+    return Moments(chosen, after, writers)
 
 
 def _around(plan: Plan, scan: int) -> set[int]:

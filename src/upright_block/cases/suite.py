@@ -10,27 +10,27 @@ from pathlib import Path
 from typing import TypeVar
 
 from upright_block.cases.casefile import Case, CaseFile, read_case_file
-from upright_block.cases.plan import Plan, plan_case
+from upright_block.cases.plan import ReadyCase, prepare
 from upright_block.cases.verdict import NotRun
+from upright_block.compiler.program import as_block
 from upright_block.language.findings import Finding, Findings
 from upright_block.language.names import listed
 from upright_block.language.typed import Unit
 from upright_block.language.types import BROKEN, OpenArray
-from upright_block.language.wrapping import as_block
 from upright_block.library import Library
 
 _NO_LAYOUT = ("recursion", "nested-too-deep", "out-of-range", "too-many-calls")
-Named = TypeVar("Named", bound=Plan | NotRun)
+Named = TypeVar("Named", bound=ReadyCase | NotRun)
 
 
 @dataclass(frozen=True, slots=True)
 class Suite:
-    """``plans`` are the cases that can run, ``not_run`` those that cannot; ``files`` counts the case files.
+    """``ready`` are the cases that can run, ``not_run`` those that cannot; ``files`` counts the case files.
 
     ``unread`` counts the files of which no case can be told.
     """
 
-    plans: tuple[Plan, ...]
+    ready: tuple[ReadyCase, ...]
     not_run: tuple[NotRun, ...]
     findings: tuple[Finding, ...]
     files: int
@@ -51,14 +51,14 @@ def load_suite(library: Library) -> Suite:
             unread += 1
         else:
             loader.add(file)
-    return Suite(tuple(loader.plans), tuple(loader.not_run), tuple(findings.in_order()), len(paths), unread)
+    return Suite(tuple(loader.ready), tuple(loader.not_run), tuple(findings.in_order()), len(paths), unread)
 
 
 class _Loader:
     def __init__(self, library: Library, findings: Findings) -> None:
         self.library = library
         self.findings = findings
-        self.plans: list[Plan] = []
+        self.ready: list[ReadyCase] = []
         self.not_run: list[NotRun] = []
         self.blocks: dict[str, Unit] = {}
         # The data of units that contain each other, or are nested too deep, cannot be laid out.
@@ -79,18 +79,18 @@ class _Loader:
                 self._leave_out(file, case, (*mistakes, *case.mistakes), reason)
                 continue
             begun = len(self.findings.items)
-            plan = plan_case(file, case, block, self.findings)
-            if plan is None or broken:
-                reason = "" if plan is None else f"{file.block} has errors"
+            ready = prepare(file, case, block, self.findings)
+            if ready is None or broken:
+                reason = "" if ready is None else f"{file.block} has errors"
                 self._leave_out(file, case, tuple(self.findings.items[begun:]), reason)
                 continue
-            if not plan.expectations:
+            if not ready.plan.expectations:
                 place = case.place
                 self.findings.add(
                     Finding("checks-nothing", file.source, place.start, place.end, f'The case "{case.name}" checks nothing.',
                             "Add a column for an output, and a value in it.", "warning")
                 )  # fmt: skip
-            self.plans.append(plan)
+            self.ready.append(ready)
 
     def _leave_out(self, file: CaseFile, case: Case, findings: tuple[Finding, ...], reason: str) -> None:
         if not reason:
@@ -189,15 +189,15 @@ def _named(cases: Sequence[Named], pattern: str) -> list[Named]:
     return [c for c in cases if glob.match(c.id) or glob.match(unit_name(c))]
 
 
-def unit_name(case: Plan | NotRun) -> str:
+def unit_name(case: ReadyCase | NotRun) -> str:
     """The unit that a case is for."""
-    return case.unit.name if isinstance(case, Plan) else case.unit
+    return case.unit.name if isinstance(case, ReadyCase) else case.unit
 
 
-def case_name(case: Plan | NotRun) -> str:
+def case_name(case: ReadyCase | NotRun) -> str:
     """What a case is called in its file."""
-    return case.case.name if isinstance(case, Plan) else case.name
+    return case.written.name if isinstance(case, ReadyCase) else case.name
 
 
-def _source(case: Plan | NotRun) -> str:
-    return case.file.source.path if isinstance(case, Plan) else case.source.path
+def _source(case: ReadyCase | NotRun) -> str:
+    return case.file.source.path if isinstance(case, ReadyCase) else case.source.path

@@ -6,13 +6,14 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
 from upright_block.cases.cells import Check
-from upright_block.cases.plan import Plan
-from upright_block.compiler.layout import Slot
+from upright_block.cases.plan import ReadyCase
 from upright_block.language.findings import Finding
 from upright_block.language.literals import Value
+from upright_block.language.signals import Signal
 from upright_block.language.source import Source
 
 if TYPE_CHECKING:
+    from upright_block.compiler.code import Point
     from upright_block.compiler.image import Site
     from upright_block.machine.trace import Fault
 
@@ -21,12 +22,12 @@ Status = Literal["passed", "failed", "fault", "checks nothing"]
 
 @dataclass(frozen=True, slots=True)
 class Miss:
-    """A value that was not as expected after scan ``scan``; its cell is that of ``row`` and ``column`` of the table.
+    """A value of ``signal`` that was not as expected after scan ``scan``; its cell is that of ``row`` and ``column`` of the table.
 
     ``since`` is the scan that gave it this value, or None when it never had another in this run.
     """
 
-    slot: Slot
+    signal: Signal
     check: Check
     row: int
     column: int
@@ -37,12 +38,12 @@ class Miss:
 
 @dataclass(frozen=True, slots=True)
 class Moments:
-    """The values of some slots after some scans: ``after[scan][i]`` is that of ``slots[i]``.
+    """The values of some signals after some scans: ``after[scan][i]`` is that of ``signals[i]``.
 
-    ``writers`` has, by the path of a slot that was wrong first, the statement that gave it its value, where known.
+    ``writers`` has, by the path of a signal that was wrong first, the statement that gave it its value, where known.
     """
 
-    slots: tuple[Slot, ...]
+    signals: tuple[Signal, ...]
     after: dict[int, tuple[Value, ...]]
     writers: dict[str, Site]
 
@@ -52,10 +53,11 @@ class Verdict:
     """The verdict on one case.
 
     ``misses`` are the first `runner.MOST_MISSES` of ``wrong`` in the order of time; ``checked`` counts the
-    cells that were reached. ``moments`` surround the first miss and the fault, where there is one.
+    cells that were reached. ``moments`` surround the first miss and the fault, where there is one. ``reached`` are the
+    statements and branches that the run reached, where that was asked for.
     """
 
-    plan: Plan
+    case: ReadyCase
     status: Status
     misses: tuple[Miss, ...]
     wrong: int
@@ -63,6 +65,7 @@ class Verdict:
     fault: Fault | None
     moments: Moments
     seconds: float
+    reached: tuple[Point, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

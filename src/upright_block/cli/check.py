@@ -33,7 +33,7 @@ def command(library: Library, as_json: bool, show_all: bool, strict: bool) -> No
         raise SystemExit(failed)
     show_findings(findings, show_all)
     read = f"{plural(len(library.units), 'unit')} in {plural(len(library.sources), 'file')}"
-    cases = plural(len(suite.plans) + len(suite.not_run), "case")
+    cases = plural(len(suite.ready) + len(suite.not_run), "case")
     show_lines(
         [
             [

@@ -10,7 +10,7 @@ from typing import Any
 
 import click
 
-from upright_block.cases.plan import Plan
+from upright_block.cases.plan import ReadyCase
 from upright_block.cases.suite import Suite, case_name, choose, load_suite, unit_name
 from upright_block.cases.verdict import NotRun, Verdict
 from upright_block.cli.common import library_option, plural, show_findings, show_json, show_lines, stop, width
@@ -54,10 +54,10 @@ def verify(
     from upright_block.reports.verdicts import not_run_data, verdict_data
 
     suite = load_suite(library)
-    plans, not_run = _chosen(suite, patterns)
+    ready, not_run = _chosen(suite, patterns)
     findings = [*library.findings, *suite.findings]
     errors = [f for f in findings if f.severity == "error" or strict]
-    verdicts, seconds = _run(library, plans)
+    verdicts, seconds = _run(library, ready)
     failed = bool(errors) or bool(not_run) or any(v.status in ("failed", "fault") for v in verdicts)
     if as_json:
         show_json(
@@ -75,15 +75,16 @@ def verify(
     return int(failed)
 
 
-def _run(library: Library, plans: Sequence[Plan]) -> tuple[list[Verdict], float]:
+def _run(library: Library, cases: Sequence[ReadyCase]) -> tuple[list[Verdict], float]:
     """The verdicts, and the seconds that they took."""
-    if not plans:
+    if not cases:
         return [], 0.0
-    from upright_block.cases.runner import run_plans
+    from upright_block.cases.runner import run_cases
+    from upright_block.compiler.program import Mode
 
     began = time.perf_counter()
-    with _progress(len(plans)) as advance:
-        verdicts = run_plans(plans, advance, library.manifest.overflow == "fault")
+    with _progress(len(cases)) as advance:
+        verdicts = run_cases(cases, advance, Mode(checks_overflow=library.manifest.overflow == "fault"))
     return verdicts, time.perf_counter() - began
 
 
@@ -94,7 +95,7 @@ def _show(
     from upright_block.reports.verdicts import failure_lines, not_run_line, summary_line, verdict_line
 
     columns = width()
-    names = [(v.plan.unit.name, v.plan.case.name) for v in verdicts] + [(c.unit, c.name) for c in not_run]
+    names = [(v.case.unit.name, v.case.name) for v in verdicts] + [(c.unit, c.name) for c in not_run]
     blocks = min(max((len(unit) for unit, _ in names), default=0), 40)
     room = min(max((len(name) for _, name in names), default=0), max(20, columns - blocks - 40))
     wrong = [v for v in verdicts if v.status in ("failed", "fault")]
@@ -118,11 +119,11 @@ def _show(
     show_lines([summary_line(verdicts, len(not_run), seconds)])
 
 
-def _chosen(suite: Suite, patterns: Sequence[str]) -> tuple[list[Plan], list[NotRun]]:
+def _chosen(suite: Suite, patterns: Sequence[str]) -> tuple[list[ReadyCase], list[NotRun]]:
     """The cases that the call names, those that can run and those that cannot."""
     from upright_block.language.names import nearest
 
-    everything: list[Plan | NotRun] = [*suite.plans, *suite.not_run]
+    everything: list[ReadyCase | NotRun] = [*suite.ready, *suite.not_run]
     if not suite.files and not suite.findings:
         stop("The library has no cases.", "Write case files (*.toml) in its folder cases.")
     for pattern in patterns:
@@ -135,7 +136,7 @@ def _chosen(suite: Suite, patterns: Sequence[str]) -> tuple[list[Plan], list[Not
                 f"Did you mean {near}?" if near else "upright verify without a name runs all.",
             )
     chosen = choose(everything, patterns)
-    return [c for c in chosen if isinstance(c, Plan)], [c for c in chosen if isinstance(c, NotRun)]
+    return [c for c in chosen if isinstance(c, ReadyCase)], [c for c in chosen if isinstance(c, NotRun)]
 
 
 def _progress(total: int) -> Any:

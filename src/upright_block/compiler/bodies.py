@@ -14,15 +14,18 @@ from itertools import islice
 from typing import Any
 
 from upright_block.compiler.expressions import ExpressionEmitter, results
-from upright_block.compiler.flow import usage
+from upright_block.compiler.flow import Usage, has_loops, usage
 from upright_block.compiler.instructions import load, narrow, store, value_type
 from upright_block.compiler.layout import held_type, layout_of
 from upright_block.compiler.places import Checked, Frame, copy_instructions, elementary
-from upright_block.language import typed
+from upright_block.language import syntax, typed
 from upright_block.language.types import Array, Elementary, OpenArray, String
 from upright_block.language.walking import every_statement
 
 _LONGEST_INLINED = 24
+_MOST_TOGETHER = 6_000
+_MOST_IN_PART = 1_500
+_WEIGHT_OF_CALL = 12
 _REFUSALS = {
     "TEXT__NUMBER": "text that is no number", "TEXT__REAL": "text that is no number", "FROM__BCD": "digit above 9", "TO__BCD": "number with too many digits",
     "CONCAT_DATE": "date that does not exist", "CONCAT_TOD": "time of day that does not exist",
@@ -33,27 +36,57 @@ _MOST_COST = 1 << 30
 
 
 class BodyEmitter(ExpressionEmitter):
-    """Writes one WebAssembly function."""
+    """Writes one WebAssembly function.
 
-    def function(self) -> str:
-        """The whole function, from its head to its end."""
+    Of a body that ``is_parted`` all variables lie in memory, and runs of its statements are functions of their own,
+    which keep variables in locals; such a function ``is_part``.
+    """
+
+    is_parted = False
+    is_part = False
+    parts = 0
+
+    def emit(self) -> None:
+        """Write the function of the unit; a body that is very large becomes several."""
         unit, frame = self.frame.unit, self.frame
         assert unit.body is not None
+        if unit.keeps_data and _weight(unit.body) > _MOST_TOGETHER:
+            self.is_parted = True
+            frame.usage = Usage(frozenset(), frozenset(unit.variables.values()))
         head = [f"(func ${unit.key} (param $self i32)"]
         given = parameters(unit)
         head += [self._parameter(pin) for pin in given]
         returned = [] if unit.keeps_data else [v for v in results(unit) if isinstance(v.type, Elementary)]
         if returned:
             head.append(f"(result {' '.join(value_type(elementary(v)) for v in returned)})")
+        self._finish(head, unit.body, given, returned)
+
+    def emit_part(self, name: str, body: Sequence[typed.Statement]) -> None:
+        """Write some statements of a body as a function of their own; it tells whether they ended in a RETURN."""
+        self.frame.usage = usage(body, (), self.code.pinned)
+        self.is_part = True
+        self.locals["$left"] = "i32"
+        self._finish([f"(func ${name} (param $self i32) (result i32)"], body, (), ())
+
+    def _finish(
+        self,
+        head: list[str],
+        statements: Iterable[typed.Statement],
+        given: Sequence[typed.Variable],
+        returned: Sequence[typed.Variable],
+    ) -> None:
+        """Write a function with this head, around statements."""
+        frame = self.frame
         self.out.append("block $leave")
-        self.statements(unit.body)
+        self.statements(statements)
         self.out.append("end")
         for variable in returned:
             self.read(typed.whole(variable))
         body, self.out = self.out, []
         if frame.unit.keeps_data:
             self._load_touched()
-        self._begin(given)
+        if not self.is_part:
+            self._begin(given)
         if self.uses_budget:
             self.locals["$budget"] = "i32"
             self.out.append("global.get $budget local.set $budget")
@@ -61,8 +94,10 @@ class BodyEmitter(ExpressionEmitter):
         if self.uses_budget:
             self.out.append("local.get $budget global.set $budget")
         self._store_written()
+        if self.is_part:
+            self.out.append("local.get $left")
         declared = [f"(local {name} {held})" for name, held in self.locals.items() if held]
-        return "\n".join([" ".join(head), " ".join(declared), *self.out, ")"])
+        self.code.functions.append("\n".join([" ".join(head), " ".join(declared), *self.out, ")"]))
 
     def _parameter(self, pin: typed.Variable) -> str:
         """The parameter of a function for a pin: its value, or its address."""
@@ -100,7 +135,8 @@ class BodyEmitter(ExpressionEmitter):
         offsets = layout_of(frame.unit).offsets
         base = f"local.get {frame.base}"
         for variable, name in frame.touched.items():
-            if variable in frame.usage.needed and variable.section != "temp":
+            is_new = variable.section == "temp" and not self.is_part
+            if variable in frame.usage.needed and not is_new:
                 at = frame.offset + offsets[variable]
                 self.out.append(f"{base} {load(elementary(variable))} offset={at} local.set {name}")
         for variable, name in frame.pointers.items():
@@ -122,15 +158,44 @@ class BodyEmitter(ExpressionEmitter):
 
     def statements(self, body: Iterable[typed.Statement]) -> None:
         """Write statements one after the other."""
+        if self.is_parted and not self.loop_labels and self.frame.leave == "$leave":
+            for weight, part in _parted(body):
+                if weight > _MOST_IN_PART:
+                    self._statements(part)
+                else:
+                    self._call_part(part)
+        else:
+            self._statements(body)
+
+    def _statements(self, body: Iterable[typed.Statement]) -> None:
         before, taken = self.statement, len(self.taken)
         for at in body:
             if isinstance(at, (typed.Assign, typed.AssignPart, typed.CallInstance, typed.For)):
                 self.statement = at.origin.start
+            self.reach(at.origin)
             _STATEMENTS[type(at)](self, at)
             self.statement = before
             while len(self.taken) > taken:
                 held, name = self.taken.pop()
                 self.free[held].append(name)
+
+    def _call_part(self, body: Sequence[typed.Statement]) -> None:
+        """Statements as a function of their own."""
+        self.parts += 1
+        name = f"{self.frame.unit.key}.part{self.parts}"
+        part = BodyEmitter(self.code, self.frame.unit)
+        part.emit_part(name, body)
+        call = f"call ${name}"
+        if part.uses_budget:
+            self.uses_budget = True
+            call = f"local.get $budget global.set $budget {call} global.get $budget local.set $budget"
+        self.out.append(f"{call} br_if $leave")
+
+    def reach(self, origin: syntax.Node, way: str = "") -> None:
+        """Note that a statement, or one way of a branch, was reached, where that is asked for."""
+        if self.code.mode.covers and not self.frame.unit.is_standard and origin is not syntax.NO_PLACE:
+            point = self.code.point(self.frame.unit, origin, way)
+            self.out.append(f"i32.const {point} i32.const 1 i32.store8")
 
     def _assign(self, at: typed.Assign) -> None:
         self.write(at.place, lambda: self.expression(at.value))
@@ -155,7 +220,7 @@ class BodyEmitter(ExpressionEmitter):
                 self.describe(place.type, f"local.get {base}", offset + offsets[pin])
             else:
                 self._store_pin(pin, base, offset + offsets[pin])
-        name = self.module.dispatched(at.block) if at.is_virtual else at.block.key
+        name = self.code.dispatched(at.block) if at.is_virtual else at.block.key
         if name == at.block.key and self._is_inlined(at.block):
             self._inline(at, base, offset)
         else:
@@ -176,7 +241,7 @@ class BodyEmitter(ExpressionEmitter):
         assert block.body is not None
         return (
             not any(u.keeps_data for u in block.uses.values())
-            and not self.module.has_loops(block)
+            and not has_loops(block)
             and not any(islice(every_statement(block.body), _LONGEST_INLINED, None))
         )
 
@@ -203,7 +268,7 @@ class BodyEmitter(ExpressionEmitter):
         outer = self.frame
         pins = [pin for pin, _ in at.inputs]
         plain = [pin for pin in pins if isinstance(pin.type, Elementary)]
-        use = usage(at.block.body, plain, self.module.pinned)
+        use = usage(at.block.body, plain, self.code.pinned)
         inner = Frame(at.block, f"c.{at.block.key}.", base, offset, self.label("leave"), use)
         known, self.checked = self.checked, frozenset()
         self.frame = inner
@@ -232,11 +297,14 @@ class BodyEmitter(ExpressionEmitter):
         for index, branch in enumerate(at.branches):
             if index:
                 self.out.append("else")
+                self.reach(at.branches[index - 1].origin, "FALSE")
             self.expression(branch.condition)
             self.out.append("if")
+            self.reach(branch.origin, "TRUE")
             ends.append(self._way(branch.body))
-        if at.otherwise:
+        if at.otherwise or self.code.mode.covers:
             self.out.append("else")
+        self.reach(at.branches[-1].origin, "FALSE")
         ends.append(self._way(at.otherwise))
         self.checked = frozenset.intersection(*ends)
         self.out.append("end " * len(at.branches))
@@ -283,9 +351,11 @@ class BodyEmitter(ExpressionEmitter):
         ends: list[Checked] = []
         for arm in at.arms:
             self.out.append("end")
+            self.reach(arm.origin, "label")
             ends.append(self._way(arm.body))
             self.out.append(f"br {done}")
         self.out.append("end")
+        self.reach(at.origin, "ELSE")
         ends.append(self._way(at.otherwise))
         self.out.append("end")
         self.checked = frozenset.intersection(*ends)
@@ -326,6 +396,7 @@ class BodyEmitter(ExpressionEmitter):
         with self._spending(at.origin.start):
             enter(f"{name}.x")
             self.out.append(f"block {name}.c")
+            self.reach(at.origin, "turn")
             self.statements(at.body)
             self.out.append("end")
             turn(f"{name}.x")
@@ -424,6 +495,7 @@ class BodyEmitter(ExpressionEmitter):
             ends = sorted((int(at.first.value), int(at.last.value)))
             self.checked = frozenset({(at.place.root, ends[0], ends[1])})
         self.out.append(f"block {name}.c")
+        self.reach(at.origin, "turn")
         self.statements(at.body)
         self.out.append("end")
         self.checked = frozenset()
@@ -444,6 +516,8 @@ class BodyEmitter(ExpressionEmitter):
         self.out.append(f"br {self.loop_labels[-1]}.c")
 
     def _return(self, at: typed.Return) -> None:
+        if self.is_part and self.frame.leave == "$leave":
+            self.out.append("i32.const 1 local.set $left")
         self.out.append(f"br {self.frame.leave}")
 
 
@@ -463,6 +537,28 @@ def _turns(at: typed.For) -> int | None:
         return None
     turns = (int(last.value) - int(first.value)) // int(step.value) + 1
     return turns if 0 < turns <= _MOST_TURNS else None
+
+
+def _weight(body: Iterable[typed.Statement]) -> int:
+    """How much code a body makes, in statements or so: a call of an instance may be a body put in its place."""
+    return sum(
+        1 + (_WEIGHT_OF_CALL if isinstance(at, typed.CallInstance) else 0) for at in every_statement(body)
+    )
+
+
+def _parted(body: Iterable[typed.Statement]) -> Iterator[tuple[int, list[typed.Statement]]]:
+    """Runs of statements that are small enough together, and each that is not by itself; with their weights."""
+    run: list[typed.Statement] = []
+    total = 0
+    for at in body:
+        weight = _weight((at,))
+        if total + weight > _MOST_IN_PART and run:
+            yield total, run
+            run, total = [], 0
+        run.append(at)
+        total += weight
+    if run:
+        yield total, run
 
 
 def parameters(unit: typed.Unit) -> list[typed.Variable]:

@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+from upright_block.compiler.flow import changes_others, has_loops
 from upright_block.compiler.functions import STANDARD_FUNCTIONS
 from upright_block.compiler.instructions import constant, conversion, narrow, operation, store, value_type
 from upright_block.compiler.layout import size_of
@@ -30,12 +31,12 @@ class ExpressionEmitter(PlaceEmitter):
         self._known(at.value, at.type)
 
     def _constant_use(self, at: typed.ConstantUse, clean: bool) -> None:
-        self._known(self.module.value(at.variable), at.type)
+        self.out.append(self.code.constant(at.variable, at.type))
 
     def _known(self, value: Value, type_: Type) -> None:
         if isinstance(value, str):
             assert isinstance(type_, String)
-            self.out.append(f"i32.const {self.module.text(value, type_.width)}")
+            self.out.append(f"i32.const {self.code.text(value, type_.width)}")
         else:
             assert isinstance(type_, Elementary)
             self.out.append(constant(value, type_))
@@ -150,7 +151,7 @@ class ExpressionEmitter(PlaceEmitter):
     @property
     def checks_overflow(self) -> bool:
         """Whether a result beyond its type stops the scan; the standard's own units wrap always."""
-        return self.module.checks_overflow and not self.frame.unit.is_standard
+        return self.code.mode.checks_overflow and not self.frame.unit.is_standard
 
     def _checked(self, operator: str, type_: Elementary, start: int) -> None:
         """An integer operation on the two values on the stack that must stay within its type."""
@@ -241,26 +242,26 @@ class ExpressionEmitter(PlaceEmitter):
         """
         unit = at.function
         if unit.is_standard and not self.frame.unit.is_standard:
-            site = self.module.site(self.frame.unit, at.origin.start, "")
+            site = self.code.site(self.frame.unit, at.origin.start, "")
             self.out.append(f"i32.const {site} global.set $caller")
         if at.instance is not None:
             self.push_address(at.instance)
         else:
             self.out.append(self.self_address(self.frame.offset))
         for pin, value in zip(unit.section("input"), at.inputs, strict=True):
-            self._argument(pin, value, self.module.mends(unit))
+            self._argument(pin, value, changes_others(unit))
         for pin, place in zip(unit.section("in_out"), at.shared, strict=True):
             self.push_address(place)
             if isinstance(pin.type, OpenArray) and isinstance(place.type, Array):
-                about = f"i32.const {self.module.allocate(pin.type.size, 4)}"
+                about = f"i32.const {self.code.room(pin.type.size, 4)}"
                 self.describe(place.type, about, 0)
                 self.out.append(about)
-        rooms: dict[typed.Variable, int] = {}
+        rooms: dict[typed.Variable, str] = {}
         for variable in results(unit):
             if not isinstance(variable.type, Elementary):
-                rooms[variable] = self.module.allocate(size_of(variable.type), 8)
+                rooms[variable] = self.code.room(size_of(variable.type), 8)
                 self.out.append(f"i32.const {rooms[variable]}")
-        self.call(unit, self.module.dispatched(unit) if at.is_virtual else unit.key)
+        self.call(unit, self.code.dispatched(unit) if at.is_virtual else unit.key)
         taken = dict(at.outputs)
         waiting: list[tuple[str, typed.Variable]] = []
         for variable in reversed(unit.section("output")):
@@ -289,7 +290,7 @@ class ExpressionEmitter(PlaceEmitter):
         )
         if not copies and not too_long:
             return
-        room = self.module.allocate(size_of(type_), 8)
+        room = self.code.room(size_of(type_), 8)
         source = self.temporary("i32")
         capacity = f"i32.const {type_.capacity} " if isinstance(type_, String) else ""
         self.out.append(
@@ -300,7 +301,7 @@ class ExpressionEmitter(PlaceEmitter):
         """A call, with the loop budget handed over when the callee counts on it."""
         name = name or unit.key
         self.calls += unit.cost
-        if self.module.has_loops(unit):
+        if has_loops(unit):
             self.uses_budget = True
             self.out.append(
                 f"local.get $budget global.set $budget call ${name} global.get $budget local.set $budget"

@@ -7,9 +7,9 @@ from collections.abc import Iterable, Sequence, Set
 from dataclasses import dataclass
 
 from upright_block.language import typed
-from upright_block.language.typed import Variable
+from upright_block.language.typed import Unit, Variable, closure
 from upright_block.language.types import Array, Type
-from upright_block.language.walking import accesses
+from upright_block.language.walking import accesses, every_statement
 
 _SELDOM = 3
 _MOST_LOCALS = 128
@@ -147,6 +147,37 @@ class _Flow:
         """Forget what was assigned since then."""
         self.assigned.difference_update(self.added[begun:])
         del self.added[begun:]
+
+
+# --- what a call may do ---
+
+_LOOPS = (typed.For, typed.While, typed.Repeat)
+
+
+def has_loops(unit: Unit) -> bool:
+    """Whether a call of the unit may run a loop."""
+    known: bool | None = unit.kept.get("has loops")
+    if known is None:
+        bodies = (used.body or () for used in closure(unit))
+        known = any(isinstance(at, _LOOPS) for body in bodies for at in every_statement(body))
+        unit.kept["has loops"] = known
+    return known
+
+
+def changes_others(unit: Unit) -> bool:
+    """Whether a call of a function may change variables that are not its own."""
+    known: bool | None = unit.kept.get("changes others")
+    if known is None:
+        known = any(_reaches_others(used) for used in closure(unit))
+        unit.kept["changes others"] = known
+    return known
+
+
+def _reaches_others(unit: Unit) -> bool:
+    if unit.owner is not None or unit.keeps_data or unit.shares is not None or unit.section("in_out"):
+        return True
+    places = (a.place for at in every_statement(unit.body or ()) for a in accesses(at) if a.kind == "write")
+    return any(isinstance(step, typed.Target) for place in places if place for step in place.steps)
 
 
 # --- variables whose address is known elsewhere ---

@@ -6,8 +6,8 @@ from collections.abc import Callable
 from functools import partial
 from typing import Protocol
 
+from upright_block.compiler.code import Code
 from upright_block.compiler.instructions import narrow, value_type
-from upright_block.compiler.places import Module
 from upright_block.language import typed
 from upright_block.language.types import Elementary, String
 from upright_block.language.walking import calls_function
@@ -16,7 +16,7 @@ NOW = 8
 """Where in memory the start of this scan is: nanoseconds since the run began, an i64."""
 
 
-CLOCK_START = 80
+CLOCK_START = 56
 """Where the wall clock at the start of the run is: nanoseconds since 1970-01-01, an i64."""
 
 
@@ -25,7 +25,7 @@ class Emitter(Protocol):
 
     out: list[str]
 
-    module: Module
+    code: Code
 
     def expression(self, at: typed.Expression, clean: bool = True) -> None: ...
     def temporary(self, held: str) -> str: ...
@@ -226,7 +226,7 @@ def _text(e: Emitter, at: typed.CallStandard) -> None:
         e.expression(value)
         e.out.append(f"local.set {name}")
         names.append(f"local.get {name}")
-    room = e.module.allocate(at.type.size, 8)
+    room = e.code.room(at.type.size, 8)
     e.out.append(f"i32.const {room} i32.const 0 i32.store")
     for text, first, count in _slices(at.name, names):
         e.out.append(f"i32.const {room} {text} i32.const {at.type.width} {first} {count} call $text_append")
@@ -236,7 +236,7 @@ def _text(e: Emitter, at: typed.CallStandard) -> None:
 def _recode(e: Emitter, at: typed.CallStandard) -> None:
     """A text in characters of another width; what a STRING does not have becomes a question mark."""
     assert isinstance(at.type, String)
-    room = e.module.allocate(at.type.size, 8)
+    room = e.code.room(at.type.size, 8)
     value = e.temporary("i32")
     e.expression(at.inputs[0])
     source = at.inputs[0].type

@@ -9,13 +9,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Protocol
 
+from upright_block.compiler.code import Code
 from upright_block.compiler.flow import Usage, usage
 from upright_block.compiler.instructions import conversion, load, store, value_type
 from upright_block.compiler.layout import alignment_of, initial_of, layout_of, size_of
 from upright_block.language import typed
-from upright_block.language.literals import Value
 from upright_block.language.types import (
     BOUNDS_AT,
     LINT,
@@ -28,41 +27,6 @@ from upright_block.language.types import (
     Type,
     is_integer,
 )
-
-
-class Module(Protocol):
-    """What a body needs from the module that it becomes a part of."""
-
-    pinned: frozenset[typed.Variable]
-    checks_overflow: bool
-    notes_writers: bool
-
-    def site(self, unit: typed.Unit, start: int, kind: str) -> int:
-        """The number of a place that can fault."""
-
-    def value(self, constant: typed.Variable) -> Value:
-        """The value of a constant, which a case may have given."""
-
-    def has_loops(self, unit: typed.Unit) -> bool:
-        """Whether a call of the unit may run a loop."""
-
-    def allocate(self, size: int, alignment: int) -> int:
-        """The address of so many bytes that nothing else uses."""
-
-    def data(self, content: bytes, alignment: int) -> int:
-        """The address of these bytes, which nobody changes."""
-
-    def text(self, text: str, width: int) -> int:
-        """The address of a constant text."""
-
-    def address(self, shared: typed.Variable) -> int:
-        """The address of a global variable."""
-
-    def dispatched(self, unit: typed.Unit) -> str:
-        """The name of the function that calls a method, or runs a body, as the kind of the instance asks for."""
-
-    def mends(self, function: typed.Unit) -> bool:
-        """Whether a call of a function may change variables that are not its own."""
 
 
 @dataclass(slots=True)
@@ -83,7 +47,7 @@ class Frame:
     touched: dict[typed.Variable, str] = field(default_factory=dict)
     written: set[typed.Variable] = field(default_factory=set)
     pointers: dict[typed.Variable, str] = field(default_factory=dict)
-    homes: dict[typed.Variable, int] = field(default_factory=dict)
+    homes: dict[typed.Variable, str] = field(default_factory=dict)
 
 
 Checked = frozenset[tuple[typed.Variable, int, int]]
@@ -93,8 +57,8 @@ Checked = frozenset[tuple[typed.Variable, int, int]]
 class PlaceEmitter:
     """Reaches the places of one WebAssembly function."""
 
-    def __init__(self, module: Module, unit: typed.Unit) -> None:
-        self.module = module
+    def __init__(self, code: Code, unit: typed.Unit) -> None:
+        self.code = code
         self.out: list[str] = []
         self.locals: dict[str, str] = {}
         self.counter = 0
@@ -106,7 +70,7 @@ class PlaceEmitter:
         self.checked: Checked = frozenset()
         self.statement = 0
         assert unit.body is not None
-        self.frame = Frame(unit, "v.", "$self", 0, "$leave", usage(unit.body, (), module.pinned))
+        self.frame = Frame(unit, "v.", "$self", 0, "$leave", usage(unit.body, (), code.pinned))
 
     # --- locals ---
 
@@ -148,7 +112,7 @@ class PlaceEmitter:
         if not place.is_plain:
             return False
         frame = self.frame
-        return place.root not in (frame.usage.seldom if frame.unit.keeps_data else self.module.pinned)
+        return place.root not in (frame.usage.seldom if frame.unit.keeps_data else self.code.pinned)
 
     def address(self, place: typed.Place) -> int:
         """Put an address on the stack, and return the offset from it to the place."""
@@ -183,17 +147,17 @@ class PlaceEmitter:
             self.out.append(f"local.get {frame.base}")
             return frame.offset
         if variable.is_code:
-            self.out.append("i32.const 0")
-            return self.module.data(initial_of(variable.type, variable.initial), 8)
+            self.out.append(f"i32.const {self.code.known(initial_of(variable.type, variable.initial), 8)}")
+            return 0
         if variable.section == "global":
-            self.out.append("i32.const 0")
-            return self.module.address(variable)
+            self.out.append(f"i32.const {self.code.address(variable)}")
+            return 0
         if variable in frame.pointers:
             self.out.append(f"local.get {frame.pointers[variable]}")
             return 0
         if not frame.unit.keeps_data:
-            self.out.append("i32.const 0")
-            return self.home(variable)
+            self.out.append(f"i32.const {self.home(variable)}")
+            return 0
         offset = frame.offset + layout_of(frame.unit).offsets[variable]
         if variable.section == "in_out" and not isinstance(variable.type, OpenArray):
             pointer = f"${frame.prefix}{variable.key}.at"
@@ -204,11 +168,11 @@ class PlaceEmitter:
         self.out.append(f"local.get {frame.base}")
         return offset
 
-    def home(self, variable: typed.Variable) -> int:
+    def home(self, variable: typed.Variable) -> str:
         """The address of a variable of a function that lies in memory."""
         homes = self.frame.homes
         if variable not in homes:
-            homes[variable] = self.module.allocate(size_of(variable.type), alignment_of(variable.type))
+            homes[variable] = self.code.room(size_of(variable.type), alignment_of(variable.type))
         return homes[variable]
 
     def _element(self, step: typed.Element) -> int:
@@ -405,7 +369,7 @@ class PlaceEmitter:
 
     def _kept(self, offset: int) -> str:
         """A local with a copy of the address that ``offset`` counts from, where writers are noted."""
-        if not self.module.notes_writers:
+        if not self.code.mode.notes_writers:
             return ""
         kept = self.temporary("i32")
         self.out.append(f"local.tee {kept}")
@@ -413,11 +377,11 @@ class PlaceEmitter:
 
     def note_writer(self, base: str, offset: int, type_: Type) -> None:
         """Note the statement at hand as the last that wrote there; of what is copied whole nothing is known."""
-        if not self.module.notes_writers:
+        if not self.code.mode.notes_writers:
             return
         at = f"local.get {base} i32.const {offset} i32.add i32.const 4 i32.mul global.get $writers i32.add"
         if isinstance(type_, (Elementary, String)):
-            site = self.module.site(self.frame.unit, self.statement, "written") if self.statement else 0
+            site = self.code.site(self.frame.unit, self.statement, "written") if self.statement else "0"
             self.out.append(f"{at} i32.const {site} i32.store")
         else:
             self.out.append(f"{at} i32.const 0 i32.const {4 * size_of(type_)} memory.fill")
@@ -434,13 +398,13 @@ class PlaceEmitter:
         content = initial_of(type_, variable.initial)
         self.push_address(place)
         if any(content):
-            self.out.append(f"i32.const {self.module.data(content, 8)} i32.const {len(content)} memory.copy")
+            self.out.append(f"i32.const {self.code.known(content, 8)} i32.const {len(content)} memory.copy")
         else:
             self.out.append(f"i32.const 0 i32.const {len(content)} memory.fill")
 
     def fault_if(self, start: int, kind: str) -> None:
         """Stop the scan when the i32 on the stack is not zero."""
-        site = self.module.site(self.frame.unit, start, kind)
+        site = self.code.site(self.frame.unit, start, kind)
         self.out.append(
             f"if i32.const {site} {self.self_address(self.frame.offset)} call $fault unreachable end"
         )

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Literal
+from typing import Any, Literal
 
 from upright_block.language import syntax
 from upright_block.language.literals import Value
@@ -21,7 +21,7 @@ from upright_block.language.types import BROKEN, Array, Elementary, OpenArray, S
 Section = Literal[
     "input", "output", "in_out", "private", "temp", "external", "global", "result", "field", "this"
 ]  # fmt: skip
-UnitKind = Literal["FUNCTION_BLOCK", "FUNCTION", "PROGRAM", "CLASS", "INTERFACE", "METHOD"]
+UnitKind = Literal["FUNCTION_BLOCK", "FUNCTION", "PROGRAM", "CLASS", "INTERFACE", "METHOD", "CONFIGURATION"]
 _Node = syntax.Node
 Access = Literal["PUBLIC", "PROTECTED", "PRIVATE", "INTERNAL"]
 
@@ -69,11 +69,15 @@ class Variable:
 
 
 class Compound(Type):
-    """A type that has variables of its own: a structure, a block, or all globals together."""
+    """A type that has variables of its own: a structure, a block, or all globals together.
+
+    ``kept`` is what later stages found out about it, each under a name of its own; it lives as long as this does.
+    """
 
     __slots__ = ()
     name: str
     variables: dict[str, Variable]
+    kept: dict[str, Any]
 
 
 @dataclass(slots=True, eq=False, repr=False)
@@ -89,6 +93,7 @@ class Structure(Compound):
     variables: dict[str, Variable] = field(default_factory=dict)
     is_globals: bool = False
     depth: int = 1
+    kept: dict[str, Any] = field(default_factory=dict)
 
 
 @dataclass(slots=True)
@@ -143,6 +148,7 @@ class Unit(Compound):
     works_on_itself: bool = False
     virtual_uses: dict[str, None] = field(default_factory=dict)
     edges: dict[str, Variable] = field(default_factory=dict)
+    kept: dict[str, Any] = field(default_factory=dict)
     _this: Variable | None = None
 
     def use(self, unit: Unit, at: _Node, calls: int = 1) -> None:
@@ -223,6 +229,18 @@ class Unit(Compound):
     def positional(self) -> list[Variable]:
         """The pins that take positional arguments (6.6.1.4.2)."""
         return [v for v in self.variables.values() if v.section in ("input", "in_out", "output")]
+
+
+def closure(root: Unit) -> list[Unit]:
+    """The unit and all that it uses, each once."""
+    found = {root.key: root}
+    waiting = [root]
+    while waiting:
+        for used in waiting.pop().uses.values():
+            if used.key not in found:
+                found[used.key] = used
+                waiting.append(used)
+    return list(found.values())
 
 
 def default_of(type_: Type) -> Initial:

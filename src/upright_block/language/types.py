@@ -6,8 +6,9 @@ are types too; they have variables of their own and stand in `typed`.
 
 from __future__ import annotations
 
-from collections.abc import Hashable
+from collections.abc import Hashable, Iterator
 from dataclasses import dataclass, field
+from itertools import product
 from typing import Literal, TypeVar
 
 Family = Literal[
@@ -170,6 +171,10 @@ class Array(Type):
             total *= high - low + 1
         return total
 
+    def indices(self) -> Iterator[tuple[int, ...]]:
+        """The indices of all elements, in the order of memory."""
+        return product(*(range(low, high + 1) for low, high in self.bounds))
+
 
 @dataclass(frozen=True, slots=True, eq=False, repr=False)
 class OpenArray(Type):
@@ -290,6 +295,8 @@ UNTYPED_REAL = Elementary("a real literal", "untyped", 0)
 BROKEN = Elementary("?", "broken", 0)
 """The type of what was already reported; it agrees with everything."""
 
+PARTS = {"X": BOOL, "B": BYTE, "W": WORD, "D": DWORD, "L": LWORD}
+"""The parts of a bit string by the letter of their size (table 17)."""
 ELEMENTARY = {
     t.name: t
     for t in (BOOL, SINT, INT, DINT, LINT, USINT, UINT, UDINT, ULINT, REAL, LREAL, BYTE, WORD, DWORD, LWORD,

@@ -4,17 +4,20 @@ from __future__ import annotations
 
 import struct
 
-from upright_block.compiler.layout import DATA, FORCES, Slot
+from upright_block.compiler.layout import DATA, FORCES
+from upright_block.compiler.program import Slot
 from upright_block.language.nodes import node
 
 FORCE_SIZE = 16
 MOST_FORCES = (DATA - FORCES) // FORCE_SIZE
-EVENT = struct.Struct("<iiii8s")
+EVENT = struct.Struct("<qii8s")
+BITS = 3
+"""The length of a content that sets some bits of a byte: the byte, and the mask of the bits that count."""
 
 
 @node
 class Event:
-    """The bytes of a value (1, 2, 4 or 8) that are stored at ``address`` before scan ``scan``."""
+    """The bytes of a value (1, 2, 4, 8, or `BITS`) that are stored at ``address`` before scan ``scan``."""
 
     scan: int
     address: int
@@ -22,25 +25,25 @@ class Event:
 
     def packed(self) -> bytes:
         """The event as the driver reads it."""
-        return EVENT.pack(self.scan, self.address, len(self.content), 0, self.content)
+        return EVENT.pack(self.scan, self.address, len(self.content), self.content)
 
 
 def store_events(target: Slot, scan: int, content: bytes) -> list[Event]:
     """Events that store a value before a scan; a text takes several."""
-    at = DATA + target.offset
-    return [Event(scan, at + i, content[i : i + 8]) for i in range(0, len(content), 8)]
+    address = DATA + target.offset
+    return [Event(scan, address + i, content[i : i + 8]) for i in range(0, len(content), 8)]
 
 
 def force_events(number: int, target: Slot, scan: int, content: bytes | None) -> list[Event]:
     """Events that hold ``target`` at a value from ``scan`` on, or release it when ``content`` is None.
 
-    ``number`` counts the forces of a run from 0, up to `MOST_FORCES`. A forced value is stored before each
+    ``number`` is that of the force, see `Machine.force_number`. A forced value is stored before each
     scan and again after it.
     """
-    at = FORCES + number * FORCE_SIZE
+    entry = FORCES + number * FORCE_SIZE
     width = len(content) if content else 0
-    switch = Event(scan, at, struct.pack("<ii", DATA + target.offset, width))
-    return [switch] if content is None else [Event(scan, at + 8, content.ljust(8, b"\0")), switch]
+    switch = Event(scan, entry, struct.pack("<ii", DATA + target.offset, width))
+    return [switch] if content is None else [Event(scan, entry + 8, content.ljust(8, b"\0")), switch]
 
 
 def align(address: int) -> int:

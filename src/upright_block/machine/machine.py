@@ -4,30 +4,26 @@ from __future__ import annotations
 
 import ctypes
 import struct
+import time
 from bisect import bisect_right
 from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, cast
 
 import wasmtime
 
 from upright_block.compiler.cache import compiled, engine
+from upright_block.compiler.code import Point
 from upright_block.compiler.image import Image, Site
-from upright_block.compiler.layout import (
-    DATA,
-    FORCES,
-    Slot,
-    closure,
-    code,
-    decode,
-    encode,
-    find_slot,
-    instance_at,
-)
+from upright_block.compiler.layout import DATA, FORCES, code
+from upright_block.compiler.program import Program, Slot
 from upright_block.language.limits import MOST_TURNS
 from upright_block.language.literals import Value
+from upright_block.language.signals import NoSignal
+from upright_block.language.typed import closure
 from upright_block.language.types import Elementary
 from upright_block.machine.clock import CLOCK_START
-from upright_block.machine.events import FORCE_SIZE, Event, align
+from upright_block.machine.events import FORCE_SIZE, MOST_FORCES, Event, align, force_events
 from upright_block.machine.trace import Fault, Trace
 
 if TYPE_CHECKING:
@@ -37,15 +33,35 @@ _PAGE = 65536
 _LOG = 16 << 20
 """Bytes of changes that are logged before they are looked at."""
 _MOST_AT_ONCE = 1 << 20
-_HEADER = struct.Struct("<q i i i 4x q i i i i i i i i i i q")
+_MOST_IN_PIECE = 1 << 31
+_SLICE = 4096
+_LONG_SLICE = 0.05
+"""Seconds after which a run comes back to Python for a moment, so that it can be interrupted."""
+_HEADER = struct.Struct("<qqiiiiqqqiiiiiiiiqi")
+"""The header of the driver from address 8 on; see ``driver.wat``."""
+
+
+@dataclass(frozen=True, slots=True)
+class Snapshot:
+    """All that a machine holds at a moment: its memory with the clock and the forces."""
+
+    content: bytes
+    forces: dict[tuple[int, int | None], int]
 
 
 class Machine:
-    """One program in memory. Not for two threads at once."""
+    """One program in memory. Not for two threads at once.
+
+    ``interval`` is the scan time in ns, ``clock_start`` the wall clock at scan 0 in ns since 1970-01-01.
+    """
+
+    interval = 100_000_000
+    clock_start = CLOCK_START
 
     def __init__(self, image: Image, module: wasmtime.Module | None = None) -> None:
         """``module`` is the compiled image where it is at hand; else it is compiled or taken from the cache."""
         self.image = image
+        self.program = image.program
         self._store = wasmtime.Store(engine(image.is_large))
         exports = wasmtime.Instance(self._store, module or compiled(image.text, image.is_large), []).exports(
             self._store
@@ -72,40 +88,59 @@ class Machine:
                 raise MemoryError from None
             self._map()
 
+    @property
+    def scan(self) -> int:
+        """The number of the next scan; the first is 0."""
+        scan: int = struct.unpack_from("<q", self._bytes, 16)[0]
+        return scan
+
     def reset(self) -> None:
-        """Give every variable its initial value and set the clock to zero."""
-        initial = self.image.initial
+        """Give every variable its initial value, release all forces and set the clock to zero."""
+        initial = self.program.initial
         self._bytes[DATA : DATA + len(initial)] = initial
         if self.image.writers:
             at = self.image.writers + 4 * DATA
             self._bytes[at : at + 4 * len(initial)] = bytes(4 * len(initial))
-        self.scan = 0
+        self._bytes[8:DATA] = bytes(DATA - 8)
+        self._forces: dict[tuple[int, int | None], int] = {}
 
-    # --- memory, by path ---
+    def snapshot(self) -> Snapshot:
+        """What the machine holds now, to come back to with `restore`."""
+        return Snapshot(bytes(self._bytes[8 : self.image.end]), dict(self._forces))
+
+    def restore(self, snapshot: Snapshot) -> None:
+        """Come back to a snapshot of a machine of the same image: its data, its clock, its forces."""
+        self._bytes[8 : self.image.end] = snapshot.content
+        self._forces = dict(snapshot.forces)
+
+    # --- memory ---
 
     def slot(self, path: str) -> Slot:
-        """The slot of a dotted path.
+        """The slot of a path.
 
         Raises:
-            KeyError: the path leads to no elementary variable.
+            KeyError: the path leads to no single value.
         """
-        found = find_slot(self.image.root, path)
-        if found is None:
+        try:
+            slot = self.program.slot(path)
+        except NoSignal:
+            raise KeyError(path) from None
+        if not slot.signal.is_value:
             raise KeyError(path)
-        return found
+        return slot
 
     def read(self, path: str) -> Value:
         """The value at a path: bool, int, float or str; durations in nanoseconds."""
         return self.peek(self.slot(path))
 
     def write(self, path: str, value: Value) -> None:
-        """Store a value at a dotted path."""
+        """Store a value at a path."""
         slot = self.slot(path)
-        self.poke(slot, encode(value, slot.type))
+        self.poke(slot, slot.encode(value))
 
     def peek(self, slot: Slot) -> Value:
         """The value of a slot."""
-        return decode(self._bytes, DATA + slot.offset, slot.type)
+        return slot.decode(self._bytes, DATA + slot.offset)
 
     def writer(self, slot: Slot) -> Site | None:
         """The statement that wrote a slot last, where the image notes it and it was a statement of the library."""
@@ -115,13 +150,21 @@ class Machine:
         found = self.image.sites[site - 1] if site else None
         return None if found is None or found.unit.is_standard else found
 
+    def reached(self) -> list[Point]:
+        """The statements and branches that were reached since the machine was made, where the image notes it."""
+        return [point for address, point in self.image.points if self._bytes[address]]
+
     def poke(self, slot: Slot, content: bytes) -> None:
-        """Store the bytes of a value in its slot."""
-        at = DATA + slot.offset
-        self._bytes[at : at + len(content)] = content
+        """Store the bytes of a value, as `Slot.encode` gives them, in its slot."""
+        address = DATA + slot.offset
+        if slot.bit is not None:
+            bits, mask = content[:2]
+            self._bytes[address] = self._bytes[address] & ~mask | bits & mask
+        else:
+            self._bytes[address : address + len(content)] = content
 
     def view(self, path: str) -> np.ndarray:
-        """The memory at a dotted path as an array of one element, which changes as the machine runs.
+        """The memory at a path as an array of one element, which changes as the machine runs.
 
         It holds until the memory grows, that is until the next `run`.
         """
@@ -131,89 +174,130 @@ class Machine:
         assert isinstance(slot.type, Elementary)
         return np.frombuffer(self._bytes, np.dtype(code(slot.type)), 1, DATA + slot.offset)
 
+    # --- forces ---
+
+    def force_number(self, slot: Slot) -> int:
+        """The number of the force on a slot, which it keeps until the machine is reset.
+
+        Raises:
+            KeyError: there are `MOST_FORCES` already.
+        """
+        key = (slot.offset, slot.bit)
+        if key not in self._forces and len(self._forces) == MOST_FORCES:
+            raise KeyError(slot.path)
+        return self._forces.setdefault(key, len(self._forces))
+
+    def force(self, slot: Slot, content: bytes) -> None:
+        """Hold a slot at a value, against the program, until it is released."""
+        self._store_now(force_events(self.force_number(slot), slot, 0, content))
+        self.poke(slot, content)
+
+    def release(self, slot: Slot) -> None:
+        """End the force on a slot, if there is one."""
+        if (slot.offset, slot.bit) in self._forces:
+            self._store_now(force_events(self.force_number(slot), slot, 0, None))
+
+    def _store_now(self, events: Iterable[Event]) -> None:
+        for event in events:
+            self._bytes[event.address : event.address + len(event.content)] = event.content
+
     # --- time ---
 
     def run(
         self,
         scans: int,
-        interval: int,
         events: Iterable[Event] = (),
-        forces: int = 0,
-        spans: Iterable[tuple[int, int]] | None = None,
-        clock_start: int = CLOCK_START,
+        watched: Iterable[Slot] | None = None,
+        until: Slot | None = None,
     ) -> Trace:
         """Run scans ``self.scan`` to ``self.scan + scans - 1`` and keep all that is recorded; see `pieces`.
 
-        ``spans`` is all of the data by default.
+        All of the data is watched by default.
         """
         first = self.scan
-        recorded = [(0, len(self.image.initial))] if spans is None else list(spans)
+        spans = [(0, len(self.program.initial))] if watched is None else spans_of(watched)
         packed = b"".join([event.packed() for event in events])
-        parts = list(self.pieces(scans, interval, packed, forces, recorded, clock_start))
-        start, fault = (parts[0].start, parts[-1].fault) if parts else ({}, None)
+        parts = list(self.pieces(scans, packed, spans, until=until, counts_from=first))
+        start, last = (parts[0].start, parts[-1]) if parts else ({}, None)
         log = b"".join([part.log for part in parts])
-        return Trace(first, self.scan - first, first, interval, start, log, fault)
+        fault, stopped = (last.fault, last.is_met) if last else (None, False)
+        return Trace(first, self.scan - first, first, first, self.interval, start, log, fault, stopped)
 
     def pieces(
         self,
         scans: int,
-        interval: int,
         events: bytes = b"",
-        forces: int = 0,
         spans: Sequence[tuple[int, int]] = (),
-        clock_start: int = CLOCK_START,
         ends: Sequence[int] = (),
+        until: Slot | None = None,
+        counts_from: int | None = None,
     ) -> Iterator[Trace]:
         """Run scans ``self.scan`` to ``self.scan + scans - 1`` and give what changed piece by piece.
 
-        A run of any length takes the memory of one piece. ``interval`` is the scan time in ns; scan k starts at
-        k * interval. ``events`` are packed, in the order of their scans. ``forces`` is the number of force
-        slots, which events switch (see `events.force_events`). ``spans`` are the parts (offset, length) of the
-        data to watch. ``clock_start`` is the wall clock at scan 0, in ns since 1970-01-01.
+        A run of any length takes the memory of one piece. Scan k starts at k * interval. ``events`` are packed, in
+        the order of their scans. ``spans`` are the parts (offset, length) of the data to watch.
         A piece ends before each scan of ``ends``, which are in order, and where its log is full. A fault ends the
-        run early and stands in the last piece.
+        run early and stands in the last piece, and so does a scan after which ``until``, a BOOL, is TRUE. A run that
+        is left in the middle, by whatever exception, goes on with the next one. The log counts its scans from
+        ``counts_from``, or for each piece from its first.
         """
         watched = _words(spans)
         size = sum(end - start for start, end in watched)
-        force_end = FORCES + forces * FORCE_SIZE
         span_at = align(self.image.end)
         copy_at = align(span_at + 16 * len(watched))
         event_at = copy_at + 2 * size
         log_at = align(event_at + len(events))
         room = min(_LOG, align(2 * scans * size)) + 2 * size
         self._reserve(log_at + room)
-        self._bytes[FORCES:force_end] = bytes(force_end - FORCES)
-        at, masks = copy_at, []
+        copies, masks = copy_at, []
         self._bytes[copy_at + size : event_at] = bytes(size)
         for number, (start, end) in enumerate(watched):
-            struct.pack_into("<iiii", self._bytes, span_at + 16 * number, start, end, at, at + size)
-            self._bytes[at : at + end - start] = self._bytes[start:end]
-            masks.append(at + size - start)
-            at += end - start
+            struct.pack_into("<iiii", self._bytes, span_at + 16 * number, start, end, copies, copies + size)
+            self._bytes[copies : copies + end - start] = self._bytes[start:end]
+            masks.append(copies + size - start)
+            copies += end - start
         starts = [start for start, _ in watched]
         for offset, length in spans:
             mask = DATA + offset + masks[bisect_right(starts, DATA + offset) - 1]
             self._bytes[mask : mask + length] = b"\xff" * length
         self._bytes[event_at : event_at + len(events)] = events
-        first, done, next_event, fault = self.scan, 0, event_at, None
-        while done < scans and fault is None:
-            wanted = bisect_right(ends, first + done)
-            stop = min([scans, done + _MOST_AT_ONCE, *(end - first for end in ends[wanted : wanted + 1])])
+        begun = first = self.scan
+        end, next_event = begun + scans, event_at
+        condition = 0 if until is None else DATA + until.offset
+        fault: Fault | None = None
+        is_met = False
+        while first < end and fault is None and not is_met:
+            wanted = bisect_right(ends, first)
+            stop = ends[wanted] if wanted < len(ends) else end
+            stop = min(stop, end, first + (_MOST_IN_PIECE if watched else end))
+            base = first if counts_from is None else counts_from
             start_words = self._copied(watched, copy_at)
             _HEADER.pack_into(
-                self._bytes, 8, first * interval, first + done, 0, 0, interval, first + stop, next_event,
-                event_at + len(events), FORCES, force_end, span_at, span_at + 16 * len(watched), log_at, MOST_TURNS,
-                log_at + room - 2 * size, clock_start,
+                self._bytes, 8, first * self.interval, first, 0, 0, 0, MOST_TURNS, self.interval, stop,
+                self.clock_start, next_event, event_at + len(events), FORCES + FORCE_SIZE * len(self._forces),
+                condition, span_at, span_at + 16 * len(watched), log_at, log_at + room - 2 * size, base, 0,
             )  # fmt: skip
             try:
-                self._run(self._store)
+                self._run_until(stop, log_at + room - 2 * size)
             except (wasmtime.Trap, wasmtime.WasmtimeError) as trap:
                 fault = self._fault(trap)
-            reached, next_event = self._int(16) - first, self._int(44)
-            log = bytes(self._bytes[log_at : self._int(68)])
-            self.scan = first + reached
-            yield Trace(first + done, reached - done, first, interval, start_words, log, fault)
-            done = reached
+            next_event, is_met = self._int(64), bool(self._int(104))
+            log = bytes(self._bytes[log_at : self._int(88)])
+            reached = self.scan
+            yield Trace(first, reached - first, begun, base, self.interval, start_words, log, fault, is_met)
+            first = reached
+
+    def _run_until(self, stop: int, log_end: int) -> None:
+        """Run until the scan ``stop``, a full log or a met condition, and come back now and then on the way."""
+        size = _SLICE
+        while True:
+            struct.pack_into("<q", self._bytes, 48, min(stop, self.scan + size))
+            began = time.perf_counter()
+            self._run(self._store)
+            took = time.perf_counter() - began
+            if self._int(104) or self._int(88) > log_end or self.scan >= stop:
+                return
+            size = 2 * size if took < _LONG_SLICE / 2 else max(1, size // 2) if took > _LONG_SLICE else size
 
     def _copied(self, watched: Sequence[tuple[int, int]], at: int) -> dict[int, int]:
         """The watched words as they were last looked at, by their address."""
@@ -229,27 +313,33 @@ class Machine:
         return value
 
     def _fault(self, trap: Exception) -> Fault:
-        site, address = self._int(20), self._int(24)
+        site, address = self._int(24), self._int(28)
+        program = self.program
         if not site:
             if "stack" not in str(trap):
                 raise trap
-            root = self.image.root
-            return Fault(Site(root, root.syntax.start, "body too large to run"), self._int(16), "")
+            subject = program.subject
+            return Fault(Site(subject, subject.syntax.start, "body too large to run"), self.scan, "")
         place = self.image.sites[site - 1]
-        caller = self._int(28)
+        caller = self._int(32)
         if place.unit.is_standard and not place.unit.keeps_data and caller:
             called = self.image.sites[caller - 1]
             place = Site(called.unit, called.start, place.kind)
-        path = instance_at(self.image.root, address - DATA, place.unit)
+        path = program.instance_at(address - DATA, place.unit)
         if path is None:
-            path = _deepest(self.image, address - DATA)
-        return Fault(place, self._int(16), path)
+            path = _deepest(program, address - DATA)
+        return Fault(place, self.scan, path)
 
 
-def _deepest(image: Image, offset: int) -> str:
+def _deepest(program: Program, offset: int) -> str:
     """The innermost instance that begins at ``offset``: a function faulted in a call from there."""
-    paths = (instance_at(image.root, offset, unit) for unit in closure(image.root) if unit.keeps_data)
+    paths = (program.instance_at(offset, unit) for unit in closure(program.root) if unit.keeps_data)
     return max((p for p in paths if p is not None), key=lambda p: (p.count("."), len(p)), default="")
+
+
+def spans_of(slots: Iterable[Slot]) -> list[tuple[int, int]]:
+    """The parts (offset, length) of the data that hold some slots."""
+    return sorted({(slot.offset, slot.size) for slot in slots})
 
 
 def _words(spans: Iterable[tuple[int, int]]) -> list[tuple[int, int]]:

@@ -9,7 +9,8 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
 from upright_block.compiler.image import Site
-from upright_block.compiler.layout import DATA, Slot, code, decode, size_of
+from upright_block.compiler.layout import DATA, code
+from upright_block.compiler.program import Slot
 from upright_block.language.literals import Value
 from upright_block.language.types import Elementary, Type
 
@@ -39,18 +40,21 @@ class Trace:
     """The scans ``first`` to ``first + scans - 1`` of a run that began with the scan ``begun``.
 
     ``interval`` is in ns. ``start`` are the watched words before the first of these scans, by address; ``log`` has the
-    changes of them in the order of time, as the driver writes them: scan, address, value.
+    changes of them in the order of time, as the driver writes them: scans since ``base``, address, value. ``fault``
+    stopped the scan after the last one; ``is_met`` says that the last one met the condition that the run waited for.
     """
 
     first: int
     scans: int
     begun: int
+    base: int
     interval: int
     start: dict[int, int]
     log: bytes
     fault: Fault | None
+    is_met: bool = False
     _words: dict[int, Word] = field(default_factory=dict)
-    _histories: dict[tuple[int, Type], History] = field(default_factory=dict)
+    _histories: dict[tuple[int, int | None, Type], History] = field(default_factory=dict)
 
     @property
     def end(self) -> int:
@@ -68,7 +72,7 @@ class Trace:
             self._words.update({at: ([self.first - 1], [value]) for at, value in self.start.items()})
             for scan, at, value in () if self.is_long else _ENTRY.iter_unpack(self.log):
                 scans, values = self._words[at]
-                scans.append(scan)
+                scans.append(self.base + scan)
                 values.append(value)
         return self._words[address]
 
@@ -80,15 +84,16 @@ class Trace:
         Raises:
             KeyError: the slot was not watched.
         """
-        known = self._histories.get((slot.offset, slot.type))
+        key = (slot.offset, slot.bit, slot.type)
+        known = self._histories.get(key)
         if known is None:
-            is_number = isinstance(slot.type, Elementary)
+            is_number = isinstance(slot.type, Elementary) and slot.bit is None
             known = self._long_history(slot) if is_number and self.is_long else self._short_history(slot)
-            self._histories[slot.offset, slot.type] = known
+            self._histories[key] = known
         return known
 
     def _short_history(self, slot: Slot) -> History:
-        size, start = size_of(slot.type), DATA + slot.offset
+        size, start = slot.size, DATA + slot.offset
         lead = start & 7
         words = [self._word(address) for address in range(start & -8, start + size, 8)]
         if self.is_long:
@@ -109,8 +114,12 @@ class Trace:
                 continue
             value = known.get(content)
             if value is None:
-                value = known[content] = decode(content, 0, slot.type)
-            if before is None or isinstance(slot.type, Elementary) or value != found[1][-1]:
+                value = known[content] = slot.decode(content, 0)
+            if (
+                before is None
+                or (isinstance(slot.type, Elementary) and slot.bit is None)
+                or value != found[1][-1]
+            ):
                 found[0].append(scan)
                 found[1].append(value)
             before = content
@@ -121,7 +130,12 @@ class Trace:
         self._word(address)
         log = self._array()
         own = log[log["at"] == address]
-        return [self.first - 1, *own["scan"].tolist()], [self.start[address], *own["value"].tolist()]
+        import numpy as np
+
+        return [self.first - 1, *(own["scan"].astype(np.int64) + self.base).tolist()], [
+            self.start[address],
+            *own["value"].tolist(),
+        ]
 
     def _array(self) -> np.ndarray:
         import numpy as np
@@ -133,14 +147,16 @@ class Trace:
 
         assert isinstance(slot.type, Elementary)
         start = DATA + slot.offset
-        address, lead, size = start & -8, start & 7, size_of(slot.type)
+        address, lead, size = start & -8, start & 7, slot.size
         self._word(address)
         log = self._array()
         own = log[log["at"] == address]
         words = np.concatenate([np.array([self.start[address]], "<u8"), own["value"]])
         raw = np.ascontiguousarray(words.view(np.uint8).reshape(-1, 8)[:, lead : lead + size])
         whole = raw.view(f"<u{size}").reshape(-1)
-        scans = np.concatenate([np.array([self.first - 1], np.int64), own["scan"].astype(np.int64)])
+        scans = np.concatenate(
+            [np.array([self.first - 1], np.int64), own["scan"].astype(np.int64) + self.base]
+        )
         kept = np.concatenate([[True], whole[1:] != whole[:-1]])
         return scans[kept], raw.view(np.dtype(code(slot.type))).reshape(-1)[kept]
 

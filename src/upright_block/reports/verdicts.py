@@ -6,11 +6,11 @@ from collections.abc import Sequence
 from itertools import groupby
 from typing import Any
 
-from upright_block.cases.plan import Plan
+from upright_block.cases.plan import ReadyCase
 from upright_block.cases.table import Cell
 from upright_block.cases.verdict import Miss, NotRun, Verdict
-from upright_block.compiler.layout import Slot
 from upright_block.language.literals import Value, shown, shown_duration
+from upright_block.language.signals import Signal
 from upright_block.language.source import Source
 from upright_block.language.types import Elementary
 from upright_block.reports.findings import finding_data, marked_lines
@@ -28,14 +28,14 @@ _MOST_SAME = 8
 
 def verdict_line(verdict: Verdict, block_width: int, name_width: int) -> Line:
     """One line for a case: the verdict, the block, the name, how long it ran."""
-    plan = verdict.plan
+    case = verdict.case
     word, role = _WORDS[verdict.status]
-    time = shown_duration(plan.scans * plan.file.scan)
+    time = shown_duration(case.plan.scans * case.plan.interval)
     return [
         (f"  {word:<7}", role),
-        (f" {_cut(plan.unit.name, block_width):<{block_width}}  ", "strong"),
-        (f"{_cut(plan.case.name, name_width):<{name_width}}  ", ""),
-        (f"{plan.scans:>10,} {'scan ' if plan.scans == 1 else 'scans'} {time:>8}", "dim"),
+        (f" {_cut(case.unit.name, block_width):<{block_width}}  ", "strong"),
+        (f"{_cut(case.name, name_width):<{name_width}}  ", ""),
+        (f"{case.plan.scans:>10,} {'scan ' if case.plan.scans == 1 else 'scans'} {time:>8}", "dim"),
     ]
 
 
@@ -55,11 +55,11 @@ def _cut(text: str, width: int) -> str:
 
 def failure_lines(verdict: Verdict, width: int) -> list[Line]:
     """What went wrong in a case: the first moment in full, a line for each later one, and a fault."""
-    plan = verdict.plan
+    case = verdict.case
     word, role = _WORDS[verdict.status]
     lines: list[Line] = [
-        [(word, role), (f"  {plan.unit.name}: {plan.case.name}", "strong")],
-        [(f"       {plan.file.source.shown_line(plan.case.place.start)}", "dim")],
+        [(word, role), (f"  {case.unit.name}: {case.name}", "strong")],
+        [(f"       {case.file.source.shown_line(case.written.place.start)}", "dim")],
         [],
     ]
     first = [miss for miss in verdict.misses if miss.scan == verdict.misses[0].scan]
@@ -82,48 +82,50 @@ def failure_lines(verdict: Verdict, width: int) -> list[Line]:
 
 def _later_line(verdict: Verdict, miss: Miss) -> Line:
     """A wrong value in one line."""
-    source = _table_source(verdict.plan)
-    line = source.line(_cell_of(verdict.plan, miss).start)
+    source = _table_source(verdict.case)
+    line = source.line(_cell_of(verdict.case, miss).start)
     return [
-        (f"  then at {_moment(verdict.plan, miss.scan)}, line {line}: ", ""),
-        (miss.slot.path, "name"),
+        (f"  then at {_moment(verdict.case, miss.scan)}, line {line}: ", ""),
+        (miss.signal.path, "name"),
         (" is ", ""),
-        (shown(miss.got, miss.slot.type), "bad"),
+        (shown(miss.got, miss.signal.type), "bad"),
         (f" and not {miss.check.text}", ""),
         (_differing_bits(miss, "  "), "dim"),
     ]
 
 
-def _moment(plan: Plan, scan: int) -> str:
-    return f"{shown_duration(scan * plan.file.scan)} (scan {scan})"
+def _moment(case: ReadyCase, scan: int) -> str:
+    return f"{shown_duration(scan * case.plan.interval)} (scan {scan})"
 
 
-def _cell_of(plan: Plan, miss: Miss) -> Cell:
-    assert plan.case.vectors is not None
-    return plan.case.vectors.cell(miss.row, miss.column)
+def _cell_of(case: ReadyCase, miss: Miss) -> Cell:
+    assert case.written.vectors is not None
+    return case.written.vectors.cell(miss.row, miss.column)
 
 
 def _moment_head(verdict: Verdict, misses: Sequence[Miss]) -> list[Line]:
     """When and in which row something was wrong, then a line for each pin."""
-    plan = verdict.plan
-    source = _table_source(plan)
+    case = verdict.case
+    source = _table_source(case)
     lines: list[Line] = []
     row = -1
     for miss in misses:
         if miss.row != row:
             row = miss.row
-            first = plan.row_scans[row]
+            first = case.plan.row_scans[row]
             held = (
-                f", which holds since {shown_duration(first * plan.file.scan)}" if miss.scan != first else ""
+                f", which holds since {shown_duration(first * case.plan.interval)}"
+                if miss.scan != first
+                else ""
             )
-            place = source.shown_line(_cell_of(plan, miss).start)
-            lines.append([(f"  At {_moment(plan, miss.scan)}, row {place}{held}", "strong")])
-        got = shown(miss.got, miss.slot.type)
-        since = "from the start" if miss.since is None else f"since {_moment(plan, miss.since)}"
+            place = source.shown_line(_cell_of(case, miss).start)
+            lines.append([(f"  At {_moment(case, miss.scan)}, row {place}{held}", "strong")])
+        got = shown(miss.got, miss.signal.type)
+        since = "from the start" if miss.since is None else f"since {_moment(case, miss.since)}"
         lines.append(
             [
                 ("    ", ""),
-                (miss.slot.path, "name"),
+                (miss.signal.path, "name"),
                 (" is ", ""),
                 (got, "bad"),
                 (f" and not {miss.check.text}", ""),
@@ -140,7 +142,7 @@ def _moment_head(verdict: Verdict, misses: Sequence[Miss]) -> list[Line]:
 
 def _writer(verdict: Verdict, miss: Miss) -> str:
     """Where the value was written, if that is known."""
-    site = verdict.moments.writers.get(miss.slot.path)
+    site = verdict.moments.writers.get(miss.signal.path)
     return f"; written in {site.source.path}:{site.line}" if site else ""
 
 
@@ -150,7 +152,7 @@ def _is_one_value(miss: Miss) -> bool:
 
 def _nearly(miss: Miss) -> str:
     """What to write when a REAL misses only by its last digits."""
-    if miss.slot.type.family != "real" or not _is_one_value(miss):
+    if miss.signal.type.family != "real" or not _is_one_value(miss):
         return ""
     wanted, got = float(miss.check.low), float(miss.got)
     if not abs(got - wanted) <= 1e-4 * max(abs(wanted), 1e-30):
@@ -160,7 +162,7 @@ def _nearly(miss: Miss) -> str:
 
 def _differing_bits(miss: Miss, lead: str) -> str:
     """The bits in which a bit string differs from the one that was expected."""
-    if miss.slot.type.family != "bits" or not _is_one_value(miss):
+    if miss.signal.type.family != "bits" or not _is_one_value(miss):
         return ""
     different = int(miss.got) ^ int(miss.check.low)
     bits = [str(bit) for bit in range(different.bit_length()) if different >> bit & 1]
@@ -168,8 +170,8 @@ def _differing_bits(miss: Miss, lead: str) -> str:
     return f"{lead}bit{'' if len(bits) == 1 else 's'} {what}"
 
 
-def _table_source(plan: Plan) -> Source:
-    return plan.case.vectors.source if plan.case.vectors is not None else plan.file.source
+def _table_source(case: ReadyCase) -> Source:
+    return case.written.vectors.source if case.written.vectors is not None else case.file.source
 
 
 # --- the picture of a moment ---
@@ -180,20 +182,20 @@ def _moment_lines(verdict: Verdict, scan: int, width: int) -> list[Line]:
 
     Inputs come first, then what is wrong, then the others; what has one value in all rows is named below.
     """
-    plan, moments = verdict.plan, verdict.moments
-    wrong = {(m.scan, m.slot.path): m for m in verdict.misses}
-    pins = {m.slot.path for m in verdict.misses if m.scan == scan}
+    case, moments = verdict.case, verdict.moments
+    wrong = {(m.scan, m.signal.path): m for m in verdict.misses}
+    pins = {m.signal.path for m in verdict.misses if m.scan == scan}
     rows = _rows_to_show(sorted(moments.after), scan)
     order = sorted(
-        range(len(moments.slots)),
-        key=lambda i: 0 if moments.slots[i].is_driven else 1 if moments.slots[i].path in pins else 2,
+        range(len(moments.signals)),
+        key=lambda i: 0 if moments.signals[i].is_driven else 1 if moments.signals[i].path in pins else 2,
     )
     same = {i for i in order if len({repr(moments.after[at][i]) for at in rows}) == 1 and len(rows) > 1}
-    kept = [i for i in order if i not in same or moments.slots[i].path in pins]
-    slots = [moments.slots[i] for i in kept]
-    cells = [[_cell(wrong.get((at, moments.slots[i].path)), moments.slots[i], moments.after[at][i]) for i in kept] for at in rows]  # fmt: skip
-    lines = _grid(plan, rows, slots, cells, scan, width)
-    left = [(moments.slots[i].path, shown(moments.after[rows[0]][i], moments.slots[i].type)) for i in order if i in same and i not in kept]  # fmt: skip
+    kept = [i for i in order if i not in same or moments.signals[i].path in pins]
+    pins_shown = [moments.signals[i] for i in kept]
+    cells = [[_cell(wrong.get((at, moments.signals[i].path)), moments.signals[i], moments.after[at][i]) for i in kept] for at in rows]  # fmt: skip
+    lines = _grid(case, rows, pins_shown, cells, scan, width)
+    left = [(moments.signals[i].path, shown(moments.after[rows[0]][i], moments.signals[i].type)) for i in order if i in same and i not in kept]  # fmt: skip
     if left:
         named = ", ".join(f"{path} {value}" for path, value in left[:_MOST_SAME])
         more = f" and {len(left) - _MOST_SAME} more" if len(left) > _MOST_SAME else ""
@@ -208,16 +210,16 @@ def _rows_to_show(scans: Sequence[int], scan: int) -> list[int]:
 
 
 def _grid(
-    plan: Plan, rows: Sequence[int], slots: Sequence[Slot], cells: Sequence[Sequence[tuple[str, Role]]],
+    case: ReadyCase, rows: Sequence[int], pins: Sequence[Signal], cells: Sequence[Sequence[tuple[str, Role]]],
     scan: int, width: int,
 ) -> list[Line]:  # fmt: skip
-    """Rows of cells below the names of their slots; names that begin alike stand below what they share."""
-    groups, heads = _grouped([slot.path for slot in slots])
+    """Rows of cells below the names of their pins; names that begin alike stand below what they share."""
+    groups, heads = _grouped([pin.path for pin in pins])
     widths = [max(len(h), *(len(line[i][0]) for line in cells)) for i, h in enumerate(heads)]
-    times = [shown_duration(at * plan.file.scan) for at in rows]
+    times = [shown_duration(at * case.plan.interval) for at in rows]
     time_width = max(4, *map(len, times))
     scan_width = max(4, len(str(rows[-1])))
-    driven = sum(slot.is_driven for slot in slots)
+    driven = sum(pin.is_driven for pin in pins)
     lines: list[Line] = []
     for part in _fold(widths, width - (4 + scan_width + 2 + time_width) - 6):
         gaps = {i: " │ " if i in (0, driven) or i == part[0] else "  " for i in part}
@@ -236,7 +238,7 @@ def _grid(
                 lines.append([(f"    {'⋮':>{scan_width}}", "dim")])
             previous = at
             mark: Span = ("  ▶ ", "bad") if at == scan else ("    ", "")
-            role: Role = "strong" if at in plan.row_scans else "dim"
+            role: Role = "strong" if at in case.plan.row_scans else "dim"
             made: Line = [mark, (f"{at:>{scan_width}}  {times[line]:>{time_width}}", role)]
             for i in part:
                 text, role = cells[line][i]
@@ -278,13 +280,13 @@ def _group_line(
     return line
 
 
-def _cell(miss: Miss | None, slot: Slot, value: Value) -> tuple[str, Role]:
-    text = shown(value, slot.type)
+def _cell(miss: Miss | None, signal: Signal, value: Value) -> tuple[str, Role]:
+    text = shown(value, signal.type)
     if miss is None:
         return text, ""
     wanted = miss.check.text
-    if isinstance(slot.type, Elementary) and slot.type.family == "bits" and _is_one_value(miss):
-        wanted = shown(miss.check.low, slot.type)
+    if isinstance(signal.type, Elementary) and signal.type.family == "bits" and _is_one_value(miss):
+        wanted = shown(miss.check.low, signal.type)
     return f"{text} ≠ {wanted}" if wanted[0] not in "!<>≥≤≠" else f"{text} not {wanted}", "bad"
 
 
@@ -305,15 +307,15 @@ def _fold(widths: Sequence[int], width: int) -> list[list[int]]:
 
 
 def _fault_lines(verdict: Verdict, width: int) -> list[Line]:
-    fault, plan = verdict.fault, verdict.plan
+    fault, case = verdict.fault, verdict.case
     assert fault is not None
     site = fault.site
-    where = f"{plan.unit.name}.{fault.instance}" if fault.instance else plan.unit.name
+    where = f"{case.unit.name}.{fault.instance}" if fault.instance else case.unit.name
     lines: list[Line] = [
         [
             ("  ", ""),
             (site.kind[0].upper() + site.kind[1:], "bad"),
-            (f" in {where}, at {_moment(plan, fault.scan)}. The scan stopped there.", ""),
+            (f" in {where}, at {_moment(case, fault.scan)}. The scan stopped there.", ""),
         ],
         [(f"  {site.source.path}:{site.line}", "dim")],
     ]
@@ -343,8 +345,8 @@ def summary_line(verdicts: Sequence[Verdict], not_run: int, seconds: float) -> L
         line += [(", ", ""), (f"{counts['checks nothing']:,} {verb} nothing", "warn")]
     if not_run:
         line += [(", ", ""), (f"{not_run:,} not run", "bad")]
-    scans = sum(v.plan.scans for v in verdicts)
-    time = shown_duration(sum(v.plan.scans * v.plan.file.scan for v in verdicts))
+    scans = sum(v.case.plan.scans for v in verdicts)
+    time = shown_duration(sum(v.case.plan.scans * v.case.plan.interval for v in verdicts))
     amount = f"{scans:,} scan{'' if scans == 1 else 's'}"
     line.append((f".  {amount} ({time} of machine time) in {seconds:.2f} s.", "dim"))
     return line
@@ -352,17 +354,17 @@ def summary_line(verdicts: Sequence[Verdict], not_run: int, seconds: float) -> L
 
 def verdict_data(verdict: Verdict) -> dict[str, Any]:
     """A verdict as plain data for JSON, as `docs/cases.md` tells; durations are in ns, scans count from 0."""
-    plan = verdict.plan
+    case = verdict.case
     data: dict[str, Any] = {
-        "case": plan.id,
-        "block": plan.unit.name,
-        "name": plan.case.name,
-        "file": plan.file.source.path,
-        "line": plan.file.source.line(plan.case.place.start),
+        "case": case.id,
+        "block": case.unit.name,
+        "name": case.name,
+        "file": case.file.source.path,
+        "line": case.file.source.line(case.written.place.start),
         "status": verdict.status,
-        "scans": plan.scans,
-        "scan_ns": plan.file.scan,
-        "checks": plan.checks,
+        "scans": case.plan.scans,
+        "scan_ns": case.plan.interval,
+        "checks": case.plan.checks,
         "checked": verdict.checked,
         "wrong_count": verdict.wrong,
         "wrong": [_miss_data(verdict, miss) for miss in verdict.misses],
@@ -376,22 +378,22 @@ def verdict_data(verdict: Verdict) -> dict[str, Any]:
             "line": site.line,
             "instance": verdict.fault.instance,
             "scan": verdict.fault.scan,
-            "time_ns": verdict.fault.scan * plan.file.scan,
+            "time_ns": verdict.fault.scan * case.plan.interval,
         }
     return data
 
 
 def _miss_data(verdict: Verdict, miss: Miss) -> dict[str, Any]:
-    plan = verdict.plan
-    writer = verdict.moments.writers.get(miss.slot.path) if miss.scan == verdict.misses[0].scan else None
-    source = _table_source(plan)
+    case = verdict.case
+    writer = verdict.moments.writers.get(miss.signal.path) if miss.scan == verdict.misses[0].scan else None
+    source = _table_source(case)
     return {
-        "pin": miss.slot.path,
-        "type": str(miss.slot.type),
+        "pin": miss.signal.path,
+        "type": str(miss.signal.type),
         "scan": miss.scan,
-        "time_ns": miss.scan * plan.file.scan,
+        "time_ns": miss.scan * case.plan.interval,
         "got": _value_data(miss.got),
-        "got_text": shown(miss.got, miss.slot.type),
+        "got_text": shown(miss.got, miss.signal.type),
         "expected": {
             "low": _value_data(miss.check.low),
             "high": _value_data(miss.check.high),
@@ -402,7 +404,7 @@ def _miss_data(verdict: Verdict, miss: Miss) -> dict[str, Any]:
         "written_file": writer.source.path if writer else None,
         "written_line": writer.line if writer else None,
         "row_file": source.path,
-        "row_line": source.line(_cell_of(plan, miss).start),
+        "row_line": source.line(_cell_of(case, miss).start),
     }
 
 

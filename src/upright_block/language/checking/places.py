@@ -11,13 +11,10 @@ from upright_block.language.names import listed
 from upright_block.language.types import (
     BOOL,
     BROKEN,
-    BYTE,
     CHAR,
     DINT,
-    DWORD,
-    LWORD,
+    PARTS,
     WCHAR,
-    WORD,
     Array,
     Elementary,
     Enumeration,
@@ -28,7 +25,6 @@ from upright_block.language.types import (
     is_integer,
 )  # fmt: skip
 
-_PARTS = {"X": BOOL, "B": BYTE, "W": WORD, "D": DWORD, "L": LWORD}
 _ELSEWHERE_FOR_ELSE = frozenset({"DEFAULT", "OTHERS", "OTHERWISE"})
 _SAME_WIDTH = {8: "BYTE", 16: "WORD", 32: "DWORD", 64: "LWORD"}
 
@@ -272,7 +268,7 @@ class PlaceChecker(Reporter):
 
     def part_bounds(self, at: syntax.Part, whole: Type) -> tuple[Elementary, int]:
         """The type of a part of a bit string, and its lowest bit (table 17)."""
-        type_ = _PARTS[at.size]
+        type_ = PARTS[at.size]
         if not isinstance(whole, Elementary) or whole.family != "bits":
             way_out = "Only bit strings have parts."
             if isinstance(whole, Elementary) and is_integer(whole):

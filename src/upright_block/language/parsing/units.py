@@ -214,6 +214,17 @@ class UnitParser(ConfigurationParser):
         return tuple(found)
 
 
+def parse_expression(source: Source, findings: Findings) -> syntax.Expression | None:
+    """Read a text that is one expression; None, with findings, when it is none."""
+    parser = UnitParser(tokenize(source, findings), findings)
+    with suppress(SyntaxProblem):
+        found = parser.expression()
+        if parser.kinds[parser.i] == "end":
+            return found if not findings.items else None
+        parser.fail("unexpected", f"{parser.shown(parser.i)} stands behind the end of the expression.", "Remove it, or write an operator before it.")  # fmt: skip
+    return None
+
+
 def parse(source: Source, findings: Findings) -> syntax.File:
     """Read all that ``source`` declares. Never raises for anything that the text holds."""
     tokens = tokenize(source, findings)

@@ -1,0 +1,89 @@
+"""The code of one unit, which every program that uses the unit can share.
+
+What differs from program to program stands in it as a mark such as ``{s3}``, which `image` fills in: the numbers
+of sites, the addresses of data, the values that constants are given.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from upright_block.compiler.layout import encode
+from upright_block.compiler.program import Mode
+from upright_block.language import syntax, typed
+from upright_block.language.types import Type, string_type
+
+
+@dataclass(frozen=True, slots=True)
+class Point:
+    """A statement, or one way of a branch: ``way`` is empty for a statement, else what leads this way."""
+
+    unit: typed.Unit
+    origin: syntax.Node
+    way: str
+
+
+@dataclass(slots=True)
+class Code:
+    """The functions of a unit as WebAssembly text with marks, and what the marks stand for.
+
+    The mark of each kind counts from 0: ``s`` are ``sites`` (unit, offset, kind), ``d`` are ``data`` (bytes,
+    alignment) that nobody changes, ``r`` are ``rooms`` (size, alignment), ``g`` are addresses of global variables, ``k``
+    are instructions that put the value of a constant on the stack, ``p`` are addresses of points.
+    ``virtual`` are the methods and bodies that it calls by the kind of the instance.
+    """
+
+    mode: Mode
+    pinned: frozenset[typed.Variable]
+    functions: list[str] = field(default_factory=list)
+    sites: list[tuple[typed.Unit, int, str]] = field(default_factory=list)
+    data: dict[tuple[bytes, int], str] = field(default_factory=dict)
+    rooms: list[tuple[int, int]] = field(default_factory=list)
+    shared: dict[typed.Variable, str] = field(default_factory=dict)
+    constants: dict[tuple[typed.Variable, Type], str] = field(default_factory=dict)
+    points: list[Point] = field(default_factory=list)
+    virtual: dict[str, typed.Unit] = field(default_factory=dict)
+
+    def site(self, unit: typed.Unit, start: int, kind: str) -> str:
+        """The number of a place that can fault."""
+        self.sites.append((unit, start, kind))
+        return f"{{s{len(self.sites) - 1}}}"
+
+    def constant(self, variable: typed.Variable, type_: Type) -> str:
+        """Instructions for the value of a constant, which a case may have given."""
+        return self.constants.setdefault((variable, type_), f"{{k{len(self.constants)}}}")
+
+    def room(self, size: int, alignment: int) -> str:
+        """The address of so many bytes that nothing else uses."""
+        self.rooms.append((size, alignment))
+        return f"{{r{len(self.rooms) - 1}}}"
+
+    def known(self, content: bytes, alignment: int) -> str:
+        """The address of these bytes, which nobody changes."""
+        return self.data.setdefault((content, alignment), f"{{d{len(self.data)}}}")
+
+    def text(self, text: str, width: int) -> str:
+        """The address of a constant text."""
+        return self.known(encode(text, string_type(width, len(text))), 8)
+
+    def address(self, shared: typed.Variable) -> str:
+        """The address of a global variable."""
+        return self.shared.setdefault(shared, f"{{g{len(self.shared)}}}")
+
+    def point(self, unit: typed.Unit, origin: syntax.Node, way: str = "") -> str:
+        """The address of a byte that says whether a point was reached."""
+        self.points.append(Point(unit, origin, way))
+        return f"{{p{len(self.points) - 1}}}"
+
+    def dispatched(self, unit: typed.Unit) -> str:
+        """The name of the function that calls a method, or runs a body, as the kind of the instance asks for."""
+        if not has_kinds(unit.owner or unit):
+            return unit.key
+        name = f"{unit.key}.by_kind"
+        self.virtual[name] = unit
+        return name
+
+
+def has_kinds(owner: typed.Unit) -> bool:
+    """Whether instances of several units may stand for one of this unit."""
+    return owner.number != 0 or owner.kind == "INTERFACE"

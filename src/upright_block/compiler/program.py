@@ -1,0 +1,309 @@
+"""What is compiled: a block, a function, a program or a configuration, with what looks at it from outside.
+
+Everything is lowered to one made unit, ``root``, that holds an instance of the subject, the variables of its
+in-outs and the values of the probes, and whose body is one scan.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+
+from upright_block.compiler.layout import decode, encode, layout_of, size_of
+from upright_block.language import syntax, typed
+from upright_block.language.literals import Value
+from upright_block.language.signals import Signal, find_signal, globals_of, signals
+from upright_block.language.types import BOOL, Array, Elementary, String, Type
+
+Constants = Mapping[typed.Variable, Value]
+"""The values that constants have instead of their own."""
+
+
+@dataclass(frozen=True, slots=True)
+class Mode:
+    """How a program is compiled.
+
+    With ``checks_overflow`` an integer that leaves its type stops the scan instead of wrapping. With
+    ``notes_writers`` all variables live in memory at all times, and it is noted which statement wrote each last.
+    With ``covers`` each statement and each way of a branch notes that it was reached.
+    """
+
+    checks_overflow: bool = False
+    notes_writers: bool = False
+    covers: bool = False
+
+
+USUAL = Mode()
+
+
+@dataclass(frozen=True, slots=True)
+class Probe:
+    """A function without inputs that is called after each scan, for the instance of its owner at ``path``.
+
+    It is a hidden method of the unit that it looks at, see `observe`; the path is empty for the subject itself.
+    """
+
+    method: typed.Unit
+    path: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Slot:
+    """A signal with its place in memory, ``offset`` bytes from the start of the data.
+
+    ``bit`` is the number of a bit in the byte there. A constant without memory has offset -1.
+    """
+
+    signal: Signal
+    offset: int
+    bit: int | None = None
+
+    @property
+    def path(self) -> str:
+        """The path of the signal, as declared."""
+        return self.signal.path
+
+    @property
+    def type(self) -> Type:
+        """The type of the value."""
+        return self.signal.type
+
+    def encode(self, value: Value) -> bytes:
+        """The bytes of a value; of a bit its byte, and the mask of the bits that count."""
+        if self.bit is None:
+            return encode(value, self.type)
+        return bytes([int(bool(value)) << self.bit, 1 << self.bit, 0])
+
+    def decode(self, data: bytes | memoryview, at: int) -> Value:
+        """The value whose bytes begin at ``at``."""
+        if self.bit is None:
+            return decode(data, at, self.type)
+        return bool(data[at] >> self.bit & 1)
+
+    @property
+    def size(self) -> int:
+        """Bytes that hold the value."""
+        return 1 if self.bit is not None else size_of(self.type)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Program:
+    """``root`` with its data: ``initial`` are the bytes of it before the first scan, global variables behind it.
+
+    ``inside`` is the instance of the ``subject`` in it, ``targets`` are what its in-outs refer to, ``seen`` the
+    values of the probes. ``outer`` are the offsets of the global variables.
+    """
+
+    subject: typed.Unit
+    constants: Constants
+    probes: tuple[Probe, ...]
+    mode: Mode
+    root: typed.Unit
+    inside: typed.Variable
+    targets: dict[typed.Variable, typed.Variable]
+    seen: tuple[typed.Variable, ...]
+    outer: dict[typed.Variable, int]
+    initial: bytes
+
+    @property
+    def probe_slots(self) -> list[Slot]:
+        """The value of each probe."""
+        offsets = layout_of(self.root).offsets
+        return [Slot(Signal(v.name, v, v, (), v.type), offsets[v]) for v in self.seen]
+
+    def slots(self) -> Iterator[Slot]:
+        """Every value of the subject and of what it contains; large arrays are left out."""
+        return map(self.slot, signals(self.subject))
+
+    def slot(self, signal: Signal | str) -> Slot:
+        """Where a signal of the subject lies.
+
+        Raises:
+            NoSignal: a path leads nowhere.
+        """
+        if isinstance(signal, str):
+            signal = find_signal(self.subject, signal)
+        if signal.variable.is_code:
+            return Slot(signal, -1)
+        offset = self._root_offset(signal.root)
+        for step in signal.steps:
+            if isinstance(step, typed.Member):
+                offset += layout_of(step.owner).offsets[step.variable]
+            else:
+                assert isinstance(step.array, Array)
+                offset += _number(step, step.array) * size_of(step.array.element)
+        if signal.shift is None:
+            return Slot(signal, offset)
+        return Slot(signal, offset + signal.shift // 8, signal.shift % 8 if signal.type is BOOL else None)
+
+    def _root_offset(self, variable: typed.Variable) -> int:
+        offsets = layout_of(self.root).offsets
+        if variable in self.outer:
+            return self.outer[variable]
+        if variable in self.targets:
+            return offsets[self.targets[variable]]
+        return offsets[self.inside] + layout_of(self.subject).offsets[variable]
+
+    def instance_at(self, offset: int, wanted: typed.Unit) -> str | None:
+        """The path of the instance of ``wanted`` that begins ``offset`` bytes into the data.
+
+        The empty text is the subject itself; None means that there is none.
+        """
+        offsets = layout_of(self.root).offsets
+        found = _instance_in(self.subject, offset - offsets[self.inside], wanted)
+        others = {target: offsets[target] for target in self.targets.values()}
+        return _member_at(others | self.outer, offset, wanted) if found is None else found
+
+
+def make_program(
+    subject: typed.Unit, constants: Constants | None = None, probes: Sequence[Probe] = (), mode: Mode = USUAL
+) -> Program:
+    """Lower a subject, an unbroken unit: a function is called once in each scan, anything else is run.
+
+    Raises:
+        NoSignal: a probe looks at an instance that is not there.
+    """
+    subject = as_block(subject)
+    inside = _held(":unit", subject)
+    targets = {pin: _held(pin.name, pin.type) for pin in subject.section("in_out")}
+    shared = tuple((pin, typed.whole(target)) for pin, target in targets.items())
+    call = typed.CallInstance(syntax.NO_PLACE, typed.whole(inside), subject, (), shared, ())
+    body: list[typed.Statement] = [call]
+    held = [inside, *targets.values()]
+    seen: list[typed.Variable] = []
+    for number, probe in enumerate(probes):
+        assert probe.method.result is not None
+        value = _held(f":probe{number}", probe.method.result.type)
+        steps: tuple[typed.Step, ...] = ()
+        if probe.path:
+            signal = find_signal(subject, probe.path)
+            steps = (typed.Member(subject, signal.root), *signal.steps)
+        instance = typed.Place(inside, steps, probe.method.owner or subject, syntax.NO_PLACE)
+        looked = typed.CallFunction(value.type, probe.method, (), (), (), syntax.NO_PLACE, instance)
+        body.append(typed.Assign(syntax.NO_PLACE, typed.whole(value), looked))
+        seen.append(value)
+    uses = [subject, *subject.refers.values(), *(probe.method for probe in probes)]
+    root = typed.Unit(
+        "PROGRAM", ":scan", subject.source, _UNWRITTEN, "", {v.key: v for v in (*held, *seen)},
+        body=tuple(body), uses={unit.key: unit for unit in uses}, shares=globals_of(subject),
+    )  # fmt: skip
+    return Program(
+        subject, constants or {}, tuple(probes), mode, root, inside, targets, tuple(seen), *_data(root)
+    )
+
+
+_UNWRITTEN = syntax.Unit(0, 0, "PROGRAM", ":scan", None, (), (), "")
+
+
+def _held(name: str, type_: Type) -> typed.Variable:
+    return typed.Variable(name, "private", type_, False, typed.default_of(type_), "", 0, 0)
+
+
+def _data(root: typed.Unit) -> tuple[dict[typed.Variable, int], bytes]:
+    """The offsets of the global variables, and all data before the first scan."""
+    data = bytearray(layout_of(root).initial)
+    if root.shares is None:
+        return {}, bytes(data)
+    data.extend(bytes(-len(data) % 8))
+    shared = layout_of(root.shares)
+    outer = {variable: len(data) + offset for variable, offset in shared.offsets.items()}
+    return outer, bytes(data + shared.initial)
+
+
+def _number(step: typed.Element, array: Array) -> int:
+    """The number of an element in memory."""
+    number = 0
+    for index, (low, high) in zip(step.indices, array.bounds, strict=True):
+        assert isinstance(index, typed.Constant)
+        number = number * (high - low + 1) + int(index.value) - low
+    return number
+
+
+def _instance_in(type_: Type, offset: int, wanted: typed.Unit) -> str | None:
+    if offset < 0:
+        return None
+    if type_ is wanted and offset == 0:
+        return ""
+    if isinstance(type_, Array):
+        stride = max(size_of(type_.element), 1)
+        number = offset // stride
+        if number < type_.count and not isinstance(type_.element, (Elementary, String)):
+            rest = _instance_in(type_.element, offset - number * stride, wanted)
+            if rest is not None:
+                return _joined(f"[{_indices(type_, number)}]", rest)
+    if isinstance(type_, typed.Compound):
+        own = layout_of(type_).offsets.items()
+        return _member_at({v: at for v, at in own if v.section != "in_out"}, offset, wanted)
+    return None
+
+
+def _indices(array: Array, number: int) -> str:
+    """The indices of an element, as they are written, from its number in memory."""
+    found: list[int] = []
+    for low, high in reversed(array.bounds):
+        number, rest = divmod(number, high - low + 1)
+        found.append(low + rest)
+    return ",".join(map(str, reversed(found)))
+
+
+def _member_at(offsets: Mapping[typed.Variable, int], offset: int, wanted: typed.Unit) -> str | None:
+    """The path to the instance at ``offset`` by way of one of the variables."""
+    for variable, start in offsets.items():
+        type_ = variable.type
+        if not isinstance(type_, (Elementary, String)) and start <= offset < start + max(size_of(type_), 1):
+            rest = _instance_in(type_, offset - start, wanted)
+            if rest is not None:
+                return _joined(variable.name, rest)
+    return None
+
+
+def _joined(path: str, rest: str) -> str:
+    return path + ("." if rest and rest[0] != "[" else "") + rest
+
+
+def as_block(unit: typed.Unit) -> typed.Unit:
+    """``unit`` itself when it keeps data, else a block whose body calls the function once.
+
+    It has the pins of the function, and its result as one more output of the function's name. What the
+    function shares with its caller is private data of the block.
+    """
+    if unit.keeps_data:
+        return unit
+    own: dict[str, typed.Variable] = {}
+    for v in unit.variables.values():
+        if v.section in ("input", "output", "in_out"):
+            section: typed.Section = "private" if v.section == "in_out" else v.section
+            initial = typed.default_of(v.type) if v.section == "in_out" else v.initial
+            own[v.key] = typed.Variable(v.name, section, v.type, False, initial, v.comment, v.start, v.end)
+    at = unit.syntax
+    pins = {section: unit.section(section) for section in ("input", "in_out", "output")}
+    inputs = tuple(_load(own[v.key]) for v in pins["input"])
+    shared = tuple(typed.whole(own[v.key]) for v in pins["in_out"])
+    outputs = tuple((v, typed.Receiver(typed.whole(own[v.key]), v.type, None)) for v in pins["output"])
+    type_: Type = BOOL if unit.result is None else unit.result.type
+    call = typed.CallFunction(type_, unit, inputs, shared, outputs, at)
+    body: typed.Statement = typed.Evaluate(syntax.NO_PLACE, call)
+    if unit.result is not None:
+        result = typed.Variable(
+            unit.name, "output", type_, False, unit.result.initial, unit.comment, at.start, at.end
+        )
+        own[result.key] = result
+        body = typed.Assign(syntax.NO_PLACE, typed.whole(result), call)
+    return typed.Unit(
+        "FUNCTION_BLOCK",
+        unit.name,
+        unit.source,
+        at,
+        unit.comment,
+        own,
+        body=(body,),
+        uses={unit.key: unit},
+        refers=unit.refers,
+        wraps=unit,
+        addressed=list(shared),
+    )
+
+
+def _load(variable: typed.Variable) -> typed.Load:
+    type_ = variable.type
+    return typed.Load(type_.base if isinstance(type_, Elementary) else type_, typed.whole(variable))

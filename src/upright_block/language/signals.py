@@ -1,0 +1,233 @@
+"""Single values of a unit, named from outside by a path such as ``bays[2].running.ET`` or ``status.3``."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from upright_block.language import syntax
+from upright_block.language.findings import Findings
+from upright_block.language.literals import LiteralProblem, parse_integer
+from upright_block.language.parsing import parse_expression
+from upright_block.language.source import Source
+from upright_block.language.typed import (
+    Compound,
+    Constant,
+    Element,
+    Member,
+    Structure,
+    Unit,
+    Variable,
+    closure,
+)
+from upright_block.language.types import DINT, PARTS, Array, Elementary, String, Type
+
+_MOST_SHOWN = 256
+
+
+@dataclass(frozen=True, slots=True)
+class Signal:
+    """A place in an instance of a unit, or a global variable.
+
+    ``path`` is written as declared. ``root`` is the first variable that it names, ``variable`` the last one;
+    ``steps`` lead from the root on, and ``shift`` is the lowest bit where it is a part of a bit string.
+    """
+
+    path: str
+    root: Variable
+    variable: Variable
+    steps: tuple[Member | Element, ...]
+    type: Type
+    shift: int | None = None
+
+    @property
+    def is_pin(self) -> bool:
+        """Whether it is a pin of the unit itself, or a part of one."""
+        return self.root.section != "private"
+
+    @property
+    def is_driven(self) -> bool:
+        """Whether a column of it drives: an input of the unit, or a part of one."""
+        return self.root.section == "input"
+
+    @property
+    def place(self) -> tuple[Variable | tuple[int, ...], ...]:
+        """The same for all paths that lead to the same variable, whatever part of it they name."""
+        found: list[Variable | tuple[int, ...]] = [self.root]
+        for step in self.steps:
+            if isinstance(step, Member):
+                found.append(step.variable)
+            else:
+                found.append(tuple(int(i.value) for i in step.indices if isinstance(i, Constant)))
+        return tuple(found)
+
+    def overlaps(self, other: Signal) -> bool:
+        """Whether two signals of the same variable share bits."""
+        if self.shift is None or other.shift is None:
+            return True
+        return self.shift < other.shift + _width(other.type) and other.shift < self.shift + _width(self.type)
+
+    @property
+    def is_value(self) -> bool:
+        """Whether it has a value of its own, and not only parts that have one."""
+        return isinstance(self.type, (Elementary, String))
+
+
+class NoSignal(Exception):
+    """A path leads nowhere. ``start`` is where in its text, ``owner`` what the part before names."""
+
+    def __init__(self, start: int, owner: Type, name: str) -> None:
+        super().__init__(name)
+        self.start = start
+        self.owner = owner
+        self.name = name
+
+
+def find_signal(unit: Unit, path: str) -> Signal:
+    """What a path leads to, letter case ignored; it may have parts of its own.
+
+    Raises:
+        NoSignal: some part of the path names nothing.
+    """
+    known: dict[str, Signal] = unit.kept.setdefault("signals", {})
+    found = known.get(path)
+    if found is None:
+        found = known[path] = _Finder(unit, path).signal()
+    return found
+
+
+class _Finder:
+    def __init__(self, unit: Unit, path: str) -> None:
+        self.unit = unit
+        self.path = path
+
+    def signal(self) -> Signal:
+        findings = Findings()
+        at = parse_expression(Source("", self.path), findings)
+        if at is not None:
+            return self.at(at)
+        end = min((finding.start for finding in findings.items), default=0)
+        before = self.path[:end].strip()
+        owner = find_signal(self.unit, before).type if before and end < len(self.path) else self.unit
+        raise NoSignal(end, owner, self.path[end:])
+
+    def at(self, at: syntax.Expression) -> Signal:
+        match at:
+            case syntax.Name():
+                return self.named(at)
+            case syntax.Member():
+                return self.member(at)
+            case syntax.Index():
+                return self.element(at)
+            case syntax.Part():
+                return self.part(at)
+        raise NoSignal(at.start, self.unit, self.path[at.start :])
+
+    def named(self, at: syntax.Name) -> Signal:
+        variable = self.unit.variables.get(at.name.upper())
+        if variable is not None and variable.section == "external":
+            variable = variable.shared
+        if variable is None:
+            shared = globals_of(self.unit)
+            variable = shared.variables.get(at.name.upper()) if shared else None
+        if variable is None or _is_list(variable):
+            raise NoSignal(at.start, self.unit, at.name)
+        return Signal(variable.name, variable, variable, (), variable.type)
+
+    def member(self, at: syntax.Member) -> Signal:
+        base = self.at(at.base)
+        owner = base.type
+        variable = owner.variables.get(at.name.upper()) if isinstance(owner, Compound) else None
+        if variable is not None and variable.section == "external":
+            variable = variable.shared
+        if variable is None or variable.section == "in_out" or _is_list(variable):
+            raise NoSignal(at.name_start, owner, at.name)
+        assert isinstance(owner, Compound)
+        path = f"{base.path}.{variable.name}"
+        if variable.section == "global":
+            return Signal(path, variable, variable, (), variable.type)
+        return Signal(path, base.root, variable, (*base.steps, Member(owner, variable)), variable.type)
+
+    def element(self, at: syntax.Index) -> Signal:
+        base = self.at(at.base)
+        array = base.type
+        indices = [self.index(index) for index in at.indices]
+        written = self.path[at.base.end : at.end].strip()
+        if not isinstance(array, Array) or len(indices) != len(array.bounds):
+            raise NoSignal(at.base.end, array, written)
+        if any(
+            i is None or not low <= i <= high for i, (low, high) in zip(indices, array.bounds, strict=True)
+        ):
+            raise NoSignal(at.base.end, array, written)
+        numbers = tuple(i for i in indices if i is not None)
+        return _element(base, array, numbers)
+
+    def index(self, at: syntax.Expression) -> int | None:
+        """A whole number, or a constant of the unit that is one."""
+        if isinstance(at, syntax.Unary) and at.operator in "+-":
+            inner = self.index(at.operand)
+            return inner if inner is None or at.operator == "+" else -inner
+        if isinstance(at, syntax.Name):
+            constant = self.unit.variables.get(at.name.upper())
+            value = constant.initial if constant is not None and constant.is_code else None
+            return value if isinstance(value, int) and not isinstance(value, bool) else None
+        try:
+            return parse_integer(at.text) if isinstance(at, syntax.Literal) else None
+        except LiteralProblem:
+            return None
+
+    def part(self, at: syntax.Part) -> Signal:
+        """Some bits of a bit string (6.4.2, table 17)."""
+        base = self.at(at.base)
+        type_ = PARTS[at.size]
+        whole = base.type
+        bits = whole.bits if isinstance(whole, Elementary) and whole.family == "bits" else 0
+        if base.shift is not None or (at.number + 1) * _width(type_) > bits:
+            raise NoSignal(at.part_start, whole, self.path[at.part_start : at.end])
+        mark = "" if at.size == "X" else f"%{at.size}"
+        path = f"{base.path}.{mark}{at.number}"
+        return Signal(path, base.root, base.variable, base.steps, type_, at.number * _width(type_))
+
+
+def _width(part: Type) -> int:
+    """The bits of a part of a bit string."""
+    assert isinstance(part, Elementary)
+    return 1 if part.family == "bool" else part.bits
+
+
+def _is_list(variable: Variable) -> bool:
+    """Whether it is a constant with several values, which are no data of the unit."""
+    return variable.is_code and not isinstance(variable.type, (Elementary, String))
+
+
+def _element(base: Signal, array: Array, indices: tuple[int, ...]) -> Signal:
+    step = Element(array, tuple(Constant(DINT, index) for index in indices), 0)
+    path = f"{base.path}[{','.join(map(str, indices))}]"
+    return Signal(path, base.root, base.variable, (*base.steps, step), array.element)
+
+
+def globals_of(unit: Unit) -> Structure | None:
+    """The global variables, where the unit or one that it uses names one."""
+    return next((used.shares for used in closure(unit) if used.shares), None)
+
+
+def signals(unit: Unit) -> Iterator[Signal]:
+    """Every value of an instance and of what it contains, as declared; large arrays are left out."""
+    for variable in unit.variables.values():
+        if not variable.is_hidden and not variable.is_code and variable.section != "external":
+            yield from values_in(Signal(variable.name, variable, variable, (), variable.type))
+
+
+def values_in(at: Signal) -> Iterator[Signal]:
+    """Every value at a place."""
+    if isinstance(at.type, Compound):
+        for inner in at.type.variables.values():
+            if not inner.is_hidden and not inner.is_code and inner.section not in ("in_out", "external"):
+                steps = (*at.steps, Member(at.type, inner))
+                yield from values_in(Signal(f"{at.path}.{inner.name}", at.root, inner, steps, inner.type))
+    elif isinstance(at.type, Array):
+        if at.type.count <= _MOST_SHOWN:
+            for indices in at.type.indices():
+                yield from values_in(_element(at, at.type, indices))
+    elif at.is_value:
+        yield at
