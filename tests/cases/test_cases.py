@@ -171,7 +171,7 @@ FINDINGS = {
     "an unknown column": (table("strat | run", "1 | 0"), "unknown-name", "strat"),
     "an unknown path": (table("start | t.QQ", "1 | 0"), "unknown-name", "QQ"),
     "an instance as a column": (table("start | t", "1 | 0"), "no-value", "t"),
-    "a pin of no instance": (table("start | run.x", "1 | 0"), "unknown-name", "run.x"),
+    "a pin of no instance": (table("start | run.x", "1 | 0"), "unknown-name", "x"),
     "a bad cell": (table("start | starts", "1 | many"), "bad-value", "many"),
     "a bad input": (table("start | run", "2 | 0"), "bad-value", "2"),
     "no unit": (table("delay | run", "5 | 0"), "bad-value", "5"),
@@ -237,7 +237,7 @@ FILES = {
     "a block that is a number": ('block = 5\nscan = "1s"\n[[case]]\nname = "x"\nrun_for = "1s"\n', "wrong-kind"),
     "a case without a name": ('block = "Pump"\nscan = "1s"\n[[case]]\nrun_for = "1s"\n', "missing-key"),
     "a name of blanks": ('block = "Pump"\nscan = "1s"\n[[case]]\nname = " "\nrun_for = "1s"\n', "wrong-kind"),
-    "a program": ('program = "Main"\nscan = "1s"\n[[case]]\nname = "x"\nrun_for = "1s"\n', "not-supported"),
+    "a program that is not there": ('program = "Main"\nscan = "1s"\n[[case]]\nname = "x"\nrun_for = "1s"\n', "unknown-name"),
 }  # fmt: skip
 
 

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import signal
+
 import numpy as np
 import pytest
 
 from tests.helpers import SECOND, block, checked, machine_of
 from upright_block.compiler.image import DATA, build_image
 from upright_block.compiler.program import make_program
-from upright_block.machine.events import Event, force_events
-from upright_block.machine.machine import Machine, spans_of
+from upright_block.machine.events import MOST_FORCES, Event, force_events
+from upright_block.machine.machine import Machine, Snapshot, spans_of
 
 COUNT = block("n : INT; now : TIME;", "n := n + 1; now := SCAN_START();")
 
@@ -238,3 +240,108 @@ def test_a_day_of_booleans_takes_the_memory_of_its_changes() -> None:
     trace = machine.run(100_000, watched=map(machine.slot, names))
     assert trace.column(machine.slot("b3")).sum() == 100_000 // 1051
     assert len(trace.log) < 200_000
+
+
+def test_a_force_outlives_runs_until_it_is_released() -> None:
+    machine = machine_of(block("n : INT; w : WORD;", "n := n + 1; w := INT_TO_WORD(n);"))
+    n, bit = machine.slot("n"), machine.slot("w.7")
+    machine.force(n, n.encode(5))
+    machine.force(bit, bit.encode(True))
+    assert (machine.read("n"), machine.read("w")) == (5, 128)
+    for _ in range(2):
+        machine.run(2)
+        assert (machine.read("n"), machine.read("w")) == (5, 6 + 128)
+    machine.release(n)
+    machine.release(n)
+    machine.run(2)
+    assert (machine.read("n"), machine.read("w")) == (7, 7 + 128)
+    machine.reset()
+    machine.run(1)
+    assert (machine.read("n"), machine.read("w")) == (1, 1)
+
+
+def test_there_is_an_end_of_forces() -> None:
+    machine = machine_of(block("a : ARRAY [0..255] OF INT;", "a[0] := 1;"))
+    slots = [machine.slot(f"a[{i}]") for i in range(256)]
+    for slot in slots[:MOST_FORCES]:
+        machine.force(slot, slot.encode(3))
+    with pytest.raises(KeyError):
+        machine.force(slots[MOST_FORCES], slots[0].encode(3))
+    machine.run(1)
+    assert [machine.read(f"a[{i}]") for i in (0, MOST_FORCES - 1, MOST_FORCES)] == [3, 3, 0]
+
+
+def test_a_machine_comes_back_to_a_snapshot_with_clock_and_forces() -> None:
+    text = "VAR_GLOBAL g : INT; END_VAR " + block(
+        "n : INT; t : TON;", "n := n + 1; g := g + n; t(IN := TRUE, PT := T#5s);"
+    )
+    machine = machine_of(text)
+    n = machine.slot("n")
+    machine.run(3)
+    machine.force(n, n.encode(10))
+    kept = machine.snapshot()
+    first = [machine.run(4).column(machine.slot(p)).tolist() for p in ("g",)]
+    machine.release(n)
+    machine.run(2)
+    machine.restore(kept)
+    assert (machine.scan, machine.read("t.ET")) == (3, 2 * SECOND)
+    assert [machine.run(4).column(machine.slot(p)).tolist() for p in ("g",)] == first
+    machine.release(n)
+    machine.run(1)
+    assert machine.read("n") == 11
+
+
+def test_a_run_stops_when_its_condition_is_met_and_goes_on() -> None:
+    machine = machine_of(block("n : DINT; far : BOOL;", "n := n + 1; far := n MOD 10_000 = 0;"))
+    far = machine.slot("far")
+    for times in (1, 2):
+        trace = machine.run(50_000, watched=[far], until=far)
+        assert (trace.is_met, machine.scan, machine.read("n")) == (True, 10_000 * times, 10_000 * times)
+    trace = machine.run(5_000, watched=[far], until=far)
+    assert (trace.is_met, machine.scan) == (False, 25_000)
+
+
+def test_a_run_goes_on_after_a_fault() -> None:
+    machine = machine_of(block("n, d : INT;", "n := n + 1; d := 10 / (n - 3);"))
+    trace = machine.run(10)
+    assert trace.fault is not None
+    assert (trace.fault.scan, machine.scan, trace.scans) == (2, 2, 2)
+    assert machine.run(3).fault is None
+    assert (machine.scan, machine.read("n")) == (5, 6)
+
+
+def test_a_run_that_is_interrupted_goes_on_where_it_was() -> None:
+    machine = machine_of(block("n : LINT;", "n := n + 1;"))
+
+    def interrupt(number: int, frame: object) -> None:
+        raise KeyboardInterrupt
+
+    before = signal.signal(signal.SIGALRM, interrupt)
+    signal.setitimer(signal.ITIMER_REAL, 0.05)
+    try:
+        with pytest.raises(KeyboardInterrupt):
+            machine.run(1 << 40, watched=())
+    finally:
+        signal.signal(signal.SIGALRM, before)
+    reached = machine.scan
+    assert machine.read("n") == reached > 0
+    machine.run(5, watched=())
+    assert (machine.scan, machine.read("n")) == (reached + 5, reached + 5)
+
+
+def test_scans_are_counted_beyond_32_bits() -> None:
+    machine = machine_of(block("n : INT; now : LTIME;", "n := n + 1; now := SCAN_START();"))
+    machine.interval = 1_000
+    kept = machine.snapshot()
+    far = (1 << 32) + 5
+    content = bytearray(kept.content)
+    content[8:16] = far.to_bytes(
+        8, "little"
+    )  # the scan number lies at address 16, and a snapshot begins at 8
+    machine.restore(Snapshot(bytes(content), {}))
+    n = machine.slot("n")
+    pieces = list(
+        machine.pieces(3, spans=spans_of([n]), events=Event(far + 1, DATA + n.offset, n.encode(50)).packed())
+    )
+    assert [(p.first, p.scans, p.values(n, range(far, far + 3))) for p in pieces] == [(far, 3, [1, 51, 52])]
+    assert machine.read("now") == (far + 2) * 1_000

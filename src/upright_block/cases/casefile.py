@@ -15,15 +15,11 @@ from upright_block.language.literals import LiteralProblem, parse_date_and_time
 from upright_block.language.source import Source
 from upright_block.library import FileProblem, Files, Origin, Toml, TomlProblem, read_toml
 
-_FILE_KEYS = ("block", "scan", "case")
+SUBJECTS = ("block", "program", "configuration")
+"""The keys that say what a case file is for."""
+_FILE_KEYS = (*SUBJECTS, "scan", "case")
 _CASE_KEYS = ("name", "given", "vectors", "run_for", "hold", "clock")
-_LATER = {
-    "program": "cases of programs",
-    "configuration": "cases of configurations",
-    "timing": "timing tables",
-    "always": "rules that always hold",
-    "never": "rules that never hold",
-}
+_LATER = {"timing": "timing tables", "always": "rules that always hold", "never": "rules that never hold"}
 _CLOCK_WAY_OUT = 'Write clock = "2026-03-29-06:00:00".'
 
 
@@ -56,13 +52,25 @@ class Case:
 
 
 @dataclass(frozen=True, slots=True)
+class Subject:
+    """What the cases of a file are for; ``kind`` is one of `SUBJECTS`."""
+
+    kind: str
+    name: str
+    place: Toml
+
+
+@dataclass(frozen=True, slots=True)
 class CaseFile:
-    """The cases of one unit. ``scan`` is in ns; ``mistakes`` are those that keep all of its cases from running."""
+    """The cases of one subject. ``scan`` is in ns, or None where the tasks of a configuration say it.
+
+    ``mistakes`` are those that keep all of its cases from running.
+    """
 
     source: Source
-    block: str
-    block_place: Toml
-    scan: int
+    subject: Subject
+    scan: int | None
+    scan_place: Toml
     cases: tuple[Case, ...]
     mistakes: tuple[Finding, ...]
 
@@ -97,14 +105,11 @@ class _Reader:
             return None
         begun = len(self.findings.items)
         self._check_keys(content, _FILE_KEYS, "A case file")
-        block = self._text(content, "block")
+        subject = self._subject(content)
         scan = self._duration(content, "scan")
-        if "scan" not in content.value:
+        if "scan" not in content.value and subject.kind != "configuration":
             self.report("missing-key", content, "The case file does not say how long a scan is.",
                         'Write scan = "100ms" before the first [[case]].')  # fmt: skip
-        if "block" not in content.value and not any(later in content.value for later in _LATER):
-            self.report("missing-key", content, "The case file does not name its block.",
-                        'Write block = "Name" in its first line.')  # fmt: skip
         mistakes = tuple(self.findings.items[begun:])
         listed = content.value.get("case", Toml([], 0, 0, 0, 0))
         if not isinstance(listed.value, list) or not all(isinstance(c.value, dict) for c in listed.value):
@@ -118,8 +123,21 @@ class _Reader:
         seen: set[str] = set()
         for index, case in enumerate(listed.value):
             cases.append(self._case(case, index, seen))
-        place = content.value.get("block", content)
-        return CaseFile(self.source, block or "", place, scan or 1, tuple(cases), mistakes)
+        return CaseFile(
+            self.source, subject, scan, content.value.get("scan", content), tuple(cases), mistakes
+        )  # fmt: skip
+
+    def _subject(self, content: Toml) -> Subject:
+        """What the file is for."""
+        found = [key for key in content.value if key in SUBJECTS]
+        if not found:
+            self.report("missing-key", content, "The case file does not name its block.",
+                        'Write block = "Name" in its first line.')  # fmt: skip
+            return Subject("block", "", content)
+        if len(found) > 1:
+            self.report("two-subjects", content.value[found[1]], f"The case file is for a {found[0]} and for a {found[1]}.",
+                        "Keep one of the two; write a file for the other.", key=True)  # fmt: skip
+        return Subject(found[0], self._text(content, found[0]) or "", content.value[found[0]])
 
     def _check_keys(self, content: Toml, known: tuple[str, ...], what: str) -> None:
         for key, entry in content.value.items():

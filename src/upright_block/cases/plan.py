@@ -113,7 +113,7 @@ class _Problem(Exception):
 
 
 class _Planner:
-    def __init__(self, file: CaseFile, case: Case, unit: Unit, findings: Findings) -> None:
+    def __init__(self, file: CaseFile, case: Case, unit: Unit, interval: int, findings: Findings) -> None:
         self.file = file
         self.case = case
         self.unit = unit
@@ -126,7 +126,7 @@ class _Planner:
         self.given: dict[str, tuple[Signal, Value, Toml]] = {}
         self.constants: dict[str, Value] = {}
         self.failed = False
-        self.interval = file.scan
+        self.interval = interval
 
     def report(
         self, name: str, source: Source, at: Cell | Toml, message: str, way_out: str, *related: Related,
@@ -280,8 +280,11 @@ class _Planner:
                 )
             else:
                 before = path[: problem.start].rstrip(".")
-                self.report("unknown-name", source, at, f"{before} is {owner} and has no {name.strip('. ')}.",
-                            f"Remove {path[len(before) :]}.")  # fmt: skip
+                way_out = f"Remove {path[len(before) :]}."
+                if isinstance(owner, Elementary) and owner.family == "bits":
+                    way_out = f"It has bits 0 to {owner.bits - 1}."
+                marked = Cell(name, min(start, at.end - 1), min(start + len(name), at.end))
+                self.report("unknown-name", source, marked, f"{before} is {owner} and has no {name.strip('. ')}.", way_out)  # fmt: skip
             raise _Problem from None
 
     def _value(self, path: str, source: Source, at: Cell) -> Signal:
@@ -383,7 +386,14 @@ class _Planner:
                 continue
             checks = role in ("check", "hold")
             others = taken.setdefault((signal.place, "checks" if checks else role), [])
-            first = next((cell for other, cell in others if signal.overlaps(other)), None)
+            first = next(
+                (
+                    cell
+                    for other, cell in others
+                    if (other.path == signal.path if checks else signal.overlaps(other))
+                ),
+                None,
+            )
             if first is not None:
                 related = Related(table.source, first.start, first.end, "The first column is this one")
                 what = "checks" if checks else "writes"
@@ -481,6 +491,6 @@ def _described(type_: Type) -> str:
     return f"an instance of {type_.name}" if isinstance(type_, Unit) else str(type_)
 
 
-def prepare(file: CaseFile, case: Case, unit: Unit, findings: Findings) -> ReadyCase | None:
-    """Make a case ready to run on ``unit``; None when it has mistakes, which become findings."""
-    return _Planner(file, case, unit, findings).ready()
+def prepare(file: CaseFile, case: Case, unit: Unit, interval: int, findings: Findings) -> ReadyCase | None:
+    """Make a case ready to run on ``unit``, ``interval`` ns a scan; None when it has mistakes, which become findings."""
+    return _Planner(file, case, unit, interval, findings).ready()

@@ -14,10 +14,11 @@ from upright_block.cases.plan import ReadyCase, prepare
 from upright_block.cases.verdict import NotRun
 from upright_block.compiler.program import as_block
 from upright_block.language.findings import Finding, Findings
+from upright_block.language.literals import shown_duration
 from upright_block.language.names import listed
 from upright_block.language.typed import Unit
 from upright_block.language.types import BROKEN, OpenArray
-from upright_block.library import Library
+from upright_block.library import Library, Toml
 
 _NO_LAYOUT = ("recursion", "nested-too-deep", "out-of-range", "too-many-calls")
 Named = TypeVar("Named", bound=ReadyCase | NotRun)
@@ -68,20 +69,21 @@ class _Loader:
         """Plan the cases of a file."""
         begun = len(self.findings.items)
         unit = None if file.mistakes else self._unit(file)
+        interval = None if unit is None else self._interval(file, unit)
         mistakes = (*file.mistakes, *self.findings.items[begun:])
         broken = unit is not None and unit.is_broken
         block = None
         if unit is not None and (not broken or (self.has_layout and _can_be_planned(unit))):
             block = self.blocks.setdefault(unit.key, as_block(unit))
         for case in file.cases:
-            if block is None or case.mistakes:
-                reason = f"{file.block} has errors" if broken else ""
+            if block is None or interval is None or case.mistakes:
+                reason = f"{file.subject.name} has errors" if broken else ""
                 self._leave_out(file, case, (*mistakes, *case.mistakes), reason)
                 continue
             begun = len(self.findings.items)
-            ready = prepare(file, case, block, self.findings)
+            ready = prepare(file, case, block, interval, self.findings)
             if ready is None or broken:
-                reason = "" if ready is None else f"{file.block} has errors"
+                reason = "" if ready is None else f"{file.subject.name} has errors"
                 self._leave_out(file, case, tuple(self.findings.items[begun:]), reason)
                 continue
             if not ready.plan.expectations:
@@ -97,25 +99,51 @@ class _Loader:
             first = next((f for f in findings if f.severity == "error"), None)
             reason = first.message if first else "it has errors"
         self.not_run.append(
-            NotRun(case.id, case.name, file.block, file.source, case.place.start, reason, findings)
+            NotRun(case.id, case.name, file.subject.name, file.source, case.place.start, reason, findings)
         )
 
     def _unit(self, file: CaseFile) -> Unit | None:
-        """The unit that a case file names, where its cases can be run."""
-        unit = self.library.find(file.block)
+        """The unit that a case file is for, where its cases can be run."""
+        subject = file.subject
+        unit, known = self._named(subject.kind, subject.name)
+        problem: tuple[str, str, str] | None
         if unit is None:
-            names = [u.name for u in self.library.units]
-            hint = self.findings.did_you_mean(file.block, names)
-            hint = hint or f"The library has {listed(names) or 'no blocks'}."
-            problem: tuple[str, str, str] | None = ("unknown-name", f"There is no block {file.block}.", hint)
+            hint = self.findings.did_you_mean(subject.name, known)
+            hint = hint or f"The library has {listed(known) or f'no {subject.kind}s'}."
+            problem = "unknown-name", f"There is no {subject.kind} {subject.name}.", hint
+        elif subject.kind == "program" and unit.kind != "PROGRAM":
+            problem = "wrong-kind", f"{unit.name} is a {unit.kind} and no program.", f'Write block = "{unit.name}".'  # fmt: skip
         else:
             problem = _cannot_run(unit)
         if problem is None:
             return unit
-        name, message, way_out = problem
-        place = file.block_place
-        self.findings.add(Finding(name, file.source, place.start, place.end, message, way_out))
+        self._report(file, subject.place, *problem)
         return None
+
+    def _named(self, kind: str, name: str) -> tuple[Unit | None, list[str]]:
+        """The unit of a name, and the names that there are."""
+        if kind == "configuration":
+            configurations = self.library.scope.configurations
+            return configurations.get(name.upper()), [unit.name for unit in configurations.values()]
+        known = [u.name for u in self.library.units if kind == "block" or u.kind == "PROGRAM"]
+        return self.library.find(name), known
+
+    def _interval(self, file: CaseFile, unit: Unit) -> int | None:
+        """The scan time of a file in ns: its own, or that of the tasks; None, with a finding, where nothing fits."""
+        if unit.interval and file.scan not in (None, unit.interval):
+            self._report(file, file.scan_place, "scan-against-tasks",
+                         f"The tasks of {unit.name} are looked at every {shown_duration(unit.interval)}, whatever scan says.",
+                         "Remove scan; the tasks say how long a scan is.")  # fmt: skip
+            return None
+        interval = unit.interval or file.scan
+        if interval is None:
+            self._report(file, file.subject.place, "missing-key",
+                         f"No task of {unit.name} has an interval, so nothing says how long a scan is.",
+                         'Write scan = "100ms" before the first [[case]].')  # fmt: skip
+        return interval
+
+    def _report(self, file: CaseFile, place: Toml, name: str, message: str, way_out: str) -> None:
+        self.findings.add(Finding(name, file.source, place.start, place.end, message, way_out))
 
 
 def _can_be_planned(unit: Unit) -> bool:

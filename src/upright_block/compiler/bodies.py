@@ -185,7 +185,7 @@ class BodyEmitter(ExpressionEmitter):
         name = f"{self.frame.unit.key}.part{self.parts}"
         part = BodyEmitter(self.code, self.frame.unit)
         part.emit_part(name, body)
-        call = f"call ${name}"
+        call = f"local.get $self call ${name}"
         if part.uses_budget:
             self.uses_budget = True
             call = f"local.get $budget global.set $budget {call} global.get $budget local.set $budget"

@@ -61,6 +61,7 @@ class Scope:
     units: dict[str, Unit] = field(default_factory=dict)
     types: dict[str, NamedType] = field(default_factory=dict)
     values: dict[str, list[NamedValues]] = field(default_factory=dict)
+    configurations: dict[str, Unit] = field(default_factory=dict)
     globals: Structure = field(
         default_factory=lambda: Structure("global variables", Source("", ""), is_globals=True)
     )

@@ -434,11 +434,12 @@ class Unit(Node):
 
 @node
 class Task(Node):
-    """TASK with its INTERVAL or SINGLE (6.8.2)."""
+    """TASK with its INTERVAL or SINGLE, and its PRIORITY (6.8.2)."""
 
     name: str
     interval: Expression | None
     single: Expression | None
+    priority: Expression | None
 
 
 @node

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from math import gcd
 from typing import Any, Literal
 
 from upright_block.language import syntax
@@ -120,6 +121,7 @@ class Unit(Compound):
     tells the units of one run apart where a call goes by the kind of the instance; 0 needs no telling.
     ``edges`` are the detectors of inputs of which the body sees the edge, by the key of the input.
     ``virtual_uses`` are the keys of methods, and of blocks, that it calls by the kind of the instance.
+    ``tasks`` are those of a configuration.
     """
 
     kind: UnitKind
@@ -148,6 +150,7 @@ class Unit(Compound):
     works_on_itself: bool = False
     virtual_uses: dict[str, None] = field(default_factory=dict)
     edges: dict[str, Variable] = field(default_factory=dict)
+    tasks: tuple[Task, ...] = ()
     kept: dict[str, Any] = field(default_factory=dict)
     _this: Variable | None = None
 
@@ -217,6 +220,11 @@ class Unit(Compound):
         return qualifier in self.syntax.qualifiers
 
     @property
+    def interval(self) -> int:
+        """The time in ns between the moments at which a task of a configuration may be due; 0 where nothing tells."""
+        return gcd(*(task.interval for task in self.tasks if task.interval))
+
+    @property
     def keeps_data(self) -> bool:
         """Whether it has instances with data of their own."""
         return self.kind not in ("FUNCTION", "METHOD")
@@ -229,6 +237,20 @@ class Unit(Compound):
     def positional(self) -> list[Variable]:
         """The pins that take positional arguments (6.6.1.4.2)."""
         return [v for v in self.variables.values() if v.section in ("input", "in_out", "output")]
+
+
+@dataclass(frozen=True, slots=True)
+class Task:
+    """A task of a configuration with the instances of programs in it (6.8.2).
+
+    ``interval`` is in ns; a task without one runs when ``single`` rises. A ``priority`` of 0 is the highest.
+    """
+
+    name: str
+    interval: int | None
+    single: Expression | None
+    priority: int
+    programs: tuple[Variable, ...]
 
 
 def closure(root: Unit) -> list[Unit]:

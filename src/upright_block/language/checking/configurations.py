@@ -2,27 +2,35 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from contextlib import suppress
 
 from upright_block.language import syntax, typed
+from upright_block.language.checking.places import edge_place
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.types import TypeChecker
-from upright_block.language.findings import Finding, Findings
-from upright_block.language.types import TIME
+from upright_block.language.checking.uses import note_accesses
+from upright_block.language.findings import Finding, Findings, Related
+from upright_block.language.types import BOOL, LINT, TIME, UINT
+
+_LOWEST = 1 << 16
 
 
-def check_configuration(at: syntax.Configuration, checker: TypeChecker) -> None:
-    """Tasks have a time or a trigger; programs name what there is (6.8)."""
+def check_configuration(at: syntax.Configuration, unit: typed.Unit, checker: TypeChecker) -> None:
+    """Fill in ``unit``, the configuration: its programs, its tasks, and a body that runs what is due (6.8)."""
+    _check_programs(at, unit, checker)
+    found = [task for task_at in at.tasks if (task := _task(task_at, at, unit, checker)) is not None]
+    loose = [unit.variables[p.name.upper()] for p in at.programs if p.task is None and _is_in(p, unit)]
+    unit.tasks = tuple(sorted(found, key=lambda task: task.priority))
+    body = (*_triggers(unit, checker), *(_run(task, unit) for task in unit.tasks), *map(_call, loose))
+    note_accesses(unit, body, checker.scope.globals)
+    if not unit.is_broken:
+        unit.body = body
+
+
+def _check_programs(at: syntax.Configuration, unit: typed.Unit, checker: TypeChecker) -> None:
+    """Declare the instances of programs; they name what there is."""
     tasks = {task.name.upper() for task in at.tasks}
-    for task in at.tasks:
-        if task.interval is None and task.single is None:
-            checker.report("missing-interval", task, f"The task {task.name} never runs: it has neither INTERVAL nor SINGLE.",
-                           "Write INTERVAL := T#10ms.")  # fmt: skip
-        elif task.interval is not None:
-            with suppress(Problem):
-                if int(checker.constant(task.interval, TIME, "INTERVAL")) <= 0:
-                    checker.report("out-of-range", task.interval, "An interval is longer than nothing.", "Write one such as T#10ms.")  # fmt: skip
     for program in at.programs:
         if program.task is None:
             checker.report("no-task", program, f"The program {program.name} is in no task.",
@@ -31,15 +39,95 @@ def check_configuration(at: syntax.Configuration, checker: TypeChecker) -> None:
         elif program.task.name.upper() not in tasks:
             checker.unknown(program.task.name, program.task, f"There is no task {program.task.name}.",
                             [task.name for task in at.tasks], "Declare it: TASK name (INTERVAL := T#10ms);")  # fmt: skip
-        unit = checker.find_unit(program.type.name.upper())
-        if unit is None or unit.kind != "PROGRAM":
+        kind = checker.find_unit(program.type.name.upper())
+        if kind is None or kind.kind != "PROGRAM":
             known = [u.name for u in checker.scope.units.values() if u.kind == "PROGRAM"]
             what = (
                 f"There is no program {program.type.name}."
-                if unit is None
-                else f"{unit.name} is a {unit.kind} and no program."
+                if kind is None
+                else f"{kind.name} is a {kind.kind} and no program."
             )
             checker.unknown(program.type.name, program.type, what, known, "Write PROGRAM ... END_PROGRAM.")
+        elif program.name.upper() in unit.variables:
+            first = unit.variables[program.name.upper()]
+            related = Related(unit.source, first.start, first.end, f"{first.name} is first declared here")
+            checker.report("name-twice", program, f"{program.name} is declared twice in {unit.name}.", "Give one of the two another name.", related)  # fmt: skip
+        else:
+            unit.variables[program.name.upper()] = typed.Variable(
+                program.name, "private", kind, False, None, "", program.start, program.end
+            )
+            unit.use(kind, program.type, 0)
+
+
+def _is_in(program: syntax.ProgramInstance, unit: typed.Unit) -> bool:
+    return program.name.upper() in unit.variables
+
+
+def _task(
+    task: syntax.Task, at: syntax.Configuration, unit: typed.Unit, checker: TypeChecker
+) -> typed.Task | None:
+    """A task; None, with a finding, when it never runs."""
+    interval: int | None = None
+    single: typed.Expression | None = None
+    priority = _LOWEST
+    with suppress(Problem):
+        if task.priority is not None:
+            priority = int(checker.constant(task.priority, UINT, "PRIORITY"))
+        if task.interval is not None:
+            interval = int(checker.constant(task.interval, TIME, "INTERVAL"))
+            if interval <= 0:
+                checker.report("out-of-range", task.interval, "An interval is longer than nothing.", "Write one such as T#10ms.")  # fmt: skip
+                interval = None
+        elif task.single is not None:
+            single = checker.condition(task.single, "SINGLE")
+        else:
+            checker.report("missing-interval", task, f"The task {task.name} never runs: it has neither INTERVAL nor SINGLE.",
+                           "Write INTERVAL := T#10ms.")  # fmt: skip
+    programs = tuple(
+        unit.variables[p.name.upper()]
+        for p in at.programs
+        if p.task is not None and p.task.name.upper() == task.name.upper() and _is_in(p, unit)
+    )
+    if interval is None and single is None:
+        return None
+    return typed.Task(task.name, interval, single, priority, programs)
+
+
+def _triggers(unit: typed.Unit, checker: TypeChecker) -> Iterator[typed.Statement]:
+    """The edge detectors of the tasks that wait for a rise, called before any task runs."""
+    for task in unit.tasks:
+        if task.single is not None:
+            block = checker.find_unit("R_TRIG")
+            assert block is not None
+            key = f"{task.name}:trigger".upper()
+            detector = typed.Variable(key, "private", block, False, None, "", 0, 0)
+            unit.variables[key] = detector
+            unit.use(block, syntax.NO_PLACE, 0)
+            inputs = ((block.variables["CLK"], task.single),)
+            yield typed.CallInstance(syntax.NO_PLACE, typed.whole(detector), block, inputs, (), ())
+
+
+def _run(task: typed.Task, unit: typed.Unit) -> typed.Statement:
+    """The programs of a task, where it is due."""
+    branch = typed.Branch(syntax.NO_PLACE, _due(task, unit), tuple(map(_call, task.programs)))
+    return typed.If(syntax.NO_PLACE, (branch,), ())
+
+
+def _due(task: typed.Task, unit: typed.Unit) -> typed.Expression:
+    if task.interval is None:
+        detector = unit.variables[f"{task.name}:trigger".upper()]
+        return typed.Load(BOOL, edge_place(detector, syntax.NO_PLACE))
+    if task.interval == unit.interval:
+        return typed.Constant(BOOL, True)
+    now = typed.Convert(LINT, typed.CallStandard(TIME, "SCAN_START", (), 0), 0)
+    since = typed.Binary(LINT, "MOD", now, typed.Constant(LINT, task.interval), 0)
+    return typed.Binary(BOOL, "=", since, typed.Constant(LINT, 0), 0)
+
+
+def _call(program: typed.Variable) -> typed.Statement:
+    kind = program.type
+    assert isinstance(kind, typed.Unit)
+    return typed.CallInstance(syntax.NO_PLACE, typed.whole(program), kind, (), (), ())
 
 
 def find_idle(

@@ -32,10 +32,12 @@ _SAME_WIDTH = {8: "BYTE", 16: "WORD", 32: "DWORD", 64: "LWORD"}
 class PlaceChecker(Reporter):
     """Finds places. Every method raises `Problem` after reporting.
 
-    ``is_target`` holds while the place that is looked at is to be written.
+    ``is_target`` holds while the place that is looked at is to be written. With ``sees_all`` the private data of
+    instances is seen, since somebody only looks.
     """
 
     is_target = False
+    sees_all = False
 
     def elementary_value(self, at: syntax.Expression) -> tuple[typed.Expression, Elementary]:
         """The expression with an elementary type of its own, and that type."""
@@ -166,7 +168,7 @@ class PlaceChecker(Reporter):
         if pin is None:
             public = [v.name for v in owner.variables.values() if v.section in ("input", "output")]
             raise self.unknown(at.name, name_at, f"{owner} has no pin {at.name}.", public, pins_of(owner))
-        own = base.root.section == "this" and not base.steps
+        own = self.sees_all or (base.root.section == "this" and not base.steps)
         if pin.section == "in_out" and not own:
             raise self.problem("private-data", name_at, f"{pin.name} is an in-out of {owner}; it is the caller's own variable.",
                                "Use the variable that is given to it.")  # fmt: skip

@@ -53,24 +53,36 @@ def check_program(sources: Iterable[Source], scope: Scope, findings: Findings) -
         if "CONSTANT" not in section.qualifiers:
             _globals(source, section, scope, findings)
     for unit in declared:
-        inherit(unit, _checker(unit, scope, findings))
-    cut_above(declared, lambda unit: _checker(unit, scope, findings))
+        inherit(unit, checker_of(unit, scope, findings))
+    cut_above(declared, lambda unit: checker_of(unit, scope, findings))
     number_units(declared)
     for unit in declared:
         _interface(unit, scope, findings)
     for unit in declared:
-        check_methods(unit, lambda at: _checker(at, scope, findings))
+        check_methods(unit, lambda at: checker_of(at, scope, findings))
     for unit in declared:
         for part in (unit, *unit.methods.values()):
             _check_body(part, scope, findings)
     for source, at in configurations:
-        check_configuration(
-            at, _checker(typed.Unit("FUNCTION", at.name, source, _EMPTY, ""), scope, findings)
-        )
+        _configuration(at, source, scope, findings)
     find_idle(declared, [at for _, at in configurations], findings)
     bind_overrides(declared)
     find_recursion(scope, findings)
     spread_broken(scope)
+    for unit in scope.configurations.values():
+        unit.is_broken |= any(used.is_broken for used in unit.uses.values())
+
+
+def _configuration(at: syntax.Configuration, source: Source, scope: Scope, findings: Findings) -> None:
+    """Enter a configuration into the scope."""
+    written = syntax.Unit(
+        at.start, at.start + len("CONFIGURATION"), "CONFIGURATION", at.name, None, (), (), ""
+    )
+    unit = typed.Unit("CONFIGURATION", at.name, source, written, "")
+    check_configuration(at, unit, checker_of(unit, scope, findings))
+    other = scope.configurations.setdefault(at.name.upper(), unit)
+    if other is not unit:
+        findings.add(_twice(written, source, other, f"Two configurations are called {at.name}."))
 
 
 def _declare_type(at: syntax.TypeDeclaration, source: Source, scope: Scope, findings: Findings) -> None:
@@ -117,7 +129,7 @@ def _types(scope: Scope, findings: Findings) -> None:
     for named in list(scope.types.values()):
         unit = typed.Unit("FUNCTION", named.name, named.source, _EMPTY, "")
         with suppress(Problem):
-            _checker(unit, scope, findings).named_type(named, named.syntax)
+            checker_of(unit, scope, findings).named_type(named, named.syntax)
 
 
 _OTHER_NAMES = ("STRING", "WSTRING", "REF", "ASSERT", "LOWER_BOUND", "UPPER_BOUND")
@@ -127,7 +139,7 @@ _EMPTY = syntax.Unit(0, 0, "FUNCTION", "", None, (), (), "")
 def _globals(source: Source, section: syntax.VariableSection, scope: Scope, findings: Findings) -> None:
     """Enter the variables of a VAR_GLOBAL section into the scope."""
     unit = typed.Unit("FUNCTION", "VAR_GLOBAL", source, _EMPTY, "")
-    checker = _checker(unit, scope, findings)
+    checker = checker_of(unit, scope, findings)
     constant = "CONSTANT" in section.qualifiers
     for at in section.declarations:
         key = at.name.upper()
@@ -200,7 +212,8 @@ def named_unit(name: str, scope: Scope) -> typed.Unit | None:
     return None if unit is not None and unit.is_standard and name not in scope.standard.names else unit
 
 
-def _checker(unit: typed.Unit, scope: Scope, findings: Findings) -> TypeChecker:
+def checker_of(unit: typed.Unit, scope: Scope, findings: Findings) -> TypeChecker:
+    """What reads the parts of a unit."""
     return TypeChecker(unit, scope, findings, lambda name: find_unit(name, scope))
 
 
@@ -211,7 +224,7 @@ def _interface(unit: typed.Unit, scope: Scope, findings: Findings) -> None:
     """Fill in the variables of a unit and of its methods, with their types and initial values."""
     if unit.variables:
         return
-    checker = _checker(unit, scope, findings)
+    checker = checker_of(unit, scope, findings)
     if unit.base is not None:
         _interface(unit.base, scope, findings)
         unit.variables |= unit.base.variables
@@ -371,7 +384,7 @@ def _blocks_in(type_: Type) -> list[typed.Unit]:
 
 
 def _check_body(unit: typed.Unit, scope: Scope, findings: Findings) -> None:
-    checker = _checker(unit, scope, findings)
+    checker = checker_of(unit, scope, findings)
     statements = unit.syntax.body
     if unit.syntax.sequence is not None:
         check_sequence(unit.syntax.sequence, unit, checker)

@@ -88,6 +88,7 @@ class ConfigurationParser(SequenceParser):
         name = self._named("a task")
         interval: syntax.Expression | None = None
         single: syntax.Expression | None = None
+        priority: syntax.Expression | None = None
         self.expect("(", "after the name of a task")
         while True:
             word = self._named("a property of a task")
@@ -99,14 +100,14 @@ class ConfigurationParser(SequenceParser):
                 case "SINGLE":
                     single = value
                 case "PRIORITY":
-                    pass
+                    priority = value
                 case _:
                     self.report("unknown-name", word.start, word.end, f"A task has no {word.name}.", "It has INTERVAL, SINGLE and PRIORITY.")  # fmt: skip
             if not self.accept(","):
                 break
         self.expect(")", "after the properties of a task")
         self._semicolon()
-        return syntax.Task(name.start, name.end, name.name, interval, single)
+        return syntax.Task(name.start, name.end, name.name, interval, single, priority)
 
     def _program(self) -> syntax.ProgramInstance:
         """``PROGRAM name WITH task : Type (pin := x, ...);``"""
