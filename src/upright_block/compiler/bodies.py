@@ -13,6 +13,7 @@ from contextlib import contextmanager
 from itertools import islice
 from typing import Any
 
+from upright_block.compiler.code import Code
 from upright_block.compiler.expressions import ExpressionEmitter, results
 from upright_block.compiler.flow import Usage, has_loops, usage
 from upright_block.compiler.instructions import load, narrow, store, value_type
@@ -47,12 +48,9 @@ class BodyEmitter(ExpressionEmitter):
     parts = 0
 
     def emit(self) -> None:
-        """Write the function of the unit; a body that is very large becomes several."""
-        unit, frame = self.frame.unit, self.frame
+        """Write the function of the unit."""
+        unit = self.frame.unit
         assert unit.body is not None
-        if unit.keeps_data and _weight(unit.body) > _MOST_TOGETHER:
-            self.is_parted = True
-            frame.usage = Usage(frozenset(), frozenset(unit.variables.values()))
         head = [f"(func ${unit.key} (param $self i32)"]
         given = parameters(unit)
         head += [self._parameter(pin) for pin in given]
@@ -63,7 +61,6 @@ class BodyEmitter(ExpressionEmitter):
 
     def emit_part(self, name: str, body: Sequence[typed.Statement]) -> None:
         """Write some statements of a body as a function of their own; it tells whether they ended in a RETURN."""
-        self.frame.usage = usage(body, (), self.code.pinned)
         self.is_part = True
         self.locals["$left"] = "i32"
         self._finish([f"(func ${name} (param $self i32) (result i32)"], body, (), ())
@@ -183,7 +180,7 @@ class BodyEmitter(ExpressionEmitter):
         """Statements as a function of their own."""
         self.parts += 1
         name = f"{self.frame.unit.key}.part{self.parts}"
-        part = BodyEmitter(self.code, self.frame.unit)
+        part = BodyEmitter(self.code, self.frame.unit, usage(body, (), self.code.pinned))
         part.emit_part(name, body)
         call = f"local.get $self call ${name}"
         if part.uses_budget:
@@ -268,7 +265,7 @@ class BodyEmitter(ExpressionEmitter):
         outer = self.frame
         pins = [pin for pin, _ in at.inputs]
         plain = [pin for pin in pins if isinstance(pin.type, Elementary)]
-        use = usage(at.block.body, plain, self.code.pinned)
+        use = self._usage_inside(at.block, tuple(plain))
         inner = Frame(at.block, f"c.{at.block.key}.", base, offset, self.label("leave"), use)
         known, self.checked = self.checked, frozenset()
         self.frame = inner
@@ -291,6 +288,13 @@ class BodyEmitter(ExpressionEmitter):
         self.out += body
         self._store_written()
         self.frame, self.checked = outer, known
+
+    def _usage_inside(self, block: typed.Unit, given: tuple[typed.Variable, ...]) -> Usage:
+        """How the body of a block that is placed into its caller uses its variables."""
+        known = self.code.inside.get((block, given))
+        if known is None:
+            known = self.code.inside[block, given] = usage(block.body or (), given, self.code.pinned)
+        return known
 
     def _if(self, at: typed.If) -> None:
         ends: list[Checked] = []
@@ -537,6 +541,16 @@ def _turns(at: typed.For) -> int | None:
         return None
     turns = (int(last.value) - int(first.value)) // int(step.value) + 1
     return turns if 0 < turns <= _MOST_TURNS else None
+
+
+def write_code(code: Code, unit: typed.Unit) -> None:
+    """Write the functions of a unit: one, or several where its body is very large."""
+    assert unit.body is not None
+    is_parted = unit.keeps_data and _weight(unit.body) > _MOST_TOGETHER
+    in_memory = Usage(frozenset(), frozenset(unit.variables.values()))
+    emitter = BodyEmitter(code, unit, in_memory if is_parted else usage(unit.body, (), code.pinned))
+    emitter.is_parted = is_parted
+    emitter.emit()
 
 
 def _weight(body: Iterable[typed.Statement]) -> int:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from functools import cache
 from importlib import resources
 
-from upright_block.compiler.bodies import BodyEmitter, dispatcher
+from upright_block.compiler.bodies import dispatcher, write_code
 from upright_block.compiler.code import Code, Point, has_kinds
 from upright_block.compiler.flow import pinned_variables
 from upright_block.compiler.instructions import constant
@@ -80,7 +80,7 @@ class Bodies:
         known = self._known.get(key)
         if known is None:
             known = Code(mode, own)
-            BodyEmitter(known, unit).emit()
+            write_code(known, unit)
             self._known[key] = known
         return known
 

@@ -11,7 +11,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from upright_block.compiler.code import Code
-from upright_block.compiler.flow import Usage, usage
+from upright_block.compiler.flow import Usage
 from upright_block.compiler.instructions import conversion, load, store, value_type
 from upright_block.compiler.layout import alignment_of, initial_of, layout_of, size_of
 from upright_block.language import typed
@@ -57,7 +57,7 @@ Checked = frozenset[tuple[typed.Variable, int, int]]
 class PlaceEmitter:
     """Reaches the places of one WebAssembly function."""
 
-    def __init__(self, code: Code, unit: typed.Unit) -> None:
+    def __init__(self, code: Code, unit: typed.Unit, use: Usage) -> None:
         self.code = code
         self.out: list[str] = []
         self.locals: dict[str, str] = {}
@@ -69,8 +69,7 @@ class PlaceEmitter:
         self.loop_labels: list[str] = []
         self.checked: Checked = frozenset()
         self.statement = 0
-        assert unit.body is not None
-        self.frame = Frame(unit, "v.", "$self", 0, "$leave", usage(unit.body, (), code.pinned))
+        self.frame = Frame(unit, "v.", "$self", 0, "$leave", use)
 
     # --- locals ---
 
