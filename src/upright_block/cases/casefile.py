@@ -303,10 +303,11 @@ class _Reader:
         return table
 
 
-def read_case_file(path: Path, stem: str, files: Files, findings: Findings) -> CaseFile | None:
+def read_case_file(
+    source: Source, path: Path, stem: str, files: Files, findings: Findings
+) -> CaseFile | None:
     """Read a case file; None, with findings, when no case of it can be told from another.
 
     ``stem`` begins the names of its cases. A case with mistakes keeps its findings, so that it can be named.
     """
-    source = files.source(path, findings)
-    return None if source is None else _Reader(source, stem, path.parent, files, findings).read()
+    return _Reader(source, stem, path.parent, files, findings).read()

@@ -10,7 +10,8 @@ from dataclasses import dataclass
 from upright_block.cases.casefile import Case, CaseFile, Given
 from upright_block.cases.cells import Check, parse_check, parse_span, parse_value, simple_span
 from upright_block.cases.table import ROLES, TIME_HEADS, Cell, Table
-from upright_block.language.findings import Finding, Findings, Related, Severity
+from upright_block.language.catalogue import stops
+from upright_block.language.findings import Finding, Findings, Related
 from upright_block.language.literals import LiteralProblem, Value, parse_integer, shown, shown_duration
 from upright_block.language.names import listed
 from upright_block.language.signals import NoSignal, Signal, find_signal, values_in
@@ -130,10 +131,9 @@ class _Planner:
 
     def report(
         self, name: str, source: Source, at: Cell | Toml, message: str, way_out: str, *related: Related,
-        severity: Severity = "error",
     ) -> None:  # fmt: skip
-        self.failed |= severity == "error"
-        self.findings.add(Finding(name, source, at.start, at.end, message, way_out, severity, related))
+        self.failed |= stops(name)
+        self.findings.add(Finding(name, source, at.start, at.end, message, way_out, related))
 
     def bad_value(self, signal: Signal, source: Source, at: Cell | Toml, problem: LiteralProblem) -> None:
         self.report("bad-value", source, at, f"{signal.path} is {signal.type}: {problem}", problem.way_out)
@@ -476,7 +476,7 @@ class _Planner:
             at = Cell("", key.key_start, key.key_end)
             if drive.values[0] != value:
                 self.report("given-unused", self.file.source, at, f"{signal.path} is given {shown(value, signal.type)}, and its column gives it another value in the first scan.",
-                            "Remove it from given, or empty the first cell of the column.", severity="warning")  # fmt: skip
+                            "Remove it from given, or empty the first cell of the column.")  # fmt: skip
 
 
 def _role(head: Cell) -> tuple[str, str]:

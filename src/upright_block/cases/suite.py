@@ -13,9 +13,11 @@ from upright_block.cases.casefile import Case, CaseFile, read_case_file
 from upright_block.cases.plan import ReadyCase, prepare
 from upright_block.cases.verdict import NotRun
 from upright_block.compiler.program import as_block
+from upright_block.language.catalogue import stops
 from upright_block.language.findings import Finding, Findings
 from upright_block.language.literals import shown_duration
 from upright_block.language.names import listed
+from upright_block.language.source import Source
 from upright_block.language.typed import Unit
 from upright_block.language.types import BROKEN, OpenArray
 from upright_block.library import Library, Toml
@@ -28,7 +30,7 @@ Named = TypeVar("Named", bound=ReadyCase | NotRun)
 class Suite:
     """``ready`` are the cases that can run, ``not_run`` those that cannot; ``files`` counts the case files.
 
-    ``unread`` counts the files of which no case can be told.
+    ``unread`` counts the files of which no case can be told. ``sources`` are the case files that were read.
     """
 
     ready: tuple[ReadyCase, ...]
@@ -36,6 +38,7 @@ class Suite:
     findings: tuple[Finding, ...]
     files: int
     unread: int
+    sources: tuple[Source, ...]
 
 
 def load_suite(library: Library) -> Suite:
@@ -44,15 +47,20 @@ def load_suite(library: Library) -> Suite:
     loader = _Loader(library, findings)
     folder = library.manifest.cases
     paths = library.files.below(folder, (".toml",), findings)
+    sources: list[Source] = []
     unread = 0
     for path in paths:
+        source = library.files.source(path, findings)
         stem = path.relative_to(library.root / folder).with_suffix("").as_posix()
-        file = read_case_file(path, stem, library.files, findings)
-        if file is None:
-            unread += 1
-        else:
+        file = None if source is None else read_case_file(source, path, stem, library.files, findings)
+        unread += file is None
+        if source is not None:
+            sources.append(source)
+        if file is not None:
             loader.add(file)
-    return Suite(tuple(loader.ready), tuple(loader.not_run), tuple(findings.in_order()), len(paths), unread)
+    return Suite(
+        tuple(loader.ready), tuple(loader.not_run), tuple(findings.in_order()), len(paths), unread, tuple(sources)
+    )  # fmt: skip
 
 
 class _Loader:
@@ -90,13 +98,13 @@ class _Loader:
                 place = case.place
                 self.findings.add(
                     Finding("checks-nothing", file.source, place.start, place.end, f'The case "{case.name}" checks nothing.',
-                            "Add a column for an output, and a value in it.", "warning")
+                            "Add a column for an output, and a value in it.")
                 )  # fmt: skip
             self.ready.append(ready)
 
     def _leave_out(self, file: CaseFile, case: Case, findings: tuple[Finding, ...], reason: str) -> None:
         if not reason:
-            first = next((f for f in findings if f.severity == "error"), None)
+            first = next((f for f in findings if stops(f.name)), None)
             reason = first.message if first else "it has errors"
         self.not_run.append(
             NotRun(case.id, case.name, file.subject.name, file.source, case.place.start, reason, findings)

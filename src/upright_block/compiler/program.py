@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
-from upright_block.compiler.layout import decode, encode, layout_of, size_of
+from upright_block.compiler.layout import Layout, decode, encode, initial_of, layout_of, size_of
 from upright_block.language import syntax, typed
 from upright_block.language.literals import Value
 from upright_block.language.signals import Signal, find_signal, globals_of, signals
@@ -88,10 +88,11 @@ class Slot:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Program:
-    """``root`` with its data: ``initial`` are the bytes of it before the first scan, global variables behind it.
+    """``root`` with its data: ``initial`` are the bytes of it before the first scan.
 
     ``inside`` is the instance of the ``subject`` in it, ``targets`` are what its in-outs refer to, ``seen`` the
-    values of the probes. ``outer`` are the offsets of the global variables.
+    values of the probes. ``outer`` are the offsets of the global variables. The values of the probes lie behind
+    all else, from ``own`` on, so that whatever looks at a subject its own data lies at the same addresses.
     """
 
     subject: typed.Unit
@@ -103,6 +104,7 @@ class Program:
     targets: dict[typed.Variable, typed.Variable]
     seen: tuple[typed.Variable, ...]
     outer: dict[typed.Variable, int]
+    own: int
     initial: bytes
 
     @property
@@ -187,8 +189,10 @@ def make_program(
         "PROGRAM", ":scan", subject.source, _UNWRITTEN, "", {v.key: v for v in (*held, *seen)},
         body=tuple(body), uses={unit.key: unit for unit in uses}, shares=globals_of(subject),
     )  # fmt: skip
+    outer, own = _lay_out(root, held, seen)
+    initial = layout_of(root).initial
     return Program(
-        subject, constants or {}, tuple(probes), mode, root, inside, targets, tuple(seen), *_data(root)
+        subject, constants or {}, tuple(probes), mode, root, inside, targets, tuple(seen), outer, own, initial
     )
 
 
@@ -199,15 +203,31 @@ def _held(name: str, type_: Type) -> typed.Variable:
     return typed.Variable(name, "private", type_, False, typed.default_of(type_), "", 0, 0)
 
 
-def _data(root: typed.Unit) -> tuple[dict[typed.Variable, int], bytes]:
-    """The offsets of the global variables, and all data before the first scan."""
-    data = bytearray(layout_of(root).initial)
-    if root.shares is None:
-        return {}, bytes(data)
-    data.extend(bytes(-len(data) % 8))
-    shared = layout_of(root.shares)
-    outer = {variable: len(data) + offset for variable, offset in shared.offsets.items()}
-    return outer, bytes(data + shared.initial)
+def _lay_out(
+    root: typed.Unit, held: Sequence[typed.Variable], seen: Sequence[typed.Variable]
+) -> tuple[dict[typed.Variable, int], int]:
+    """Give the root its layout; the offsets of the global variables, and where the values of the probes begin."""
+    data = bytearray()
+    offsets: dict[typed.Variable, int] = {}
+
+    def add(content: bytes) -> int:
+        data.extend(bytes(-len(data) % 8))
+        data.extend(content)
+        return len(data) - len(content)
+
+    for variable in held:
+        offsets[variable] = add(initial_of(variable.type, variable.initial))
+    outer: dict[typed.Variable, int] = {}
+    if root.shares is not None:
+        shared = layout_of(root.shares)
+        start = add(shared.initial)
+        outer = {variable: start + offset for variable, offset in shared.offsets.items()}
+    own = add(b"")
+    for variable in seen:
+        offsets[variable] = add(initial_of(variable.type, variable.initial))
+    add(b"")
+    root.kept["layout"] = Layout(len(data), 8, offsets, bytes(data))
+    return outer, own
 
 
 def _number(step: typed.Element, array: Array) -> int:
@@ -269,6 +289,13 @@ def as_block(unit: typed.Unit) -> typed.Unit:
     """
     if unit.keeps_data:
         return unit
+    if "block" not in unit.kept:
+        unit.kept["block"] = _made_block(unit)
+    made: typed.Unit = unit.kept["block"]
+    return made
+
+
+def _made_block(unit: typed.Unit) -> typed.Unit:
     own: dict[str, typed.Variable] = {}
     for v in unit.variables.values():
         if v.section in ("input", "output", "in_out"):

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
-from typing import Literal
 
+from upright_block.language.catalogue import Level, level_of
 from upright_block.language.names import did_you_mean
 from upright_block.language.source import Source
 
-Severity = Literal["error", "warning"]
 _MOST_LINES = 6
 _MOST_HINTS = 500
 
@@ -30,7 +29,7 @@ class Finding:
 
     ``name`` is stable and made of words (``unknown-name``); ``message`` is one sentence in the
     words of the trade; ``way_out`` says what to do. ``start`` and ``end`` are offsets into
-    ``source.text``.
+    ``source.text``. ``level`` is how much the library lets it weigh, where it says so.
     """
 
     name: str
@@ -39,8 +38,13 @@ class Finding:
     end: int
     message: str
     way_out: str = ""
-    severity: Severity = "error"
     related: tuple[Related, ...] = ()
+    level: Level | None = None
+
+    @property
+    def severity(self) -> Level:
+        """How much it weighs."""
+        return self.level or level_of(self.name)
 
     @property
     def line(self) -> int:

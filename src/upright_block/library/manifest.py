@@ -5,9 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
+from upright_block.language.allowing import Allowance, Policy
+from upright_block.language.catalogue import Level, catalogue
 from upright_block.language.names import did_you_mean
+from upright_block.language.source import Source
 from upright_block.library.files import FileProblem, Files
-from upright_block.library.toml import TomlProblem, read_toml
+from upright_block.library.toml import Toml, TomlProblem, read_toml
 
 FILE_NAME = "upright.toml"
 _TEXTS = {"name": "library", "version": "0.0.0"}
@@ -27,7 +30,8 @@ class LibraryProblem(Exception):
 class Manifest:
     """``blocks`` and ``cases`` are folders relative to the one that holds the manifest.
 
-    ``overflow`` says what an integer does that leaves its type: ``wrap`` or ``fault``.
+    ``overflow`` says what an integer does that leaves its type: ``wrap`` or ``fault``. ``policy`` is what it says of
+    findings.
     """
 
     name: str
@@ -35,6 +39,7 @@ class Manifest:
     blocks: str
     cases: str
     overflow: str
+    policy: Policy
 
 
 def find_root(start: Path) -> Path:
@@ -76,10 +81,17 @@ def read_manifest(files: Files) -> Manifest:
         ) from None
     known = _TEXTS | _FOLDERS | {key: choices[0] for key, choices in _CHOICES.items()}
     values: dict[str, str] = {}
+    reader = _PolicyReader(source)
     for key, entry in content.items():
         place = f"{FILE_NAME}:{source.line(entry.key_start)}"
+        if key == "levels":
+            reader.levels(entry)
+            continue
+        if key == "allow":
+            reader.allow(entry)
+            continue
         if key not in known:
-            hint = did_you_mean(key, known) or f"Its keys are {', '.join(known)}."
+            hint = did_you_mean(key, known) or f"Its keys are {', '.join((*known, 'levels', 'allow'))}."
             raise LibraryProblem(f"{place} has a key {key}, which is not known.", hint)
         if not isinstance(entry.value, str):
             raise LibraryProblem(f"{key} in {place} is not a text.", f'Write {key} = "...".')
@@ -92,4 +104,48 @@ def read_manifest(files: Files) -> Manifest:
                 f"{place}: there is no folder {entry.value}.", "Correct the name, or make the folder."
             )
         values[key] = entry.value
-    return Manifest(**(known | values))
+    return Manifest(**(known | values), policy=reader.policy())
+
+
+class _PolicyReader:
+    """Reads ``levels`` and ``[[allow]]``."""
+
+    def __init__(self, source: Source) -> None:
+        self.source = source
+        self.found: dict[str, Level] = {}
+        self.allowances: list[Allowance] = []
+
+    def policy(self) -> Policy:
+        """What was read."""
+        return Policy(self.found, tuple(self.allowances))
+
+    def levels(self, at: Toml) -> None:
+        """``levels = { label-twice = "error" }``"""
+        if not isinstance(at.value, dict):
+            raise self._problem(at, "levels is not a table.", 'Write levels = { label-twice = "error" }.')
+        for name, entry in at.value.items():
+            self._known(name, entry)
+            if entry.value not in ("error", "warning"):
+                raise self._problem(entry, f"The level of {name} is {entry.value!r}.", 'Write "error" or "warning".')  # fmt: skip
+            self.found[name] = "error" if entry.value == "error" else "warning"
+
+    def allow(self, at: Toml) -> None:
+        """``[[allow]]`` with ``name``, ``path`` and ``reason``."""
+        listed = at.value if isinstance(at.value, list) else [at]
+        for entry in listed:
+            texts = entry.value if isinstance(entry.value, dict) else {}
+            parts = [texts.get(key) for key in ("name", "path", "reason")]
+            if len(texts) != len(parts) or not all(part and isinstance(part.value, str) and part.value.strip() for part in parts):  # fmt: skip
+                raise self._problem(at, "An [[allow]] says what, where and why.",
+                                    'Write name = "no-task", path = "blocks/*.st", reason = "...".')  # fmt: skip
+            name, path, reason = (part.value.strip() for part in parts if part)
+            self._known(name, texts["name"])
+            place = texts["name"]
+            self.allowances.append(Allowance(self.source, place.start, place.end, name, reason, path=path))
+
+    def _known(self, name: str, at: Toml) -> None:
+        if name not in catalogue():
+            raise self._problem(at, f"There is no finding {name}.", did_you_mean(name, catalogue()) or "upright explain lists all findings.")  # fmt: skip
+
+    def _problem(self, at: Toml, message: str, way_out: str) -> LibraryProblem:
+        return LibraryProblem(f"{FILE_NAME}:{self.source.line(at.key_start)}: {message}", way_out)

@@ -43,7 +43,7 @@ _HEADER = struct.Struct("<qqiiiiqqqiiiiiiiiqi")
 
 @dataclass(frozen=True, slots=True)
 class Snapshot:
-    """All that a machine holds at a moment: its memory with the clock and the forces."""
+    """All that a machine holds at a moment: its data with the clock and the forces."""
 
     content: bytes
     forces: dict[tuple[int, int | None], int]
@@ -106,11 +106,11 @@ class Machine:
 
     def snapshot(self) -> Snapshot:
         """What the machine holds now, to come back to with `restore`."""
-        return Snapshot(bytes(self._bytes[8 : self.image.end]), dict(self._forces))
+        return Snapshot(bytes(self._bytes[8 : DATA + self.program.own]), dict(self._forces))
 
     def restore(self, snapshot: Snapshot) -> None:
-        """Come back to a snapshot of a machine of the same image: its data, its clock, its forces."""
-        self._bytes[8 : self.image.end] = snapshot.content
+        """Come back to a snapshot, which may be that of another machine with the same subject."""
+        self._bytes[8 : 8 + len(snapshot.content)] = snapshot.content
         self._forces = dict(snapshot.forces)
 
     # --- memory ---

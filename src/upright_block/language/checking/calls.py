@@ -227,7 +227,7 @@ class CallChecker(StandardChecker):
             names = " and ".join(pin.name for pin in left_out)
             verb = "is" if len(left_out) == 1 else "are"
             self.report("input-not-given", at, f"{names} of {function.name} {verb} not given here and {'has' if verb == 'is' else 'have'} no initial value of {'its' if verb == 'is' else 'their'} own.",
-                        f"Add {left_out[0].name} := ... to the call, or write an initial value where {function.name} declares it.", severity="warning")  # fmt: skip
+                        f"Add {left_out[0].name} := ... to the call, or write an initial value where {function.name} declares it.")  # fmt: skip
         if any(negated for _, _, negated in given.outputs):
             raise self.problem(
                 "not-supported",

@@ -34,8 +34,7 @@ def _check_programs(at: syntax.Configuration, unit: typed.Unit, checker: TypeChe
     for program in at.programs:
         if program.task is None:
             checker.report("no-task", program, f"The program {program.name} is in no task.",
-                           f"Write PROGRAM {program.name} WITH {at.tasks[0].name if at.tasks else 'task'} : {program.type.name};",
-                           severity="warning")  # fmt: skip
+                           f"Write PROGRAM {program.name} WITH {at.tasks[0].name if at.tasks else 'task'} : {program.type.name};")  # fmt: skip
         elif program.task.name.upper() not in tasks:
             checker.unknown(program.task.name, program.task, f"There is no task {program.task.name}.",
                             [task.name for task in at.tasks], "Declare it: TASK name (INTERVAL := T#10ms);")  # fmt: skip
@@ -147,7 +146,6 @@ def find_idle(
                     unit.syntax.end,
                     f"The program {unit.name} is in no task, so it never runs.",
                     _task_for(unit, found),
-                    "warning",
                 )
             )
 

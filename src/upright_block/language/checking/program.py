@@ -7,6 +7,7 @@ from contextlib import suppress
 from typing import cast
 
 from upright_block.language import syntax, typed
+from upright_block.language.catalogue import stops
 from upright_block.language.checking.configurations import check_configuration, find_idle
 from upright_block.language.checking.objects import access_of, check_methods, cut_above, inherit, number_units
 from upright_block.language.checking.reporter import Problem
@@ -37,7 +38,7 @@ def check_program(sources: Iterable[Source], scope: Scope, findings: Findings) -
     for source in sources:
         known = len(findings.items)
         file = parse(source, findings)
-        broken = any(f.severity == "error" for f in findings.items[known:])
+        broken = any(stops(f.name) for f in findings.items[known:])
         for type_at in file.types:
             _declare_type(type_at, source, scope, findings)
         shared += [(source, section) for section in file.globals]
@@ -121,7 +122,7 @@ def _twice(at: syntax.Node, source: Source, other: typed.Unit | NamedType, messa
         other.source, other.syntax.start, other.syntax.end, f"{other.name} is first declared here"
     )
     way_out = "Give one of the two another name."
-    return Finding("name-twice", source, at.start, at.end, message, way_out, "error", (first,))
+    return Finding("name-twice", source, at.start, at.end, message, way_out, (first,))
 
 
 def _types(scope: Scope, findings: Findings) -> None:
@@ -407,7 +408,6 @@ def _check_body(unit: typed.Unit, scope: Scope, findings: Findings) -> None:
                 unit.syntax.end,
                 f"{unit.name} never sets its result.",
                 f"Assign it: {unit.name} := ...;",
-                "warning",
             )
         )
 

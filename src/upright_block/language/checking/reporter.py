@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 
-from upright_block.language.findings import Finding, Findings, Related, Severity
+from upright_block.language.catalogue import stops
+from upright_block.language.findings import Finding, Findings, Related
 from upright_block.language.scope import NamedType, Scope
 from upright_block.language.syntax import NOWHERE, Node
 from upright_block.language.typed import Unit
@@ -37,19 +38,11 @@ class Reporter:
         types = {} if self.unit.is_standard else self.scope.types
         return next((types[key] for key in self.unit.syntax.home.keys(name) if key in types), None)
 
-    def report(
-        self,
-        name: str,
-        at: Node,
-        message: str,
-        way_out: str = "",
-        *related: Related,
-        severity: Severity = "error",
-    ) -> None:
+    def report(self, name: str, at: Node, message: str, way_out: str = "", *related: Related) -> None:
         """Record a finding at a node."""
-        if severity == "error":
+        if stops(name):
             self.unit.is_broken = True
-        self.findings.add(Finding(name, self.source, at.start, at.end, message, way_out, severity, related))
+        self.findings.add(Finding(name, self.source, at.start, at.end, message, way_out, related))
 
     def problem(self, name: str, at: Node, message: str, way_out: str = "", *related: Related) -> Problem:
         """Record an error at a node and return the exception to raise."""

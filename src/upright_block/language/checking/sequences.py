@@ -114,7 +114,7 @@ def check_sequence(at: syntax.Sequence, unit: typed.Unit, checker: TypeChecker) 
     for key, action in actions.items():
         if key not in used:
             checker.report("never-runs", action, f"No step runs the action {action.name}.",
-                           f"Write {action.name}(N); in a step.", severity="warning")  # fmt: skip
+                           f"Write {action.name}(N); in a step.")  # fmt: skip
     if len(initial) == 1:
         _check_reach(at, steps, initial[0], checker)
 
@@ -128,22 +128,22 @@ def _check_reach(
     for key, step in steps.items():
         if key not in reached:
             checker.report("never-reached", step, f"No transition ever leads to the step {step.name}.",
-                           f"Write TRANSITION FROM ... TO {step.name} := ...; or remove the step.", severity="warning")  # fmt: skip
+                           f"Write TRANSITION FROM ... TO {step.name} := ...; or remove the step.")  # fmt: skip
     for number, transition in enumerate(at.transitions):
         if _is_known(transition.condition, False):
-            checker.report("never-clears", transition.condition, "This transition never clears: its condition is always FALSE.", "Write its condition.", severity="warning")  # fmt: skip
+            checker.report("never-clears", transition.condition, "This transition never clears: its condition is always FALSE.", "Write its condition.")  # fmt: skip
             continue
         sources = _keys(transition.sources)
         if sources <= reached and number not in enabled:
             names = " and ".join(n.name for n in transition.sources)
             checker.report("never-clears", transition, f"This transition never clears: {names} are never active together.",
-                           "Let one transition lead to all of them.", severity="warning")  # fmt: skip
+                           "Let one transition lead to all of them.")  # fmt: skip
         before = _rivals(leaving, number, transition)
         rival = next((r for _, r in before if _keys(r.sources) <= sources and _is_known(r.condition, True)), None)  # fmt: skip
         if rival is not None:
             first = Related(checker.source, rival.start, rival.end, "this one always clears first")
             checker.report("never-clears", transition, "This transition never clears.", "Give it the lower PRIORITY, or the other one a condition.",
-                           first, severity="warning")  # fmt: skip
+                           first)  # fmt: skip
     for step in at.steps:
         leaves = [t for _, t in leaving.get(step.name.upper(), ())]
         if len(leaves) > MOST_LEAVING:
@@ -152,7 +152,7 @@ def _check_reach(
         late = [a for a in step.associations if a.qualifier == "D"]
         if late and any(len(t.sources) == 1 and _is_known(t.condition, True) for t in leaves):
             checker.report("never-runs", late[0], f"{late[0].name} never runs: {step.name} is left in the next scan, before the delay is over.",
-                           "Wait in the condition of the transition, as in " f"{step.name}.T >= T#5s.", severity="warning")  # fmt: skip
+                           "Wait in the condition of the transition, as in " f"{step.name}.T >= T#5s.")  # fmt: skip
 
 
 def _keys(names: Iterable[syntax.Name]) -> frozenset[str]:

@@ -282,7 +282,7 @@ class StatementChecker(CallChecker):
             single = len(both) == 1 and ".." not in some
             what = "only the branch above sees it" if single else "only the branches above see them"
             self.report("label-twice", at, f"{some} {'is in both' if single else 'are in both'}: {what}.",
-                        f"Remove {'it' if single else 'them'} from one of the two.", severity="warning")  # fmt: skip
+                        f"Remove {'it' if single else 'them'} from one of the two.")  # fmt: skip
         for made in free:
             insort(taken, made)
         return free

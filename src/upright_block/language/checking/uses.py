@@ -96,7 +96,7 @@ def _recursion(ring: list[typed.Unit]) -> Finding:
     )
     return Finding(
         "recursion", first.source, place.start, place.end, f"{first.name} uses itself: {circle}.",
-        "Break the ring: no unit may contain or call itself.", "error", others,
+        "Break the ring: no unit may contain or call itself.", others,
     )  # fmt: skip
 
 

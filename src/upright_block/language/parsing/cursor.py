@@ -55,7 +55,7 @@ class Cursor:
         self, name: str, start: int, end: int, message: str, way_out: str = "", *related: Related
     ) -> None:
         """Record an error."""
-        self.findings.add(Finding(name, self.source, start, end, message, way_out, "error", related))
+        self.findings.add(Finding(name, self.source, start, end, message, way_out, related))
 
     def fail(self, name: str, message: str, way_out: str = "", at: int | None = None) -> SyntaxProblem:
         """Record an error at a token (the next one by default) and return the exception to raise."""

@@ -1,0 +1,121 @@
+"""What a library says of its findings: how much they weigh, and which are meant as they are.
+
+A comment such as ``// allow label-twice: the second is kept for the reader`` allows that finding in its line; one that
+stands alone in its line, in the next one. In a case file the comment begins with ``#``.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from fnmatch import fnmatchcase
+
+from upright_block.language.catalogue import Level, catalogue
+from upright_block.language.findings import Finding, Findings
+from upright_block.language.lexer import tokenize
+from upright_block.language.source import Source
+
+_ALLOW = re.compile(r"allow[ \t]+(?P<name>[\w-]+)[ \t]*(?::[ \t]*(?P<reason>.*))?\Z", re.IGNORECASE)
+_HASH = re.compile(r"(?m)(?:^|(?<=[ \t]))#[ \t]*(?P<text>allow[ \t]+\S.*?)[ \t\r]*$", re.IGNORECASE)
+
+
+@dataclass(frozen=True, slots=True)
+class Allowance:
+    """That findings called ``name`` are meant as they are, at ``start`` to ``end`` of ``source``.
+
+    They are those in ``lines`` of the same source, or with ``path`` those in all sources whose path fits the pattern.
+    """
+
+    source: Source
+    start: int
+    end: int
+    name: str
+    reason: str
+    lines: frozenset[int] = frozenset()
+    path: str = ""
+
+    def covers(self, finding: Finding) -> bool:
+        """Whether it allows a finding."""
+        if finding.name != self.name:
+            return False
+        if self.path:
+            return fnmatchcase(finding.source.path, self.path)
+        return finding.source.path == self.source.path and finding.line in self.lines
+
+
+@dataclass(frozen=True, slots=True)
+class Policy:
+    """What a manifest says of findings: levels by name, and allowances."""
+
+    levels: Mapping[str, Level] = field(default_factory=dict)
+    allowances: tuple[Allowance, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Settled:
+    """Findings with their levels, and those that are ``allowed``, each with its allowance."""
+
+    findings: tuple[Finding, ...]
+    allowed: tuple[tuple[Finding, Allowance], ...]
+
+
+def settle(found: Sequence[Finding], sources: Iterable[Source], policy: Policy) -> Settled:
+    """Apply what a library says to its findings; what is wrong with an allowance is a finding itself."""
+    about = Findings()
+    written = [a for source in sources for a in allowances(source, about)]
+    by_name: dict[str, list[Allowance]] = {}
+    for allowance in (*written, *policy.allowances):
+        by_name.setdefault(allowance.name, []).append(allowance)
+    kept: list[Finding] = []
+    allowed: list[tuple[Finding, Allowance]] = []
+    used: set[int] = set()
+    for finding in found:
+        covering = [a for a in by_name.get(finding.name, ()) if a.covers(finding)]
+        used.update(map(id, covering))
+        if covering:
+            allowed.append((finding, covering[0]))
+        else:
+            kept.append(finding)
+    for allowance in (a for same in by_name.values() for a in same if id(a) not in used):
+        about.add(Finding(
+            "unused-allowance", allowance.source, allowance.start, allowance.end,
+            f"This allows {allowance.name}, and there is none here.", "Remove it.",
+        ))  # fmt: skip
+    levels = policy.levels
+    everything = [*kept, *about.items] if about.items else kept
+    weighed = [replace(f, level=levels[f.name]) if f.name in levels else f for f in everything]
+    if about.items:
+        weighed.sort(key=lambda finding: (finding.source.path, finding.start))
+    return Settled(tuple(weighed), tuple(allowed))
+
+
+def allowances(source: Source, findings: Findings) -> list[Allowance]:
+    """The allowances that are written in a source."""
+    if "allow" not in source.text and "ALLOW" not in source.text:
+        return []
+    found: list[Allowance] = []
+    for start, end, text in _comments(source):
+        match = _ALLOW.match(text)
+        if match is None:
+            continue
+        name, reason = match["name"].lower(), (match["reason"] or "").strip()
+        if name not in catalogue():
+            hint = findings.did_you_mean(name, catalogue()) or "upright explain lists all findings."
+            findings.add(Finding("unknown-finding", source, start, end, f"There is no finding {name}.", hint))
+            continue
+        if not reason:
+            findings.add(Finding("bad-allowance", source, start, end, f"This allows {name} and does not say why.",
+                                 f"Write allow {name}: and the reason."))  # fmt: skip
+        line = source.line(end - 1)
+        is_alone = not source.line_text(line)[: source.column(start) - 1].strip()
+        lines = {line, line + 1} if is_alone else {line}
+        found.append(Allowance(source, start, end, name, reason, frozenset(lines)))
+    return found
+
+
+def _comments(source: Source) -> list[tuple[int, int, str]]:
+    """The comments of a source that may be allowances: where each begins and ends, and its words."""
+    if source.path.lower().endswith(".st"):
+        return [(c.start, c.end, c.text) for c in tokenize(source, Findings()).comments]
+    return [(m.start(), m.end("text"), m["text"]) for m in _HASH.finditer(source.text)]

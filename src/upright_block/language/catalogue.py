@@ -1,0 +1,67 @@
+"""All findings that there are: what each means, and how much it weighs."""
+
+from __future__ import annotations
+
+import tomllib
+from dataclasses import dataclass
+from functools import cache
+from importlib import resources
+from typing import Literal
+
+Level = Literal["error", "warning"]
+WARNINGS = frozenset(
+    {
+        "bad-allowance",
+        "checks-nothing",
+        "given-unused",
+        "input-not-given",
+        "label-twice",
+        "never-clears",
+        "never-reached",
+        "never-runs",
+        "no-task",
+        "result-never-set",
+        "unused-allowance",
+    }
+)
+"""Findings that stop nothing: what has one can be run."""
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """What a finding means: ``says`` is a paragraph, ``wrong`` a text that has it, ``right`` the same mended.
+
+    ``kind`` says what the texts are: "body" the statements of a block with ``variables``, "source" whole sources,
+    "case" the table of a case, "file" a case file, "outside" something beyond any text.
+    """
+
+    name: str
+    level: Level
+    says: str
+    kind: str
+    variables: str
+    wrong: str
+    right: str
+
+
+def level_of(name: str) -> Level:
+    """How much a finding weighs where the library says nothing else."""
+    return "warning" if name in WARNINGS else "error"
+
+
+def stops(name: str) -> bool:
+    """Whether what has a finding cannot be run, however much it weighs."""
+    return name not in WARNINGS
+
+
+@cache
+def catalogue() -> dict[str, Entry]:
+    """The entries by name."""
+    text = (resources.files(__package__) / "catalogue.toml").read_text(encoding="utf-8")
+    return {
+        name: Entry(
+            name, level_of(name), entry["says"], entry.get("kind", "body"), entry.get("vars", ""),
+            entry["wrong"], entry["right"],
+        )
+        for name, entry in tomllib.loads(text).items()
+    }  # fmt: skip
