@@ -1,3 +1,77 @@
-"""Upright Block: a library of function blocks, checked and run with no machine."""
+"""Upright Block: a library of function blocks, checked and run with no machine.
+
+`open_library` reads a library; what it returns has the units, the findings and the cases, runs the cases, and makes
+machines to set, force, run and read by hand::
+
+    library = open_library("glasshouse")
+    vent = library.machine("VentDrive", scan="100ms", given={"travel": "5s"})
+    vent.set("open", True)
+    vent.run_until("stuck")
+
+All that others may import is named here and in `upright_block.reports`, and the command line uses nothing else. A name
+is read when it is used.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from upright_block.lazily import exported
+
+if TYPE_CHECKING:
+    from upright_block.cases.plan import ReadyCase
+    from upright_block.cases.suite import choose
+    from upright_block.cases.verdict import NotRun, Verdict
+    from upright_block.controller import Controller, Moment
+    from upright_block.errors import BadValue, NeverMet, NotRunnable, ScanFault, UnknownName, UprightError
+    from upright_block.language.catalogue import catalogue
+    from upright_block.language.findings import Finding
+    from upright_block.language.names import did_you_mean, listed, nearest
+    from upright_block.library.manifest import LibraryProblem
+    from upright_block.library.templates import TemplateProblem, write_demo, write_new
+    from upright_block.opened import OpenLibrary, open_library
 
 __version__ = "0.1.0"
+
+__getattr__ = exported(
+    __name__,
+    {
+        "cases.plan": ("ReadyCase",),
+        "cases.suite": ("choose",),
+        "cases.verdict": ("NotRun", "Verdict"),
+        "controller": ("Controller", "Moment"),
+        "errors": ("BadValue", "NeverMet", "NotRunnable", "ScanFault", "UnknownName", "UprightError"),
+        "language.catalogue": ("catalogue",),
+        "language.findings": ("Finding",),
+        "language.names": ("did_you_mean", "listed", "nearest"),
+        "library.manifest": ("LibraryProblem",),
+        "library.templates": ("TemplateProblem", "write_demo", "write_new"),
+        "opened": ("OpenLibrary", "open_library"),
+    },
+)
+
+__all__ = [
+    "BadValue",
+    "Controller",
+    "Finding",
+    "LibraryProblem",
+    "Moment",
+    "NeverMet",
+    "NotRun",
+    "NotRunnable",
+    "OpenLibrary",
+    "ReadyCase",
+    "ScanFault",
+    "TemplateProblem",
+    "UnknownName",
+    "UprightError",
+    "Verdict",
+    "catalogue",
+    "choose",
+    "did_you_mean",
+    "listed",
+    "nearest",
+    "open_library",
+    "write_demo",
+    "write_new",
+]

@@ -76,9 +76,9 @@ def test_output_may_be_closed(library: Path) -> None:
 
 PLANTED = """
 import upright_block.cli.common as common
-def load_library(*_):
+def open_library(*_):
     return {}["planted\\n\\x1b[31m"]
-common.load_library = load_library
+common.open_library = open_library
 from upright_block.cli.ending import program
 program()
 """

@@ -13,8 +13,7 @@ from upright_block.cases.table import ROLES, TIME_HEADS, Cell, Table
 from upright_block.language.catalogue import stops
 from upright_block.language.findings import Finding, Findings, Related
 from upright_block.language.literals import LiteralProblem, Value, parse_integer, shown, shown_duration
-from upright_block.language.names import listed
-from upright_block.language.signals import NoSignal, Signal, find_signal, values_in
+from upright_block.language.signals import NoSignal, Signal, find_signal, no_value
 from upright_block.language.source import Source
 from upright_block.language.typed import Compound, Unit
 from upright_block.language.types import Array, Elementary, Enumeration, String, Type
@@ -102,6 +101,11 @@ class ReadyCase:
     def id(self) -> str:
         """The name by which it is chosen: the path of its file below the folder of cases, and its own."""
         return self.written.id
+
+    @property
+    def unit_name(self) -> str:
+        """The unit that it is for."""
+        return self.unit.name
 
     @property
     def name(self) -> str:
@@ -267,34 +271,18 @@ class _Planner:
             return find_signal(self.unit, path)
         except NoSignal as problem:
             start = max(at.start, at.end - len(path)) + problem.start
-            owner, name = problem.owner, problem.name
-            if isinstance(owner, Compound) and not name.startswith("["):
-                known = [v.name for v in owner.variables.values() if not v.is_hidden]
-                hint = self.findings.did_you_mean(name, known) or f"It has {listed(known)}."
-                marked = Cell(name, min(start, at.end - 1), min(start + len(name), at.end))
-                self.report("unknown-name", source, marked, f"{owner.name} has no {name}.", hint)
-            elif isinstance(owner, Array):
-                marked = Cell(name, min(start, at.end - 1), at.end)
-                self.report(
-                    "unknown-name", source, marked, f"{owner} has no {name.strip('. ')}.", f"It is {owner}."
-                )
-            else:
-                before = path[: problem.start].rstrip(".")
-                way_out = f"Remove {path[len(before) :]}."
-                if isinstance(owner, Elementary) and owner.family == "bits":
-                    way_out = f"It has bits 0 to {owner.bits - 1}."
-                marked = Cell(name, min(start, at.end - 1), min(start + len(name), at.end))
-                self.report("unknown-name", source, marked, f"{before} is {owner} and has no {name.strip('. ')}.", way_out)  # fmt: skip
+            end = at.end if isinstance(problem.owner, Array) else min(start + len(problem.name), at.end)
+            marked = Cell(problem.name, min(start, at.end - 1), end)
+            self.report("unknown-name", source, marked, *problem.words(self.findings.did_you_mean))
             raise _Problem from None
 
     def _value(self, path: str, source: Source, at: Cell) -> Signal:
         """The single value that a path leads to."""
         signal = self._place(path, source, at)
-        if isinstance(signal.type, (Elementary, String)):
+        if signal.is_value:
             return signal
-        inner = next((part.path for part in values_in(signal)), "")
-        self.report("no-value", source, Cell(path, max(at.start, at.end - len(path)), at.end), f"{path} is {_described(signal.type)} and has no value of its own.",
-                    f"Name a part of it{f', such as {inner}' if inner else ''}.")  # fmt: skip
+        marked = Cell(path, max(at.start, at.end - len(path)), at.end)
+        self.report("no-value", source, marked, *no_value(signal, path))
         raise _Problem
 
     # --- the table ---

@@ -122,7 +122,7 @@ class _Loader:
         elif subject.kind == "program" and unit.kind != "PROGRAM":
             problem = "wrong-kind", f"{unit.name} is a {unit.kind} and no program.", f'Write block = "{unit.name}".'  # fmt: skip
         else:
-            problem = _cannot_run(unit)
+            problem = cannot_run(unit)
         if problem is None:
             return unit
         self._report(file, subject.place, *problem)
@@ -169,7 +169,7 @@ def _can_be_planned(unit: Unit) -> bool:
     return True
 
 
-def _cannot_run(unit: Unit) -> tuple[str, str, str] | None:
+def cannot_run(unit: Unit) -> tuple[str, str, str] | None:
     """The name, message and way out of a finding, where a case cannot give a unit what it needs."""
     if unit.has("ABSTRACT"):
         return (
@@ -218,21 +218,11 @@ def _named(cases: Sequence[Named], pattern: str) -> list[Named]:
         parts = Path(pattern).parts
         return [case for case in cases if Path(_source(case)).parts[-len(parts) :] == parts]
     exact = [c for c in cases if f"/{c.id}".lower().endswith(f"/{wanted}")]
-    exact = exact or [c for c in cases if f"{unit_name(c)}/{case_name(c)}".lower() == wanted]
+    exact = exact or [c for c in cases if f"{c.unit_name}/{c.name}".lower() == wanted]
     if exact:
         return exact
     glob = re.compile(translate(f"*{pattern}*"), re.IGNORECASE)
-    return [c for c in cases if glob.match(c.id) or glob.match(unit_name(c))]
-
-
-def unit_name(case: ReadyCase | NotRun) -> str:
-    """The unit that a case is for."""
-    return case.unit.name if isinstance(case, ReadyCase) else case.unit
-
-
-def case_name(case: ReadyCase | NotRun) -> str:
-    """What a case is called in its file."""
-    return case.written.name if isinstance(case, ReadyCase) else case.name
+    return [c for c in cases if glob.match(c.id) or glob.match(c.unit_name)]
 
 
 def _source(case: ReadyCase | NotRun) -> str:

@@ -74,7 +74,7 @@ class NotRun:
 
     id: str
     name: str
-    unit: str
+    unit_name: str
     source: Source
     start: int
     reason: str

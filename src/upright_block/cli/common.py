@@ -13,10 +13,8 @@ from typing import Any, NoReturn, TypeVar
 
 import click
 
-from upright_block.language.findings import Finding
-from upright_block.library import Library, LibraryProblem, find_root, load_library
-from upright_block.reports.findings import finding_list
-from upright_block.reports.styled import Line, Role, clipped, plain, visible
+from upright_block import Finding, LibraryProblem, OpenLibrary, open_library
+from upright_block.reports import Line, Role, clipped, finding_list, plain, visible
 
 _STYLES: dict[Role, dict[str, Any]] = {
     "": {},
@@ -100,21 +98,21 @@ def library_option(command: F) -> F:
     )  # fmt: skip
     @wraps(command)
     def with_library(folder: Path, also: tuple[Path, ...], **options: Any) -> Any:
-        library = open_library(folder, also, bool(options.get("as_json")))
+        library = opened(folder, also, bool(options.get("as_json")))
         return command(library=library, **options)
 
     return with_library  # type: ignore[return-value]
 
 
-def open_library(folder: Path, also: Sequence[Path] = (), as_json: bool = False) -> Library:
+def opened(folder: Path, also: Sequence[Path] = (), as_json: bool = False) -> OpenLibrary:
     """Read the library of a folder; end the call with status 2 when there is none."""
     try:
-        return load_library(find_root(folder), also)
+        return open_library(folder, also)
     except LibraryProblem as problem:
         if as_json:
-            show_json({"error": {"message": str(problem), "way_out": problem.way_out}})
+            show_json({"error": {"message": problem.message, "way_out": problem.way_out}})
             raise SystemExit(2) from None
-        stop(str(problem), problem.way_out)
+        stop(problem.message, problem.way_out)
 
 
 def stop(message: str, way_out: str = "") -> NoReturn:

@@ -6,8 +6,8 @@ from pathlib import Path
 
 import click
 
-from upright_block.cli.common import open_library, show_lines, stop
-from upright_block.library.templates import TemplateProblem, write_demo
+from upright_block import TemplateProblem, write_demo
+from upright_block.cli.common import opened, show_lines, stop
 
 
 @click.command("demo", short_help="Copy and run the example.", epilog="Example:  upright demo")
@@ -20,7 +20,7 @@ def command(folder: Path) -> None:
     try:
         written = write_demo(folder)
     except TemplateProblem as problem:
-        stop(str(problem), problem.way_out)
+        stop(problem.message, problem.way_out)
     show_lines(
         [[(f"Copied {len(written)} files to {folder.as_posix()}.", "")], [], [("$ upright check", "strong")]]
     )
@@ -29,7 +29,7 @@ def command(folder: Path) -> None:
     except SystemExit as ended:
         status = int(bool(ended.code))
     show_lines([[], [("$ upright verify", "strong")]])
-    status |= verify(open_library(folder))
+    status |= verify(opened(folder))
     show_lines(
         [
             [],

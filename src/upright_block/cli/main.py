@@ -15,6 +15,7 @@ _COMMANDS = {
     "demo": "Copy the example library to a folder and run all of it.",
     "check": "Read everything and list every finding.",
     "verify": "Run the cases and show what was not as expected.",
+    "explain": "Tell what a finding means and how it is mended or allowed.",
     "show": "Draw a block with its pins, types and comments.",
 }
 
@@ -35,7 +36,7 @@ class _Commands(click.Group):
         self, ctx: click.Context, args: list[str]
     ) -> tuple[str | None, click.Command | None, list[str]]:
         if args and args[0] not in _COMMANDS and not args[0].startswith("-"):
-            from upright_block.language.names import did_you_mean
+            from upright_block import did_you_mean
 
             hint = did_you_mean(args[0], _COMMANDS) or f"The commands are {', '.join(_COMMANDS)}."
             raise click.UsageError(f"There is no command {args[0]}. {hint}", ctx)

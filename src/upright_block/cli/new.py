@@ -6,8 +6,8 @@ from pathlib import Path
 
 import click
 
+from upright_block import TemplateProblem, write_new
 from upright_block.cli.common import show_lines, stop
-from upright_block.library.templates import TemplateProblem, write_new
 
 
 @click.command("new", short_help="Start a library.", epilog="Example:  upright new my_blocks")
@@ -17,6 +17,6 @@ def command(folder: Path) -> None:
     try:
         written = write_new(folder)
     except TemplateProblem as problem:
-        stop(str(problem), problem.way_out)
+        stop(problem.message, problem.way_out)
     show_lines([[(f"wrote {path.as_posix()}", "")] for path in written])
     show_lines([[], [(f"Try:  cd {folder}  and then  upright verify", "")]])

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import click
 
+from upright_block import OpenLibrary
 from upright_block.cli.common import library_option, show_json, show_lines, stop, width
-from upright_block.library import Library
+from upright_block.reports import block_data, block_lines, function_data, function_lines
 
 
 @click.command(
@@ -14,16 +15,13 @@ from upright_block.library import Library
 @click.argument("name")
 @library_option
 @click.option("--json", "as_json", is_flag=True, help="Print the interface as JSON.")
-def command(library: Library, name: str, as_json: bool) -> None:
+def command(library: OpenLibrary, name: str, as_json: bool) -> None:
     """Draw a block as a box with its pins, types and initial values, and list their comments.
 
     NAME is a block or function of the library, or one of the standard.
     """
-    from upright_block.language.names import did_you_mean, listed
-    from upright_block.reports.blocks import block_data, block_lines, function_data, function_lines
-
     unit = library.find(name)
-    function = library.scope.standard.function(name.upper())
+    function = library.function(name)
     if unit is None and function is not None:
         if as_json:
             show_json(function_data(function))
@@ -31,11 +29,7 @@ def command(library: Library, name: str, as_json: bool) -> None:
             show_lines(function_lines(function))
         return
     if unit is None:
-        hint = did_you_mean(name, library.scope.known_names())
-        stop(
-            f"There is no block {name}.",
-            hint or f"The library has {listed(u.name for u in library.units) or 'no blocks'}.",
-        )
+        stop(f"There is no block {name}.", library.did_you_mean(name))
     if as_json:
         show_json(block_data(unit))
         return

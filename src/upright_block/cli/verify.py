@@ -10,15 +10,21 @@ from typing import Any
 
 import click
 
-from upright_block.cases.plan import ReadyCase
-from upright_block.cases.suite import Suite, case_name, choose, load_suite, unit_name
-from upright_block.cases.verdict import NotRun, Verdict
+from upright_block import NotRun, OpenLibrary, ReadyCase, Verdict, choose, nearest
 from upright_block.cli.common import library_option, plural, show_findings, show_json, show_lines, stop, width
-from upright_block.library import Library
-from upright_block.reports.findings import finding_data
+from upright_block.reports import (
+    failure_lines,
+    finding_data,
+    not_run_data,
+    not_run_line,
+    summary_line,
+    verdict_data,
+    verdict_line,
+)
 
 _MOST_LISTED = 500
 _MOST_IN_FULL = 20
+_HIDING_CASES = ("unreadable-folder", "outside-library")
 
 
 @click.command(
@@ -33,7 +39,7 @@ _MOST_IN_FULL = 20
 @click.option("--all", "show_all", is_flag=True, help="List and show all, however many there are.")
 @click.option("--strict", is_flag=True, help="Exit with 1 when a case checks nothing, or for any other warning.")  # fmt: skip
 def command(
-    library: Library, cases: tuple[str, ...], as_json: bool, failing: bool, show_all: bool, strict: bool
+    library: OpenLibrary, cases: tuple[str, ...], as_json: bool, failing: bool, show_all: bool, strict: bool
 ) -> None:
     """Run the cases of a library and show what was not as expected.
 
@@ -47,55 +53,46 @@ def command(
 
 
 def verify(
-    library: Library, patterns: Sequence[str] = (), as_json: bool = False, failing: bool = False,
+    library: OpenLibrary, patterns: Sequence[str] = (), as_json: bool = False, failing: bool = False,
     show_all: bool = False, strict: bool = False,
 ) -> int:  # fmt: skip
     """Run the chosen cases, print what came of them, and return the exit status."""
-    from upright_block.reports.verdicts import not_run_data, verdict_data
-
-    suite = load_suite(library)
-    ready, not_run = _chosen(suite, patterns)
-    findings = [*library.findings, *suite.findings]
-    errors = [f for f in findings if f.severity == "error" or strict]
+    ready, not_run = _chosen(library, patterns)
+    errors = [f for f in library.findings if f.severity == "error" or strict]
     verdicts, seconds = _run(library, ready)
     failed = bool(errors) or bool(not_run) or any(v.status in ("failed", "fault") for v in verdicts)
     if as_json:
         show_json(
             {
-                "library": library.manifest.name,
+                "library": library.name,
                 "cases": [verdict_data(v) for v in verdicts],
                 "not_run": [not_run_data(case) for case in not_run],
-                "unread_files": suite.unread,
+                "unread_files": library.unread_files,
                 "findings": [finding_data(f) for f in errors],
             }
         )
     else:
         show_findings(errors, show_all)
-        _show(verdicts, not_run, suite, seconds, failing, show_all)
+        _show(library, verdicts, not_run, seconds, failing, show_all)
     return int(failed)
 
 
-def _run(library: Library, cases: Sequence[ReadyCase]) -> tuple[list[Verdict], float]:
+def _run(library: OpenLibrary, cases: Sequence[ReadyCase]) -> tuple[list[Verdict], float]:
     """The verdicts, and the seconds that they took."""
     if not cases:
         return [], 0.0
-    from upright_block.cases.runner import run_cases
-    from upright_block.compiler.program import Mode
-
     began = time.perf_counter()
     with _progress(len(cases)) as advance:
-        verdicts = run_cases(cases, advance, Mode(checks_overflow=library.manifest.overflow == "fault"))
+        verdicts = library.run(cases, advance)
     return verdicts, time.perf_counter() - began
 
 
 def _show(
-    verdicts: Sequence[Verdict], not_run: Sequence[NotRun], suite: Suite, seconds: float, failing: bool, show_all: bool
+    library: OpenLibrary, verdicts: Sequence[Verdict], not_run: Sequence[NotRun], seconds: float, failing: bool, show_all: bool
 ) -> None:  # fmt: skip
     """A line for each case, then each wrong one in full, then a summary."""
-    from upright_block.reports.verdicts import failure_lines, not_run_line, summary_line, verdict_line
-
     columns = width()
-    names = [(v.case.unit.name, v.case.name) for v in verdicts] + [(c.unit, c.name) for c in not_run]
+    names = [(v.case.unit_name, v.case.name) for v in verdicts] + [(c.unit_name, c.name) for c in not_run]
     blocks = min(max((len(unit) for unit, _ in names), default=0), 40)
     room = min(max((len(name) for _, name in names), default=0), max(20, columns - blocks - 40))
     wrong = [v for v in verdicts if v.status in ("failed", "fault")]
@@ -114,23 +111,21 @@ def _show(
         show_lines([[(f"{plural(len(wrong) - _MOST_IN_FULL, 'more wrong case')}; name one to see it, or --all.", "warn")]])  # fmt: skip
     elif (listed or left_out) and not wrong:
         show_lines([[]])
-    if suite.unread:
-        show_lines([[(f"{plural(suite.unread, 'case file')} could not be read: its cases are not counted.", "bad")]])  # fmt: skip
+    if library.unread_files:
+        show_lines([[(f"{plural(library.unread_files, 'case file')} could not be read: its cases are not counted.", "bad")]])  # fmt: skip
     show_lines([summary_line(verdicts, len(not_run), seconds)])
 
 
-def _chosen(suite: Suite, patterns: Sequence[str]) -> tuple[list[ReadyCase], list[NotRun]]:
+def _chosen(library: OpenLibrary, patterns: Sequence[str]) -> tuple[list[ReadyCase], list[NotRun]]:
     """The cases that the call names, those that can run and those that cannot."""
-    from upright_block.language.names import nearest
-
-    everything: list[ReadyCase | NotRun] = [*suite.ready, *suite.not_run]
-    if not suite.files and not suite.findings:
+    everything: list[ReadyCase | NotRun] = [*library.cases, *library.not_run]
+    if not library.case_files and not any(f.name in _HIDING_CASES for f in library.findings):
         stop("The library has no cases.", "Write case files (*.toml) in its folder cases.")
     for pattern in patterns:
         if not choose(everything, [pattern]):
-            known = [name for case in everything for name in (unit_name(case), case_name(case))]
+            known = [name for case in everything for name in (case.unit_name, case.name)]
             near = nearest(pattern, known)
-            unread = f" {plural(suite.unread, 'case file')} could not be read; upright check says why." if suite.unread else ""  # fmt: skip
+            unread = f" {plural(library.unread_files, 'case file')} could not be read; upright check says why." if library.unread_files else ""  # fmt: skip
             stop(
                 f"No case is called {pattern}.{unread}",
                 f"Did you mean {near}?" if near else "upright verify without a name runs all.",

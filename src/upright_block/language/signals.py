@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 
 from upright_block.language import syntax
 from upright_block.language.findings import Findings
 from upright_block.language.literals import LiteralProblem, parse_integer
+from upright_block.language.names import did_you_mean, listed
 from upright_block.language.parsing import parse_expression
 from upright_block.language.source import Source
 from upright_block.language.typed import (
@@ -76,11 +77,35 @@ class Signal:
 class NoSignal(Exception):
     """A path leads nowhere. ``start`` is where in its text, ``owner`` what the part before names."""
 
-    def __init__(self, start: int, owner: Type, name: str) -> None:
+    def __init__(self, path: str, start: int, owner: Type, name: str) -> None:
         super().__init__(name)
+        self.path = path
         self.start = start
         self.owner = owner
         self.name = name
+
+    def words(self, near: Callable[[str, Iterable[str]], str] = did_you_mean) -> tuple[str, str]:
+        """What is wrong, and the way out; ``near`` offers a name that is nearly right."""
+        owner, name = self.owner, self.name.strip(". ")
+        if isinstance(owner, Compound) and not name.startswith("["):
+            known = [v.name for v in owner.variables.values() if not v.is_hidden]
+            return f"{owner.name} has no {self.name}.", near(self.name, known) or f"It has {listed(known)}."
+        if isinstance(owner, Array):
+            return f"{owner} has no {name}.", f"It is {owner}."
+        before = self.path[: self.start].rstrip(".")
+        message = f"{before} is {owner} and has no {name}."
+        if isinstance(owner, Elementary) and owner.family == "bits":
+            return message, f"It has bits 0 to {owner.bits - 1}."
+        return message, f"Remove {self.path[len(before) :]}."
+
+
+def no_value(signal: Signal, path: str) -> tuple[str, str]:
+    """What is wrong with a path to something that has no value of its own, and the way out."""
+    type_ = signal.type
+    what = f"an instance of {type_.name}" if isinstance(type_, Unit) else str(type_)
+    inner = next((part.path for part in values_in(signal)), "")
+    way_out = f"Name a part of it{f', such as {inner}' if inner else ''}."
+    return f"{path} is {what} and has no value of its own.", way_out
 
 
 def find_signal(unit: Unit, path: str) -> Signal:
@@ -109,7 +134,7 @@ class _Finder:
         end = min((finding.start for finding in findings.items), default=0)
         before = self.path[:end].strip()
         owner = find_signal(self.unit, before).type if before and end < len(self.path) else self.unit
-        raise NoSignal(end, owner, self.path[end:])
+        raise NoSignal(self.path, end, owner, self.path[end:])
 
     def at(self, at: syntax.Expression) -> Signal:
         match at:
@@ -121,7 +146,7 @@ class _Finder:
                 return self.element(at)
             case syntax.Part():
                 return self.part(at)
-        raise NoSignal(at.start, self.unit, self.path[at.start :])
+        raise NoSignal(self.path, at.start, self.unit, self.path[at.start :])
 
     def named(self, at: syntax.Name) -> Signal:
         variable = self.unit.variables.get(at.name.upper())
@@ -131,7 +156,7 @@ class _Finder:
             shared = globals_of(self.unit)
             variable = shared.variables.get(at.name.upper()) if shared else None
         if variable is None or _is_list(variable):
-            raise NoSignal(at.start, self.unit, at.name)
+            raise NoSignal(self.path, at.start, self.unit, at.name)
         return Signal(variable.name, variable, variable, (), variable.type)
 
     def member(self, at: syntax.Member) -> Signal:
@@ -141,7 +166,7 @@ class _Finder:
         if variable is not None and variable.section == "external":
             variable = variable.shared
         if variable is None or variable.section == "in_out" or _is_list(variable):
-            raise NoSignal(at.name_start, owner, at.name)
+            raise NoSignal(self.path, at.name_start, owner, at.name)
         assert isinstance(owner, Compound)
         path = f"{base.path}.{variable.name}"
         if variable.section == "global":
@@ -154,11 +179,11 @@ class _Finder:
         indices = [self.index(index) for index in at.indices]
         written = self.path[at.base.end : at.end].strip()
         if not isinstance(array, Array) or len(indices) != len(array.bounds):
-            raise NoSignal(at.base.end, array, written)
+            raise NoSignal(self.path, at.base.end, array, written)
         if any(
             i is None or not low <= i <= high for i, (low, high) in zip(indices, array.bounds, strict=True)
         ):
-            raise NoSignal(at.base.end, array, written)
+            raise NoSignal(self.path, at.base.end, array, written)
         numbers = tuple(i for i in indices if i is not None)
         return _element(base, array, numbers)
 
@@ -183,7 +208,7 @@ class _Finder:
         whole = base.type
         bits = whole.bits if isinstance(whole, Elementary) and whole.family == "bits" else 0
         if base.shift is not None or (at.number + 1) * _width(type_) > bits:
-            raise NoSignal(at.part_start, whole, self.path[at.part_start : at.end])
+            raise NoSignal(self.path, at.part_start, whole, self.path[at.part_start : at.end])
         mark = "" if at.size == "X" else f"%{at.size}"
         path = f"{base.path}.{mark}{at.number}"
         return Signal(path, base.root, base.variable, base.steps, type_, at.number * _width(type_))

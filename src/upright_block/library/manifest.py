@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
+from upright_block.errors import UprightError
 from upright_block.language.allowing import Allowance, Policy
 from upright_block.language.catalogue import Level, catalogue
 from upright_block.language.names import did_you_mean
@@ -18,12 +19,8 @@ _FOLDERS = {"blocks": "blocks", "cases": "cases"}
 _CHOICES = {"overflow": ("wrap", "fault")}
 
 
-class LibraryProblem(Exception):
-    """The library cannot be used at all; the message says why, ``way_out`` what to do."""
-
-    def __init__(self, message: str, way_out: str = "") -> None:
-        super().__init__(message)
-        self.way_out = way_out
+class LibraryProblem(UprightError):
+    """The library cannot be used at all."""
 
 
 @dataclass(frozen=True, slots=True)

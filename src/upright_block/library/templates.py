@@ -7,16 +7,13 @@ from importlib import resources
 from importlib.resources.abc import Traversable
 from pathlib import Path
 
+from upright_block.errors import UprightError
 from upright_block.library.manifest import FILE_NAME
 from upright_block.whole import is_empty, write_folder
 
 
-class TemplateProblem(Exception):
-    """The folder cannot be written; the message says why."""
-
-    def __init__(self, message: str, way_out: str = "") -> None:
-        super().__init__(message)
-        self.way_out = way_out
+class TemplateProblem(UprightError):
+    """The folder cannot be written."""
 
 
 def write_demo(folder: Path) -> list[Path]:

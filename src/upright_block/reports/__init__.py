@@ -1,1 +1,57 @@
-"""Verdicts, findings and blocks, as text with roles and as plain data."""
+"""Verdicts, findings and blocks as lines of text with roles, and as plain data."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from upright_block.lazily import exported
+
+if TYPE_CHECKING:
+    from upright_block.reports.blocks import block_data, block_lines, function_data, function_lines
+    from upright_block.reports.catalogue import entry_lines, list_lines
+    from upright_block.reports.findings import counted, finding_data, finding_list
+    from upright_block.reports.styled import Line, Role, clipped, plain, visible
+    from upright_block.reports.verdicts import (
+        failure_lines,
+        not_run_data,
+        not_run_line,
+        summary_line,
+        verdict_data,
+        verdict_line,
+    )
+
+__getattr__ = exported(
+    __name__,
+    {
+        "blocks": ("block_data", "block_lines", "function_data", "function_lines"),
+        "catalogue": ("entry_lines", "list_lines"),
+        "findings": ("counted", "finding_data", "finding_list"),
+        "styled": ("Line", "Role", "clipped", "plain", "visible"),
+        "verdicts": (
+            "failure_lines", "not_run_data", "not_run_line", "summary_line", "verdict_data", "verdict_line",
+        ),
+    },
+)  # fmt: skip
+
+__all__ = [
+    "Line",
+    "Role",
+    "block_data",
+    "block_lines",
+    "clipped",
+    "counted",
+    "entry_lines",
+    "failure_lines",
+    "finding_data",
+    "finding_list",
+    "function_data",
+    "function_lines",
+    "list_lines",
+    "not_run_data",
+    "not_run_line",
+    "plain",
+    "summary_line",
+    "verdict_data",
+    "verdict_line",
+    "visible",
+]

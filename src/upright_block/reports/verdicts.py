@@ -43,7 +43,7 @@ def not_run_line(case: NotRun, block_width: int, name_width: int, width: int) ->
     """One line for a case that could not be run, with the reason, as far as it fits ``width``."""
     return [
         (f"  {'NOT RUN':<7}", "bad"),
-        (f" {_cut(case.unit, block_width):<{block_width}}  ", "strong"),
+        (f" {_cut(case.unit_name, block_width):<{block_width}}  ", "strong"),
         (f"{_cut(case.name, name_width):<{name_width}}  ", ""),
         (_cut(case.reason, max(20, width - block_width - name_width - 15)), "dim"),
     ]
@@ -419,7 +419,7 @@ def not_run_data(case: NotRun) -> dict[str, Any]:
     """A case that could not be run, as plain data for JSON, with its findings."""
     return {
         "case": case.id,
-        "block": case.unit,
+        "block": case.unit_name,
         "name": case.name,
         "file": case.source.path,
         "line": case.source.line(case.start),

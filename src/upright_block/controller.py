@@ -1,0 +1,301 @@
+"""A controller without hardware for those who write Python: one unit that is set, forced, run and read by name."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from fnmatch import fnmatchcase
+
+from upright_block.cases.cells import parse_span, parse_value
+from upright_block.compiler.image import Bodies, build_image
+from upright_block.compiler.program import Mode, Probe, Slot, make_program
+from upright_block.errors import BadValue, NeverMet, NotRunnable, ScanFault, UnknownName
+from upright_block.language.checking import observe
+from upright_block.language.findings import Findings
+from upright_block.language.literals import LiteralProblem, Value, shown, shown_duration
+from upright_block.language.scope import Scope
+from upright_block.language.signals import NoSignal, Signal, find_signal, no_value
+from upright_block.language.typed import Unit, Variable
+from upright_block.language.types import Enumeration, String
+from upright_block.machine.machine import Machine, Snapshot, spans_of
+from upright_block.machine.trace import Fault, Trace
+
+Changes = tuple[list[int], list[Value]]
+"""Times in ns, and the value from each of them on."""
+_LONGEST = 1 << 62
+
+
+@dataclass(frozen=True, slots=True)
+class Moment:
+    """What a controller holds at a moment, with what it had recorded until then."""
+
+    snapshot: Snapshot
+    scan: int
+
+
+class Controller:
+    """One instance of a block, a function, a program or a configuration, and a clock.
+
+    A path is written as in a case: ``running.ET``, ``rows[2].level``, ``status.3``. Values are bool, int, float and
+    str; a duration is an int in ns, an enumeration its bare name. Where a value is given, a str may stand for it
+    as in a cell of a case: ``"5s"``, ``"16#FF"``.
+    """
+
+    def __init__(
+        self, unit: Unit, scope: Scope, interval: int, given: Mapping[str, Value], mode: Mode, record: Sequence[str]
+    ) -> None:  # fmt: skip
+        self.unit = unit
+        self._scope = scope
+        self._interval = interval
+        self._mode = mode
+        self._bodies = Bodies()
+        self._conditions: dict[str, Unit] = {}
+        self._pieces: list[tuple[Trace, int]] = []
+        constants: dict[Variable, Value] = {}
+        stored: list[tuple[Signal, Value]] = []
+        for path, value in given.items():
+            signal = self._signal(path)
+            found = self._parsed(signal, value)
+            if signal.variable.is_code:
+                constants[signal.variable] = found
+            else:
+                stored.append((signal, found))
+        self._constants = constants
+        self._machine = self._made()
+        self._recorded = [slot for slot in self._machine.program.slots() if _fits(slot.path, record)]
+        for signal, value in stored:
+            slot = self._machine.program.slot(signal)
+            self._machine.poke(slot, slot.encode(value))
+
+    def _made(self) -> Machine:
+        probes = [Probe(method) for method in self._conditions.values()]
+        program = make_program(self.unit, self._constants, probes, self._mode)
+        machine = Machine(build_image(program, self._bodies))
+        machine.interval = self._interval
+        return machine
+
+    # --- values ---
+
+    def read(self, path: str) -> Value:
+        """The value at a path, after the last scan.
+
+        Raises:
+            UnknownName: the path leads to no value.
+        """
+        signal = self._signal(path)
+        if signal.variable.is_code:
+            value = self._constants.get(signal.variable, signal.variable.initial)
+            assert isinstance(value, (bool, int, float, str))
+            return _presented(value, signal)
+        return _presented(self._machine.peek(self._machine.program.slot(signal)), signal)
+
+    def set(self, path: str, value: Value) -> None:
+        """Give a variable a value once; an input keeps it until it is set again.
+
+        Raises:
+            UnknownName: the path leads to no value.
+            BadValue: the value does not fit, or the variable is a constant.
+        """
+        slot, content = self._stored(path, value)
+        self._machine.poke(slot, content)
+
+    def force(self, path: str, value: Value) -> None:
+        """Hold a variable at a value, against the program, until it is released.
+
+        Raises:
+            UnknownName: the path leads to no value.
+            BadValue: the value does not fit, the variable is a constant or a text, or too many are forced.
+        """
+        slot, content = self._stored(path, value)
+        if isinstance(slot.type, String):
+            raise BadValue(f"{slot.path} is a text; texts are not forced.", "Set it before each scan.")
+        try:
+            self._machine.force(slot, content)
+        except KeyError:
+            raise BadValue(f"There is no room for a force on {slot.path}.", "Release another one.") from None
+
+    def release(self, path: str) -> None:
+        """End the force on a variable, if there is one.
+
+        Raises:
+            UnknownName: the path leads to no value.
+        """
+        self._machine.release(self._machine.program.slot(self._signal(path)))
+
+    def _stored(self, path: str, value: Value) -> tuple[Slot, bytes]:
+        signal = self._signal(path)
+        if signal.variable.is_code:
+            raise BadValue(f"{signal.path} is a constant.", "Give it another value when the machine is made: given={...}.")  # fmt: skip
+        slot = self._machine.program.slot(signal)
+        return slot, slot.encode(self._parsed(signal, value))
+
+    def _signal(self, path: str) -> Signal:
+        try:
+            signal = find_signal(self.unit, path)
+        except NoSignal as problem:
+            raise UnknownName(*problem.words()) from None
+        if not signal.is_value:
+            raise UnknownName(*no_value(signal, path))
+        return signal
+
+    @staticmethod
+    def _parsed(signal: Signal, value: Value) -> Value:
+        if isinstance(signal.type, String) and isinstance(value, str):
+            if len(value) > signal.type.capacity:
+                raise BadValue(f"The text has {len(value)} characters; {signal.path} is {signal.type}.", "Give a shorter one.")  # fmt: skip
+            return value
+        text = str(value).upper() if isinstance(value, bool) else str(value).strip()
+        try:
+            return parse_value(text, signal.type)
+        except LiteralProblem as problem:
+            raise BadValue(f"{signal.path} is {signal.type}: {problem}", problem.way_out) from None
+
+    # --- time ---
+
+    @property
+    def now(self) -> int:
+        """The time in ns at which the next scan starts."""
+        return self._machine.scan * self._interval
+
+    def scan(self, count: int = 1) -> None:
+        """Run some scans.
+
+        Raises:
+            ScanFault: a scan stopped.
+        """
+        self._run(count, None)
+
+    def run_until(self, expression: str, within: str | int = "10s") -> int:
+        """Run until a condition is TRUE after a scan, and return the time in ns at which that scan started.
+
+        The condition is an expression of the language over all that the unit has, private data too. ``within``
+        is a duration, such as ``"10s"`` or an int in ns.
+
+        Raises:
+            NeverMet: it is never TRUE in that time.
+            ScanFault: a scan stopped.
+            BadValue: the expression is none, or it is no condition.
+        """
+        self._watch(expression)
+        number = list(self._conditions).index(expression)
+        scans = -(-duration(within) // self._interval)
+        if not self._run(scans, self._machine.program.probe_slots[number]):
+            raise NeverMet(f"{expression} was never TRUE within {shown_duration(scans * self._interval)}.", "Look at the values that it names, or give it more time: within=...")  # fmt: skip
+        return self.now - self._interval
+
+    def _watch(self, expression: str) -> None:
+        """Compile a condition in; the machine goes on with all that it holds."""
+        if expression in self._conditions:
+            return
+        findings = Findings()
+        method = observe(expression, self.unit, self._scope, findings, is_condition=True)
+        if method is None:
+            first = findings.items[0]
+            raise BadValue(f"{expression}: {first.message}", first.way_out)
+        kept = self._machine.snapshot()
+        self._conditions[expression] = method
+        self._machine = self._made()
+        self._machine.restore(kept)
+
+    def _run(self, scans: int, until: Slot | None) -> bool:
+        """Run scans, and record; whether the condition was met."""
+        is_met = False
+        fault: Fault | None = None
+        for piece in self._machine.pieces(
+            max(0, min(scans, _LONGEST)), spans=spans_of(self._recorded), until=until
+        ):
+            self._pieces.append((piece, piece.end))
+            is_met, fault = piece.is_met, piece.fault
+        if fault is not None:
+            where = f"{self.unit.name}.{fault.instance}" if fault.instance else self.unit.name
+            site = fault.site
+            raise ScanFault(
+                f"{site.kind[0].upper()}{site.kind[1:]} in {where}, at {shown_duration(fault.scan * self._interval)} "
+                f"(scan {fault.scan}), {site.source.shown_line(site.start)}."
+            )
+        return is_met
+
+    # --- going back, looking back ---
+
+    def snapshot(self) -> Moment:
+        """All that the controller holds now: data, clock, forces."""
+        return Moment(self._machine.snapshot(), self._machine.scan)
+
+    def restore(self, moment: Moment) -> None:
+        """Come back to a moment of this controller; what was recorded after it is dropped."""
+        self._machine.restore(moment.snapshot)
+        self._pieces = [
+            (piece, min(end, moment.scan)) for piece, end in self._pieces if piece.first < moment.scan
+        ]
+
+    def trace(self, *patterns: str) -> dict[str, Changes]:
+        """The changes of what was recorded, by path: times in ns, and the value after the scan at each of them.
+
+        A pattern is a path; ``*`` and ``?`` in it stand for any characters. Without a pattern it is all.
+
+        Raises:
+            UnknownName: a pattern fits nothing that was recorded.
+        """
+        for pattern in patterns:
+            if not any(_fits(slot.path, [pattern]) for slot in self._recorded):
+                raise UnknownName(f"Nothing that is recorded is called {pattern}.", "Write a path or a pattern such as running.*.")  # fmt: skip
+        return {s.path: self._changes(s) for s in self._recorded if _fits(s.path, patterns or ["*"])}
+
+    def _changes(self, slot: Slot) -> Changes:
+        times: list[int] = []
+        values: list[Value] = []
+        for piece, end in self._pieces:
+            scans, found = piece.history(slot)
+            for scan, value in zip(_listed(scans), _listed(found), strict=True):
+                start = max(scan, piece.first)
+                if start >= end or (values and value == values[-1]):
+                    continue
+                if times and times[-1] == start * self._interval:
+                    times.pop()
+                    values.pop()
+                times.append(start * self._interval)
+                values.append(value)
+        return times, [_presented(value, slot.signal) for value in values]
+
+
+def _listed(values: object) -> list[int]:
+    found: list[int] = values if isinstance(values, list) else values.tolist()  # type: ignore[attr-defined]
+    return found
+
+
+def _presented(value: Value, signal: Signal) -> Value:
+    """A value as Python has it: of an enumeration its bare name, where it has one."""
+    if isinstance(signal.type, Enumeration):
+        return shown(value, signal.type)
+    return value
+
+
+def _fits(path: str, patterns: Sequence[str]) -> bool:
+    """Whether a path fits a pattern, letter case ignored; brackets in it are those of an index."""
+    escaped = [pattern.upper().replace("[", "[[]") for pattern in patterns]
+    return any(fnmatchcase(path.upper(), pattern) for pattern in escaped)
+
+
+def duration(given: str | int) -> int:
+    """Nanoseconds of a duration such as ``"10s"``, or of an int that says them.
+
+    Raises:
+        BadValue: it is no duration, or not above zero.
+    """
+    try:
+        found = given if isinstance(given, int) else parse_span(given)
+    except LiteralProblem as problem:
+        raise BadValue(str(problem), problem.way_out) from None
+    if found <= 0:
+        raise BadValue(f"{given} is no time above zero.", 'Write one such as "100ms".')
+    return found
+
+
+def must_run(unit: Unit) -> None:
+    """Make sure that a unit can be run.
+
+    Raises:
+        NotRunnable: it has errors.
+    """
+    if unit.is_broken:
+        raise NotRunnable(f"{unit.name} has errors.", "upright check lists them.")

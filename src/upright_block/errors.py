@@ -1,0 +1,41 @@
+"""What goes wrong in a call from outside."""
+
+from __future__ import annotations
+
+
+class UprightError(Exception):
+    """A call cannot do what it was asked for; the message says why, ``way_out`` what to do."""
+
+    def __init__(self, message: str, way_out: str = "") -> None:
+        super().__init__(message)
+        self.way_out = way_out
+
+    def __str__(self) -> str:
+        return " ".join(part for part in (super().__str__(), self.way_out) if part)
+
+    @property
+    def message(self) -> str:
+        """What is wrong, without the way out."""
+        return super().__str__()
+
+
+class UnknownName(UprightError, KeyError):
+    """Nothing has this name."""
+
+    __str__ = UprightError.__str__
+
+
+class BadValue(UprightError, ValueError):
+    """A value does not fit where it goes."""
+
+
+class NotRunnable(UprightError):
+    """A unit cannot be run: it has errors, or nothing can give it what it needs."""
+
+
+class ScanFault(UprightError):
+    """A scan stopped at a fault; the machine stands before that scan."""
+
+
+class NeverMet(UprightError, TimeoutError):
+    """A condition did not come true in the time that it was given."""

@@ -1,0 +1,181 @@
+"""A library as it is used from outside: opened, looked through, run."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from functools import cached_property
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from upright_block.errors import NotRunnable, UnknownName
+from upright_block.language.allowing import Settled, settle
+from upright_block.language.literals import Value
+from upright_block.language.names import did_you_mean, listed
+from upright_block.library import Library, find_root, load_library
+
+if TYPE_CHECKING:
+    from upright_block.cases.plan import ReadyCase
+    from upright_block.cases.suite import Suite
+    from upright_block.cases.verdict import NotRun, Verdict
+    from upright_block.controller import Controller
+    from upright_block.language.findings import Finding
+    from upright_block.language.signatures import StandardFunction
+    from upright_block.language.source import Source
+    from upright_block.language.typed import Unit
+
+
+class OpenLibrary:
+    """A library that was read: its units, its cases, and what was found in them."""
+
+    def __init__(self, library: Library) -> None:
+        self._library = library
+
+    @property
+    def root(self) -> Path:
+        """The folder that holds the manifest."""
+        return self._library.root
+
+    @property
+    def name(self) -> str:
+        """What the manifest calls it."""
+        return self._library.manifest.name
+
+    @property
+    def version(self) -> str:
+        """The version that the manifest gives."""
+        return self._library.manifest.version
+
+    # --- what is in it ---
+
+    @property
+    def units(self) -> list[Unit]:
+        """Its blocks, functions, programs and classes, by file and place."""
+        return self._library.units
+
+    @property
+    def sources(self) -> tuple[Source, ...]:
+        """The files that its units are in."""
+        return self._library.sources
+
+    def find(self, name: str) -> Unit | None:
+        """A unit of the library or of the standard, or a configuration; letter case ignored."""
+        found = self._library.find(name)
+        return found or self._library.scope.configurations.get(name.upper())
+
+    def function(self, name: str) -> StandardFunction | None:
+        """A standard function that the compiler knows, letter case ignored."""
+        return self._library.scope.standard.function(name.upper())
+
+    def did_you_mean(self, name: str) -> str:
+        """A sentence that offers what has nearly this name, or else what the library has."""
+        near = did_you_mean(name, self._library.scope.known_names())
+        return near or f"The library has {listed(unit.name for unit in self.units) or 'no blocks'}."
+
+    @cached_property
+    def _suite(self) -> Suite:
+        from upright_block.cases.suite import load_suite
+
+        return load_suite(self._library)
+
+    @cached_property
+    def _settled(self) -> Settled:
+        suite = self._suite
+        found = [*self._library.findings, *suite.findings]
+        return settle(found, [*self.sources, *suite.sources], self._library.manifest.policy)
+
+    @property
+    def findings(self) -> tuple[Finding, ...]:
+        """What was found in its units and its cases, with the levels that its manifest gives."""
+        return self._settled.findings
+
+    @property
+    def allowed(self) -> list[Finding]:
+        """What was found and is allowed, by a comment or in the manifest."""
+        return [finding for finding, _ in self._settled.allowed]
+
+    # --- cases ---
+
+    @property
+    def cases(self) -> tuple[ReadyCase, ...]:
+        """The cases that can be run."""
+        return self._suite.ready
+
+    @property
+    def not_run(self) -> tuple[NotRun, ...]:
+        """The cases that cannot be run, with the reason of each."""
+        return self._suite.not_run
+
+    @property
+    def case_files(self) -> int:
+        """How many case files there are."""
+        return self._suite.files
+
+    @property
+    def unread_files(self) -> int:
+        """How many case files could not be read, so that their cases are not known."""
+        return self._suite.unread
+
+    def run(
+        self, cases: Sequence[ReadyCase] | None = None, done: Callable[[Verdict], None] | None = None
+    ) -> list[Verdict]:
+        """Run cases, all by default, and return their verdicts in the same order.
+
+        ``done`` is called with each verdict as it comes, from any thread.
+        """
+        chosen = self.cases if cases is None else cases
+        if not chosen:
+            return []
+        from upright_block.cases.runner import run_cases
+        from upright_block.compiler.program import Mode
+
+        return run_cases(chosen, done, Mode(checks_overflow=self._checks_overflow))
+
+    @property
+    def _checks_overflow(self) -> bool:
+        return self._library.manifest.overflow == "fault"
+
+    # --- by hand ---
+
+    def machine(
+        self, name: str, scan: str | int | None = None, given: Mapping[str, Value] | None = None, record: Sequence[str] = ("*",)
+    ) -> Controller:  # fmt: skip
+        """A controller that runs one instance of a block, a function, a program or a configuration.
+
+        ``scan`` is the time of a scan, such as ``"100ms"`` or an int in ns; of a configuration its tasks say it, else
+        it is 100 ms. ``given`` are values before the first scan, by path; those of constants are among them.
+        ``record`` are the paths, or patterns of paths, whose changes are kept for `Controller.trace`.
+
+        Raises:
+            UnknownName: there is no such unit, or a path of ``given`` leads nowhere.
+            NotRunnable: the unit has errors, or cannot be run by itself.
+            BadValue: a given value, or ``scan``, does not fit.
+        """
+        from upright_block.cases.suite import cannot_run
+        from upright_block.compiler.program import Mode, as_block
+        from upright_block.controller import Controller, duration, must_run
+        from upright_block.language.literals import shown_duration
+
+        unit = self.find(name)
+        if unit is None:
+            raise UnknownName(f"There is no block {name}.", self.did_you_mean(name))
+        must_run(unit)
+        problem = cannot_run(unit)
+        if problem is not None:
+            raise NotRunnable(*problem[1:])
+        interval = unit.interval or 100_000_000
+        if scan is not None:
+            asked = duration(scan)
+            if unit.interval and asked != unit.interval:
+                raise NotRunnable(f"The tasks of {unit.name} are looked at every {shown_duration(unit.interval)}, whatever scan says.", "Leave scan out.")  # fmt: skip
+            interval = asked
+        mode = Mode(checks_overflow=self._checks_overflow)
+        return Controller(as_block(unit), self._library.scope, interval, given or {}, mode, record)
+
+
+def open_library(folder: Path | str = ".", also: Sequence[Path] = ()) -> OpenLibrary:
+    """Read the library of a folder, or of the nearest folder above it; files outside only below ``also``.
+
+    Raises:
+        LibraryProblem: there is none, or its manifest cannot be used. What is wrong in its files are `findings`.
+    """
+    return OpenLibrary(load_library(find_root(Path(folder)), also))

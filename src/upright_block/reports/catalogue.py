@@ -1,0 +1,50 @@
+"""What findings mean, as text."""
+
+from __future__ import annotations
+
+import textwrap
+from collections.abc import Iterable, Iterator
+
+from upright_block.language.catalogue import Entry
+from upright_block.reports.styled import Line, Role
+
+_WIDEST_TEXT = 100
+_FRAMES = {"body": "in a body", "case": "in the vectors of a case", "file": "in a case file"}
+
+
+def entry_lines(entry: Entry, width: int) -> list[Line]:
+    """A finding: its level, what it means, a text that has it, the same mended, and how it is allowed."""
+    room = min(width, _WIDEST_TEXT)
+    lines: list[Line] = [[(entry.name, "strong"), ("   ", ""), (entry.level, _role(entry))], []]
+    lines += [[(part, "")] for part in textwrap.wrap(entry.says, room)]
+    frame = _FRAMES.get(entry.kind, "")
+    frame += f" with {entry.variables}" if entry.variables else ""
+    texts: tuple[tuple[str, str, Role], ...] = (("Wrong", entry.wrong, "bad"), ("Right", entry.right, "good"))
+    for title, text, role in texts:
+        lines += [[], [(title, role), (f", {frame}" if frame else "", "dim")]]
+        lines += [[(f"    {line}", "")] for line in text.strip("\n").split("\n")]
+    mark = "#" if entry.kind in ("case", "file") else "//"
+    lead = "Where it is meant, its line, or one above it, says so:"
+    if entry.level == "error":
+        lead = "What has this finding cannot be run. It is not counted where its line, or one above it, says:"
+    lines.append([])
+    lines += [[(part, "")] for part in textwrap.wrap(lead, room)]
+    lines.append([(f"    {mark} allow {entry.name}: reason", "")])
+    if entry.level == "warning":
+        lines.append([("The manifest may make an error of it:", "")])
+        lines.append([(f'    levels = {{ {entry.name} = "error" }}', "")])
+    return lines
+
+
+def list_lines(entries: Iterable[Entry], width: int) -> Iterator[Line]:
+    """A line for each finding: its name, its level where it is a warning, and the first sentence of what it means."""
+    listed = list(entries)
+    longest = max(len(entry.name) for entry in listed)
+    for entry in listed:
+        first = textwrap.shorten(entry.says, max(20, width - longest - 12), placeholder=" …")
+        level = "warning" if entry.level == "warning" else ""
+        yield [(f"{entry.name:<{longest}}  ", "name"), (f"{level:<7}  ", "warn"), (first, "")]
+
+
+def _role(entry: Entry) -> Role:
+    return "bad" if entry.level == "error" else "warn"

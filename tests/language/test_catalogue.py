@@ -1,0 +1,69 @@
+"""Every finding has an entry, and every example of an entry shows what it says."""
+
+from __future__ import annotations
+
+import ast
+import re
+from pathlib import Path
+
+import pytest
+
+from tests.helpers import ROOT, block, checked
+from upright_block.cases.suite import load_suite
+from upright_block.language.allowing import Policy, settle
+from upright_block.language.catalogue import WARNINGS, Entry, catalogue
+from upright_block.language.source import Source
+from upright_block.library import load_library
+
+ENTRIES = catalogue()
+SHOWN = [entry for entry in ENTRIES.values() if entry.kind != "outside"]
+PUMP = """FUNCTION_BLOCK Pump
+VAR_INPUT start, stop : BOOL; END_VAR VAR_OUTPUT run : BOOL; starts : INT; END_VAR
+END_FUNCTION_BLOCK
+"""
+
+
+def found_in(entry: Entry, text: str, folder: Path) -> list[str]:
+    """The names of the findings in a text of an entry."""
+    if entry.kind in ("case", "file"):
+        for name in ("blocks", "cases"):
+            (folder / name).mkdir(exist_ok=True)
+        (folder / "upright.toml").write_text('name = "l"\n')
+        (folder / "blocks" / "pump.st").write_text(PUMP)
+        case = f'block = "Pump"\nscan = "1s"\n[[case]]\nname = "c"\nvectors = """\n{text}"""\n'
+        (folder / "cases" / "c.toml").write_text(text if entry.kind == "file" else case)
+        return [finding.name for finding in load_suite(load_library(folder)).findings]
+    source = block(entry.variables, text) if entry.kind == "body" else text
+    settled = settle(checked(source)[1], [Source("t.st", source)], Policy())
+    return [finding.name for finding in settled.findings]
+
+
+@pytest.mark.parametrize("entry", SHOWN, ids=lambda entry: entry.name)
+def test_the_wrong_text_has_the_finding_and_the_right_one_has_none(entry: Entry, tmp_path: Path) -> None:
+    assert found_in(entry, entry.wrong, tmp_path) == [entry.name]
+    assert found_in(entry, entry.right, tmp_path) == []
+
+
+def test_every_name_in_the_code_has_an_entry_and_every_entry_is_in_the_code() -> None:
+    words: set[str] = set()
+    for path in (ROOT / "src" / "upright_block").rglob("*.py"):
+        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+            if isinstance(node, ast.Constant) and isinstance(node.value, str):
+                words.add(node.value)
+    mistakes = (ROOT / "tests" / "mistakes").glob("*.st")
+    shown = {
+        m[1]
+        for path in mistakes
+        for m in re.finditer(r"^//! \S+ \w+ ([\w-]+):", path.read_text(), re.MULTILINE)
+    }
+    assert shown - ENTRIES.keys() == set()
+    made = {f"missing-{keyword}" for keyword in ("do", "from", "of", "then", "to")}
+    assert ENTRIES.keys() - words - made == set()
+    assert WARNINGS - ENTRIES.keys() == set()
+
+
+def test_entries_stand_in_the_order_of_their_names() -> None:
+    assert list(ENTRIES) == sorted(ENTRIES)
+    for entry in ENTRIES.values():
+        assert entry.says.endswith(".")
+        assert entry.wrong != entry.right
