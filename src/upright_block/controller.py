@@ -16,13 +16,15 @@ from upright_block.language.literals import LiteralProblem, Value, shown, shown_
 from upright_block.language.scope import Scope
 from upright_block.language.signals import NoSignal, Signal, find_signal, no_value
 from upright_block.language.typed import Unit, Variable
-from upright_block.language.types import Enumeration, String
+from upright_block.language.types import Elementary, Enumeration, String
 from upright_block.machine.machine import Machine, Snapshot, spans_of
 from upright_block.machine.trace import Fault, Trace
 
 Changes = tuple[list[int], list[Value]]
 """Times in ns, and the value from each of them on."""
 _LONGEST = 1 << 62
+_TIMES = ("duration", "date", "time of day", "date and time")
+"""Types whose values are ns as an int."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -144,6 +146,10 @@ class Controller:
             if len(value) > signal.type.capacity:
                 raise BadValue(f"The text has {len(value)} characters; {signal.path} is {signal.type}.", "Give a shorter one.")  # fmt: skip
             return value
+        if isinstance(value, int) and isinstance(signal.type, Elementary) and signal.type.family in _TIMES:
+            if signal.type.low <= value <= signal.type.high:
+                return value
+            raise BadValue(f"{signal.path} is {signal.type}: {value} ns is beyond it.", "Give a time that it can hold.")  # fmt: skip
         text = str(value).upper() if isinstance(value, bool) else str(value).strip()
         try:
             return parse_value(text, signal.type)

@@ -8,15 +8,11 @@ class UprightError(Exception):
 
     def __init__(self, message: str, way_out: str = "") -> None:
         super().__init__(message)
+        self.message = message
         self.way_out = way_out
 
     def __str__(self) -> str:
-        return " ".join(part for part in (super().__str__(), self.way_out) if part)
-
-    @property
-    def message(self) -> str:
-        """What is wrong, without the way out."""
-        return super().__str__()
+        return " ".join(part for part in (self.message, self.way_out) if part)
 
 
 class UnknownName(UprightError, KeyError):

@@ -62,7 +62,7 @@ def _report(problem: Exception) -> int:
 
 
 def _say(text: str) -> int:
-    from upright_block.reports.styled import visible
+    from upright_block.reports import visible
 
     with suppress(OSError, ValueError, AttributeError):  # nobody may be there to be told
         print(f"upright: {visible(text)}", file=sys.stderr)

@@ -71,6 +71,11 @@ class PlaceChecker(Reporter):
         """The unit whose data the body works on: the unit itself, or the owner of a method."""
         return self.unit.owner or (self.unit if self.unit.keeps_data else None)
 
+    @property
+    def unit_shown(self) -> str:
+        """The name of the unit at hand; of what looks at a unit from outside, of that unit."""
+        return str(self.unit.owner) if self.sees_all and self.unit.owner else self.unit.name
+
     def declares(self, name: str) -> bool:
         """Whether a name in upper case is that of a variable here."""
         held = self.holder is not None and name in self.holder.variables
@@ -131,7 +136,7 @@ class PlaceChecker(Reporter):
             return self.problem("function-without-call", at, f"{callee.name} is a {callee.kind.lower()} and is called with parentheses.",
                                 f"Write {callee.name}(...).")  # fmt: skip
         if at.name.upper() in _ELSEWHERE_FOR_ELSE:
-            return self.problem("unknown-name", at, f"{at.name} is not declared in {self.unit.name}.", "In a CASE all other values stand under ELSE, without a colon.")  # fmt: skip
+            return self.problem("unknown-name", at, f"{at.name} is not declared in {self.unit_shown}.", "In a CASE all other values stand under ELSE, without a colon.")  # fmt: skip
         names = [v.name for v in self.unit.variables.values()]
         names += [v.name for v in self.holder.variables.values()] if self.holder else []
         names += [v.name for v in self.scope.globals.variables.values()]
@@ -141,7 +146,7 @@ class PlaceChecker(Reporter):
         return self.unknown(
             at.name,
             at,
-            f"{at.name} is not declared in {self.unit.name}.",
+            f"{at.name} is not declared in {self.unit_shown}.",
             names,
             f"Declare {at.name} in a VAR section.",
         )

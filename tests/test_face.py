@@ -1,0 +1,234 @@
+"""The package from Python: a library that is opened, looked through and run by hand."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+import upright_block
+from tests.helpers import EXAMPLES, ROOT
+from upright_block import (
+    BadValue,
+    Controller,
+    LibraryProblem,
+    NeverMet,
+    NotRunnable,
+    OpenLibrary,
+    ScanFault,
+    UnknownName,
+    UprightError,
+    open_library,
+)
+
+SECOND = 1_000_000_000
+BLOCKS = """
+TYPE Mode : (rest, work); END_TYPE
+FUNCTION Twice : INT VAR_INPUT n : INT; END_VAR Twice := 2 * n; END_FUNCTION
+FUNCTION_BLOCK Row VAR_INPUT go : BOOL; delay : TIME := T#2s; END_VAR VAR_IN_OUT sum : DINT; END_VAR
+VAR_OUTPUT mode : Mode; word : WORD; name : STRING[8]; END_VAR
+VAR n : INT; t : TON; d : INT := 1; END_VAR VAR CONSTANT RATE : INT := 1; END_VAR
+t(IN := go, PT := delay);
+n := n + RATE; sum := sum + n;
+IF t.Q THEN mode := work; ELSE mode := rest; END_IF
+word.4 := t.Q; name := 'row'; n := n / d;
+END_FUNCTION_BLOCK
+FUNCTION_BLOCK Broken VAR n : INT; END_VAR n := m; END_FUNCTION_BLOCK
+PROGRAM Main VAR n : INT; END_VAR n := n + 1; END_PROGRAM
+CONFIGURATION Plant TASK t (INTERVAL := T#20ms); PROGRAM one WITH t : Main; END_CONFIGURATION
+"""
+
+
+@pytest.fixture
+def library(tmp_path: Path) -> OpenLibrary:
+    for name in ("blocks", "cases"):
+        (tmp_path / name).mkdir()
+    (tmp_path / "upright.toml").write_text('name = "house"\nversion = "2.1"\n')
+    (tmp_path / "blocks" / "b.st").write_text(BLOCKS)
+    return open_library(tmp_path)
+
+
+@pytest.fixture
+def row(library: OpenLibrary) -> Controller:
+    return library.machine("row", scan="1s")
+
+
+def test_a_library_tells_what_it_has(library: OpenLibrary) -> None:
+    assert (library.name, library.version) == ("house", "2.1")
+    assert [unit.name for unit in library.units] == ["Twice", "Row", "Broken", "Main"]
+    assert [(f.name, f.severity) for f in library.findings] == [("unknown-name", "error")]
+    assert library.cases == ()
+
+
+def test_values_are_set_and_read_by_name(row: Controller) -> None:
+    row.set("go", True)
+    row.set("delay", "1s")
+    row.scan(2)
+    assert (row.read("T.ET"), row.read("mode"), row.read("word"), row.read("word.4")) == (
+        SECOND,
+        "work",
+        16,
+        True,
+    )
+    assert (row.read("n"), row.read("sum"), row.read("name"), row.read("RATE"), row.now) == (
+        2,
+        3,
+        "row",
+        1,
+        2 * SECOND,
+    )
+    row.set("delay", 5 * SECOND)
+    row.set("mode", "work")
+    row.set("n", "16#0F")
+    row.set("word.0", 1)
+    assert (row.read("delay"), row.read("mode"), row.read("n"), row.read("word")) == (
+        5 * SECOND,
+        "work",
+        15,
+        17,
+    )
+
+
+def test_a_force_holds_until_it_is_released(row: Controller) -> None:
+    row.force("n", 7)
+    row.scan(2)
+    assert row.read("n") == 7
+    row.release("n")
+    row.scan()
+    assert row.read("n") == 8
+
+
+def test_it_runs_until_a_condition_over_private_data(row: Controller) -> None:
+    row.set("go", 1)
+    assert row.run_until("t.ET >= T#2s AND mode = Mode#work") == 2 * SECOND
+    assert row.run_until("n > 5", within=60 * SECOND) == 5 * SECOND
+    assert row.run_until("t.Q") == 6 * SECOND
+    assert row.read("sum") == sum(range(8))
+
+
+def test_it_comes_back_to_a_snapshot_with_forces_and_without_what_came_after(row: Controller) -> None:
+    row.scan(2)
+    row.force("n", 10)
+    moment = row.snapshot()
+    row.release("n")
+    row.run_until("n > 13")
+    row.restore(moment)
+    assert (row.read("n"), row.now) == (10, 2 * SECOND)
+    row.scan(2)
+    assert row.trace("n", "sum") == {"n": ([0, SECOND, 2 * SECOND], [1, 2, 10]), "sum": ([0, SECOND, 2 * SECOND, 3 * SECOND], [1, 3, 14, 25])}  # fmt: skip
+
+
+def test_a_trace_has_the_changes_of_what_was_recorded(library: OpenLibrary) -> None:
+    row = library.machine("Row", scan=SECOND, given={"go": True, "RATE": 2}, record=["mode", "T.*"])
+    row.scan(4)
+    trace = row.trace()
+    assert trace["mode"] == ([0, 2 * SECOND], ["rest", "work"])
+    assert trace["t.ET"] == ([0, SECOND, 2 * SECOND], [0, SECOND, 2 * SECOND])
+    assert "n" not in trace
+    assert row.read("n") == 8
+    with pytest.raises(UnknownName, match="nothing"):
+        row.trace("nothing*")
+
+
+def test_functions_programs_and_configurations_are_machines_too(library: OpenLibrary) -> None:
+    twice = library.machine("Twice", given={"n": 21})
+    twice.scan()
+    assert twice.read("Twice") == 42
+    main = library.machine("Main")
+    main.scan(3)
+    assert (main.read("n"), main.now) == (3, 300_000_000)
+    plant = library.machine("plant")
+    plant.scan(3)
+    assert (plant.read("one.n"), plant.now) == (3, 60_000_000)
+
+
+WRONG = [
+    (lambda row: row.read("nn"), UnknownName, "Row has no nn."),
+    (lambda row: row.set("t", 1), UnknownName, "such as t.IN"),
+    (lambda row: row.set("go", 3), BadValue, "A BOOL is 0, 1, FALSE or TRUE."),
+    (lambda row: row.set("n", 40_000), BadValue, "n is INT"),
+    (lambda row: row.set("n", 1.5), BadValue, "n is INT"),
+    (lambda row: row.set("delay", 5 << 62), BadValue, "beyond it"),
+    (lambda row: row.set("RATE", 5), BadValue, "given={...}"),
+    (lambda row: row.set("name", "far too long"), BadValue, "12 characters"),
+    (lambda row: row.force("name", "a"), BadValue, "texts are not forced"),
+    (lambda row: row.run_until("m > 3"), BadValue, "m is not declared in Row."),
+    (lambda row: row.run_until("n +"), BadValue, "n +:"),
+    (lambda row: row.run_until("n"), BadValue, "A condition needs a BOOL"),
+    (lambda row: row.run_until("t.Q", within="3s"), NeverMet, "within 3s"),
+    (lambda row: row.run_until("t.Q", within="3"), BadValue, "no unit of time"),
+]
+
+
+@pytest.mark.parametrize(("call", "error", "says"), WRONG)
+def test_a_call_that_cannot_be_done_says_why(
+    row: Controller, call: object, error: type[UprightError], says: str
+) -> None:
+    assert callable(call)
+    with pytest.raises(error) as caught:
+        call(row)
+    assert says in str(caught.value)
+    assert caught.value.way_out
+
+
+def test_a_fault_tells_where_and_the_machine_stands_before_it(row: Controller) -> None:
+    row.scan(2)
+    row.set("d", 0)
+    with pytest.raises(ScanFault, match=r"Division by zero in Row, at 2s \(scan 2\), blocks/b.st:10"):
+        row.scan(5)
+    row.set("d", 1)
+    row.scan()
+    assert row.now == 3 * SECOND
+
+
+@pytest.mark.parametrize(
+    ("name", "scan", "error", "says"),
+    [
+        ("Rwo", None, UnknownName, "Did you mean Row?"),
+        ("Broken", None, NotRunnable, "Broken has errors."),
+        ("Row", "0s", BadValue, "no time above zero"),
+        ("Plant", "1s", NotRunnable, "every 20ms"),
+    ],
+)
+def test_a_machine_that_cannot_be_made_says_why(
+    library: OpenLibrary, name: str, scan: str | None, error: type[UprightError], says: str
+) -> None:
+    with pytest.raises(error) as caught:
+        library.machine(name, scan=scan)
+    assert says in str(caught.value)
+
+
+def test_a_folder_without_a_library_is_told(tmp_path: Path) -> None:
+    with pytest.raises(LibraryProblem, match=r"no upright\.toml"):
+        open_library(tmp_path)
+
+
+def test_cases_are_run_from_python() -> None:
+    library = open_library(EXAMPLES / "demo")
+    seen: list[str] = []
+    verdicts = library.run(library.cases[:3], lambda verdict: seen.append(verdict.case.id))
+    assert [verdict.status for verdict in verdicts] == ["passed"] * 3
+    assert sorted(seen) == sorted(case.id for case in library.cases[:3])
+
+
+def test_the_face_names_what_there_is_and_reads_nothing_before_it_is_used() -> None:
+    for name in upright_block.__all__:
+        assert getattr(upright_block, name) is not None
+    with pytest.raises(AttributeError):
+        _ = upright_block.nothing
+    code = "import sys, upright_block; print(sorted(m for m in sys.modules if m.startswith(('upright_block.', 'click', 'wasmtime', 'numpy'))))"
+    result = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert result.stdout.strip() == "['upright_block.lazily']"
+
+
+def test_the_command_line_uses_the_face_alone() -> None:
+    allowed = ("upright_block", "upright_block.reports", "upright_block.cli")
+    for path in sorted((ROOT / "src" / "upright_block" / "cli").glob("*.py")):
+        for line in path.read_text().splitlines():
+            words = line.split()
+            if words[:1] == ["from"] and words[1].startswith("upright_block"):
+                assert words[1] in allowed or words[1].startswith("upright_block.cli."), (
+                    f"{path.name}: {line}"
+                )
