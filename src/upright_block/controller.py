@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from fnmatch import fnmatchcase
 
 from upright_block.cases.cells import parse_span, parse_value
@@ -13,6 +12,7 @@ from upright_block.errors import BadValue, NeverMet, NotRunnable, ScanFault, Unk
 from upright_block.language.checking import observe
 from upright_block.language.findings import Findings
 from upright_block.language.literals import LiteralProblem, Value, shown, shown_duration
+from upright_block.language.nodes import record
 from upright_block.language.scope import Scope
 from upright_block.language.signals import NoSignal, Signal, find_signal, no_value
 from upright_block.language.typed import Unit, Variable
@@ -27,7 +27,7 @@ _TIMES = ("duration", "date", "time of day", "date and time")
 """Types whose values are ns as an int."""
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Moment:
     """What a controller holds at a moment, with what it had recorded until then."""
 

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import os
-import shutil
-import tempfile
 from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
@@ -19,6 +17,8 @@ def write_file(path: Path, content: bytes) -> None:
     Raises:
         OSError: it could not be written; then nothing is left of it.
     """
+    import tempfile
+
     handle, name = tempfile.mkstemp(dir=path.parent, prefix=_PART)
     _unfinished.add(name)
     try:
@@ -38,6 +38,8 @@ def write_folder(folder: Path, fill: Callable[[Path], None]) -> None:
     Raises:
         OSError: it could not be written; then nothing is left of it.
     """
+    import tempfile
+
     exists = folder.is_dir()
     if not exists:
         folder.parent.mkdir(parents=True, exist_ok=True)
@@ -74,6 +76,8 @@ def drop_unfinished() -> None:
 def _remove(name: str) -> None:
     with suppress(OSError):
         if os.path.isdir(name):
+            import shutil
+
             shutil.rmtree(name, ignore_errors=True)
         else:
             os.unlink(name)

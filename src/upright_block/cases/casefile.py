@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import re
-from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
 
@@ -12,6 +11,7 @@ from upright_block.cases.cells import parse_span
 from upright_block.cases.table import Table, csv_table, inline_table
 from upright_block.language.findings import Finding, Findings
 from upright_block.language.literals import LiteralProblem, parse_date_and_time
+from upright_block.language.nodes import record
 from upright_block.language.source import Source
 from upright_block.library import FileProblem, Files, Origin, Toml, TomlProblem, read_toml
 
@@ -23,7 +23,7 @@ _LATER = {"timing": "timing tables", "always": "rules that always hold", "never"
 _CLOCK_WAY_OUT = 'Write clock = "2026-03-29-06:00:00".'
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Given:
     """A value that a case sets before the first scan: a dotted path, and a text or a list of them."""
 
@@ -32,7 +32,7 @@ class Given:
     key: Toml
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Case:
     """One case. ``run_for`` is in ns, or None when the last row ends the case.
 
@@ -51,7 +51,7 @@ class Case:
     mistakes: tuple[Finding, ...]
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Subject:
     """What the cases of a file are for; ``kind`` is one of `SUBJECTS`."""
 
@@ -60,7 +60,7 @@ class Subject:
     place: Toml
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class CaseFile:
     """The cases of one subject. ``scan`` is in ns, or None where the tasks of a configuration say it.
 

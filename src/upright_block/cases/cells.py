@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 import re
-from dataclasses import dataclass
 from decimal import Decimal
 from functools import lru_cache
 from typing import TypeVar
@@ -22,6 +21,7 @@ from upright_block.language.literals import (
     parse_typed,
     shown,
 )
+from upright_block.language.nodes import record
 from upright_block.language.types import (
     UNTYPED_REAL,
     Elementary,
@@ -41,7 +41,7 @@ _MOST_CACHED = 20_000
 N = TypeVar("N", int, Decimal)
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Check:
     """A value is right when it lies from ``low`` to ``high``, or outside of them if ``outside``.
 

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from upright_block.cases.plan import Drive, Plan
 from upright_block.compiler.layout import code
 from upright_block.compiler.program import Slot
 from upright_block.language.literals import Value
+from upright_block.language.nodes import record
 from upright_block.language.types import Elementary
 from upright_block.machine.events import EVENT, force_events, store_events
 from upright_block.machine.machine import Machine
@@ -22,7 +22,7 @@ _PACKED = [("scan", "<i8"), ("tail", f"V{_TAIL}")]
 _MANY = 20_000
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class _Column:
     """What a column stores where: with the number of its force if it is one, and what lies there before the run."""
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 from array import array
 from bisect import bisect_right
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 from upright_block.cases.casefile import Case, CaseFile, Given
 from upright_block.cases.cells import Check, parse_check, parse_span, parse_value, simple_span
@@ -13,6 +12,7 @@ from upright_block.cases.table import ROLES, TIME_HEADS, Cell, Table
 from upright_block.language.catalogue import stops
 from upright_block.language.findings import Finding, Findings, Related
 from upright_block.language.literals import LiteralProblem, Value, parse_integer, shown, shown_duration
+from upright_block.language.nodes import record
 from upright_block.language.signals import NoSignal, Signal, find_signal, no_value
 from upright_block.language.source import Source
 from upright_block.language.typed import Compound, Unit
@@ -29,7 +29,7 @@ MOST_COLUMNS = 1_000
 _TIMES_OF_OTHERS = ("time", "t", "timestamp", "seconds", "sec", "s", "ms", "step", "tick")
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Expectations:
     """The checks of the signal at ``path``: that of ``rows[i]`` is ``checks[i]``.
 
@@ -44,7 +44,7 @@ class Expectations:
     hold: bool
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Drive:
     """What one column stores into the signal at ``path`` before the scans of some rows: ``values[i]`` in that of ``rows[i]``.
 
@@ -57,7 +57,7 @@ class Drive:
     values: list[Value | None]
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Plan:
     """Everything that a run of a case does, in paths and values, so that it can be sent anywhere.
 
@@ -84,7 +84,7 @@ class Plan:
         return sum(len(e.checks) for e in self.expectations)
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class ReadyCase:
     """A case that can be run: as it is written, the unit that it is for, and its plan.
 

@@ -6,10 +6,8 @@ import os
 import time
 from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, replace
 from functools import cache
-from typing import Any
+from typing import Any, TypeVar
 
 import wasmtime
 
@@ -21,6 +19,7 @@ from upright_block.compiler.cache import compiled
 from upright_block.compiler.image import Bodies, Image, Site, build_image
 from upright_block.compiler.program import USUAL, Mode, Slot, make_program
 from upright_block.language.literals import Value
+from upright_block.language.nodes import record, replaced
 from upright_block.language.signals import find_signal, signals
 from upright_block.language.typed import Unit
 from upright_block.machine.machine import Machine, spans_of
@@ -34,10 +33,11 @@ _ROWS_BEFORE = 3
 _MOST_SHOWN = 60
 _MOST_NOTED = 4 << 20
 
+T = TypeVar("T")
 _Key = tuple[Unit, tuple[tuple[str, Value], ...]]
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class _Batch:
     key: _Key
     cases: tuple[tuple[int, ReadyCase], ...]
@@ -54,21 +54,35 @@ def run_cases(
     batches = _batches(cases)
     bodies = Bodies()
     verdicts: dict[int, Verdict] = {}
-    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-        keys = list(dict.fromkeys(batch.key for batch in batches))
-        built = dict(zip(keys, pool.map(lambda key: _compile(key, mode, bodies), keys), strict=True))
+    built: dict[_Key, tuple[Image, wasmtime.Module]] = {}
 
-        def run(batch: _Batch) -> None:
-            image, module = built[batch.key]
-            machine = Machine(image, module)
-            noting = cache(lambda: _noting(batch.key, mode, bodies, machine))
-            for index, case in batch.cases:
-                verdicts[index] = run_case(case, machine, noting)
-                if done is not None:
-                    done(verdicts[index])
+    def build(key: _Key) -> None:
+        built[key] = _compile(key, mode, bodies)
 
-        list(pool.map(run, batches))
+    def run(batch: _Batch) -> None:
+        image, module = built[batch.key]
+        machine = Machine(image, module)
+        noting = cache(lambda: _noting(batch.key, mode, bodies, machine))
+        for index, case in batch.cases:
+            verdicts[index] = run_case(case, machine, noting)
+            if done is not None:
+                done(verdicts[index])
+
+    _on_all_cores(build, list(dict.fromkeys(batch.key for batch in batches)))
+    _on_all_cores(run, batches)
     return [verdicts[index] for index in range(len(cases))]
+
+
+def _on_all_cores(work: Callable[[T], None], items: Sequence[T]) -> None:
+    """Do some work for each item, on as many threads as there are cores; one item needs none."""
+    if len(items) < 2:
+        for item in items:
+            work(item)
+        return
+    from concurrent.futures import ThreadPoolExecutor
+
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        list(pool.map(work, items))
 
 
 def _batches(cases: Iterable[ReadyCase]) -> list[_Batch]:
@@ -97,7 +111,7 @@ def _noting(key: _Key, mode: Mode, bodies: Bodies, machine: Machine) -> Machine:
     """A machine that notes who wrote what; ``machine`` itself where that would take too much memory."""
     if len(machine.program.initial) > _MOST_NOTED:
         return machine
-    return Machine(_image(key, replace(mode, notes_writers=True), bodies))
+    return Machine(_image(key, replaced(mode, notes_writers=True), bodies))
 
 
 # --- one case ---

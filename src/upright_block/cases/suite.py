@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from fnmatch import translate
 from pathlib import Path
 from typing import TypeVar
@@ -17,6 +16,7 @@ from upright_block.language.catalogue import stops
 from upright_block.language.findings import Finding, Findings
 from upright_block.language.literals import shown_duration
 from upright_block.language.names import listed
+from upright_block.language.nodes import record
 from upright_block.language.source import Source
 from upright_block.language.typed import Unit
 from upright_block.language.types import BROKEN, OpenArray
@@ -26,7 +26,7 @@ _NO_LAYOUT = ("recursion", "nested-too-deep", "out-of-range", "too-many-calls")
 Named = TypeVar("Named", bound=ReadyCase | NotRun)
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Suite:
     """``ready`` are the cases that can run, ``not_run`` those that cannot; ``files`` counts the case files.
 

@@ -6,10 +6,9 @@ import csv
 import re
 from array import array
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass, field
 from itertools import accumulate
 
-from upright_block.language.nodes import node
+from upright_block.language.nodes import fresh, node, record
 from upright_block.language.source import Source
 
 TIME_HEADS = ("at", "after", "scan")
@@ -33,7 +32,7 @@ class Cell:
     end: int
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Flaw:
     """What is wrong with the form of a table."""
 
@@ -47,7 +46,7 @@ class Flaw:
 Split = Callable[[int], list[Cell]]
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Table:
     """``columns`` has the texts of the rows for each of the ``heads``; an empty text says nothing.
 
@@ -59,7 +58,7 @@ class Table:
     columns: tuple[list[str], ...]
     starts: array[int]
     split: Split
-    flaws: list[Flaw] = field(default_factory=list)
+    flaws: list[Flaw] = fresh(default_factory=list)
 
     @property
     def rows(self) -> int:

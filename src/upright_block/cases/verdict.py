@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
 from upright_block.cases.cells import Check
 from upright_block.cases.plan import ReadyCase
 from upright_block.language.findings import Finding
 from upright_block.language.literals import Value
+from upright_block.language.nodes import record
 from upright_block.language.signals import Signal
 from upright_block.language.source import Source
 
@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 Status = Literal["passed", "failed", "fault", "checks nothing"]
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Miss:
     """A value of ``signal`` that was not as expected after scan ``scan``; its cell is that of ``row`` and ``column`` of the table.
 
@@ -36,7 +36,7 @@ class Miss:
     since: int | None
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Moments:
     """The values of some signals after some scans: ``after[scan][i]`` is that of ``signals[i]``.
 
@@ -48,7 +48,7 @@ class Moments:
     writers: dict[str, Site]
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Verdict:
     """The verdict on one case.
 
@@ -68,7 +68,7 @@ class Verdict:
     reached: tuple[Point, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class NotRun:
     """A case that could not be run, and why: its own findings, or those of its file or unit."""
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import os
-import shutil
 import sys
 from collections.abc import Callable, Iterable, Sequence
 from functools import wraps
@@ -36,7 +35,15 @@ if sys.stdout is None:  # closed by the caller
 
 def width() -> int:
     """Columns to fill: those of the terminal, or of COLUMNS, up to 160; 160 where there is neither."""
-    return max(40, min(shutil.get_terminal_size((160, 24)).columns, 160))
+    columns = os.environ.get("COLUMNS", "")
+    if columns.isdigit() and int(columns):
+        found = int(columns)
+    else:
+        try:
+            found = os.get_terminal_size(sys.__stdout__.fileno()).columns if sys.__stdout__ else 0
+        except (OSError, ValueError):
+            found = 0
+    return max(40, min(found or 160, 160))
 
 
 def show_lines(lines: Iterable[Line]) -> None:

@@ -14,11 +14,9 @@ import stat
 from collections.abc import Callable
 from contextlib import suppress
 from functools import cache
-from importlib.metadata import version
 from pathlib import Path
 from threading import Lock
 
-import platformdirs
 import wasmtime
 
 from upright_block.whole import write_file
@@ -54,11 +52,11 @@ def engine(is_large: bool = False) -> wasmtime.Engine:
 def cache_folder() -> Path:
     """The folder of compiled modules; ``UPRIGHT_CACHE`` names another one."""
     named = os.environ.get("UPRIGHT_CACHE")
-    return (
-        Path(named)
-        if named
-        else Path(platformdirs.user_cache_dir("upright-block", appauthor=False)) / "modules"
-    )
+    if named:
+        return Path(named)
+    import platformdirs
+
+    return Path(platformdirs.user_cache_dir("upright-block", appauthor=False)) / "modules"
 
 
 def compiled(text: str, is_large: bool = False) -> wasmtime.Module:
@@ -73,8 +71,8 @@ def compiled(text: str, is_large: bool = False) -> wasmtime.Module:
 
 
 def _key(text: str) -> str:
-    """Everything that the compiled bytes depend on."""
-    parts = (text, version("wasmtime"), platform.machine(), platform.system())
+    """Everything that the compiled bytes depend on; the engine itself refuses those of another version of it."""
+    parts = (text, platform.machine(), platform.system())
     return hashlib.sha256("\0".join(parts).encode()).hexdigest()
 
 

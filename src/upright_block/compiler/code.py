@@ -6,16 +6,15 @@ of sites, the addresses of data, the values that constants are given.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-
 from upright_block.compiler.flow import Usage
 from upright_block.compiler.layout import encode
 from upright_block.compiler.program import Mode
 from upright_block.language import syntax, typed
+from upright_block.language.nodes import fresh, record, state
 from upright_block.language.types import Type, string_type
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Point:
     """A statement, or one way of a branch: ``way`` is empty for a statement, else what leads this way."""
 
@@ -24,7 +23,7 @@ class Point:
     way: str
 
 
-@dataclass(slots=True)
+@state
 class Code:
     """The functions of a unit as WebAssembly text with marks, and what the marks stand for.
 
@@ -37,15 +36,15 @@ class Code:
 
     mode: Mode
     pinned: frozenset[typed.Variable]
-    functions: list[str] = field(default_factory=list)
-    sites: list[tuple[typed.Unit, int, str]] = field(default_factory=list)
-    data: dict[tuple[bytes, int], str] = field(default_factory=dict)
-    rooms: list[tuple[int, int]] = field(default_factory=list)
-    shared: dict[typed.Variable, str] = field(default_factory=dict)
-    constants: dict[tuple[typed.Variable, Type], str] = field(default_factory=dict)
-    points: list[Point] = field(default_factory=list)
-    virtual: dict[str, typed.Unit] = field(default_factory=dict)
-    inside: dict[tuple[typed.Unit, tuple[typed.Variable, ...]], Usage] = field(default_factory=dict)
+    functions: list[str] = fresh(default_factory=list)
+    sites: list[tuple[typed.Unit, int, str]] = fresh(default_factory=list)
+    data: dict[tuple[bytes, int], str] = fresh(default_factory=dict)
+    rooms: list[tuple[int, int]] = fresh(default_factory=list)
+    shared: dict[typed.Variable, str] = fresh(default_factory=dict)
+    constants: dict[tuple[typed.Variable, Type], str] = fresh(default_factory=dict)
+    points: list[Point] = fresh(default_factory=list)
+    virtual: dict[str, typed.Unit] = fresh(default_factory=dict)
+    inside: dict[tuple[typed.Unit, tuple[typed.Variable, ...]], Usage] = fresh(default_factory=dict)
 
     def site(self, unit: typed.Unit, start: int, kind: str) -> str:
         """The number of a place that can fault."""

@@ -4,9 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from functools import cache
-from importlib import resources
 
 from upright_block.compiler.bodies import dispatcher, write_code
 from upright_block.compiler.code import Code, Point, has_kinds
@@ -15,9 +13,11 @@ from upright_block.compiler.instructions import constant
 from upright_block.compiler.layout import DATA, encode
 from upright_block.compiler.program import Mode, Program
 from upright_block.language import typed
+from upright_block.language.nodes import record
 from upright_block.language.source import Source
 from upright_block.language.typed import closure
 from upright_block.language.types import Elementary, String, Type, string_type
+from upright_block.shipped import shipped_text
 
 _PAGE = 65536
 _LARGE = 400_000
@@ -25,7 +25,7 @@ _LARGE = 400_000
 _MARK = re.compile(r"\{([a-z])([0-9]+)\}")
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Site:
     """A place in a source that can fault, and how."""
 
@@ -44,7 +44,7 @@ class Site:
         return self.source.line(self.start)
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Image:
     """A compiled program as text; its data begins at address `DATA`.
 
@@ -195,4 +195,4 @@ def _escaped(content: bytes) -> str:
 @cache
 def _runtime(name: str) -> str:
     """WebAssembly text that ships with the compiler."""
-    return (resources.files(__package__) / f"{name}.wat").read_text(encoding="utf-8")
+    return shipped_text(__package__, f"{name}.wat")

@@ -10,10 +10,10 @@ An in-out is kept as the address of the caller's variable.
 from __future__ import annotations
 
 import struct
-from dataclasses import dataclass
 from itertools import groupby
 
 from upright_block.language.literals import Value
+from upright_block.language.nodes import record
 from upright_block.language.typed import Compound, Initial, Unit, Variable, default_of
 from upright_block.language.types import STRING_HEAD, UDINT, Array, Elementary, OpenArray, String, Type
 
@@ -126,7 +126,7 @@ def held_type(variable: Variable) -> Type:
     return UDINT if is_address else variable.type
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Layout:
     """The data of a block or a structure: an offset for each variable, and the bytes it starts with."""
 

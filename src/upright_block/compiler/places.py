@@ -8,13 +8,13 @@ addresses of its own, since no unit can call itself. See `bodies` for where the 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
 
 from upright_block.compiler.code import Code
 from upright_block.compiler.flow import Usage
 from upright_block.compiler.instructions import conversion, load, store, value_type
 from upright_block.compiler.layout import alignment_of, initial_of, layout_of, size_of
 from upright_block.language import typed
+from upright_block.language.nodes import fresh, state
 from upright_block.language.types import (
     BOUNDS_AT,
     LINT,
@@ -29,7 +29,7 @@ from upright_block.language.types import (
 )
 
 
-@dataclass(slots=True)
+@state
 class Frame:
     """The unit whose statements are being written, and where its data is.
 
@@ -44,10 +44,10 @@ class Frame:
     offset: int
     leave: str
     usage: Usage
-    touched: dict[typed.Variable, str] = field(default_factory=dict)
-    written: set[typed.Variable] = field(default_factory=set)
-    pointers: dict[typed.Variable, str] = field(default_factory=dict)
-    homes: dict[typed.Variable, str] = field(default_factory=dict)
+    touched: dict[typed.Variable, str] = fresh(default_factory=dict)
+    written: set[typed.Variable] = fresh(default_factory=set)
+    pointers: dict[typed.Variable, str] = fresh(default_factory=dict)
+    homes: dict[typed.Variable, str] = fresh(default_factory=dict)
 
 
 Checked = frozenset[tuple[typed.Variable, int, int]]

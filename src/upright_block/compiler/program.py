@@ -7,11 +7,11 @@ in-outs and the values of the probes, and whose body is one scan.
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 
 from upright_block.compiler.layout import Layout, decode, encode, initial_of, layout_of, size_of
 from upright_block.language import syntax, typed
 from upright_block.language.literals import Value
+from upright_block.language.nodes import node, record
 from upright_block.language.signals import Signal, find_signal, globals_of, signals
 from upright_block.language.types import BOOL, Array, Elementary, String, Type
 
@@ -19,7 +19,7 @@ Constants = Mapping[typed.Variable, Value]
 """The values that constants have instead of their own."""
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Mode:
     """How a program is compiled.
 
@@ -36,7 +36,7 @@ class Mode:
 USUAL = Mode()
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Probe:
     """A function without inputs that is called after each scan, for the instance of its owner at ``path``.
 
@@ -47,7 +47,7 @@ class Probe:
     path: str = ""
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Slot:
     """A signal with its place in memory, ``offset`` bytes from the start of the data.
 
@@ -86,7 +86,7 @@ class Slot:
         return 1 if self.bit is not None else size_of(self.type)
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@node
 class Program:
     """``root`` with its data: ``initial`` are the bytes of it before the first scan.
 

@@ -8,19 +8,19 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
 from fnmatch import fnmatchcase
 
 from upright_block.language.catalogue import Level, catalogue
 from upright_block.language.findings import Finding, Findings
 from upright_block.language.lexer import tokenize
+from upright_block.language.nodes import fresh, record, replaced
 from upright_block.language.source import Source
 
 _ALLOW = re.compile(r"allow[ \t]+(?P<name>[\w-]+)[ \t]*(?::[ \t]*(?P<reason>.*))?\Z", re.IGNORECASE)
 _HASH = re.compile(r"(?m)(?:^|(?<=[ \t]))#[ \t]*(?P<text>allow[ \t]+\S.*?)[ \t\r]*$", re.IGNORECASE)
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Allowance:
     """That findings called ``name`` are meant as they are, at ``start`` to ``end`` of ``source``.
 
@@ -44,15 +44,15 @@ class Allowance:
         return finding.source.path == self.source.path and finding.line in self.lines
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Policy:
     """What a manifest says of findings: levels by name, and allowances."""
 
-    levels: Mapping[str, Level] = field(default_factory=dict)
+    levels: Mapping[str, Level] = fresh(default_factory=dict)
     allowances: tuple[Allowance, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Settled:
     """Findings with their levels, and those that are ``allowed``, each with its allowance."""
 
@@ -84,7 +84,7 @@ def settle(found: Sequence[Finding], sources: Iterable[Source], policy: Policy) 
         ))  # fmt: skip
     levels = policy.levels
     everything = [*kept, *about.items] if about.items else kept
-    weighed = [replace(f, level=levels[f.name]) if f.name in levels else f for f in everything]
+    weighed = [replaced(f, level=levels[f.name]) if f.name in levels else f for f in everything]
     if about.items:
         weighed.sort(key=lambda finding: (finding.source.path, finding.start))
     return Settled(tuple(weighed), tuple(allowed))

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import tomllib
-from dataclasses import dataclass
 from functools import cache
-from importlib import resources
 from typing import Literal
+
+from upright_block.language.nodes import record
+from upright_block.shipped import shipped_text
 
 Level = Literal["error", "warning"]
 WARNINGS = frozenset(
@@ -27,7 +27,7 @@ WARNINGS = frozenset(
 """Findings that stop nothing: what has one can be run."""
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Entry:
     """What a finding means: ``says`` is a paragraph, ``wrong`` a text that has it, ``right`` the same mended.
 
@@ -57,7 +57,9 @@ def stops(name: str) -> bool:
 @cache
 def catalogue() -> dict[str, Entry]:
     """The entries by name."""
-    text = (resources.files(__package__) / "catalogue.toml").read_text(encoding="utf-8")
+    import tomllib
+
+    text = shipped_text(__package__, "catalogue.toml")
     return {
         name: Entry(
             name, level_of(name), entry["says"], entry.get("kind", "body"), entry.get("vars", ""),

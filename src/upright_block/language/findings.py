@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
 
 from upright_block.language.catalogue import Level, level_of
 from upright_block.language.names import did_you_mean
+from upright_block.language.nodes import record, replaced
 from upright_block.language.source import Source
 
 _MOST_LINES = 6
 _MOST_HINTS = 500
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Related:
     """A second place that belongs to a finding, such as the line that opened an IF."""
 
@@ -23,7 +23,7 @@ class Related:
     message: str
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Finding:
     """One thing to tell the reader.
 
@@ -95,7 +95,7 @@ class Findings:
             found.setdefault(key, finding)
             lines.setdefault(key, []).append(finding.line)
         return [
-            replace(finding, way_out=f"{finding.way_out} {_also(lines[key])}".strip())
+            replaced(finding, way_out=f"{finding.way_out} {_also(lines[key])}".strip())
             for key, finding in found.items()
         ]
 

@@ -9,10 +9,10 @@ IEC 61131-3:2013, 6.1 (character set, identifiers, keywords, comments) and 6.3 (
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from sys import intern
 
 from upright_block.language.findings import Finding, Findings
+from upright_block.language.nodes import record
 from upright_block.language.source import Source
 
 KEYWORDS = frozenset(
@@ -133,7 +133,7 @@ _TOKEN = re.compile(
 _COMMENT_EDGE = {"(*": re.compile(r"\(\*|\*\)"), "/*": re.compile(r"/\*|\*/")}
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Comment:
     """A comment without its marks; offsets are those of the whole comment."""
 
@@ -142,7 +142,7 @@ class Comment:
     text: str
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Tokens:
     """The tokens of a source, in parallel lists that all end with a token of kind ``end``."""
 

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
 
 from upright_block.language import syntax
+from upright_block.language.nodes import fresh, record, state
 from upright_block.language.signatures import StandardFunction
 from upright_block.language.source import Source
 from upright_block.language.typed import Initial, Structure, Unit
 from upright_block.language.types import Enumeration, Type
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Standard:
     """The standard's own blocks and functions, as the layer that holds them offers them.
 
@@ -26,7 +26,7 @@ class Standard:
     names: frozenset[str]
 
 
-@dataclass(slots=True, eq=False)
+@state
 class NamedType:
     """A type of the library. ``type`` is None until it is looked at; ``initial`` is None where none is written.
 
@@ -41,7 +41,7 @@ class NamedType:
     opened_at: int | None = None
 
 
-@dataclass(slots=True, eq=False)
+@state
 class NamedValues:
     """An enumeration, and where its bare names are known: in a namespace, or in the unit that it is written in."""
 
@@ -50,7 +50,7 @@ class NamedValues:
     unit: Unit | None
 
 
-@dataclass(slots=True)
+@state
 class Scope:
     """All names of the library, in upper case. Standard units appear as they are first used.
 
@@ -58,11 +58,11 @@ class Scope:
     """
 
     standard: Standard
-    units: dict[str, Unit] = field(default_factory=dict)
-    types: dict[str, NamedType] = field(default_factory=dict)
-    values: dict[str, list[NamedValues]] = field(default_factory=dict)
-    configurations: dict[str, Unit] = field(default_factory=dict)
-    globals: Structure = field(
+    units: dict[str, Unit] = fresh(default_factory=dict)
+    types: dict[str, NamedType] = fresh(default_factory=dict)
+    values: dict[str, list[NamedValues]] = fresh(default_factory=dict)
+    configurations: dict[str, Unit] = fresh(default_factory=dict)
+    globals: Structure = fresh(
         default_factory=lambda: Structure("global variables", Source("", ""), is_globals=True)
     )
 

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass
 
 from upright_block.language import syntax
 from upright_block.language.findings import Findings
 from upright_block.language.literals import LiteralProblem, parse_integer
 from upright_block.language.names import did_you_mean, listed
+from upright_block.language.nodes import record
 from upright_block.language.parsing import parse_expression
 from upright_block.language.source import Source
 from upright_block.language.typed import (
@@ -26,7 +26,7 @@ from upright_block.language.types import DINT, PARTS, Array, Elementary, String,
 _MOST_SHOWN = 256
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Signal:
     """A place in an instance of a unit, or a global variable.
 

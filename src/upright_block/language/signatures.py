@@ -6,9 +6,9 @@ type T take the nearest type common to their arguments. IEC 61131-3:2013, 6.6.1.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Literal
 
+from upright_block.language.nodes import record
 from upright_block.language.types import Elementary
 
 Form = Literal[
@@ -20,7 +20,7 @@ one that may ``convert`` from any type, and conversions by way of a unit: ``bcd`
 ``recode``, to characters of another width."""
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Pin:
     """``group`` is the generic type of a pin that stands for itself; without type and group it is of type T."""
 
@@ -29,7 +29,7 @@ class Pin:
     group: str = ""
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class StandardFunction:
     """``group`` bounds T. With ``extensible`` the last pin repeats, counting up its number (``IN2``, ``IN3``).
 

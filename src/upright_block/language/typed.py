@@ -9,13 +9,12 @@ offset of the source text that a fault is reported at.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from math import gcd
 from typing import Any, Literal
 
 from upright_block.language import syntax
 from upright_block.language.literals import Value
-from upright_block.language.nodes import node
+from upright_block.language.nodes import fresh, node, record, state
 from upright_block.language.source import Source
 from upright_block.language.types import BROKEN, Array, Elementary, OpenArray, String, Type
 
@@ -31,7 +30,7 @@ Initial = Value | tuple["Initial", ...] | dict[str, "Initial"] | None
 differ from their own; None is that of the type."""
 
 
-@dataclass(slots=True, eq=False)
+@state
 class Variable:
     """A declared variable of a unit, a field of a structure, or a global variable.
 
@@ -81,7 +80,7 @@ class Compound(Type):
     kept: dict[str, Any]
 
 
-@dataclass(slots=True, eq=False, repr=False)
+@state
 class Structure(Compound):
     """STRUCT (6.4.4.6), or with ``is_globals`` all global variables of a library.
 
@@ -91,13 +90,13 @@ class Structure(Compound):
     name: str
     source: Source
     comment: str = ""
-    variables: dict[str, Variable] = field(default_factory=dict)
+    variables: dict[str, Variable] = fresh(default_factory=dict)
     is_globals: bool = False
     depth: int = 1
-    kept: dict[str, Any] = field(default_factory=dict)
+    kept: dict[str, Any] = fresh(default_factory=dict)
 
 
-@dataclass(slots=True)
+@state
 class Use:
     """That a unit contains or calls another: where it does so first, and how many calls are written."""
 
@@ -106,7 +105,7 @@ class Use:
     calls: int
 
 
-@dataclass(slots=True, eq=False, repr=False)
+@state
 class Unit(Compound):
     """A function block, a program or a function: interface, and body once checked.
 
@@ -129,29 +128,29 @@ class Unit(Compound):
     source: Source
     syntax: syntax.Unit
     comment: str
-    variables: dict[str, Variable] = field(default_factory=dict)
+    variables: dict[str, Variable] = fresh(default_factory=dict)
     result: Variable | None = None
     body: tuple[Statement, ...] | None = None
-    uses: dict[str, Unit] = field(default_factory=dict)
-    used: dict[str, Use] = field(default_factory=dict)
+    uses: dict[str, Unit] = fresh(default_factory=dict)
+    used: dict[str, Use] = fresh(default_factory=dict)
     cost: int = 1
-    refers: dict[str, Unit] = field(default_factory=dict)
+    refers: dict[str, Unit] = fresh(default_factory=dict)
     is_broken: bool = False
     is_standard: bool = False
     wraps: Unit | None = None
     shares: Structure | None = None
-    addressed: list[Place] = field(default_factory=list)
+    addressed: list[Place] = fresh(default_factory=list)
     base: Unit | None = None
-    interfaces: list[Unit] = field(default_factory=list)
-    methods: dict[str, Unit] = field(default_factory=dict)
+    interfaces: list[Unit] = fresh(default_factory=list)
+    methods: dict[str, Unit] = fresh(default_factory=dict)
     owner: Unit | None = None
     access: Access = "PROTECTED"
     number: int = 0
     works_on_itself: bool = False
-    virtual_uses: dict[str, None] = field(default_factory=dict)
-    edges: dict[str, Variable] = field(default_factory=dict)
+    virtual_uses: dict[str, None] = fresh(default_factory=dict)
+    edges: dict[str, Variable] = fresh(default_factory=dict)
     tasks: tuple[Task, ...] = ()
-    kept: dict[str, Any] = field(default_factory=dict)
+    kept: dict[str, Any] = fresh(default_factory=dict)
     _this: Variable | None = None
 
     def use(self, unit: Unit, at: _Node, calls: int = 1) -> None:
@@ -239,7 +238,7 @@ class Unit(Compound):
         return [v for v in self.variables.values() if v.section in ("input", "in_out", "output")]
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Task:
     """A task of a configuration with the instances of programs in it (6.8.2).
 

@@ -7,9 +7,10 @@ are types too; they have variables of their own and stand in `typed`.
 from __future__ import annotations
 
 from collections.abc import Hashable, Iterator
-from dataclasses import dataclass, field
 from itertools import product
 from typing import Literal, TypeVar
+
+from upright_block.language.nodes import node, required
 
 Family = Literal[
     "bool", "signed", "unsigned", "bits", "real", "duration", "date", "time of day", "date and time",
@@ -36,13 +37,13 @@ class Type:
         return self.name
 
 
-@dataclass(frozen=True, slots=True, eq=False, repr=False)
+@node
 class Elementary(Type):
     """A type whose values have no parts; ``bits`` is the width in memory."""
 
     name: str
-    family: Family = field()
-    bits: int = field()
+    family: Family = required()
+    bits: int = required()
 
     @property
     def low(self) -> int:
@@ -79,13 +80,13 @@ class Elementary(Type):
         return value - (1 << self.bits) if self.is_signed and value >> (self.bits - 1) else value
 
 
-@dataclass(frozen=True, slots=True, eq=False, repr=False)
+@node
 class Subrange(Elementary):
     """A range of an integer type, both ends included; values of it are computed as ``base`` (6.4.4.4)."""
 
-    base: Elementary = field()
-    low: int = field()
-    high: int = field()
+    base: Elementary = required()
+    low: int = required()
+    high: int = required()
 
     @property
     def default(self) -> int:
@@ -93,16 +94,16 @@ class Subrange(Elementary):
         return self.low if not self.low <= 0 <= self.high else 0
 
 
-@dataclass(frozen=True, slots=True, eq=False, repr=False)
+@node
 class Enumeration(Elementary):
     """Named values (6.4.4.2, 6.4.4.3). ``key`` of ``members`` is a name in upper case.
 
     With ``is_open`` a base type was written: the names stand for values of it, and others may be assigned.
     """
 
-    stored: Elementary = field()
-    members: dict[str, tuple[str, int]] = field()
-    is_open: bool = field()
+    stored: Elementary = required()
+    members: dict[str, tuple[str, int]] = required()
+    is_open: bool = required()
 
     @property
     def is_signed(self) -> bool:
@@ -118,14 +119,14 @@ class Enumeration(Elementary):
         return next((name for name, known in self.members.values() if known == value), None)
 
 
-@dataclass(frozen=True, slots=True, eq=False, repr=False)
+@node
 class Reference(Elementary):
     """REF_TO: the address of a variable of type ``target``, or NULL; NULL itself has no target (6.4.4.10)."""
 
-    target: Type | None = field()
+    target: Type | None = required()
 
 
-@dataclass(frozen=True, slots=True, eq=False, repr=False)
+@node
 class String(Type):
     """STRING or WSTRING of at most ``capacity`` characters (6.4.2.2); a character takes ``width`` bytes.
 
@@ -151,7 +152,7 @@ class String(Type):
         return "WSTRING" if self.width == 2 else "STRING"
 
 
-@dataclass(frozen=True, slots=True, eq=False, repr=False)
+@node
 class Array(Type):
     """``bounds`` are the low and high index of each dimension; the last one varies fastest (6.4.4.5)."""
 
@@ -176,7 +177,7 @@ class Array(Type):
         return product(*(range(low, high + 1) for low, high in self.bounds))
 
 
-@dataclass(frozen=True, slots=True, eq=False, repr=False)
+@node
 class OpenArray(Type):
     """``ARRAY [*]``, an in-out that takes arrays of any bounds (6.5.3).
 

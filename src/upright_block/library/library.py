@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 from upright_block.language.checking import check_program, named_unit
 from upright_block.language.findings import Finding, Findings
+from upright_block.language.nodes import record
 from upright_block.language.scope import Scope
 from upright_block.language.source import Source
 from upright_block.language.typed import Unit
@@ -16,7 +16,7 @@ from upright_block.library.manifest import Manifest, read_manifest
 from upright_block.standard import STANDARD
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Library:
     """Everything that was read. ``findings`` are those of the sources, in the order of their places."""
 

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
 
 from upright_block.errors import UprightError
 from upright_block.language.allowing import Allowance, Policy
 from upright_block.language.catalogue import Level, catalogue
 from upright_block.language.names import did_you_mean
+from upright_block.language.nodes import record
 from upright_block.language.source import Source
 from upright_block.library.files import FileProblem, Files
 from upright_block.library.toml import Toml, TomlProblem, read_toml
@@ -23,7 +23,7 @@ class LibraryProblem(UprightError):
     """The library cannot be used at all."""
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Manifest:
     """``blocks`` and ``cases`` are folders relative to the one that holds the manifest.
 

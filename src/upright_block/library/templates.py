@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import re
-from importlib import resources
-from importlib.resources.abc import Traversable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from upright_block.errors import UprightError
 from upright_block.library.manifest import FILE_NAME
 from upright_block.whole import is_empty, write_folder
+
+if TYPE_CHECKING:
+    from importlib.resources.abc import Traversable
 
 
 class TemplateProblem(UprightError):
@@ -36,6 +38,8 @@ def write_new(folder: Path) -> list[Path]:
 
 
 def _write(folder: Path, template: str, replaced: dict[str, str]) -> list[Path]:
+    from importlib import resources
+
     source = resources.files("upright_block") / "examples" / template
     written: list[Path] = []
     try:

@@ -5,10 +5,10 @@ from __future__ import annotations
 import re
 import tomllib
 from bisect import bisect_right
-from dataclasses import dataclass
 from typing import Any
 
 from upright_block.language.limits import MOST_NESTED
+from upright_block.language.nodes import state
 
 _SPACE = re.compile(r"(?:[ \t\r\n]|#[^\n]*)*")
 _BLANK = re.compile(r"[ \t]*")
@@ -30,7 +30,7 @@ class TomlProblem(Exception):
         self.start = start
 
 
-@dataclass(slots=True, eq=False)
+@state
 class Toml:
     """A value with the offsets of its key, and of itself with any quotes.
 

@@ -7,7 +7,6 @@ import struct
 import time
 from bisect import bisect_right
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, cast
 
 import wasmtime
@@ -19,6 +18,7 @@ from upright_block.compiler.layout import DATA, FORCES, code
 from upright_block.compiler.program import Program, Slot
 from upright_block.language.limits import MOST_TURNS
 from upright_block.language.literals import Value
+from upright_block.language.nodes import record
 from upright_block.language.signals import NoSignal
 from upright_block.language.typed import closure
 from upright_block.language.types import Elementary
@@ -41,7 +41,7 @@ _HEADER = struct.Struct("<qqiiiiqqqiiiiiiiiqi")
 """The header of the driver from address 8 on; see ``driver.wat``."""
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Snapshot:
     """All that a machine holds at a moment: its data with the clock and the forces."""
 

@@ -5,13 +5,13 @@ from __future__ import annotations
 import struct
 from bisect import bisect_right
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
 from upright_block.compiler.image import Site
 from upright_block.compiler.layout import DATA, code
 from upright_block.compiler.program import Slot
 from upright_block.language.literals import Value
+from upright_block.language.nodes import fresh, record
 from upright_block.language.types import Elementary, Type
 
 if TYPE_CHECKING:
@@ -26,7 +26,7 @@ History = tuple[Any, Any]
 """Scans, and the value of a slot from each of them on: lists, or arrays."""
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Fault:
     """Why a scan stopped. ``instance`` is the dotted path, empty for the unit itself."""
 
@@ -35,7 +35,7 @@ class Fault:
     instance: str
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class Trace:
     """The scans ``first`` to ``first + scans - 1`` of a run that began with the scan ``begun``.
 
@@ -53,8 +53,8 @@ class Trace:
     log: bytes
     fault: Fault | None
     is_met: bool = False
-    _words: dict[int, Word] = field(default_factory=dict)
-    _histories: dict[tuple[int, int | None, Type], History] = field(default_factory=dict)
+    _words: dict[int, Word] = fresh(default_factory=dict)
+    _histories: dict[tuple[int, int | None, Type], History] = fresh(default_factory=dict)
 
     @property
     def end(self) -> int:

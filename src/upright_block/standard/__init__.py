@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from functools import cache
-from importlib import resources
 
 from upright_block.language.scope import Standard
 from upright_block.language.source import Source
+from upright_block.shipped import shipped_text
 from upright_block.standard.functions import FUNCTIONS, function
 
 BLOCKS = ("TON", "TOF", "TP", "R_TRIG", "F_TRIG", "SR", "RS", "CTU", "CTD", "CTUD", "ACTION_CONTROL")
@@ -30,8 +30,7 @@ def source(name: str) -> Source | None:
     """The source text of a standard unit, by its name in upper case; None when it is not one."""
     if name not in UNITS:
         return None
-    file = resources.files(__name__) / "blocks" / f"{name.lower()}.st"
-    return Source(f"standard/{name}", file.read_text(encoding="utf-8"))
+    return Source(f"standard/{name}", shipped_text(__name__, f"blocks/{name.lower()}.st"))
 
 
 STANDARD = Standard(source, function, frozenset({*BLOCKS, *NUMERIC, *OTHERS, *FUNCTIONS}))

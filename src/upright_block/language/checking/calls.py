@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from upright_block.language import syntax, typed
 from upright_block.language.checking.conversions import CONVERTED, conversion_advice
 from upright_block.language.checking.places import PLACES, pins_of
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.standard import StandardChecker, counted
 from upright_block.language.names import listed
+from upright_block.language.nodes import record, state
 from upright_block.language.types import (
     BOOL,
     BROKEN,
@@ -33,7 +32,7 @@ _OF_OTHER_LANGUAGES = {
 """Functions of other languages, with what to write."""
 
 
-@dataclass(slots=True)
+@state
 class Arguments:
     """What a call gives to the pins of a unit; ``failed`` are pins whose argument was reported."""
 
@@ -44,7 +43,7 @@ class Arguments:
     is_incomplete: bool = False
 
 
-@dataclass(frozen=True, slots=True)
+@record
 class MethodCalled:
     """A method, and the instance it is called on; with ``is_virtual`` the kind of the instance decides which it is."""
 
