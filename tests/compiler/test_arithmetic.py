@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from random import Random
 
 import pytest
 from hypothesis import given, settings
@@ -260,3 +261,74 @@ def test_an_overflow_is_a_fault_where_the_manifest_says_so(type_: str) -> None:
                 assert (fault is not None) == (not low <= exact <= high), (a, b, k)
                 if fault is None:
                     assert machine.read("r") == exact
+
+
+KNOWN = [2, 3, 5, 7, 8, 10, 50, 60, 100, 127, 128, 1000, 4096, 32767]
+FAR = [2, 3, 7, 10, 50, 641, 1000, 65535, 65536, 999_983, 2**30, 2**31 - 1]
+
+
+def _cut(a: int, d: int) -> int:
+    return abs(a) // d * (1 if a >= 0 else -1)
+
+
+@pytest.mark.parametrize(
+    ("type_", "low", "high"), [("INT", -32768, 32767), ("UINT", 0, 65535), ("SINT", -128, 127)]
+)
+def test_division_by_a_known_number_is_exact_for_every_value(type_: str, low: int, high: int) -> None:
+    known = [d for d in KNOWN if d <= high]
+    outputs = "".join(f"q{d}, r{d} : {type_}; " for d in known)
+    body = " ".join(f"q{d} := n / {d}; r{d} := n MOD {d};" for d in known)
+    machine = machine_of(block(f"n : {type_}; {outputs}", f"{body} n := n + 1;"))
+    n = machine.slot("n")
+    machine.poke(n, n.encode(low))
+    slots = [machine.slot(f"{name}{d}") for d in known for name in "qr"]
+    trace = machine.run(high - low + 1, watched=slots)
+    for d in known:
+        values = range(low, high + 1)
+        assert trace.column(machine.slot(f"q{d}")).tolist() == [_cut(a, d) for a in values]
+        assert trace.column(machine.slot(f"r{d}")).tolist() == [a - _cut(a, d) * d for a in values]
+
+
+@pytest.mark.parametrize(("type_", "low", "high"), [("DINT", -(2**31), 2**31 - 1), ("UDINT", 0, 2**32 - 1)])
+def test_division_by_a_known_number_is_exact_far_from_zero(type_: str, low: int, high: int) -> None:
+    body = " ".join(f"q[{k}] := n / {d}; r[{k}] := n MOD {d};" for k, d in enumerate(FAR))
+    count = len(FAR) - 1
+    machine = machine_of(block(f"n : {type_}; q, r : ARRAY [0..{count}] OF {type_};", body))
+    edges = {low, low + 1, -1, 0, 1, high - 1, high}
+    edges |= {k * d + e for d in FAR for k in (-5, -1, 1, 3, high // d) for e in (-1, 0, 1)}
+    random = Random(7)
+    values = [v for v in {*edges, *(random.randint(low, high) for _ in range(300))} if low <= v <= high]
+    for n in values:
+        machine.write("n", n)
+        machine.run(1, watched=())
+        found = [(machine.read(f"q[{k}]"), machine.read(f"r[{k}]")) for k in range(len(FAR))]
+        assert found == [(_cut(n, d), n - _cut(n, d) * d) for d in FAR], n
+
+
+def test_what_is_known_to_be_above_zero_is_divided_exactly_too() -> None:
+    body = "FOR i := 0 TO 40000 DO IF i / 50 <> i50 OR i MOD 50 <> i - 50 * i50 OR i / 64 <> i64 OR i MOD 64 <> i - 64 * i64 THEN wrong := wrong + 1; END_IF "
+    body += "IF i - 50 * i50 = 49 THEN i50 := i50 + 1; END_IF IF i - 64 * i64 = 63 THEN i64 := i64 + 1; END_IF END_FOR"
+    machine = machine_of(block("i, i50, i64, wrong : DINT;", body))
+    assert machine.run(1).fault is None
+    assert (machine.read("wrong"), machine.read("i50"), machine.read("i64")) == (0, 800, 625)
+
+
+def test_what_was_checked_before_a_continue_is_checked_again_behind_it() -> None:
+    body = "REPEAT n := n + 1; i := n * 10 - 9; IF i > 5 THEN CONTINUE; END_IF r := a[i]; UNTIL a[i] > 3 OR n > 2 END_REPEAT"
+    fault = machine_of(block("a : ARRAY [1..3] OF INT; i, n, r : INT;", body)).run(1).fault
+    assert fault is not None
+    assert fault.site.kind == "index outside 1..3"
+
+
+@pytest.mark.parametrize(("last", "step", "ends"), [(32767, 1, 32768 - 65536), (32766, 1, 32767), (32766, 2, 32768 - 65536), (5, 1, 6), (0, 1, 1)])  # fmt: skip
+def test_a_for_ends_where_its_type_ends(last: int, step: int, ends: int) -> None:
+    first = max(0, last - 10 * step)
+    machine = machine_of(block("i, n : INT;", f"FOR i := {first} TO {last} BY {step} DO n := n + 1; END_FOR"))
+    assert machine.run(1).fault is None
+    assert (machine.read("n"), machine.read("i")) == ((last - first) // step + 1, ends)
+
+
+def test_a_for_counts_down_to_the_low_end_of_its_type() -> None:
+    machine = machine_of(block("i, n : SINT; m : UINT; k : USINT;", "FOR i := -120 TO -128 BY -1 DO n := n + 1; END_FOR FOR k := 250 TO 255 DO m := m + 1; END_FOR"))  # fmt: skip
+    assert machine.run(1).fault is None
+    assert (machine.read("n"), machine.read("i"), machine.read("m"), machine.read("k")) == (9, 127, 6, 0)

@@ -18,9 +18,9 @@ from upright_block.compiler.expressions import ExpressionEmitter, results
 from upright_block.compiler.flow import Usage, has_loops, usage
 from upright_block.compiler.instructions import load, narrow, store, value_type
 from upright_block.compiler.layout import held_type, layout_of
-from upright_block.compiler.places import Checked, Frame, copy_instructions, elementary
+from upright_block.compiler.places import Facts, Frame, copy_instructions, elementary
 from upright_block.language import syntax, typed
-from upright_block.language.types import Array, Elementary, OpenArray, String
+from upright_block.language.types import Array, Elementary, OpenArray, String, is_integer
 from upright_block.language.walking import every_statement
 
 _LONGEST_INLINED = 24
@@ -187,6 +187,7 @@ class BodyEmitter(ExpressionEmitter):
             self.uses_budget = True
             call = f"local.get $budget global.set $budget {call} global.get $budget local.set $budget"
         self.out.append(f"{call} br_if $leave")
+        self.facts = frozenset()
 
     def reach(self, origin: syntax.Node, way: str = "") -> None:
         """Note that a statement, or one way of a branch, was reached, where that is asked for."""
@@ -195,7 +196,14 @@ class BodyEmitter(ExpressionEmitter):
             self.out.append(f"i32.const {point} i32.const 1 i32.store8")
 
     def _assign(self, at: typed.Assign) -> None:
+        type_ = at.place.type
+        known: Facts = frozenset()
+        if isinstance(type_, Elementary) and is_integer(type_) and self.is_own(at.place):
+            least, most = self.interval(at.value)
+            if least > type_.low or most < type_.high:
+                known = frozenset({(at.place.root, least, most)})
         self.write(at.place, lambda: self.expression(at.value))
+        self.facts |= known
 
     def _assign_part(self, at: typed.AssignPart) -> None:
         self.write_part(at.place, at.type, at.shift, lambda: self.expression(at.value))
@@ -267,11 +275,17 @@ class BodyEmitter(ExpressionEmitter):
         plain = [pin for pin in pins if isinstance(pin.type, Elementary)]
         use = self._usage_inside(at.block, tuple(plain))
         inner = Frame(at.block, f"c.{at.block.key}.", base, offset, self.label("leave"), use)
-        known, self.checked = self.checked, frozenset()
+        known = self.facts
+        mirrored = [pin for pin in plain if pin in use.seldom and pin not in self.code.pinned]
+        self.facts = frozenset((pin, None, None) for pin in mirrored)
         self.frame = inner
         offsets = layout_of(at.block).offsets
         for pin in reversed(pins):
-            if pin in inner.usage.seldom or not isinstance(pin.type, Elementary):
+            if pin in mirrored:
+                mirror, type_ = self.mirror(pin), elementary(pin)
+                address = f"local.get {base} local.get {mirror} {store(type_)} offset={offset + offsets[pin]}"
+                self.out.append(f"local.set {mirror} {address}")
+            elif pin in inner.usage.seldom or not isinstance(pin.type, Elementary):
                 self.frame = outer  # the caller writes the inputs
                 self._store_pin(pin, base, offset + offsets[pin])
                 self.frame = inner
@@ -287,7 +301,7 @@ class BodyEmitter(ExpressionEmitter):
         self._begin(())
         self.out += body
         self._store_written()
-        self.frame, self.checked = outer, known
+        self.frame, self.facts = outer, known
 
     def _usage_inside(self, block: typed.Unit, given: tuple[typed.Variable, ...]) -> Usage:
         """How the body of a block that is placed into its caller uses its variables."""
@@ -297,7 +311,7 @@ class BodyEmitter(ExpressionEmitter):
         return known
 
     def _if(self, at: typed.If) -> None:
-        ends: list[Checked] = []
+        ends: list[Facts] = []
         for index, branch in enumerate(at.branches):
             if index:
                 self.out.append("else")
@@ -310,14 +324,14 @@ class BodyEmitter(ExpressionEmitter):
             self.out.append("else")
         self.reach(at.branches[-1].origin, "FALSE")
         ends.append(self._way(at.otherwise))
-        self.checked = frozenset.intersection(*ends)
+        self.facts = frozenset.intersection(*ends)
         self.out.append("end " * len(at.branches))
 
-    def _way(self, body: Iterable[typed.Statement]) -> Checked:
+    def _way(self, body: Iterable[typed.Statement]) -> Facts:
         """Write one of several ways; what is known at its end, while what was known before it stays."""
-        before = self.checked
+        before = self.facts
         self.statements(body)
-        end, self.checked = self.checked, before
+        end, self.facts = self.facts, before
         return end
 
     def _case(self, at: typed.Case) -> None:
@@ -352,7 +366,7 @@ class BodyEmitter(ExpressionEmitter):
                         f"local.get {selector} {held}.const {high} {held}.le_{sign} i32.and br_if {label}"
                     )
             self.out.append(f"br {otherwise}")
-        ends: list[Checked] = []
+        ends: list[Facts] = []
         for arm in at.arms:
             self.out.append("end")
             self.reach(arm.origin, "label")
@@ -362,7 +376,7 @@ class BodyEmitter(ExpressionEmitter):
         self.reach(at.origin, "ELSE")
         ends.append(self._way(at.otherwise))
         self.out.append("end")
-        self.checked = frozenset.intersection(*ends)
+        self.facts = frozenset.intersection(*ends)
 
     def _jump(self, selector: str, held: str, lowest: int, table: list[str], otherwise: str) -> None:
         self.out.append(f"local.get {selector}")
@@ -395,7 +409,7 @@ class BodyEmitter(ExpressionEmitter):
         """A loop: ``enter`` may leave it before each turn, ``turn`` after each; both get the label to leave by."""
         name = self.label("loop")
         self.loop_labels.append(name)
-        self.checked = frozenset()
+        self.facts = frozenset()
         self.out.append(f"block {name}.x loop {name}.l")
         with self._spending(at.origin.start):
             enter(f"{name}.x")
@@ -403,10 +417,11 @@ class BodyEmitter(ExpressionEmitter):
             self.reach(at.origin, "turn")
             self.statements(at.body)
             self.out.append("end")
+            self.facts = frozenset()  # a CONTINUE comes here too
             turn(f"{name}.x")
         self.out.append(f"br {name}.l end end")
         self.loop_labels.pop()
-        self.checked = frozenset()
+        self.facts = frozenset()
 
     def _while(self, at: typed.While) -> None:
         def enter(leave: str) -> None:
@@ -477,6 +492,32 @@ class BodyEmitter(ExpressionEmitter):
             if turns is not None:
                 self.out.append(f"loop {name}.l")
             self._for_body(at, name)
+        self._turn_again(at, name, counter, last, step, choose, publish)
+        self.loop_labels.pop()
+
+    def _turn_again(
+        self,
+        at: typed.For,
+        name: str,
+        counter: str,
+        last: str,
+        step: str,
+        choose: Callable[[str, str], None],
+        publish: Callable[[], None],
+    ) -> None:
+        """Go on by a step, and back to the begin of the loop while the last value is not passed."""
+        type_ = at.place.type
+        assert isinstance(type_, Elementary)
+        held, now = value_type(type_), f"local.get {counter}"
+        sign = "s" if type_.is_signed else "u"
+        if isinstance(at.last, typed.Constant) and isinstance(at.step, typed.Constant):
+            by = int(at.step.value)
+            if type_.low <= int(at.last.value) + by <= type_.high:
+                self.out.append(f"{now} {step} {held}.add local.set {counter}")
+                publish()
+                passed = "le" if by > 0 else "ge"
+                self.out.append(f"{now} {held}.const {int(at.last.value)} {held}.{passed}_{sign} br_if {name}.l end end")  # fmt: skip
+                return
         rest = self.temporary("i32")
         choose(
             f"local.get {last} {now} {held}.sub {step} {held}.lt_u",
@@ -486,23 +527,22 @@ class BodyEmitter(ExpressionEmitter):
         self.out.append(f"{now} {step} {held}.add{narrow(type_)} local.set {counter}")
         publish()
         self.out.append(f"local.get {rest} i32.eqz br_if {name}.l end end")
-        self.loop_labels.pop()
 
     def _for_body(self, at: typed.For, name: str) -> None:
         """One turn; what is known of the counter holds to its end."""
-        self.checked = frozenset()
+        self.facts = frozenset()
         if (
             isinstance(at.first, typed.Constant)
             and isinstance(at.last, typed.Constant)
             and self.is_local(at.place)
         ):
             ends = sorted((int(at.first.value), int(at.last.value)))
-            self.checked = frozenset({(at.place.root, ends[0], ends[1])})
+            self.facts = frozenset({(at.place.root, ends[0], ends[1])})
         self.out.append(f"block {name}.c")
         self.reach(at.origin, "turn")
         self.statements(at.body)
         self.out.append("end")
-        self.checked = frozenset()
+        self.facts = frozenset()
 
     def _assert(self, at: typed.Assert) -> None:
         self.expression(at.condition)

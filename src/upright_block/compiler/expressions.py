@@ -146,7 +146,8 @@ class ExpressionEmitter(PlaceEmitter):
             self._checked(operator, operands, at.start)
             return
         self.expression(at.right, not arithmetic)
-        self.out.append(operation(operator, operands) + (narrow(operands) if arithmetic and clean else ""))
+        wraps = arithmetic and clean and not self.stays_inside(at)
+        self.out.append(operation(operator, operands) + (narrow(operands) if wraps else ""))
 
     @property
     def checks_overflow(self) -> bool:
@@ -187,6 +188,8 @@ class ExpressionEmitter(PlaceEmitter):
         held = value_type(type_)
         sign = "s" if type_.is_signed else "u"
         known = at.right.value if isinstance(at.right, typed.Constant) else None
+        if known is not None and held == "i32" and self._divide_by_known(at, int(known)):
+            return
         self.expression(at.right)
         if known is not None and known not in (0, -1):
             self.out.append(f"{held}.{'div' if operator == '/' else 'rem'}_{sign}")
@@ -210,6 +213,37 @@ class ExpressionEmitter(PlaceEmitter):
             f"local.set {dividend} local.get {divisor} {held}.const -1 {held}.eq if (result {held}) "
             f"{held}.const 0 local.get {dividend} {held}.sub else local.get {dividend} local.get {divisor} {held}.div_s end"
         )
+
+    def _divide_by_known(self, at: typed.Binary, divisor: int) -> bool:
+        """Divide the i32 on the stack by a known number with a multiplication, which takes a tenth of the time.
+
+        n / d is n * m shifted right by p, with m the next integer above 2**p / d, where p is so large that the error
+        stays below one for every n (Granlund and Montgomery, 1994). False where there is no such product in 64 bits.
+        """
+        type_, least, most = at.type, *self.interval(at.left)
+        if divisor < 2 or divisor > type_.base.high:
+            return False
+        number, quotient = self.temporary("i32"), self.temporary("i32")
+        is_power = divisor & (divisor - 1) == 0
+        if is_power and least >= 0:
+            work = f"i32.const {divisor - 1} i32.and" if at.operator == "MOD" else f"i32.const {divisor.bit_length() - 1} i32.shr_u"  # fmt: skip
+            self.out.append(work)
+            return True
+        bits = max(most.bit_length(), (-least - 1).bit_length() if least < 0 else 0)
+        power = bits + (divisor - 1).bit_length()
+        factor = (1 << power) // divisor + 1
+        if bits + factor.bit_length() > (63 if least < 0 else 64):
+            return False
+        sign = "s" if type_.is_signed else "u"
+        self.out.append(
+            f"local.tee {number} i64.extend_i32_{sign} i64.const {_as_signed(factor)} i64.mul "
+            f"i64.const {power} i64.shr_{'s' if least < 0 else 'u'} i32.wrap_i64"
+        )
+        if least < 0:
+            self.out.append(f"local.get {number} i32.const 31 i32.shr_s i32.sub")
+        if at.operator == "MOD":
+            self.out.append(f"local.set {quotient} local.get {number} local.get {quotient} i32.const {divisor} i32.mul i32.sub")  # fmt: skip
+        return True
 
     def _real_divisor(self, at: typed.Binary, type_: Elementary) -> None:
         held = value_type(type_)
@@ -358,6 +392,7 @@ class ExpressionEmitter(PlaceEmitter):
             f"{shifted} local.get {pointer} local.get {pointer} {load} offset={offset} {merged} "
             f"{store(whole)} offset={offset}"
         )
+        self.forget(place.root)
         self.note_writer(pointer, offset, whole)
 
     def _call_standard(self, at: typed.CallStandard, clean: bool) -> None:
@@ -435,3 +470,8 @@ _EXPRESSIONS: dict[type, Callable[[ExpressionEmitter, Any, bool], None]] = {
     typed.CallFunction: ExpressionEmitter._call_function,
     typed.CallStandard: ExpressionEmitter._call_standard,
 }
+
+
+def _as_signed(value: int) -> int:
+    """A number of 64 bits as a constant is written."""
+    return value - (1 << 64) if value >= 1 << 63 else value

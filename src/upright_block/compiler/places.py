@@ -50,8 +50,15 @@ class Frame:
     homes: dict[typed.Variable, str] = fresh(default_factory=dict)
 
 
-Checked = frozenset[tuple[typed.Variable, int, int]]
-"""Variables that are known to lie from a low to a high value at this point of a body."""
+Fact = tuple[typed.Variable, int, int] | tuple[typed.Variable, None, None]
+Facts = frozenset[Fact]
+"""What is known of variables of the unit at this point of a body: that one lies from a low to a high value, or, with None,
+that one which lives in memory has the same value in its mirror, a local.
+"""
+
+
+_NEAR_ZERO = 1 << 16
+_FAR = 6
 
 
 class PlaceEmitter:
@@ -67,7 +74,7 @@ class PlaceEmitter:
         self.uses_budget = False
         self.calls = 0
         self.loop_labels: list[str] = []
-        self.checked: Checked = frozenset()
+        self.facts: Facts = frozenset()
         self.statement = 0
         self.frame = Frame(unit, "v.", "$self", 0, "$leave", use)
 
@@ -106,6 +113,16 @@ class PlaceEmitter:
 
     # --- addresses ---
 
+    def is_own(self, place: typed.Place) -> bool:
+        """Whether a place is an elementary variable of the unit whose address nobody else knows."""
+        return place.is_plain and place.root not in self.code.pinned
+
+    def mirror(self, variable: typed.Variable) -> str:
+        """The local that has the value of a variable which lives in memory, wherever a fact says so."""
+        name = f"$m.{self.frame.prefix}{variable.key}"
+        self.locals.setdefault(name, value_type(elementary(variable)))
+        return name
+
     def is_local(self, place: typed.Place) -> bool:
         """Whether a place is a WebAssembly local here, and not in memory."""
         if not place.is_plain:
@@ -127,18 +144,25 @@ class PlaceEmitter:
                 case typed.Member(owner=owner, variable=variable):
                     offset += layout_of(owner).offsets[variable]
                 case typed.Element(array=OpenArray() as array):
-                    offset = self._open_element(step, array, offset)
+                    offset = self._open_element(step, array, self._settled(offset))
                 case typed.Bound(dimension=dimension, is_high=is_high):
                     offset += BOUNDS_AT + 8 * dimension + 4 * is_high
                 case typed.Element(array=String() as text):
-                    offset = self._character(step, text, offset)
+                    offset = self._character(step, text, self._settled(offset))
                 case typed.Element():
                     offset += self._element(step)
                 case typed.Target():
-                    self.out.append(f"i32.load offset={offset}")
+                    self.out.append(f"i32.load offset={self._settled(offset)}")
                     self._check_target(step)
                     offset = 0
-        return offset
+        return self._settled(offset)
+
+    def _settled(self, offset: int) -> int:
+        """An offset that an instruction can have: one below zero is added to the address on the stack."""
+        if offset >= 0:
+            return offset
+        self.out.append(f"i32.const {offset} i32.add")
+        return 0
 
     def _root(self, variable: typed.Variable) -> int:
         frame = self.frame
@@ -184,17 +208,30 @@ class PlaceEmitter:
                 assert isinstance(index, typed.Constant)
                 number = number * (high - low + 1) + int(index.value) - low
             return number * stride
-        for at, (index, (low, high)) in enumerate(zip(step.indices, step.array.bounds, strict=True)):
+        ((low, high), *others) = step.array.bounds
+        if not others and self._is_inside(step.indices[0], low, high):
+            self.expression(step.indices[0])
+            self.out.append(f"i32.const {stride} i32.mul i32.add" if stride > 1 else "i32.add")
+            return -low * stride
+        for number, (index, (low, high)) in enumerate(zip(step.indices, step.array.bounds, strict=True)):
             count = high - low + 1
             self._index(index, low, count, step.start)
-            if at:
+            if number:
                 self.out.append("i32.add")
-            if at < len(step.indices) - 1:
-                after_low, after_high = step.array.bounds[at + 1]
+            if number < len(step.indices) - 1:
+                after_low, after_high = step.array.bounds[number + 1]
                 self.out.append(f"i32.const {after_high - after_low + 1} i32.mul")
         scaled = "" if stride == 1 else f"i32.const {stride} i32.mul "
         self.out.append(f"{scaled}i32.add")
         return 0
+
+    def _is_inside(self, index: typed.Expression, low: int, high: int) -> bool:
+        """Whether an index of 32 bits is known to lie between its bounds, and so far from zero that it does not matter."""
+        assert isinstance(index.type, Elementary)
+        if value_type(index.type) != "i32" or abs(low) > _NEAR_ZERO:
+            return False
+        least, most = self.interval(index)
+        return low <= least and most <= high
 
     def _open_element(self, step: typed.Element, array: OpenArray, offset: int) -> int:
         """Turn the address of an array's description, less ``offset``, into that of an element; its offset is none."""
@@ -271,36 +308,45 @@ class PlaceEmitter:
         self.out.append(f"{before} local.tee {number} {held}.const {limit} {held}.ge_u")
         self.fault_if(start, f"index outside {low}..{high}")
         self.out.append(f"local.get {number} {after}{wrap}")
-        if isinstance(index, typed.Load) and self.is_local(index.place):
-            self.checked |= {(index.place.root, low, high)}
+        if isinstance(index, typed.Load) and self.is_own(index.place):
+            self.facts |= {(index.place.root, low, high)}
 
-    def interval(self, at: typed.Expression) -> tuple[int, int]:
-        """The least and the greatest value that an integer expression can have here."""
+    def interval(self, at: typed.Expression, depth: int = 0) -> tuple[int, int]:
+        """The least and the greatest value that an integer expression can have here, so far as a short look tells."""
         assert isinstance(at.type, Elementary)
         type_ = at.type.base
         widest = type_.low, type_.high
+        if depth == _FAR:
+            return widest
         match at:
             case typed.Constant(value=value):
                 return int(value), int(value)
-            case typed.Load(place=place) if self.is_local(place):
-                known = [(low, high) for variable, low, high in self.checked if variable is place.root]
-                return max([widest[0], *(low for low, _ in known)]), min(
-                    [widest[1], *(high for _, high in known)]
-                )
+            case typed.Load(place=place) if self.is_own(place):
+                known = [fact for fact in self.facts if fact[0] is place.root]
+                lows = [low for _, low, _ in known if low is not None]
+                highs = [high for _, _, high in known if high is not None]
+                return max([widest[0], *lows]), min([widest[1], *highs])
             case typed.Convert(operand=operand) if isinstance(operand.type, Elementary) and is_integer(
                 operand.type
             ):
-                found = self.interval(operand)
+                found = self.interval(operand, depth + 1)
             case typed.Binary(operator=operator, left=left, right=typed.Constant(value=value)):
-                found = _moved(operator, *self.interval(left), int(value))
+                found = _moved(operator, *self.interval(left, depth + 1), int(value))
             case _:
                 return widest
         return found if type_.low <= found[0] and found[1] <= type_.high else widest
 
+    def stays_inside(self, at: typed.Expression) -> bool:
+        """Whether an integer operation is known to give a value inside its type, so that it never wraps."""
+        if not isinstance(at.type, Elementary) or not is_integer(at.type):
+            return False
+        base = at.type.base
+        return self.interval(at) != (base.low, base.high)
+
     def forget(self, variable: typed.Variable) -> None:
         """Drop what is known of a variable, since it is assigned."""
-        if any(v is variable for v, _, _ in self.checked):
-            self.checked = frozenset(known for known in self.checked if known[0] is not variable)
+        if any(fact[0] is variable for fact in self.facts):
+            self.facts = frozenset(fact for fact in self.facts if fact[0] is not variable)
 
     def _check_target(self, step: typed.Target) -> None:
         """A reference that is NULL is a fault."""
@@ -339,6 +385,14 @@ class PlaceEmitter:
             self.push_address(place)
         elif self.is_local(place):
             self.out.append(f"local.get {self.local(place.root)}")
+        elif self.is_own(place):
+            mirror = self.mirror(place.root)
+            if (place.root, None, None) in self.facts:
+                self.out.append(f"local.get {mirror}")
+                return
+            offset = self.address(place)
+            self.out.append(f"{load(place.type)} offset={offset} local.tee {mirror}")
+            self.facts |= {(place.root, None, None)}
         else:
             offset = self.address(place)
             self.out.append(f"{load(place.type)} offset={offset}")
@@ -363,6 +417,10 @@ class PlaceEmitter:
         offset = self.address(place)
         kept = self._kept(offset)
         value()
+        if self.is_own(place):
+            self.out.append(f"local.tee {self.mirror(place.root)}")
+            self.forget(place.root)
+            self.facts |= {(place.root, None, None)}
         self.out.append(f"{store(place.type)} offset={offset}")
         self.note_writer(kept, offset, place.type)
 
