@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import subprocess
 import sys
 from pathlib import Path
@@ -22,6 +23,7 @@ from upright_block import (
     UprightError,
     open_library,
 )
+from upright_block.language.typed import Unit
 
 SECOND = 1_000_000_000
 BLOCKS = """
@@ -232,3 +234,23 @@ def test_the_command_line_uses_the_face_alone() -> None:
                 assert words[1] in allowed or words[1].startswith("upright_block.cli."), (
                     f"{path.name}: {line}"
                 )
+
+
+def test_a_library_that_nobody_holds_is_gone(library: OpenLibrary, tmp_path: Path) -> None:
+    text = "FUNCTION_BLOCK Passing VAR_IN_OUT r : ARRAY [1..2] OF Leaf; END_VAR VAR p : REF_TO Leaf; END_VAR p := REF(r[1]); END_FUNCTION_BLOCK "
+    text += "FUNCTION_BLOCK Leaf VAR n : INT; END_VAR n := n + 1; END_FUNCTION_BLOCK"
+    (tmp_path / "blocks" / "p.st").write_text(text)
+
+    def use() -> None:
+        opened = open_library(tmp_path)
+        passing = opened.machine("Passing")
+        passing.scan()
+        assert passing.read("r[1].n") == 0
+
+    def left() -> int:
+        gc.collect()
+        return sum(isinstance(o, Unit) and o.name in ("Passing", "Leaf") for o in gc.get_objects())
+
+    assert library.name == "house"
+    use()
+    assert left() == 0

@@ -61,9 +61,9 @@ def packed_events(plan: Plan, machine: Machine) -> bytes:
     found.sort(key=lambda event: event[0])
     return b"".join(
         [
-            scan.to_bytes(8, "little") + tails[at : at + _TAIL]
+            scan.to_bytes(8, "little") + tails[offset : offset + _TAIL]
             for scan, tails in found
-            for at in range(0, len(tails), _TAIL)
+            for offset in range(0, len(tails), _TAIL)
         ]
     )
 

@@ -134,13 +134,13 @@ class _Planner:
         self.interval = interval
 
     def report(
-        self, name: str, source: Source, at: Cell | Toml, message: str, way_out: str, *related: Related,
+        self, name: str, source: Source, place: Cell | Toml, message: str, way_out: str, *related: Related,
     ) -> None:  # fmt: skip
         self.failed |= stops(name)
-        self.findings.add(Finding(name, source, at.start, at.end, message, way_out, related))
+        self.findings.add(Finding(name, source, place.start, place.end, message, way_out, related))
 
-    def bad_value(self, signal: Signal, source: Source, at: Cell | Toml, problem: LiteralProblem) -> None:
-        self.report("bad-value", source, at, f"{signal.path} is {signal.type}: {problem}", problem.way_out)
+    def bad_value(self, signal: Signal, source: Source, place: Cell | Toml, problem: LiteralProblem) -> None:
+        self.report("bad-value", source, place, f"{signal.path} is {signal.type}: {problem}", problem.way_out)
 
     def ready(self) -> ReadyCase | None:
         for given in self.case.given:
@@ -265,23 +265,23 @@ class _Planner:
 
     # --- places ---
 
-    def _place(self, path: str, source: Source, at: Cell) -> Signal:
+    def _place(self, path: str, source: Source, cell: Cell) -> Signal:
         """What a path leads to; else a finding says how far it leads. ``at`` ends with the path."""
         try:
             return find_signal(self.unit, path)
         except NoSignal as problem:
-            start = max(at.start, at.end - len(path)) + problem.start
-            end = at.end if isinstance(problem.owner, Array) else min(start + len(problem.name), at.end)
-            marked = Cell(problem.name, min(start, at.end - 1), end)
+            start = max(cell.start, cell.end - len(path)) + problem.start
+            end = cell.end if isinstance(problem.owner, Array) else min(start + len(problem.name), cell.end)
+            marked = Cell(problem.name, min(start, cell.end - 1), end)
             self.report("unknown-name", source, marked, *problem.words(self.findings.did_you_mean))
             raise _Problem from None
 
-    def _value(self, path: str, source: Source, at: Cell) -> Signal:
+    def _value(self, path: str, source: Source, cell: Cell) -> Signal:
         """The single value that a path leads to."""
-        signal = self._place(path, source, at)
+        signal = self._place(path, source, cell)
         if signal.is_value:
             return signal
-        marked = Cell(path, max(at.start, at.end - len(path)), at.end)
+        marked = Cell(path, max(cell.start, cell.end - len(path)), cell.end)
         self.report("no-value", source, marked, *no_value(signal, path))
         raise _Problem
 
@@ -461,9 +461,9 @@ class _Planner:
             if given is None or drive.is_force or not drive.rows or self.row_scans[drive.rows[0]] > 0:
                 continue
             signal, value, key = given
-            at = Cell("", key.key_start, key.key_end)
+            cell = Cell("", key.key_start, key.key_end)
             if drive.values[0] != value:
-                self.report("given-unused", self.file.source, at, f"{signal.path} is given {shown(value, signal.type)}, and its column gives it another value in the first scan.",
+                self.report("given-unused", self.file.source, cell, f"{signal.path} is given {shown(value, signal.type)}, and its column gives it another value in the first scan.",
                             "Remove it from given, or empty the first cell of the column.")  # fmt: skip
 
 

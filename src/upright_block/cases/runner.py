@@ -90,9 +90,9 @@ def _batches(cases: Iterable[ReadyCase]) -> list[_Batch]:
     for index, case in enumerate(cases):
         by_key.setdefault((case.unit, case.plan.constants), []).append((index, case))
     return [
-        _Batch(key, tuple(members[at : at + _BATCH]))
+        _Batch(key, tuple(members[first : first + _BATCH]))
         for key, members in by_key.items()
-        for at in range(0, len(members), _BATCH)
+        for first in range(0, len(members), _BATCH)
     ]
 
 

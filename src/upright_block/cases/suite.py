@@ -159,8 +159,8 @@ def _can_be_planned(unit: Unit) -> bool:
     seen = {unit.key}
     waiting = [unit]
     while waiting:
-        at = waiting.pop()
-        for variable in (*at.variables.values(), *([at.result] if at.result else [])):
+        current = waiting.pop()
+        for variable in (*current.variables.values(), *([current.result] if current.result else [])):
             if variable.type is BROKEN:
                 return False
             if isinstance(variable.type, Unit) and variable.type.key not in seen:

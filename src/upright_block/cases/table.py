@@ -172,8 +172,8 @@ def csv_table(source: Source) -> Table:
     first = text[start:head_end].removesuffix("\r")
     delimiter = _delimiter(first)
 
-    def split(at: int) -> list[Cell]:
-        return _places(text[at : _line_end(text, at)].removesuffix("\r"), at, delimiter)
+    def split(row: int) -> list[Cell]:
+        return _places(text[row : _line_end(text, row)].removesuffix("\r"), row, delimiter)
 
     heads = split(start) if first else []
     while heads and not heads[-1].text:
@@ -188,13 +188,13 @@ def csv_table(source: Source) -> Table:
                      f'Write "{whole}", in quotes.')  # fmt: skip
     else:
         timed = any(head.text.lower() in TIME_HEADS for head in heads)
-        for at, block in _blocks(text, head_end + 1, end):
-            _add_block(builder, at, block.split("\n"), delimiter, timed)
+        for block_start, block in _blocks(text, head_end + 1, end):
+            _add_block(builder, block_start, block.split("\n"), delimiter, timed)
     return builder.table
 
 
-def _line_end(text: str, at: int) -> int:
-    end = text.find("\n", at)
+def _line_end(text: str, offset: int) -> int:
+    end = text.find("\n", offset)
     return len(text) if end < 0 else end
 
 
@@ -256,28 +256,28 @@ def _texts(line: str, delimiter: str) -> list[str] | None:
 
 
 def _unclosed(builder: _Builder, start: int, line: str) -> None:
-    at = start + line.index('"')
+    quote = start + line.index('"')
     if len(line) > csv.field_size_limit():
         message = f"A cell in quotes is longer than {csv.field_size_limit():,} characters."
-        builder.flaw("long-cell", at, at + 1, message, "Write a shorter one.")
+        builder.flaw("long-cell", quote, quote + 1, message, "Write a shorter one.")
         return
-    builder.flaw("open-quote", at, start + len(line), "A quote is not closed in its line, or stands beside other text.",
+    builder.flaw("open-quote", quote, start + len(line), "A quote is not closed in its line, or stands beside other text.",
                  'A cell in quotes begins and ends with "; write "" for a quote inside it.')  # fmt: skip
 
 
 def _places(line: str, start: int, delimiter: str) -> list[Cell]:
     """The cells of a line with their offsets."""
     cells: list[Cell] = []
-    at = 0
-    while at <= len(line):
-        begin = at
+    offset = 0
+    while offset <= len(line):
+        begin = offset
         while begin < len(line) and line[begin] in " \t" and line[begin] != delimiter:
             begin += 1
         quoted = _QUOTED.match(line, begin) if line[begin : begin + 1] == '"' else None
-        end = line.find(delimiter, quoted.end() if quoted else at)
+        end = line.find(delimiter, quoted.end() if quoted else offset)
         end = len(line) if end < 0 else end
         written = line[begin:end].strip()
         text = written[1:-1].replace('""', '"').strip() if quoted else written
         cells.append(Cell("" if text == "." else text, start + begin, start + begin + len(written)))
-        at = end + 1
+        offset = end + 1
     return cells

@@ -134,8 +134,8 @@ class BodyEmitter(ExpressionEmitter):
         for variable, name in frame.touched.items():
             is_new = variable.section == "temp" and not self.is_part
             if variable in frame.usage.needed and not is_new:
-                at = frame.offset + offsets[variable]
-                self.out.append(f"{base} {load(elementary(variable))} offset={at} local.set {name}")
+                offset = frame.offset + offsets[variable]
+                self.out.append(f"{base} {load(elementary(variable))} offset={offset} local.set {name}")
         for variable, name in frame.pointers.items():
             self.out.append(f"{base} i32.load offset={frame.offset + offsets[variable]} local.set {name}")
 
@@ -146,9 +146,9 @@ class BodyEmitter(ExpressionEmitter):
         offsets = layout_of(frame.unit).offsets
         for variable, name in frame.touched.items():
             if variable in frame.written:
-                at = frame.offset + offsets[variable]
+                offset = frame.offset + offsets[variable]
                 self.out.append(
-                    f"local.get {frame.base} local.get {name} {store(elementary(variable))} offset={at}"
+                    f"local.get {frame.base} local.get {name} {store(elementary(variable))} offset={offset}"
                 )
 
     # --- statements ---
@@ -166,11 +166,11 @@ class BodyEmitter(ExpressionEmitter):
 
     def _statements(self, body: Iterable[typed.Statement]) -> None:
         before, taken = self.statement, len(self.taken)
-        for at in body:
-            if isinstance(at, (typed.Assign, typed.AssignPart, typed.CallInstance, typed.For)):
-                self.statement = at.origin.start
-            self.reach(at.origin)
-            _STATEMENTS[type(at)](self, at)
+        for statement in body:
+            if isinstance(statement, (typed.Assign, typed.AssignPart, typed.CallInstance, typed.For)):
+                self.statement = statement.origin.start
+            self.reach(statement.origin)
+            _STATEMENTS[type(statement)](self, statement)
             self.statement = before
             while len(self.taken) > taken:
                 held, name = self.taken.pop()
@@ -195,45 +195,45 @@ class BodyEmitter(ExpressionEmitter):
             point = self.code.point(self.frame.unit, origin, way)
             self.out.append(f"i32.const {point} i32.const 1 i32.store8")
 
-    def _assign(self, at: typed.Assign) -> None:
-        type_ = at.place.type
+    def _assign(self, node: typed.Assign) -> None:
+        type_ = node.place.type
         known: Facts = frozenset()
-        if isinstance(type_, Elementary) and is_integer(type_) and self.is_own(at.place):
-            least, most = self.interval(at.value)
+        if isinstance(type_, Elementary) and is_integer(type_) and self.is_own(node.place):
+            least, most = self.interval(node.value)
             if least > type_.low or most < type_.high:
-                known = frozenset({(at.place.root, least, most)})
-        self.write(at.place, lambda: self.expression(at.value))
+                known = frozenset({(node.place.root, least, most)})
+        self.write(node.place, lambda: self.expression(node.value))
         self.facts |= known
 
-    def _assign_part(self, at: typed.AssignPart) -> None:
-        self.write_part(at.place, at.type, at.shift, lambda: self.expression(at.value))
+    def _assign_part(self, node: typed.AssignPart) -> None:
+        self.write_part(node.place, node.type, node.shift, lambda: self.expression(node.value))
 
-    def _evaluate(self, at: typed.Evaluate) -> None:
-        self._call_function(at.call, True)
-        if at.call.function.result is not None:
+    def _evaluate(self, node: typed.Evaluate) -> None:
+        self._call_function(node.call, True)
+        if node.call.function.result is not None:
             self.out.append("drop")
 
-    def _call_instance(self, at: typed.CallInstance) -> None:
-        base, offset = self.instance(at.instance)
-        offsets = layout_of(at.block).offsets
-        for _, value in at.inputs:
+    def _call_instance(self, node: typed.CallInstance) -> None:
+        base, offset = self.instance(node.instance)
+        offsets = layout_of(node.block).offsets
+        for _, value in node.inputs:
             self.expression(value)
-        for _, place in at.shared:
+        for _, place in node.shared:
             self.push_address(place)
-        for pin, place in reversed(at.shared):
+        for pin, place in reversed(node.shared):
             if isinstance(pin.type, OpenArray) and isinstance(place.type, Array):
                 self.describe(place.type, f"local.get {base}", offset + offsets[pin])
             else:
                 self._store_pin(pin, base, offset + offsets[pin])
-        name = self.code.dispatched(at.block) if at.is_virtual else at.block.key
-        if name == at.block.key and self._is_inlined(at.block):
-            self._inline(at, base, offset)
+        name = self.code.dispatched(node.block) if node.is_virtual else node.block.key
+        if name == node.block.key and self._is_inlined(node.block):
+            self._inline(node, base, offset)
         else:
-            for pin, _ in reversed(at.inputs):
+            for pin, _ in reversed(node.inputs):
                 self._store_pin(pin, base, offset + offsets[pin])
             self.out.append(f"local.get {base}" + (f" i32.const {offset} i32.add" if offset else ""))
-            self.call(at.block, name)
-        for pin, receiver, negated in at.outputs:
+            self.call(node.block, name)
+        for pin, receiver, negated in node.outputs:
             at_pin = offset + offsets[pin]
             fetch = (
                 f"{load(pin.type)} offset={at_pin}"
@@ -267,19 +267,19 @@ class BodyEmitter(ExpressionEmitter):
             f"local.get {source} {copy_instructions(type_)}"
         )
 
-    def _inline(self, at: typed.CallInstance, base: str, offset: int) -> None:
+    def _inline(self, node: typed.CallInstance, base: str, offset: int) -> None:
         """The callee's body in place of a call; the values of its inputs are on the stack."""
-        assert at.block.body is not None
+        assert node.block.body is not None
         outer = self.frame
-        pins = [pin for pin, _ in at.inputs]
+        pins = [pin for pin, _ in node.inputs]
         plain = [pin for pin in pins if isinstance(pin.type, Elementary)]
-        use = self._usage_inside(at.block, tuple(plain))
-        inner = Frame(at.block, f"c.{at.block.key}.", base, offset, self.label("leave"), use)
+        use = self._usage_inside(node.block, tuple(plain))
+        inner = Frame(node.block, f"c.{node.block.key}.", base, offset, self.label("leave"), use)
         known = self.facts
         mirrored = [pin for pin in plain if pin in use.seldom and pin not in self.code.pinned]
         self.facts = frozenset((pin, None, None) for pin in mirrored)
         self.frame = inner
-        offsets = layout_of(at.block).offsets
+        offsets = layout_of(node.block).offsets
         for pin in reversed(pins):
             if pin in mirrored:
                 mirror, type_ = self.mirror(pin), elementary(pin)
@@ -294,7 +294,7 @@ class BodyEmitter(ExpressionEmitter):
                 inner.written.add(pin)
         before, self.out = self.out, []
         self.out.append(f"block {inner.leave}")
-        self.statements(at.block.body)
+        self.statements(node.block.body)
         self.out.append("end")
         body, self.out = self.out, before
         self._load_touched()
@@ -310,22 +310,22 @@ class BodyEmitter(ExpressionEmitter):
             known = self.code.inside[block, given] = usage(block.body or (), given, self.code.pinned)
         return known
 
-    def _if(self, at: typed.If) -> None:
+    def _if(self, node: typed.If) -> None:
         ends: list[Facts] = []
-        for index, branch in enumerate(at.branches):
+        for index, branch in enumerate(node.branches):
             if index:
                 self.out.append("else")
-                self.reach(at.branches[index - 1].origin, "FALSE")
+                self.reach(node.branches[index - 1].origin, "FALSE")
             self.expression(branch.condition)
             self.out.append("if")
             self.reach(branch.origin, "TRUE")
             ends.append(self._way(branch.body))
-        if at.otherwise or self.code.mode.covers:
+        if node.otherwise or self.code.mode.covers:
             self.out.append("else")
-        self.reach(at.branches[-1].origin, "FALSE")
-        ends.append(self._way(at.otherwise))
+        self.reach(node.branches[-1].origin, "FALSE")
+        ends.append(self._way(node.otherwise))
         self.facts = frozenset.intersection(*ends)
-        self.out.append("end " * len(at.branches))
+        self.out.append("end " * len(node.branches))
 
     def _way(self, body: Iterable[typed.Statement]) -> Facts:
         """Write one of several ways; what is known at its end, while what was known before it stays."""
@@ -334,19 +334,21 @@ class BodyEmitter(ExpressionEmitter):
         end, self.facts = self.facts, before
         return end
 
-    def _case(self, at: typed.Case) -> None:
+    def _case(self, node: typed.Case) -> None:
         """A jump table where the labels lie close together, else one comparison after the other."""
-        type_ = at.selector.type
+        type_ = node.selector.type
         assert isinstance(type_, Elementary)
         held = value_type(type_)
         done, otherwise = self.label("done"), self.label("else")
-        labels = [self.label("arm") for _ in at.arms]
+        labels = [self.label("arm") for _ in node.arms]
         selector = self.temporary(held)
-        self.expression(at.selector)
+        self.expression(node.selector)
         self.out.append(f"local.set {selector} block {done} block {otherwise}")
         self.out += [f"block {label}" for label in reversed(labels)]
         bounds = [
-            (low, high, label) for arm, label in zip(at.arms, labels, strict=True) for low, high in arm.ranges
+            (low, high, label)
+            for arm, label in zip(node.arms, labels, strict=True)
+            for low, high in arm.ranges
         ]
         lowest = min((low for low, _, _ in bounds), default=0)
         highest = max((high for _, high, _ in bounds), default=0)
@@ -367,14 +369,14 @@ class BodyEmitter(ExpressionEmitter):
                     )
             self.out.append(f"br {otherwise}")
         ends: list[Facts] = []
-        for arm in at.arms:
+        for arm in node.arms:
             self.out.append("end")
             self.reach(arm.origin, "label")
             ends.append(self._way(arm.body))
             self.out.append(f"br {done}")
         self.out.append("end")
-        self.reach(at.origin, "ELSE")
-        ends.append(self._way(at.otherwise))
+        self.reach(node.origin, "ELSE")
+        ends.append(self._way(node.otherwise))
         self.out.append("end")
         self.facts = frozenset.intersection(*ends)
 
@@ -402,7 +404,7 @@ class BodyEmitter(ExpressionEmitter):
 
     def _loop(
         self,
-        at: typed.For | typed.While | typed.Repeat,
+        node: typed.For | typed.While | typed.Repeat,
         enter: Callable[[str], None],
         turn: Callable[[str], None],
     ) -> None:
@@ -411,11 +413,11 @@ class BodyEmitter(ExpressionEmitter):
         self.loop_labels.append(name)
         self.facts = frozenset()
         self.out.append(f"block {name}.x loop {name}.l")
-        with self._spending(at.origin.start):
+        with self._spending(node.origin.start):
             enter(f"{name}.x")
             self.out.append(f"block {name}.c")
-            self.reach(at.origin, "turn")
-            self.statements(at.body)
+            self.reach(node.origin, "turn")
+            self.statements(node.body)
             self.out.append("end")
             self.facts = frozenset()  # a CONTINUE comes here too
             turn(f"{name}.x")
@@ -423,53 +425,53 @@ class BodyEmitter(ExpressionEmitter):
         self.loop_labels.pop()
         self.facts = frozenset()
 
-    def _while(self, at: typed.While) -> None:
+    def _while(self, node: typed.While) -> None:
         def enter(leave: str) -> None:
-            self.expression(at.condition)
+            self.expression(node.condition)
             self.out.append(f"i32.eqz br_if {leave}")
 
-        self._loop(at, enter, lambda leave: None)
+        self._loop(node, enter, lambda leave: None)
 
-    def _repeat(self, at: typed.Repeat) -> None:
+    def _repeat(self, node: typed.Repeat) -> None:
         def turn(leave: str) -> None:
-            self.expression(at.condition)
+            self.expression(node.condition)
             self.out.append(f"br_if {leave}")
 
-        self._loop(at, lambda leave: None, turn)
+        self._loop(node, lambda leave: None, turn)
 
-    def _for(self, at: typed.For) -> None:
+    def _for(self, node: typed.For) -> None:
         """Limits are computed once; the variable ends one step beyond the last value (7.3.3.4.1).
 
         The loop is left when less than a step remains, so that it also ends at the highest value of
         the type.
         """
-        type_ = at.place.type
+        type_ = node.place.type
         assert isinstance(type_, Elementary)
         held = value_type(type_)
         sign = "s" if type_.is_signed else "u"
         last = self.temporary(held)
-        known = int(at.step.value) if isinstance(at.step, typed.Constant) else None
-        self.expression(at.first)
-        self.expression(at.last)
+        known = int(node.step.value) if isinstance(node.step, typed.Constant) else None
+        self.expression(node.first)
+        self.expression(node.last)
         self.out.append(f"local.set {last}")
         if known is not None:
             step = f"{held}.const {known}"
         else:
             name = self.temporary(held)
-            self.expression(at.step)
+            self.expression(node.step)
             self.out.append(f"local.set {name}")
             step = f"local.get {name}"
         counter = self.temporary(held)
         now = f"local.get {counter}"
-        if self.is_local(at.place):
-            counter = self.local(at.place.root)
+        if self.is_local(node.place):
+            counter = self.local(node.place.root)
             now = f"local.get {counter}"
-            self.frame.written.add(at.place.root)
+            self.frame.written.add(node.place.root)
 
         def publish() -> None:
             """Where the variable lies in memory, bring it up to date."""
-            if not self.is_local(at.place):
-                self.write(at.place, lambda: self.out.append(now))
+            if not self.is_local(node.place):
+                self.write(node.place, lambda: self.out.append(now))
 
         def choose(up: str, down: str) -> None:
             """Leave by ``up`` or ``down``, whichever the sign of the step asks for."""
@@ -485,19 +487,19 @@ class BodyEmitter(ExpressionEmitter):
         self.out.append(f"block {name}.x")
         choose(f"{now} local.get {last} {held}.gt_{sign}", f"{now} local.get {last} {held}.lt_{sign}")
         self.out.append(f"br_if {name}.x")
-        turns = _turns(at)
+        turns = _turns(node)
         if turns is None:
             self.out.append(f"loop {name}.l")
-        with self._spending(at.origin.start, turns or 1):
+        with self._spending(node.origin.start, turns or 1):
             if turns is not None:
                 self.out.append(f"loop {name}.l")
-            self._for_body(at, name)
-        self._turn_again(at, name, counter, last, step, choose, publish)
+            self._for_body(node, name)
+        self._turn_again(node, name, counter, last, step, choose, publish)
         self.loop_labels.pop()
 
     def _turn_again(
         self,
-        at: typed.For,
+        node: typed.For,
         name: str,
         counter: str,
         last: str,
@@ -506,17 +508,17 @@ class BodyEmitter(ExpressionEmitter):
         publish: Callable[[], None],
     ) -> None:
         """Go on by a step, and back to the begin of the loop while the last value is not passed."""
-        type_ = at.place.type
+        type_ = node.place.type
         assert isinstance(type_, Elementary)
         held, now = value_type(type_), f"local.get {counter}"
         sign = "s" if type_.is_signed else "u"
-        if isinstance(at.last, typed.Constant) and isinstance(at.step, typed.Constant):
-            by = int(at.step.value)
-            if type_.low <= int(at.last.value) + by <= type_.high:
+        if isinstance(node.last, typed.Constant) and isinstance(node.step, typed.Constant):
+            by = int(node.step.value)
+            if type_.low <= int(node.last.value) + by <= type_.high:
                 self.out.append(f"{now} {step} {held}.add local.set {counter}")
                 publish()
                 passed = "le" if by > 0 else "ge"
-                self.out.append(f"{now} {held}.const {int(at.last.value)} {held}.{passed}_{sign} br_if {name}.l end end")  # fmt: skip
+                self.out.append(f"{now} {held}.const {int(node.last.value)} {held}.{passed}_{sign} br_if {name}.l end end")  # fmt: skip
                 return
         rest = self.temporary("i32")
         choose(
@@ -528,38 +530,38 @@ class BodyEmitter(ExpressionEmitter):
         publish()
         self.out.append(f"local.get {rest} i32.eqz br_if {name}.l end end")
 
-    def _for_body(self, at: typed.For, name: str) -> None:
+    def _for_body(self, node: typed.For, name: str) -> None:
         """One turn; what is known of the counter holds to its end."""
         self.facts = frozenset()
         if (
-            isinstance(at.first, typed.Constant)
-            and isinstance(at.last, typed.Constant)
-            and self.is_local(at.place)
+            isinstance(node.first, typed.Constant)
+            and isinstance(node.last, typed.Constant)
+            and self.is_local(node.place)
         ):
-            ends = sorted((int(at.first.value), int(at.last.value)))
-            self.facts = frozenset({(at.place.root, ends[0], ends[1])})
+            ends = sorted((int(node.first.value), int(node.last.value)))
+            self.facts = frozenset({(node.place.root, ends[0], ends[1])})
         self.out.append(f"block {name}.c")
-        self.reach(at.origin, "turn")
-        self.statements(at.body)
+        self.reach(node.origin, "turn")
+        self.statements(node.body)
         self.out.append("end")
         self.facts = frozenset()
 
-    def _assert(self, at: typed.Assert) -> None:
-        self.expression(at.condition)
+    def _assert(self, node: typed.Assert) -> None:
+        self.expression(node.condition)
         self.out.append("i32.eqz")
         unit = self.frame.unit
         self.fault_if(
-            at.origin.start,
+            node.origin.start,
             _REFUSALS.get(unit.key, "assertion failed") if unit.is_standard else "assertion failed",
         )
 
-    def _exit(self, at: typed.Exit) -> None:
+    def _exit(self, node: typed.Exit) -> None:
         self.out.append(f"br {self.loop_labels[-1]}.x")
 
-    def _continue(self, at: typed.Continue) -> None:
+    def _continue(self, node: typed.Continue) -> None:
         self.out.append(f"br {self.loop_labels[-1]}.c")
 
-    def _return(self, at: typed.Return) -> None:
+    def _return(self, node: typed.Return) -> None:
         if self.is_part and self.frame.leave == "$leave":
             self.out.append("i32.const 1 local.set $left")
         self.out.append(f"br {self.frame.leave}")
@@ -568,10 +570,10 @@ class BodyEmitter(ExpressionEmitter):
 _MOST_TURNS = 100_000
 
 
-def _turns(at: typed.For) -> int | None:
+def _turns(node: typed.For) -> int | None:
     """How often a loop turns, where that is known before the run and no great number."""
-    first, last, step = at.first, at.last, at.step
-    if any(isinstance(inner, (typed.Exit, typed.Return)) for inner in every_statement(at.body)):
+    first, last, step = node.first, node.last, node.step
+    if any(isinstance(inner, (typed.Exit, typed.Return)) for inner in every_statement(node.body)):
         return None
     if not (
         isinstance(first, typed.Constant)
@@ -596,7 +598,8 @@ def write_code(code: Code, unit: typed.Unit) -> None:
 def _weight(body: Iterable[typed.Statement]) -> int:
     """How much code a body makes, in statements or so: a call of an instance may be a body put in its place."""
     return sum(
-        1 + (_WEIGHT_OF_CALL if isinstance(at, typed.CallInstance) else 0) for at in every_statement(body)
+        1 + (_WEIGHT_OF_CALL if isinstance(statement, typed.CallInstance) else 0)
+        for statement in every_statement(body)
     )
 
 
@@ -604,12 +607,12 @@ def _parted(body: Iterable[typed.Statement]) -> Iterator[tuple[int, list[typed.S
     """Runs of statements that are small enough together, and each that is not by itself; with their weights."""
     run: list[typed.Statement] = []
     total = 0
-    for at in body:
-        weight = _weight((at,))
+    for statement in body:
+        weight = _weight((statement,))
         if total + weight > _MOST_IN_PART and run:
             yield total, run
             run, total = [], 0
-        run.append(at)
+        run.append(statement)
         total += weight
     if run:
         yield total, run

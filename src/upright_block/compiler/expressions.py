@@ -23,15 +23,15 @@ _DAY = 86_400_000_000_000
 class ExpressionEmitter(PlaceEmitter):
     """Writes the expressions of one WebAssembly function."""
 
-    def expression(self, at: typed.Expression, clean: bool = True) -> None:
+    def expression(self, node: typed.Expression, clean: bool = True) -> None:
         """Put a value on the stack. Unless ``clean``, a narrow integer may carry stray high bits."""
-        _EXPRESSIONS[type(at)](self, at, clean)
+        _EXPRESSIONS[type(node)](self, node, clean)
 
-    def _constant(self, at: typed.Constant, clean: bool) -> None:
-        self._known(at.value, at.type)
+    def _constant(self, node: typed.Constant, clean: bool) -> None:
+        self._known(node.value, node.type)
 
-    def _constant_use(self, at: typed.ConstantUse, clean: bool) -> None:
-        self.out.append(self.code.constant(at.variable, at.type))
+    def _constant_use(self, node: typed.ConstantUse, clean: bool) -> None:
+        self.out.append(self.code.constant(node.variable, node.type))
 
     def _known(self, value: Value, type_: Type) -> None:
         if isinstance(value, str):
@@ -41,112 +41,112 @@ class ExpressionEmitter(PlaceEmitter):
             assert isinstance(type_, Elementary)
             self.out.append(constant(value, type_))
 
-    def _load(self, at: typed.Load, clean: bool) -> None:
-        self.read(at.place)
+    def _load(self, node: typed.Load, clean: bool) -> None:
+        self.read(node.place)
 
-    def _address_of(self, at: typed.AddressOf, clean: bool) -> None:
-        self.push_address(at.place)
+    def _address_of(self, node: typed.AddressOf, clean: bool) -> None:
+        self.push_address(node.place)
 
-    def _part(self, at: typed.Part, clean: bool) -> None:
+    def _part(self, node: typed.Part, clean: bool) -> None:
         """Some bits of a bit string (table 17)."""
-        whole = at.operand.type
+        whole = node.operand.type
         assert isinstance(whole, Elementary)
-        held, wanted = value_type(whole), value_type(at.type)
-        self.expression(at.operand)
-        if at.shift:
-            self.out.append(f"{held}.const {at.shift} {held}.shr_u")
+        held, wanted = value_type(whole), value_type(node.type)
+        self.expression(node.operand)
+        if node.shift:
+            self.out.append(f"{held}.const {node.shift} {held}.shr_u")
         if held == "i64" and wanted == "i32":
             self.out.append("i32.wrap_i64")
-        mask = 1 if at.type.family == "bool" else (1 << at.type.bits) - 1
-        if at.type.bits < 32:
+        mask = 1 if node.type.family == "bool" else (1 << node.type.bits) - 1
+        if node.type.bits < 32:
             self.out.append(f"i32.const {mask} i32.and")
 
-    def _in_range(self, at: typed.InRange, clean: bool) -> None:
+    def _in_range(self, node: typed.InRange, clean: bool) -> None:
         """A value of a subrange; one outside is a fault."""
-        type_, held = at.type, value_type(at.type)
+        type_, held = node.type, value_type(node.type)
         sign = "s" if type_.is_signed else "u"
         value = self.temporary(held)
-        self.expression(at.operand)
+        self.expression(node.operand)
         self.out.append(
             f"local.tee {value} {held}.const {type_.low} {held}.lt_{sign} "
             f"local.get {value} {held}.const {type_.high} {held}.gt_{sign} i32.or"
         )
-        self.fault_if(at.start, f"value outside {type_.low}..{type_.high}")
+        self.fault_if(node.start, f"value outside {type_.low}..{type_.high}")
         self.out.append(f"local.get {value}")
 
-    def _convert(self, at: typed.Convert, clean: bool) -> None:
-        source = at.operand.type
+    def _convert(self, node: typed.Convert, clean: bool) -> None:
+        source = node.operand.type
         assert isinstance(source, Elementary)
-        self.expression(at.operand)
-        self.out.append(conversion(source, at.type))
+        self.expression(node.operand)
+        self.out.append(conversion(source, node.type))
 
-    def _unary(self, at: typed.Unary, clean: bool) -> None:
-        type_, held = at.type, value_type(at.type)
-        if at.operator == "NOT":
-            self.expression(at.operand)
+    def _unary(self, node: typed.Unary, clean: bool) -> None:
+        type_, held = node.type, value_type(node.type)
+        if node.operator == "NOT":
+            self.expression(node.operand)
             if type_.family == "bool":
                 self.out.append("i32.eqz")
             else:
                 mask = -1 if type_.bits >= 32 else type_.high
                 self.out.append(f"{held}.const {mask} {held}.xor")
         elif type_.family == "real":
-            self.expression(at.operand)
+            self.expression(node.operand)
             self.out.append(f"{held}.neg")
         elif self.checks_overflow:
             self.out.append(f"{held}.const 0")
-            self.expression(at.operand)
-            self._checked("-", type_, at.start)
+            self.expression(node.operand)
+            self._checked("-", type_, node.start)
         else:
             self.out.append(f"{held}.const 0")
-            self.expression(at.operand, False)
+            self.expression(node.operand, False)
             self.out.append(f"{held}.sub" + (narrow(type_) if clean else ""))
 
-    def _binary(self, at: typed.Binary, clean: bool) -> None:
+    def _binary(self, node: typed.Binary, clean: bool) -> None:
         """A spine of operators is written in a loop: a chain of a thousand ORs is one expression."""
         spine: list[typed.Binary] = []
-        left: typed.Expression = at
+        left: typed.Expression = node
         while isinstance(left, typed.Binary):
             spine.append(left)
             left = left.left
         spine.reverse()
         ring = frozenset("+-*")
         self.expression(left, spine[0].operator not in ring)
-        for index, node in enumerate(spine):
+        for index, link in enumerate(spine):
             last = index == len(spine) - 1
             wants_clean = clean if last else spine[index + 1].operator not in ring
-            self._operate(node, wants_clean)
+            self._operate(link, wants_clean)
 
-    def _operate(self, at: typed.Binary, clean: bool) -> None:
+    def _operate(self, node: typed.Binary, clean: bool) -> None:
         """One operator whose left operand is on the stack."""
-        operator, operands = at.operator, at.left.type
+        operator, operands = node.operator, node.left.type
         if isinstance(operands, String):
-            self.expression(at.right)
+            self.expression(node.right)
             self.out.append(f"i32.const {operands.width} call $text_compare i32.const 0")
             self.out.append(operation(operator, INT))
             return
         assert isinstance(operands, Elementary)
         if operator in ("/", "MOD"):
-            self._divide(at)
+            self._divide(node)
             return
-        if operator == "*" and operands.family == "duration" and at.right.type is LREAL:
+        if operator == "*" and operands.family == "duration" and node.right.type is LREAL:
             self.out.append("f64.convert_i64_s")
-            self.expression(at.right)
+            self.expression(node.right)
             self.out.append("f64.mul")
-            self.round(LREAL, operands, at.start)
+            self.round(LREAL, operands, node.start)
             return
-        if at.type.family == "time of day":
-            self.expression(at.right)
+        if node.type.family == "time of day":
+            self.expression(node.right)
             sign = "add" if operator == "+" else "sub"
             day = f"i64.const {DAY}"
             self.out.append(f"{day} i64.rem_s i64.{sign} {day} i64.add {day} i64.rem_u")
             return
         arithmetic = operator in ("+", "-", "*")
         if arithmetic and self.checks_overflow and operands.family not in ("real", "bits"):
-            self.expression(at.right)
-            self._checked(operator, operands, at.start)
+            self.expression(node.right)
+            self._checked(operator, operands, node.start)
             return
-        self.expression(at.right, not arithmetic)
-        wraps = arithmetic and clean and not self.stays_inside(at)
+        self.expression(node.right, not arithmetic)
+        wraps = arithmetic and clean and not self.stays_inside(node)
         self.out.append(operation(operator, operands) + (narrow(operands) if wraps else ""))
 
     @property
@@ -174,23 +174,23 @@ class ExpressionEmitter(PlaceEmitter):
         self.fault_if(start, f"overflow of {type_.name}")
         self.out.append(f"local.get {result}" + ("" if held == "i64" else " i32.wrap_i64"))
 
-    def _divide(self, at: typed.Binary) -> None:
+    def _divide(self, node: typed.Binary) -> None:
         """Division: by zero is a fault, MOD by zero gives zero (table 29), the least by -1 wraps."""
-        type_, operator = at.type, at.operator
-        if type_.family == "duration" and at.right.type is LREAL:
+        type_, operator = node.type, node.operator
+        if type_.family == "duration" and node.right.type is LREAL:
             self.out.append("f64.convert_i64_s")
-            self._real_divisor(at, LREAL)
-            self.round(LREAL, type_, at.start)
+            self._real_divisor(node, LREAL)
+            self.round(LREAL, type_, node.start)
             return
         if type_.family == "real":
-            self._real_divisor(at, type_)
+            self._real_divisor(node, type_)
             return
         held = value_type(type_)
         sign = "s" if type_.is_signed else "u"
-        known = at.right.value if isinstance(at.right, typed.Constant) else None
-        if known is not None and held == "i32" and self._divide_by_known(at, int(known)):
+        known = node.right.value if isinstance(node.right, typed.Constant) else None
+        if known is not None and held == "i32" and self._divide_by_known(node, int(known)):
             return
-        self.expression(at.right)
+        self.expression(node.right)
         if known is not None and known not in (0, -1):
             self.out.append(f"{held}.{'div' if operator == '/' else 'rem'}_{sign}")
             return
@@ -204,7 +204,7 @@ class ExpressionEmitter(PlaceEmitter):
             )
             return
         self.out.append(f"local.get {divisor} {held}.eqz")
-        self.fault_if(at.start, "division by zero")
+        self.fault_if(node.start, "division by zero")
         if sign == "u" or type_.bits < 32:
             self.out.append(f"local.get {divisor} {held}.div_{sign}" + narrow(type_))
             return
@@ -214,19 +214,19 @@ class ExpressionEmitter(PlaceEmitter):
             f"{held}.const 0 local.get {dividend} {held}.sub else local.get {dividend} local.get {divisor} {held}.div_s end"
         )
 
-    def _divide_by_known(self, at: typed.Binary, divisor: int) -> bool:
+    def _divide_by_known(self, node: typed.Binary, divisor: int) -> bool:
         """Divide the i32 on the stack by a known number with a multiplication, which takes a tenth of the time.
 
         n / d is n * m shifted right by p, with m the next integer above 2**p / d, where p is so large that the error
         stays below one for every n (Granlund and Montgomery, 1994). False where there is no such product in 64 bits.
         """
-        type_, least, most = at.type, *self.interval(at.left)
+        type_, least, most = node.type, *self.interval(node.left)
         if divisor < 2 or divisor > type_.base.high:
             return False
         number, quotient = self.temporary("i32"), self.temporary("i32")
         is_power = divisor & (divisor - 1) == 0
         if is_power and least >= 0:
-            work = f"i32.const {divisor - 1} i32.and" if at.operator == "MOD" else f"i32.const {divisor.bit_length() - 1} i32.shr_u"  # fmt: skip
+            work = f"i32.const {divisor - 1} i32.and" if node.operator == "MOD" else f"i32.const {divisor.bit_length() - 1} i32.shr_u"  # fmt: skip
             self.out.append(work)
             return True
         bits = max(most.bit_length(), (-least - 1).bit_length() if least < 0 else 0)
@@ -241,17 +241,17 @@ class ExpressionEmitter(PlaceEmitter):
         )
         if least < 0:
             self.out.append(f"local.get {number} i32.const 31 i32.shr_s i32.sub")
-        if at.operator == "MOD":
+        if node.operator == "MOD":
             self.out.append(f"local.set {quotient} local.get {number} local.get {quotient} i32.const {divisor} i32.mul i32.sub")  # fmt: skip
         return True
 
-    def _real_divisor(self, at: typed.Binary, type_: Elementary) -> None:
+    def _real_divisor(self, node: typed.Binary, type_: Elementary) -> None:
         held = value_type(type_)
-        self.expression(at.right)
-        if not isinstance(at.right, typed.Constant):
+        self.expression(node.right)
+        if not isinstance(node.right, typed.Constant):
             divisor = self.temporary(held)
             self.out.append(f"local.tee {divisor} {held}.const 0 {held}.eq")
-            self.fault_if(at.start, "division by zero")
+            self.fault_if(node.start, "division by zero")
             self.out.append(f"local.get {divisor}")
         self.out.append(f"{held}.div")
 
@@ -269,22 +269,22 @@ class ExpressionEmitter(PlaceEmitter):
         sign = "s" if target.is_signed else "u"
         self.out.append(f"local.get {rounded} {wide}.trunc_sat_{held}_{sign}")
 
-    def _call_function(self, at: typed.CallFunction, clean: bool) -> None:
+    def _call_function(self, node: typed.CallFunction, clean: bool) -> None:
         """The result stays on the stack; outputs go to their receivers.
 
         What is not elementary goes in and out by address; the caller makes room for it.
         """
-        unit = at.function
+        unit = node.function
         if unit.is_standard and not self.frame.unit.is_standard:
-            site = self.code.site(self.frame.unit, at.origin.start, "")
+            site = self.code.site(self.frame.unit, node.origin.start, "")
             self.out.append(f"i32.const {site} global.set $caller")
-        if at.instance is not None:
-            self.push_address(at.instance)
+        if node.instance is not None:
+            self.push_address(node.instance)
         else:
             self.out.append(self.self_address(self.frame.offset))
-        for pin, value in zip(unit.section("input"), at.inputs, strict=True):
+        for pin, value in zip(unit.section("input"), node.inputs, strict=True):
             self._argument(pin, value, changes_others(unit))
-        for pin, place in zip(unit.section("in_out"), at.shared, strict=True):
+        for pin, place in zip(unit.section("in_out"), node.shared, strict=True):
             self.push_address(place)
             if isinstance(pin.type, OpenArray) and isinstance(place.type, Array):
                 about = f"i32.const {self.code.room(pin.type.size, 4)}"
@@ -295,8 +295,8 @@ class ExpressionEmitter(PlaceEmitter):
             if not isinstance(variable.type, Elementary):
                 rooms[variable] = self.code.room(size_of(variable.type), 8)
                 self.out.append(f"i32.const {rooms[variable]}")
-        self.call(unit, self.code.dispatched(unit) if at.is_virtual else unit.key)
-        taken = dict(at.outputs)
+        self.call(unit, self.code.dispatched(unit) if node.is_virtual else unit.key)
+        taken = dict(node.outputs)
         waiting: list[tuple[str, typed.Variable]] = []
         for variable in reversed(unit.section("output")):
             if isinstance(variable.type, Elementary):
@@ -395,17 +395,17 @@ class ExpressionEmitter(PlaceEmitter):
         self.forget(place.root)
         self.note_writer(pointer, offset, whole)
 
-    def _call_standard(self, at: typed.CallStandard, clean: bool) -> None:
-        emit = STANDARD_FUNCTIONS.get(at.name)
+    def _call_standard(self, node: typed.CallStandard, clean: bool) -> None:
+        emit = STANDARD_FUNCTIONS.get(node.name)
         if emit is not None:
-            emit(self, at)
+            emit(self, node)
             return
-        self.expression(at.inputs[0])
-        source, target = at.inputs[0].type, at.type
+        self.expression(node.inputs[0])
+        source, target = node.inputs[0].type, node.type
         assert isinstance(source, Elementary)
         assert isinstance(target, Elementary)
         if source.family == "real" and is_integer(target):
-            self.round(source, target, at.start, "_TRUNC_" in at.name)
+            self.round(source, target, node.start, "_TRUNC_" in node.name)
         elif source.family == "date and time" and target.family in ("date", "time of day"):
             self._split_moment(target)
         else:

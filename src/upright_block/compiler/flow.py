@@ -66,9 +66,9 @@ class _Flow:
         """Note an end of the body."""
         self.at_ends = set(self.assigned) if self.at_ends is None else self.at_ends & self.assigned
 
-    def look(self, at: typed.Statement | typed.Expression) -> None:
+    def look(self, node: typed.Statement | typed.Expression) -> None:
         """Note what a statement or an expression does to the variables of the unit."""
-        for access in accesses(at):
+        for access in accesses(node):
             place = access.place
             if place is None or not place.is_plain:
                 continue
@@ -87,8 +87,8 @@ class _Flow:
 
     def statements(self, body: Iterable[typed.Statement]) -> bool:
         """Walk over statements; whether their end is reached."""
-        for at in body:
-            match at:
+        for statement in body:
+            match statement:
                 case typed.If(branches=branches, otherwise=otherwise):
                     if not self.ways([(b.condition, b.body) for b in branches], otherwise):
                         return False
@@ -97,7 +97,7 @@ class _Flow:
                     if not self.ways([(None, arm.body) for arm in arms], otherwise):
                         return False
                 case typed.For(place=place, body=inner):
-                    self.look(at)
+                    self.look(statement)
                     self.loop(typed.Load(place.type, place), inner)
                 case (
                     typed.While(condition=condition, body=inner)
@@ -110,7 +110,7 @@ class _Flow:
                 case typed.Exit() | typed.Continue():
                     return False
                 case _:
-                    self.look(at)
+                    self.look(statement)
         return True
 
     def ways(
@@ -159,7 +159,7 @@ def has_loops(unit: Unit) -> bool:
     known: bool | None = unit.kept.get("has loops")
     if known is None:
         bodies = (used.body or () for used in closure(unit))
-        known = any(isinstance(at, _LOOPS) for body in bodies for at in every_statement(body))
+        known = any(isinstance(statement, _LOOPS) for body in bodies for statement in every_statement(body))
         unit.kept["has loops"] = known
     return known
 
@@ -176,7 +176,12 @@ def changes_others(unit: Unit) -> bool:
 def _reaches_others(unit: Unit) -> bool:
     if unit.owner is not None or unit.keeps_data or unit.shares is not None or unit.section("in_out"):
         return True
-    places = (a.place for at in every_statement(unit.body or ()) for a in accesses(at) if a.kind == "write")
+    places = (
+        a.place
+        for statement in every_statement(unit.body or ())
+        for a in accesses(statement)
+        if a.kind == "write"
+    )
     return any(isinstance(step, typed.Target) for place in places if place for step in place.steps)
 
 

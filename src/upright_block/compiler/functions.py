@@ -27,20 +27,20 @@ class Emitter(Protocol):
 
     code: Code
 
-    def expression(self, at: typed.Expression, clean: bool = True) -> None: ...
+    def expression(self, node: typed.Expression, clean: bool = True) -> None: ...
     def temporary(self, held: str) -> str: ...
     def fault_if(self, start: int, kind: str) -> None: ...
 
 
-def _held(at: typed.CallStandard) -> tuple[Elementary, str]:
+def _held(node: typed.CallStandard) -> tuple[Elementary, str]:
     """The elementary type of a result, and the WebAssembly type that holds it."""
-    assert isinstance(at.type, Elementary)
-    return at.type, value_type(at.type)
+    assert isinstance(node.type, Elementary)
+    return node.type, value_type(node.type)
 
 
-def _abs(e: Emitter, at: typed.CallStandard) -> None:
-    type_, held = _held(at)
-    e.expression(at.inputs[0])
+def _abs(e: Emitter, node: typed.CallStandard) -> None:
+    type_, held = _held(node)
+    e.expression(node.inputs[0])
     if type_.family == "real":
         e.out.append(f"{held}.abs")
     elif type_.is_signed:
@@ -51,9 +51,9 @@ def _abs(e: Emitter, at: typed.CallStandard) -> None:
         )
 
 
-def _sqrt(e: Emitter, at: typed.CallStandard) -> None:
-    e.expression(at.inputs[0])
-    e.out.append(f"{_held(at)[1]}.sqrt")
+def _sqrt(e: Emitter, node: typed.CallStandard) -> None:
+    e.expression(node.inputs[0])
+    e.out.append(f"{_held(node)[1]}.sqrt")
 
 
 def _choose_between(e: Emitter, type_: Elementary, least: bool) -> None:
@@ -67,31 +67,31 @@ def _choose_between(e: Emitter, type_: Elementary, least: bool) -> None:
     e.out.append(f"local.set {b} local.tee {a} local.get {b} local.get {a} local.get {b} {compare} select")
 
 
-def _least(e: Emitter, at: typed.CallStandard) -> None:
-    _fold(e, at, True)
+def _least(e: Emitter, node: typed.CallStandard) -> None:
+    _fold(e, node, True)
 
 
-def _greatest(e: Emitter, at: typed.CallStandard) -> None:
-    _fold(e, at, False)
+def _greatest(e: Emitter, node: typed.CallStandard) -> None:
+    _fold(e, node, False)
 
 
-def _fold(e: Emitter, at: typed.CallStandard, least: bool) -> None:
-    e.expression(at.inputs[0])
-    for value in at.inputs[1:]:
+def _fold(e: Emitter, node: typed.CallStandard, least: bool) -> None:
+    e.expression(node.inputs[0])
+    for value in node.inputs[1:]:
         e.expression(value)
-        _choose_between(e, _held(at)[0], least)
+        _choose_between(e, _held(node)[0], least)
 
 
-def _in_any_order(e: Emitter, at: typed.CallStandard) -> list[Callable[[], None]]:
+def _in_any_order(e: Emitter, node: typed.CallStandard) -> list[Callable[[], None]]:
     """What puts each input on the stack, in any order.
 
     Inputs are computed from left to right; where one of them calls a function, which may change what the others
     read, that is done beforehand.
     """
-    if not any(calls_function(value) for value in at.inputs):
-        return [partial(e.expression, value) for value in at.inputs]
+    if not any(calls_function(value) for value in node.inputs):
+        return [partial(e.expression, value) for value in node.inputs]
     pushes: list[Callable[[], None]] = []
-    for value in at.inputs:
+    for value in node.inputs:
         name = e.temporary(value_type(value.type) if isinstance(value.type, Elementary) else "i32")
         e.expression(value)
         e.out.append(f"local.set {name}")
@@ -99,33 +99,33 @@ def _in_any_order(e: Emitter, at: typed.CallStandard) -> list[Callable[[], None]
     return pushes
 
 
-def _limit(e: Emitter, at: typed.CallStandard) -> None:
+def _limit(e: Emitter, node: typed.CallStandard) -> None:
     """MIN(MAX(IN, MN), MX), table 32."""
-    low, value, high = _in_any_order(e, at)
+    low, value, high = _in_any_order(e, node)
     value()
     low()
-    _choose_between(e, _held(at)[0], False)
+    _choose_between(e, _held(node)[0], False)
     high()
-    _choose_between(e, _held(at)[0], True)
+    _choose_between(e, _held(node)[0], True)
 
 
-def _select(e: Emitter, at: typed.CallStandard) -> None:
-    chooser, when_false, when_true = _in_any_order(e, at)
+def _select(e: Emitter, node: typed.CallStandard) -> None:
+    chooser, when_false, when_true = _in_any_order(e, node)
     when_true()
     when_false()
     chooser()
     e.out.append("select")
 
 
-def _clock_now(e: Emitter, at: typed.CallStandard) -> None:
+def _clock_now(e: Emitter, node: typed.CallStandard) -> None:
     e.out.append(f"i32.const 0 i64.load offset={NOW} i32.const 0 i64.load offset={CLOCK_START} i64.add")
 
 
-def _endian(e: Emitter, at: typed.CallStandard) -> None:
+def _endian(e: Emitter, node: typed.CallStandard) -> None:
     """The bytes in the other order where the order asked for is not that of the machine, which is little-endian."""
-    e.expression(at.inputs[0])
-    type_, held = _held(at)
-    if "LITTLE" in at.name or type_.bits == 8:
+    e.expression(node.inputs[0])
+    type_, held = _held(node)
+    if "LITTLE" in node.name or type_.bits == 8:
         return
     value = e.temporary(held)
     e.out.append(f"local.set {value}")
@@ -138,18 +138,18 @@ def _endian(e: Emitter, at: typed.CallStandard) -> None:
     e.out.append(narrow(type_))
 
 
-def _move(e: Emitter, at: typed.CallStandard) -> None:
-    e.expression(at.inputs[0])
+def _move(e: Emitter, node: typed.CallStandard) -> None:
+    e.expression(node.inputs[0])
 
 
-def _multiplex(e: Emitter, at: typed.CallStandard) -> None:
+def _multiplex(e: Emitter, node: typed.CallStandard) -> None:
     """The input that K chooses, counted from 0; another K is a fault (table 32)."""
-    chooser, *values = _in_any_order(e, at)
-    held = value_type(at.type) if isinstance(at.type, Elementary) else "i32"
+    chooser, *values = _in_any_order(e, node)
+    held = value_type(node.type) if isinstance(node.type, Elementary) else "i32"
     number = e.temporary("i64")
     chooser()
     e.out.append(f"local.tee {number} i64.const {len(values)} i64.ge_u")
-    e.fault_if(at.start, f"choice outside 0..{len(values) - 1}")
+    e.fault_if(node.start, f"choice outside 0..{len(values) - 1}")
     values[-1]()
     for index in range(len(values) - 2, -1, -1):
         kept = e.temporary(held)
@@ -158,24 +158,26 @@ def _multiplex(e: Emitter, at: typed.CallStandard) -> None:
         e.out.append(f"local.get {kept} local.get {number} i64.const {index} i64.eq select")
 
 
-def _shift(e: Emitter, at: typed.CallStandard) -> None:
+def _shift(e: Emitter, node: typed.CallStandard) -> None:
     """SHL, SHR, ROL, ROR (table 30); bits beyond the width are lost by the first two. Below 0 is a fault."""
-    type_, held = _held(at)
+    type_, held = _held(node)
     count, value = e.temporary("i64"), e.temporary(held)
-    e.expression(at.inputs[0])
+    e.expression(node.inputs[0])
     e.out.append(f"local.set {value}")
-    e.expression(at.inputs[1])
+    e.expression(node.inputs[1])
     e.out.append(f"local.tee {count} i64.const 0 i64.lt_s")
-    e.fault_if(at.start, "shift by less than 0")
+    e.fault_if(node.start, "shift by less than 0")
     amount = f"local.get {count}" + ("" if held == "i64" else " i32.wrap_i64")
-    if at.name in ("SHL", "SHR"):
-        shifted = f"local.get {value} {amount} {held}.{'shl' if at.name == 'SHL' else 'shr_u'}{narrow(type_)}"
+    if node.name in ("SHL", "SHR"):
+        shifted = (
+            f"local.get {value} {amount} {held}.{'shl' if node.name == 'SHL' else 'shr_u'}{narrow(type_)}"
+        )
         e.out.append(f"{shifted} {held}.const 0 local.get {count} i64.const {type_.bits} i64.lt_u select")
     elif type_.bits >= 32:
-        e.out.append(f"local.get {value} {amount} {held}.{'rotl' if at.name == 'ROL' else 'rotr'}")
+        e.out.append(f"local.get {value} {amount} {held}.{'rotl' if node.name == 'ROL' else 'rotr'}")
     else:
         turn = e.temporary("i32")
-        there, back = ("shl", "shr_u") if at.name == "ROL" else ("shr_u", "shl")
+        there, back = ("shl", "shr_u") if node.name == "ROL" else ("shr_u", "shl")
         e.out.append(
             f"local.get {count} i64.const {type_.bits} i64.rem_u i32.wrap_i64 local.set {turn} "
             f"local.get {value} local.get {turn} i32.{there} "
@@ -183,66 +185,66 @@ def _shift(e: Emitter, at: typed.CallStandard) -> None:
         )
 
 
-def _is_valid(e: Emitter, at: typed.CallStandard) -> None:
+def _is_valid(e: Emitter, node: typed.CallStandard) -> None:
     """Whether a real is a number and finite: its difference from itself is zero (table 39)."""
-    source = at.inputs[0].type
+    source = node.inputs[0].type
     assert isinstance(source, Elementary)
     held = value_type(source)
     value = e.temporary(held)
-    e.expression(at.inputs[0])
+    e.expression(node.inputs[0])
     e.out.append(f"local.tee {value} local.get {value} {held}.sub {held}.const 0 {held}.eq")
 
 
 # --- texts (table 34) ---
 
 
-def _width(at: typed.CallStandard) -> int:
-    type_ = at.inputs[0].type
+def _width(node: typed.CallStandard) -> int:
+    type_ = node.inputs[0].type
     assert isinstance(type_, String)
     return type_.width
 
 
-def _length(e: Emitter, at: typed.CallStandard) -> None:
-    e.expression(at.inputs[0])
+def _length(e: Emitter, node: typed.CallStandard) -> None:
+    e.expression(node.inputs[0])
     e.out.append("i32.load")
 
 
-def _find(e: Emitter, at: typed.CallStandard) -> None:
-    e.expression(at.inputs[0])
-    e.expression(at.inputs[1])
-    e.out.append(f"i32.const {_width(at)} call $text_find")
+def _find(e: Emitter, node: typed.CallStandard) -> None:
+    e.expression(node.inputs[0])
+    e.expression(node.inputs[1])
+    e.out.append(f"i32.const {_width(node)} call $text_find")
 
 
 _ALL = "i64.const 0x7fffffff"
 
 
-def _text(e: Emitter, at: typed.CallStandard) -> None:
+def _text(e: Emitter, node: typed.CallStandard) -> None:
     """A text made of slices of others: each is (which text, first character from 0, how many)."""
-    assert isinstance(at.type, String)
+    assert isinstance(node.type, String)
     names: list[str] = []
-    for value in at.inputs:
+    for value in node.inputs:
         held = "i64" if isinstance(value.type, Elementary) else "i32"
         name = e.temporary(held)
         e.expression(value)
         e.out.append(f"local.set {name}")
         names.append(f"local.get {name}")
-    room = e.code.room(at.type.size, 8)
+    room = e.code.room(node.type.size, 8)
     e.out.append(f"i32.const {room} i32.const 0 i32.store")
-    for text, first, count in _slices(at.name, names):
-        e.out.append(f"i32.const {room} {text} i32.const {at.type.width} {first} {count} call $text_append")
+    for text, first, count in _slices(node.name, names):
+        e.out.append(f"i32.const {room} {text} i32.const {node.type.width} {first} {count} call $text_append")
     e.out.append(f"i32.const {room}")
 
 
-def _recode(e: Emitter, at: typed.CallStandard) -> None:
+def _recode(e: Emitter, node: typed.CallStandard) -> None:
     """A text in characters of another width; what a STRING does not have becomes a question mark."""
-    assert isinstance(at.type, String)
-    room = e.code.room(at.type.size, 8)
+    assert isinstance(node.type, String)
+    room = e.code.room(node.type.size, 8)
     value = e.temporary("i32")
-    e.expression(at.inputs[0])
-    source = at.inputs[0].type
+    e.expression(node.inputs[0])
+    source = node.inputs[0].type
     if isinstance(source, String):
         e.out.append(
-            f"local.set {value} i32.const {room} i32.const {at.type.width} local.get {value} "
+            f"local.set {value} i32.const {room} i32.const {node.type.width} local.get {value} "
             f"i32.const {source.width} call $text_recode"
         )
     else:
@@ -279,7 +281,7 @@ def _slices(name: str, given: list[str]) -> list[tuple[str, str, str]]:
             ]
 
 
-def _scan_start(e: Emitter, at: typed.CallStandard) -> None:
+def _scan_start(e: Emitter, node: typed.CallStandard) -> None:
     e.out.append(f"i32.const 0 i64.load offset={NOW}")
 
 

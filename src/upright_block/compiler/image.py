@@ -102,7 +102,10 @@ def build_image(program: Program, bodies: Bodies | None = None) -> Image:
         [
             "(module",
             f'(memory (export "memory") {end // _PAGE + 2})',
-            *(f'(data (i32.const {at}) "{_escaped(content)}")' for content, at in linker.data.items()),
+            *(
+                f'(data (i32.const {address}) "{_escaped(content)}")'
+                for content, address in linker.data.items()
+            ),
             "(global $budget (mut i32) (i32.const 0))",
             "(global $caller (mut i32) (i32.const 0))",
             *([f"(global $writers i32 (i32.const {writers}))"] if writers else []),

@@ -50,14 +50,14 @@ def encode(value: Value, type_: Type) -> bytes:
     return struct.pack(code(type_), value)
 
 
-def decode(data: bytes | memoryview, at: int, type_: Type) -> Value:
+def decode(data: bytes | memoryview, offset: int, type_: Type) -> Value:
     """The value in memory at an offset."""
     if isinstance(type_, String):
-        length = min(int(struct.unpack_from("<I", data, at)[0]), type_.capacity)
-        start = at + STRING_HEAD
+        length = min(int(struct.unpack_from("<I", data, offset)[0]), type_.capacity)
+        start = offset + STRING_HEAD
         return str(bytes(data[start : start + length * type_.width]), encoding(type_), "replace")
     assert isinstance(type_, Elementary)
-    value: Value = struct.unpack_from(code(type_), data, at)[0]
+    value: Value = struct.unpack_from(code(type_), data, offset)[0]
     return value
 
 
@@ -108,8 +108,8 @@ def initial_of(type_: Type, initial: Initial) -> bytes:
         for key, value in initial.items():
             variable = type_.variables[key]
             content = initial_of(variable.type, value)
-            at = layout.offsets[variable]
-            data[at : at + len(content)] = content
+            offset = layout.offsets[variable]
+            data[offset : offset + len(content)] = content
         return bytes(data)
     assert isinstance(initial, (bool, int, float, str))
     return encode(initial, type_)

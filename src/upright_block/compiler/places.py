@@ -261,12 +261,12 @@ class PlaceEmitter:
         self.out.append(f"{scaled}local.get {about} i32.load i32.add")
         return 0
 
-    def describe(self, array: Array, at: str, offset: int) -> None:
+    def describe(self, array: Array, target: str, offset: int) -> None:
         """Write the address on the stack, and the bounds of the array there, to where instructions ``at`` lead."""
         address = self.temporary("i32")
-        self.out.append(f"local.set {address} {at} local.get {address} i32.store offset={offset}")
+        self.out.append(f"local.set {address} {target} local.get {address} i32.store offset={offset}")
         for number, bound in enumerate(b for bounds in array.bounds for b in bounds):
-            self.out.append(f"{at} i32.const {bound} i32.store offset={offset + BOUNDS_AT + 4 * number}")
+            self.out.append(f"{target} i32.const {bound} i32.store offset={offset + BOUNDS_AT + 4 * number}")
 
     def _character(self, step: typed.Element, text: String, offset: int) -> int:
         """Turn the address of a text, less ``offset``, into that of a character; the offset from there to it."""
@@ -311,14 +311,14 @@ class PlaceEmitter:
         if isinstance(index, typed.Load) and self.is_own(index.place):
             self.facts |= {(index.place.root, low, high)}
 
-    def interval(self, at: typed.Expression, depth: int = 0) -> tuple[int, int]:
+    def interval(self, node: typed.Expression, depth: int = 0) -> tuple[int, int]:
         """The least and the greatest value that an integer expression can have here, so far as a short look tells."""
-        assert isinstance(at.type, Elementary)
-        type_ = at.type.base
+        assert isinstance(node.type, Elementary)
+        type_ = node.type.base
         widest = type_.low, type_.high
         if depth == _FAR:
             return widest
-        match at:
+        match node:
             case typed.Constant(value=value):
                 return int(value), int(value)
             case typed.Load(place=place) if self.is_own(place):
@@ -336,12 +336,12 @@ class PlaceEmitter:
                 return widest
         return found if type_.low <= found[0] and found[1] <= type_.high else widest
 
-    def stays_inside(self, at: typed.Expression) -> bool:
+    def stays_inside(self, node: typed.Expression) -> bool:
         """Whether an integer operation is known to give a value inside its type, so that it never wraps."""
-        if not isinstance(at.type, Elementary) or not is_integer(at.type):
+        if not isinstance(node.type, Elementary) or not is_integer(node.type):
             return False
-        base = at.type.base
-        return self.interval(at) != (base.low, base.high)
+        base = node.type.base
+        return self.interval(node) != (base.low, base.high)
 
     def forget(self, variable: typed.Variable) -> None:
         """Drop what is known of a variable, since it is assigned."""
@@ -436,12 +436,12 @@ class PlaceEmitter:
         """Note the statement at hand as the last that wrote there; of what is copied whole nothing is known."""
         if not self.code.mode.notes_writers:
             return
-        at = f"local.get {base} i32.const {offset} i32.add i32.const 4 i32.mul global.get $writers i32.add"
+        entry = f"local.get {base} i32.const {offset} i32.add i32.const 4 i32.mul global.get $writers i32.add"
         if isinstance(type_, (Elementary, String)):
             site = self.code.site(self.frame.unit, self.statement, "written") if self.statement else "0"
-            self.out.append(f"{at} i32.const {site} i32.store")
+            self.out.append(f"{entry} i32.const {site} i32.store")
         else:
-            self.out.append(f"{at} i32.const 0 i32.const {4 * size_of(type_)} memory.fill")
+            self.out.append(f"{entry} i32.const 0 i32.const {4 * size_of(type_)} memory.fill")
 
     def set_initial(self, variable: typed.Variable) -> None:
         """Give a variable its initial value."""
@@ -466,7 +466,7 @@ class PlaceEmitter:
             f"if i32.const {site} {self.self_address(self.frame.offset)} call $fault unreachable end"
         )
 
-    def expression(self, at: typed.Expression, clean: bool = True) -> None:
+    def expression(self, node: typed.Expression, clean: bool = True) -> None:
         """Put a value on the stack. Unless ``clean``, a narrow integer may carry stray high bits."""
         raise NotImplementedError
 

@@ -74,11 +74,11 @@ class Slot:
             return encode(value, self.type)
         return bytes([int(bool(value)) << self.bit, 1 << self.bit, 0])
 
-    def decode(self, data: bytes | memoryview, at: int) -> Value:
+    def decode(self, data: bytes | memoryview, start: int) -> Value:
         """The value whose bytes begin at ``at``."""
         if self.bit is None:
-            return decode(data, at, self.type)
-        return bool(data[at] >> self.bit & 1)
+            return decode(data, start, self.type)
+        return bool(data[start] >> self.bit & 1)
 
     @property
     def size(self) -> int:
@@ -253,7 +253,7 @@ def _instance_in(type_: Type, offset: int, wanted: typed.Unit) -> str | None:
                 return _joined(f"[{_indices(type_, number)}]", rest)
     if isinstance(type_, typed.Compound):
         own = layout_of(type_).offsets.items()
-        return _member_at({v: at for v, at in own if v.section != "in_out"}, offset, wanted)
+        return _member_at({v: start for v, start in own if v.section != "in_out"}, offset, wanted)
     return None
 
 
@@ -302,17 +302,17 @@ def _made_block(unit: typed.Unit) -> typed.Unit:
             section: typed.Section = "private" if v.section == "in_out" else v.section
             initial = typed.default_of(v.type) if v.section == "in_out" else v.initial
             own[v.key] = typed.Variable(v.name, section, v.type, False, initial, v.comment, v.start, v.end)
-    at = unit.syntax
+    written = unit.syntax
     pins = {section: unit.section(section) for section in ("input", "in_out", "output")}
     inputs = tuple(_load(own[v.key]) for v in pins["input"])
     shared = tuple(typed.whole(own[v.key]) for v in pins["in_out"])
     outputs = tuple((v, typed.Receiver(typed.whole(own[v.key]), v.type, None)) for v in pins["output"])
     type_: Type = BOOL if unit.result is None else unit.result.type
-    call = typed.CallFunction(type_, unit, inputs, shared, outputs, at)
+    call = typed.CallFunction(type_, unit, inputs, shared, outputs, written)
     body: typed.Statement = typed.Evaluate(syntax.NO_PLACE, call)
     if unit.result is not None:
         result = typed.Variable(
-            unit.name, "output", type_, False, unit.result.initial, unit.comment, at.start, at.end
+            unit.name, "output", type_, False, unit.result.initial, unit.comment, written.start, written.end
         )
         own[result.key] = result
         body = typed.Assign(syntax.NO_PLACE, typed.whole(result), call)
@@ -320,7 +320,7 @@ def _made_block(unit: typed.Unit) -> typed.Unit:
         "FUNCTION_BLOCK",
         unit.name,
         unit.source,
-        at,
+        written,
         unit.comment,
         own,
         body=(body,),

@@ -163,10 +163,10 @@ def tokenize(source: Source, findings: Findings) -> Tokens:
     comments: list[Comment] = []
     fold: dict[str, str] = {}
     match = _TOKEN.match
-    at, unclosed = 0, False
-    while found := match(text, at):
+    offset, unclosed = 0, False
+    while found := match(text, offset):
         group = found.lastgroup
-        at = found.end()
+        offset = found.end()
         if group == "name":
             word = found[group]
             kind = fold.get(word)
@@ -179,9 +179,9 @@ def tokenize(source: Source, findings: Findings) -> Tokens:
                 kind = "AND"
         elif group == "comment":
             start = found.start(group)
-            at, closed = _comment_end(text, start, at)
+            offset, closed = _comment_end(text, start, offset)
             if closed:
-                comments.append(Comment(start, at, _comment_text(text[start:at])))
+                comments.append(Comment(start, offset, _comment_text(text[start:offset])))
                 continue
             unclosed = True
             findings.add(
@@ -202,7 +202,7 @@ def tokenize(source: Source, findings: Findings) -> Tokens:
             start = found.start(group)
             if _unknown(source, start, findings):
                 end = text.find("\n", start)
-                at = len(text) if end < 0 else end
+                offset = len(text) if end < 0 else end
                 kind = "broken"
         elif group == "typed":
             word, kind = found["name"] + found[group], group
@@ -211,25 +211,25 @@ def tokenize(source: Source, findings: Findings) -> Tokens:
             word, kind = found[group], group
         kinds.append(kind)
         texts.append(word)
-        starts.append(found.start(group) if kind == "broken" else at - len(word))
+        starts.append(found.start(group) if kind == "broken" else offset - len(word))
     kinds.append("end")
     texts.append("")
     starts.append(len(text))
     return Tokens(source, kinds, texts, starts, comments, unclosed)
 
 
-def _comment_end(text: str, start: int, at: int) -> tuple[int, bool]:
+def _comment_end(text: str, start: int, offset: int) -> tuple[int, bool]:
     """The end of the comment at ``start``; comments of one form nest (6.1.5)."""
-    mark = text[start:at][:2]
+    mark = text[start:offset][:2]
     if mark == "//":
-        return at, True
+        return offset, True
     edge = _COMMENT_EDGE[mark]
     depth = 1
-    while found := edge.search(text, at):
-        at = found.end()
+    while found := edge.search(text, offset):
+        offset = found.end()
         depth += 1 if found[0] == mark else -1
         if depth == 0:
-            return at, True
+            return offset, True
     return len(text), False
 
 

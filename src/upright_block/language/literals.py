@@ -95,11 +95,11 @@ def parse_duration(text: str) -> int:
     negative = text.startswith("-")
     rest = text[1:] if text[:1] in "+-" else text
     total, last = 0, 1 << 62
-    at, fraction = 0, False
-    while at < len(rest):
-        part = _DURATION_PART.match(rest, at)
+    offset, fraction = 0, False
+    while offset < len(rest):
+        part = _DURATION_PART.match(rest, offset)
         if part is None:
-            if re.fullmatch(r"[0-9_.]+", rest[at:]):
+            if re.fullmatch(r"[0-9_.]+", rest[offset:]):
                 raise LiteralProblem(
                     f"{text} has a number without a unit.",
                     "Units are d, h, m, s, ms, us and ns, as in 1m30s.",
@@ -124,7 +124,7 @@ def parse_duration(text: str) -> int:
                 f"{text} is finer than a nanosecond.", "A nanosecond is the shortest duration."
             )
         total += int(whole) * size + tenths
-        last, at = size, part.end()
+        last, offset = size, part.end()
     if not rest:
         raise LiteralProblem("A duration is missing.", "Write one such as 1m30s.")
     value = -total if negative else total
@@ -189,24 +189,24 @@ def parse_text(text: str) -> tuple[String, str]:
     """
     wide = text[0] == '"'
     digits = 4 if wide else 2
-    body, made, at = text[1:-1], [], 0
+    body, made, offset = text[1:-1], [], 0
     for found in _ESCAPE.finditer(body):
-        if found.start() < at:
+        if found.start() < offset:
             continue
-        made.append(body[at : found.start()])
+        made.append(body[offset : found.start()])
         code = "".join(found.groups())[:digits]
         if re.fullmatch(f"[0-9A-Fa-f]{{{digits}}}", code):
             made.append(chr(int(code, 16)))
-            at = found.start() + 1 + digits
+            offset = found.start() + 1 + digits
         elif found[1].upper() in _ESCAPED:
             made.append(_ESCAPED[found[1].upper()])
-            at = found.start() + 2
+            offset = found.start() + 2
         else:
             raise LiteralProblem(
                 f"${found[1]} stands for no character.",
                 f"After $ write $, ', \", L, N, P, R, T or {digits} digits of base 16; write $$ for $ itself.",
             )
-    value = "".join([*made, body[at:]])
+    value = "".join([*made, body[offset:]])
     beyond = next((c for c in value if ord(c) > (0xFFFF if wide else 0xFF)), None)
     if beyond is not None:
         raise LiteralProblem(

@@ -128,90 +128,90 @@ class _Finder:
 
     def signal(self) -> Signal:
         findings = Findings()
-        at = parse_expression(Source("", self.path), findings)
-        if at is not None:
-            return self.at(at)
+        written = parse_expression(Source("", self.path), findings)
+        if written is not None:
+            return self.led_to(written)
         end = min((finding.start for finding in findings.items), default=0)
         before = self.path[:end].strip()
         owner = find_signal(self.unit, before).type if before and end < len(self.path) else self.unit
         raise NoSignal(self.path, end, owner, self.path[end:])
 
-    def at(self, at: syntax.Expression) -> Signal:
-        match at:
+    def led_to(self, node: syntax.Expression) -> Signal:
+        match node:
             case syntax.Name():
-                return self.named(at)
+                return self.named(node)
             case syntax.Member():
-                return self.member(at)
+                return self.member(node)
             case syntax.Index():
-                return self.element(at)
+                return self.element(node)
             case syntax.Part():
-                return self.part(at)
-        raise NoSignal(self.path, at.start, self.unit, self.path[at.start :])
+                return self.part(node)
+        raise NoSignal(self.path, node.start, self.unit, self.path[node.start :])
 
-    def named(self, at: syntax.Name) -> Signal:
-        variable = self.unit.variables.get(at.name.upper())
+    def named(self, node: syntax.Name) -> Signal:
+        variable = self.unit.variables.get(node.name.upper())
         if variable is not None and variable.section == "external":
             variable = variable.shared
         if variable is None:
             shared = globals_of(self.unit)
-            variable = shared.variables.get(at.name.upper()) if shared else None
+            variable = shared.variables.get(node.name.upper()) if shared else None
         if variable is None or _is_list(variable):
-            raise NoSignal(self.path, at.start, self.unit, at.name)
+            raise NoSignal(self.path, node.start, self.unit, node.name)
         return Signal(variable.name, variable, variable, (), variable.type)
 
-    def member(self, at: syntax.Member) -> Signal:
-        base = self.at(at.base)
+    def member(self, node: syntax.Member) -> Signal:
+        base = self.led_to(node.base)
         owner = base.type
-        variable = owner.variables.get(at.name.upper()) if isinstance(owner, Compound) else None
+        variable = owner.variables.get(node.name.upper()) if isinstance(owner, Compound) else None
         if variable is not None and variable.section == "external":
             variable = variable.shared
         if variable is None or variable.section == "in_out" or _is_list(variable):
-            raise NoSignal(self.path, at.name_start, owner, at.name)
+            raise NoSignal(self.path, node.name_start, owner, node.name)
         assert isinstance(owner, Compound)
         path = f"{base.path}.{variable.name}"
         if variable.section == "global":
             return Signal(path, variable, variable, (), variable.type)
         return Signal(path, base.root, variable, (*base.steps, Member(owner, variable)), variable.type)
 
-    def element(self, at: syntax.Index) -> Signal:
-        base = self.at(at.base)
+    def element(self, node: syntax.Index) -> Signal:
+        base = self.led_to(node.base)
         array = base.type
-        indices = [self.index(index) for index in at.indices]
-        written = self.path[at.base.end : at.end].strip()
+        indices = [self.index(index) for index in node.indices]
+        written = self.path[node.base.end : node.end].strip()
         if not isinstance(array, Array) or len(indices) != len(array.bounds):
-            raise NoSignal(self.path, at.base.end, array, written)
+            raise NoSignal(self.path, node.base.end, array, written)
         if any(
             i is None or not low <= i <= high for i, (low, high) in zip(indices, array.bounds, strict=True)
         ):
-            raise NoSignal(self.path, at.base.end, array, written)
+            raise NoSignal(self.path, node.base.end, array, written)
         numbers = tuple(i for i in indices if i is not None)
         return _element(base, array, numbers)
 
-    def index(self, at: syntax.Expression) -> int | None:
+    def index(self, node: syntax.Expression) -> int | None:
         """A whole number, or a constant of the unit that is one."""
-        if isinstance(at, syntax.Unary) and at.operator in "+-":
-            inner = self.index(at.operand)
-            return inner if inner is None or at.operator == "+" else -inner
-        if isinstance(at, syntax.Name):
-            constant = self.unit.variables.get(at.name.upper())
+        if isinstance(node, syntax.Unary) and node.operator in "+-":
+            inner = self.index(node.operand)
+            return inner if inner is None or node.operator == "+" else -inner
+        if isinstance(node, syntax.Name):
+            constant = self.unit.variables.get(node.name.upper())
             value = constant.initial if constant is not None and constant.is_code else None
             return value if isinstance(value, int) and not isinstance(value, bool) else None
         try:
-            return parse_integer(at.text) if isinstance(at, syntax.Literal) else None
+            return parse_integer(node.text) if isinstance(node, syntax.Literal) else None
         except LiteralProblem:
             return None
 
-    def part(self, at: syntax.Part) -> Signal:
+    def part(self, node: syntax.Part) -> Signal:
         """Some bits of a bit string (6.4.2, table 17)."""
-        base = self.at(at.base)
-        type_ = PARTS[at.size]
+        base = self.led_to(node.base)
+        type_ = PARTS[node.size]
         whole = base.type
         bits = whole.bits if isinstance(whole, Elementary) and whole.family == "bits" else 0
-        if base.shift is not None or (at.number + 1) * _width(type_) > bits:
-            raise NoSignal(self.path, at.part_start, whole, self.path[at.part_start : at.end])
-        mark = "" if at.size == "X" else f"%{at.size}"
-        path = f"{base.path}.{mark}{at.number}"
-        return Signal(path, base.root, base.variable, base.steps, type_, at.number * _width(type_))
+        if base.shift is not None or (node.number + 1) * _width(type_) > bits:
+            raise NoSignal(self.path, node.part_start, whole, self.path[node.part_start : node.end])
+        mark = "" if node.size == "X" else f"%{node.size}"
+        path = f"{base.path}.{mark}{node.number}"
+        return Signal(path, base.root, base.variable, base.steps, type_, node.number * _width(type_))
 
 
 def _width(part: Type) -> int:
@@ -243,16 +243,18 @@ def signals(unit: Unit) -> Iterator[Signal]:
             yield from values_in(Signal(variable.name, variable, variable, (), variable.type))
 
 
-def values_in(at: Signal) -> Iterator[Signal]:
+def values_in(signal: Signal) -> Iterator[Signal]:
     """Every value at a place."""
-    if isinstance(at.type, Compound):
-        for inner in at.type.variables.values():
+    if isinstance(signal.type, Compound):
+        for inner in signal.type.variables.values():
             if not inner.is_hidden and not inner.is_code and inner.section not in ("in_out", "external"):
-                steps = (*at.steps, Member(at.type, inner))
-                yield from values_in(Signal(f"{at.path}.{inner.name}", at.root, inner, steps, inner.type))
-    elif isinstance(at.type, Array):
-        if at.type.count <= _MOST_SHOWN:
-            for indices in at.type.indices():
-                yield from values_in(_element(at, at.type, indices))
-    elif at.is_value:
-        yield at
+                steps = (*signal.steps, Member(signal.type, inner))
+                yield from values_in(
+                    Signal(f"{signal.path}.{inner.name}", signal.root, inner, steps, inner.type)
+                )
+    elif isinstance(signal.type, Array):
+        if signal.type.count <= _MOST_SHOWN:
+            for indices in signal.type.indices():
+                yield from values_in(_element(signal, signal.type, indices))
+    elif signal.is_value:
+        yield signal

@@ -27,10 +27,10 @@ class Source:
         if self._line_starts is None:
             starts = [0]
             find = self.text.find
-            at = find("\n")
-            while at >= 0:
-                starts.append(at + 1)
-                at = find("\n", at + 1)
+            offset = find("\n")
+            while offset >= 0:
+                starts.append(offset + 1)
+                offset = find("\n", offset + 1)
             self._line_starts = starts
         return self._line_starts
 

@@ -241,9 +241,9 @@ class Return(Statement):
     pass
 
 
-def is_made(at: Node) -> bool:
+def is_made(node: Node) -> bool:
     """Whether something was made on the way, for what stands at its place."""
-    return isinstance(at, (Made, MadeName, MadeMember))
+    return isinstance(node, (Made, MadeName, MadeMember))
 
 
 # --- types (6.4) ---

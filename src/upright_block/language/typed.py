@@ -153,10 +153,10 @@ class Unit(Compound):
     kept: dict[str, Any] = fresh(default_factory=dict)
     _this: Variable | None = None
 
-    def use(self, unit: Unit, at: _Node, calls: int = 1) -> None:
+    def use(self, unit: Unit, node: _Node, calls: int = 1) -> None:
         """Note that this unit contains or calls another."""
         self.uses[unit.key] = unit
-        known = self.used.setdefault(unit.key, Use(at.start, at.end, 0))
+        known = self.used.setdefault(unit.key, Use(node.start, node.end, 0))
         known.calls += calls
 
     @property
@@ -193,8 +193,8 @@ class Unit(Compound):
         found: dict[Unit, None] = {self: None}
         waiting = [self]
         while waiting:
-            at = waiting.pop()
-            for above in (*at.interfaces, *([at.base] if at.base else [])):
+            unit = waiting.pop()
+            for above in (*unit.interfaces, *([unit.base] if unit.base else [])):
                 if above not in found:
                     found[above] = None
                     waiting.append(above)

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Hashable, Iterator
 from itertools import product
-from typing import Literal, TypeVar
+from typing import Any, Literal, TypeVar
 
 from upright_block.language.nodes import node, required
 
@@ -212,13 +212,22 @@ DEFAULT_LENGTH = 254
 """The capacity of a STRING or WSTRING without a length."""
 
 _T = TypeVar("_T", bound=Type)
-_made: dict[Hashable, tuple[Type, Type | None]] = {}
+_made: dict[Hashable, tuple[Any, Type | None]] = {}
 
 
 def _once(key: Hashable, made: _T, part: Type | None = None) -> _T:
-    """The one type for ``key``; ``part`` is kept, so that its identity in the key stays its own."""
-    known, _ = _made.setdefault(key, (made, part))
-    return known  # type: ignore[return-value]
+    """The one type for ``key``; ``part`` is kept, so that its identity in the key stays its own.
+
+    What is made of a structure or a block is kept there, and ends with it.
+    """
+    owner: Any = part
+    while isinstance(owner, (Array, OpenArray, Reference)):
+        owner = owner.target if isinstance(owner, Reference) else owner.element
+    kept: dict[Hashable, tuple[Any, Type | None]] = _made
+    if hasattr(owner, "kept"):
+        kept = owner.kept.setdefault("types", {})
+    found: _T = kept.setdefault(key, (made, part))[0]
+    return found
 
 
 def string_type(width: int, capacity: int) -> String:

@@ -27,9 +27,9 @@ class Access:
 Part = typed.Expression | Access
 
 
-def inner_bodies(at: typed.Statement) -> tuple[tuple[typed.Statement, ...], ...]:
+def inner_bodies(node: typed.Statement) -> tuple[tuple[typed.Statement, ...], ...]:
     """The bodies inside a statement."""
-    match at:
+    match node:
         case typed.If(branches=branches, otherwise=otherwise):
             return (*(branch.body for branch in branches), otherwise)
         case typed.Case(arms=arms, otherwise=otherwise):
@@ -41,21 +41,21 @@ def inner_bodies(at: typed.Statement) -> tuple[tuple[typed.Statement, ...], ...]
 
 def every_statement(body: Iterable[typed.Statement]) -> Iterator[typed.Statement]:
     """The statements of a body and of all bodies inside it, as they are written."""
-    for at in body:
-        yield at
-        for inner in inner_bodies(at):
+    for statement in body:
+        yield statement
+        for inner in inner_bodies(statement):
             yield from every_statement(inner)
 
 
-def parts(at: typed.Statement | typed.Expression) -> Iterable[Part]:
+def parts(node: typed.Statement | typed.Expression) -> Iterable[Part]:
     """What a node consists of and does, in the order of evaluation; without the bodies inside a statement."""
-    known = _PARTS.get(type(at))
-    return known(at) if known else ()
+    known = _PARTS.get(type(node))
+    return known(node) if known else ()
 
 
-def accesses(at: typed.Statement | typed.Expression) -> Iterator[Access]:
+def accesses(node: typed.Statement | typed.Expression) -> Iterator[Access]:
     """All that a node does, in the order of evaluation; without the bodies inside a statement."""
-    waiting: list[Part] = [*parts(at)][::-1]
+    waiting: list[Part] = [*parts(node)][::-1]
     while waiting:
         part = waiting.pop()
         if isinstance(part, Access):
@@ -64,9 +64,9 @@ def accesses(at: typed.Statement | typed.Expression) -> Iterator[Access]:
             waiting += [*parts(part)][::-1]
 
 
-def calls_function(at: typed.Expression) -> bool:
+def calls_function(node: typed.Expression) -> bool:
     """Whether a function of the library or of the block language is called within an expression."""
-    waiting: list[Part] = [at]
+    waiting: list[Part] = [node]
     while waiting:
         part = waiting.pop()
         if isinstance(part, (typed.CallFunction, typed.Bare)):  # what is bare may come to hold a call
@@ -100,56 +100,56 @@ def _received(receiver: typed.Receiver) -> list[Part]:
     return [*_on_the_way(place), *read, Access("write", place, place.origin)]
 
 
-def _call_function(at: typed.CallFunction) -> list[Part]:
-    call = Access("call", at.instance, at.origin, at.function, at.is_virtual)
+def _call_function(node: typed.CallFunction) -> list[Part]:
+    call = Access("call", node.instance, node.origin, node.function, node.is_virtual)
     return [
-        *(_on_the_way(at.instance) if at.instance else ()),
-        *at.inputs,
-        *(part for place in at.shared for part in _used("address", place)),
+        *(_on_the_way(node.instance) if node.instance else ()),
+        *node.inputs,
+        *(part for place in node.shared for part in _used("address", place)),
         call,
-        *(part for _, receiver in at.outputs for part in _received(receiver)),
+        *(part for _, receiver in node.outputs for part in _received(receiver)),
     ]
 
 
-def _call_instance(at: typed.CallInstance) -> list[Part]:
+def _call_instance(node: typed.CallInstance) -> list[Part]:
     return [
-        *_on_the_way(at.instance),
-        *(value for _, value in at.inputs),
-        *(part for _, place in at.shared for part in _used("address", place)),
-        Access("call", at.instance, at.origin, at.block, at.is_virtual),
-        *(part for _, receiver, _ in at.outputs for part in _received(receiver)),
+        *_on_the_way(node.instance),
+        *(value for _, value in node.inputs),
+        *(part for _, place in node.shared for part in _used("address", place)),
+        Access("call", node.instance, node.origin, node.block, node.is_virtual),
+        *(part for _, receiver, _ in node.outputs for part in _received(receiver)),
     ]
 
 
-def _assign(at: typed.Assign) -> list[Part]:
-    place = at.place
+def _assign(node: typed.Assign) -> list[Part]:
+    place = node.place
     if not place.steps:
-        return [at.value, Access("write", place, place.origin)]
-    return [*_on_the_way(place), at.value, Access("write", place, place.origin)]
+        return [node.value, Access("write", place, place.origin)]
+    return [*_on_the_way(place), node.value, Access("write", place, place.origin)]
 
 
-def _assign_part(at: typed.AssignPart) -> list[Part]:
-    return [*_used("read", at.place), at.value, Access("write", at.place, at.place.origin)]
+def _assign_part(node: typed.AssignPart) -> list[Part]:
+    return [*_used("read", node.place), node.value, Access("write", node.place, node.place.origin)]
 
 
 _PARTS: dict[type, Callable[[Any], Iterable[Part]]] = {
-    typed.Load: lambda at: _used("read", at.place),
-    typed.AddressOf: lambda at: _used("address", at.place),
-    typed.Part: lambda at: (at.operand,),
-    typed.InRange: lambda at: (at.operand,),
-    typed.Convert: lambda at: (at.operand,),
-    typed.Unary: lambda at: (at.operand,),
-    typed.Binary: lambda at: (at.left, at.right),
+    typed.Load: lambda node: _used("read", node.place),
+    typed.AddressOf: lambda node: _used("address", node.place),
+    typed.Part: lambda node: (node.operand,),
+    typed.InRange: lambda node: (node.operand,),
+    typed.Convert: lambda node: (node.operand,),
+    typed.Unary: lambda node: (node.operand,),
+    typed.Binary: lambda node: (node.left, node.right),
     typed.CallFunction: _call_function,
-    typed.CallStandard: lambda at: at.inputs,
+    typed.CallStandard: lambda node: node.inputs,
     typed.Assign: _assign,
     typed.AssignPart: _assign_part,
-    typed.Evaluate: lambda at: (at.call,),
+    typed.Evaluate: lambda node: (node.call,),
     typed.CallInstance: _call_instance,
-    typed.If: lambda at: [branch.condition for branch in at.branches],
-    typed.Case: lambda at: (at.selector,),
-    typed.For: lambda at: (at.first, at.last, at.step, *_used("write", at.place)),
-    typed.While: lambda at: (at.condition,),
-    typed.Repeat: lambda at: (at.condition,),
-    typed.Assert: lambda at: (at.condition,),
+    typed.If: lambda node: [branch.condition for branch in node.branches],
+    typed.Case: lambda node: (node.selector,),
+    typed.For: lambda node: (node.first, node.last, node.step, *_used("write", node.place)),
+    typed.While: lambda node: (node.condition,),
+    typed.Repeat: lambda node: (node.condition,),
+    typed.Assert: lambda node: (node.condition,),
 }

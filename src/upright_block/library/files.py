@@ -51,14 +51,14 @@ class Files:
         waiting = [start] if os.path.lexists(start) else []
         seen: set[str] = set()
         while waiting:
-            at = waiting.pop()
+            current = waiting.pop()
             try:
-                self._inside(at)
-                real = os.path.realpath(at)
+                self._inside(current)
+                real = os.path.realpath(current)
                 if real in seen:
                     continue
                 seen.add(real)
-                with os.scandir(at) as entries:
+                with os.scandir(current) as entries:
                     for entry in entries:
                         if entry.name.startswith((".", "~$")):
                             continue
@@ -68,10 +68,10 @@ class Files:
                             waiting.append(Path(entry.path))  # a link to nothing may be meant for a folder
             except OSError as problem:
                 reason = _reason(problem)
-                self._report(findings, at, FileProblem(
+                self._report(findings, current, FileProblem(
                     "unreadable-folder", f"The folder cannot be read: {reason}.", "Check that it may be read."))  # fmt: skip
             except FileProblem as problem:
-                self._report(findings, at, problem)
+                self._report(findings, current, problem)
         return sorted(found)
 
     def read(self, path: Path) -> Source:

@@ -116,33 +116,35 @@ class _PolicyReader:
         """What was read."""
         return Policy(self.found, tuple(self.allowances))
 
-    def levels(self, at: Toml) -> None:
+    def levels(self, written: Toml) -> None:
         """``levels = { label-twice = "error" }``"""
-        if not isinstance(at.value, dict):
-            raise self._problem(at, "levels is not a table.", 'Write levels = { label-twice = "error" }.')
-        for name, entry in at.value.items():
+        if not isinstance(written.value, dict):
+            raise self._problem(
+                written, "levels is not a table.", 'Write levels = { label-twice = "error" }.'
+            )
+        for name, entry in written.value.items():
             self._known(name, entry)
             if entry.value not in ("error", "warning"):
                 raise self._problem(entry, f"The level of {name} is {entry.value!r}.", 'Write "error" or "warning".')  # fmt: skip
             self.found[name] = "error" if entry.value == "error" else "warning"
 
-    def allow(self, at: Toml) -> None:
+    def allow(self, written: Toml) -> None:
         """``[[allow]]`` with ``name``, ``path`` and ``reason``."""
-        listed = at.value if isinstance(at.value, list) else [at]
+        listed = written.value if isinstance(written.value, list) else [written]
         for entry in listed:
             texts = entry.value if isinstance(entry.value, dict) else {}
             parts = [texts.get(key) for key in ("name", "path", "reason")]
             if len(texts) != len(parts) or not all(part and isinstance(part.value, str) and part.value.strip() for part in parts):  # fmt: skip
-                raise self._problem(at, "An [[allow]] says what, where and why.",
+                raise self._problem(written, "An [[allow]] says what, where and why.",
                                     'Write name = "no-task", path = "blocks/*.st", reason = "...".')  # fmt: skip
             name, path, reason = (part.value.strip() for part in parts if part)
             self._known(name, texts["name"])
             place = texts["name"]
             self.allowances.append(Allowance(self.source, place.start, place.end, name, reason, path=path))
 
-    def _known(self, name: str, at: Toml) -> None:
+    def _known(self, name: str, entry: Toml) -> None:
         if name not in catalogue():
-            raise self._problem(at, f"There is no finding {name}.", did_you_mean(name, catalogue()) or "upright explain lists all findings.")  # fmt: skip
+            raise self._problem(entry, f"There is no finding {name}.", did_you_mean(name, catalogue()) or "upright explain lists all findings.")  # fmt: skip
 
-    def _problem(self, at: Toml, message: str, way_out: str) -> LibraryProblem:
-        return LibraryProblem(f"{FILE_NAME}:{self.source.line(at.key_start)}: {message}", way_out)
+    def _problem(self, entry: Toml, message: str, way_out: str) -> LibraryProblem:
+        return LibraryProblem(f"{FILE_NAME}:{self.source.line(entry.key_start)}: {message}", way_out)

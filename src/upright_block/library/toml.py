@@ -67,8 +67,8 @@ class Origin:
 
     def __call__(self, index: int) -> int:
         """The offset in the text of the character at ``index`` of the string."""
-        at = bisect_right(self.indices, index) - 1
-        return self.offsets[at] + index - self.indices[at]
+        number = bisect_right(self.indices, index) - 1
+        return self.offsets[number] + index - self.indices[number]
 
 
 class _Walker:
@@ -76,20 +76,20 @@ class _Walker:
 
     def __init__(self, text: str) -> None:
         self.text = text
-        self.at = 0
+        self.offset = 0
         self.root = Toml({}, 0, 0, 0, 0)
 
     def skip(self, pattern: re.Pattern[str]) -> str:
-        found = pattern.match(self.text, self.at)
+        found = pattern.match(self.text, self.offset)
         assert found is not None
-        self.at = found.end()
+        self.offset = found.end()
         return found[0]
 
     def walk(self) -> Toml:
         table = self.root
         self.skip(_SPACE)
-        while self.at < len(self.text):
-            if self.text[self.at] == "[":
+        while self.offset < len(self.text):
+            if self.text[self.offset] == "[":
                 table = self.header()
             else:
                 self.pair(table, 0)
@@ -98,17 +98,17 @@ class _Walker:
 
     def header(self) -> Toml:
         """The table that a line ``[a.b]`` or ``[[a.b]]`` opens."""
-        start = self.at
+        start = self.offset
         brackets = 2 if self.text.startswith("[[", start) else 1
-        self.at += brackets
+        self.offset += brackets
         *parents, name = self.key()
-        self.at = self.text.index("]", self.at) + brackets
-        owner = self.reach(self.root, parents, start, self.at)
-        here = Toml({}, start, self.at, start, self.at)
+        self.offset = self.text.index("]", self.offset) + brackets
+        owner = self.reach(self.root, parents, start, self.offset)
+        here = Toml({}, start, self.offset, start, self.offset)
         if brackets == 2:
-            owner.value.setdefault(name, Toml([], start, self.at, start, self.at)).value.append(here)
+            owner.value.setdefault(name, Toml([], start, self.offset, start, self.offset)).value.append(here)
             return here
-        return self.reach(owner, [name], start, self.at)
+        return self.reach(owner, [name], start, self.offset)
 
     def reach(self, table: Toml, keys: list[str], start: int, end: int) -> Toml:
         """The table below ``table``; of an array of tables the last."""
@@ -124,56 +124,56 @@ class _Walker:
         parts: list[str] = []
         while True:
             self.skip(_BLANK)
-            if self.text[self.at] in "\"'":
-                start = self.at
+            if self.text[self.offset] in "\"'":
+                start = self.offset
                 parts.append(_string(self.text, start, start + len(self.skip(_STRING))))
             else:
                 parts.append(self.skip(_BARE))
             self.skip(_BLANK)
-            if self.text[self.at] != ".":
+            if self.text[self.offset] != ".":
                 return parts
-            self.at += 1
+            self.offset += 1
 
     def pair(self, table: Toml, depth: int) -> None:
-        key_start = self.at
+        key_start = self.offset
         *parents, name = self.key()
-        key_end = self.at
+        key_end = self.offset
         while self.text[key_end - 1] in " \t":
             key_end -= 1
-        self.at += 1
+        self.offset += 1
         self.skip(_BLANK)
         value = self.value(depth + len(parents))
         value.key_start, value.key_end = key_start, key_end
         self.reach(table, parents, key_start, key_end).value[name] = value
 
     def value(self, depth: int) -> Toml:
-        start = self.at
+        start = self.offset
         if depth > MOST_NESTED:
             raise TomlProblem("a value is nested too deep", start)
         char = self.text[start]
         made = Toml(None, start, start, start, start)
         if char in "\"'":
             self.skip(_STRING)
-            made.value = _string(self.text, start, self.at)
+            made.value = _string(self.text, start, self.offset)
         elif char in "[{":
-            self.at += 1
+            self.offset += 1
             made.value = [] if char == "[" else {}
             self.skip(_SPACE)
-            while self.text[self.at] not in "]}":
+            while self.text[self.offset] not in "]}":
                 if char == "[":
                     made.value.append(self.value(depth + 1))
                 else:
                     self.pair(made, depth + 1)
                 self.skip(_SPACE)
-                if self.text[self.at] == ",":
-                    self.at += 1
+                if self.text[self.offset] == ",":
+                    self.offset += 1
                     self.skip(_SPACE)
-            self.at += 1
+            self.offset += 1
         else:
             written = self.skip(_SCALAR).rstrip()
-            self.at = start + len(written)
+            self.offset = start + len(written)
             made.value = _WORDS[written] if written in _WORDS else tomllib.loads(f"v = {written}")["v"]
-        made.end = self.at
+        made.end = self.offset
         return made
 
 

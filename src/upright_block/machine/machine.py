@@ -99,8 +99,8 @@ class Machine:
         initial = self.program.initial
         self._bytes[DATA : DATA + len(initial)] = initial
         if self.image.writers:
-            at = self.image.writers + 4 * DATA
-            self._bytes[at : at + 4 * len(initial)] = bytes(4 * len(initial))
+            notes = self.image.writers + 4 * DATA
+            self._bytes[notes : notes + 4 * len(initial)] = bytes(4 * len(initial))
         self._bytes[8:DATA] = bytes(DATA - 8)
         self._forces: dict[tuple[int, int | None], int] = {}
 
@@ -299,17 +299,17 @@ class Machine:
                 return
             size = 2 * size if took < _LONG_SLICE / 2 else max(1, size // 2) if took > _LONG_SLICE else size
 
-    def _copied(self, watched: Sequence[tuple[int, int]], at: int) -> dict[int, int]:
+    def _copied(self, watched: Sequence[tuple[int, int]], address: int) -> dict[int, int]:
         """The watched words as they were last looked at, by their address."""
         found: dict[int, int] = {}
         for start, end in watched:
-            words = struct.unpack_from(f"<{(end - start) // 8}Q", self._bytes, at)
+            words = struct.unpack_from(f"<{(end - start) // 8}Q", self._bytes, address)
             found.update(zip(range(start, end, 8), words, strict=True))
-            at += end - start
+            address += end - start
         return found
 
-    def _int(self, at: int) -> int:
-        value: int = struct.unpack_from("<i", self._bytes, at)[0]
+    def _int(self, address: int) -> int:
+        value: int = struct.unpack_from("<i", self._bytes, address)[0]
         return value
 
     def _fault(self, trap: Exception) -> Fault:

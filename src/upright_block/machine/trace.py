@@ -69,9 +69,9 @@ class Trace:
     def _word(self, address: int) -> Word:
         """The changes of one word, with what it was before; a word that was not watched is a KeyError."""
         if not self._words:
-            self._words.update({at: ([self.first - 1], [value]) for at, value in self.start.items()})
-            for scan, at, value in () if self.is_long else _ENTRY.iter_unpack(self.log):
-                scans, values = self._words[at]
+            self._words.update({word: ([self.first - 1], [value]) for word, value in self.start.items()})
+            for scan, word, value in () if self.is_long else _ENTRY.iter_unpack(self.log):
+                scans, values = self._words[word]
                 scans.append(self.base + scan)
                 values.append(value)
         return self._words[address]

@@ -190,10 +190,12 @@ def _moment_lines(verdict: Verdict, scan: int, width: int) -> list[Line]:
         range(len(moments.signals)),
         key=lambda i: 0 if moments.signals[i].is_driven else 1 if moments.signals[i].path in pins else 2,
     )
-    same = {i for i in order if len({repr(moments.after[at][i]) for at in rows}) == 1 and len(rows) > 1}
+    same = {
+        i for i in order if len({repr(moments.after[scan_at][i]) for scan_at in rows}) == 1 and len(rows) > 1
+    }
     kept = [i for i in order if i not in same or moments.signals[i].path in pins]
     pins_shown = [moments.signals[i] for i in kept]
-    cells = [[_cell(wrong.get((at, moments.signals[i].path)), moments.signals[i], moments.after[at][i]) for i in kept] for at in rows]  # fmt: skip
+    cells = [[_cell(wrong.get((scan_at, moments.signals[i].path)), moments.signals[i], moments.after[scan_at][i]) for i in kept] for scan_at in rows]  # fmt: skip
     lines = _grid(case, rows, pins_shown, cells, scan, width)
     left = [(moments.signals[i].path, shown(moments.after[rows[0]][i], moments.signals[i].type)) for i in order if i in same and i not in kept]  # fmt: skip
     if left:
@@ -205,8 +207,8 @@ def _moment_lines(verdict: Verdict, scan: int, width: int) -> list[Line]:
 
 def _rows_to_show(scans: Sequence[int], scan: int) -> list[int]:
     """Those of the recorded scans that lie around ``scan``: the moments of a fault may lie far from it."""
-    near = [at for at in scans if at <= scan][-9:]
-    return near + [at for at in scans if at > scan][:3]
+    near = [other for other in scans if other <= scan][-9:]
+    return near + [other for other in scans if other > scan][:3]
 
 
 def _grid(
@@ -216,7 +218,7 @@ def _grid(
     """Rows of cells below the names of their pins; names that begin alike stand below what they share."""
     groups, heads = _grouped([pin.path for pin in pins])
     widths = [max(len(h), *(len(line[i][0]) for line in cells)) for i, h in enumerate(heads)]
-    times = [shown_duration(at * case.plan.interval) for at in rows]
+    times = [shown_duration(row_scan * case.plan.interval) for row_scan in rows]
     time_width = max(4, *map(len, times))
     scan_width = max(4, len(str(rows[-1])))
     driven = sum(pin.is_driven for pin in pins)
@@ -233,13 +235,13 @@ def _grid(
             head += [(gaps[i], "dim"), (f"{heads[i]:>{widths[i]}}", "strong")]
         lines.append(head)
         previous = rows[0] - 1 if rows[0] == 0 else rows[0]
-        for line, at in enumerate(rows):
-            if at - previous > 1 or (line == 0 and at > 0):
+        for line, row_scan in enumerate(rows):
+            if row_scan - previous > 1 or (line == 0 and row_scan > 0):
                 lines.append([(f"    {'⋮':>{scan_width}}", "dim")])
-            previous = at
-            mark: Span = ("  ▶ ", "bad") if at == scan else ("    ", "")
-            role: Role = "strong" if at in case.plan.row_scans else "dim"
-            made: Line = [mark, (f"{at:>{scan_width}}  {times[line]:>{time_width}}", role)]
+            previous = row_scan
+            mark: Span = ("  ▶ ", "bad") if row_scan == scan else ("    ", "")
+            role: Role = "strong" if row_scan in case.plan.row_scans else "dim"
+            made: Line = [mark, (f"{row_scan:>{scan_width}}  {times[line]:>{time_width}}", role)]
             for i in part:
                 text, role = cells[line][i]
                 made += [(gaps[i], "dim"), (f"{text:>{widths[i]}}", role)]

@@ -56,46 +56,46 @@ class MethodCalled:
 class CallChecker(StandardChecker):
     """Turns calls of functions, and the arguments of instances, into typed ones."""
 
-    def call(self, at: syntax.Call) -> typed.Expression:
-        callee = at.callee
+    def call(self, node: syntax.Call) -> typed.Expression:
+        callee = node.callee
         method = self.method_called(callee)
         if method is not None:
-            return self._valued(at, self.call_method(at, method))
+            return self._valued(node, self.call_method(node, method))
         name = callee.name.upper() if isinstance(callee, syntax.Name) else ""
         qualified = self.qualified(callee)
         if qualified is not None:
-            return self._call_of(at, qualified)
+            return self._call_of(node, qualified)
         if not name and not self._leads_from_variable(callee):
             shown = self.text(callee)
             raise self.unknown(shown, callee, f"There is no function {shown}.", self.scope.known_names(), "Correct the name.")  # fmt: skip
         if not name or self.declares(name):
             type_ = self.place(callee).type
             if isinstance(type_, typed.Unit):
-                raise self._instance_in_expression(at, self.text(callee), type_)
+                raise self._instance_in_expression(node, self.text(callee), type_)
             hidden = self.scope.standard.function(name) or (name and self.find_unit(name))
             way_out = "Remove the parentheses."
             if hidden or name in ("REF", "LOWER_BOUND", "UPPER_BOUND"):
                 way_out = f"The variable hides the function {hidden.name if hidden else name}: give it another name."
-            elif isinstance(type_, Array) and at.arguments:
-                index = ", ".join(self.text(a) for a in at.arguments)
+            elif isinstance(type_, Array) and node.arguments:
+                index = ", ".join(self.text(a) for a in node.arguments)
                 way_out = f"Write the index in brackets: {self.text(callee)}[{index}]."
             raise self.problem(
                 "not-callable", callee, f"{self.text(callee)} is {type_} and cannot be called.", way_out
             )
         assert isinstance(callee, syntax.Name)
         if name == "REF":
-            return self._reference_to(at)
+            return self._reference_to(node)
         if name in ("LOWER_BOUND", "UPPER_BOUND"):
-            return self._bound(at, name)
+            return self._bound(node, name)
         function = self.scope.standard.function(name)
         if function is not None:
-            return self.call_standard(at, function)
+            return self.call_standard(node, function)
         unit = self.find_unit(name)
         if unit is not None and (
             self.unit.is_standard or not unit.is_standard or name in self.scope.standard.names
         ):
-            return self._call_of(at, unit)
-        self._no_conversion(at, callee)
+            return self._call_of(node, unit)
+        self._no_conversion(node, callee)
         if name in _OF_OTHER_LANGUAGES:
             raise self.problem(
                 "unknown-name", callee, f"There is no function {callee.name}.", _OF_OTHER_LANGUAGES[name]
@@ -103,65 +103,65 @@ class CallChecker(StandardChecker):
         raise self.unknown(callee.name, callee, f"There is no function {callee.name}.", self.scope.known_names(),
                            "Write the function, or correct its name.")  # fmt: skip
 
-    def _no_conversion(self, at: syntax.Call, callee: syntax.Name) -> None:
+    def _no_conversion(self, node: syntax.Call, callee: syntax.Name) -> None:
         """Report a name that looks like a conversion between two types that have none."""
         source, _, target = callee.name.upper().partition("_TO_")
         if source in CONVERTED and target in CONVERTED:
-            of = self.text(at.arguments[0].value) if len(at.arguments) == 1 else "value"
-            raise self.problem("not-supported", at, f"There is no conversion from {source} to {target}.", conversion_advice(source, target, of))  # fmt: skip
+            of = self.text(node.arguments[0].value) if len(node.arguments) == 1 else "value"
+            raise self.problem("not-supported", node, f"There is no conversion from {source} to {target}.", conversion_advice(source, target, of))  # fmt: skip
 
-    def _call_of(self, at: syntax.Call, unit: typed.Unit) -> typed.Expression:
+    def _call_of(self, node: syntax.Call, unit: typed.Unit) -> typed.Expression:
         """The value of a call of a unit of the library."""
         if unit.kind != "FUNCTION":
-            raise self.block_called(at.callee, unit)
-        return self._valued(at, self.call_function(at, unit))
+            raise self.block_called(node.callee, unit)
+        return self._valued(node, self.call_function(node, unit))
 
-    def _valued(self, at: syntax.Call, called: typed.CallFunction) -> typed.CallFunction:
+    def _valued(self, node: syntax.Call, called: typed.CallFunction) -> typed.CallFunction:
         """A call whose value is used."""
         if called.function.result is None:
-            raise self.problem("no-value", at, f"{called.function.name} gives no value.", "Call it in a statement of its own.")  # fmt: skip
+            raise self.problem("no-value", node, f"{called.function.name} gives no value.", "Call it in a statement of its own.")  # fmt: skip
         return called
 
     def qualified(self, callee: syntax.Expression) -> typed.Unit | None:
         """The unit that a name with its namespace stands for, as in ``Air.Fans.Speed``."""
         parts: list[str] = []
-        at = callee
-        while isinstance(at, syntax.Member):
-            parts.append(at.name)
-            at = at.base
-        if not parts or not isinstance(at, syntax.Name) or self._leads_from_variable(at):
+        link = callee
+        while isinstance(link, syntax.Member):
+            parts.append(link.name)
+            link = link.base
+        if not parts or not isinstance(link, syntax.Name) or self._leads_from_variable(link):
             return None
-        return self.find_unit(".".join([at.name, *reversed(parts)]).upper())
+        return self.find_unit(".".join([link.name, *reversed(parts)]).upper())
 
-    def _reference_to(self, at: syntax.Call) -> typed.Expression:
+    def _reference_to(self, node: syntax.Call) -> typed.Expression:
         """``REF(variable)`` (6.4.4.10)."""
-        if len(at.arguments) != 1 or at.arguments[0].name:
-            raise self.problem("wrong-argument", at, "REF takes one variable.", "Write REF(variable).")
-        place = self.place(at.arguments[0].value)
+        if len(node.arguments) != 1 or node.arguments[0].name:
+            raise self.problem("wrong-argument", node, "REF takes one variable.", "Write REF(variable).")
+        place = self.place(node.arguments[0].value)
         outlives = place.root.section in ("this", "global", "in_out")
         outlives = outlives or any(isinstance(step, typed.Target) for step in place.steps)
         if not self.unit.keeps_data and not outlives:
             raise self.problem(
                 "short-lived",
-                at,
-                f"{self.text(at.arguments[0].value)} ends with this call of {self.unit.name}.",
+                node,
+                f"{self.text(node.arguments[0].value)} ends with this call of {self.unit.name}.",
                 "Refer to variables of blocks, or to global ones.",
             )
-        self.check_whole(place, at.arguments[0].value)
+        self.check_whole(place, node.arguments[0].value)
         if not place.steps and place.root.is_code:
             raise self.problem(
                 "constant-assigned",
-                at,
+                node,
                 f"{place.root.name} is a constant and has no place.",
                 "Copy it into a variable.",
             )
         return typed.AddressOf(reference_type(place.type), place)
 
-    def _bound(self, at: syntax.Call, name: str) -> typed.Expression:
+    def _bound(self, node: syntax.Call, name: str) -> typed.Expression:
         """``LOWER_BOUND(array, dimension)``, a DINT; dimensions count from 1 (6.5.3)."""
-        given = {a.name.upper() or ("ARR", "DIM")[i]: a.value for i, a in enumerate(at.arguments[:2])}
-        if len(at.arguments) != 2 or given.keys() != {"ARR", "DIM"} or not isinstance(given["ARR"], PLACES):
-            raise self.problem("wrong-argument", at, f"{name} takes an array and the number of a dimension.", f"Write {name}(array, 1).")  # fmt: skip
+        given = {a.name.upper() or ("ARR", "DIM")[i]: a.value for i, a in enumerate(node.arguments[:2])}
+        if len(node.arguments) != 2 or given.keys() != {"ARR", "DIM"} or not isinstance(given["ARR"], PLACES):
+            raise self.problem("wrong-argument", node, f"{name} takes an array and the number of a dimension.", f"Write {name}(array, 1).")  # fmt: skip
         place = self.place(given["ARR"])
         if not isinstance(place.type, (Array, OpenArray)):
             raise self.problem("no-array", given["ARR"], f"{self.text(given['ARR'])} is {place.type} and has no bounds.", "Name an array.")  # fmt: skip
@@ -173,35 +173,35 @@ class CallChecker(StandardChecker):
         if isinstance(place.type, Array):
             return typed.Constant(DINT, place.type.bounds[dimension - 1][is_high])
         step = typed.Bound(dimension - 1, is_high)
-        return typed.Load(DINT, typed.Place(place.root, (*place.steps, step), DINT, at))
+        return typed.Load(DINT, typed.Place(place.root, (*place.steps, step), DINT, node))
 
-    def block_called(self, at: syntax.Node, block: typed.Unit) -> Problem:
+    def block_called(self, node: syntax.Node, block: typed.Unit) -> Problem:
         """Report that a block is called by its own name."""
         if block.kind == "PROGRAM":
             return self.problem(
                 "program-called",
-                at,
+                node,
                 f"{block.name} is a program and is not called.",
                 "Write a FUNCTION_BLOCK.",
             )
-        return self.problem("block-without-instance", at, f"{block.name} is a block; each use of it needs an instance with data of its own.",
+        return self.problem("block-without-instance", node, f"{block.name} is a block; each use of it needs an instance with data of its own.",
                             f"Declare one (VAR my_{block.name.lower()} : {block.name}; END_VAR) and call my_{block.name.lower()}(...).")  # fmt: skip
 
-    def _instance_in_expression(self, at: syntax.Call, name: str, block: typed.Unit) -> Problem:
+    def _instance_in_expression(self, node: syntax.Call, name: str, block: typed.Unit) -> Problem:
         outputs = block.section("output")
         pin = outputs[0].name if outputs else "pin"
-        return self.problem("no-value", at, f"The call of {name} gives no value: {block} is a block.",
+        return self.problem("no-value", node, f"The call of {name} gives no value: {block} is a block.",
                             f"Call it in a statement of its own, then use {name}.{pin}.")  # fmt: skip
 
     def call_function(
         self,
-        at: syntax.Call,
+        node: syntax.Call,
         function: typed.Unit,
         instance: typed.Place | None = None,
         is_virtual: bool = False,
     ) -> typed.CallFunction:
         """A call of a function that is written in the block language (6.6.1.4.2)."""
-        given = self.arguments(at, function)
+        given = self.arguments(node, function)
         if function.result is not None and function.result.type is BROKEN:
             raise Problem
         inputs: list[typed.Expression] = []
@@ -211,26 +211,26 @@ class CallChecker(StandardChecker):
                 inputs.append(given.inputs[pin])
             elif pin.type is BROKEN:
                 self.unit.is_broken = True
-            elif isinstance(pin.initial, (bool, int, float, str)) and (at.arguments or pin.has_initial):
+            elif isinstance(pin.initial, (bool, int, float, str)) and (node.arguments or pin.has_initial):
                 inputs.append(typed.Constant(pin.type, pin.initial))
                 if not pin.has_initial and pin not in given.failed and not given.is_incomplete:
                     left_out.append(pin)
             else:
                 self.report(
                     "missing-pin",
-                    at,
+                    node,
                     f"{function.name} needs a value for its input {pin.name}.",
                     f"Add {pin.name} := ... to the call.",
                 )
         if left_out:
             names = " and ".join(pin.name for pin in left_out)
             verb = "is" if len(left_out) == 1 else "are"
-            self.report("input-not-given", at, f"{names} of {function.name} {verb} not given here and {'has' if verb == 'is' else 'have'} no initial value of {'its' if verb == 'is' else 'their'} own.",
+            self.report("input-not-given", node, f"{names} of {function.name} {verb} not given here and {'has' if verb == 'is' else 'have'} no initial value of {'its' if verb == 'is' else 'their'} own.",
                         f"Add {left_out[0].name} := ... to the call, or write an initial value where {function.name} declares it.")  # fmt: skip
         if any(negated for _, _, negated in given.outputs):
             raise self.problem(
                 "not-supported",
-                at,
+                node,
                 "NOT before an output of a function is not read by this version.",
                 "Negate in a statement of its own.",
             )
@@ -238,8 +238,8 @@ class CallChecker(StandardChecker):
         outputs = tuple((pin, taken[pin]) for pin in function.section("output") if pin in taken)
         type_ = BOOL if function.result is None else function.result.type
         type_ = type_.base if isinstance(type_, Elementary) else type_
-        shared = tuple(place for _, place in self.in_outs(at, function, given))
-        return typed.CallFunction(type_, function, tuple(inputs), shared, outputs, at, instance, is_virtual)
+        shared = tuple(place for _, place in self.in_outs(node, function, given))
+        return typed.CallFunction(type_, function, tuple(inputs), shared, outputs, node, instance, is_virtual)
 
     def method_called(self, callee: syntax.Expression) -> MethodCalled | None:
         """The method that a callee names; None when it names none."""
@@ -272,12 +272,12 @@ class CallChecker(StandardChecker):
             raise self.problem("unknown-name", name_at, f"{holder.base or holder} has no method {name} to go back to.", "Correct the name.")  # fmt: skip
         return MethodCalled(found, typed.Place(holder.this, (), holder, name_at), False, name_at)
 
-    def _instance_at(self, at: syntax.Expression) -> typed.Place:
+    def _instance_at(self, node: syntax.Expression) -> typed.Place:
         """The place of an instance; a variable of an interface leads to the one it refers to."""
-        place = self.place(at)
+        place = self.place(node)
         target = place.type.target if isinstance(place.type, Reference) else None
         if isinstance(target, typed.Unit) and target.kind == "INTERFACE":
-            return typed.Place(place.root, (*place.steps, typed.Target(at.start)), target, at)
+            return typed.Place(place.root, (*place.steps, typed.Target(node.start)), target, node)
         return place
 
     def _method_at(self, place: typed.Place, name: str, name_at: syntax.Node) -> MethodCalled | None:
@@ -297,21 +297,23 @@ class CallChecker(StandardChecker):
                                f"Write METHOD PUBLIC {found.name} in {found.owner}.")  # fmt: skip
         return MethodCalled(found, place, not place.is_exact, name_at)
 
-    def _leads_from_variable(self, at: syntax.Expression) -> bool:
+    def _leads_from_variable(self, node: syntax.Expression) -> bool:
         """Whether a path begins with a variable, and not with a namespace."""
-        while isinstance(at, (syntax.Member, syntax.Index, syntax.Dereference)):
-            at = at.base
-        return isinstance(at, syntax.Name) and (at.name.upper() == "THIS" or self.declares(at.name.upper()))
+        while isinstance(node, (syntax.Member, syntax.Index, syntax.Dereference)):
+            node = node.base
+        return isinstance(node, syntax.Name) and (
+            node.name.upper() == "THIS" or self.declares(node.name.upper())
+        )
 
-    def call_method(self, at: syntax.Call, called: MethodCalled) -> typed.CallFunction:
+    def call_method(self, node: syntax.Call, called: MethodCalled) -> typed.CallFunction:
         """A call of a method (6.6.5.6)."""
         method = called.method
         if not called.is_virtual and method.has("ABSTRACT"):
             raise self.problem("abstract", called.name_at, f"{method.name} of {method.owner} is ABSTRACT and has no body.", "Remove the call.")  # fmt: skip
-        return self.call_function(at, method, called.instance, called.is_virtual)
+        return self.call_function(node, method, called.instance, called.is_virtual)
 
     def in_outs(
-        self, at: syntax.Call, unit: typed.Unit, given: Arguments
+        self, node: syntax.Call, unit: typed.Unit, given: Arguments
     ) -> list[tuple[typed.Variable, typed.Place]]:
         """The variables that a call gives to the in-outs of a unit, which it must do each time (6.6.1.2.2)."""
         found: list[tuple[typed.Variable, typed.Place]] = []
@@ -321,27 +323,27 @@ class CallChecker(StandardChecker):
             elif pin not in given.failed:
                 self.report(
                     "missing-pin",
-                    at,
+                    node,
                     f"{unit.name} needs a variable for its in-out {pin.name}.",
                     f"Add {pin.name} := variable to the call.",
                 )
         return found
 
-    def arguments(self, at: syntax.Call, unit: typed.Unit) -> Arguments:
+    def arguments(self, node: syntax.Call, unit: typed.Unit) -> Arguments:
         """The arguments of a call by pin; those that are wrong are reported and left out."""
         given = Arguments({}, {}, [], set())
         positional = unit.positional
-        formal = any(a.name for a in at.arguments)
+        formal = any(a.name for a in node.arguments)
         wanted = len(unit.section("input") + unit.section("in_out"))
-        compared = {a for a in at.arguments if not a.name and self._names_pin(a.value, unit)}
+        compared = {a for a in node.arguments if not a.name and self._names_pin(a.value, unit)}
         formal = formal or bool(compared)
-        if at.arguments and not formal and len(at.arguments) < wanted:
+        if node.arguments and not formal and len(node.arguments) < wanted:
             given.is_incomplete = True
-            count = len(at.arguments)
-            self.report("missing-argument", at, f"{unit.name} has {counted(wanted, 'input')}; this call without names gives {count}.",
+            count = len(node.arguments)
+            self.report("missing-argument", node, f"{unit.name} has {counted(wanted, 'input')}; this call without names gives {count}.",
                         f"Give all of them, or name those that are given. {pins_of(unit)}")  # fmt: skip
         unnamed = False
-        for index, argument in enumerate(at.arguments):
+        for index, argument in enumerate(node.arguments):
             pin: typed.Variable | None = None
             try:
                 if argument in compared:
@@ -372,11 +374,15 @@ class CallChecker(StandardChecker):
         return given
 
     @staticmethod
-    def _names_pin(at: syntax.Expression, unit: typed.Unit) -> bool:
+    def _names_pin(node: syntax.Expression, unit: typed.Unit) -> bool:
         """Whether an argument compares what has the name of a pin."""
-        if not isinstance(at, syntax.Binary) or at.operator != "=" or not isinstance(at.left, syntax.Name):
+        if (
+            not isinstance(node, syntax.Binary)
+            or node.operator != "="
+            or not isinstance(node.left, syntax.Name)
+        ):
             return False
-        pin = unit.variables.get(at.left.name.upper())
+        pin = unit.variables.get(node.left.name.upper())
         return pin is not None and pin.section == "input"
 
     def _argument(self, argument: syntax.Argument, pin: typed.Variable, given: Arguments) -> None:
@@ -394,26 +400,26 @@ class CallChecker(StandardChecker):
         else:
             given.inputs[pin] = self.value(argument.value, pin.type, pin.name)
 
-    def _in_out(self, at: syntax.Expression, pin: typed.Variable) -> typed.Place:
+    def _in_out(self, node: syntax.Expression, pin: typed.Variable) -> typed.Place:
         """The variable of exactly the pin's type that an in-out works on."""
-        if not isinstance(at, PLACES):
+        if not isinstance(node, PLACES):
             raise self.problem(
                 "no-place",
-                at,
-                f"{pin.name} is an in-out and takes a variable; {self.text(at)} is a value.",
+                node,
+                f"{pin.name} is an in-out and takes a variable; {self.text(node)} is a value.",
                 "Put the value into a variable and give that.",
             )
-        place = self.place(at)
+        place = self.place(node)
         derived = isinstance(place.type, typed.Unit) and isinstance(pin.type, typed.Unit) and place.type.is_a(pin.type)  # fmt: skip
         is_open = isinstance(pin.type, OpenArray) and pin.type.takes(place.type)
         if place.type is not pin.type and not derived and not is_open:
             raise self.problem(
                 "type-mismatch",
-                at,
-                f"{pin.name} is an in-out of type {pin.type}; {self.text(at)} is {place.type}.",
+                node,
+                f"{pin.name} is an in-out of type {pin.type}; {self.text(node)} is {place.type}.",
                 f"Give it a variable of type {pin.type}.",
             )
-        self.check_writable(place, at)
+        self.check_writable(place, node)
         return place
 
     def _pin(self, argument: syntax.Argument, unit: typed.Unit) -> typed.Variable:

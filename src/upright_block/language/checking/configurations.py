@@ -16,11 +16,11 @@ from upright_block.language.types import BOOL, LINT, TIME, UINT
 _LOWEST = 1 << 16
 
 
-def check_configuration(at: syntax.Configuration, unit: typed.Unit, checker: TypeChecker) -> None:
+def check_configuration(node: syntax.Configuration, unit: typed.Unit, checker: TypeChecker) -> None:
     """Fill in ``unit``, the configuration: its programs, its tasks, and a body that runs what is due (6.8)."""
-    _check_programs(at, unit, checker)
-    found = [task for task_at in at.tasks if (task := _task(task_at, at, unit, checker)) is not None]
-    loose = [unit.variables[p.name.upper()] for p in at.programs if p.task is None and _is_in(p, unit)]
+    _check_programs(node, unit, checker)
+    found = [task for task_at in node.tasks if (task := _task(task_at, node, unit, checker)) is not None]
+    loose = [unit.variables[p.name.upper()] for p in node.programs if p.task is None and _is_in(p, unit)]
     unit.tasks = tuple(sorted(found, key=lambda task: task.priority))
     body = (*_triggers(unit, checker), *(_run(task, unit) for task in unit.tasks), *map(_call, loose))
     note_accesses(unit, body, checker.scope.globals)
@@ -28,16 +28,16 @@ def check_configuration(at: syntax.Configuration, unit: typed.Unit, checker: Typ
         unit.body = body
 
 
-def _check_programs(at: syntax.Configuration, unit: typed.Unit, checker: TypeChecker) -> None:
+def _check_programs(node: syntax.Configuration, unit: typed.Unit, checker: TypeChecker) -> None:
     """Declare the instances of programs; they name what there is."""
-    tasks = {task.name.upper() for task in at.tasks}
-    for program in at.programs:
+    tasks = {task.name.upper() for task in node.tasks}
+    for program in node.programs:
         if program.task is None:
             checker.report("no-task", program, f"The program {program.name} is in no task.",
-                           f"Write PROGRAM {program.name} WITH {at.tasks[0].name if at.tasks else 'task'} : {program.type.name};")  # fmt: skip
+                           f"Write PROGRAM {program.name} WITH {node.tasks[0].name if node.tasks else 'task'} : {program.type.name};")  # fmt: skip
         elif program.task.name.upper() not in tasks:
             checker.unknown(program.task.name, program.task, f"There is no task {program.task.name}.",
-                            [task.name for task in at.tasks], "Declare it: TASK name (INTERVAL := T#10ms);")  # fmt: skip
+                            [task.name for task in node.tasks], "Declare it: TASK name (INTERVAL := T#10ms);")  # fmt: skip
         kind = checker.find_unit(program.type.name.upper())
         if kind is None or kind.kind != "PROGRAM":
             known = [u.name for u in checker.scope.units.values() if u.kind == "PROGRAM"]
@@ -63,7 +63,7 @@ def _is_in(program: syntax.ProgramInstance, unit: typed.Unit) -> bool:
 
 
 def _task(
-    task: syntax.Task, at: syntax.Configuration, unit: typed.Unit, checker: TypeChecker
+    task: syntax.Task, node: syntax.Configuration, unit: typed.Unit, checker: TypeChecker
 ) -> typed.Task | None:
     """A task; None, with a finding, when it never runs."""
     interval: int | None = None
@@ -84,7 +84,7 @@ def _task(
                            "Write INTERVAL := T#10ms.")  # fmt: skip
     programs = tuple(
         unit.variables[p.name.upper()]
-        for p in at.programs
+        for p in node.programs
         if p.task is not None and p.task.name.upper() == task.name.upper() and _is_in(p, unit)
     )
     if interval is None and single is None:
@@ -134,8 +134,12 @@ def find_idle(
 ) -> None:
     """Report programs that no configuration runs."""
     configurations = list(configurations)
-    run = {program.type.name.upper().rpartition(".")[2] for at in configurations for program in at.programs}
-    found = next(((at, task) for at in configurations for task in at.tasks), None)
+    run = {
+        program.type.name.upper().rpartition(".")[2]
+        for written in configurations
+        for program in written.programs
+    }
+    found = next(((written, task) for written in configurations for task in written.tasks), None)
     for unit in units:
         if unit.kind == "PROGRAM" and unit.name.upper() not in run:
             findings.add(

@@ -43,47 +43,47 @@ from upright_block.language.types import (
 class ExpressionChecker(OperatorChecker):
     """Turns expressions of syntax into typed ones. Every method raises `Problem` after reporting."""
 
-    def value(self, at: syntax.Expression, wanted: Type, what: str) -> typed.Expression:
+    def value(self, node: syntax.Expression, wanted: Type, what: str) -> typed.Expression:
         """The expression as a value of type ``wanted``; ``what`` names the receiver in messages."""
         if isinstance(wanted, Reference):
-            reference = self._refers_to(at, wanted)
+            reference = self._refers_to(node, wanted)
             if reference is not None:
                 return reference
-        return self.named_value(at, wanted) or self.coerce(self.expression(at), wanted, at, what)
+        return self.named_value(node, wanted) or self.coerce(self.expression(node), wanted, node, what)
 
-    def any_value(self, at: syntax.Expression) -> typed.Expression:
+    def any_value(self, node: syntax.Expression) -> typed.Expression:
         """The expression with a type of its own: a bare literal takes INT, DINT, LINT or LREAL."""
-        return self.any_typed(self.expression(at), at)
+        return self.any_typed(self.expression(node), node)
 
-    def elementary_value(self, at: syntax.Expression) -> tuple[typed.Expression, Elementary]:
+    def elementary_value(self, node: syntax.Expression) -> tuple[typed.Expression, Elementary]:
         """The expression with an elementary type of its own, and that type."""
-        found = self.any_value(at)
+        found = self.any_value(node)
         if not isinstance(found.type, Elementary):
             raise self.problem(
                 "type-mismatch",
-                at,
-                f"{self.text(at)} is {found.type} as a whole.",
+                node,
+                f"{self.text(node)} is {found.type} as a whole.",
                 "Name an element or a field.",
             )
         return found, found.type
 
-    def condition(self, at: syntax.Expression, what: str) -> typed.Expression:
+    def condition(self, node: syntax.Expression, what: str) -> typed.Expression:
         """The expression as a BOOL that decides something."""
-        found = self.expression(at)
+        found = self.expression(node)
         if found.type is BOOL:
             return found
         if found.type.family == "untyped":
-            return self.coerce(found, BOOL, at, what)
-        raise self.problem("type-mismatch", at, f"{what} needs a BOOL; {self.text(at)} is {found.type}.",
+            return self.coerce(found, BOOL, node, what)
+        raise self.problem("type-mismatch", node, f"{what} needs a BOOL; {self.text(node)} is {found.type}.",
                            "Compare it with a value.")  # fmt: skip
 
-    def expression(self, at: syntax.Expression) -> typed.Expression:
+    def expression(self, node: syntax.Expression) -> typed.Expression:
         """The typed expression."""
-        return _CHECK[type(at)](self, at)
+        return _CHECK[type(node)](self, node)
 
-    def constant(self, at: syntax.Expression, wanted: Type, what: str) -> Value:
+    def constant(self, node: syntax.Expression, wanted: Type, what: str) -> Value:
         """The value of an expression that must be known before the run."""
-        found = self.value(at, wanted, what)
+        found = self.value(node, wanted, what)
         try:
             return constants.evaluate(found)
         except constants.NotConstant:
@@ -93,120 +93,126 @@ class ExpressionChecker(OperatorChecker):
                 if number is None
                 else f"Write {shown_real(number, LREAL)}."
             )
-            raise self.problem("not-constant", at, f"{what} must be known before the run; {self.text(at)} is not.", way_out) from None  # fmt: skip
+            raise self.problem("not-constant", node, f"{what} must be known before the run; {self.text(node)} is not.", way_out) from None  # fmt: skip
 
     # --- conversion to a wanted type ---
 
-    def any_typed(self, found: typed.Expression, at: syntax.Expression) -> typed.Expression:
+    def any_typed(self, found: typed.Expression, node: syntax.Expression) -> typed.Expression:
         """What is bare with the type that it takes by itself; anything else as it is."""
         if isinstance(found, (typed.Bare, typed.Constant)) and found.type.family == "untyped":
-            return self.coerce(found, default_type(found), at, "")
+            return self.coerce(found, default_type(found), node, "")
         return found
 
-    def coerce(self, found: typed.Expression, wanted: Type, at: syntax.Node, what: str) -> typed.Expression:
+    def coerce(self, found: typed.Expression, wanted: Type, node: syntax.Node, what: str) -> typed.Expression:
         """``found`` as a value of type ``wanted``: as it is, a literal that fits, or widened."""
         type_ = found.type
         if type_ is wanted and wanted.family != "broken":
             return found
         if isinstance(wanted, String):
-            return self._coerce_text(found, wanted, at, what)
+            return self._coerce_text(found, wanted, node, what)
         if isinstance(wanted, Elementary):
-            return self._coerce_elementary(found, wanted, at, what)
-        raise self.mismatch(type_, wanted, at, what)
+            return self._coerce_elementary(found, wanted, node, what)
+        raise self.mismatch(type_, wanted, node, what)
 
-    def _refers_to(self, at: syntax.Expression, wanted: Reference) -> typed.Expression | None:
+    def _refers_to(self, node: syntax.Expression, wanted: Reference) -> typed.Expression | None:
         """An instance where a variable of an interface is wanted: the reference to it (6.6.6.6)."""
         target = wanted.target
-        if not isinstance(target, typed.Unit) or target.kind != "INTERFACE" or not isinstance(at, PLACES):
+        if not isinstance(target, typed.Unit) or target.kind != "INTERFACE" or not isinstance(node, PLACES):
             return None
-        if isinstance(at, syntax.Name) and at.name.upper() != "THIS" and not self.declares(at.name.upper()):
+        if (
+            isinstance(node, syntax.Name)
+            and node.name.upper() != "THIS"
+            and not self.declares(node.name.upper())
+        ):
             return None
-        place = self.place(at)
+        place = self.place(node)
         if not isinstance(place.type, typed.Unit):
             return None
         if not place.type.is_a(target):
             raise self.problem(
                 "type-mismatch",
-                at,
-                f"{self.text(at)} is {place.type}, which does not implement {target}.",
+                node,
+                f"{self.text(node)} is {place.type}, which does not implement {target}.",
                 f"Write {place.type.kind} {place.type} IMPLEMENTS {target}.",
             )
         return typed.AddressOf(wanted, place)
 
     def _coerce_elementary(
-        self, found: typed.Expression, wanted: Elementary, at: syntax.Node, what: str
+        self, found: typed.Expression, wanted: Elementary, node: syntax.Node, what: str
     ) -> typed.Expression:
         type_ = found.type
         if isinstance(wanted, Subrange):
-            inner = self._coerce_subrange(found, wanted, at, what)
-            return inner if isinstance(inner, typed.Constant) else typed.InRange(wanted, inner, at.start)
+            inner = self._coerce_subrange(found, wanted, node, what)
+            return inner if isinstance(inner, typed.Constant) else typed.InRange(wanted, inner, node.start)
         if isinstance(found, typed.Bare):
             return found.build(wanted)
         if isinstance(found, typed.Constant) and type_.family == "untyped":
-            return typed.Constant(wanted, self.fitted(found, wanted, at, what))
+            return typed.Constant(wanted, self.fitted(found, wanted, node, what))
         if isinstance(found, typed.Constant) and isinstance(found.value, str) and wanted.family == "char":
-            return self._one_character(found, wanted, at)
+            return self._one_character(found, wanted, node)
         if isinstance(wanted, Enumeration) and wanted.is_open and type_ is wanted.stored:
-            return typed.Convert(wanted, found, at.start)
+            return typed.Convert(wanted, found, node.start)
         if isinstance(wanted, Reference) and isinstance(type_, Reference):
             if type_ is NULL:
                 return typed.Constant(wanted, 0)
             a, b = type_.target, wanted.target
             if isinstance(a, typed.Unit) and isinstance(b, typed.Unit) and a.is_a(b):
-                return typed.Convert(wanted, found, at.start)
+                return typed.Convert(wanted, found, node.start)
         if isinstance(type_, Elementary) and widens(type_, wanted):
-            return typed.Convert(wanted, found, at.start)
-        raise self.mismatch(type_, wanted, at, what)
+            return typed.Convert(wanted, found, node.start)
+        raise self.mismatch(type_, wanted, node, what)
 
     def _coerce_subrange(
-        self, found: typed.Expression, wanted: Subrange, at: syntax.Node, what: str
+        self, found: typed.Expression, wanted: Subrange, node: syntax.Node, what: str
     ) -> typed.Expression:
         """A value of the base type; what is known to lie outside the range is reported now."""
-        inner = self.coerce(found, wanted.base, at, what)
+        inner = self.coerce(found, wanted.base, node, what)
         if isinstance(inner, typed.Constant):
             value = int(inner.value)
             if not wanted.low <= value <= wanted.high:
                 raise self.problem(
                     "out-of-range",
-                    at,
+                    node,
                     f"{value} does not fit {wanted.name}.",
                     f"{what or 'It'} goes from {wanted.low} to {wanted.high}.",
                 )
         return inner
 
     def _coerce_text(
-        self, found: typed.Expression, wanted: String, at: syntax.Node, what: str
+        self, found: typed.Expression, wanted: String, node: syntax.Node, what: str
     ) -> typed.Expression:
         type_ = found.type
         if not isinstance(type_, String):
-            raise self.mismatch(type_, wanted, at, what)
+            raise self.mismatch(type_, wanted, node, what)
         literal = found.value if isinstance(found, typed.Constant) and isinstance(found.value, str) else None
         if type_.width != wanted.width:
             if literal is not None:
                 quote = '"' if wanted.width == 2 else "'"
                 raise self.problem(
                     "type-mismatch",
-                    at,
-                    f"{what or 'It'} is {wanted}; {self.text(at)} is a {type_.stem}.",
+                    node,
+                    f"{what or 'It'} is {wanted}; {self.text(node)} is a {type_.stem}.",
                     f"Write {shown_text(literal, quote)}, in {'double' if wanted.width == 2 else 'single'} quotes.",
                 )
-            raise self.mismatch(type_, wanted, at, what)
+            raise self.mismatch(type_, wanted, node, what)
         if literal is not None and len(literal) > wanted.capacity:
             raise self.problem(
                 "out-of-range",
-                at,
+                node,
                 f"The text has {len(literal)} characters; {what or 'it'} is {wanted}.",
                 f"Shorten it, or declare {wanted.stem}[{len(literal)}].",
             )
         return found
 
-    def _one_character(self, found: typed.Constant, wanted: Elementary, at: syntax.Node) -> typed.Expression:
+    def _one_character(
+        self, found: typed.Constant, wanted: Elementary, node: syntax.Node
+    ) -> typed.Expression:
         try:
             return typed.Constant(wanted, character(str(found.value), wanted))
         except LiteralProblem as problem:
-            raise self.problem("type-mismatch", at, str(problem), problem.way_out) from None
+            raise self.problem("type-mismatch", node, str(problem), problem.way_out) from None
 
-    def fitted(self, found: typed.Constant, wanted: Elementary, at: syntax.Node, what: str) -> Value:
+    def fitted(self, found: typed.Constant, wanted: Elementary, node: syntax.Node, what: str) -> Value:
         """The value of an untyped literal as one of ``wanted``."""
         assert isinstance(found.type, Elementary)
         assert not isinstance(found.value, str)
@@ -214,8 +220,8 @@ class ExpressionChecker(OperatorChecker):
             names = listed(name for name, _ in wanted.members.values())
             raise self.problem(
                 "type-mismatch",
-                at,
-                f"{what or 'It'} is {wanted}; {self.text(at)} is a number.",
+                node,
+                f"{what or 'It'} is {wanted}; {self.text(node)} is a number.",
                 f"Name one of its values: {names}.",
             )
         try:
@@ -223,11 +229,11 @@ class ExpressionChecker(OperatorChecker):
         except LiteralProblem as problem:
             name = "out-of-range" if "fit" in str(problem) or "large" in str(problem) else "type-mismatch"
             where = f" {what} is {wanted}." if what and name == "type-mismatch" else ""
-            raise self.problem(name, at, f"{problem}{where}", problem.way_out) from None
+            raise self.problem(name, node, f"{problem}{where}", problem.way_out) from None
 
-    def mismatch(self, found: Type, wanted: Type, at: syntax.Node, what: str) -> Problem:
+    def mismatch(self, found: Type, wanted: Type, node: syntax.Node, what: str) -> Problem:
         """Report that a value of one type cannot become another unasked."""
-        shown = self.text(at)
+        shown = self.text(node)
         subject = f"{what} is {wanted}" if what else f"{wanted} is needed here"
         function = self.conversion(found, wanted)
         if function:
@@ -252,44 +258,44 @@ class ExpressionChecker(OperatorChecker):
             way_out = "Multiply a duration by the number, as in T#1s * n."
         else:
             way_out = "Use values of one type."
-        return self.problem("type-mismatch", at, f"{subject}; {shown} is {found}.", way_out)
+        return self.problem("type-mismatch", node, f"{subject}; {shown} is {found}.", way_out)
 
     # --- operands ---
 
-    def _literal(self, at: syntax.Literal) -> typed.Expression:
+    def _literal(self, node: syntax.Literal) -> typed.Expression:
         try:
-            if at.kind == "bool":
-                return typed.Constant(BOOL, at.text.upper() == "TRUE")
-            if at.kind in ("int", "real"):
-                return typed.Constant(*parse_number(at.text))
-            if at.kind == "typed":
-                return self._typed_literal(at)
-            if at.kind == "string":
-                return typed.Constant(*parse_text(at.text))
+            if node.kind == "bool":
+                return typed.Constant(BOOL, node.text.upper() == "TRUE")
+            if node.kind in ("int", "real"):
+                return typed.Constant(*parse_number(node.text))
+            if node.kind == "typed":
+                return self._typed_literal(node)
+            if node.kind == "string":
+                return typed.Constant(*parse_text(node.text))
         except LiteralProblem as problem:
-            raise self.problem("bad-literal", at, str(problem), problem.way_out) from None
-        if at.kind == "broken":
+            raise self.problem("bad-literal", node, str(problem), problem.way_out) from None
+        if node.kind == "broken":
             self.unit.is_broken = True
             raise Problem
-        if at.kind == "null":
+        if node.kind == "null":
             return typed.Constant(NULL, 0)
-        raise AssertionError(at.kind)
+        raise AssertionError(node.kind)
 
-    def _typed_literal(self, at: syntax.Literal) -> typed.Expression:
+    def _typed_literal(self, node: syntax.Literal) -> typed.Expression:
         """A literal with a type before ``#``, which may be an enumeration or a subrange of the library."""
-        prefix, _, rest = at.text.partition("#")
+        prefix, _, rest = node.text.partition("#")
         named = self.find_type(prefix.upper())
         if named is None or is_literal_prefix(prefix):
-            return typed.Constant(*parse_typed(at.text))
-        type_ = self.named_type(named, at)
+            return typed.Constant(*parse_typed(node.text))
+        type_ = self.named_type(named, node)
         if isinstance(type_, Enumeration):
             known = type_.members.get(rest.upper())
             if known is None:
-                start = at.start + len(prefix) + 1
+                start = node.start + len(prefix) + 1
                 names = [name for name, _ in type_.members.values()]
                 raise self.unknown(
                     rest,
-                    syntax.Node(start, at.end),
+                    syntax.Node(start, node.end),
                     f"{type_} has no value {rest}.",
                     names,
                     f"Its values are {listed(names)}.",
@@ -298,33 +304,33 @@ class ExpressionChecker(OperatorChecker):
         if not isinstance(type_, Elementary):
             raise LiteralProblem(f"{prefix} has no literals.", "Name its fields or elements one by one.")
         found = typed.Constant(type_.base, parse_as(rest, type_.base))
-        return self.coerce(found, type_, at, "") if isinstance(type_, Subrange) else found
+        return self.coerce(found, type_, node, "") if isinstance(type_, Subrange) else found
 
-    def named_type(self, named: NamedType, at: syntax.Node) -> Type:
+    def named_type(self, named: NamedType, node: syntax.Node) -> Type:
         """The type that a name of the library stands for."""
         raise NotImplementedError
 
-    def _name(self, at: syntax.Name) -> typed.Expression:
-        key = at.name.upper()
+    def _name(self, node: syntax.Name) -> typed.Expression:
+        key = node.name.upper()
         if not self.declares(key):
-            found = self._enumerator(at)
+            found = self._enumerator(node)
             if found is not None:
                 return found
-        return self._load(at)
+        return self._load(node)
 
-    def _enumerator(self, at: syntax.Name) -> typed.Expression | None:
+    def _enumerator(self, node: syntax.Name) -> typed.Expression | None:
         """The value of an enumeration that a bare name stands for."""
-        owners = self._enumerations_with(at.name.upper())
+        owners = self._enumerations_with(node.name.upper())
         if len(owners) > 1:
-            ways = " or ".join(f"{owner}#{at.name}" for owner in owners[:2])
+            ways = " or ".join(f"{owner}#{node.name}" for owner in owners[:2])
             raise self.problem(
                 "ambiguous-value",
-                at,
-                f"{at.name} is a value of {len(owners)} enumerations.",
+                node,
+                f"{node.name} is a value of {len(owners)} enumerations.",
                 f"Write {ways}.",
             )
         for owner in owners:
-            return typed.Constant(owner, owner.members[at.name.upper()][1])
+            return typed.Constant(owner, owner.members[node.name.upper()][1])
         return None
 
     def _enumerations_with(self, name: str) -> list[Enumeration]:
@@ -344,41 +350,44 @@ class ExpressionChecker(OperatorChecker):
                 return near
         return []
 
-    def named_value(self, at: syntax.Expression, wanted: Type) -> typed.Expression | None:
+    def named_value(self, node: syntax.Expression, wanted: Type) -> typed.Expression | None:
         """The value of an enumeration that a bare name stands for where one of that type is wanted."""
         if (
             not isinstance(wanted, Enumeration)
-            or not isinstance(at, syntax.Name)
-            or self.declares(at.name.upper())
+            or not isinstance(node, syntax.Name)
+            or self.declares(node.name.upper())
         ):
             return None
-        known = wanted.members.get(at.name.upper())
+        known = wanted.members.get(node.name.upper())
         return typed.Constant(wanted, known[1]) if known else None
 
-    def _load(self, at: syntax.Expression) -> typed.Expression:
+    def _load(self, node: syntax.Expression) -> typed.Expression:
         """The value at a place; a constant that is code has none."""
-        place = self.place(at)
+        place = self.place(node)
         if not place.steps and place.root.is_code and isinstance(place.type, (Elementary, String)):
             return typed.ConstantUse(place.type, place.root)
         if isinstance(place.type, typed.Unit):
-            raise self.bare_instance(at, place.type)
-        self.check_whole(place, at)
+            raise self.bare_instance(node, place.type)
+        self.check_whole(place, node)
         return typed.Load(place.type.base if isinstance(place.type, Elementary) else place.type, place)
 
-    def _part(self, at: syntax.Part) -> typed.Expression:
-        whole = self.expression(at.base)
-        type_, shift = self.part_bounds(at, whole.type)
+    def _part(self, node: syntax.Part) -> typed.Expression:
+        whole = self.expression(node.base)
+        type_, shift = self.part_bounds(node, whole.type)
         return typed.Part(type_, whole, shift)
 
-    def _no_value(self, at: syntax.Expression) -> typed.Expression:
-        parts = "the elements" if isinstance(at, syntax.ArrayValue) else "the fields"
+    def _no_value(self, node: syntax.Expression) -> typed.Expression:
+        parts = "the elements" if isinstance(node, syntax.ArrayValue) else "the fields"
         raise self.problem(
-            "no-value", at, f"{self.text(at)} can only be an initial value.", f"Assign {parts} one by one."
+            "no-value",
+            node,
+            f"{self.text(node)} can only be an initial value.",
+            f"Assign {parts} one by one.",
         )
 
     # --- calls: see the checker of calls ---
 
-    def call(self, at: syntax.Call) -> typed.Expression:
+    def call(self, node: syntax.Call) -> typed.Expression:
         """The value of a call."""
         raise NotImplementedError
 
@@ -396,5 +405,5 @@ _CHECK: dict[type, Callable[[ExpressionChecker, Any], typed.Expression]] = {
     syntax.StructureValue: ExpressionChecker._no_value,
     syntax.Unary: ExpressionChecker._unary,
     syntax.Binary: ExpressionChecker._binary,
-    syntax.Call: lambda checker, at: checker.call(at),
+    syntax.Call: lambda checker, node: checker.call(node),
 }

@@ -24,46 +24,46 @@ def access_of(qualifiers: Iterable[str], otherwise: typed.Access = "PROTECTED") 
 
 def inherit(unit: typed.Unit, checker: TypeChecker) -> None:
     """Note what a unit extends and implements."""
-    for at in unit.syntax.bases:
-        base = _named(at, checker, "EXTENDS", _EXTENDS.get(unit.kind, ()))
+    for named in unit.syntax.bases:
+        base = _named(named, checker, "EXTENDS", _EXTENDS.get(unit.kind, ()))
         if base is None:
             continue
         if base.has("FINAL"):
             checker.report(
-                "final", at, f"{base.name} is FINAL and cannot be extended.", "Hold an instance of it."
+                "final", named, f"{base.name} is FINAL and cannot be extended.", "Hold an instance of it."
             )
         elif unit.kind == "INTERFACE":
             unit.interfaces.append(base)
         elif unit.base is not None:
             checker.report(
                 "two-bases",
-                at,
+                named,
                 f"{unit.name} extends more than one unit.",
                 "Extend one; implement interfaces.",
             )
         else:
             unit.base = base
-    for at in unit.syntax.interfaces:
-        interface = _named(at, checker, "IMPLEMENTS", ("INTERFACE",))
+    for named in unit.syntax.interfaces:
+        interface = _named(named, checker, "IMPLEMENTS", ("INTERFACE",))
         if interface is not None:
             unit.interfaces.append(interface)
 
 
 def _named(
-    at: syntax.TypeName, checker: TypeChecker, keyword: str, kinds: tuple[str, ...]
+    node: syntax.TypeName, checker: TypeChecker, keyword: str, kinds: tuple[str, ...]
 ) -> typed.Unit | None:
-    found = checker.find_unit(at.name.upper())
+    found = checker.find_unit(node.name.upper())
     if found is None:
         known = [u.name for u in checker.scope.units.values() if u.kind in kinds]
         checker.unknown(
-            at.name, at, f"There is no {' or '.join(kinds) or 'unit'} {at.name}.", known, "Declare it."
+            node.name, node, f"There is no {' or '.join(kinds) or 'unit'} {node.name}.", known, "Declare it."
         )
         return None
     if found.kind not in kinds:
         wanted = " or ".join(kinds) or "nothing"
         checker.report(
             "type-mismatch",
-            at,
+            node,
             f"{keyword} takes {wanted} here; {found.name} is a {found.kind}.",
             "Name another unit, or remove it.",
         )
@@ -75,14 +75,14 @@ def check_methods(unit: typed.Unit, checker: Checker) -> None:
     """Report methods that do not fit what the unit inherits or promises."""
     above = unit.base
     for method in unit.methods.values():
-        at = syntax.Node(method.syntax.start, method.syntax.end)
+        written = syntax.Node(method.syntax.start, method.syntax.end)
         own = checker(method)
         inherited = above.method(method.key.rpartition(".")[2]) if above else None
         if inherited is None:
             if method.has("OVERRIDE"):
                 own.report(
                     "nothing-to-override",
-                    at,
+                    written,
                     f"{unit.name} inherits no method {method.name}.",
                     "Remove OVERRIDE, or correct the name.",
                 )
@@ -90,16 +90,19 @@ def check_methods(unit: typed.Unit, checker: Checker) -> None:
         if not method.has("OVERRIDE"):
             own.report(
                 "missing-override",
-                at,
+                written,
                 f"{method.name} is a method of {inherited.owner} already.",
                 f"Write METHOD OVERRIDE {method.name}, or give it another name.",
                 _declared(inherited),
             )
         if inherited.has("FINAL"):
             own.report(
-                "final", at, f"{inherited.owner}.{method.name} is FINAL.", "Give the method another name."
+                "final",
+                written,
+                f"{inherited.owner}.{method.name} is FINAL.",
+                "Give the method another name.",
             )
-        _check_same(own, at, method, inherited)
+        _check_same(own, written, method, inherited)
     if unit.kind != "INTERFACE":
         _check_promises(unit, checker(unit))
 
@@ -115,7 +118,7 @@ def _declared(method: typed.Unit) -> Related:
 
 def _check_promises(unit: typed.Unit, checker: TypeChecker) -> None:
     """Every method of an interface is there; abstract ones are made real in a unit that is not abstract."""
-    at = syntax.Node(unit.syntax.start, unit.syntax.end)
+    written = syntax.Node(unit.syntax.start, unit.syntax.end)
     for interface in unit.interfaces:
         for wanted in _promised(interface):
             key = wanted.name.upper()
@@ -123,20 +126,20 @@ def _check_promises(unit: typed.Unit, checker: TypeChecker) -> None:
             if found is None:
                 checker.report(
                     "missing-method",
-                    at,
+                    written,
                     f"{unit.name} implements {interface.name} and has no method {wanted.name}.",
                     f"Write METHOD PUBLIC {wanted.name} in {unit.name}.",
                     _declared(wanted),
                 )
             else:
-                _check_same(checker, at, found, wanted)
+                _check_same(checker, written, found, wanted)
     if not unit.has("ABSTRACT"):
         for key in dict.fromkeys(k for u in unit.ancestors for k in u.methods):
             method = unit.method(key)
             if method is not None and method.has("ABSTRACT"):
                 checker.report(
                     "missing-method",
-                    at,
+                    written,
                     f"{unit.name} does not make the abstract method {method.name} of {method.owner} real.",
                     f"Write METHOD OVERRIDE {method.name} in it, or make {unit.name} ABSTRACT.",
                     _declared(method),
@@ -150,7 +153,7 @@ def _promised(interface: typed.Unit) -> list[typed.Unit]:
     return found
 
 
-def _check_same(checker: TypeChecker, at: syntax.Node, method: typed.Unit, wanted: typed.Unit) -> None:
+def _check_same(checker: TypeChecker, node: syntax.Node, method: typed.Unit, wanted: typed.Unit) -> None:
     """A method that stands for another has its pins and its result."""
     pairs = zip_longest(_pins(method), _pins(wanted))
     result = (method.result.type if method.result else None, wanted.result.type if wanted.result else None)
@@ -159,7 +162,7 @@ def _check_same(checker: TypeChecker, at: syntax.Node, method: typed.Unit, wante
     ):
         checker.report(
             "type-mismatch",
-            at,
+            node,
             f"{method.name} of {method.owner} has other pins than {method.name} of {wanted.owner}.",
             "Give both the same pins, types and result.",
             _declared(wanted),

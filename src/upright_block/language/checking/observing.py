@@ -25,22 +25,23 @@ def observe(
     A condition is a BOOL.
     """
     source = Source(f"expression on {unit.name}", text)
-    at = parse_expression(source, findings)
-    if at is None:
+    node = parse_expression(source, findings)
+    if node is None:
         return None
     name = f":probe.{hashlib.sha256(text.encode()).hexdigest()[:16]}"
-    written = syntax.Unit(at.start, at.end, "METHOD", name, None, (), (), "", home=unit.syntax.home)
+    home = unit.syntax.home
+    written = syntax.Unit(node.start, node.end, "METHOD", name, None, (), (), "", home=home)
     method = typed.Unit("METHOD", name, source, written, "", owner=unit, access="PRIVATE")
     checker = checker_of(method, scope, findings)
     checker.sees_all = True
     try:
-        value = checker.condition(at, "A condition") if is_condition else checker.elementary_value(at)[0]
+        value = checker.condition(node, "A condition") if is_condition else checker.elementary_value(node)[0]
         _refuse_changes(value, checker)
     except Problem:
         return None
     result = typed.Variable(name, "result", value.type, False, typed.default_of(value.type), "", 0, 0)
     method.result = result
-    method.body = (typed.Assign(syntax.Made(at.start, at.end), typed.whole(result), value),)
+    method.body = (typed.Assign(syntax.Made(node.start, node.end), typed.whole(result), value),)
     note_accesses(method, method.body, scope.globals)
     return None if method.is_broken else method
 

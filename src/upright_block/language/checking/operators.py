@@ -80,19 +80,19 @@ def widest(found: Iterable[typed.Bare | typed.Constant]) -> Elementary:
 class OperatorChecker(PlaceChecker):
     """Turns operators of syntax into typed ones."""
 
-    def expression(self, at: syntax.Expression) -> typed.Expression:
+    def expression(self, node: syntax.Expression) -> typed.Expression:
         """The typed expression."""
         raise NotImplementedError
 
-    def named_value(self, at: syntax.Expression, wanted: Type) -> typed.Expression | None:
+    def named_value(self, node: syntax.Expression, wanted: Type) -> typed.Expression | None:
         """The value of an enumeration that a bare name stands for where one of that type is wanted."""
         raise NotImplementedError
 
-    def coerce(self, found: typed.Expression, wanted: Type, at: syntax.Node, what: str) -> typed.Expression:
+    def coerce(self, found: typed.Expression, wanted: Type, node: syntax.Node, what: str) -> typed.Expression:
         """``found`` as a value of type ``wanted``."""
         raise NotImplementedError
 
-    def mismatch(self, found: Type, wanted: Type, at: syntax.Node, what: str) -> Problem:
+    def mismatch(self, found: Type, wanted: Type, node: syntax.Node, what: str) -> Problem:
         """Report that a value of one type cannot become another unasked."""
         raise NotImplementedError
 
@@ -104,36 +104,38 @@ class OperatorChecker(PlaceChecker):
             return ""
         return name if self.scope.standard.function(name) is not None else ""
 
-    def _unary(self, at: syntax.Unary) -> typed.Expression:
-        operand = self.expression(at.operand)
-        operator = at.operator
-        type_ = self._elementary(operand, at.operand)
+    def _unary(self, node: syntax.Unary) -> typed.Expression:
+        operand = self.expression(node.operand)
+        operator = node.operator
+        type_ = self._elementary(operand, node.operand)
         if operator == "NOT":
             if type_.family == "untyped" and isinstance(operand, (typed.Bare, typed.Constant)):
                 return self._later(
-                    operand, lambda wanted: self._not(at, self.coerce(operand, wanted, at, ""))
+                    operand, lambda wanted: self._not(node, self.coerce(operand, wanted, node, ""))
                 )
-            return self._not(at, operand)
+            return self._not(node, operand)
         if isinstance(operand, typed.Constant) and type_.family == "untyped":
             number = constants.number(operand)
             return typed.Constant(type_, -number if operator == "-" else number)
         if isinstance(operand, typed.Bare):
-            return self._later(operand, lambda type_: self._signed(at, self.coerce(operand, type_, at, "")))
-        return self._signed(at, operand)
+            return self._later(
+                operand, lambda type_: self._signed(node, self.coerce(operand, type_, node, ""))
+            )
+        return self._signed(node, operand)
 
-    def _not(self, at: syntax.Unary, operand: typed.Expression) -> typed.Expression:
+    def _not(self, node: syntax.Unary, operand: typed.Expression) -> typed.Expression:
         """The opposite of a BOOL, or of each bit."""
-        type_ = self._elementary(operand, at.operand)
+        type_ = self._elementary(operand, node.operand)
         if type_.family in ("bool", "bits"):
-            return typed.Unary(type_, "NOT", operand, at.start)
-        raise self.problem("type-mismatch", at, f"NOT needs a BOOL or a bit string; {self.text(at.operand)} is {type_}.",
+            return typed.Unary(type_, "NOT", operand, node.start)
+        raise self.problem("type-mismatch", node, f"NOT needs a BOOL or a bit string; {self.text(node.operand)} is {type_}.",
                             "Compare it with a value, or negate with -.")  # fmt: skip
 
-    def _signed(self, at: syntax.Unary, operand: typed.Expression) -> typed.Expression:
+    def _signed(self, node: syntax.Unary, operand: typed.Expression) -> typed.Expression:
         """A number with a sign before it."""
-        operator, type_ = at.operator, self._elementary(operand, at.operand)
+        operator, type_ = node.operator, self._elementary(operand, node.operand)
         if type_.family in ("signed", "real", "duration"):
-            return typed.Unary(type_, "-", operand, at.start) if operator == "-" else operand
+            return typed.Unary(type_, "-", operand, node.start) if operator == "-" else operand
         way_out = (
             "Negate with NOT."
             if type_.family in ("bool", "bits")
@@ -141,15 +143,15 @@ class OperatorChecker(PlaceChecker):
         )
         raise self.problem(
             "type-mismatch",
-            at,
-            f"{operator} needs a signed number; {self.text(at.operand)} is {type_}.",
+            node,
+            f"{operator} needs a signed number; {self.text(node.operand)} is {type_}.",
             way_out,
         )
 
-    def _binary(self, at: syntax.Binary) -> typed.Expression:
+    def _binary(self, node: syntax.Binary) -> typed.Expression:
         """Operators of one spine are taken in a loop: a chain of a thousand ORs is one expression."""
         spine: list[syntax.Binary] = []
-        left_at: syntax.Expression = at
+        left_at: syntax.Expression = node
         while isinstance(left_at, syntax.Binary):
             spine.append(left_at)
             left_at = left_at.left
@@ -170,53 +172,53 @@ class OperatorChecker(PlaceChecker):
         return left, self.named_value(right_at, left.type) or self.expression(right_at)
 
     def _operation(
-        self, at: syntax.Binary, left: typed.Expression, right: typed.Expression
+        self, node: syntax.Binary, left: typed.Expression, right: typed.Expression
     ) -> typed.Expression:
-        operator = at.operator
+        operator = node.operator
         if isinstance(left.type, String) or isinstance(right.type, String):
-            return self._compare_texts(at, left, right)
-        left_type, right_type = self._elementary(left, at.left), self._elementary(right, at.right)
+            return self._compare_texts(node, left, right)
+        left_type, right_type = self._elementary(left, node.left), self._elementary(right, node.right)
         if left_type.family == "untyped" and right_type.family == "untyped":
             if (
                 isinstance(left, typed.Constant)
                 and isinstance(right, typed.Constant)
                 and operator not in _LOGIC
             ):
-                return self._fold(at, left, right)
-            return self._later_operation(at, left, right)
+                return self._fold(node, left, right)
+            return self._later_operation(node, left, right)
         if UNTYPED_REAL in (left_type, right_type) and operator in ("+", "-", "*", "/"):
             other = right_type if left_type is UNTYPED_REAL else left_type
             if is_integer(other) and widens(other, LREAL):
-                return self._later_operation(at, left, right)
+                return self._later_operation(node, left, right)
         if operator == "**":
-            return self._power(at, left, right)
+            return self._power(node, left, right)
         if _TIMED & {left_type.family, right_type.family}:
-            return self._timed_operation(at, left, left_type, right, right_type)
-        type_ = self._common_type(at, left, right)
+            return self._timed_operation(node, left, left_type, right, right_type)
+        type_ = self._common_type(node, left, right)
         if operator in _LOGIC:
             if type_.family not in ("bool", "bits"):
-                raise self.problem("type-mismatch", at, f"{operator} combines BOOL or bit strings; these are {type_}.",
+                raise self.problem("type-mismatch", node, f"{operator} combines BOOL or bit strings; these are {type_}.",
                                    "Compare each with a value first." if is_integer(type_) or is_real(type_) else "")  # fmt: skip
             result = type_
         elif operator in _COMPARISONS:
             result = BOOL
             if type_.family in ("reference", "enumeration") and operator not in ("=", "<>"):
                 raise self.problem(
-                    "type-mismatch", at, f"{type_} has no order for {operator}.", "Use = and <>."
+                    "type-mismatch", node, f"{type_} has no order for {operator}.", "Use = and <>."
                 )
         else:
             wanted = "ANY_INT" if operator == "MOD" else "ANY_NUM"
             if not in_group(type_, wanted):
                 raise self.problem(
-                    "type-mismatch", at, f"{operator} needs numbers; {self._types(at, left, right)}.",
+                    "type-mismatch", node, f"{operator} needs numbers; {self._types(node, left, right)}.",
                     "Convert to an integer first." if type_.family in ("bits", "bool", "real") else "",
                 )  # fmt: skip
             result = type_
-        left = self.coerce(left, type_, at.left, "")
-        right = self.coerce(right, type_, at.right, "")
+        left = self.coerce(left, type_, node.left, "")
+        right = self.coerce(right, type_, node.right, "")
         if operator == "/" and isinstance(right, typed.Constant) and right.value == 0:
-            raise self.problem("division-by-zero", at, "This divides by zero.", "Divide by something else.")
-        return typed.Binary(result, operator, left, right, at.operator_start)
+            raise self.problem("division-by-zero", node, "This divides by zero.", "Divide by something else.")
+        return typed.Binary(result, operator, left, right, node.operator_start)
 
     def _later(
         self, like: typed.Bare | typed.Constant, build: Callable[[Elementary], typed.Expression]
@@ -226,20 +228,20 @@ class OperatorChecker(PlaceChecker):
         return typed.Bare(like.type, default_type(like), build)
 
     def _later_operation(
-        self, at: syntax.Binary, left: typed.Expression, right: typed.Expression
+        self, node: syntax.Binary, left: typed.Expression, right: typed.Expression
     ) -> typed.Expression:
         """An operator between what is bare on both sides, and not known before the run."""
         pair = [side for side in (left, right) if isinstance(side, (typed.Bare, typed.Constant))]
         default = widest(pair)
         is_exact = UNTYPED_REAL not in (left.type, right.type)
-        if at.operator in _COMPARISONS or (at.operator in ("/", "MOD") and is_exact):
-            return self._operation(at, self.coerce(left, default, at.left, ""), self.coerce(right, default, at.right, ""))  # fmt: skip
-        if at.operator == "**":
-            return self._power(at, left, right)
-        links = [(at, right)]
+        if node.operator in _COMPARISONS or (node.operator in ("/", "MOD") and is_exact):
+            return self._operation(node, self.coerce(left, default, node.left, ""), self.coerce(right, default, node.right, ""))  # fmt: skip
+        if node.operator == "**":
+            return self._power(node, left, right)
+        links = [(node, right)]
         if isinstance(left, _Chain):
             links, left = left.links, left.first
-            links.append((at, right))
+            links.append((node, right))
         type_ = UNTYPED_INT if is_exact else UNTYPED_REAL
         return _Chain(type_, default, lambda wanted: self._linked(left, links, default, wanted), left, links)
 
@@ -251,93 +253,97 @@ class OperatorChecker(PlaceChecker):
         if is_real(default) and not is_real(wanted):
             return self.coerce(self._linked(left, links, default, default), wanted, links[-1][0], "")
         left = self.coerce(left, wanted, links[0][0].left, "")
-        for at, right in links:
-            left = self._operation(at, left, self.coerce(right, wanted, at.right, ""))
+        for link, right in links:
+            left = self._operation(link, left, self.coerce(right, wanted, link.right, ""))
         return left
 
-    def _types(self, at: syntax.Binary, left: typed.Expression, right: typed.Expression) -> str:
-        return f"{self.text(at.left)} is {left.type} and {self.text(at.right)} is {right.type}"
+    def _types(self, node: syntax.Binary, left: typed.Expression, right: typed.Expression) -> str:
+        return f"{self.text(node.left)} is {left.type} and {self.text(node.right)} is {right.type}"
 
-    def _elementary(self, found: typed.Expression, at: syntax.Expression) -> Elementary:
+    def _elementary(self, found: typed.Expression, node: syntax.Expression) -> Elementary:
         if not isinstance(found.type, Elementary):
             raise self.problem(
-                "type-mismatch", at, f"{self.text(at)} is {found.type} and has no single value.",
+                "type-mismatch", node, f"{self.text(node)} is {found.type} and has no single value.",
                 "Name an element or a field.",
             )  # fmt: skip
         return found.type
 
     def _compare_texts(
-        self, at: syntax.Binary, left: typed.Expression, right: typed.Expression
+        self, node: syntax.Binary, left: typed.Expression, right: typed.Expression
     ) -> typed.Expression:
         """Texts of one width compare character by character (table 33); a one-character text may be a CHAR."""
-        for one, other, one_at in ((left, right, at.left), (right, left, at.right)):
+        for one, other, one_at in ((left, right, node.left), (right, left, node.right)):
             if other.type.family == "char" and isinstance(one, typed.Constant) and isinstance(one.value, str):
                 made = self.coerce(one, other.type, one_at, "")
                 pair = (made, other) if one is left else (other, made)
-                return self._operation(at, *pair)
-        if at.operator not in _COMPARISONS:
+                return self._operation(node, *pair)
+        if node.operator not in _COMPARISONS:
             way_out = (
-                "Join texts with CONCAT." if at.operator in ("+", "AND") else "Convert them to numbers first."
+                "Join texts with CONCAT."
+                if node.operator in ("+", "AND")
+                else "Convert them to numbers first."
             )
-            raise self.problem("type-mismatch", at, f"{at.operator} has no meaning for texts.", way_out)
+            raise self.problem("type-mismatch", node, f"{node.operator} has no meaning for texts.", way_out)
         if (
             not (isinstance(left.type, String) and isinstance(right.type, String))
             or left.type.width != right.type.width
         ):
-            raise self.mismatch_pair(at, left, right)
-        return typed.Binary(BOOL, at.operator, left, right, at.operator_start)
+            raise self.mismatch_pair(node, left, right)
+        return typed.Binary(BOOL, node.operator, left, right, node.operator_start)
 
-    def _common_type(self, at: syntax.Binary, left: typed.Expression, right: typed.Expression) -> Elementary:
+    def _common_type(
+        self, node: syntax.Binary, left: typed.Expression, right: typed.Expression
+    ) -> Elementary:
         """The type in which an operator works: a literal follows the other operand."""
-        a, b = self._elementary(left, at.left), self._elementary(right, at.right)
+        a, b = self._elementary(left, node.left), self._elementary(right, node.right)
         for one, other in ((a, b), (b, a)):
             if one.family == "untyped":
                 if one is UNTYPED_REAL and is_integer(other):
                     if not widens(other, LREAL):
-                        raise self.mismatch_pair(at, left, right)
+                        raise self.mismatch_pair(node, left, right)
                     return LREAL
                 return other.stored if isinstance(other, Enumeration) and other.is_open else other
             if one is NULL and isinstance(other, Reference):
                 return other
         type_ = common(a, b)
         if type_ is None:
-            raise self.mismatch_pair(at, left, right)
-        is_arithmetic = at.operator not in _COMPARISONS
+            raise self.mismatch_pair(node, left, right)
+        is_arithmetic = node.operator not in _COMPARISONS
         if isinstance(type_, Enumeration) and type_.is_open and is_arithmetic:
             return type_.stored
         return type_
 
-    def mismatch_pair(self, at: syntax.Binary, left: typed.Expression, right: typed.Expression) -> Problem:
+    def mismatch_pair(self, node: syntax.Binary, left: typed.Expression, right: typed.Expression) -> Problem:
         """Report that two operands have no type in common."""
-        verb = "compare" if at.operator in _COMPARISONS else _NAMED.get(at.operator, "combine")
-        if at.operator in _LOGIC and BOOL in (left.type, right.type):
-            other_at, other = (at.left, left.type) if right.type is BOOL else (at.right, right.type)
+        verb = "compare" if node.operator in _COMPARISONS else _NAMED.get(node.operator, "combine")
+        if node.operator in _LOGIC and BOOL in (left.type, right.type):
+            other_at, other = (node.left, left.type) if right.type is BOOL else (node.right, right.type)
             if isinstance(other, Elementary) and (in_group(other, "ANY_NUM") or other.family == "bits"):
                 zero = "0.0" if is_real(other) else "0"
-                return self.problem("type-mismatch", other_at, f"{at.operator} combines a BOOL with another BOOL; {self.text(other_at)} is {other}.",
+                return self.problem("type-mismatch", other_at, f"{node.operator} combines a BOOL with another BOOL; {self.text(other_at)} is {other}.",
                                     f"Write {self._operand(other_at)} <> {zero}, or compare it with another value.")  # fmt: skip
         if isinstance(left.type, Enumeration) and isinstance(right.type, Enumeration):
-            both = f"TO_LINT({self.text(at.left)}) {at.operator} TO_LINT({self.text(at.right)})"
-            return self.problem("type-mismatch", at, f"Cannot {verb} values of two enumerations: {self._types(at, left, right)}.",
+            both = f"TO_LINT({self.text(node.left)}) {node.operator} TO_LINT({self.text(node.right)})"
+            return self.problem("type-mismatch", node, f"Cannot {verb} values of two enumerations: {self._types(node, left, right)}.",
                                 f"Write {both}, if their numbers mean the same.")  # fmt: skip
         way_out = "Convert one of them to the type of the other."
-        for one, other, one_at in ((left.type, right.type, at.left), (right.type, left.type, at.right)):
+        for one, other, one_at in ((left.type, right.type, node.left), (right.type, left.type, node.right)):
             function = self.conversion(one, LREAL if other is UNTYPED_REAL else other)
             if function:
                 way_out = f"Convert one of them, as in {function}({self.text(one_at)})."
                 break
         return self.problem(
-            "type-mismatch", at, f"Cannot {verb} these: {self._types(at, left, right)}.", way_out
+            "type-mismatch", node, f"Cannot {verb} these: {self._types(node, left, right)}.", way_out
         )
 
-    def _operand(self, at: syntax.Expression) -> str:
+    def _operand(self, node: syntax.Expression) -> str:
         """The text of an expression as one operand of an operator."""
-        return f"({self.text(at)})" if isinstance(at, (syntax.Binary, syntax.Unary)) else self.text(at)
+        return f"({self.text(node)})" if isinstance(node, (syntax.Binary, syntax.Unary)) else self.text(node)
 
-    def _fold(self, at: syntax.Binary, left: typed.Constant, right: typed.Constant) -> typed.Expression:
-        operator = at.operator
+    def _fold(self, node: syntax.Binary, left: typed.Constant, right: typed.Constant) -> typed.Expression:
+        operator = node.operator
         if operator in ("/", "MOD") and not right.value:
-            raise self.problem("division-by-zero", at, "This divides by zero.", "Divide by something else.")
+            raise self.problem("division-by-zero", node, "This divides by zero.", "Divide by something else.")
         result = (
             BOOL
             if operator in _COMPARISONS
@@ -350,75 +356,77 @@ class OperatorChecker(PlaceChecker):
         except constants.NotConstant:
             raise self.problem(
                 "out-of-range",
-                at,
-                f"{self.text(at)} has no value that a number can hold.",
+                node,
+                f"{self.text(node)} has no value that a number can hold.",
                 "Use smaller numbers.",
             ) from None
 
-    def _power(self, at: syntax.Binary, left: typed.Expression, right: typed.Expression) -> typed.Expression:
+    def _power(
+        self, node: syntax.Binary, left: typed.Expression, right: typed.Expression
+    ) -> typed.Expression:
         """``a ** b``: EXPT computed as LREAL, rounded to REAL when the base is REAL (table 71, 29)."""
         if isinstance(left, (typed.Bare, typed.Constant)) and left.type.family == "untyped":
             base = left
             if isinstance(right.type, Elementary) and is_real(right.type):
-                return self._power(at, self.coerce(base, right.type, at.left, ""), right)
-            return typed.Bare(UNTYPED_REAL, LREAL, lambda type_: self._power_as(at, base, right, type_))
-        base_type, exponent_type = self._elementary(left, at.left), self._elementary(right, at.right)
+                return self._power(node, self.coerce(base, right.type, node.left, ""), right)
+            return typed.Bare(UNTYPED_REAL, LREAL, lambda type_: self._power_as(node, base, right, type_))
+        base_type, exponent_type = self._elementary(left, node.left), self._elementary(right, node.right)
         if not is_real(base_type):
-            raise self.problem("type-mismatch", at.left, f"The base of ** is REAL or LREAL; {self.text(at.left)} is {left.type}.",
+            raise self.problem("type-mismatch", node.left, f"The base of ** is REAL or LREAL; {self.text(node.left)} is {left.type}.",
                                "Convert it to LREAL, or multiply.")  # fmt: skip
         if not in_group(exponent_type, "ANY_NUM") and exponent_type.family != "untyped":
             raise self.problem(
                 "type-mismatch",
-                at.right,
-                f"The exponent of ** is a number; {self.text(at.right)} is {right.type}.",
+                node.right,
+                f"The exponent of ** is a number; {self.text(node.right)} is {right.type}.",
             )
-        base_value = self.as_number(left, LREAL, at.left)
-        exponent = self.as_number(right, LREAL, at.right)
+        base_value = self.as_number(left, LREAL, node.left)
+        exponent = self.as_number(right, LREAL, node.right)
         function = self.find_unit("EXPT")
         assert function is not None
-        operator_at = syntax.Node(at.operator_start, at.end)
+        operator_at = syntax.Node(node.operator_start, node.end)
         call = typed.CallFunction(LREAL, function, (base_value, exponent), (), (), operator_at)
-        return call if base_type is LREAL else typed.Convert(base_type, call, at.start)
+        return call if base_type is LREAL else typed.Convert(base_type, call, node.start)
 
     def _power_as(
-        self, at: syntax.Binary, base: typed.Expression, right: typed.Expression, type_: Elementary
+        self, node: syntax.Binary, base: typed.Expression, right: typed.Expression, type_: Elementary
     ) -> typed.Expression:
         """A power of a bare base, in the type that was asked for."""
         real = type_ if is_real(type_) else LREAL
-        return self.coerce(self._power(at, self.coerce(base, real, at.left, ""), right), type_, at, "")
+        return self.coerce(self._power(node, self.coerce(base, real, node.left, ""), right), type_, node, "")
 
-    def as_number(self, found: typed.Expression, wanted: Elementary, at: syntax.Node) -> typed.Expression:
+    def as_number(self, found: typed.Expression, wanted: Elementary, node: syntax.Node) -> typed.Expression:
         """Any number as LINT or LREAL, also where that may round (a factor, an exponent)."""
         if found.type is wanted or found.type.family == "untyped":
-            return self.coerce(found, wanted, at, "")
-        return typed.Convert(wanted, found, at.start)
+            return self.coerce(found, wanted, node, "")
+        return typed.Convert(wanted, found, node.start)
 
     def _timed_operation(
         self,
-        at: syntax.Binary,
+        node: syntax.Binary,
         left: typed.Expression,
         left_type: Elementary,
         right: typed.Expression,
         right_type: Elementary,
     ) -> typed.Expression:
         """Durations and dates add, subtract and compare; a number may be a duration's factor or divisor (table 35)."""
-        operator = at.operator
+        operator = node.operator
         if left_type.family == "duration" and operator in ("*", "/") and right_type.family not in _TIMED:
-            return self._scaled_duration(at, left, left_type, right, right_type)
+            return self._scaled_duration(node, left, left_type, right, right_type)
         if operator == "*" and right_type.family == "duration" and left_type.family not in _TIMED:
-            raise self.problem("type-mismatch", at, f"The duration stands first when it is multiplied; {self._types(at, left, right)}.",
-                               f"Write {self.text(at.right)} * {self.text(at.left)}.")  # fmt: skip
-        for one, one_at, other in ((left, at.left, right_type), (right, at.right, left_type)):
+            raise self.problem("type-mismatch", node, f"The duration stands first when it is multiplied; {self._types(node, left, right)}.",
+                               f"Write {self.text(node.right)} * {self.text(node.left)}.")  # fmt: skip
+        for one, one_at, other in ((left, node.left, right_type), (right, node.right, left_type)):
             if one.type.family == "untyped":
                 number = shown_number(constants.number(one)) if isinstance(one, typed.Constant) else "1"
                 raise self.problem("type-mismatch", one_at, f"{self.text(one_at)} has no unit; the other value is {other}.",
                                    f"Write T#{number}ms, if it counts milliseconds, or T#{number}s, if it counts seconds.")  # fmt: skip
         moved = _MOVED.get((left_type, operator, right_type))
         if moved is not None:
-            return typed.Binary(moved, operator, left, right, at.operator_start)
+            return typed.Binary(moved, operator, left, right, node.operator_start)
         type_ = common(left_type, right_type)
         if type_ is None:
-            raise self.mismatch_pair(at, left, right)
+            raise self.mismatch_pair(node, left, right)
         if operator not in _COMPARISONS and (operator not in ("+", "-") or type_.family != "duration"):
             what, way_out = "dates", "Dates are subtracted and compared; a duration may be added to one."
             if type_.family == "duration":
@@ -427,20 +435,22 @@ class OperatorChecker(PlaceChecker):
                     "Durations are added, subtracted and compared; a number may multiply or divide one.",
                 )
             if type_.family == "duration" and operator == "/":
-                numbers = (f"TO_LREAL(NANOSECONDS({self.text(one)}))" for one in (at.left, at.right))
+                numbers = (f"TO_LREAL(NANOSECONDS({self.text(one)}))" for one in (node.left, node.right))
                 way_out = f"Divide numbers: {' / '.join(numbers)}."
-            raise self.problem("type-mismatch", at, f"{operator} has no meaning between two {what}.", way_out)
+            raise self.problem(
+                "type-mismatch", node, f"{operator} has no meaning between two {what}.", way_out
+            )
         return typed.Binary(
             BOOL if operator in _COMPARISONS else type_,
             operator,
-            self.coerce(left, type_, at.left, ""),
-            self.coerce(right, type_, at.right, ""),
-            at.operator_start,
+            self.coerce(left, type_, node.left, ""),
+            self.coerce(right, type_, node.right, ""),
+            node.operator_start,
         )
 
     def _scaled_duration(
         self,
-        at: syntax.Binary,
+        node: syntax.Binary,
         left: typed.Expression,
         left_type: Elementary,
         right: typed.Expression,
@@ -448,11 +458,11 @@ class OperatorChecker(PlaceChecker):
     ) -> typed.Expression:
         """A duration times or divided by a number."""
         if is_real(right_type) or right_type is UNTYPED_REAL:
-            number = self.as_number(right, LREAL, at.right)
+            number = self.as_number(right, LREAL, node.right)
         elif is_integer(right_type) or right_type is UNTYPED_INT:
-            number = self.as_number(right, LINT, at.right)
+            number = self.as_number(right, LINT, node.right)
         else:
-            raise self.mismatch_pair(at, left, right)
-        if at.operator == "/" and isinstance(number, typed.Constant) and number.value == 0:
-            raise self.problem("division-by-zero", at, "This divides by zero.", "Divide by something else.")
-        return typed.Binary(left_type, at.operator, left, number, at.operator_start)
+            raise self.mismatch_pair(node, left, right)
+        if node.operator == "/" and isinstance(number, typed.Constant) and number.value == 0:
+            raise self.problem("division-by-zero", node, "This divides by zero.", "Divide by something else.")
+        return typed.Binary(left_type, node.operator, left, number, node.operator_start)

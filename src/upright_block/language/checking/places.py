@@ -39,32 +39,32 @@ class PlaceChecker(Reporter):
     is_target = False
     sees_all = False
 
-    def elementary_value(self, at: syntax.Expression) -> tuple[typed.Expression, Elementary]:
+    def elementary_value(self, node: syntax.Expression) -> tuple[typed.Expression, Elementary]:
         """The expression with an elementary type of its own, and that type."""
         raise NotImplementedError
 
-    def bare_instance(self, at: syntax.Node, block: typed.Unit) -> Problem:
+    def bare_instance(self, node: syntax.Node, block: typed.Unit) -> Problem:
         """Report that an instance stands where a value is wanted."""
         pins = block.section("output") or block.section("input")
-        shown = self.text(at)
+        shown = self.text(node)
         way_out = (
             f"Name one of its pins, such as {shown}.{pins[0].name}." if pins else "Name one of its pins."
         )
         return self.problem(
-            "no-value", at, f"{shown} is an instance of {block} and has no value of its own.", way_out
+            "no-value", node, f"{shown} is an instance of {block} and has no value of its own.", way_out
         )
 
-    def place(self, at: syntax.Expression) -> typed.Place:
+    def place(self, node: syntax.Expression) -> typed.Place:
         """The place that a name and what follows it lead to; private data of an instance is refused."""
-        make = _PLACE.get(type(at))
-        if isinstance(at, syntax.Literal) and at.kind == "broken":
+        make = _PLACE.get(type(node))
+        if isinstance(node, syntax.Literal) and node.kind == "broken":
             self.unit.is_broken = True
             raise Problem
         if make is None:
             raise self.problem(
-                "no-place", at, f"{self.text(at)} is no variable.", "Name a variable or a pin."
+                "no-place", node, f"{self.text(node)} is no variable.", "Name a variable or a pin."
             )
-        return make(self, at)
+        return make(self, node)
 
     @property
     def holder(self) -> typed.Unit | None:
@@ -81,34 +81,34 @@ class PlaceChecker(Reporter):
         held = self.holder is not None and name in self.holder.variables
         return held or name in self.unit.variables or name in self.scope.globals.variables
 
-    def _root(self, at: syntax.Name) -> typed.Place:
-        key, holder = at.name.upper(), self.holder
+    def _root(self, node: syntax.Name) -> typed.Place:
+        key, holder = node.name.upper(), self.holder
         if key in ("THIS", "SUPER"):
             if holder is None:
-                raise self.problem("outside-an-instance", at, f"{at.name} has no meaning in a function.", "Use it in a block or a method.")  # fmt: skip
+                raise self.problem("outside-an-instance", node, f"{node.name} has no meaning in a function.", "Use it in a block or a method.")  # fmt: skip
             if key == "SUPER":
-                raise self.problem("no-value", at, "SUPER has no value of its own.", "Call a method of it: SUPER.method(...).")  # fmt: skip
-            return typed.Place(holder.this, (), holder, at)
+                raise self.problem("no-value", node, "SUPER has no value of its own.", "Call a method of it: SUPER.method(...).")  # fmt: skip
+            return typed.Place(holder.this, (), holder, node)
         owner = self.unit.owner
         if owner is not None and key not in self.unit.variables and key != self.unit.name.upper():
             held = owner.variables.get(key)
             if held is not None:
-                return self._pin_at(typed.Place(owner.this, (), owner, at), owner, held, at)
-        variable = self.variable(at)
+                return self._pin_at(typed.Place(owner.this, (), owner, node), owner, held, node)
+        variable = self.variable(node)
         if key in self.unit.edges:
-            return edge_place(self.unit.edges[key], at)
-        return typed.whole(variable, at)
+            return edge_place(self.unit.edges[key], node)
+        return typed.whole(variable, node)
 
-    def variable(self, at: syntax.Name) -> typed.Variable:
+    def variable(self, node: syntax.Name) -> typed.Variable:
         """The variable of the unit, or the global one, that is called by this name."""
-        key = at.name.upper()
+        key = node.name.upper()
         found = self.unit.variables.get(key)
         if found is None and self.unit.result is not None and key == self.unit.name.upper():
             found = self.unit.result
         found = found or self.scope.globals.variables.get(key)
         if found is not None:
             return self._known(found)
-        raise self._no_variable(at)
+        raise self._no_variable(node)
 
     def _known(self, found: typed.Variable) -> typed.Variable:
         """A variable whose type is known; for an external one the global that it is."""
@@ -120,23 +120,23 @@ class PlaceChecker(Reporter):
             raise Problem
         return variable
 
-    def _no_variable(self, at: syntax.Name) -> Problem:
-        if at.name.upper() == self.unit.key and self.unit.kind == "FUNCTION":
+    def _no_variable(self, node: syntax.Name) -> Problem:
+        if node.name.upper() == self.unit.key and self.unit.kind == "FUNCTION":
             return self.problem(
                 "missing-type",
-                at,
+                node,
                 f"{self.unit.name} has no result type, so nothing can be assigned to it.",
                 f"Write FUNCTION {self.unit.name} : INT, or another type.",
             )
-        callee = self.find_unit(at.name.upper())
+        callee = self.find_unit(node.name.upper())
         if callee is not None:
             if callee.kind == "FUNCTION_BLOCK":
-                return self.problem("block-without-instance", at, f"{callee.name} is a block, not a variable.",
+                return self.problem("block-without-instance", node, f"{callee.name} is a block, not a variable.",
                                     f"Declare an instance of it (VAR name : {callee.name}; END_VAR) and use its pins.")  # fmt: skip
-            return self.problem("function-without-call", at, f"{callee.name} is a {callee.kind.lower()} and is called with parentheses.",
+            return self.problem("function-without-call", node, f"{callee.name} is a {callee.kind.lower()} and is called with parentheses.",
                                 f"Write {callee.name}(...).")  # fmt: skip
-        if at.name.upper() in _ELSEWHERE_FOR_ELSE:
-            return self.problem("unknown-name", at, f"{at.name} is not declared in {self.unit_shown}.", "In a CASE all other values stand under ELSE, without a colon.")  # fmt: skip
+        if node.name.upper() in _ELSEWHERE_FOR_ELSE:
+            return self.problem("unknown-name", node, f"{node.name} is not declared in {self.unit_shown}.", "In a CASE all other values stand under ELSE, without a colon.")  # fmt: skip
         names = [v.name for v in self.unit.variables.values()]
         names += [v.name for v in self.holder.variables.values()] if self.holder else []
         names += [v.name for v in self.scope.globals.variables.values()]
@@ -144,35 +144,38 @@ class PlaceChecker(Reporter):
             if values.unit in (None, self.unit, self.unit.owner):
                 names.append(values.enumeration.members[key][0])
         return self.unknown(
-            at.name,
-            at,
-            f"{at.name} is not declared in {self.unit_shown}.",
+            node.name,
+            node,
+            f"{node.name} is not declared in {self.unit_shown}.",
             names,
-            f"Declare {at.name} in a VAR section.",
+            f"Declare {node.name} in a VAR section.",
         )
 
-    def _member(self, at: syntax.Member) -> typed.Place:
-        base = self.place(at.base)
+    def _member(self, node: syntax.Member) -> typed.Place:
+        base = self.place(node.base)
         owner = base.type
-        name_at = syntax.Node(at.name_start, at.end)
+        name_at = syntax.Node(node.name_start, node.end)
         if isinstance(owner, Reference) and isinstance(owner.target, typed.Compound):
             raise self.problem(
                 "missing-dereference",
-                at,
-                f"{self.text(at.base)} is {owner}; its target has the {'pins' if isinstance(owner.target, typed.Unit) else 'fields'}.",
-                f"Write {self.text(at.base)}^.{at.name}.",
+                node,
+                f"{self.text(node.base)} is {owner}; its target has the {'pins' if isinstance(owner.target, typed.Unit) else 'fields'}.",
+                f"Write {self.text(node.base)}^.{node.name}.",
             )
         if not isinstance(owner, typed.Compound):
             raise self.problem(
-                "no-pins", at, f"{self.text(at.base)} is {owner} and has no pins.", f"Remove .{at.name}."
+                "no-pins",
+                node,
+                f"{self.text(node.base)} is {owner} and has no pins.",
+                f"Remove .{node.name}.",
             )
         if isinstance(owner, typed.Structure):
-            return self._field(at, base, owner, name_at)
+            return self._field(node, base, owner, name_at)
         assert isinstance(owner, typed.Unit)
-        pin = owner.variables.get(at.name.upper())
+        pin = owner.variables.get(node.name.upper())
         if pin is None:
             public = [v.name for v in owner.variables.values() if v.section in ("input", "output")]
-            raise self.unknown(at.name, name_at, f"{owner} has no pin {at.name}.", public, pins_of(owner))
+            raise self.unknown(node.name, name_at, f"{owner} has no pin {node.name}.", public, pins_of(owner))
         own = self.sees_all or (base.root.section == "this" and not base.steps)
         if pin.section == "in_out" and not own:
             raise self.problem("private-data", name_at, f"{pin.name} is an in-out of {owner}; it is the caller's own variable.",
@@ -185,65 +188,68 @@ class PlaceChecker(Reporter):
             else:
                 way_out = f"Declare it in VAR_OUTPUT of {owner}, or read an output that it has."
             raise self.problem("private-data", name_at, f"{pin.name} is private data of {owner}; only its own body uses it.", way_out)  # fmt: skip
-        return self._pin_at(base, owner, pin, at)
+        return self._pin_at(base, owner, pin, node)
 
     def _pin_at(
-        self, base: typed.Place, owner: typed.Unit, pin: typed.Variable, at: syntax.Node
+        self, base: typed.Place, owner: typed.Unit, pin: typed.Variable, node: syntax.Node
     ) -> typed.Place:
         """A variable of the instance at a place: of an in-out what it refers to, of an input with an edge the edge."""
         pin = self._known(pin)
         if pin.is_code or pin.section == "global":
-            return typed.whole(pin, at)
+            return typed.whole(pin, node)
         is_own = base.root.section == "this" and not base.steps
         if is_own and pin.key in owner.edges:
-            place = edge_place(owner.edges[pin.key], at)
+            place = edge_place(owner.edges[pin.key], node)
         else:
-            place = typed.whole(pin, at)
+            place = typed.whole(pin, node)
         if is_own and self.unit.owner is None:
             return place
         steps = (*base.steps, typed.Member(owner, place.root), *place.steps)
         if pin.section == "in_out" and not isinstance(pin.type, OpenArray):
-            steps = (*steps, typed.Target(at.start))
-        return typed.Place(base.root, steps, place.type, at)
+            steps = (*steps, typed.Target(node.start))
+        return typed.Place(base.root, steps, place.type, node)
 
     def _field(
-        self, at: syntax.Member, base: typed.Place, owner: typed.Structure, name_at: syntax.Node
+        self, node: syntax.Member, base: typed.Place, owner: typed.Structure, name_at: syntax.Node
     ) -> typed.Place:
-        field = owner.variables.get(at.name.upper())
+        field = owner.variables.get(node.name.upper())
         if field is None:
             names = [v.name for v in owner.variables.values()]
             raise self.unknown(
-                at.name,
+                node.name,
                 name_at,
-                f"{owner} has no field {at.name}.",
+                f"{owner} has no field {node.name}.",
                 names,
                 f"Its fields are {listed(names)}.",
             )
         if field.type is BROKEN:
             self.unit.is_broken = True
             raise Problem
-        return typed.Place(base.root, (*base.steps, typed.Member(owner, field)), field.type, at)
+        return typed.Place(base.root, (*base.steps, typed.Member(owner, field)), field.type, node)
 
-    def _index(self, at: syntax.Index) -> typed.Place:
+    def _index(self, node: syntax.Index) -> typed.Place:
         """An element of an array, or a character of a text, counted from 1 (6.4.2)."""
-        base = self.place(at.base)
+        base = self.place(node.base)
         array = base.type
         if not isinstance(array, (Array, OpenArray, String)):
             raise self.problem(
-                "no-array", at, f"{self.text(at.base)} is {array} and has no elements.", "Remove the index."
+                "no-array",
+                node,
+                f"{self.text(node.base)} is {array} and has no elements.",
+                "Remove the index.",
             )
         bounds = _known_bounds(array)
-        if len(at.indices) != len(bounds):
+        if len(node.indices) != len(bounds):
             count = len(bounds)
             raise self.problem(
                 "wrong-index",
-                at,
-                f"{self.text(at.base)} has {count} dimension{'' if count == 1 else 's'}; {len(at.indices)} "
-                f"{'index is' if len(at.indices) == 1 else 'indices are'} given.",
-                f"Write {self.text(at.base)}[{', '.join('ijklmn'[:count])}].",
+                node,
+                f"{self.text(node.base)} has {count} dimension{'' if count == 1 else 's'}; {len(node.indices)} "
+                f"{'index is' if len(node.indices) == 1 else 'indices are'} given.",
+                f"Write {self.text(node.base)}[{', '.join('ijklmn'[:count])}].",
             )
         indices: list[typed.Expression] = []
-        for index_at, (low, high) in zip(at.indices, bounds, strict=True):
+        for index_at, (low, high) in zip(node.indices, bounds, strict=True):
             index, type_ = self.elementary_value(index_at)
             if not is_integer(type_) and not isinstance(type_, Enumeration):
                 raise self.problem(
@@ -255,73 +261,71 @@ class PlaceChecker(Reporter):
                     "out-of-range",
                     index_at,
                     f"The index {index.value} is outside {low}..{high}.",
-                    f"{self.text(at.base)} has {'characters' if isinstance(array, String) else 'elements'} {low} to {high}.",
+                    f"{self.text(node.base)} has {'characters' if isinstance(array, String) else 'elements'} {low} to {high}.",
                 )
             indices.append(index)
-        step = typed.Element(array, tuple(indices), at.start)
+        step = typed.Element(array, tuple(indices), node.start)
         element = array.element if not isinstance(array, String) else CHAR if array.width == 1 else WCHAR
-        return typed.Place(base.root, (*base.steps, step), element, at)
+        return typed.Place(base.root, (*base.steps, step), element, node)
 
-    def _dereference(self, at: syntax.Dereference) -> typed.Place:
-        base = self.place(at.base)
+    def _dereference(self, node: syntax.Dereference) -> typed.Place:
+        base = self.place(node.base)
         if not isinstance(base.type, Reference) or base.type.target is None:
             raise self.problem(
                 "no-reference",
-                at,
-                f"{self.text(at.base)} is {base.type} and refers to nothing.",
+                node,
+                f"{self.text(node.base)} is {base.type} and refers to nothing.",
                 "Remove ^, or declare it REF_TO.",
             )
-        return typed.Place(base.root, (*base.steps, typed.Target(at.start)), base.type.target, at)
+        return typed.Place(base.root, (*base.steps, typed.Target(node.start)), base.type.target, node)
 
-    def part_bounds(self, at: syntax.Part, whole: Type) -> tuple[Elementary, int]:
+    def part_bounds(self, node: syntax.Part, whole: Type) -> tuple[Elementary, int]:
         """The type of a part of a bit string, and its lowest bit (table 17)."""
-        type_ = PARTS[at.size]
+        type_ = PARTS[node.size]
         if not isinstance(whole, Elementary) or whole.family != "bits":
             way_out = "Only bit strings have parts."
             if isinstance(whole, Elementary) and is_integer(whole):
-                way_out = (
-                    f"Convert it to a bit string: {whole}_TO_{_SAME_WIDTH[whole.bits]}({self.text(at.base)})."
-                )
-            raise self.problem("no-parts", at, f"{self.text(at.base)} is {whole} and has no bits of its own.", way_out)  # fmt: skip
+                way_out = f"Convert it to a bit string: {whole}_TO_{_SAME_WIDTH[whole.bits]}({self.text(node.base)})."
+            raise self.problem("no-parts", node, f"{self.text(node.base)} is {whole} and has no bits of its own.", way_out)  # fmt: skip
         width = 1 if type_ is BOOL else type_.bits
         last = whole.bits // width - 1
-        if at.number > last:
+        if node.number > last:
             what = {1: "bits", 8: "bytes", 16: "words", 32: "double words", 64: "long words"}[width]
             raise self.problem(
                 "out-of-range",
-                syntax.Node(at.part_start, at.end),
-                f"{self.text(at.base)} is {whole} and has {what} 0 to {last}.",
+                syntax.Node(node.part_start, node.end),
+                f"{self.text(node.base)} is {whole} and has {what} 0 to {last}.",
                 f"Write a number from 0 to {last}.",
             )
-        return type_, at.number * width
+        return type_, node.number * width
 
-    def assignable(self, at: syntax.Expression) -> typed.Place:
+    def assignable(self, node: syntax.Expression) -> typed.Place:
         """The place that an assignment or an output writes to."""
         self.is_target = True
         try:
-            place = self.place(at)
+            place = self.place(node)
         finally:
             self.is_target = False
         if isinstance(place.type, typed.Unit):
             raise self.problem(
                 "no-place",
-                at,
-                f"{self.text(at)} is an instance of {place.type} and cannot be assigned.",
-                f"Call it: {self.text(at)}(...);",
+                node,
+                f"{self.text(node)} is an instance of {place.type} and cannot be assigned.",
+                f"Call it: {self.text(node)}(...);",
             )
-        self.check_whole(place, at)
-        self.check_writable(place, at)
+        self.check_whole(place, node)
+        self.check_writable(place, node)
         return place
 
-    def check_whole(self, place: typed.Place, at: syntax.Expression) -> None:
+    def check_whole(self, place: typed.Place, node: syntax.Expression) -> None:
         """Report an array of any bounds that is taken as a whole."""
         if isinstance(place.type, OpenArray):
-            raise self.problem("open-array", at, f"{self.text(at)} is {place.type}; how long it is, is not known here.",
+            raise self.problem("open-array", node, f"{self.text(node)} is {place.type}; how long it is, is not known here.",
                                "Take its elements one by one, or give it to another in-out.")  # fmt: skip
 
-    def check_writable(self, place: typed.Place, at: syntax.Expression) -> None:
+    def check_writable(self, place: typed.Place, node: syntax.Expression) -> None:
         """Report a place that this unit may not write to."""
-        shown, root = self.text(at), place.root
+        shown, root = self.text(node), place.root
         steps = place.steps
         followed = [i for i, step in enumerate(steps) if isinstance(step, typed.Target)]
         if followed:
@@ -329,32 +333,32 @@ class PlaceChecker(Reporter):
         elif root.constant:
             raise self.problem(
                 "constant-assigned",
-                at,
+                node,
                 f"{shown} is a constant.",
                 "Remove CONSTANT from its section, or assign to another variable.",
             )
         elif root.section == "input":
-            raise self.problem("input-assigned", at, f"{shown} is an input of {self.unit.name}; only the caller gives it a value.",
+            raise self.problem("input-assigned", node, f"{shown} is an input of {self.unit.name}; only the caller gives it a value.",
                                "Copy it into a variable of your own, or make it an output.")  # fmt: skip
         for number, step in enumerate(steps):
             if not isinstance(step, typed.Member):
                 continue
             if root.section == "this" and number == 0 and steps is place.steps:
                 if step.variable.section == "input":
-                    raise self.problem("input-assigned", at, f"{shown} is an input of {step.owner}; only the caller gives it a value.",
+                    raise self.problem("input-assigned", node, f"{shown} is an input of {step.owner}; only the caller gives it a value.",
                                        "Copy it into a variable of your own, or make it an output.")  # fmt: skip
                 continue
             if step.variable.section == "output":
-                raise self.problem("output-assigned", at, f"{shown} is an output of {step.owner}; only that block gives it a value.",
+                raise self.problem("output-assigned", node, f"{shown} is an output of {step.owner}; only that block gives it a value.",
                                    "Assign to one of its inputs, or to a variable of your own.")  # fmt: skip
 
-    def receiver(self, at: syntax.Expression) -> typed.Receiver:
+    def receiver(self, node: syntax.Expression) -> typed.Receiver:
         """Where an output or a value goes: a place, or a part of the bit string there."""
-        if isinstance(at, syntax.Part):
-            place = self.assignable(at.base)
-            type_, shift = self.part_bounds(at, place.type)
+        if isinstance(node, syntax.Part):
+            place = self.assignable(node.base)
+            type_, shift = self.part_bounds(node, place.type)
             return typed.Receiver(place, type_, shift)
-        place = self.assignable(at)
+        place = self.assignable(node)
         return typed.Receiver(place, place.type, None)
 
 

@@ -42,9 +42,11 @@ def check_program(sources: Iterable[Source], scope: Scope, findings: Findings) -
         for type_at in file.types:
             _declare_type(type_at, source, scope, findings)
         shared += [(source, section) for section in file.globals]
-        configurations += [(source, at) for at in file.configurations]
+        configurations += [(source, written) for written in file.configurations]
         declared += [
-            u for u in (declare(at, source, scope, findings, broken) for at in file.units) if u is not None
+            u
+            for u in (declare(written, source, scope, findings, broken) for written in file.units)
+            if u is not None
         ]
     for source, section in shared:
         if "CONSTANT" in section.qualifiers:
@@ -60,13 +62,13 @@ def check_program(sources: Iterable[Source], scope: Scope, findings: Findings) -
     for unit in declared:
         _interface(unit, scope, findings)
     for unit in declared:
-        check_methods(unit, lambda at: checker_of(at, scope, findings))
+        check_methods(unit, lambda node: checker_of(node, scope, findings))
     for unit in declared:
         for part in (unit, *unit.methods.values()):
             _check_body(part, scope, findings)
-    for source, at in configurations:
-        _configuration(at, source, scope, findings)
-    find_idle(declared, [at for _, at in configurations], findings)
+    for source, written in configurations:
+        _configuration(written, source, scope, findings)
+    find_idle(declared, [written for _, written in configurations], findings)
     bind_overrides(declared)
     find_recursion(scope, findings)
     spread_broken(scope)
@@ -74,55 +76,55 @@ def check_program(sources: Iterable[Source], scope: Scope, findings: Findings) -
         unit.is_broken |= any(used.is_broken for used in unit.uses.values())
 
 
-def _configuration(at: syntax.Configuration, source: Source, scope: Scope, findings: Findings) -> None:
+def _configuration(node: syntax.Configuration, source: Source, scope: Scope, findings: Findings) -> None:
     """Enter a configuration into the scope."""
     written = syntax.Unit(
-        at.start, at.start + len("CONFIGURATION"), "CONFIGURATION", at.name, None, (), (), ""
+        node.start, node.start + len("CONFIGURATION"), "CONFIGURATION", node.name, None, (), (), ""
     )
-    unit = typed.Unit("CONFIGURATION", at.name, source, written, "")
-    check_configuration(at, unit, checker_of(unit, scope, findings))
-    other = scope.configurations.setdefault(at.name.upper(), unit)
+    unit = typed.Unit("CONFIGURATION", node.name, source, written, "")
+    check_configuration(node, unit, checker_of(unit, scope, findings))
+    other = scope.configurations.setdefault(node.name.upper(), unit)
     if other is not unit:
-        findings.add(_twice(written, source, other, f"Two configurations are called {at.name}."))
+        findings.add(_twice(written, source, other, f"Two configurations are called {node.name}."))
 
 
-def _declare_type(at: syntax.TypeDeclaration, source: Source, scope: Scope, findings: Findings) -> None:
+def _declare_type(node: syntax.TypeDeclaration, source: Source, scope: Scope, findings: Findings) -> None:
     """Enter the name of a type into the scope."""
-    if _is_free(at, source, scope, findings):
-        scope.types[at.home.full(at.name).upper()] = NamedType(at.name, source, at)
+    if _is_free(node, source, scope, findings):
+        scope.types[node.home.full(node.name).upper()] = NamedType(node.name, source, node)
 
 
 def _is_free(
-    at: syntax.TypeDeclaration | syntax.Unit, source: Source, scope: Scope, findings: Findings
+    node: syntax.TypeDeclaration | syntax.Unit, source: Source, scope: Scope, findings: Findings
 ) -> bool:
     """Whether a name may be given to a type or a unit; if not, that is reported."""
-    name = at.name.upper()
-    key = at.home.full(name).upper()
+    name = node.name.upper()
+    key = node.home.full(name).upper()
     if key in ELEMENTARY or key in _OTHER_NAMES or scope.standard.source(key) or scope.standard.function(key):
         findings.add(
             Finding(
                 "name-taken",
                 source,
-                at.start,
-                at.end,
-                f"{at.name} is a name of the standard.",
-                f"Give the {'unit' if isinstance(at, syntax.Unit) else 'type'} another name.",
+                node.start,
+                node.end,
+                f"{node.name} is a name of the standard.",
+                f"Give the {'unit' if isinstance(node, syntax.Unit) else 'type'} another name.",
             )
         )
         return False
     other = scope.units.get(key) or scope.types.get(key)
     if other is not None:
-        findings.add(_twice(at, source, other, f"{at.name} is declared twice."))
+        findings.add(_twice(node, source, other, f"{node.name} is declared twice."))
     return other is None
 
 
-def _twice(at: syntax.Node, source: Source, other: typed.Unit | NamedType, message: str) -> Finding:
+def _twice(node: syntax.Node, source: Source, other: typed.Unit | NamedType, message: str) -> Finding:
     """That a name is given again which ``other`` has already."""
     first = Related(
         other.source, other.syntax.start, other.syntax.end, f"{other.name} is first declared here"
     )
     way_out = "Give one of the two another name."
-    return Finding("name-twice", source, at.start, at.end, message, way_out, (first,))
+    return Finding("name-twice", source, node.start, node.end, message, way_out, (first,))
 
 
 def _types(scope: Scope, findings: Findings) -> None:
@@ -142,50 +144,60 @@ def _globals(source: Source, section: syntax.VariableSection, scope: Scope, find
     unit = typed.Unit("FUNCTION", "VAR_GLOBAL", source, _EMPTY, "")
     checker = checker_of(unit, scope, findings)
     constant = "CONSTANT" in section.qualifiers
-    for at in section.declarations:
-        key = at.name.upper()
+    for declaration in section.declarations:
+        key = declaration.name.upper()
         if key in scope.globals.variables:
             checker.report(
                 "name-twice",
-                at,
-                f"The global variable {at.name} is declared twice.",
+                declaration,
+                f"The global variable {declaration.name} is declared twice.",
                 "Remove one of the two.",
             )
             continue
-        type_ = checker.type_of(at.type)
-        initial = checker.declared_initial(at, type_, constant)
+        type_ = checker.type_of(declaration.type)
+        initial = checker.declared_initial(declaration, type_, constant)
         scope.globals.variables[key] = typed.Variable(
-            at.name, "global", type_, constant, initial, at.comment, at.start, at.end, address=at.address
+            declaration.name,
+            "global",
+            type_,
+            constant,
+            initial,
+            declaration.comment,
+            declaration.start,
+            declaration.end,
+            address=declaration.address,
         )
 
 
 def declare(
-    at: syntax.Unit, source: Source, scope: Scope, findings: Findings, broken: bool = False
+    node: syntax.Unit, source: Source, scope: Scope, findings: Findings, broken: bool = False
 ) -> typed.Unit | None:
     """Enter the name of a unit into the scope; None when it has none or the name is taken."""
-    if not at.name:
+    if not node.name:
         return None
-    if not _is_free(at, source, scope, findings):
+    if not _is_free(node, source, scope, findings):
         return None
-    unit = typed.Unit(cast("typed.UnitKind", at.kind), at.name, source, at, at.comment, is_broken=broken)
+    unit = typed.Unit(
+        cast("typed.UnitKind", node.kind), node.name, source, node, node.comment, is_broken=broken
+    )
     scope.units[unit.key] = unit
-    for method_at in at.methods:
+    for method_at in node.methods:
         _declare_method(method_at, unit, findings)
     return unit
 
 
-def _declare_method(at: syntax.Unit, owner: typed.Unit, findings: Findings) -> None:
+def _declare_method(node: syntax.Unit, owner: typed.Unit, findings: Findings) -> None:
     """Enter a method into its unit."""
-    if not at.name:
+    if not node.name:
         return
-    key = at.name.upper()
+    key = node.name.upper()
     other = owner.methods.get(key)
     if other is not None:
-        findings.add(_twice(at, owner.source, other, f"{owner.name} has two methods {at.name}."))
+        findings.add(_twice(node, owner.source, other, f"{owner.name} has two methods {node.name}."))
         return
-    method = typed.Unit("METHOD", at.name, owner.source, at, at.comment, is_broken=owner.is_broken)
+    method = typed.Unit("METHOD", node.name, owner.source, node, node.comment, is_broken=owner.is_broken)
     method.owner = owner
-    method.access = access_of(at.qualifiers, "PUBLIC" if owner.kind == "INTERFACE" else "PROTECTED")
+    method.access = access_of(node.qualifiers, "PUBLIC" if owner.kind == "INTERFACE" else "PROTECTED")
     owner.methods[key] = method
 
 
@@ -198,8 +210,15 @@ def find_unit(name: str, scope: Scope) -> typed.Unit | None:
     if source is None:
         return None
     findings = Findings()
-    for at in parse(source, findings).units:
-        unit = typed.Unit(cast("typed.UnitKind", at.kind), at.name, source, at, at.comment, is_standard=True)
+    for written in parse(source, findings).units:
+        unit = typed.Unit(
+            cast("typed.UnitKind", written.kind),
+            written.name,
+            source,
+            written,
+            written.comment,
+            is_standard=True,
+        )
         scope.units[unit.key] = unit
         _interface(unit, scope, findings)
         _check_body(unit, scope, findings)
@@ -231,13 +250,13 @@ def _interface(unit: typed.Unit, scope: Scope, findings: Findings) -> None:
         unit.variables |= unit.base.variables
         unit.edges |= unit.base.edges
         unit.use(unit.base, unit.syntax.bases[0] if unit.syntax.bases else unit.syntax, 0)
-    at = unit.syntax.result
-    if at is not None:
-        type_ = checker.type_of(at)
+    result = unit.syntax.result
+    if result is not None:
+        type_ = checker.type_of(result)
         if isinstance(type_, typed.Unit):
             checker.report(
                 "type-mismatch",
-                at,
+                result,
                 f"A function cannot give a block ({type_}) as its result.",
                 "Use a type of data.",
             )
@@ -247,7 +266,7 @@ def _interface(unit: typed.Unit, scope: Scope, findings: Findings) -> None:
             "result",
             type_,
             False,
-            checker.initial_of(at, type_),
+            checker.initial_of(result, type_),
             "",
             unit.syntax.start,
             unit.syntax.end,
@@ -265,17 +284,17 @@ def _interface(unit: typed.Unit, scope: Scope, findings: Findings) -> None:
 
 
 def _variable(
-    unit: typed.Unit, section: syntax.VariableSection, at: syntax.Declaration, checker: TypeChecker
+    unit: typed.Unit, section: syntax.VariableSection, node: syntax.Declaration, checker: TypeChecker
 ) -> None:
-    key = at.name.upper()
+    key = node.name.upper()
     other = unit.variables.get(key)
     if other is not None:
         owner = [u for u in unit.ancestors if other in u.variables.values()][-1]
         first = Related(owner.source, other.start, other.end, f"{other.name} is first declared here")
         checker.report(
             "name-twice",
-            at,
-            f"{at.name} is declared twice in {unit.name}.",
+            node,
+            f"{node.name} is declared twice in {unit.name}.",
             "Give one of the two another name.",
             first,
         )
@@ -283,90 +302,90 @@ def _variable(
     if not unit.keeps_data and key == unit.name.upper():
         checker.report(
             "name-taken",
-            at,
-            f"{at.name} is the name of the {unit.kind.lower()} and stands for its result.",
+            node,
+            f"{node.name} is the name of the {unit.kind.lower()} and stands for its result.",
             "Give the variable another name.",
         )
         return
     constant = "CONSTANT" in section.qualifiers
     kind = _SECTIONS[section.section]
-    type_ = checker.in_out_type(at.type) if kind == "in_out" else checker.type_of(at.type)
+    type_ = checker.in_out_type(node.type) if kind == "in_out" else checker.type_of(node.type)
     variable = typed.Variable(
-        at.name, kind, type_, constant, None, at.comment, at.start, at.end, address=at.address,
-        access=access_of(section.qualifiers), has_initial=at.initial is not None,
+        node.name, kind, type_, constant, None, node.comment, node.start, node.end, address=node.address,
+        access=access_of(section.qualifiers), has_initial=node.initial is not None,
     )  # fmt: skip
     unit.variables[key] = variable
     if kind == "external":
-        variable.shared = _external(at, type_, checker)
+        variable.shared = _external(node, type_, checker)
         return
-    variable.initial = checker.declared_initial(at, type_, constant)
+    variable.initial = checker.declared_initial(node, type_, constant)
     if constant and kind not in ("private", "temp"):
         checker.report(
             "constant-pin",
-            at,
-            f"{at.name} is a pin and cannot be constant.",
+            node,
+            f"{node.name} is a pin and cannot be constant.",
             "Declare it in VAR CONSTANT, or remove CONSTANT.",
         )
-    if kind == "in_out" and at.initial is not None:
+    if kind == "in_out" and node.initial is not None:
         checker.report(
             "initial-in-out",
-            at.initial,
-            f"{at.name} is an in-out; its value is that of the caller's variable.",
+            node.initial,
+            f"{node.name} is an in-out; its value is that of the caller's variable.",
             "Remove the initial value.",
         )
-    if at.edge:
-        _edge(unit, at, variable, checker)
-    _instances(unit, at, type_, checker)
+    if node.edge:
+        _edge(unit, node, variable, checker)
+    _instances(unit, node, type_, checker)
 
 
-def _edge(unit: typed.Unit, at: syntax.Declaration, variable: typed.Variable, checker: TypeChecker) -> None:
+def _edge(unit: typed.Unit, node: syntax.Declaration, variable: typed.Variable, checker: TypeChecker) -> None:
     """The detector of an input with R_EDGE or F_EDGE."""
     if variable.type is not BOOL or variable.section != "input" or not unit.keeps_data:
         checker.report(
-            "type-mismatch", at, f"{at.edge} belongs to a BOOL input of a block.", f"Remove {at.edge}."
+            "type-mismatch", node, f"{node.edge} belongs to a BOOL input of a block.", f"Remove {node.edge}."
         )
         return
-    block = checker.find_unit(f"{at.edge[0]}_TRIG")
+    block = checker.find_unit(f"{node.edge[0]}_TRIG")
     assert block is not None
-    unit.use(block, at)
-    detector = typed.Variable(f"{at.name}:edge", "private", block, False, None, "", at.start, at.end)
+    unit.use(block, node)
+    detector = typed.Variable(f"{node.name}:edge", "private", block, False, None, "", node.start, node.end)
     unit.variables[detector.key] = detector
     unit.edges[variable.key] = detector
 
 
-def _external(at: syntax.Declaration, type_: Type, checker: TypeChecker) -> typed.Variable | None:
+def _external(node: syntax.Declaration, type_: Type, checker: TypeChecker) -> typed.Variable | None:
     """The global variable that an external one is (6.5.2.3)."""
-    shared = checker.scope.globals.variables.get(at.name.upper())
+    shared = checker.scope.globals.variables.get(node.name.upper())
     if shared is None:
         names = [v.name for v in checker.scope.globals.variables.values()]
         checker.unknown(
-            at.name,
-            at,
-            f"There is no global variable {at.name}.",
+            node.name,
+            node,
+            f"There is no global variable {node.name}.",
             names,
             "Declare it in a VAR_GLOBAL section.",
         )
     elif shared.type is not type_ and BROKEN not in (shared.type, type_):
         checker.report(
             "type-mismatch",
-            at.type,
-            f"{at.name} is {type_} here and {shared.type} where it is declared.",
+            node.type,
+            f"{node.name} is {type_} here and {shared.type} where it is declared.",
             f"Write {shared.type}.",
         )
     return shared
 
 
-def _instances(unit: typed.Unit, at: syntax.Declaration, type_: Type, checker: TypeChecker) -> None:
+def _instances(unit: typed.Unit, node: syntax.Declaration, type_: Type, checker: TypeChecker) -> None:
     """Note the blocks that a variable holds instances of; only a block can hold them."""
     for block in _blocks_in(type_):
-        if unit.variables[at.name.upper()].section == "in_out":
+        if unit.variables[node.name.upper()].section == "in_out":
             unit.refers[block.key] = block
             continue
-        unit.use(block, at.type, 0)
+        unit.use(block, node.type, 0)
         if block.has("ABSTRACT"):
-            checker.report("abstract", at.type, f"{block} is ABSTRACT and has no instances.", "Declare an instance of a block that extends it.")  # fmt: skip
+            checker.report("abstract", node.type, f"{block} is ABSTRACT and has no instances.", "Declare an instance of a block that extends it.")  # fmt: skip
         if not unit.keeps_data:
-            checker.report("instance-in-function", at, f"{at.name} is an instance of {block}; a {unit.kind.lower()} keeps no data between its calls.",
+            checker.report("instance-in-function", node, f"{node.name} is an instance of {block}; a {unit.kind.lower()} keeps no data between its calls.",
                            "Write a FUNCTION_BLOCK instead.")  # fmt: skip
 
 

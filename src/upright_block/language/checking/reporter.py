@@ -38,23 +38,23 @@ class Reporter:
         types = {} if self.unit.is_standard else self.scope.types
         return next((types[key] for key in self.unit.syntax.home.keys(name) if key in types), None)
 
-    def report(self, name: str, at: Node, message: str, way_out: str = "", *related: Related) -> None:
+    def report(self, name: str, node: Node, message: str, way_out: str = "", *related: Related) -> None:
         """Record a finding at a node."""
         if stops(name):
             self.unit.is_broken = True
-        self.findings.add(Finding(name, self.source, at.start, at.end, message, way_out, related))
+        self.findings.add(Finding(name, self.source, node.start, node.end, message, way_out, related))
 
-    def problem(self, name: str, at: Node, message: str, way_out: str = "", *related: Related) -> Problem:
+    def problem(self, name: str, node: Node, message: str, way_out: str = "", *related: Related) -> Problem:
         """Record an error at a node and return the exception to raise."""
-        self.report(name, at, message, way_out, *related)
+        self.report(name, node, message, way_out, *related)
         return Problem()
 
-    def text(self, at: Node) -> str:
+    def text(self, node: Node) -> str:
         """The source text of a node, on one line."""
-        return " ".join(self.source.text[at.start : at.end].split())
+        return " ".join(self.source.text[node.start : node.end].split())
 
-    def unknown(self, name: str, at: Node, what: str, candidates: Iterable[str], otherwise: str) -> Problem:
+    def unknown(self, name: str, node: Node, what: str, candidates: Iterable[str], otherwise: str) -> Problem:
         """Record that ``name`` is not known and return the exception to raise."""
         return self.problem(
-            "unknown-name", at, what, self.findings.did_you_mean(name, candidates) or otherwise
+            "unknown-name", node, what, self.findings.did_you_mean(name, candidates) or otherwise
         )

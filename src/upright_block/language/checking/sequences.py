@@ -26,9 +26,9 @@ _STEP_FIELDS = (
 )  # fmt: skip
 
 
-def declare_sequence(at: syntax.Sequence, unit: typed.Unit, checker: TypeChecker) -> None:
+def declare_sequence(node: syntax.Sequence, unit: typed.Unit, checker: TypeChecker) -> None:
     """Declare the variables of a sequence: steps, transitions, controls of actions."""
-    for step in at.steps:
+    for step in node.steps:
         kind = typed.Structure("STEP", unit.source, step.comment)
         for name, type_, comment in _STEP_FIELDS:
             field = typed.Variable(name, "field", type_, False, type_.default, comment, step.start, step.end)
@@ -37,20 +37,20 @@ def declare_sequence(at: syntax.Sequence, unit: typed.Unit, checker: TypeChecker
         _declare(step.name, kind, initial, step, step.comment or "a step", unit, checker)
     control = checker.find_unit("ACTION_CONTROL")
     assert control is not None
-    for name, first in _controlled(at).items():
+    for name, first in _controlled(node).items():
         unit.use(control, first, 0)
         own = f"{name}:control" if name.upper() in unit.variables else name
         _declare(own, control, None, first, "control of an action", unit, checker)
-    for number, transition in enumerate(at.transitions):
+    for number, transition in enumerate(node.transitions):
         _declare(f"transition:{number}", BOOL, False, transition, "", unit, checker)
-    _declare(_FIRST, BOOL, False, at, "", unit, checker)
+    _declare(_FIRST, BOOL, False, node, "", unit, checker)
 
 
 def _declare(
     name: str,
     type_: Type,
     initial: typed.Initial,
-    at: syntax.Node,
+    node: syntax.Node,
     comment: str,
     unit: typed.Unit,
     checker: TypeChecker,
@@ -59,16 +59,18 @@ def _declare(
     other = unit.variables.get(key)
     if other is not None:
         first = Related(unit.source, other.start, other.end, f"{other.name} is first declared here")
-        checker.report("name-twice", at, f"{name} is declared twice in {unit.name}.", "Give one of the two another name.", first)  # fmt: skip
+        checker.report("name-twice", node, f"{name} is declared twice in {unit.name}.", "Give one of the two another name.", first)  # fmt: skip
         return
-    unit.variables[key] = typed.Variable(name, "private", type_, False, initial, comment, at.start, at.end)
+    unit.variables[key] = typed.Variable(
+        name, "private", type_, False, initial, comment, node.start, node.end
+    )
 
 
-def _controlled(at: syntax.Sequence) -> dict[str, syntax.Association]:
+def _controlled(node: syntax.Sequence) -> dict[str, syntax.Association]:
     """The first association of each action, by the name of the action as it is written there."""
     found: dict[str, syntax.Association] = {}
     keys: set[str] = set()
-    for step in at.steps:
+    for step in node.steps:
         for association in step.associations:
             if association.name.upper() not in keys:
                 keys.add(association.name.upper())
@@ -79,34 +81,36 @@ def _controlled(at: syntax.Sequence) -> dict[str, syntax.Association]:
 # --- what can be wrong ---
 
 
-def check_sequence(at: syntax.Sequence, unit: typed.Unit, checker: TypeChecker) -> None:
+def check_sequence(node: syntax.Sequence, unit: typed.Unit, checker: TypeChecker) -> None:
     """Report steps that cannot be reached, names that are not known, actions that nothing runs."""
-    steps = {step.name.upper(): step for step in at.steps}
-    initial = [step for step in at.steps if step.is_initial]
+    steps = {step.name.upper(): step for step in node.steps}
+    initial = [step for step in node.steps if step.is_initial]
     if len(initial) != 1:
         wrong = initial[1] if initial else syntax.Node(unit.syntax.start, unit.syntax.end)
         count = len(initial) if initial else "no"
         checker.report("initial-step", wrong, f"{unit.name} has {count} initial step{'s' if initial else ''}.",
                        "Write exactly one as INITIAL_STEP.")  # fmt: skip
-    if not at.is_whole:
+    if not node.is_whole:
         unit.is_broken = True
         return
     all_known = True
-    for transition in at.transitions:
+    for transition in node.transitions:
         for named in (*transition.sources, *transition.targets):
             if named.name.upper() not in steps:
                 all_known = False
-                checker.unknown(named.name, named, f"There is no step {named.name}.", (s.name for s in at.steps),
-                                f"The steps are {listed(s.name for s in at.steps)}.")  # fmt: skip
-    actions = {action.name.upper(): action for action in at.actions}
-    used = {a.name.upper() for step in at.steps for a in step.associations}
-    for name, association in _controlled(at).items():
+                checker.unknown(named.name, named, f"There is no step {named.name}.", (s.name for s in node.steps),
+                                f"The steps are {listed(s.name for s in node.steps)}.")  # fmt: skip
+    actions = {action.name.upper(): action for action in node.actions}
+    used = {a.name.upper() for step in node.steps for a in step.associations}
+    for name, association in _controlled(node).items():
         key = name.upper()
         variable = unit.variables.get(key)
         is_flag = variable is not None and variable.type is BOOL
         if key not in actions and not is_flag:
             all_known = False
-            known = [a.name for a in at.actions] + [v.name for v in unit.variables.values() if v.type is BOOL]
+            known = [a.name for a in node.actions] + [
+                v.name for v in unit.variables.values() if v.type is BOOL
+            ]
             checker.unknown(name, association, f"There is no action {name}, and no BOOL of that name.", known,
                             f"Write ACTION {name}: ... END_ACTION.")  # fmt: skip
     if not all_known:
@@ -116,20 +120,20 @@ def check_sequence(at: syntax.Sequence, unit: typed.Unit, checker: TypeChecker) 
             checker.report("never-runs", action, f"No step runs the action {action.name}.",
                            f"Write {action.name}(N); in a step.")  # fmt: skip
     if len(initial) == 1:
-        _check_reach(at, steps, initial[0], checker)
+        _check_reach(node, steps, initial[0], checker)
 
 
 def _check_reach(
-    at: syntax.Sequence, steps: dict[str, syntax.Step], initial: syntax.Step, checker: TypeChecker
+    node: syntax.Sequence, steps: dict[str, syntax.Step], initial: syntax.Step, checker: TypeChecker
 ) -> None:
     """Report what no run can reach, whatever its conditions do."""
-    reached, enabled = _reached(at, initial)
-    leaving = _leaving(at)
+    reached, enabled = _reached(node, initial)
+    leaving = _leaving(node)
     for key, step in steps.items():
         if key not in reached:
             checker.report("never-reached", step, f"No transition ever leads to the step {step.name}.",
                            f"Write TRANSITION FROM ... TO {step.name} := ...; or remove the step.")  # fmt: skip
-    for number, transition in enumerate(at.transitions):
+    for number, transition in enumerate(node.transitions):
         if _is_known(transition.condition, False):
             checker.report("never-clears", transition.condition, "This transition never clears: its condition is always FALSE.", "Write its condition.")  # fmt: skip
             continue
@@ -144,7 +148,7 @@ def _check_reach(
             first = Related(checker.source, rival.start, rival.end, "this one always clears first")
             checker.report("never-clears", transition, "This transition never clears.", "Give it the lower PRIORITY, or the other one a condition.",
                            first)  # fmt: skip
-    for step in at.steps:
+    for step in node.steps:
         leaves = [t for _, t in leaving.get(step.name.upper(), ())]
         if len(leaves) > MOST_LEAVING:
             checker.report("out-of-range", step, f"{len(leaves):,} transitions leave the step {step.name}; {MOST_LEAVING} are the most.",
@@ -162,19 +166,19 @@ def _keys(names: Iterable[syntax.Name]) -> frozenset[str]:
 _Leaving = dict[str, list[tuple[int, syntax.Transition]]]
 
 
-def _leaving(at: syntax.Sequence) -> _Leaving:
+def _leaving(node: syntax.Sequence) -> _Leaving:
     """The transitions that leave each step, with their numbers, in the order in which they are looked at."""
     found: _Leaving = {}
-    for number, transition in _in_order(at):
+    for number, transition in _in_order(node):
         for key in _keys(transition.sources):
             found.setdefault(key, []).append((number, transition))
     return found
 
 
-def _rivals(leaving: _Leaving, number: int, at: syntax.Transition) -> list[tuple[int, syntax.Transition]]:
+def _rivals(leaving: _Leaving, number: int, node: syntax.Transition) -> list[tuple[int, syntax.Transition]]:
     """The transitions that leave a step that this one leaves too, and are looked at before it."""
     found: dict[int, syntax.Transition] = {}
-    for key in sorted(_keys(at.sources)):
+    for key in sorted(_keys(node.sources)):
         for other, transition in leaving.get(key, ()):
             if other == number:
                 break
@@ -182,13 +186,13 @@ def _rivals(leaving: _Leaving, number: int, at: syntax.Transition) -> list[tuple
     return list(found.items())
 
 
-def _reached(at: syntax.Sequence, initial: syntax.Step) -> tuple[set[str], set[int]]:
+def _reached(node: syntax.Sequence, initial: syntax.Step) -> tuple[set[str], set[int]]:
     """The steps that may be active, and the transitions whose steps may be active together, whatever the conditions are.
 
     Where there are too many sets of active steps to look at, all may be.
     """
     by_step: dict[str, list[tuple[int, frozenset[str], frozenset[str]]]] = {}
-    for number, transition in enumerate(at.transitions):
+    for number, transition in enumerate(node.transitions):
         sources = _keys(transition.sources)
         if sources and not _is_known(transition.condition, False):
             by_step.setdefault(min(sources), []).append((number, sources, _keys(transition.targets)))
@@ -208,8 +212,8 @@ def _reached(at: syntax.Sequence, initial: syntax.Step) -> tuple[set[str], set[i
                         found.add(after)
                         reached |= after
                         waiting.append(after)
-        if len(found) > _MOST_MARKINGS + len(at.steps) or work > _MOST_WORK:
-            return {s.name.upper() for s in at.steps}, set(range(len(at.transitions)))
+        if len(found) > _MOST_MARKINGS + len(node.steps) or work > _MOST_WORK:
+            return {s.name.upper() for s in node.steps}, set(range(len(node.transitions)))
     return reached, enabled
 
 
@@ -225,11 +229,11 @@ def _is_known(condition: syntax.Expression, value: bool) -> bool:
 # --- what it does ---
 
 
-def sequence_body(at: syntax.Sequence, unit: typed.Unit) -> tuple[syntax.Statement, ...]:
+def sequence_body(node: syntax.Sequence, unit: typed.Unit) -> tuple[syntax.Statement, ...]:
     """The statements that a sequence stands for."""
-    order = _in_order(at)
+    order = _in_order(node)
     changes: list[syntax.Statement] = []
-    leaving = _leaving(at)
+    leaving = _leaving(node)
     for number, transition in order:
         rivals = [other for other, _ in _rivals(leaving, number, transition)]
         changes.append(_clears(transition, number, rivals))
@@ -238,56 +242,56 @@ def sequence_body(at: syntax.Sequence, unit: typed.Unit) -> tuple[syntax.Stateme
     for number, transition in order:
         begins = [s for n in transition.targets for s in (_flag(n, True), *_begins(n))]
         changes.append(_when(transition, number, begins))
-    whole = syntax.Node(at.start, at.start)
+    whole = syntax.Node(node.start, node.start)
     body: list[syntax.Statement] = [
-        _if(step, _flag_of(step.name, step), [_elapsed(step)]) for step in at.steps
+        _if(step, _flag_of(step.name, step), [_elapsed(step)]) for step in node.steps
     ]
     body += [
         _if(whole, _name(_FIRST, whole), changes),
-        _assign(at, _name(_FIRST, whole), _truth(True, whole)),
+        _assign(node, _name(_FIRST, whole), _truth(True, whole)),
     ]
-    body += _controls(at, unit)
-    body += _runs(at, unit)
+    body += _controls(node, unit)
+    body += _runs(node, unit)
     return tuple(body)
 
 
-def _in_order(at: syntax.Sequence) -> list[tuple[int, syntax.Transition]]:
+def _in_order(node: syntax.Sequence) -> list[tuple[int, syntax.Transition]]:
     """The transitions with their numbers in the order in which they are looked at (table 61)."""
-    return sorted(enumerate(at.transitions), key=lambda pair: (pair[1].priority or 1 << 30, pair[0]))
+    return sorted(enumerate(node.transitions), key=lambda pair: (pair[1].priority or 1 << 30, pair[0]))
 
 
-def _name(name: str, at: syntax.Node) -> syntax.Name:
-    return syntax.MadeName(at.start, at.end, name)
+def _name(name: str, node: syntax.Node) -> syntax.Name:
+    return syntax.MadeName(node.start, node.end, name)
 
 
-def _member(base: str, name: str, at: syntax.Node) -> syntax.Member:
-    return syntax.MadeMember(at.start, at.end, _name(base, at), name, at.start)
+def _member(base: str, name: str, node: syntax.Node) -> syntax.Member:
+    return syntax.MadeMember(node.start, node.end, _name(base, node), name, node.start)
 
 
-def _flag_of(step: str, at: syntax.Node) -> syntax.Member:
-    return _member(step, "X", at)
+def _flag_of(step: str, node: syntax.Node) -> syntax.Member:
+    return _member(step, "X", node)
 
 
-def _truth(value: bool, at: syntax.Node) -> syntax.Literal:
-    return syntax.Literal(at.start, at.end, "bool", "TRUE" if value else "FALSE")
+def _truth(value: bool, node: syntax.Node) -> syntax.Literal:
+    return syntax.Literal(node.start, node.end, "bool", "TRUE" if value else "FALSE")
 
 
-def _scan_start(at: syntax.Node) -> syntax.Call:
-    return syntax.Call(at.start, at.end, _name("SCAN_START", at), ())
+def _scan_start(node: syntax.Node) -> syntax.Call:
+    return syntax.Call(node.start, node.end, _name("SCAN_START", node), ())
 
 
 def _if(
-    at: syntax.Node,
+    node: syntax.Node,
     condition: syntax.Expression,
     body: Iterable[syntax.Statement],
     otherwise: tuple[syntax.Statement, ...] | None = None,
 ) -> syntax.Made:
-    branch = syntax.Branch(at.start, at.end, condition, tuple(body))
-    return syntax.Made(at.start, at.end, syntax.If(at.start, at.end, (branch,), otherwise))
+    branch = syntax.Branch(node.start, node.end, condition, tuple(body))
+    return syntax.Made(node.start, node.end, syntax.If(node.start, node.end, (branch,), otherwise))
 
 
-def _assign(at: syntax.Node, target: syntax.Expression, value: syntax.Expression) -> syntax.Made:
-    return syntax.Made(at.start, at.end, syntax.Assignment(at.start, at.end, target, value))
+def _assign(node: syntax.Node, target: syntax.Expression, value: syntax.Expression) -> syntax.Made:
+    return syntax.Made(node.start, node.end, syntax.Assignment(node.start, node.end, target, value))
 
 
 def _joined(operator: str, parts: Iterable[syntax.Expression]) -> syntax.Expression:
@@ -298,37 +302,39 @@ def _joined(operator: str, parts: Iterable[syntax.Expression]) -> syntax.Express
     return made
 
 
-def _clears(at: syntax.Transition, number: int, rivals: Iterable[int]) -> syntax.Statement:
+def _clears(node: syntax.Transition, number: int, rivals: Iterable[int]) -> syntax.Statement:
     """Whether a transition clears: it is enabled, its condition holds, and none before it has cleared."""
-    parts: list[syntax.Expression] = [_flag_of(n.name, n) for n in at.sources]
-    parts += [syntax.Unary(at.start, at.end, "NOT", _name(f"transition:{rival}", at)) for rival in rivals]
-    condition = at.condition
-    first = _assign(condition, _name(f"transition:{number}", at), condition)
-    stays = _assign(at, _name(f"transition:{number}", at), _truth(False, at))
-    return _if(at, _joined("AND", parts), (first,), (stays,))
+    parts: list[syntax.Expression] = [_flag_of(n.name, n) for n in node.sources]
+    parts += [
+        syntax.Unary(node.start, node.end, "NOT", _name(f"transition:{rival}", node)) for rival in rivals
+    ]
+    condition = node.condition
+    first = _assign(condition, _name(f"transition:{number}", node), condition)
+    stays = _assign(node, _name(f"transition:{number}", node), _truth(False, node))
+    return _if(node, _joined("AND", parts), (first,), (stays,))
 
 
-def _when(at: syntax.Transition, number: int, body: Iterable[syntax.Statement]) -> syntax.Statement:
-    return _if(at, _name(f"transition:{number}", at), body)
+def _when(node: syntax.Transition, number: int, body: Iterable[syntax.Statement]) -> syntax.Statement:
+    return _if(node, _name(f"transition:{number}", node), body)
 
 
-def _flag(at: syntax.Name, value: bool) -> syntax.Statement:
-    return _assign(at, _flag_of(at.name, at), _truth(value, at))
+def _flag(node: syntax.Name, value: bool) -> syntax.Statement:
+    return _assign(node, _flag_of(node.name, node), _truth(value, node))
 
 
-def _begins(at: syntax.Name) -> list[syntax.Statement]:
+def _begins(node: syntax.Name) -> list[syntax.Statement]:
     """A step begins: its time counts from this scan."""
-    nothing = syntax.Literal(at.start, at.end, "typed", "T#0s")
+    nothing = syntax.Literal(node.start, node.end, "typed", "T#0s")
     return [
-        _assign(at, _member(at.name, "began", at), _scan_start(at)),
-        _assign(at, _member(at.name, "T", at), nothing),
+        _assign(node, _member(node.name, "began", node), _scan_start(node)),
+        _assign(node, _member(node.name, "T", node), nothing),
     ]
 
 
-def _elapsed(at: syntax.Step) -> syntax.Statement:
-    began = _member(at.name, "began", at)
-    since = syntax.Binary(at.start, at.end, "-", _scan_start(at), began, at.start)
-    return _assign(at, _member(at.name, "T", at), since)
+def _elapsed(node: syntax.Step) -> syntax.Statement:
+    began = _member(node.name, "began", node)
+    since = syntax.Binary(node.start, node.end, "-", _scan_start(node), began, node.start)
+    return _assign(node, _member(node.name, "T", node), since)
 
 
 def _control(name: str, unit: typed.Unit) -> str:
@@ -336,12 +342,12 @@ def _control(name: str, unit: typed.Unit) -> str:
     return own if own.upper() in unit.variables else name
 
 
-def _controls(at: syntax.Sequence, unit: typed.Unit) -> Iterator[syntax.Statement]:
+def _controls(node: syntax.Sequence, unit: typed.Unit) -> Iterator[syntax.Statement]:
     """Each control with its qualifiers: for each, whether a step that has it is active (6.7.4.6)."""
-    for name, first in _controlled(at).items():
+    for name, first in _controlled(node).items():
         flags: dict[str, list[syntax.Expression]] = {}
         control = _control(name, unit)
-        for step in at.steps:
+        for step in node.steps:
             for association in step.associations:
                 if association.name.upper() != name.upper():
                     continue
@@ -357,14 +363,14 @@ def _controls(at: syntax.Sequence, unit: typed.Unit) -> Iterator[syntax.Statemen
         yield syntax.Made(first.start, first.end, syntax.CallStatement(first.start, first.end, call))
 
 
-def _runs(at: syntax.Sequence, unit: typed.Unit) -> Iterator[syntax.Statement]:
+def _runs(node: syntax.Sequence, unit: typed.Unit) -> Iterator[syntax.Statement]:
     """The actions whose control says so; a BOOL follows its control."""
-    controlled = {name.upper(): name for name in _controlled(at)}
+    controlled = {name.upper(): name for name in _controlled(node)}
     for key, name in controlled.items():
-        first = _controlled(at)[name]
-        if key not in {a.name.upper() for a in at.actions}:
+        first = _controlled(node)[name]
+        if key not in {a.name.upper() for a in node.actions}:
             yield _assign(first, _name(name, first), _member(_control(name, unit), "Q", first))
-    for action in at.actions:
+    for action in node.actions:
         if action.name.upper() in controlled:
             control = _control(controlled[action.name.upper()], unit)
             yield _if(action, _member(control, "A", action), action.body)

@@ -62,16 +62,16 @@ Given = tuple[syntax.Argument, typed.Expression]
 class StandardChecker(ExpressionChecker):
     """Turns calls of standard functions into typed ones."""
 
-    def call_standard(self, at: syntax.Call, function: StandardFunction) -> typed.Expression:
+    def call_standard(self, node: syntax.Call, function: StandardFunction) -> typed.Expression:
         """A call of a standard function; pins of type T take their common type."""
-        given = self._given(at, function)
+        given = self._given(node, function)
         if function.form == "operator":
-            return self._by_operator(at, function, given)
+            return self._by_operator(node, function, given)
         if function.form == "chain":
-            return self._chain(at, function, given)
+            return self._chain(node, function, given)
         if function.form == "convert":
-            return self._convert(at, function, given)
-        common_type = self._bound_type(at, function, given)
+            return self._convert(node, function, given)
+        common_type = self._bound_type(node, function, given)
         bare = [
             found
             for _, (_, found) in given
@@ -80,47 +80,47 @@ class StandardChecker(ExpressionChecker):
         if common_type is UNTYPED_INT or common_type is UNTYPED_REAL:
             pseudo, default = common_type, LREAL if common_type is UNTYPED_REAL else widest(bare)
             if function.result is not None:
-                self._check_group(at, function, default)
-                return self._call(at, function, given, default)
+                self._check_group(node, function, default)
+                return self._call(node, function, given, default)
             return typed.Bare(
-                pseudo, default, lambda type_: self._call_as(at, function, given, default, type_)
+                pseudo, default, lambda type_: self._call_as(node, function, given, default, type_)
             )
-        return self._call(at, function, given, common_type)
+        return self._call(node, function, given, common_type)
 
     def _call_as(
-        self, at: syntax.Call, function: StandardFunction, given: Sequence[tuple[int, Given]], default: Elementary,
+        self, node: syntax.Call, function: StandardFunction, given: Sequence[tuple[int, Given]], default: Elementary,
         wanted: Elementary,
     ) -> typed.Expression:  # fmt: skip
         """A call with bare inputs in the type that is wanted, where the function has it."""
         if in_group(wanted, function.group):
-            return self._call(at, function, given, wanted)
-        self._check_group(at, function, default)
-        return self.coerce(self._call(at, function, given, default), wanted, at, "")
+            return self._call(node, function, given, wanted)
+        self._check_group(node, function, default)
+        return self.coerce(self._call(node, function, given, default), wanted, node, "")
 
     def _call(
-        self, at: syntax.Call, function: StandardFunction, given: Sequence[tuple[int, Given]], common_type: Type | None
+        self, node: syntax.Call, function: StandardFunction, given: Sequence[tuple[int, Given]], common_type: Type | None
     ) -> typed.Expression:  # fmt: skip
         """A call whose pins of type T take ``common_type``."""
         inputs = [self._input(found, function.pin(index), common_type, function) for index, found in given]
         if function.form == "unit":
-            return self._by_unit(at, function, common_type, inputs)
+            return self._by_unit(node, function, common_type, inputs)
         if function.form == "recode":
-            return self._recoded(at, function, inputs[0])
+            return self._recoded(node, function, inputs[0])
         if function.form in ("bcd", "to text", "from text"):
-            return self._by_way_of_unit(at, function, inputs[0])
+            return self._by_way_of_unit(node, function, inputs[0])
         result: Type | None = function.result or common_type
         if function.form == "text":
             result = self._text_result(inputs)
         elif isinstance(result, String):
             result = self._longest(inputs)
         assert result is not None
-        return typed.CallStandard(result, function.name, tuple(inputs), at.start)
+        return typed.CallStandard(result, function.name, tuple(inputs), node.start)
 
-    def _given(self, at: syntax.Call, function: StandardFunction) -> list[tuple[int, Given]]:
+    def _given(self, node: syntax.Call, function: StandardFunction) -> list[tuple[int, Given]]:
         """The arguments by the place of their pin, in the order of the pins."""
         given: dict[int, Given] = {}
         names = ", ".join(p.name for p in function.pins) or "none"
-        for index, argument in enumerate(at.arguments):
+        for index, argument in enumerate(node.arguments):
             place = function.index(argument.name) if argument.name else index
             if place is None or function.pin(place) is None or argument.output:
                 if argument.name:
@@ -144,7 +144,7 @@ class StandardChecker(ExpressionChecker):
             if index not in given:
                 raise self.problem(
                     "missing-pin",
-                    at,
+                    node,
                     f"{function.name} needs a value for its input {pin.name}.",
                     "Add it to the call.",
                 )
@@ -180,16 +180,16 @@ class StandardChecker(ExpressionChecker):
             raise self._not_of(value, argument.value, what, pin.group)
         return self.as_number(value, LINT, argument.value) if is_integer(value.type) else value
 
-    def _not_of(self, value: typed.Expression, at: syntax.Node, what: str, group: str) -> Problem:
+    def _not_of(self, value: typed.Expression, node: syntax.Node, what: str, group: str) -> Problem:
         return self.problem(
             "type-mismatch",
-            at,
-            f"{what} takes {_GROUP_WORDS[group]}; {self.text(at)} is {value.type}.",
+            node,
+            f"{what} takes {_GROUP_WORDS[group]}; {self.text(node)} is {value.type}.",
             "Convert the value first.",
         )
 
     def _bound_type(
-        self, at: syntax.Call, function: StandardFunction, given: Sequence[tuple[int, Given]]
+        self, node: syntax.Call, function: StandardFunction, given: Sequence[tuple[int, Given]]
     ) -> Type | None:
         """The type T of this call: the nearest common one of its arguments, or a pseudo type where all are bare."""
         bound = [
@@ -214,43 +214,43 @@ class StandardChecker(ExpressionChecker):
         for other in known[1:]:
             joined = common(type_, other)
             if joined is None:
-                raise self.problem("type-mismatch", at, f"The inputs of {function.name} have no type in common: {', '.join(sorted({t.name for t in known}))}.",
+                raise self.problem("type-mismatch", node, f"The inputs of {function.name} have no type in common: {', '.join(sorted({t.name for t in known}))}.",
                                    "Convert them to one type.")  # fmt: skip
             type_ = joined
         if isinstance(type_, Enumeration) and type_.is_open and function.group != "ANY_ELEMENTARY":
             type_ = type_.stored
-        self._check_group(at, function, type_)
+        self._check_group(node, function, type_)
         return type_
 
-    def _check_group(self, at: syntax.Call, function: StandardFunction, type_: Elementary) -> None:
+    def _check_group(self, node: syntax.Call, function: StandardFunction, type_: Elementary) -> None:
         """Report a type T that is not of the generic type of the function."""
         if not in_group(type_, function.group):
             raise self.problem(
-                "type-mismatch", at, f"{function.name} takes {_GROUP_WORDS[function.group]}; this is {type_}.",
+                "type-mismatch", node, f"{function.name} takes {_GROUP_WORDS[function.group]}; this is {type_}.",
                 "Convert the value first.",
             )  # fmt: skip
 
     # --- functions that are made of something else ---
 
     def _by_operator(
-        self, at: syntax.Call, function: StandardFunction, given: Sequence[tuple[int, Given]]
+        self, node: syntax.Call, function: StandardFunction, given: Sequence[tuple[int, Given]]
     ) -> typed.Expression:
         """``ADD(a, b, c)`` as ``a + b + c``, and so with the other operators (tables 29 and 31)."""
         (_, (first, left)), *others = given
         for _, (argument, right) in others:
-            node = syntax.Binary(
+            linked = syntax.Binary(
                 first.value.start,
                 argument.value.end,
                 function.operator,
                 first.value,
                 argument.value,
-                at.start,
+                node.start,
             )
-            left = self._operation(node, left, right)
+            left = self._operation(linked, left, right)
         return left
 
     def _chain(
-        self, at: syntax.Call, function: StandardFunction, given: Sequence[tuple[int, Given]]
+        self, node: syntax.Call, function: StandardFunction, given: Sequence[tuple[int, Given]]
     ) -> typed.Expression:
         """``GT(a, b, c)`` as ``a > b AND b > c`` (table 33)."""
         for _, (argument, found) in given[1:-1]:
@@ -258,35 +258,39 @@ class StandardChecker(ExpressionChecker):
                 raise self.problem("not-supported", argument, f"{self.text(argument)} would be computed twice here.", "Put its value into a variable first.")  # fmt: skip
         made: typed.Expression | None = None
         for (_, (left_at, left)), (_, (right_at, right)) in pairwise(given):
-            node = syntax.Binary(
+            linked = syntax.Binary(
                 left_at.value.start,
                 right_at.value.end,
                 function.operator,
                 left_at.value,
                 right_at.value,
-                at.start,
+                node.start,
             )
-            link = self._operation(node, left, right)
+            link = self._operation(linked, left, right)
             if isinstance(link, typed.Constant):
                 link = typed.Constant(BOOL, bool(link.value))
-            made = link if made is None else typed.Binary(BOOL, "AND", made, link, at.start)
+            made = link if made is None else typed.Binary(BOOL, "AND", made, link, node.start)
         assert made is not None
         return made
 
     def _by_unit(
-        self, at: syntax.Call, function: StandardFunction, type_: Type | None, inputs: list[typed.Expression]
+        self,
+        node: syntax.Call,
+        function: StandardFunction,
+        type_: Type | None,
+        inputs: list[typed.Expression],
     ) -> typed.Expression:
         """A function of reals that is written in the block language: computed as LREAL, rounded once."""
-        wide = tuple(v if v.type is LREAL else typed.Convert(LREAL, v, at.start) for v in inputs)
-        call = self._call_unit(function.name, LREAL, wide, at)
+        wide = tuple(v if v.type is LREAL else typed.Convert(LREAL, v, node.start) for v in inputs)
+        call = self._call_unit(function.name, LREAL, wide, node)
         return (
             call
             if type_ is LREAL or not isinstance(type_, Elementary)
-            else typed.Convert(type_, call, at.start)
+            else typed.Convert(type_, call, node.start)
         )
 
     def _convert(
-        self, at: syntax.Call, function: StandardFunction, given: Sequence[tuple[int, Given]]
+        self, node: syntax.Call, function: StandardFunction, given: Sequence[tuple[int, Given]]
     ) -> typed.Expression:
         """``TO_INT(x)`` as the conversion from the type of its input (table 22)."""
         (_, (argument, found)) = given[0]
@@ -296,99 +300,99 @@ class StandardChecker(ExpressionChecker):
         else:
             type_ = self._elementary(value, argument.value).base
             if isinstance(type_, Enumeration):
-                value, type_ = typed.Convert(type_.stored, value, at.start), type_.stored
+                value, type_ = typed.Convert(type_.stored, value, node.start), type_.stored
             source = type_.name
         target = function.result.name if function.result else function.name.removeprefix("TO_")
         if source == target:
             return value
         exact = self.scope.standard.function(f"{source}_{function.operator}_{target}")
         if exact is None:
-            raise self.problem("type-mismatch", at, f"There is no conversion from {source} to {target}.",
+            raise self.problem("type-mismatch", node, f"There is no conversion from {source} to {target}.",
                                conversion_advice(source, target, self.text(argument.value)))  # fmt: skip
         if exact.form == "recode":
-            return self._recoded(at, exact, value)
+            return self._recoded(node, exact, value)
         if exact.form != "code":
-            return self._by_way_of_unit(at, exact, value)
+            return self._by_way_of_unit(node, exact, value)
         assert exact.result is not None
-        return typed.CallStandard(exact.result, exact.name, (value,), at.start)
+        return typed.CallStandard(exact.result, exact.name, (value,), node.start)
 
     def _by_way_of_unit(
-        self, at: syntax.Call, function: StandardFunction, value: typed.Expression
+        self, node: syntax.Call, function: StandardFunction, value: typed.Expression
     ) -> typed.Expression:
         """A conversion that a unit in the block language makes, of the widest type of its kind."""
         source, target = value.type, function.result
         if function.form == "to text":
-            return self._to_text(at, value)
+            return self._to_text(node, value)
         if function.form == "from text":
             assert target is not None
             if target.family == "real":
                 limits = _REAL_LIMITS[target.bits]
                 found = self._call_unit(
-                    "TEXT__REAL", LREAL, (value, *(typed.Constant(LINT, n) for n in limits)), at
+                    "TEXT__REAL", LREAL, (value, *(typed.Constant(LINT, n) for n in limits)), node
                 )
-                return found if target is LREAL else typed.Convert(target, found, at.start)
-            number = self._call_unit("TEXT__NUMBER", LINT, (value,), at)
+                return found if target is LREAL else typed.Convert(target, found, node.start)
+            number = self._call_unit("TEXT__NUMBER", LINT, (value,), node)
             if target is LINT:
                 return number
-            return typed.Convert(target, self._fitting(number, target, at), at.start)
+            return typed.Convert(target, self._fitting(number, target, node), node.start)
         assert isinstance(source, Elementary)
         assert target is not None
         if source.family == "bits":
-            found = self._call_unit("FROM__BCD", ULINT, (self.as_number(value, LWORD, at),), at)
+            found = self._call_unit("FROM__BCD", ULINT, (self.as_number(value, LWORD, node),), node)
         else:
             digits = typed.Constant(INT, target.bits // 4)
-            found = self._call_unit("TO__BCD", LWORD, (self.as_number(value, ULINT, at), digits), at)
-        return found if found.type is target else typed.Convert(target, found, at.start)
+            found = self._call_unit("TO__BCD", LWORD, (self.as_number(value, ULINT, node), digits), node)
+        return found if found.type is target else typed.Convert(target, found, node.start)
 
     def _recoded(
-        self, at: syntax.Call, function: StandardFunction, value: typed.Expression
+        self, node: syntax.Call, function: StandardFunction, value: typed.Expression
     ) -> typed.Expression:
         """A text of characters of the other width, or one made of a character (table 27)."""
         source_name, _, target_name = function.name.partition("_TO_")
         if isinstance(value.type, String) and value.type.stem != source_name:
             raise self.problem(
                 "type-mismatch",
-                at.arguments[0].value,
-                f"IN of {function.name} is {source_name}; {self.text(at.arguments[0].value)} is {value.type}.",
+                node.arguments[0].value,
+                f"IN of {function.name} is {source_name}; {self.text(node.arguments[0].value)} is {value.type}.",
                 f"It is a {target_name} already: leave the conversion out.",
             )
         capacity = value.type.capacity if isinstance(value.type, String) else 1
         type_ = string_type(2 if target_name == "WSTRING" else 1, max(capacity, 1))
-        return typed.CallStandard(type_, function.name, (value,), at.start)
+        return typed.CallStandard(type_, function.name, (value,), node.start)
 
-    def _fitting(self, number: typed.Expression, target: Elementary, at: syntax.Call) -> typed.Expression:
+    def _fitting(self, number: typed.Expression, target: Elementary, node: syntax.Call) -> typed.Expression:
         """A number that must fit a narrower type; else the scan stops."""
         if target is ULINT:
             return number
-        return typed.InRange(subrange_type(LINT, target.low, target.high), number, at.start)
+        return typed.InRange(subrange_type(LINT, target.low, target.high), number, node.start)
 
-    def _to_text(self, at: syntax.Call, value: typed.Expression) -> typed.Expression:
+    def _to_text(self, node: syntax.Call, value: typed.Expression) -> typed.Expression:
         type_ = value.type
         if type_ is BOOL:
             words = tuple(typed.Constant(string_type(1, len(w)), w) for w in ("FALSE", "TRUE"))
-            return typed.CallStandard(string_type(1, 5), "SEL", (value, *words), at.start)
+            return typed.CallStandard(string_type(1, 5), "SEL", (value, *words), node.start)
         assert isinstance(type_, Elementary)
         if type_.family == "real":
             unit = "LREAL__TEXT" if type_ is LREAL else "SHORT__REAL_TEXT"
-            return self._call_unit(unit, string_type(1, 30), (value,), at)
+            return self._call_unit(unit, string_type(1, 30), (value,), node)
         if type_.family in _TIMED_TEXTS:
             unit, taken = _TIMED_TEXTS[type_.family]
-            own = value if type_ is taken else typed.Convert(taken, value, at.start)
-            return self._call_unit(unit, string_type(1, 40), (own,), at)
+            own = value if type_ is taken else typed.Convert(taken, value, node.start)
+            return self._call_unit(unit, string_type(1, 40), (own,), node)
         below: typed.Expression = typed.Constant(BOOL, False)
-        size = typed.Convert(ULINT, value, at.start) if type_ is not ULINT else value
+        size = typed.Convert(ULINT, value, node.start) if type_ is not ULINT else value
         if type_.is_signed:
-            wide = self.as_number(value, LINT, at.arguments[0].value)
-            below = typed.Binary(BOOL, "<", wide, typed.Constant(LINT, 0), at.start)
-            size = typed.Convert(ULINT, typed.CallStandard(LINT, "ABS", (wide,), at.start), at.start)
-        return self._call_unit("NUMBER__TEXT", string_type(1, 20), (size, below), at)
+            wide = self.as_number(value, LINT, node.arguments[0].value)
+            below = typed.Binary(BOOL, "<", wide, typed.Constant(LINT, 0), node.start)
+            size = typed.Convert(ULINT, typed.CallStandard(LINT, "ABS", (wide,), node.start), node.start)
+        return self._call_unit("NUMBER__TEXT", string_type(1, 20), (size, below), node)
 
     def _call_unit(
-        self, name: str, type_: Type, inputs: tuple[typed.Expression, ...], at: syntax.Call
+        self, name: str, type_: Type, inputs: tuple[typed.Expression, ...], node: syntax.Call
     ) -> typed.Expression:
         unit = self.find_unit(name)
         assert unit is not None
-        return typed.CallFunction(type_, unit, inputs, (), (), at)
+        return typed.CallFunction(type_, unit, inputs, (), (), node)
 
     def _text_result(self, inputs: Sequence[typed.Expression]) -> String:
         """A text that can hold all texts that go in."""

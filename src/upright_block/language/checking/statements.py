@@ -28,31 +28,31 @@ class StatementChecker(CallChecker):
     def body(self, statements: Iterable[syntax.Statement]) -> tuple[typed.Statement, ...]:
         """All statements; one that is wrong is reported and left out."""
         found: list[typed.Statement] = []
-        for at in statements:
+        for statement in statements:
             with suppress(Problem):
-                found.append(self._statement(at))
+                found.append(self._statement(statement))
         return tuple(found)
 
-    def _statement(self, at: syntax.Statement) -> typed.Statement:
+    def _statement(self, node: syntax.Statement) -> typed.Statement:
         before = self.made
-        self.made = at if isinstance(at, syntax.Made) else None
-        written = at.statement if isinstance(at, syntax.Made) else at
+        self.made = node if isinstance(node, syntax.Made) else None
+        written = node.statement if isinstance(node, syntax.Made) else node
         assert written is not None
         try:
             return self._enabled(written) or _CHECK[type(written)](self, written)
         finally:
             self.made = before
 
-    def _origin(self, at: syntax.Node) -> syntax.Node:
+    def _origin(self, node: syntax.Node) -> syntax.Node:
         """What a statement or a branch comes from."""
-        return self.made or at
+        return self.made or node
 
-    def _enabled(self, at: syntax.Statement) -> typed.Statement | None:
+    def _enabled(self, node: syntax.Statement) -> typed.Statement | None:
         """A call with EN or ENO, where the callee has no such pins of its own (6.6.1.5).
 
         With EN false nothing is done, so that all outputs stay as they are; ENO tells.
         """
-        call = at.call if isinstance(at, syntax.CallStatement) else at.value if isinstance(at, syntax.Assignment) else None  # fmt: skip
+        call = node.call if isinstance(node, syntax.CallStatement) else node.value if isinstance(node, syntax.Assignment) else None  # fmt: skip
         if not isinstance(call, syntax.Call):
             return None
         own = [a for a in call.arguments if a.name.upper() in ("EN", "ENO")]
@@ -77,11 +77,11 @@ class StatementChecker(CallChecker):
                     raise self.problem("type-mismatch", argument.value, f"ENO is BOOL; {self.text(argument.value)} is {receiver.type}.", "Take it into a BOOL.")  # fmt: skip
             else:
                 condition = self.condition(argument.value, "EN")
-        inner: syntax.Statement = syntax.CallStatement(at.start, at.end, plain)
-        if isinstance(at, syntax.Assignment):
-            inner = syntax.Assignment(at.start, at.end, at.target, plain)
+        inner: syntax.Statement = syntax.CallStatement(node.start, node.end, plain)
+        if isinstance(node, syntax.Assignment):
+            inner = syntax.Assignment(node.start, node.end, node.target, plain)
         done = _CHECK[type(inner)](self, inner)
-        made = syntax.Made(at.start, at.end)
+        made = syntax.Made(node.start, node.end)
         branch = typed.Branch(made, condition, (done, *self._tell(made, receiver, True)))
         return typed.If(made, (branch,), self._tell(made, receiver, False))
 
@@ -108,58 +108,58 @@ class StatementChecker(CallChecker):
             unit = self.find_unit(callee.name.upper())
         return isinstance(unit, typed.Unit) and ("EN" in unit.variables or "ENO" in unit.variables)
 
-    def _assignment(self, at: syntax.Assignment) -> typed.Statement:
+    def _assignment(self, node: syntax.Assignment) -> typed.Statement:
         try:
-            receiver = self.receiver(at.target)
+            receiver = self.receiver(node.target)
         except Problem:
-            self._check_alone(at.value)
+            self._check_alone(node.value)
             raise
         place = receiver.place
-        value = self.value(at.value, receiver.type, self.text(at.target))
+        value = self.value(node.value, receiver.type, self.text(node.target))
         if receiver.shift is None:
-            return typed.Assign(self._origin(at), place, value)
+            return typed.Assign(self._origin(node), place, value)
         assert isinstance(receiver.type, Elementary)
-        return typed.AssignPart(self._origin(at), place, receiver.type, receiver.shift, value)
+        return typed.AssignPart(self._origin(node), place, receiver.type, receiver.shift, value)
 
-    def check_writable(self, place: typed.Place, at: syntax.Expression) -> None:
+    def check_writable(self, place: typed.Place, node: syntax.Expression) -> None:
         """Report a place that may not be written to here; one that counts a loop is among them (7.3.3.4.2)."""
-        super().check_writable(place, at)
+        super().check_writable(place, node)
         if _path(place) in self.loop_variables:
-            self.report("loop-variable", at, f"{self.text(at)} counts the loop and is not assigned inside it.",
+            self.report("loop-variable", node, f"{self.text(node)} counts the loop and is not assigned inside it.",
                         "Leave the loop with EXIT, or use WHILE.")  # fmt: skip
 
-    def _check_alone(self, at: syntax.Expression) -> None:
+    def _check_alone(self, node: syntax.Expression) -> None:
         """Report what is wrong inside an expression whose receiver is already known to be wrong."""
         try:
-            self.expression(at)
+            self.expression(node)
         except Problem:
             return
 
-    def _call_statement(self, at: syntax.CallStatement) -> typed.Statement:
-        call = at.call
+    def _call_statement(self, node: syntax.CallStatement) -> typed.Statement:
+        call = node.call
         if isinstance(call.callee, syntax.Name) and call.callee.name.upper() == "ASSERT":
             return self._assert(call)
         method = self.method_called(call.callee)
         if method is not None:
-            return typed.Evaluate(self._origin(at), self.call_method(call, method))
+            return typed.Evaluate(self._origin(node), self.call_method(call, method))
         if isinstance(call.callee, syntax.Name) and call.callee.name.upper() == "SUPER":
             return self._call_base(call)
         qualified = self.qualified(call.callee)
         if qualified is not None:
             if qualified.kind != "FUNCTION":
                 raise self.block_called(call.callee, qualified)
-            return typed.Evaluate(self._origin(at), self.call_function(call, qualified))
+            return typed.Evaluate(self._origin(node), self.call_function(call, qualified))
         if isinstance(call.callee, syntax.Name) and not self._is_variable(call.callee):
             if self.scope.standard.function(call.callee.name.upper()) is not None:
                 raise self.problem(
                     "unused-value",
-                    at,
+                    node,
                     f"The value of {call.callee.name} is not used.",
                     "Assign it to a variable.",
                 )
             unit = self.find_unit(call.callee.name.upper())
             if unit is not None and unit.kind == "FUNCTION":
-                return typed.Evaluate(self._origin(at), self.call_function(call, unit))
+                return typed.Evaluate(self._origin(node), self.call_function(call, unit))
             if unit is not None:
                 raise self.block_called(call.callee, unit)
             names = chain((v.name for v in self.unit.variables.values()), self.scope.known_names())
@@ -176,7 +176,7 @@ class StatementChecker(CallChecker):
         given = self.arguments(call, block)
         shared = tuple(self.in_outs(call, block, given))
         return typed.CallInstance(
-            self._origin(at),
+            self._origin(node),
             place,
             block,
             tuple(given.inputs.items()),
@@ -206,37 +206,37 @@ class StatementChecker(CallChecker):
         branch = typed.Branch(made, typed.Constant(BOOL, True), (*again, called))
         return typed.If(made, (branch,), ()) if again else called
 
-    def _is_variable(self, at: syntax.Name) -> bool:
-        return at.name.upper() == "THIS" or self.declares(at.name.upper())
+    def _is_variable(self, node: syntax.Name) -> bool:
+        return node.name.upper() == "THIS" or self.declares(node.name.upper())
 
     # --- selection ---
 
-    def _if(self, at: syntax.If) -> typed.Statement:
+    def _if(self, node: syntax.If) -> typed.Statement:
         branches: list[typed.Branch] = []
-        for index, branch in enumerate(at.branches):
+        for index, branch in enumerate(node.branches):
             condition = self._decide(branch.condition, "ELSIF" if index else "IF")
             branches.append(typed.Branch(self._origin(branch), condition, self.body(branch.body)))
-        return typed.If(self._origin(at), tuple(branches), self.body(at.otherwise or ()))
+        return typed.If(self._origin(node), tuple(branches), self.body(node.otherwise or ()))
 
-    def _decide(self, at: syntax.Expression, what: str) -> typed.Expression:
+    def _decide(self, node: syntax.Expression, what: str) -> typed.Expression:
         """A condition; when it is wrong the statement is still looked through."""
         try:
-            return self.condition(at, what)
+            return self.condition(node, what)
         except Problem:
             return typed.Constant(BROKEN, False)
 
-    def _case(self, at: syntax.Case) -> typed.Statement:
+    def _case(self, node: syntax.Case) -> typed.Statement:
         selector: typed.Expression | None
         try:
-            selector = self.any_value(at.selector)
+            selector = self.any_value(node.selector)
             if selector.type.family not in ("signed", "unsigned", "bits", "enumeration", "char"):
-                raise self.problem("type-mismatch", at.selector, f"CASE chooses by an integer, a bit string, an enumeration or a character; {self.text(at.selector)} is {selector.type}.",
+                raise self.problem("type-mismatch", node.selector, f"CASE chooses by an integer, a bit string, an enumeration or a character; {self.text(node.selector)} is {selector.type}.",
                                    "Use IF and ELSIF.")  # fmt: skip
         except Problem:
             selector = None
         taken: list[Range] = []
         arms: list[typed.Arm] = []
-        for arm in at.arms:
+        for arm in node.arms:
             ranges: list[tuple[int, int]] = []
             for label in arm.labels:
                 try:
@@ -246,20 +246,20 @@ class StatementChecker(CallChecker):
                 except Problem:
                     continue
             arms.append(typed.Arm(arm, tuple(ranges), self.body(arm.body)))
-        otherwise = self.body(at.otherwise or ())
+        otherwise = self.body(node.otherwise or ())
         if selector is None:
             raise Problem
-        return typed.Case(at, selector, tuple(arms), otherwise)
+        return typed.Case(node, selector, tuple(arms), otherwise)
 
-    def _label(self, at: syntax.Label, type_: Elementary, taken: list[Range]) -> list[Range]:
+    def _label(self, node: syntax.Label, type_: Elementary, taken: list[Range]) -> list[Range]:
         """The values of a label that no branch above has; of overlapping ones the first branch runs (7.3.3.3.3)."""
-        low = int(self.constant(at.low, type_, "A label of CASE"))
-        high = low if at.high is None else int(self.constant(at.high, type_, "A label of CASE"))
+        low = int(self.constant(node.low, type_, "A label of CASE"))
+        high = low if node.high is None else int(self.constant(node.high, type_, "A label of CASE"))
         if high < low:
             raise self.problem(
                 "empty-range",
-                at,
-                f"The range {self.text(at)} is empty: {low} is above {high}.",
+                node,
+                f"The range {self.text(node)} is empty: {low} is above {high}.",
                 f"Write {high}..{low}.",
             )
         free: list[Range] = []
@@ -281,7 +281,7 @@ class StatementChecker(CallChecker):
             some = ", ".join(both[:_MOST_SHARED]) + (" and more" if len(both) > _MOST_SHARED else "")
             single = len(both) == 1 and ".." not in some
             what = "only the branch above sees it" if single else "only the branches above see them"
-            self.report("label-twice", at, f"{some} {'is in both' if single else 'are in both'}: {what}.",
+            self.report("label-twice", node, f"{some} {'is in both' if single else 'are in both'}: {what}.",
                         f"Remove {'it' if single else 'them'} from one of the two.")  # fmt: skip
         for made in free:
             insort(taken, made)
@@ -289,39 +289,39 @@ class StatementChecker(CallChecker):
 
     # --- iteration ---
 
-    def _for(self, at: syntax.For) -> typed.Statement:
-        if isinstance(at.variable, syntax.Literal) and at.variable.kind == "broken":
+    def _for(self, node: syntax.For) -> typed.Statement:
+        if isinstance(node.variable, syntax.Literal) and node.variable.kind == "broken":
             self.unit.is_broken = True
-            self._loop_body(at.body)
+            self._loop_body(node.body)
             raise Problem
         try:
-            place = self.assignable(at.variable)
+            place = self.assignable(node.variable)
             path = _path(place)
             if path is None:
-                raise self.problem("no-place", at.variable, f"FOR counts with a variable; {self.text(at.variable)} is reached by an index or a reference.",
+                raise self.problem("no-place", node.variable, f"FOR counts with a variable; {self.text(node.variable)} is reached by an index or a reference.",
                                    "Declare an INT in a VAR section.")  # fmt: skip
             if not isinstance(place.type, Elementary) or not is_integer(place.type):
-                raise self.problem("type-mismatch", at.variable, f"FOR counts with an integer variable; {self.text(at.variable)} is {place.type}.",
+                raise self.problem("type-mismatch", node.variable, f"FOR counts with an integer variable; {self.text(node.variable)} is {place.type}.",
                                    "Declare an INT in a VAR section.")  # fmt: skip
-            name = self.text(at.variable)
-            first = self.value(at.first, place.type, name)
-            last = self.value(at.last, place.type, name)
-            step = self.value(at.step, place.type, name) if at.step else typed.Constant(place.type, 1)
+            name = self.text(node.variable)
+            first = self.value(node.first, place.type, name)
+            last = self.value(node.last, place.type, name)
+            step = self.value(node.step, place.type, name) if node.step else typed.Constant(place.type, 1)
             if isinstance(step, typed.Constant) and step.value == 0:
                 raise self.problem(
                     "endless-loop",
-                    at.step or at,
+                    node.step or node,
                     "A step of 0 never ends the loop.",
                     "Use a step above or below 0.",
                 )
         except Problem:
-            self._loop_body(at.body)
+            self._loop_body(node.body)
             raise
         outer = self.loop_variables
         self.loop_variables = (*outer, path)
-        body = self._loop_body(at.body)
+        body = self._loop_body(node.body)
         self.loop_variables = outer
-        return typed.For(at, place, first, last, step, body)
+        return typed.For(node, place, first, last, step, body)
 
     def _loop_body(self, statements: Iterable[syntax.Statement]) -> tuple[typed.Statement, ...]:
         self.loops += 1
@@ -329,32 +329,32 @@ class StatementChecker(CallChecker):
         self.loops -= 1
         return body
 
-    def _while(self, at: syntax.While) -> typed.Statement:
-        condition = self._decide(at.condition, "WHILE")
-        return typed.While(at, condition, self._loop_body(at.body))
+    def _while(self, node: syntax.While) -> typed.Statement:
+        condition = self._decide(node.condition, "WHILE")
+        return typed.While(node, condition, self._loop_body(node.body))
 
-    def _repeat(self, at: syntax.Repeat) -> typed.Statement:
-        body = self._loop_body(at.body)
-        return typed.Repeat(at, body, self._decide(at.condition, "UNTIL"))
+    def _repeat(self, node: syntax.Repeat) -> typed.Statement:
+        body = self._loop_body(node.body)
+        return typed.Repeat(node, body, self._decide(node.condition, "UNTIL"))
 
-    def _exit(self, at: syntax.Exit) -> typed.Statement:
-        return self._in_loop(at, typed.Exit(at))
+    def _exit(self, node: syntax.Exit) -> typed.Statement:
+        return self._in_loop(node, typed.Exit(node))
 
-    def _continue(self, at: syntax.Continue) -> typed.Statement:
-        return self._in_loop(at, typed.Continue(at))
+    def _continue(self, node: syntax.Continue) -> typed.Statement:
+        return self._in_loop(node, typed.Continue(node))
 
-    def _in_loop(self, at: syntax.Statement, made: typed.Statement) -> typed.Statement:
+    def _in_loop(self, node: syntax.Statement, made: typed.Statement) -> typed.Statement:
         if not self.loops:
             raise self.problem(
                 "outside-a-loop",
-                at,
-                f"{self.text(at)} stands outside any loop.",
+                node,
+                f"{self.text(node)} stands outside any loop.",
                 "Use RETURN to leave the unit.",
             )
         return made
 
-    def _return(self, at: syntax.Return) -> typed.Statement:
-        return typed.Return(at)
+    def _return(self, node: syntax.Return) -> typed.Statement:
+        return typed.Return(node)
 
 
 def _path(place: typed.Place) -> tuple[typed.Variable, ...] | None:

@@ -47,11 +47,11 @@ class TypeChecker(StatementChecker):
     depth: int = 0
     declaring: str = ""
 
-    def type_of(self, at: syntax.TypeSpec, name: str = "") -> Type:
+    def type_of(self, node: syntax.TypeSpec, name: str = "") -> Type:
         """The type that is written; ``name`` is what a TYPE declaration calls it."""
         outer, self.declaring = self.declaring, name
         try:
-            made: Type = _CHECK[type(at)](self, at)
+            made: Type = _CHECK[type(node)](self, node)
             return made
         except Problem:
             self.unit.is_broken = True
@@ -59,8 +59,8 @@ class TypeChecker(StatementChecker):
         finally:
             self.declaring = outer
 
-    def _named(self, at: syntax.TypeName) -> Type:
-        name = at.name.upper()
+    def _named(self, node: syntax.TypeName) -> Type:
+        name = node.name.upper()
         if not name:
             raise Problem
         if name in ELEMENTARY:
@@ -69,7 +69,7 @@ class TypeChecker(StatementChecker):
             return string_type(_STRINGS[name], 254)
         named = self.find_type(name)
         if named is not None:
-            return self.named_type(named, at)
+            return self.named_type(named, node)
         unit = self.find_unit(name)
         if unit is not None:
             if unit.kind in ("FUNCTION_BLOCK", "CLASS"):
@@ -78,27 +78,27 @@ class TypeChecker(StatementChecker):
                 return interface_type(unit)
             raise self.problem(
                 "type-mismatch",
-                at,
+                node,
                 f"{unit.name} is a {unit.kind.lower()} and no type.",
                 "Call it in an expression; it needs no instance."
                 if unit.kind == "FUNCTION"
                 else "Programs run in tasks; write a FUNCTION_BLOCK to have instances.",
             )
         if name == "VOID":
-            raise self.problem("unknown-name", at, "VOID is no type: a function without a result has none.", "Leave it out, with the colon before it.")  # fmt: skip
+            raise self.problem("unknown-name", node, "VOID is no type: a function without a result has none.", "Leave it out, with the colon before it.")  # fmt: skip
         if name.startswith("ANY") and name.partition("_")[0] == "ANY":
-            raise self.problem("not-supported", at, f"{at.name} is a generic type; units of the library have no generic pins.",
+            raise self.problem("not-supported", node, f"{node.name} is a generic type; units of the library have no generic pins.",
                                "Write a type such as INT, or one function for each type.")  # fmt: skip
-        raise self.unknown(at.name, at, f"There is no type or block {at.name}.", chain(ELEMENTARY, self.scope.known_names()),
+        raise self.unknown(node.name, node, f"There is no type or block {node.name}.", chain(ELEMENTARY, self.scope.known_names()),
                            "Types are BOOL, INT, DINT, REAL, LREAL, TIME, WORD and their kin, and the blocks of the library.")  # fmt: skip
 
-    def named_type(self, named: NamedType, at: syntax.Node) -> Type:
+    def named_type(self, named: NamedType, node: syntax.Node) -> Type:
         """The type that a name stands for; it is read when it is first used."""
         if named.opened_at is not None and (named.type is None or named.opened_at == self.referring):
             named.type = BROKEN
             raise self.problem(
                 "recursion",
-                at,
+                node,
                 f"{named.name} contains itself.",
                 f"Refer to the other one by REF_TO {named.name}.",
             )
@@ -109,7 +109,7 @@ class TypeChecker(StatementChecker):
             own.depth = self.depth + 1
             if own.depth > MOST_NESTED:
                 named.type, named.opened_at = BROKEN, None
-                raise self.problem("nested-too-deep", at, f"Types are nested more than {MOST_NESTED} levels deep here.",
+                raise self.problem("nested-too-deep", node, f"Types are nested more than {MOST_NESTED} levels deep here.",
                                    "Use fewer levels.")  # fmt: skip
             spec = named.syntax.spec
             if isinstance(spec, syntax.StructureSpec):
@@ -133,53 +133,59 @@ class TypeChecker(StatementChecker):
 
     def unit_of(self, named: NamedType) -> typed.Unit:
         """A stand-in for the unit that findings about a type belong to."""
-        at = syntax.Unit(
+        link = syntax.Unit(
             named.syntax.start, named.syntax.end, "TYPE", named.name, None, (), (), "", home=named.syntax.home
         )
-        return typed.Unit("FUNCTION", named.name, named.source, at, "")
+        return typed.Unit("FUNCTION", named.name, named.source, link, "")
 
-    def _string(self, at: syntax.StringSpec) -> Type:
-        name = at.name.upper()
-        length = int(self.constant(at.length, UDINT, "The length of a text"))
+    def _string(self, node: syntax.StringSpec) -> Type:
+        name = node.name.upper()
+        length = int(self.constant(node.length, UDINT, "The length of a text"))
         if not 1 <= length <= LONGEST_TEXT:
             raise self.problem(
-                "out-of-range", at.length, f"{length} is no length of a text.", f"Write 1 to {LONGEST_TEXT}."
+                "out-of-range",
+                node.length,
+                f"{length} is no length of a text.",
+                f"Write 1 to {LONGEST_TEXT}.",
             )
         return string_type(_STRINGS[name], length)
 
-    def _subrange(self, at: syntax.SubrangeSpec) -> Type:
-        base = self._named(at.base)
+    def _subrange(self, node: syntax.SubrangeSpec) -> Type:
+        base = self._named(node.base)
         if not isinstance(base, Elementary) or not is_integer(base):
             raise self.problem(
-                "type-mismatch", at.base, f"A range is one of an integer type; {base} is none.", "Write INT."
+                "type-mismatch",
+                node.base,
+                f"A range is one of an integer type; {base} is none.",
+                "Write INT.",
             )
-        low, high = self._bounds(at, at.low, at.high, base)
+        low, high = self._bounds(node, node.low, node.high, base)
         return subrange_type(base.base, low, high)
 
     def _bounds(
-        self, at: syntax.Node, low_at: syntax.Expression, high_at: syntax.Expression, type_: Elementary
+        self, node: syntax.Node, low_at: syntax.Expression, high_at: syntax.Expression, type_: Elementary
     ) -> tuple[int, int]:
         low = int(self.constant(low_at, type_, "The end of a range"))
         high = int(self.constant(high_at, type_, "The end of a range"))
         if high < low:
             raise self.problem(
-                "empty-range", at, f"The range is empty: {low} is above {high}.", f"Write {high}..{low}."
+                "empty-range", node, f"The range is empty: {low} is above {high}.", f"Write {high}..{low}."
             )
         return low, high
 
-    def in_out_type(self, at: syntax.TypeSpec) -> Type:
+    def in_out_type(self, node: syntax.TypeSpec) -> Type:
         """The type of an in-out, which may be an array of any bounds (6.5.3)."""
-        if not isinstance(at, syntax.ArraySpec) or not at.stars:
-            return self.type_of(at)
-        element = self.type_of(at.element)
-        return element if element is BROKEN else open_array_type(element, at.stars)
+        if not isinstance(node, syntax.ArraySpec) or not node.stars:
+            return self.type_of(node)
+        element = self.type_of(node.element)
+        return element if element is BROKEN else open_array_type(element, node.stars)
 
-    def _array(self, at: syntax.ArraySpec) -> Type:
-        if at.stars:
-            raise self.problem("open-array", at, "An array of any length can only be an in-out.", "Write the bounds, or declare it in VAR_IN_OUT.")  # fmt: skip
-        element = self.type_of(at.element)
+    def _array(self, node: syntax.ArraySpec) -> Type:
+        if node.stars:
+            raise self.problem("open-array", node, "An array of any length can only be an in-out.", "Write the bounds, or declare it in VAR_IN_OUT.")  # fmt: skip
+        element = self.type_of(node.element)
         bounds = tuple(
-            self._bounds(syntax.Node(low.start, high.end), low, high, DINT) for low, high in at.bounds
+            self._bounds(syntax.Node(low.start, high.end), low, high, DINT) for low, high in node.bounds
         )
         if element is BROKEN:
             raise Problem
@@ -187,33 +193,33 @@ class TypeChecker(StatementChecker):
         if made.count * weight(element, {}) > MOST_ELEMENTS:
             raise self.problem(
                 "out-of-range",
-                at,
+                node,
                 f"The array has {made.count:,} elements of {element}, too many for the memory of a controller.",
                 f"{MOST_ELEMENTS:,} values are the most.",
             )
         return made
 
-    def _reference(self, at: syntax.ReferenceSpec) -> Type:
+    def _reference(self, node: syntax.ReferenceSpec) -> Type:
         self.referring += 1
         try:
-            target = self.type_of(at.target)
+            target = self.type_of(node.target)
         finally:
             self.referring -= 1
         if target is BROKEN:
             raise Problem
         return reference_type(target)
 
-    def _enumeration(self, at: syntax.EnumerationSpec) -> Type:
-        base: Type = INT if at.base is None else self._named(at.base)
+    def _enumeration(self, node: syntax.EnumerationSpec) -> Type:
+        base: Type = INT if node.base is None else self._named(node.base)
         if not isinstance(base, Elementary) or base.family not in ("signed", "unsigned", "bits"):
-            assert at.base is not None
+            assert node.base is not None
             raise self.problem(
-                "type-mismatch", at.base, f"Named values are integers or bit strings; {base} is neither.", "Write INT."
+                "type-mismatch", node.base, f"Named values are integers or bit strings; {base} is neither.", "Write INT."
             )  # fmt: skip
         base = base.base
         members: dict[str, tuple[str, int]] = {}
         value = -1
-        for member in at.members:
+        for member in node.members:
             key = member.name.upper()
             if key in members:
                 raise self.problem(
@@ -229,23 +235,23 @@ class TypeChecker(StatementChecker):
                 )
             members[key] = (member.name, value)
         name = self.declaring or f"({', '.join(name for name, _ in members.values())})"
-        made = Enumeration(name, "enumeration", base.bits, base, members, at.base is not None)
+        made = Enumeration(name, "enumeration", base.bits, base, members, node.base is not None)
         home = self.unit if self.unit.key in self.scope.units or self.unit.owner else None
         values = NamedValues(made, self.unit.syntax.home.namespace, None if self.declaring else home)
         for key in members:
             self.scope.values.setdefault(key, []).append(values)
         return made
 
-    def _structure(self, at: syntax.StructureSpec) -> Type:
+    def _structure(self, node: syntax.StructureSpec) -> Type:
         made = typed.Structure(self.declaring or "STRUCT", self.source)
-        self.fields(at, made)
+        self.fields(node, made)
         return made
 
-    def fields(self, at: syntax.StructureSpec, made: typed.Structure) -> None:
+    def fields(self, node: syntax.StructureSpec, made: typed.Structure) -> None:
         """Read the fields of a structure."""
-        if not at.fields:
-            self.report("empty-structure", at, "The structure has no field.", "Declare one, as in x : INT;")
-        for field in at.fields:
+        if not node.fields:
+            self.report("empty-structure", node, "The structure has no field.", "Declare one, as in x : INT;")
+        for field in node.fields:
             key = field.name.upper()
             other = made.variables.get(key)
             if other is not None:
@@ -269,24 +275,24 @@ class TypeChecker(StatementChecker):
             if isinstance(inner, typed.Structure):
                 made.depth = max(made.depth, inner.depth + 1)
         if made.depth > MOST_NESTED:
-            raise self.problem("nested-too-deep", at, f"{made.name} has more than {MOST_NESTED} levels of structures.", "Use fewer levels.")  # fmt: skip
+            raise self.problem("nested-too-deep", node, f"{made.name} has more than {MOST_NESTED} levels of structures.", "Use fewer levels.")  # fmt: skip
 
     # --- initial values ---
 
-    def declared_initial(self, at: syntax.Declaration, type_: Type, constant: bool) -> typed.Initial:
+    def declared_initial(self, node: syntax.Declaration, type_: Type, constant: bool) -> typed.Initial:
         """The initial value of a declaration: as written, or that of its type."""
         if type_ is BROKEN:
             return None
-        if at.initial is not None:
-            return self.initial(at.initial, type_, at.name, at.type)
+        if node.initial is not None:
+            return self.initial(node.initial, type_, node.name, node.type)
         if constant:
             self.report(
                 "constant-without-value",
-                at,
-                f"The constant {at.name} has no value.",
-                f"Write {at.name} : {type_} := value;",
+                node,
+                f"The constant {node.name} has no value.",
+                f"Write {node.name} : {type_} := value;",
             )
-        return self.initial_of(at.type, type_)
+        return self.initial_of(node.type, type_)
 
     def initial_of(self, spec: syntax.TypeSpec, type_: Type) -> typed.Initial:
         """The initial value of a type as it is written: a name may stand for a type with one of its own (6.4.4.9)."""
@@ -309,46 +315,52 @@ class TypeChecker(StatementChecker):
             spec = named.syntax.spec
         return spec
 
-    def initial(self, at: syntax.Expression, type_: Type, name: str, spec: syntax.TypeSpec) -> typed.Initial:
+    def initial(
+        self, node: syntax.Expression, type_: Type, name: str, spec: syntax.TypeSpec
+    ) -> typed.Initial:
         """The value that is written for a type; its default where that is wrong."""
         try:
-            return self._initial(at, type_, name, spec)
+            return self._initial(node, type_, name, spec)
         except Problem:
             return self.initial_of(spec, type_)
 
-    def _initial(self, at: syntax.Expression, type_: Type, name: str, spec: syntax.TypeSpec) -> typed.Initial:
+    def _initial(
+        self, node: syntax.Expression, type_: Type, name: str, spec: syntax.TypeSpec
+    ) -> typed.Initial:
         if isinstance(type_, Array):
-            return self._array_initial(at, type_, name, spec)
+            return self._array_initial(node, type_, name, spec)
         if isinstance(type_, typed.Compound):
             own = self.initial_of(spec, type_)
-            made = self._compound_initial(at, type_, name)
+            made = self._compound_initial(node, type_, name)
             return {**own, **made} if isinstance(own, dict) else made
-        if isinstance(at, (syntax.ArrayValue, syntax.StructureValue)):
+        if isinstance(node, (syntax.ArrayValue, syntax.StructureValue)):
             raise self.problem(
                 "type-mismatch",
-                at,
+                node,
                 f"{name} is {type_} and takes one value.",
                 "Write the value without brackets.",
             )
-        return self.constant(at, type_, name)
+        return self.constant(node, type_, name)
 
     def _array_initial(
-        self, at: syntax.Expression, type_: Array, name: str, spec: syntax.TypeSpec
+        self, node: syntax.Expression, type_: Array, name: str, spec: syntax.TypeSpec
     ) -> typed.Initial:
-        if not isinstance(at, syntax.ArrayValue):
+        if not isinstance(node, syntax.ArrayValue):
             raise self.problem(
                 "type-mismatch",
-                at,
+                node,
                 f"{name} is {type_} and takes a value for each element.",
-                f"Write [{self.text(at)}, ...], or [{type_.count}({self.text(at)})] for all.",
+                f"Write [{self.text(node)}, ...], or [{type_.count}({self.text(node)})] for all.",
             )
         real = self._spec_of(spec)
         inner = (
-            real.element if isinstance(real, syntax.ArraySpec) else syntax.TypeName(at.start, at.start, "")
+            real.element
+            if isinstance(real, syntax.ArraySpec)
+            else syntax.TypeName(node.start, node.start, "")
         )
         missing = self.initial_of(inner, type_.element)
         values: list[typed.Initial] = []
-        for item in at.items:
+        for item in node.items:
             repeat = 1
             if item.repeat is not None:
                 repeat = int(self.constant(item.repeat, UDINT, "The count of a value"))
@@ -367,17 +379,17 @@ class TypeChecker(StatementChecker):
         return (*values, *[missing] * (type_.count - len(values)))
 
     def _compound_initial(
-        self, at: syntax.Expression, type_: typed.Compound, name: str
+        self, node: syntax.Expression, type_: typed.Compound, name: str
     ) -> dict[str, typed.Initial]:
-        if not isinstance(at, syntax.StructureValue):
+        if not isinstance(node, syntax.StructureValue):
             raise self.problem(
                 "type-mismatch",
-                at,
+                node,
                 f"{name} is {type_} and takes values by name.",
                 "Write (name := value, ...).",
             )
         made: dict[str, typed.Initial] = {}
-        for field in at.fields:
+        for field in node.fields:
             key = field.name.upper()
             variable = type_.variables.get(key)
             open_names = [
@@ -400,9 +412,9 @@ class TypeChecker(StatementChecker):
         return made
 
 
-def _unnamed(at: syntax.Node) -> syntax.TypeSpec:
+def _unnamed(node: syntax.Node) -> syntax.TypeSpec:
     """Stands for a type whose name is not at hand."""
-    return syntax.TypeName(at.start, at.start, "")
+    return syntax.TypeName(node.start, node.start, "")
 
 
 def weight(type_: Type, known: dict[str, int]) -> int:

@@ -82,8 +82,8 @@ def find_recursion(scope: Scope, findings: Findings) -> None:
 
 def _recursion(ring: list[typed.Unit]) -> Finding:
     """A ring of units, at the place where one of them uses the next."""
-    at = ring.index(min(ring, key=lambda u: u.key))
-    ring = [*ring[at:], *ring[:at]]
+    begin = ring.index(min(ring, key=lambda u: u.key))
+    ring = [*ring[begin:], *ring[:begin]]
     links = [(unit, used, _use(unit, used)) for unit, used in pairwise([*ring, ring[0]])]
     first, _, place = links[0]
     names = [u.name for u in ring]

@@ -25,12 +25,12 @@ class ConfigurationParser(SequenceParser):
         shared: list[syntax.VariableSection] = []
         resources: list[int] = []
         while self.kinds[self.i] not in ("END_CONFIGURATION", "end"):
-            at, depth = self.i, self.depth
+            begun, depth = self.i, self.depth
             try:
                 self._part_of_configuration(tasks, programs, shared, resources)
             except SyntaxProblem:
                 self.depth = depth
-                self._next_part(at)
+                self._next_part(begun)
         for start in resources:
             self.missing_end("RESOURCE", start)
         if not self.accept("END_CONFIGURATION"):

@@ -57,9 +57,9 @@ class Cursor:
         """Record an error."""
         self.findings.add(Finding(name, self.source, start, end, message, way_out, related))
 
-    def fail(self, name: str, message: str, way_out: str = "", at: int | None = None) -> SyntaxProblem:
+    def fail(self, name: str, message: str, way_out: str = "", token: int | None = None) -> SyntaxProblem:
         """Record an error at a token (the next one by default) and return the exception to raise."""
-        index = self.i if at is None else at
+        index = self.i if token is None else token
         if self.kinds[index] not in ("unknown", "end") or name == "missing-end":
             self.report(
                 name, self.starts[index], max(self.end_of(index), self.starts[index] + 1), message, way_out

@@ -57,11 +57,11 @@ class DeclarationParser(StatementParser):
                 return syntax.VariableSection(
                     start, self.last_end, keyword, tuple(qualifiers), tuple(declarations)
                 )
-            at = self.i
+            begun = self.i
             try:
                 declarations.extend(self.declaration())
             except SyntaxProblem:
-                self._recover_declaration(at)
+                self._recover_declaration(begun)
         self.i += 1
         self.accept(";")
         return syntax.VariableSection(start, self.last_end, keyword, tuple(qualifiers), tuple(declarations))
@@ -118,7 +118,7 @@ class DeclarationParser(StatementParser):
         spec: syntax.TypeSpec = syntax.TypeName(self.last_end, self.last_end, "")
         initial: syntax.Expression | None = None
         address = comment = edge = ""
-        at, depth = self.i, self.depth
+        begun, depth = self.i, self.depth
         try:
             address = self._address()
             if self.kinds[self.i] == ":=":
@@ -134,7 +134,7 @@ class DeclarationParser(StatementParser):
         except SyntaxProblem:
             # the names are declared all the same, so that each use of them is not a finding
             self.depth = depth
-            self._recover_declaration(at)
+            self._recover_declaration(begun)
         return [
             syntax.Declaration(
                 self.starts[n], self.end_of(n), self.texts[n], spec, initial, comment, address, edge
@@ -172,14 +172,14 @@ class DeclarationParser(StatementParser):
         )
         signs = _AFTER_NAMES - {"+", "-"} if keyword in _OF_STATEMENTS else _AFTER_OTHER_NAMES
         self.kinds[self.i] = "name"
-        at = self.i
+        token = self.i
         ends = _UNIT_ENDS if self.opened else {"end"}
-        while self.kinds[at] not in ends:
-            if self.kinds[at] == keyword and (
-                self.kinds[at + 1] in signs or self.kinds[at - 1] in _BEFORE_VALUES - {keyword}
+        while self.kinds[token] not in ends:
+            if self.kinds[token] == keyword and (
+                self.kinds[token + 1] in signs or self.kinds[token - 1] in _BEFORE_VALUES - {keyword}
             ):
-                self.kinds[at] = "name"
-            at += 1
+                self.kinds[token] = "name"
+            token += 1
         return True
 
     def _address(self) -> str:
@@ -327,12 +327,12 @@ class DeclarationParser(StatementParser):
             if self.kinds[self.i] in ("end", "END_TYPE", "END_VAR", *UNIT_STARTS, *SECTIONS):
                 self.missing_end("STRUCT", start)
                 break
-            at, depth = self.i, self.depth
+            begun, depth = self.i, self.depth
             try:
                 fields.extend(self.declaration())
             except SyntaxProblem:
                 self.depth = depth
-                self._recover_declaration(at)
+                self._recover_declaration(begun)
         self.depth -= 1
         self.accept("END_STRUCT")
         return syntax.StructureSpec(start, self.last_end, tuple(fields))
@@ -354,7 +354,7 @@ class DeclarationParser(StatementParser):
         self.i += 1
         members: list[syntax.EnumerationMember] = []
         while True:
-            at = self.i
+            begun = self.i
             if not self.accept("name"):
                 raise self.fail(
                     "missing-name",
@@ -362,7 +362,9 @@ class DeclarationParser(StatementParser):
                     "Write the values as (red, amber, green).",
                 )
             value = self.expression() if self.accept(":=") else None
-            members.append(syntax.EnumerationMember(self.starts[at], self.end_of(at), self.texts[at], value))
+            members.append(
+                syntax.EnumerationMember(self.starts[begun], self.end_of(begun), self.texts[begun], value)
+            )
             if not self.accept(","):
                 break
         self.expect(")", "after the values")
@@ -377,24 +379,24 @@ class DeclarationParser(StatementParser):
             if self.kinds[self.i] in ("end", *UNIT_STARTS, *SECTIONS):
                 self.missing_end("TYPE", start)
                 break
-            at, depth = self.i, self.depth
+            begun, depth = self.i, self.depth
             try:
                 found.append(self._type_declaration())
             except SyntaxProblem:
                 self.depth = depth
-                self._recover_type(at)
+                self._recover_type(begun)
         self.accept(";")
         return found
 
     def _type_declaration(self) -> syntax.TypeDeclaration:
-        at = self.i
+        begun = self.i
         if not self.accept("name"):
             raise self.fail(
                 "missing-name",
                 f"The name of a type is missing: {self.shown(self.i)} stands in its place.",
                 "Write name : type;",
             )
-        before = self.comment_before(self.starts[at])
+        before = self.comment_before(self.starts[begun])
         spec = self._declared_type()
         initial = self.initial_value() if self.accept(":=") else None
         is_structure = isinstance(spec, syntax.StructureSpec)
@@ -403,7 +405,7 @@ class DeclarationParser(StatementParser):
             end = self._end_of_declaration()
         comment = before or self.comment_after(end)
         return syntax.TypeDeclaration(
-            self.starts[at], self.end_of(at), self.texts[at], spec, initial, comment, self.home
+            self.starts[begun], self.end_of(begun), self.texts[begun], spec, initial, comment, self.home
         )
 
     def _recover_type(self, since: int) -> None:
@@ -460,11 +462,11 @@ class DeclarationParser(StatementParser):
         self.deeper()
         fields: list[syntax.FieldValue] = []
         while True:
-            at = self.i
+            begun = self.i
             self.i += 1
             self.expect(":=", "after the name of a field")
             value = self.initial_value()
-            fields.append(syntax.FieldValue(self.starts[at], self.end_of(at), self.texts[at], value))
+            fields.append(syntax.FieldValue(self.starts[begun], self.end_of(begun), self.texts[begun], value))
             if not self.accept(","):
                 break
             if self.kinds[self.i] != "name" and self.kinds[self.i] not in KEYWORDS:
@@ -490,20 +492,20 @@ class DeclarationParser(StatementParser):
     def comment_before(self, offset: int) -> str:
         """The comments that stand right before, with no blank line between, as one text."""
         comments = self.tokens.comments
-        at = self._first_comment_from(offset) - 1
+        number = self._first_comment_from(offset) - 1
         parts: list[str] = []
-        while at >= 0:
-            between = self.source.text[comments[at].end : offset]
+        while number >= 0:
+            between = self.source.text[comments[number].end : offset]
             if between.strip() or between.count("\n") > 1:
                 break
-            parts.append(comments[at].text)
-            offset = comments[at].start
-            at -= 1
+            parts.append(comments[number].text)
+            offset = comments[number].start
+            number -= 1
         return " ".join(reversed(parts))
 
     def _comment_from(self, offset: int) -> Comment | None:
-        at = self._first_comment_from(offset)
-        return self.tokens.comments[at] if at < len(self.tokens.comments) else None
+        number = self._first_comment_from(offset)
+        return self.tokens.comments[number] if number < len(self.tokens.comments) else None
 
     def _first_comment_from(self, offset: int) -> int:
         return bisect_left(self.tokens.comments, offset, key=lambda comment: comment.start)

@@ -68,17 +68,21 @@ class ExpressionParser(Cursor):
             precedence = PRECEDENCE.get(operator, 0)
             if precedence < lowest:
                 return left
-            at = self.starts[self.i]
+            operator_start = self.starts[self.i]
             self.i += 1
             way_out = _FOREIGN_OPERATORS.get((operator, self.kinds[self.i]))
             if way_out and self.starts[self.i] == self.last_end:
                 end = self.end_of(self.i)
                 self.report(
-                    "unknown-operator", at, end, f"{self.source.text[at:end]} is no operator.", way_out
+                    "unknown-operator",
+                    operator_start,
+                    end,
+                    f"{self.source.text[operator_start:end]} is no operator.",
+                    way_out,
                 )
                 self.i += 1
             right = self.expression(precedence + 1)
-            left = syntax.Binary(start, self.last_end, operator, left, right, at)
+            left = syntax.Binary(start, self.last_end, operator, left, right, operator_start)
 
     def _foreign_word(self) -> str:
         """The operator that a word of other languages stands for, reported; or nothing."""
@@ -97,24 +101,24 @@ class ExpressionParser(Cursor):
         left = self.expression()
         if self.kinds[self.i] != ":=":
             return left
-        at = self.i
+        token = self.i
         self.i += 1
-        return self._assigned_condition(left, at, self.expression())
+        return self._assigned_condition(left, token, self.expression())
 
     def _assigned_condition(
-        self, left: syntax.Expression, at: int, right: syntax.Expression
+        self, left: syntax.Expression, token: int, right: syntax.Expression
     ) -> syntax.Expression:
-        self.fail("assignment-in-condition", ":= assigns and cannot decide.", "Compare with =.", at)
-        return syntax.Binary(left.start, right.end, "=", left, right, self.starts[at])
+        self.fail("assignment-in-condition", ":= assigns and cannot decide.", "Compare with =.", token)
+        return syntax.Binary(left.start, right.end, "=", left, right, self.starts[token])
 
     def _fields_or_condition(self) -> syntax.Expression:
         """``(x := 1, y := 2)``, which is no condition and has a value only where it is an initial one."""
-        at = self.i + 2
+        token = self.i + 2
         found = self.initial_value()
         if not isinstance(found, syntax.StructureValue) or len(found.fields) > 1:
             return found
         field = found.fields[0]
-        return self._assigned_condition(syntax.Name(field.start, field.end, field.name), at, field.value)
+        return self._assigned_condition(syntax.Name(field.start, field.end, field.name), token, field.value)
 
     def operand(self) -> syntax.Expression:
         kind = self.kinds[self.i]
@@ -196,20 +200,20 @@ class ExpressionParser(Cursor):
 
     def _misplaced_sign(self, kind: str) -> syntax.Expression:
         """Report ``%IX0.3`` or ``.5`` where a value belongs."""
-        at, start = self.i, self.starts[self.i]
+        token, start = self.i, self.starts[self.i]
         self.i += 1
         if kind == "address":
-            word = self.texts[at]
+            word = self.texts[token]
             self.fail(
                 "direct-address",
                 f"{word} is an address; a body uses the variable that is declared at it.",
                 f"Declare one (VAR my_point AT {word} : {_ADDRESSED.get(word[2:3].upper(), 'BOOL')}; END_VAR) and use its name.",
-                at,
+                token,
             )
         elif not self.accept("int"):
-            raise self.fail("missing-value", "A value is missing: . stands in its place.", "Write a literal, a name or an expression.", at)  # fmt: skip
+            raise self.fail("missing-value", "A value is missing: . stands in its place.", "Write a literal, a name or an expression.", token)  # fmt: skip
         else:
-            digits = self.texts[at + 1]
+            digits = self.texts[token + 1]
             self.report(
                 "bad-literal", start, self.last_end, "A number begins with a digit.", f"Write 0.{digits}."
             )
@@ -230,18 +234,20 @@ class ExpressionParser(Cursor):
                 )
             if kind == ".":
                 self.i += 1
-                at = self.i
-                if self.kinds[at] in ("int", "address"):
+                token = self.i
+                if self.kinds[token] in ("int", "address"):
                     base = self._part(base)
                     continue
-                if self.kinds[at] != "name" and self.kinds[at] not in KEYWORDS:
+                if self.kinds[token] != "name" and self.kinds[token] not in KEYWORDS:
                     raise self.fail(
                         "missing-name",
-                        f"A name is missing after the point: {self.shown(at)} stands there.",
+                        f"A name is missing after the point: {self.shown(token)} stands there.",
                         "Write the name of a pin.",
                     )
                 self.i += 1
-                base = syntax.Member(base.start, self.end_of(at), base, self.texts[at], self.starts[at])
+                base = syntax.Member(
+                    base.start, self.end_of(token), base, self.texts[token], self.starts[token]
+                )
             elif kind == "(" and isinstance(base, _CALLABLE):
                 base = self.call(base)
             elif kind == "[":
@@ -271,17 +277,17 @@ class ExpressionParser(Cursor):
 
     def _part(self, base: syntax.Expression) -> syntax.Expression:
         """``3``, ``%X3`` or ``%B1`` after the point: a part of a bit string."""
-        at = self.i
-        found = _PART.fullmatch(self.texts[at])
+        token = self.i
+        found = _PART.fullmatch(self.texts[token])
         if found is None:
             raise self.fail(
                 "bad-part",
-                f"{self.texts[at]} names no part of a bit string.",
+                f"{self.texts[token]} names no part of a bit string.",
                 "Write .3 or .%X3 for a bit, .%B1 for a byte, .%W0 for a word.",
             )
         self.i += 1
         size = (found[1] or "X").upper()
-        return syntax.Part(base.start, self.last_end, base, size, int(found[2]), self.starts[at])
+        return syntax.Part(base.start, self.last_end, base, size, int(found[2]), self.starts[token])
 
     def call(self, callee: syntax.Expression) -> syntax.Call:
         """The arguments of a call, formal or positional (6.6.1.4)."""
@@ -321,11 +327,11 @@ class ExpressionParser(Cursor):
     def argument(self) -> syntax.Argument:
         start = self.starts[self.i]
         negated = self.kinds[self.i] == "NOT" and self.kinds[self.i + 2 : self.i + 3] == ["=>"]
-        at = self.i + negated
-        sign = self.kinds[at + 1] if at + 1 < len(self.kinds) else "end"
-        if sign in (":=", "=>") and (self.kinds[at] == "name" or self.kinds[at] in KEYWORDS):
-            self.i = at + 2
+        token = self.i + negated
+        sign = self.kinds[token + 1] if token + 1 < len(self.kinds) else "end"
+        if sign in (":=", "=>") and (self.kinds[token] == "name" or self.kinds[token] in KEYWORDS):
+            self.i = token + 2
             value = self.expression()
-            return syntax.Argument(start, value.end, self.texts[at], value, sign == "=>", negated)
+            return syntax.Argument(start, value.end, self.texts[token], value, sign == "=>", negated)
         value = self.expression()
         return syntax.Argument(start, value.end, "", value, False, False)

@@ -26,7 +26,7 @@ class SequenceParser(DeclarationParser):
         actions: list[syntax.Action] = []
         is_whole = True
         while self.kinds[self.i] in (*STARTS, *_ENDS):
-            at, depth = self.i, self.depth
+            begun, depth = self.i, self.depth
             try:
                 match self.kinds[self.i]:
                     case "END_STEP" | "END_TRANSITION" | "END_ACTION" as stray:
@@ -40,7 +40,7 @@ class SequenceParser(DeclarationParser):
             except SyntaxProblem:
                 is_whole = False
                 self.depth = depth
-                self._recover_part(at)
+                self._recover_part(begun)
         return syntax.Sequence(
             start, self.last_end, tuple(steps), tuple(transitions), tuple(actions), is_whole
         )
@@ -133,7 +133,7 @@ class SequenceParser(DeclarationParser):
         sources = self._steps_named()
         self.expect("TO", "after the steps that a transition leaves")
         targets = self._steps_named()
-        head, at, depth = self.last_end, self.i, self.depth
+        head, begun, depth = self.last_end, self.i, self.depth
         try:
             self.accept(":")
             self.expect(":=", "before the condition of a transition")
@@ -141,7 +141,7 @@ class SequenceParser(DeclarationParser):
             self._semicolon()
         except SyntaxProblem:
             self.depth = depth
-            condition = syntax.Literal(self.starts[at], self.end_of(at), "broken", "")
+            condition = syntax.Literal(self.starts[begun], self.end_of(begun), "broken", "")
             while self.kinds[self.i] not in (*STARTS, "end") and not self.kinds[self.i].startswith("END_"):
                 self.i += 1
         self._end_of_part("TRANSITION", opened)

@@ -35,29 +35,29 @@ def mend(tokens: Tokens, findings: Findings) -> None:
     if not near:
         return
     in_section, looked_at = False, 0
-    for at, word in enumerate(texts):
-        if word not in near or kinds[at] != "name" or not _begins_something(tokens, at):
+    for token, word in enumerate(texts):
+        if word not in near or kinds[token] != "name" or not _begins_something(tokens, token):
             continue
-        for kind in kinds[looked_at:at]:
+        for kind in kinds[looked_at:token]:
             if kind in SECTIONS or kind in ("END_VAR", "END_STRUCT"):
                 in_section = kind in SECTIONS
-        looked_at = at
-        start, end = tokens.starts[at], tokens.starts[at] + len(word)
+        looked_at = token
+        start, end = tokens.starts[token], tokens.starts[token] + len(word)
         if word.upper() == "END":
-            opener = kinds[at + 1]
+            opener = kinds[token + 1]
             if opener not in CLOSES:
                 continue
-            end = tokens.starts[at + 1] + len(texts[at + 1])
+            end = tokens.starts[token + 1] + len(texts[token + 1])
             message, way_out = f"{tokens.source.text[start:end]} is one word.", f"Write {CLOSES[opener]}."
-            kinds[at : at + 2] = [CLOSES[opener], ";"]
+            kinds[token : token + 2] = [CLOSES[opener], ";"]
         else:
             meant = next(
-                (keyword for keyword in _possible(tokens, at, in_section) if keyword in near[word]), ""
+                (keyword for keyword in _possible(tokens, token, in_section) if keyword in near[word]), ""
             )
             if not meant:
                 continue
             message, way_out = f"{word} is no keyword.", did_you_mean(word, [meant])
-            kinds[at] = meant
+            kinds[token] = meant
         findings.add(Finding("misspelt-keyword", tokens.source, start, end, message, way_out))
 
 
@@ -65,18 +65,18 @@ def _join_durations(tokens: Tokens, findings: Findings) -> None:
     """Report a space between the number of a duration and its unit, and take the two as one literal."""
     kinds, texts, starts = tokens.kinds, tokens.texts, tokens.starts
     split = [
-        at
-        for at, kind in enumerate(kinds)
-        if kind == "typed" and kinds[at + 1] == "name" and texts[at + 1].lower() in _UNITS
-        and _WITHOUT_UNIT.match(texts[at]) and not _is_line_between(tokens, at)
+        token
+        for token, kind in enumerate(kinds)
+        if kind == "typed" and kinds[token + 1] == "name" and texts[token + 1].lower() in _UNITS
+        and _WITHOUT_UNIT.match(texts[token]) and not _is_line_between(tokens, token)
     ]  # fmt: skip
-    for at in reversed(split):
-        end = starts[at + 1] + len(texts[at + 1])
-        joined = texts[at] + texts[at + 1]
-        written = tokens.source.text[starts[at] : end]
-        findings.add(Finding("split-literal", tokens.source, starts[at], end, f"{written} has a space in it.", f"Write {joined}."))  # fmt: skip
-        texts[at] = joined
-        del kinds[at + 1], texts[at + 1], starts[at + 1]
+    for token in reversed(split):
+        end = starts[token + 1] + len(texts[token + 1])
+        joined = texts[token] + texts[token + 1]
+        written = tokens.source.text[starts[token] : end]
+        findings.add(Finding("split-literal", tokens.source, starts[token], end, f"{written} has a space in it.", f"Write {joined}."))  # fmt: skip
+        texts[token] = joined
+        del kinds[token + 1], texts[token + 1], starts[token + 1]
 
 
 def _near(word: str) -> tuple[str, ...]:
@@ -96,24 +96,28 @@ def _shortened(word: str) -> list[str]:
     return [word, *(word[:i] + word[i + 1 :] for i in range(len(word)))]
 
 
-def _begins_something(tokens: Tokens, at: int) -> bool:
+def _begins_something(tokens: Tokens, token: int) -> bool:
     """Whether a name stands at the start of a line or a statement and no sign follows that belongs to a name."""
-    before = tokens.kinds[at - 1] if at else ";"
-    if tokens.kinds[at + 1] in _SIGNS_AFTER_NAMES:
+    before = tokens.kinds[token - 1] if token else ";"
+    if tokens.kinds[token + 1] in _SIGNS_AFTER_NAMES:
         return False
-    return before in _BEFORE or before in SECTIONS or _is_line_between(tokens, at - 1)
+    return before in _BEFORE or before in SECTIONS or _is_line_between(tokens, token - 1)
 
 
-def _is_line_between(tokens: Tokens, at: int) -> bool:
-    end = tokens.starts[at] + len(tokens.texts[at]) if at >= 0 else 0
-    return "\n" in tokens.source.text[end : tokens.starts[at + 1]]
+def _is_line_between(tokens: Tokens, token: int) -> bool:
+    end = tokens.starts[token] + len(tokens.texts[token]) if token >= 0 else 0
+    return "\n" in tokens.source.text[end : tokens.starts[token + 1]]
 
 
-def _possible(tokens: Tokens, at: int, in_section: bool) -> list[str]:
+def _possible(tokens: Tokens, token: int, in_section: bool) -> list[str]:
     """The keywords that could stand in place of a name; in a section variables are declared."""
     kinds = tokens.kinds
-    before, first, second = kinds[at - 1] if at else ";", kinds[at + 1], [*kinds[at + 2 : at + 3], "end"][0]
-    is_alone = first in (";", "end") or _is_line_between(tokens, at)
+    before, first, second = (
+        kinds[token - 1] if token else ";",
+        kinds[token + 1],
+        [*kinds[token + 2 : token + 3], "end"][0],
+    )
+    is_alone = first in (";", "end") or _is_line_between(tokens, token)
     possible = list(_OTHER_SPELLINGS.values())
     if before in SECTIONS and is_alone:
         possible += _QUALIFIERS

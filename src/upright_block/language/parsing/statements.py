@@ -81,15 +81,15 @@ class StatementParser(ExpressionParser):
 
     def _guarded(self, read: Callable[[], None]) -> None:
         """Read something; when it is given up, go on with the next statement."""
-        at, depth, opened = self.i, self.depth, len(self.opened)
+        begun, depth, opened = self.i, self.depth, len(self.opened)
         try:
             read()
         except SyntaxProblem:
             self.depth = depth
             del self.opened[opened:]
-            if self.i == at:
+            if self.i == begun:
                 self.i += 1
-            self.recover(at)
+            self.recover(begun)
 
     def _is_stray(self, kind: str) -> bool:
         """Whether a closing keyword has nothing open that it could close."""
@@ -294,11 +294,11 @@ class StatementParser(ExpressionParser):
         branches: list[syntax.Branch] = []
         otherwise: tuple[syntax.Statement, ...] | None = None
         while not branches or self._continues("ELSIF"):
-            at = self.starts[self.i]
+            branch_start = self.starts[self.i]
             self.i += 1
             condition = self._condition_before("THEN", "ELSIF" if branches else "IF")
             body = self.statements("ELSIF", "ELSE", "END_IF")
-            branches.append(syntax.Branch(at, condition.end, condition, body))
+            branches.append(syntax.Branch(branch_start, condition.end, condition, body))
         if self._continues("ELSE"):
             self.i += 1
             otherwise = self.statements("END_IF")
@@ -307,21 +307,21 @@ class StatementParser(ExpressionParser):
 
     def _condition_before(self, keyword: str, opener: str) -> syntax.Expression:
         """A condition and the keyword that follows it; a broken condition does not lose the body."""
-        at, depth = self.i, self.depth
+        begun, depth = self.i, self.depth
         try:
             condition = self.condition()
             self.expect(keyword, f"after the condition of {opener}")
             return condition
         except SyntaxProblem:
             self.depth = depth
-            i = max(self.i, at)
+            i = max(self.i, begun)
             while self.kinds[i] not in (keyword, ";", "end") and self.kinds[i] not in _RESUME:
-                if i > at and self.on_new_line(i):
+                if i > begun and self.on_new_line(i):
                     break
                 i += 1
             self.i = i
             self.accept(keyword)
-            return syntax.Literal(self.starts[at], self.end_of(at), "broken", "")
+            return syntax.Literal(self.starts[begun], self.end_of(begun), "broken", "")
 
     def _case(self) -> syntax.Statement:
         start = self.starts[self.i]
@@ -401,7 +401,7 @@ class StatementParser(ExpressionParser):
         start = self.starts[self.i]
         self.opened.append(("FOR", start))
         self.i += 1
-        at, depth = self.i, self.depth
+        begun, depth = self.i, self.depth
         step: syntax.Expression | None = None
         try:
             variable = self.operand()
@@ -418,7 +418,7 @@ class StatementParser(ExpressionParser):
             while self.kinds[self.i] not in ("DO", ";") and self.kinds[self.i] not in _RESUME:
                 self.i += 1
             self.accept("DO")
-            variable = first = last = syntax.Literal(self.starts[at], self.end_of(at), "broken", "")
+            variable = first = last = syntax.Literal(self.starts[begun], self.end_of(begun), "broken", "")
         body = self.statements("END_FOR")
         self._close("FOR", start)
         return syntax.For(start, self.last_end, variable, first, last, step, body)
@@ -475,7 +475,7 @@ class StatementParser(ExpressionParser):
             return False
         mine = self._indent(self.opened[-1][1])
         here = self._indent(self.starts[self.i])
-        outer = [o for o, at in self.opened[:-1] if self._indent(at) == here]
+        outer = [o for o, offset in self.opened[:-1] if self._indent(offset) == here]
         return here < mine and any(
             CLOSES[o] == keyword or keyword in ("ELSE", "ELSIF", "UNTIL") for o in outer
         )
