@@ -34,9 +34,19 @@ class VentDrive:
     """Moves one roof vent."""
 
     __slots__ = (
-        "at_open", "at_shut", "close", "closing", "open", "opening", "reset", "resting", "running", "state",
-        "stuck", "travel",
-    )  # fmt: skip
+        "at_open",
+        "at_shut",
+        "close",
+        "closing",
+        "open",
+        "opening",
+        "reset",
+        "resting",
+        "running",
+        "state",
+        "stuck",
+        "travel",
+    )
 
     def __init__(self) -> None:
         self.open = self.close = self.at_open = self.at_shut = self.reset = False

@@ -36,9 +36,7 @@ def best(work: Callable[[], object], tries: int = 5) -> float:
     return min(times)
 
 
-def side_by_side(
-    ours: Callable[[], object], by_c: Callable[[], object], per: int
-) -> tuple[float, float, float]:
+def side_by_side(ours: Callable[[], object], by_c: Callable[[], object], per: int) -> tuple[float, float, float]:
     """Seconds of one call here and in C, the best of each, and the ratio: the median over many short pairs."""
     pairs = [(best(ours, 1), best(by_c, 1)) for _ in range(31)]
     own, c_time = (min(column) / per for column in zip(*pairs, strict=True))
@@ -140,13 +138,9 @@ def instances() -> list[Row]:
             assert by_c() == sum_here() == by_hand_sum(scans, c), "the three do not agree"
             own_time, c_time, ratio = side_by_side(ours, by_c, per)
             table[0] = (table[0][0], f"{own_time * 1e9:.1f} ns", "")
-            table.append(
-                ("   the same in C, gcc -O2", f"{c_time * 1e9:.1f} ns", f"{ratio:.2f} x C (at most 1.5)")
-            )
+            table.append(("   the same in C, gcc -O2", f"{c_time * 1e9:.1f} ns", f"{ratio:.2f} x C (at most 1.5)"))
     ratio = python_time / own_time
-    table.append(
-        ("   the same in Python", f"{python_time * 1e9:.0f} ns", f"{ratio:.0f} x faster (at least 80)")
-    )
+    table.append(("   the same in Python", f"{python_time * 1e9:.0f} ns", f"{ratio:.0f} x faster (at least 80)"))
     return table
 
 
@@ -221,27 +215,23 @@ def start() -> list[Row]:
             upright = [str(script)]
         demo = str(Path(folder) / "demo")
         quiet = {"stdout": subprocess.DEVNULL}
-        subprocess.run([*upright, "demo", demo], check=True, **quiet)  # type: ignore[call-overload]
+        subprocess.run([*upright, "demo", demo], check=True, **quiet)
         verify = [*upright, "verify", "--library", demo]
 
         def cold() -> None:
             for entry in Path(cache).glob("*"):
                 entry.unlink()
-            subprocess.run(verify, check=True, **quiet)  # type: ignore[call-overload]
+            subprocess.run(verify, check=True, **quiet)
 
         def run(command: list[str]) -> Callable[[], object]:
-            return lambda: subprocess.run(command, check=True, **quiet)  # type: ignore[call-overload]
+            return lambda: subprocess.run(command, check=True, **quiet)
 
         click = best(run([sys.executable, "-c", "import click"]), 15)
         shown = best(run([*upright, "--help"]), 15)
         return [
             ("b  verify the demo, cold", f"{best(cold) * 1e3:.0f} ms", ""),
             ("   verify the demo, cached", f"{best(run(verify)) * 1e3:.0f} ms", ""),
-            (
-                "   upright --help",
-                f"{shown * 1e3:.0f} ms",
-                f"{shown / click:.2f} x import click (at most 1.6)",
-            ),
+            ("   upright --help", f"{shown * 1e3:.0f} ms", f"{shown / click:.2f} x import click (at most 1.6)"),
         ]
 
 
@@ -344,9 +334,7 @@ def library() -> list[Row]:
 
 def cases() -> list[Row]:
     """(d) 10,000 small cases."""
-    table = (
-        "at | start halt | busy done\n0s | 0 0 | 0 0\n0.1s | 1 0 | 1 0\n0.2s | 1 0 | . 1\n0.5s | 1 1 | 0 .\n"
-    )
+    table = "at | start halt | busy done\n0s | 0 0 | 0 0\n0.1s | 1 0 | 1 0\n0.2s | 1 0 | . 1\n0.5s | 1 1 | 0 .\n"
     with tempfile.TemporaryDirectory() as folder, fresh_cache():
         root = Path(folder)
         (root / "blocks").mkdir()

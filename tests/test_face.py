@@ -68,29 +68,13 @@ def test_values_are_set_and_read_by_name(row: Controller) -> None:
     row.set("go", True)
     row.set("delay", "1s")
     row.scan(2)
-    assert (row.read("T.ET"), row.read("mode"), row.read("word"), row.read("word.4")) == (
-        SECOND,
-        "work",
-        16,
-        True,
-    )
-    assert (row.read("n"), row.read("sum"), row.read("name"), row.read("RATE"), row.now) == (
-        2,
-        3,
-        "row",
-        1,
-        2 * SECOND,
-    )
+    assert (row.read("T.ET"), row.read("mode"), row.read("word"), row.read("word.4")) == (SECOND, "work", 16, True)
+    assert (row.read("n"), row.read("sum"), row.read("name"), row.read("RATE"), row.now) == (2, 3, "row", 1, 2 * SECOND)
     row.set("delay", 5 * SECOND)
     row.set("mode", "work")
     row.set("n", "16#0F")
     row.set("word.0", 1)
-    assert (row.read("delay"), row.read("mode"), row.read("n"), row.read("word")) == (
-        5 * SECOND,
-        "work",
-        15,
-        17,
-    )
+    assert (row.read("delay"), row.read("mode"), row.read("n"), row.read("word")) == (5 * SECOND, "work", 15, 17)
 
 
 def test_a_force_holds_until_it_is_released(row: Controller) -> None:
@@ -119,7 +103,10 @@ def test_it_comes_back_to_a_snapshot_with_forces_and_without_what_came_after(row
     row.restore(moment)
     assert (row.read("n"), row.now) == (10, 2 * SECOND)
     row.scan(2)
-    assert row.trace("n", "sum") == {"n": ([0, SECOND, 2 * SECOND], [1, 2, 10]), "sum": ([0, SECOND, 2 * SECOND, 3 * SECOND], [1, 3, 14, 25])}  # fmt: skip
+    assert row.trace("n", "sum") == {
+        "n": ([0, SECOND, 2 * SECOND], [1, 2, 10]),
+        "sum": ([0, SECOND, 2 * SECOND, 3 * SECOND], [1, 3, 14, 25]),
+    }
 
 
 def test_a_trace_has_the_changes_of_what_was_recorded(library: OpenLibrary) -> None:
@@ -231,9 +218,7 @@ def test_the_command_line_uses_the_face_alone() -> None:
         for line in path.read_text().splitlines():
             words = line.split()
             if words[:1] == ["from"] and words[1].startswith("upright_block"):
-                assert words[1] in allowed or words[1].startswith("upright_block.cli."), (
-                    f"{path.name}: {line}"
-                )
+                assert words[1] in allowed or words[1].startswith("upright_block.cli."), f"{path.name}: {line}"
 
 
 def test_a_library_that_nobody_holds_is_gone(library: OpenLibrary, tmp_path: Path) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from fnmatch import fnmatchcase
+from typing import Any
 
 from upright_block.cases.cells import parse_span, parse_value
 from upright_block.compiler.image import Bodies, build_image
@@ -45,7 +46,7 @@ class Controller:
 
     def __init__(
         self, unit: Unit, scope: Scope, interval: int, given: Mapping[str, Value], mode: Mode, record: Sequence[str]
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.unit = unit
         self._scope = scope
         self._interval = interval
@@ -127,7 +128,9 @@ class Controller:
     def _stored(self, path: str, value: Value) -> tuple[Slot, bytes]:
         signal = self._signal(path)
         if signal.variable.is_code:
-            raise BadValue(f"{signal.path} is a constant.", "Give it another value when the machine is made: given={...}.")  # fmt: skip
+            raise BadValue(
+                f"{signal.path} is a constant.", "Give it another value when the machine is made: given={...}."
+            )
         slot = self._machine.program.slot(signal)
         return slot, slot.encode(self._parsed(signal, value))
 
@@ -144,12 +147,14 @@ class Controller:
     def _parsed(signal: Signal, value: Value) -> Value:
         if isinstance(signal.type, String) and isinstance(value, str):
             if len(value) > signal.type.capacity:
-                raise BadValue(f"The text has {len(value)} characters; {signal.path} is {signal.type}.", "Give a shorter one.")  # fmt: skip
+                raise BadValue(
+                    f"The text has {len(value)} characters; {signal.path} is {signal.type}.", "Give a shorter one."
+                )
             return value
         if isinstance(value, int) and isinstance(signal.type, Elementary) and signal.type.family in _TIMES:
             if signal.type.low <= value <= signal.type.high:
                 return value
-            raise BadValue(f"{signal.path} is {signal.type}: {value} ns is beyond it.", "Give a time that it can hold.")  # fmt: skip
+            raise BadValue(f"{signal.path} is {signal.type}: {value} ns is beyond it.", "Give a time that it can hold.")
         text = str(value).upper() if isinstance(value, bool) else str(value).strip()
         try:
             return parse_value(text, signal.type)
@@ -186,7 +191,10 @@ class Controller:
         number = list(self._conditions).index(expression)
         scans = -(-duration(within) // self._interval)
         if not self._run(scans, self._machine.program.probe_slots[number]):
-            raise NeverMet(f"{expression} was never TRUE within {shown_duration(scans * self._interval)}.", "Look at the values that it names, or give it more time: within=...")  # fmt: skip
+            raise NeverMet(
+                f"{expression} was never TRUE within {shown_duration(scans * self._interval)}.",
+                "Look at the values that it names, or give it more time: within=...",
+            )
         return self.now - self._interval
 
     def _watch(self, expression: str) -> None:
@@ -207,9 +215,7 @@ class Controller:
         """Run scans, and record; whether the condition was met."""
         is_met = False
         fault: Fault | None = None
-        for piece in self._machine.pieces(
-            max(0, min(scans, _LONGEST)), spans=spans_of(self._recorded), until=until
-        ):
+        for piece in self._machine.pieces(max(0, min(scans, _LONGEST)), spans=spans_of(self._recorded), until=until):
             self._pieces.append((piece, piece.end))
             is_met, fault = piece.is_met, piece.fault
         if fault is not None:
@@ -230,9 +236,7 @@ class Controller:
     def restore(self, moment: Moment) -> None:
         """Come back to a moment of this controller; what was recorded after it is dropped."""
         self._machine.restore(moment.snapshot)
-        self._pieces = [
-            (piece, min(end, moment.scan)) for piece, end in self._pieces if piece.first < moment.scan
-        ]
+        self._pieces = [(piece, min(end, moment.scan)) for piece, end in self._pieces if piece.first < moment.scan]
 
     def trace(self, *patterns: str) -> dict[str, Changes]:
         """The changes of what was recorded, by path: times in ns, and the value after the scan at each of them.
@@ -244,7 +248,9 @@ class Controller:
         """
         for pattern in patterns:
             if not any(_fits(slot.path, [pattern]) for slot in self._recorded):
-                raise UnknownName(f"Nothing that is recorded is called {pattern}.", "Write a path or a pattern such as running.*.")  # fmt: skip
+                raise UnknownName(
+                    f"Nothing that is recorded is called {pattern}.", "Write a path or a pattern such as running.*."
+                )
         return {s.path: self._changes(s) for s in self._recorded if _fits(s.path, patterns or ["*"])}
 
     def _changes(self, slot: Slot) -> Changes:
@@ -264,8 +270,8 @@ class Controller:
         return times, [_presented(value, slot.signal) for value in values]
 
 
-def _listed(values: object) -> list[int]:
-    found: list[int] = values if isinstance(values, list) else values.tolist()  # type: ignore[attr-defined]
+def _listed(values: Any) -> list[Any]:
+    found: list[Any] = values if isinstance(values, list) else values.tolist()
     return found
 
 

@@ -137,8 +137,12 @@ class OpenLibrary:
     # --- by hand ---
 
     def machine(
-        self, name: str, scan: str | int | None = None, given: Mapping[str, Value] | None = None, record: Sequence[str] = ("*",)
-    ) -> Controller:  # fmt: skip
+        self,
+        name: str,
+        scan: str | int | None = None,
+        given: Mapping[str, Value] | None = None,
+        record: Sequence[str] = ("*",),
+    ) -> Controller:
         """A controller that runs one instance of a block, a function, a program or a configuration.
 
         ``scan`` is the time of a scan, such as ``"100ms"`` or an int in ns; of a configuration its tasks say it, else
@@ -166,7 +170,10 @@ class OpenLibrary:
         if scan is not None:
             asked = duration(scan)
             if unit.interval and asked != unit.interval:
-                raise NotRunnable(f"The tasks of {unit.name} are looked at every {shown_duration(unit.interval)}, whatever scan says.", "Leave scan out.")  # fmt: skip
+                raise NotRunnable(
+                    f"The tasks of {unit.name} are looked at every {shown_duration(unit.interval)}, whatever scan says.",
+                    "Leave scan out.",
+                )
             interval = asked
         mode = Mode(checks_overflow=self._checks_overflow)
         return Controller(as_block(unit), self._library.scope, interval, given or {}, mode, record)

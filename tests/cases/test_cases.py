@@ -70,19 +70,24 @@ GOOD = {
     + table("start | run n flow", "1 | 1 7 4.5"),
     "given by dotted path": 'given = { "t.running" = true, t.started = "-9s" }\n' + table("start | run", "1 | 1"),
     "set writes once": table("at set n | n", "0s . | 5", "1s 9 | 9", "2s . | 9"),
-    "force holds against the body": table("at force latched start | latched run", "0s 1 0 | 1 0", "2s . 0 | 1 1", "3s release . | 1 1"),
-    "a released input has its driven value again": table("at start force start stop | latched", "0s 0 1 0 | 1", "1s . release 1 | 0", "2s . . 0 | 0"),
+    "force holds against the body": table(
+        "at force latched start | latched run", "0s 1 0 | 1 0", "2s . 0 | 1 1", "3s release . | 1 1"
+    ),
+    "a released input has its driven value again": table(
+        "at start force start stop | latched", "0s 0 1 0 | 1", "1s . release 1 | 0", "2s . . 0 | 0"
+    ),
     "private data by name and by dotted path": table("start | latched t.IN t.PT", "1 | 1 1 2s"),
     "every check": table("level | flow", "1 | 2", "2 | >=4", "2 | <5", "2 | 3..5", "2 | 4±0.1", "2 | !5"),
-    "run_for goes on after the last row": 'run_for = "5s"\nhold = true\n' + table("start | starts", "1 | 0", ". | 0", ". | 1"),
+    "run_for goes on after the last row": 'run_for = "5s"\nhold = true\n'
+    + table("start | starts", "1 | 0", ". | 0", ". | 1"),
     "hold until the next value": "hold = true\n" + table("at start | run", "0s 1 | 0", "2s . | 1", "9s . | 1"),
     "csv": 'vectors = "t.csv"',
     "a typed cell": table("start delay | run", "BOOL#1 T#0s | TRUE"),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("body", GOOD.values(), ids=GOOD)
-def test_good_cases(tmp_path: Path, body: str) -> None:
+def test_a_case_whose_expectations_all_hold_is_good(tmp_path: Path, body: str) -> None:
     verdict = run_case(tmp_path, body, t__csv="at,start,run\n0s,1,0\n2s,,1\n")
     assert (verdict.status, misses(verdict)) == ("passed", [])
     assert verdict.case.plan.checks > 0
@@ -109,15 +114,13 @@ WRONG = {
 
 
 @pytest.mark.parametrize(("body", "wrong"), WRONG.values(), ids=WRONG)
-def test_wrong_cases(tmp_path: Path, body: str, wrong: object) -> None:
+def test_each_wrong_value_is_told_with_its_scan_and_pin(tmp_path: Path, body: str, wrong: object) -> None:
     verdict = run_case(tmp_path, body)
     assert (verdict.status, misses(verdict)) == ("failed", wrong)
 
 
 def test_a_miss_knows_its_row_and_since_when_it_has_the_value(tmp_path: Path) -> None:
-    verdict = run_case(
-        tmp_path, table("at start stop | run", "0s 1 0 | 0", "2s . . | 1", "4s . 1 | 0", "6s . . | 1")
-    )
+    verdict = run_case(tmp_path, table("at start stop | run", "0s 1 0 | 0", "2s . . | 1", "4s . 1 | 0", "6s . . | 1"))
     (miss,) = verdict.misses
     assert (miss.scan, miss.since) == (6, 4)
     source = verdict.case.file.source
@@ -194,7 +197,11 @@ FINDINGS = {
     "hold that is no truth": ('hold = "yes"\n' + table("start | run", "1 | 0"), "wrong-kind", '"yes"'),
     "an unknown given": ("given = { strat = 1 }\n" + table("start | run", "1 | 0"), "unknown-name", "strat"),
     "a bad given": ('given = { delay = "5" }\n' + table("start | run", "1 | 0"), "bad-value", '"5"'),
-    "a constant that went into another": ("given = { LEAST = 1 }\n" + table("start | run", "1 | 0"), "constant-in-use", "LEAST"),
+    "a constant that went into another": (
+        "given = { LEAST = 1 }\n" + table("start | run", "1 | 0"),
+        "constant-in-use",
+        "LEAST",
+    ),
     "a constant as a column": (table("start | GAIN", "1 | 2"), "constant-assigned", "GAIN"),
     "a case that does nothing": ("hold = true", "missing-key", "[[case]]"),
     "given that is no table": ("given = 5\n" + table("start | run", "1 | 0"), "wrong-kind", "5"),
@@ -205,9 +212,13 @@ FINDINGS = {
     "a time before the start": (table("at start | run", "-1s 1 | 0"), "bad-value", "-1s"),
     "a time without a unit": (table("at start | run", "5 1 | 0"), "bad-value", "5"),
     "a clock that is a number": ("clock = 5\n" + table("start | run", "1 | 0"), "wrong-kind", "5"),
-    "a day that does not exist": ('clock = "2026-02-30-06:00:00"\n' + table("start | run", "1 | 0"), "bad-literal", '"2026-02-30-06:00:00"'),
+    "a day that does not exist": (
+        'clock = "2026-02-30-06:00:00"\n' + table("start | run", "1 | 0"),
+        "bad-literal",
+        '"2026-02-30-06:00:00"',
+    ),
     "a case too long": ('run_for = "9000d"', "too-long", '"c"'),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize(("body", "name", "marked"), FINDINGS.values(), ids=FINDINGS)
@@ -226,19 +237,26 @@ FILES = {
     "no block": ('scan = "1s"\n[[case]]\nname = "x"\nrun_for = "1s"\n', "missing-key"),
     "an unknown block": ('block = "Pmup"\nscan = "1s"\n[[case]]\nname = "x"\nrun_for = "1s"\n', "unknown-name"),
     "an abstract block": ('block = "Lamp"\nscan = "1s"\n[[case]]\nname = "x"\nrun_for = "1s"\n', "abstract"),
-    "an in-out of an abstract block": ('block = "LevelOf"\nscan = "1s"\n[[case]]\nname = "x"\nrun_for = "1s"\n', "abstract"),
+    "an in-out of an abstract block": (
+        'block = "LevelOf"\nscan = "1s"\n[[case]]\nname = "x"\nrun_for = "1s"\n',
+        "abstract",
+    ),
     "an array of any length": ('block = "First"\nscan = "1s"\n[[case]]\nname = "x"\nrun_for = "1s"\n', "open-array"),
     "a scan of nothing": ('block = "Pump"\nscan = "0s"\n[[case]]\nname = "x"\nrun_for = "1s"\n', "out-of-range"),
     "no cases": ('block = "Pump"\nscan = "1s"\n', "no-cases"),
     "a case that is no table": ('block = "Pump"\nscan = "1s"\ncase = 5\n', "wrong-kind"),
     "two of one name": (
-        'block = "Pump"\nscan = "1s"\n' + '[[case]]\nname = "x"\nvectors = """\nstart | run\n1 | 0\n"""\n' * 2, "name-twice"
+        'block = "Pump"\nscan = "1s"\n' + '[[case]]\nname = "x"\nvectors = """\nstart | run\n1 | 0\n"""\n' * 2,
+        "name-twice",
     ),
     "a block that is a number": ('block = 5\nscan = "1s"\n[[case]]\nname = "x"\nrun_for = "1s"\n', "wrong-kind"),
     "a case without a name": ('block = "Pump"\nscan = "1s"\n[[case]]\nrun_for = "1s"\n', "missing-key"),
     "a name of blanks": ('block = "Pump"\nscan = "1s"\n[[case]]\nname = " "\nrun_for = "1s"\n', "wrong-kind"),
-    "a program that is not there": ('program = "Main"\nscan = "1s"\n[[case]]\nname = "x"\nrun_for = "1s"\n', "unknown-name"),
-}  # fmt: skip
+    "a program that is not there": (
+        'program = "Main"\nscan = "1s"\n[[case]]\nname = "x"\nrun_for = "1s"\n',
+        "unknown-name",
+    ),
+}
 
 
 @pytest.mark.parametrize(("text", "name"), FILES.values(), ids=FILES)

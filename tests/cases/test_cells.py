@@ -14,20 +14,43 @@ S = 1_000_000_000
 @pytest.mark.parametrize(
     ("text", "type_", "value"),
     [
-        ("0", BOOL, False), ("TRUE", BOOL, True), ("BOOL#1", BOOL, True), ("5", INT, 5), ("-5", INT, -5),
-        ("16#10", INT, 16), ("INT#7", INT, 7), ("SINT#7", INT, 7), ("5s", TIME, 5 * S), ("T#5s", TIME, 5 * S),
-        ("0", TIME, 0), ("-1s", TIME, -S), ("20", REAL, 20.0), ("-0.5", REAL, -0.5), ("1e3", LREAL, 1000.0),
-        ("16#FF", WORD, 255), ("INT#3", LREAL, 3.0),
+        ("0", BOOL, False),
+        ("TRUE", BOOL, True),
+        ("BOOL#1", BOOL, True),
+        ("5", INT, 5),
+        ("-5", INT, -5),
+        ("16#10", INT, 16),
+        ("INT#7", INT, 7),
+        ("SINT#7", INT, 7),
+        ("5s", TIME, 5 * S),
+        ("T#5s", TIME, 5 * S),
+        ("0", TIME, 0),
+        ("-1s", TIME, -S),
+        ("20", REAL, 20.0),
+        ("-0.5", REAL, -0.5),
+        ("1e3", LREAL, 1000.0),
+        ("16#FF", WORD, 255),
+        ("INT#3", LREAL, 3.0),
     ],
-)  # fmt: skip
+)
 def test_a_value(text: str, type_: Elementary, value: object) -> None:
     assert parse_value(text, type_) == value
 
 
 @pytest.mark.parametrize(
     ("text", "type_"),
-    [("2", BOOL), ("x", INT), ("1.5", INT), ("40000", INT), ("5", TIME), ("DINT#5", INT), ("", INT), ("1..5", INT), ("T#5s", INT)],
-)  # fmt: skip
+    [
+        ("2", BOOL),
+        ("x", INT),
+        ("1.5", INT),
+        ("40000", INT),
+        ("5", TIME),
+        ("DINT#5", INT),
+        ("", INT),
+        ("1..5", INT),
+        ("T#5s", INT),
+    ],
+)
 def test_what_is_no_value(text: str, type_: Elementary) -> None:
     with pytest.raises(LiteralProblem):
         parse_value(text, type_)
@@ -70,8 +93,18 @@ def test_an_open_limit_leaves_its_own_value_out(value: float, type_: Elementary)
 
 
 @pytest.mark.parametrize(
-    ("text", "type_"), [(">0", BOOL), ("0..1", BOOL), ("5..1", INT), (">32767", INT), ("<0", UINT), ("x±1", REAL), ("20±", INT), ("!", INT)]
-)  # fmt: skip
+    ("text", "type_"),
+    [
+        (">0", BOOL),
+        ("0..1", BOOL),
+        ("5..1", INT),
+        (">32767", INT),
+        ("<0", UINT),
+        ("x±1", REAL),
+        ("20±", INT),
+        ("!", INT),
+    ],
+)
 def test_what_is_no_check(text: str, type_: Elementary) -> None:
     with pytest.raises(LiteralProblem):
         parse_check(text, type_)

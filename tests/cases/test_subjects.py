@@ -36,9 +36,7 @@ def suite_of(folder: Path, head: str, table: str, text: str = PLANT, given: str 
         (folder / name).mkdir()
     (folder / "upright.toml").write_text('name = "plant"\n')
     (folder / "blocks" / "plant.st").write_text(text)
-    (folder / "cases" / "c.toml").write_text(
-        f'{head}\n[[case]]\nname = "c"\n{given}\nvectors = """\n{table}\n"""\n'
-    )
+    (folder / "cases" / "c.toml").write_text(f'{head}\n[[case]]\nname = "c"\n{given}\nvectors = """\n{table}\n"""\n')
     return load_suite(load_library(folder))
 
 

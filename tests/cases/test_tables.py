@@ -36,11 +36,7 @@ def flaws(table: Table) -> list[tuple[str, str]]:
 
 def test_an_inline_table_splits_at_white_space_and_rulers_mean_nothing() -> None:
     table = inline("at | open  at_open|opening\n\n0s|0 .|  0\n# a comment\n  1s 1 16#FF | .\n")
-    assert texts(table) == [
-        ["at", "open", "at_open", "opening"],
-        ["0s", "0", "", "0"],
-        ["1s", "1", "16#FF", ""],
-    ]
+    assert texts(table) == [["at", "open", "at_open", "opening"], ["0s", "0", "", "0"], ["1s", "1", "16#FF", ""]]
 
 
 @pytest.mark.parametrize("blank", ["", " | ", "\t", "\x85", "\u2028", "\u00a0|\x1f", "\r"])
@@ -97,7 +93,7 @@ CSV_FLAWS = {
     "a name that is cut at the comma": ("a,m[3,1]\n1,2\n", [("cut-name", "m[3")]),
     "a quote in the heads that is not closed": ('a,"b\n1,2\n', [("open-quote", '"b')]),
     "a cell beyond all measure": (f'a,b\n"{"x" * 140_000}",2\n', [("long-cell", '"')]),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize(("text", "found"), CSV_FLAWS.values(), ids=CSV_FLAWS)
@@ -114,15 +110,9 @@ def test_every_cell_stands_where_it_was_written(rows: list[list[str]]) -> None:
         ["at", "x", "y", "z"][: len(rows[0])],
         *(row for row in rows if len(row) == len(rows[0]) and set(row) != {"."}),
     ]
-    for table in (
-        inline("\n".join(" | ".join(row) for row in rows)),
-        csv("\n".join(" , ".join(row) for row in rows)),
-    ):
+    for table in (inline("\n".join(" | ".join(row) for row in rows)), csv("\n".join(" , ".join(row) for row in rows))):
         text = table.source.text
-        placed = [
-            *table.heads,
-            *(table.cell(r, c) for r in range(table.rows) for c in range(len(table.heads))),
-        ]
+        placed = [*table.heads, *(table.cell(r, c) for r in range(table.rows) for c in range(len(table.heads)))]
         assert [text[cell.start : cell.end] for cell in placed] == [cell for row in rows for cell in row]
 
 
@@ -132,9 +122,7 @@ def test_every_cell_stands_where_it_was_written(rows: list[list[str]]) -> None:
 )
 def test_what_a_csv_writer_writes_is_read_again(rows: list[list[str]], delimiter: str) -> None:
     out = io.StringIO()
-    csv_writer(out, delimiter=delimiter, lineterminator="\n", quoting=QUOTE_ALL).writerows(
-        [["x", "y", "z"], *rows]
-    )
+    csv_writer(out, delimiter=delimiter, lineterminator="\n", quoting=QUOTE_ALL).writerows([["x", "y", "z"], *rows])
     wanted = [["" if cell.strip() == "." else cell.strip() for cell in row] for row in rows]
     assert texts(csv(out.getvalue()))[1:] == wanted
 
@@ -194,7 +182,7 @@ TOMLS = [
     "a.b.c = 1\na.d = [\n  1, # one\n  [2, 3],\n]\n[t.u]\nv = {}\nw = []\n[[t.list]]\nx = 1\n[[t.list]]\nx = 2\n",
     'q = "one\\ttwo"\nr = \'raw\\t\'\nm = """\nx"""\nn = """a""b"""\no = """end\\\n   joined"""\np = """quoted"""""\ne = ""\n',
     "d = 2026-03-29T06:00:00Z\nf = 1_000.5e3\nh = 0xFF\ni = -inf\nt = true\n",
-]  # fmt: skip
+]
 
 
 @pytest.mark.parametrize("text", TOMLS, ids=range(len(TOMLS)))
@@ -224,7 +212,7 @@ def test_every_character_of_a_string_has_its_place(value: str, end: str) -> None
         ("a = 'x\n", "the file ends"),
         ("a = 1\na = 2", "overwrite"),
     ],
-)  # fmt: skip
+)
 def test_what_is_no_toml_is_told(text: str, says: str) -> None:
     with pytest.raises(TomlProblem, match=says) as told:
         read_toml(text)

@@ -81,12 +81,16 @@ TOLD = {
     "a clock of bananas": ('clock = "BANANA#2026-03-29"\n' + table("i | o", "1 | 2"), "", ["bad-literal"]),
     "release as a value": (table("force mode | seen", "Release | Hold"), "", ["two-meanings"]),
     "a pin with the name of a time": (table("scan", "1"), "", ["two-meanings"]),
-    "a clock that runs out": ('clock = "2261-12-31-00:00:00"\nrun_for = "15000000s"\n' + table("i | o", "1 | 2"), "", ["too-long"]),
+    "a clock that runs out": (
+        'clock = "2261-12-31-00:00:00"\nrun_for = "15000000s"\n' + table("i | o", "1 | 2"),
+        "",
+        ["too-long"],
+    ),
     "a whole array as a text": ('given = { a = "[1, 2]" }\n' + table("i | o", "1 | 2"), "", ["bad-value"]),
     "a list that is too long": ("given = { a = [1, 2, 3, 4] }\n" + table("i | o", "1 | 2"), "", ["bad-value"]),
     "a field that is none": ("given = { rec = { k = 1 } }\n" + table("i | o", "1 | 2"), "", ["unknown-name"]),
     "no check for an empty reason": (table("i | o", "1 | !!2"), "", ["bad-value"]),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize(("case", "csv", "names"), TOLD.values(), ids=TOLD)
@@ -105,26 +109,38 @@ RUNS = {
     "escapes of TOML": ('vectors = "i | o\\n1 | 2\\n2 | 4"', "", []),
     "escapes of TOML that are wrong": ('vectors = "i\\to\\n1\\t2\\n2\\t5"', "", [("o", 1, 4)]),
     "NaN has a word": (table("r | no", "0 | NaN", "2 | 1", "2 | !NaN", "0 | nan"), "", []),
-    "NaN is nothing else": (table("r | no", "0 | !5", "0 | >=0", "0 | !NaN", "2 | NaN"), "",
-                            [("no", 0, "nan"), ("no", 1, "nan"), ("no", 2, "nan"), ("no", 3, 1.0)]),
+    "NaN is nothing else": (
+        table("r | no", "0 | !5", "0 | >=0", "0 | !NaN", "2 | NaN"),
+        "",
+        [("no", 0, "nan"), ("no", 1, "nan"), ("no", 2, "nan"), ("no", 3, 1.0)],
+    ),
     "a pin called set": (table("i | pin set | o", "1 | 5 | 7"), "", []),
     "a pin called scan": (table("i | pin scan", "1 | 1", "1 | 2"), "", []),
     "fields and elements drive": (table("rec.n rec.m[2] a[2] | o", "1 2 3 | 6"), "", []),
     "check looks at an input": (table("i check i check rec.n | o", "1 1 0 | 2", ". 1 0 | 2"), "", []),
     "hold x holds one column": (table("at i hold o bits", "0s 1 2 1", "2s 1 . 16#1"), "", []),
-    "hold x is wrong between the rows": (table("at i hold o p.y", "0s 1 2 2", "2s 2 4 .", "4s 1 4 ."), "", [("o", 4, 2)]),
-    "arrays and structures are given": ("given = { a = [1, 2, 3], rec = { n = 4, m = [5, 6] } }\n" + table("i | o", "0 | 12"), "", []),
+    "hold x is wrong between the rows": (
+        table("at i hold o p.y", "0s 1 2 2", "2s 2 4 .", "4s 1 4 ."),
+        "",
+        [("o", 4, 2)],
+    ),
+    "arrays and structures are given": (
+        "given = { a = [1, 2, 3], rec = { n = 4, m = [5, 6] } }\n" + table("i | o", "0 | 12"),
+        "",
+        [],
+    ),
     "release() ends a force where a value has that name": (
-        table("mode force mode | seen", "Hold Mode#Release | Release", ". release() | Hold"), "", []),
-    "a csv table with two indices": ('vectors = "v.csv"', 'i;m[3,1]\n7;7\n', []),
+        table("mode force mode | seen", "Hold Mode#Release | Release", ". release() | Hold"),
+        "",
+        [],
+    ),
+    "a csv table with two indices": ('vectors = "v.csv"', "i;m[3,1]\n7;7\n", []),
     "a semicolon in a file of tabs": ('vectors = "v.csv"', "i\tm[3,1]\n7\t7\n", []),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize(("case", "csv", "wrong"), RUNS.values(), ids=RUNS)
-def test_it_says_what_it_shows(
-    tmp_path: Path, case: str, csv: str, wrong: list[tuple[str, int, object]]
-) -> None:
+def test_it_says_what_it_shows(tmp_path: Path, case: str, csv: str, wrong: list[tuple[str, int, object]]) -> None:
     verdict = verdict_of(suite_of(tmp_path, case, v__csv=csv))
     found = [(m.signal.path, m.scan, "nan" if m.got != m.got else m.got) for m in verdict.misses]
     assert (found, verdict.status) == (wrong, "failed" if wrong else "passed")
@@ -173,11 +189,7 @@ def test_a_folder_that_cannot_be_looked_into_is_told(tmp_path: Path, monkeypatch
 
     monkeypatch.setattr(os, "scandir", forbidden)
     (finding,) = load_suite(load_library(tmp_path)).findings
-    assert (finding.name, finding.severity, finding.source.path) == (
-        "unreadable-folder",
-        "error",
-        "cases/safety",
-    )
+    assert (finding.name, finding.severity, finding.source.path) == ("unreadable-folder", "error", "cases/safety")
 
 
 def test_a_case_that_checks_nothing_is_not_good(tmp_path: Path) -> None:
@@ -198,7 +210,6 @@ def test_a_fault_leaves_later_checks_unreached(tmp_path: Path) -> None:
     assert suite.ready
     assert (verdict.status, verdict.case.plan.checks, verdict.checked) == ("fault", 3, 1)
     shown = {
-        signal.path: value
-        for signal, value in zip(verdict.moments.signals, verdict.moments.after[1], strict=True)
+        signal.path: value for signal, value in zip(verdict.moments.signals, verdict.moments.after[1], strict=True)
     }
     assert shown["d"] == 0

@@ -113,19 +113,24 @@ def test_verify_as_json(glasshouse: Path) -> None:
     edit(glasshouse / "cases" / "vent_drive.toml", "21s  | 1    1       | 0 ", "21s  | 1    1       | 1 ")
     result = upright("verify", "upper", "--json", "--library", glasshouse)
     (case,) = json.loads(result.output)["cases"]
-    assert (result.exit_code, case["status"], case["case"]) == (
-        1,
-        "failed",
-        "vent_drive/stops at the upper limit",
-    )
+    assert (result.exit_code, case["status"], case["case"]) == (1, "failed", "vent_drive/stops at the upper limit")
     assert case["wrong"] == [
         {
-            "pin": "opening", "type": "BOOL", "scan": 210, "time_ns": 21_000_000_000, "got": False, "got_text": "0",
-            "expected": {"low": True, "high": True, "outside": False}, "expected_text": "1",
-            "since_scan": 210, "written_file": "blocks/vent_drive.st", "written_line": 62,
-            "row_file": "cases/vent_drive.toml", "row_line": 11,
+            "pin": "opening",
+            "type": "BOOL",
+            "scan": 210,
+            "time_ns": 21_000_000_000,
+            "got": False,
+            "got_text": "0",
+            "expected": {"low": True, "high": True, "outside": False},
+            "expected_text": "1",
+            "since_scan": 210,
+            "written_file": "blocks/vent_drive.st",
+            "written_line": 62,
+            "row_file": "cases/vent_drive.toml",
+            "row_line": 11,
         }
-    ]  # fmt: skip
+    ]
 
 
 def test_check_as_json(glasshouse: Path) -> None:
@@ -147,9 +152,13 @@ def test_show_draws_the_box(glasshouse: Path) -> None:
     assert "longest time from one limit to the other" in output
     data = json.loads(upright("show", "VentDrive", "--json", "--library", glasshouse).output)
     assert data["variables"][5] == {
-        "name": "travel", "section": "input", "type": "TIME", "constant": False, "initial": "40s",
+        "name": "travel",
+        "section": "input",
+        "type": "TIME",
+        "constant": False,
+        "initial": "40s",
         "comment": "longest time from one limit to the other",
-    }  # fmt: skip
+    }
     assert "standard function block" in upright("show", "TP", "--library", glasshouse).output
 
 
@@ -203,9 +212,7 @@ def test_an_empty_library_is_said_to_be_empty(tmp_path: Path) -> None:
     assert (result.exit_code, "no cases" in result.output) == (2, True)
 
 
-@pytest.mark.parametrize(
-    "content", [b"\xff\xfe\x00", b"", b"\x00\x01\x02", b"PK\x03\x04", "Ünïcode".encode("latin-1")]
-)
+@pytest.mark.parametrize("content", [b"\xff\xfe\x00", b"", b"\x00\x01\x02", b"PK\x03\x04", "Ünïcode".encode("latin-1")])
 def test_a_source_that_is_no_source(glasshouse: Path, content: bytes) -> None:
     (glasshouse / "blocks" / "other.st").write_bytes(content)
     result = upright("check", "--library", glasshouse)
@@ -322,9 +329,7 @@ def test_many_wrong_moments_are_shortened_and_a_near_miss_says_what_to_allow(tmp
     )
     rows = "\n".join(f"{x} | {x / 3:.5f}" for x in (1, 2, 4, 5, 7))
     cases = tmp_path / "lib" / "cases" / "third.toml"
-    cases.write_text(
-        f'block = "Third"\nscan = "1s"\n[[case]]\nname = "c"\nvectors = """\nx | y\n{rows}\n"""\n'
-    )
+    cases.write_text(f'block = "Third"\nscan = "1s"\n[[case]]\nname = "c"\nvectors = """\nx | y\n{rows}\n"""\n')
     output = upright("verify", "Third", "--library", tmp_path / "lib").output
     assert "y is 0.33333334 and not 0.33333" in output
     assert "then at 1s (scan 1), line 8: y is 0.6666667 and not 0.66667" in output

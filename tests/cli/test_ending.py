@@ -37,9 +37,7 @@ def library(tmp_path: Path) -> Path:
 @pytest.mark.skipif(sys.platform == "win32", reason="signals of POSIX")
 @pytest.mark.parametrize(("number", "status"), [(signal.SIGINT, 130), (signal.SIGTERM, 143)])
 def test_a_signal_ends_a_run_in_silence(library: Path, number: signal.Signals, status: int) -> None:
-    process = subprocess.Popen(
-        [*PROGRAM, "verify"], cwd=library, stdout=subprocess.PIPE, stderr=subprocess.PIPE
-    )
+    process = subprocess.Popen([*PROGRAM, "verify"], cwd=library, stdout=subprocess.PIPE, stderr=subprocess.PIPE)
     time.sleep(1.5)  # the run takes days; it has begun by now, or ends as silently before
     process.send_signal(number)
     out, err = process.communicate(timeout=60)
@@ -49,9 +47,7 @@ def test_a_signal_ends_a_run_in_silence(library: Path, number: signal.Signals, s
 @pytest.mark.skipif(not Path("/dev/full").exists(), reason="has no device that is full")
 def test_output_that_cannot_be_written_is_told(library: Path) -> None:
     with Path("/dev/full").open("wb") as full:
-        result = subprocess.run(
-            [*PROGRAM, "check"], cwd=library, stdout=full, stderr=subprocess.PIPE, check=False
-        )
+        result = subprocess.run([*PROGRAM, "check"], cwd=library, stdout=full, stderr=subprocess.PIPE, check=False)
     assert result.returncode == 2
     assert result.stderr.count(b"\n") == 1
     assert b"upright: " in result.stderr
@@ -60,9 +56,7 @@ def test_output_that_cannot_be_written_is_told(library: Path) -> None:
 def test_a_reader_who_leaves_ends_the_call_in_silence(library: Path) -> None:
     reader, writer = os.pipe()
     os.close(reader)
-    result = subprocess.run(
-        [*PROGRAM, "check"], cwd=library, stdout=writer, stderr=subprocess.PIPE, check=False
-    )
+    result = subprocess.run([*PROGRAM, "check"], cwd=library, stdout=writer, stderr=subprocess.PIPE, check=False)
     os.close(writer)
     assert (result.returncode, result.stderr) == (141, b"")
 
@@ -85,9 +79,7 @@ program()
 
 
 def test_a_mistake_of_the_program_is_one_line(library: Path) -> None:
-    result = subprocess.run(
-        [sys.executable, "-c", PLANTED, "check"], cwd=library, capture_output=True, check=False
-    )
+    result = subprocess.run([sys.executable, "-c", PLANTED, "check"], cwd=library, capture_output=True, check=False)
     assert result.returncode == 2
     assert result.stdout == b""
     assert result.stderr.count(b"\n") == 1
@@ -120,9 +112,7 @@ def test_nothing_is_left_of_a_library_that_could_not_be_written(tmp_path: Path) 
         "from upright_block.cli.ending import program\n"
         "program()\n"
     )
-    result = subprocess.run(
-        [sys.executable, "-c", code, "demo", "g"], cwd=tmp_path, capture_output=True, check=False
-    )
+    result = subprocess.run([sys.executable, "-c", code, "demo", "g"], cwd=tmp_path, capture_output=True, check=False)
     assert result.returncode == 2
     assert b"No space left" in result.stderr
     assert list(tmp_path.iterdir()) == []

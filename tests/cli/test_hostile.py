@@ -71,7 +71,7 @@ def test_nothing_outside_is_read_unless_the_call_names_it(tmp_path: Path, made: 
     root = library(tmp_path)
     (tmp_path / "secret.csv").write_text("i,o\n1,1\nHUSH,HUSH\n")
     os.symlink(tmp_path / "secret.csv", root / "cases" / "link.csv")
-    (root / "cases" / "b.toml").write_text(case(made(root)))  # type: ignore[operator]
+    (root / "cases" / "b.toml").write_text(case(made(root)))
     refused = upright("check", "--library", root)
     assert (refused.exit_code, "outside-library" in refused.output) == (1, True)
     assert "HUSH" not in refused.output
@@ -96,9 +96,7 @@ def test_links_in_a_circle_are_followed_once(tmp_path: Path) -> None:
     os.symlink(".", root / "cases" / "here")
     result = upright("verify", "--library", root)
     assert "1 good" in result.output
-    assert (
-        result.output.count("  error  ") == 2
-    )  # the link to itself leads to nothing, also by way of blocks/up
+    assert result.output.count("  error  ") == 2  # the link to itself leads to nothing, also by way of blocks/up
     assert "cases/again  error  unreadable-folder" in result.output
 
 
@@ -120,12 +118,19 @@ TOO_MUCH = {
     "calls": BLOCK.replace("o := i;", "o := " + "MAX(1," * 3000 + "2" + ")" * 3000 + ";"),
     "namespaces": "NAMESPACE N " * 3000 + BLOCK + "END_NAMESPACE " * 3000,
     "blocks in blocks": "FUNCTION_BLOCK B0 END_FUNCTION_BLOCK\n"
-    + "".join(f"FUNCTION_BLOCK B{k} VAR b : B{k - 1}; END_VAR b(); END_FUNCTION_BLOCK\n" for k in range(1, 3000)) + BLOCK,
+    + "".join(f"FUNCTION_BLOCK B{k} VAR b : B{k - 1}; END_VAR b(); END_FUNCTION_BLOCK\n" for k in range(1, 3000))
+    + BLOCK,
     "blocks that extend": "FUNCTION_BLOCK B0 END_FUNCTION_BLOCK\n"
-    + "".join(f"FUNCTION_BLOCK B{k} EXTENDS B{k - 1} END_FUNCTION_BLOCK\n" for k in range(1, 3000)) + BLOCK,
-    "types": "TYPE T0 : INT; END_TYPE " + "".join(f"TYPE T{k} : STRUCT a : T{k - 1}; END_STRUCT; END_TYPE\n" for k in range(1, 3000)) + BLOCK.replace("s : STRING", "t : T2999"),
+    + "".join(f"FUNCTION_BLOCK B{k} EXTENDS B{k - 1} END_FUNCTION_BLOCK\n" for k in range(1, 3000))
+    + BLOCK,
+    "types": "TYPE T0 : INT; END_TYPE "
+    + "".join(f"TYPE T{k} : STRUCT a : T{k - 1}; END_STRUCT; END_TYPE\n" for k in range(1, 3000))
+    + BLOCK.replace("s : STRING", "t : T2999"),
     "calls of calls": "FUNCTION F0 : INT VAR_INPUT a : INT; END_VAR F0 := a; END_FUNCTION\n"
-    + "".join(f"FUNCTION F{k} : INT VAR_INPUT a : INT; END_VAR F{k} := F{k - 1}(a) + F{k - 1}(a); END_FUNCTION\n" for k in range(1, 41))
+    + "".join(
+        f"FUNCTION F{k} : INT VAR_INPUT a : INT; END_VAR F{k} := F{k - 1}(a) + F{k - 1}(a); END_FUNCTION\n"
+        for k in range(1, 41)
+    )
     + BLOCK.replace("o := i;", "o := F40(i);"),
     "instances of instances": "FUNCTION_BLOCK F0 VAR a : INT; END_VAR END_FUNCTION_BLOCK\n"
     + "".join(f"FUNCTION_BLOCK F{k} VAR a, b : F{k - 1}; END_VAR END_FUNCTION_BLOCK\n" for k in range(1, 41))
@@ -137,7 +142,7 @@ TOO_MUCH = {
     "digits of a duration": BLOCK.replace("s : STRING", "t : TIME := T#" + "1" * 5000 + "s"),
     "unknown names": BLOCK.replace("o := i;", "\n".join(f"o := vv{k};" for k in range(20000))),
     "declared twice": BLOCK * 5000,
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("block", TOO_MUCH.values(), ids=TOO_MUCH)
@@ -158,9 +163,7 @@ CASES = {
     "wrong rows": case('vectors = """\ni | o\n' + "1 | zz\n" * 20000 + '"""\n'),
     "rows that are wrong": case('vectors = """\ni | o\n' + "1 | 5\n" * 60000 + '"""\n'),
     "texts that are wrong": case("vectors = '''\ni | s\n" + "1 | 'no'\n" * 4000 + "'''\n"),
-    "columns": case(
-        'vectors = """\n' + " ".join(f"u{k}" for k in range(100_000)) + "\n" + "1 " * 100_000 + '\n"""\n'
-    ),
+    "columns": case('vectors = """\n' + " ".join(f"u{k}" for k in range(100_000)) + "\n" + "1 " * 100_000 + '\n"""\n'),
     "keys": case("".join(f"k{k} = 1\n" for k in range(20000)) + TABLE),
     "names of files": case('vectors = "' + "n" * 100_000 + '.csv"\n'),
     "a name with a null": case('vectors = "a\\u0000b.csv"\n'),

@@ -25,8 +25,66 @@ DEMO = {
 COUNT = int(os.environ.get("UPRIGHT_MUTANTS", "150"))
 FIRST = int(os.environ.get("UPRIGHT_MUTANTS_FROM", "0"))
 BATCH = 25
-ODD = ["\0", "\r", "\u202e", "\u2028", "\ufeff", "\x1b[2J", "é", "\U0001f331", "\x85", "\t", "''", '"', '"""', "$", "\\", "#", "|", "±", "\ud800", "İ", "ﬀ", "٣"]  # fmt: skip
-WORDS = ["END_IF", "END_VAR", "VAR", "IF", "(*", "*)", ":=", ";", "[[case]]", "given", "force ", "hold = true", "..", "!", "release", "NaN", "1e400", "T#", "16#", "-", "0", "99999999999999999999", "[", "]", "{", "}", "(", ")", ",", "EXTENDS", "THIS", "^", "SUPER", "ARRAY [1..9] OF"]  # fmt: skip
+ODD = [
+    "\0",
+    "\r",
+    "\u202e",
+    "\u2028",
+    "\ufeff",
+    "\x1b[2J",
+    "é",
+    "\U0001f331",
+    "\x85",
+    "\t",
+    "''",
+    '"',
+    '"""',
+    "$",
+    "\\",
+    "#",
+    "|",
+    "±",
+    "\ud800",
+    "İ",
+    "ﬀ",
+    "٣",
+]
+WORDS = [
+    "END_IF",
+    "END_VAR",
+    "VAR",
+    "IF",
+    "(*",
+    "*)",
+    ":=",
+    ";",
+    "[[case]]",
+    "given",
+    "force ",
+    "hold = true",
+    "..",
+    "!",
+    "release",
+    "NaN",
+    "1e400",
+    "T#",
+    "16#",
+    "-",
+    "0",
+    "99999999999999999999",
+    "[",
+    "]",
+    "{",
+    "}",
+    "(",
+    ")",
+    ",",
+    "EXTENDS",
+    "THIS",
+    "^",
+    "SUPER",
+    "ARRAY [1..9] OF",
+]
 
 Mutation = Callable[[random.Random, bytes, bytes], bytes]
 
@@ -66,7 +124,11 @@ def exchange(rng: random.Random, text: bytes, other: bytes) -> bytes:
 
 def deep(rng: random.Random, text: bytes, other: bytes) -> bytes:
     at = rng.randrange(len(text) + 1)
-    return text[:at] + rng.choice([b"(", b"[", b"{", b"NOT ", b"-", b"!", b"IF x THEN ", b"(*", b"a."]) * rng.choice([80, 3000]) + text[at:]  # fmt: skip
+    return (
+        text[:at]
+        + rng.choice([b"(", b"[", b"{", b"NOT ", b"-", b"!", b"IF x THEN ", b"(*", b"a."]) * rng.choice([80, 3000])
+        + text[at:]
+    )
 
 
 def huge(rng: random.Random, text: bytes, other: bytes) -> bytes:
@@ -92,7 +154,25 @@ def digits(rng: random.Random, text: bytes, other: bytes) -> bytes:
     return text[: m.start()] + new + text[m.end() :]
 
 
-MUTATIONS: list[Mutation] = [cut, drop, drop, splice, splice, odd, odd, word, word, exchange, exchange, exchange, deep, huge, flip, digits, digits]  # fmt: skip
+MUTATIONS: list[Mutation] = [
+    cut,
+    drop,
+    drop,
+    splice,
+    splice,
+    odd,
+    odd,
+    word,
+    word,
+    exchange,
+    exchange,
+    exchange,
+    deep,
+    huge,
+    flip,
+    digits,
+    digits,
+]
 
 
 def mutant(seed: int) -> dict[str, bytes]:

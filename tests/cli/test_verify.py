@@ -10,9 +10,7 @@ import pytest
 from tests.cli.test_commands import upright
 
 BLOCK = "FUNCTION_BLOCK Pump VAR_INPUT i : INT; END_VAR VAR_OUTPUT o : INT; w : WORD; END_VAR VAR k : INT; END_VAR o := i; w := INT_TO_WORD(i); END_FUNCTION_BLOCK\n"
-BROKEN = (
-    "FUNCTION_BLOCK Fan VAR_INPUT i : INT; END_VAR VAR_OUTPUT o : INT; END_VAR o := j; END_FUNCTION_BLOCK\n"
-)
+BROKEN = "FUNCTION_BLOCK Fan VAR_INPUT i : INT; END_VAR VAR_OUTPUT o : INT; END_VAR o := j; END_FUNCTION_BLOCK\n"
 
 
 def table(*rows: str, head: str = "i | o") -> str:
@@ -31,14 +29,9 @@ def root(tmp_path: Path) -> Path:
     (tmp_path / "blocks" / "pump.st").write_text(BLOCK)
     (tmp_path / "blocks" / "fan.st").write_text(BROKEN)
     head = 'block = "Pump"\nscan = "1s"\n'
-    (tmp_path / "cases/safety/pump.toml").write_text(
-        head + one("stops", table("1 | 1")) + one("holds", table("1 | x"))
-    )
+    (tmp_path / "cases/safety/pump.toml").write_text(head + one("stops", table("1 | 1")) + one("holds", table("1 | x")))
     (tmp_path / "cases/use/pump.toml").write_text(
-        head
-        + one("stops", table("2 | 2"))
-        + one("quick stops", table("2 | 2"))
-        + one("idles", 'run_for = "3s"\n')
+        head + one("stops", table("2 | 2")) + one("quick stops", table("2 | 2")) + one("idles", 'run_for = "3s"\n')
     )
     (tmp_path / "cases/fan.toml").write_text('block = "Fan"\nscan = "1s"\n' + one("turns", table("1 | 1")))
     return tmp_path
@@ -65,9 +58,7 @@ def cases(root: Path, *patterns: str) -> list[str]:
         ("Fan", ["fan/turns"]),
     ],
 )
-def test_a_case_is_chosen_by_any_end_of_what_it_is_called(
-    root: Path, pattern: str, chosen: list[str]
-) -> None:
+def test_a_case_is_chosen_by_any_end_of_what_it_is_called(root: Path, pattern: str, chosen: list[str]) -> None:
     assert cases(root, pattern) == chosen
 
 
@@ -76,9 +67,7 @@ def test_every_name_that_is_printed_can_be_typed_back(root: Path) -> None:
         assert cases(root, name) == [name]
 
 
-@pytest.mark.parametrize(
-    ("pattern", "says"), [("holds", "o is INT: x is no value"), ("turns", "j is not declared")]
-)
+@pytest.mark.parametrize(("pattern", "says"), [("holds", "o is INT: x is no value"), ("turns", "j is not declared")])
 def test_a_case_that_cannot_be_run_is_named_with_its_reason(root: Path, pattern: str, says: str) -> None:
     result = upright("verify", pattern, "--library", root)
     assert result.exit_code == 1

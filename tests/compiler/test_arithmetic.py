@@ -124,10 +124,7 @@ def test_precedence_is_that_of_the_standard(expression: str, type_: str, value: 
         ("i := 2; FOR i := i TO i + 2 DO n := n + 1; END_FOR;", 3),
         ("FOR i := 1 TO 9 DO IF i = 4 THEN EXIT; END_IF; n := i; END_FOR;", 3),
         ("FOR i := 1 TO 9 DO IF i MOD 2 = 0 THEN CONTINUE; END_IF; n := n + 1; END_FOR;", 5),
-        (
-            "FOR i := 1 TO 3 DO FOR k := 1 TO 3 DO IF k = 2 THEN EXIT; END_IF; n := n + 1; END_FOR; END_FOR;",
-            3,
-        ),
+        ("FOR i := 1 TO 3 DO FOR k := 1 TO 3 DO IF k = 2 THEN EXIT; END_IF; n := n + 1; END_FOR; END_FOR;", 3),
         ("WHILE n < 7 DO n := n + 2; END_WHILE;", 8),
         ("REPEAT n := n + 1; UNTIL TRUE END_REPEAT;", 1),
         ("n := 1; RETURN; n := 2;", 1),
@@ -192,9 +189,7 @@ def close(a: float, b: float) -> bool:
 @settings(max_examples=25, deadline=None)
 @given(
     st.lists(
-        st.tuples(
-            st.floats(1e-10, 1e10) | FINITE, st.floats(-30, 30) | st.integers(-1000, 1000).map(float) | FINITE
-        ),
+        st.tuples(st.floats(1e-10, 1e10) | FINITE, st.floats(-30, 30) | st.integers(-1000, 1000).map(float) | FINITE),
         min_size=1,
         max_size=40,
     )
@@ -220,24 +215,12 @@ def test_outputs_of_a_function_go_to_their_places() -> None:
         "FUNCTION F : INT VAR_INPUT a : INT; END_VAR VAR_OUTPUT half : INT; odd : BOOL; END_VAR "
         "half := a / 2; odd := a MOD 2 = 1; F := a * 2; END_FUNCTION\n"
     )
-    machine = machine_of(
-        text + block("x : INT; h : DINT; o : BOOL;", "x := 1 + F(a := 7, odd => o, half => h);")
-    )
+    machine = machine_of(text + block("x : INT; h : DINT; o : BOOL;", "x := 1 + F(a := 7, odd => o, half => h);"))
     machine.run(1)
     assert (machine.read("x"), machine.read("h"), machine.read("o")) == (15, 3, True)
 
 
-RANGES = {
-    "SINT": 8,
-    "INT": 16,
-    "DINT": 32,
-    "LINT": 64,
-    "USINT": 8,
-    "UINT": 16,
-    "UDINT": 32,
-    "ULINT": 64,
-    "TIME": 64,
-}
+RANGES = {"SINT": 8, "INT": 16, "DINT": 32, "LINT": 64, "USINT": 8, "UINT": 16, "UDINT": 32, "ULINT": 64, "TIME": 64}
 
 
 @pytest.mark.parametrize("type_", RANGES)
@@ -271,9 +254,7 @@ def _cut(a: int, d: int) -> int:
     return abs(a) // d * (1 if a >= 0 else -1)
 
 
-@pytest.mark.parametrize(
-    ("type_", "low", "high"), [("INT", -32768, 32767), ("UINT", 0, 65535), ("SINT", -128, 127)]
-)
+@pytest.mark.parametrize(("type_", "low", "high"), [("INT", -32768, 32767), ("UINT", 0, 65535), ("SINT", -128, 127)])
 def test_division_by_a_known_number_is_exact_for_every_value(type_: str, low: int, high: int) -> None:
     known = [d for d in KNOWN if d <= high]
     outputs = "".join(f"q{d}, r{d} : {type_}; " for d in known)
@@ -320,7 +301,10 @@ def test_what_was_checked_before_a_continue_is_checked_again_behind_it() -> None
     assert fault.site.kind == "index outside 1..3"
 
 
-@pytest.mark.parametrize(("last", "step", "ends"), [(32767, 1, 32768 - 65536), (32766, 1, 32767), (32766, 2, 32768 - 65536), (5, 1, 6), (0, 1, 1)])  # fmt: skip
+@pytest.mark.parametrize(
+    ("last", "step", "ends"),
+    [(32767, 1, 32768 - 65536), (32766, 1, 32767), (32766, 2, 32768 - 65536), (5, 1, 6), (0, 1, 1)],
+)
 def test_a_for_ends_where_its_type_ends(last: int, step: int, ends: int) -> None:
     first = max(0, last - 10 * step)
     machine = machine_of(block("i, n : INT;", f"FOR i := {first} TO {last} BY {step} DO n := n + 1; END_FOR"))
@@ -329,6 +313,11 @@ def test_a_for_ends_where_its_type_ends(last: int, step: int, ends: int) -> None
 
 
 def test_a_for_counts_down_to_the_low_end_of_its_type() -> None:
-    machine = machine_of(block("i, n : SINT; m : UINT; k : USINT;", "FOR i := -120 TO -128 BY -1 DO n := n + 1; END_FOR FOR k := 250 TO 255 DO m := m + 1; END_FOR"))  # fmt: skip
+    machine = machine_of(
+        block(
+            "i, n : SINT; m : UINT; k : USINT;",
+            "FOR i := -120 TO -128 BY -1 DO n := n + 1; END_FOR FOR k := 250 TO 255 DO m := m + 1; END_FOR",
+        )
+    )
     assert machine.run(1).fault is None
     assert (machine.read("n"), machine.read("i"), machine.read("m"), machine.read("k")) == (9, 127, 6, 0)

@@ -99,9 +99,7 @@ def test_a_link_is_not_followed(folder: Path, tmp_path: Path, monkeypatch: pytes
         cache.compiled(TEXT)
 
 
-def test_a_folder_that_cannot_be_written_does_no_harm(
-    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
+def test_a_folder_that_cannot_be_written_does_no_harm(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     (tmp_path / "file").write_text("in the way")
     monkeypatch.setenv("UPRIGHT_CACHE", str(tmp_path / "file" / "modules"))
     cache.cache_folder.cache_clear()

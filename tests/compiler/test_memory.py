@@ -17,74 +17,122 @@ from upright_block.language.signals import NoSignal, find_signal
 from upright_block.language.types import BOOL, INT, LREAL, array_type, string_type
 
 ALIASES: list[tuple[str, str, str, Value]] = [
-    ("a child writes what its caller holds",
-     "FUNCTION_BLOCK C VAR_IN_OUT x : INT; END_VAR x := x + 1; END_FUNCTION_BLOCK "
-     "FUNCTION_BLOCK B VAR c : C; n, r : INT; END_VAR n := 5; c(x := n); n := n * 2; c(x := n); r := n; END_FUNCTION_BLOCK",
-     "r", 13),
-    ("a child keeps a reference",
-     "FUNCTION_BLOCK C VAR_INPUT p : REF_TO INT; END_VAR p^ := p^ + 1; END_FUNCTION_BLOCK "
-     "FUNCTION_BLOCK B VAR c : C; n, r : INT; END_VAR n := 5; c(p := REF(n)); n := n * 2; c(); r := n; END_FUNCTION_BLOCK",
-     "r", 13),
-    ("a function writes a global that its caller reads",
-     "VAR_GLOBAL g : INT; END_VAR FUNCTION F : INT g := g + 1; F := g; END_FUNCTION "
-     "FUNCTION_BLOCK B VAR r : INT; END_VAR g := 10; r := g + F() * 100 + g * 1000; END_FUNCTION_BLOCK",
-     "r", 12110),
-    ("a method writes what the body holds",
-     "FUNCTION_BLOCK B VAR n, r : INT; END_VAR METHOD Up n := n + 1; END_METHOD "
-     "n := 5; Up(); n := n * 2; THIS.Up(); r := n; END_FUNCTION_BLOCK",
-     "r", 13),
-    ("a child calls back by an interface",
-     "INTERFACE I METHOD Up END_METHOD END_INTERFACE "
-     "FUNCTION_BLOCK C VAR_INPUT back : I; END_VAR back.Up(); END_FUNCTION_BLOCK "
-     "FUNCTION_BLOCK B IMPLEMENTS I VAR c : C; n, r : INT; END_VAR METHOD PUBLIC Up n := n + 1; END_METHOD "
-     "n := 5; c(back := THIS); n := n * 2; c(back := THIS); r := n; END_FUNCTION_BLOCK",
-     "r", 13),
-    ("one variable for both in-outs",
-     "FUNCTION F : INT VAR_IN_OUT a, b : INT; END_VAR a := a + 1; b := b + 1; F := a; END_FUNCTION "
-     "FUNCTION_BLOCK B VAR n, r : INT; END_VAR n := 5; r := F(n, n); END_FUNCTION_BLOCK",
-     "r", 7),
-    ("an input is a copy even when its source changes",
-     "TYPE T : STRUCT n : INT; END_STRUCT; END_TYPE "
-     "FUNCTION F : INT VAR_INPUT t : T; END_VAR VAR_IN_OUT u : T; END_VAR u.n := 9; F := t.n; END_FUNCTION "
-     "FUNCTION_BLOCK B VAR t : T; r : INT; END_VAR t.n := 3; r := F(t, t); END_FUNCTION_BLOCK",
-     "r", 3),
-    ("a text is assigned to from itself",
-     "FUNCTION_BLOCK B VAR s : STRING[12] := 'abc'; END_VAR s := CONCAT(RIGHT(s, 2), s, LEFT(s, 1)); END_FUNCTION_BLOCK",
-     "s", "bcabca"),
-    ("texts of nested calls do not share their room",
-     "FUNCTION F : STRING[8] VAR_INPUT s : STRING[8]; END_VAR F := CONCAT(s, s); END_FUNCTION "
-     "FUNCTION_BLOCK B VAR s : STRING[40]; END_VAR s := CONCAT(F('a'), F(F('b')), F('c')); END_FUNCTION_BLOCK",
-     "s", "aabbbbcc"),
-    ("an array is moved within itself",
-     "FUNCTION_BLOCK B VAR a : ARRAY [1..3] OF ARRAY [1..2] OF INT := [[1, 2], [3, 4], [5, 6]]; END_VAR "
-     "a[1] := a[2]; a[2] := a[3]; END_FUNCTION_BLOCK",
-     "a[1,1]", 3),
-    ("an output goes where the input came from",
-     "FUNCTION_BLOCK C VAR_INPUT x : INT; END_VAR VAR_OUTPUT y : INT; END_VAR y := x * 2; END_FUNCTION_BLOCK "
-     "FUNCTION_BLOCK B VAR c : C; n : INT := 4; END_VAR c(x := n, y => n); c(x := n, y => n); END_FUNCTION_BLOCK",
-     "n", 16),
-    ("an index is read before an output changes it, in every scan",
-     "FUNCTION Two : INT VAR_OUTPUT o : INT; END_VAR o := 2; Two := 7; END_FUNCTION "
-     "FUNCTION_BLOCK B VAR a : ARRAY [1..3] OF INT; i : INT := 3; END_VAR a[i] := Two(o => i); END_FUNCTION_BLOCK",
-     "a[3]", 7),
-    ("so is that of a part of a word",
-     "FUNCTION Two : BOOL VAR_OUTPUT o : INT; END_VAR o := 2; Two := TRUE; END_FUNCTION "
-     "FUNCTION_BLOCK B VAR a : ARRAY [1..3] OF WORD; i : INT := 3; END_VAR a[i].4 := Two(o => i); END_FUNCTION_BLOCK",
-     "a[3]", 16),
-    ("arguments of a standard function are computed from left to right",
-     "FUNCTION Two : INT VAR_OUTPUT o : INT; END_VAR o := 2; Two := 7; END_FUNCTION "
-     "FUNCTION_BLOCK B VAR i : INT := 3; r : INT; END_VAR "
-     "r := LIMIT(i, Two(o => i), i * 5) + SEL(i = 2, 0, Two(o => i)) * 100 + MUX(0, i, Two(o => i)) * 10000; END_FUNCTION_BLOCK",
-     "r", 20707),
-    ("outputs are taken in the order of the function, whatever that of the call",
-     "FUNCTION F : INT VAR_OUTPUT o, p : INT; END_VAR o := 8; p := 2; F := 1; END_FUNCTION "
-     "FUNCTION_BLOCK B VAR a : ARRAY [1..3] OF INT; i : INT := 3; r : INT; END_VAR r := F(p => i, o => a[i]); END_FUNCTION_BLOCK",
-     "a[3]", 8),
-    ("an index is read before the call that changes it",
-     "FUNCTION Up : INT VAR_IN_OUT i : INT; END_VAR i := i + 1; Up := i; END_FUNCTION "
-     "FUNCTION_BLOCK B VAR a : ARRAY [1..3] OF INT; i : INT := 1; END_VAR a[i] := Up(i) * 10 + i; END_FUNCTION_BLOCK",
-     "a[1]", 22),
-]  # fmt: skip
+    (
+        "a child writes what its caller holds",
+        "FUNCTION_BLOCK C VAR_IN_OUT x : INT; END_VAR x := x + 1; END_FUNCTION_BLOCK "
+        "FUNCTION_BLOCK B VAR c : C; n, r : INT; END_VAR n := 5; c(x := n); n := n * 2; c(x := n); r := n; END_FUNCTION_BLOCK",
+        "r",
+        13,
+    ),
+    (
+        "a child keeps a reference",
+        "FUNCTION_BLOCK C VAR_INPUT p : REF_TO INT; END_VAR p^ := p^ + 1; END_FUNCTION_BLOCK "
+        "FUNCTION_BLOCK B VAR c : C; n, r : INT; END_VAR n := 5; c(p := REF(n)); n := n * 2; c(); r := n; END_FUNCTION_BLOCK",
+        "r",
+        13,
+    ),
+    (
+        "a function writes a global that its caller reads",
+        "VAR_GLOBAL g : INT; END_VAR FUNCTION F : INT g := g + 1; F := g; END_FUNCTION "
+        "FUNCTION_BLOCK B VAR r : INT; END_VAR g := 10; r := g + F() * 100 + g * 1000; END_FUNCTION_BLOCK",
+        "r",
+        12110,
+    ),
+    (
+        "a method writes what the body holds",
+        "FUNCTION_BLOCK B VAR n, r : INT; END_VAR METHOD Up n := n + 1; END_METHOD "
+        "n := 5; Up(); n := n * 2; THIS.Up(); r := n; END_FUNCTION_BLOCK",
+        "r",
+        13,
+    ),
+    (
+        "a child calls back by an interface",
+        "INTERFACE I METHOD Up END_METHOD END_INTERFACE "
+        "FUNCTION_BLOCK C VAR_INPUT back : I; END_VAR back.Up(); END_FUNCTION_BLOCK "
+        "FUNCTION_BLOCK B IMPLEMENTS I VAR c : C; n, r : INT; END_VAR METHOD PUBLIC Up n := n + 1; END_METHOD "
+        "n := 5; c(back := THIS); n := n * 2; c(back := THIS); r := n; END_FUNCTION_BLOCK",
+        "r",
+        13,
+    ),
+    (
+        "one variable for both in-outs",
+        "FUNCTION F : INT VAR_IN_OUT a, b : INT; END_VAR a := a + 1; b := b + 1; F := a; END_FUNCTION "
+        "FUNCTION_BLOCK B VAR n, r : INT; END_VAR n := 5; r := F(n, n); END_FUNCTION_BLOCK",
+        "r",
+        7,
+    ),
+    (
+        "an input is a copy even when its source changes",
+        "TYPE T : STRUCT n : INT; END_STRUCT; END_TYPE "
+        "FUNCTION F : INT VAR_INPUT t : T; END_VAR VAR_IN_OUT u : T; END_VAR u.n := 9; F := t.n; END_FUNCTION "
+        "FUNCTION_BLOCK B VAR t : T; r : INT; END_VAR t.n := 3; r := F(t, t); END_FUNCTION_BLOCK",
+        "r",
+        3,
+    ),
+    (
+        "a text is assigned to from itself",
+        "FUNCTION_BLOCK B VAR s : STRING[12] := 'abc'; END_VAR s := CONCAT(RIGHT(s, 2), s, LEFT(s, 1)); END_FUNCTION_BLOCK",
+        "s",
+        "bcabca",
+    ),
+    (
+        "texts of nested calls do not share their room",
+        "FUNCTION F : STRING[8] VAR_INPUT s : STRING[8]; END_VAR F := CONCAT(s, s); END_FUNCTION "
+        "FUNCTION_BLOCK B VAR s : STRING[40]; END_VAR s := CONCAT(F('a'), F(F('b')), F('c')); END_FUNCTION_BLOCK",
+        "s",
+        "aabbbbcc",
+    ),
+    (
+        "an array is moved within itself",
+        "FUNCTION_BLOCK B VAR a : ARRAY [1..3] OF ARRAY [1..2] OF INT := [[1, 2], [3, 4], [5, 6]]; END_VAR "
+        "a[1] := a[2]; a[2] := a[3]; END_FUNCTION_BLOCK",
+        "a[1,1]",
+        3,
+    ),
+    (
+        "an output goes where the input came from",
+        "FUNCTION_BLOCK C VAR_INPUT x : INT; END_VAR VAR_OUTPUT y : INT; END_VAR y := x * 2; END_FUNCTION_BLOCK "
+        "FUNCTION_BLOCK B VAR c : C; n : INT := 4; END_VAR c(x := n, y => n); c(x := n, y => n); END_FUNCTION_BLOCK",
+        "n",
+        16,
+    ),
+    (
+        "an index is read before an output changes it, in every scan",
+        "FUNCTION Two : INT VAR_OUTPUT o : INT; END_VAR o := 2; Two := 7; END_FUNCTION "
+        "FUNCTION_BLOCK B VAR a : ARRAY [1..3] OF INT; i : INT := 3; END_VAR a[i] := Two(o => i); END_FUNCTION_BLOCK",
+        "a[3]",
+        7,
+    ),
+    (
+        "so is that of a part of a word",
+        "FUNCTION Two : BOOL VAR_OUTPUT o : INT; END_VAR o := 2; Two := TRUE; END_FUNCTION "
+        "FUNCTION_BLOCK B VAR a : ARRAY [1..3] OF WORD; i : INT := 3; END_VAR a[i].4 := Two(o => i); END_FUNCTION_BLOCK",
+        "a[3]",
+        16,
+    ),
+    (
+        "arguments of a standard function are computed from left to right",
+        "FUNCTION Two : INT VAR_OUTPUT o : INT; END_VAR o := 2; Two := 7; END_FUNCTION "
+        "FUNCTION_BLOCK B VAR i : INT := 3; r : INT; END_VAR "
+        "r := LIMIT(i, Two(o => i), i * 5) + SEL(i = 2, 0, Two(o => i)) * 100 + MUX(0, i, Two(o => i)) * 10000; END_FUNCTION_BLOCK",
+        "r",
+        20707,
+    ),
+    (
+        "outputs are taken in the order of the function, whatever that of the call",
+        "FUNCTION F : INT VAR_OUTPUT o, p : INT; END_VAR o := 8; p := 2; F := 1; END_FUNCTION "
+        "FUNCTION_BLOCK B VAR a : ARRAY [1..3] OF INT; i : INT := 3; r : INT; END_VAR r := F(p => i, o => a[i]); END_FUNCTION_BLOCK",
+        "a[3]",
+        8,
+    ),
+    (
+        "an index is read before the call that changes it",
+        "FUNCTION Up : INT VAR_IN_OUT i : INT; END_VAR i := i + 1; Up := i; END_FUNCTION "
+        "FUNCTION_BLOCK B VAR a : ARRAY [1..3] OF INT; i : INT := 1; END_VAR a[i] := Up(i) * 10 + i; END_FUNCTION_BLOCK",
+        "a[1]",
+        22,
+    ),
+]
 
 
 @pytest.mark.parametrize(("what", "text", "path", "value"), ALIASES, ids=[what for what, *_ in ALIASES])
@@ -154,9 +202,19 @@ def test_a_path_is_found_and_shown_as_declared(path: str, shown: str) -> None:
 
 @pytest.mark.parametrize(
     ("path", "start"),
-    [("rwo", 0), ("row.pairs[3].big", 9), ("row.pairs.big", 10), ("leaves[1].n", 6), ("b.x", 2), ("row..name", 3),
-     ("leaves[1,x].n", 6), ("io.pairs[0].bigger", 12), ("", 0), ("row.io", 4)],
-)  # fmt: skip
+    [
+        ("rwo", 0),
+        ("row.pairs[3].big", 9),
+        ("row.pairs.big", 10),
+        ("leaves[1].n", 6),
+        ("b.x", 2),
+        ("row..name", 3),
+        ("leaves[1,x].n", 6),
+        ("io.pairs[0].bigger", 12),
+        ("", 0),
+        ("row.io", 4),
+    ],
+)
 def test_a_path_that_leads_nowhere_says_where_it_ends(path: str, start: int) -> None:
     unit = checked(PARTS)[0].units["B"]
     with pytest.raises(NoSignal) as caught:
@@ -168,13 +226,14 @@ def test_an_address_leads_back_to_an_instance_in_an_array() -> None:
     scope = checked(PARTS)[0]
     unit, leaf = scope.units["B"], scope.units["LEAF"]
     program = make_program(unit)
-    start = (
-        layout_of(program.root).offsets[program.inside] + layout_of(unit).offsets[unit.variables["LEAVES"]]
-    )
+    start = layout_of(program.root).offsets[program.inside] + layout_of(unit).offsets[unit.variables["LEAVES"]]
     size = layout_of(leaf).size
     assert [program.instance_at(start + k * size, leaf) for k in range(4)] == [
-        "leaves[1,0]", "leaves[1,1]", "leaves[2,0]", "leaves[2,1]",
-    ]  # fmt: skip
+        "leaves[1,0]",
+        "leaves[1,1]",
+        "leaves[2,0]",
+        "leaves[2,1]",
+    ]
     assert program.instance_at(start + 1, leaf) is None
 
 
@@ -190,12 +249,7 @@ def test_what_is_inherited_lies_first() -> None:
 @pytest.mark.parametrize(
     ("shared", "own", "call", "path"),
     [
-        (
-            "",
-            "i : INT; rows : ARRAY [1..3] OF A;",
-            "FOR i := 1 TO 3 DO rows[i](k := 2 - i); END_FOR",
-            "rows[2]",
-        ),
+        ("", "i : INT; rows : ARRAY [1..3] OF A;", "FOR i := 1 TO 3 DO rows[i](k := 2 - i); END_FOR", "rows[2]"),
         ("rows : ARRAY [1..3] OF A; one : A;", "", "rows[3](k := r);", "rows[3]"),
         ("rows : ARRAY [1..3] OF A; one : A;", "", "one(k := r);", "one"),
         ("", "c : C;", "c.Divide();", "c"),
@@ -224,11 +278,15 @@ def test_the_same_text_gives_the_same_module_in_every_process() -> None:
     )
     digests = {
         subprocess.run(
-            [sys.executable, "-c", program], env=os.environ | {"PYTHONHASHSEED": seed}, cwd=ROOT, capture_output=True, text=True,
+            [sys.executable, "-c", program],
+            env=os.environ | {"PYTHONHASHSEED": seed},
+            cwd=ROOT,
+            capture_output=True,
+            text=True,
             check=True,
         ).stdout
         for seed in "123"
-    }  # fmt: skip
+    }
     assert len(digests) == 1
     assert len(digests.pop().strip()) == 64
 
@@ -264,7 +322,10 @@ def test_a_character_of_a_text_is_a_place(body: str, path: str, value: Value) ->
     assert machine.read(path) == value
 
 
-@pytest.mark.parametrize("index", ["LINT#0", "LINT#-1", "LINT#12", "LINT#16#1_0000_0001", "DINT#-2147483648", "UDINT#16#FFFF_FFFF", "USINT#12"])  # fmt: skip
+@pytest.mark.parametrize(
+    "index",
+    ["LINT#0", "LINT#-1", "LINT#12", "LINT#16#1_0000_0001", "DINT#-2147483648", "UDINT#16#FFFF_FFFF", "USINT#12"],
+)
 @pytest.mark.parametrize("body", ["c := s[i];", "s[i] := 'x';"])
 def test_a_character_outside_a_text_is_a_fault(index: str, body: str) -> None:
     type_ = index.partition("#")[0]
@@ -317,11 +378,14 @@ ticks : ARRAY [3..5] OF Tick; few : ARRAY [1..1] OF Tick; rows : ARRAY [1..2] OF
         ("r := Twice(a); s := Sum(a);", {"r": 24, "s": 18, "a[2]": 7}),
         ("Number(m);", {"m[-1,2]": -8, "m[0,3]": 3, "m[1,2]": 12}),
         ("r := Water(k := 1, b := beds);", {"r": 8, "beds[1].dry": 5}),
-        ("rows[1](t := ticks, n => r); rows[2](t := few, n => s);", {"r": 510, "s": 110, "ticks[5].n": 1, "few[1].n": 1}),
+        (
+            "rows[1](t := ticks, n => r); rows[2](t := few, n => s);",
+            {"r": 510, "s": 110, "ticks[5].n": 1, "few[1].n": 1},
+        ),
         ("rows[1](t := ticks); rows[2](t := few); r := rows[1].n;", {"r": 510}),
         ("r := LOWER_BOUND(m, 2) * 10 + UPPER_BOUND(a, 1);", {"r": 25}),
     ],
-)  # fmt: skip
+)
 def test_an_array_of_any_length_goes_to_an_in_out(body: str, values: dict[str, int]) -> None:
     machine = machine_of(OPEN + block(OPEN_DATA, body))
     trace = machine.run(1)
@@ -336,15 +400,23 @@ INDEXED = "FUNCTION Taken : INT VAR_IN_OUT a : ARRAY [*] OF INT; END_VAR VAR_INP
 @pytest.mark.parametrize("call", ["a[i]", "Taken(a, i)"])
 @pytest.mark.parametrize(
     ("type_", "index"),
-    [("INT", 1), ("USINT", 2), ("LINT", -1), ("INT", 0), ("INT", 5), ("INT", -32768), ("UINT", 65535), ("DINT", -(1 << 31)),
-     ("UDINT", (1 << 32) - 1), ("LINT", (1 << 32) + 1), ("ULINT", (1 << 64) - 1), ("LINT", -(1 << 63))],
-)  # fmt: skip
-def test_an_index_of_any_type_reaches_its_element_or_is_a_fault(
-    type_: str, index: int, call: str, bounds: str
-) -> None:
-    text = block(
-        f"a : ARRAY [{bounds}] OF INT := [10, 11, 12, 13]; i : {type_} := {index}; r : INT;", f"r := {call};"
-    )
+    [
+        ("INT", 1),
+        ("USINT", 2),
+        ("LINT", -1),
+        ("INT", 0),
+        ("INT", 5),
+        ("INT", -32768),
+        ("UINT", 65535),
+        ("DINT", -(1 << 31)),
+        ("UDINT", (1 << 32) - 1),
+        ("LINT", (1 << 32) + 1),
+        ("ULINT", (1 << 64) - 1),
+        ("LINT", -(1 << 63)),
+    ],
+)
+def test_an_index_of_any_type_reaches_its_element_or_is_a_fault(type_: str, index: int, call: str, bounds: str) -> None:
+    text = block(f"a : ARRAY [{bounds}] OF INT := [10, 11, 12, 13]; i : {type_} := {index}; r : INT;", f"r := {call};")
     machine = machine_of(INDEXED.format(type_) + text)
     fault = machine.run(1).fault
     low, high = (int(bound) for bound in bounds.split(".."))
@@ -357,8 +429,7 @@ def test_an_index_of_any_type_reaches_its_element_or_is_a_fault(
 
 def test_a_function_beyond_all_measure_runs_the_same(monkeypatch: pytest.MonkeyPatch) -> None:
     text = block(
-        "n, r : INT;",
-        "CASE n OF " + " ".join(f"{k}: r := r + {k};" for k in range(50)) + " END_CASE n := n + 1;",
+        "n, r : INT;", "CASE n OF " + " ".join(f"{k}: r := r + {k};" for k in range(50)) + " END_CASE n := n + 1;"
     )
     usual = machine_of(text)
     monkeypatch.setattr("upright_block.compiler.image._LARGE", 10)

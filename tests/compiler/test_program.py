@@ -159,16 +159,13 @@ def test_covering_changes_no_value() -> None:
     machines = [machine_of(COVERED, mode=mode) for mode in (USUAL, Mode(covers=True))]
     traces = [machine.run(20) for machine in machines]
     columns = [
-        [trace.column(m.slot(p)).tolist() for p in ("n", "m")]
-        for m, trace in zip(machines, traces, strict=True)
+        [trace.column(m.slot(p)).tolist() for p in ("n", "m")] for m, trace in zip(machines, traces, strict=True)
     ]
     assert columns[0] == columns[1]
 
 
 @pytest.mark.parametrize("limits", [(10, 3), (10, 1), (1_000_000, 1_000)])
-def test_a_body_in_parts_does_what_it_does_as_a_whole(
-    monkeypatch: pytest.MonkeyPatch, limits: tuple[int, int]
-) -> None:
+def test_a_body_in_parts_does_what_it_does_as_a_whole(monkeypatch: pytest.MonkeyPatch, limits: tuple[int, int]) -> None:
     monkeypatch.setattr("upright_block.compiler.bodies._MOST_TOGETHER", limits[0])
     monkeypatch.setattr("upright_block.compiler.bodies._MOST_IN_PART", limits[1])
     variables = "n, m, i, k : INT; t : ARRAY [1..4] OF TON; q : BOOL; END_VAR VAR_TEMP h : INT := 5;"

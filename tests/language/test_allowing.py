@@ -33,14 +33,8 @@ def names(text: str, policy: Policy | None = None) -> tuple[list[str], list[str]
         ),
         (LATE.format(mark=" // ALLOW NO-TASK: by hand"), ([], ["no-task"])),
         (LATE.format(mark=" // allow no-task"), (["1 warning bad-allowance"], ["no-task"])),
-        (
-            LATE.format(mark=" // allow no-tasks: by hand"),
-            (["1 warning no-task", "1 error unknown-finding"], []),
-        ),
-        (
-            LATE.format(mark=" // allow label-twice: by hand"),
-            (["1 warning no-task", "1 warning unused-allowance"], []),
-        ),
+        (LATE.format(mark=" // allow no-tasks: by hand"), (["1 warning no-task", "1 error unknown-finding"], [])),
+        (LATE.format(mark=" // allow label-twice: by hand"), (["1 warning no-task", "1 warning unused-allowance"], [])),
         (LATE.format(mark=" // allowed to run at night: yes"), (["1 warning no-task"], [])),
         ("FUNCTION_BLOCK B VAR s : STRING; END_VAR s := '// allow no-task: x'; END_FUNCTION_BLOCK", ([], [])),
     ],
@@ -50,7 +44,11 @@ def test_a_comment_allows_a_finding_in_its_line(text: str, expected: tuple[list[
 
 
 def test_what_cannot_run_still_cannot_run_when_its_finding_is_allowed(tmp_path: Path) -> None:
-    library = library_of(tmp_path, "", "FUNCTION_BLOCK B VAR n : INT; END_VAR\nn := m; // allow unknown-name: comes later\nEND_FUNCTION_BLOCK")  # fmt: skip
+    library = library_of(
+        tmp_path,
+        "",
+        "FUNCTION_BLOCK B VAR n : INT; END_VAR\nn := m; // allow unknown-name: comes later\nEND_FUNCTION_BLOCK",
+    )
     opened = open_library(library)
     assert [f.name for f in opened.findings] == []
     assert [f.name for f in opened.allowed] == ["unknown-name"]
@@ -62,7 +60,9 @@ def library_of(folder: Path, manifest: str, block: str, head: str = "") -> Path:
         (folder / name).mkdir()
     (folder / "upright.toml").write_text(f'name = "l"\n{manifest}')
     (folder / "blocks" / "b.st").write_text(block)
-    (folder / "cases" / "b.toml").write_text(f'{head}block = "B"\nscan = "1s"\n[[case]]\nname = "c"\nvectors = """\nn\n0\n"""\n')  # fmt: skip
+    (folder / "cases" / "b.toml").write_text(
+        f'{head}block = "B"\nscan = "1s"\n[[case]]\nname = "c"\nvectors = """\nn\n0\n"""\n'
+    )
     return folder
 
 
@@ -75,12 +75,14 @@ GOOD = "FUNCTION_BLOCK B VAR n : INT; END_VAR ; END_FUNCTION_BLOCK\n"
         ('levels = { no-task = "error" }', ["error no-task"], []),
         ('levels = { no-task = "warning" }', ["warning no-task"], []),
         ('[[allow]]\nname = "no-task"\npath = "blocks/*.st"\nreason = "by hand"', [], ["no-task"]),
-        ('[[allow]]\nname = "no-task"\npath = "old/*.st"\nreason = "by hand"', ["warning no-task", "warning unused-allowance"], []),
+        (
+            '[[allow]]\nname = "no-task"\npath = "old/*.st"\nreason = "by hand"',
+            ["warning no-task", "warning unused-allowance"],
+            [],
+        ),
     ],
-)  # fmt: skip
-def test_the_manifest_weighs_and_allows(
-    tmp_path: Path, manifest: str, counted: list[str], allowed: list[str]
-) -> None:
+)
+def test_the_manifest_weighs_and_allows(tmp_path: Path, manifest: str, counted: list[str], allowed: list[str]) -> None:
     opened = open_library(library_of(tmp_path, manifest, GOOD + LATE.format(mark="")))
     assert [f"{f.severity} {f.name}" for f in opened.findings] == counted
     assert [f.name for f in opened.allowed] == allowed
@@ -90,7 +92,11 @@ def test_the_manifest_weighs_and_allows(
 def test_an_allowance_in_a_case_file_begins_with_its_mark_for_comments(tmp_path: Path) -> None:
     library = library_of(tmp_path, "", GOOD)
     file = library / "cases" / "b.toml"
-    file.write_text(file.read_text().replace('name = "c"', 'name = "c" # allow checks-nothing: shows that it runs').replace("n\n0", "set n\n0"))  # fmt: skip
+    file.write_text(
+        file.read_text()
+        .replace('name = "c"', 'name = "c" # allow checks-nothing: shows that it runs')
+        .replace("n\n0", "set n\n0")
+    )
     opened = open_library(library)
     assert (opened.findings, [f.name for f in opened.allowed]) == ((), ["checks-nothing"])
 
@@ -106,9 +112,7 @@ def test_an_allowance_in_a_case_file_begins_with_its_mark_for_comments(tmp_path:
         ("allow = 3", "what, where and why"),
     ],
 )
-def test_a_manifest_that_says_nothing_sensible_of_findings_is_refused(
-    tmp_path: Path, manifest: str, says: str
-) -> None:
+def test_a_manifest_that_says_nothing_sensible_of_findings_is_refused(tmp_path: Path, manifest: str, says: str) -> None:
     with pytest.raises(LibraryProblem, match=r"upright\.toml:[23]") as caught:
         open_library(library_of(tmp_path, manifest, GOOD))
     assert says in str(caught.value)

@@ -56,9 +56,7 @@ def test_it_takes_the_type_that_is_wanted(expression: str, type_: str, value: fl
 
 
 @pytest.mark.parametrize("type_", ["SINT", "USINT", "INT", "UDINT", "LINT", "BYTE", "LWORD", "REAL", "LREAL"])
-@pytest.mark.parametrize(
-    "expression", ["SEL(g, 5, 6)", "MUX(k, 4, 5)", "MOVE(5)", "MOVE(MOVE(5))", "MIN(5, 6)"]
-)
+@pytest.mark.parametrize("expression", ["SEL(g, 5, 6)", "MUX(k, 4, 5)", "MOVE(5)", "MOVE(MOVE(5))", "MIN(5, 6)"])
 def test_every_type_is_reached(expression: str, type_: str) -> None:
     if type_ not in ("BYTE", "LWORD") or "MIN" not in expression:
         assert value_of(expression, type_, VARIABLES) == 5
@@ -106,8 +104,14 @@ def test_an_initial_value_may_be_computed(type_: str, initial: str, value: float
 
 @pytest.mark.parametrize(
     ("expression", "hours"),
-    [("TOD#23:00:00 + t", 1), ("t0 - t", 23), ("t0 + T#100h", 5), ("ADD_TOD_TIME(t0, T#-1h)", 0), ("t0 - T#1000000h", 9)],
-)  # fmt: skip
+    [
+        ("TOD#23:00:00 + t", 1),
+        ("t0 - t", 23),
+        ("t0 + T#100h", 5),
+        ("ADD_TOD_TIME(t0, T#-1h)", 0),
+        ("t0 - T#1000000h", 9),
+    ],
+)
 def test_a_time_of_day_runs_past_midnight(expression: str, hours: int) -> None:
     variables = "t : TIME := T#2h; t0 : TOD := TOD#01:00:00;"
     assert value_of(expression, "TOD", variables) == hours * 3_600_000_000_000
@@ -121,9 +125,7 @@ def test_of_branches_with_the_same_value_the_first_runs() -> None:
         ("warning", "label-twice", "2 is in both"),
         ("warning", "label-twice", "4 is in both"),
     ]
-    text = (
-        "FUNCTION F : INT VAR_INPUT n : INT; END_VAR VAR r : INT; END_VAR " + body + " F := r; END_FUNCTION "
-    )
+    text = "FUNCTION F : INT VAR_INPUT n : INT; END_VAR VAR r : INT; END_VAR " + body + " F := r; END_FUNCTION "
     wanted = {0: 3, 1: 1, 2: 1, 3: 1, 4: 2, 5: 2, 6: 9}
     for n, r in wanted.items():
         assert value_of_in(text, f"F({n})") == r
@@ -163,18 +165,14 @@ def test_a_call_without_names_is_complete(call: str, found: list[str]) -> None:
 def test_an_input_that_is_left_out_is_named() -> None:
     (finding,) = checked(FUNCTION + block("r : INT;", "r := F(c := 1);"))[1]
     assert (finding.severity, finding.message) == (
-        "warning", "a and b of F are not given here and have no initial value of their own."
-    )  # fmt: skip
+        "warning",
+        "a and b of F are not given here and have no initial value of their own.",
+    )
 
 
 @pytest.mark.parametrize(
     ("expression", "text"),
-    [
-        ("TO_STRING(n)", "'3'"),
-        ("TO_STRING(x)", "'3.0'"),
-        ("TO_STRING(T#5s)", "'T#5s'"),
-        ("TO_STRING(g)", "'FALSE'"),
-    ],
+    [("TO_STRING(n)", "'3'"), ("TO_STRING(x)", "'3.0'"), ("TO_STRING(T#5s)", "'T#5s'"), ("TO_STRING(g)", "'FALSE'")],
 )
 def test_to_string_takes_what_has_a_text(expression: str, text: str) -> None:
     assert value_of(f"{expression} = {text}", "BOOL", VARIABLES) is True
@@ -194,9 +192,7 @@ def bare(draw: st.DrawFn, type_: str, depth: int = 3) -> tuple[str, float]:
     """A random expression of bare literals, and its value where all of it is computed in a type."""
     rounded = round_real if type_ == "REAL" else lambda value: value
     kind = draw(
-        st.sampled_from(
-            ["literal"] + ["SEL", "MIN", "MAX", "LIMIT", "MUX", "MOVE", "+", "*", "ABS"] * (depth > 0)
-        )
+        st.sampled_from(["literal"] + ["SEL", "MIN", "MAX", "LIMIT", "MUX", "MOVE", "+", "*", "ABS"] * (depth > 0))
     )
     if kind == "literal":
         if "REAL" in type_:
@@ -227,18 +223,12 @@ def bare(draw: st.DrawFn, type_: str, depth: int = 3) -> tuple[str, float]:
 
 @settings(max_examples=25, deadline=None)
 @given(st.data())
-def test_random_expressions_of_bare_literals_are_computed_in_the_type_that_is_wanted(
-    data: st.DataObject,
-) -> None:
+def test_random_expressions_of_bare_literals_are_computed_in_the_type_that_is_wanted(data: st.DataObject) -> None:
     types = ["SINT", "USINT", "INT", "UDINT", "LINT", "REAL", "LREAL"]
-    wanted = [
-        (type_, *data.draw(bare(type_))) for type_ in (data.draw(st.sampled_from(types)) for _ in range(25))
-    ]
+    wanted = [(type_, *data.draw(bare(type_))) for type_ in (data.draw(st.sampled_from(types)) for _ in range(25))]
     variables = "yes : BOOL := TRUE; no : BOOL;" + "".join(
         f" r{i} : {type_};" for i, (type_, _, _) in enumerate(wanted)
     )
-    machine = machine_of(
-        block(variables, "\n".join(f"r{i} := {text};" for i, (_, text, _) in enumerate(wanted)))
-    )
+    machine = machine_of(block(variables, "\n".join(f"r{i} := {text};" for i, (_, text, _) in enumerate(wanted))))
     machine.run(1)
     assert [machine.read(f"r{i}") for i in range(len(wanted))] == [value for _, _, value in wanted]

@@ -51,11 +51,7 @@ def test_every_name_in_the_code_has_an_entry_and_every_entry_is_in_the_code() ->
             if isinstance(node, ast.Constant) and isinstance(node.value, str):
                 words.add(node.value)
     mistakes = (ROOT / "tests" / "mistakes").glob("*.st")
-    shown = {
-        m[1]
-        for path in mistakes
-        for m in re.finditer(r"^//! \S+ \w+ ([\w-]+):", path.read_text(), re.MULTILINE)
-    }
+    shown = {m[1] for path in mistakes for m in re.finditer(r"^//! \S+ \w+ ([\w-]+):", path.read_text(), re.MULTILINE)}
     assert shown - ENTRIES.keys() == set()
     made = {f"missing-{keyword}" for keyword in ("do", "from", "of", "then", "to")}
     assert ENTRIES.keys() - words - made == set()

@@ -16,11 +16,18 @@ ACCEPTED = {
     "pins with the names of keywords": "FUNCTION_BLOCK K VAR_INPUT x : BOOL; END_VAR END_FUNCTION_BLOCK",
     "constants in labels and initial values": block(
         "n : INT := K + 1; END_VAR VAR CONSTANT K : INT := 3;", "CASE n OF K: n := 0; END_CASE;"
-    ).replace("n : INT := K + 1; END_VAR VAR CONSTANT K : INT := 3;", "END_VAR VAR CONSTANT K : INT := 3; END_VAR VAR n : INT := K + 1;"),
-    "END_IF with and without semicolon": block("n : INT;", "IF n = 1 THEN n := 2; END_IF IF n = 2 THEN n := 3; END_IF;"),
+    ).replace(
+        "n : INT := K + 1; END_VAR VAR CONSTANT K : INT := 3;",
+        "END_VAR VAR CONSTANT K : INT := 3; END_VAR VAR n : INT := K + 1;",
+    ),
+    "END_IF with and without semicolon": block(
+        "n : INT;", "IF n = 1 THEN n := 2; END_IF IF n = 2 THEN n := 3; END_IF;"
+    ),
     "all three comments": block("n : INT; (* one *) /* two */ // three\n", "n := (* four *) 5;"),
     "keywords in any letter case": "function_block B var n : int; end_var If n = 1 Then n := 2; Else n := 3; end_if; end_function_block",
-    "a bare literal follows the other side": block("w : WORD; u : USINT; r : LREAL;", "w := w AND 16#FF; u := u + 200; r := r / 3;"),
+    "a bare literal follows the other side": block(
+        "w : WORD; u : USINT; r : LREAL;", "w := w AND 16#FF; u := u + 200; r := r / 3;"
+    ),
     "0 and 1 as BOOL": block("b : BOOL := 1;", "b := 0; IF b = 1 THEN b := 0; END_IF;"),
     "a unit used before it is declared": "FUNCTION_BLOCK A VAR b : B; END_VAR b(); END_FUNCTION_BLOCK FUNCTION_BLOCK B END_FUNCTION_BLOCK",
     "functions with outputs": "FUNCTION F : INT VAR_INPUT a : INT; END_VAR VAR_OUTPUT b : INT; END_VAR F := a; b := a + 1; END_FUNCTION "
@@ -30,7 +37,7 @@ ACCEPTED = {
     "a chain of a thousand operators": block("b : BOOL;", "b := " + " OR ".join(["b"] * 1000) + ";"),
     "pragmas are passed over": block("n : INT; {any}", "{thing} n := 1;"),
     "empty statements": block("n : INT;", ";; n := 1;;"),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("text", ACCEPTED.values(), ids=ACCEPTED)
@@ -41,8 +48,12 @@ def test_what_the_standard_has_is_accepted(text: str) -> None:
 def test_all_findings_of_a_file_are_listed() -> None:
     text = block("n : INT; d : DINT;", "n = 1;\nn := d;\nm := 2;\nIF n THEN n := 3; END_IF;\nn := ;\nd := n;")
     assert [f.split()[1] for f in findings_of(text)] == [
-        "comparison-as-assignment", "type-mismatch", "unknown-name", "type-mismatch", "missing-value",
-    ]  # fmt: skip
+        "comparison-as-assignment",
+        "type-mismatch",
+        "unknown-name",
+        "type-mismatch",
+        "missing-value",
+    ]
 
 
 def test_a_mistake_in_one_unit_does_not_hide_one_in_the_next() -> None:
@@ -77,10 +88,13 @@ def test_deep_nesting_is_a_finding() -> None:
 @pytest.mark.parametrize(
     ("text", "names"),
     [
-        ("FUNCTION_BLOCK A VAR b : B; END_VAR END_FUNCTION_BLOCK FUNCTION_BLOCK B VAR a : A; END_VAR END_FUNCTION_BLOCK", "A uses B uses A"),
+        (
+            "FUNCTION_BLOCK A VAR b : B; END_VAR END_FUNCTION_BLOCK FUNCTION_BLOCK B VAR a : A; END_VAR END_FUNCTION_BLOCK",
+            "A uses B uses A",
+        ),
         ("FUNCTION F : INT F := G(); END_FUNCTION FUNCTION G : INT G := F(); END_FUNCTION", "F uses G uses F"),
     ],
-)  # fmt: skip
+)
 def test_rings_are_named(text: str, names: str) -> None:
     found = checked(text)[1]
     assert [f.name for f in found] == ["recursion"]

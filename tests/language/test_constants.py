@@ -35,9 +35,7 @@ def expressions(operators: tuple[str, ...]) -> st.SearchStrategy[str]:
         st.sampled_from(["a", "b", "c"]),
         lambda inner: (
             st.tuples(inner, st.sampled_from(operators), inner).map(lambda p: f"({p[0]} {p[1]} {p[2]})")
-            | inner.map(
-                lambda x: f"(NOT {x})" if "AND" in operators else f"(-{x})" if "-" in operators else x
-            )
+            | inner.map(lambda x: f"(NOT {x})" if "AND" in operators else f"(-{x})" if "-" in operators else x)
         ),
         max_leaves=6,
     )

@@ -66,15 +66,29 @@ VALUES: list[tuple[str, str, str, Value]] = [
     ("a : ARRAY [1..2] OF INT := [5, 6]; i : INT := 1;", "Swap(a[i], a[i + 1]);", "a[1]", 6),
     ("r : Row; n : INT;", "r := MakeRow(n := 'abcdefghi', v := 3, size => n);", "r.name", "abcdef"),
     ("r : Row; n : INT;", "r := MakeRow(n := 'abcdefghi', v := 3, size => n);", "r.list[2]", 3),
-    ("adds : ARRAY [1..3] OF Adder; s : DINT; i : INT;",
-     "FOR i := 1 TO 3 DO adds[i](sum := s, d := INT_TO_DINT(i)); END_FOR", "s", 6),
+    (
+        "adds : ARRAY [1..3] OF Adder; s : DINT; i : INT;",
+        "FOR i := 1 TO 3 DO adds[i](sum := s, d := INT_TO_DINT(i)); END_FOR",
+        "s",
+        6,
+    ),
     ("a : Adder; s : DINT;", "a(sum := s); a(sum := s);", "a.n", 8),
     ("a : Adder;", "a(sum := total, d := 11);", "total", 111),
     ("n, m : INT; p : REF_TO INT;", "p := REF(n); p^ := 5; m := n + p^;", "m", 10),
-    ("a, b : Node; p : REF_TO Node;", "b.value := 8; a.next := REF(b); p := REF(a); a.value := p^.next^.value;", "a.value", 8),
+    (
+        "a, b : Node; p : REF_TO Node;",
+        "b.value := 8; a.next := REF(b); p := REF(a); a.value := p^.next^.value;",
+        "a.value",
+        8,
+    ),
     ("p : REF_TO INT; b : BOOL;", "b := p = NULL;", "b", True),
     ("w : WORD := 16#00FF;", "w.3 := FALSE; w.%B1 := 16#AB;", "w", 0xABF7),
-    ("w : LWORD := 16#8000_0000_0000_0001; b, c : BOOL; d : DWORD;", "b := w.63; c := w.%X62; d := w.%D1;", "d", 0x80000000),
+    (
+        "w : LWORD := 16#8000_0000_0000_0001; b, c : BOOL; d : DWORD;",
+        "b := w.63; c := w.%X62; d := w.%D1;",
+        "d",
+        0x80000000,
+    ),
     ("w : WORD; t : TON;", "t(IN := TRUE, PT := T#0s, Q => w.4);", "w", 16),
     ("s : STRING[4];", "s := CONCAT('ab', 'cd', 'ef');", "s", "abcd"),
     ("s, q : STRING := 'ab'; b : BOOL;", "b := s = q AND s < 'abc' AND 'b' > s AND s <> 'AB';", "b", True),
@@ -82,9 +96,14 @@ VALUES: list[tuple[str, str, str, Value]] = [
     ("c : CHAR; b : BOOL;", "c := 'x'; b := c = 'x';", "b", True),
     ("d : DT;", "d := DT#2026-03-29-23:30:00 + T#1h;", "d", 1774830600 * SECOND),
     ("t : TIME;", "t := D#2024-03-01 - D#2024-02-28;", "t", 2 * 86400 * SECOND),
-    ("d : DATE; e : TOD; m : DT := DT#1969-12-31-23:00:00;", "d := DT_TO_DATE(m); e := DT_TO_TOD(m);", "e", 82800 * SECOND),
+    (
+        "d : DATE; e : TOD; m : DT := DT#1969-12-31-23:00:00;",
+        "d := DT_TO_DATE(m); e := DT_TO_TOD(m);",
+        "e",
+        82800 * SECOND,
+    ),
     ("k : INT; n : INT;", "n := 1; {pragma} /* and */ (* a (* nested *) comment *)", "n", 1),
-]  # fmt: skip
+]
 
 
 @pytest.mark.parametrize(("variables", "body", "path", "value"), VALUES)
@@ -99,16 +118,38 @@ FAULTS = [
     ("a : ARRAY [1..3] OF INT; i : INT := 4;", "a[i] := 1;", "index outside 1..3"),
     ("a : ARRAY [1..3] OF INT; i : INT := 0;", "i := a[i];", "index outside 1..3"),
     ("a : ARRAY [-2..2, 0..3] OF LINT; i : LINT := -3;", "i := a[i, 0];", "index outside -2..2"),
-    ("a : ARRAY [-10..100] OF INT; l : Level;", "FOR l := 99 TO 100 DO a[l] := 1; END_FOR\na[l] := 2;", "index outside -10..100"),
+    (
+        "a : ARRAY [-10..100] OF INT; l : Level;",
+        "FOR l := 99 TO 100 DO a[l] := 1; END_FOR\na[l] := 2;",
+        "index outside -10..100",
+    ),
     ("a : ARRAY [1..3] OF INT; i : INT;", "FOR i := 1 TO 3 DO a[i] := i; END_FOR\na[i] := 2;", "index outside 1..3"),
     ("a : ARRAY [1..3] OF INT; i, n : INT := 1;", "n := a[i]; i := 4; n := a[i];", "index outside 1..3"),
-    ("a : ARRAY [1..3] OF INT; i, n : INT := 1;", "WHILE TRUE DO n := a[i]; i := i + 1; END_WHILE", "index outside 1..3"),
-    ("a : ARRAY [1..3] OF INT; i, n : INT := 4; b : BOOL;", "IF b THEN n := a[i]; END_IF; n := a[i];", "index outside 1..3"),
-    ("a : ARRAY [1..3] OF INT; i, n : INT := 4; b : BOOL;", "IF b THEN i := 1; ELSIF a[1] = i THEN n := 1; ELSE n := a[i]; END_IF",
-     "index outside 1..3"),
-    ("a : ARRAY [1..3] OF INT; i : INT := 3; n : INT;", "n := a[i]; CASE n OF 0: i := 9; 1: n := 2; END_CASE; n := a[i];",
-     "index outside 1..3"),
-    ("a : ARRAY [1..3] OF INT; u : USINT := 255; n : INT;", "n := a[u + USINT#3 - USINT#1 + USINT#3];", "index outside 1..3"),
+    (
+        "a : ARRAY [1..3] OF INT; i, n : INT := 1;",
+        "WHILE TRUE DO n := a[i]; i := i + 1; END_WHILE",
+        "index outside 1..3",
+    ),
+    (
+        "a : ARRAY [1..3] OF INT; i, n : INT := 4; b : BOOL;",
+        "IF b THEN n := a[i]; END_IF; n := a[i];",
+        "index outside 1..3",
+    ),
+    (
+        "a : ARRAY [1..3] OF INT; i, n : INT := 4; b : BOOL;",
+        "IF b THEN i := 1; ELSIF a[1] = i THEN n := 1; ELSE n := a[i]; END_IF",
+        "index outside 1..3",
+    ),
+    (
+        "a : ARRAY [1..3] OF INT; i : INT := 3; n : INT;",
+        "n := a[i]; CASE n OF 0: i := 9; 1: n := 2; END_CASE; n := a[i];",
+        "index outside 1..3",
+    ),
+    (
+        "a : ARRAY [1..3] OF INT; u : USINT := 255; n : INT;",
+        "n := a[u + USINT#3 - USINT#1 + USINT#3];",
+        "index outside 1..3",
+    ),
     ("a : ARRAY [0..9] OF INT; i : INT := -15;", "i := a[i MOD 10];", "index outside 0..9"),
     ("a : ARRAY [0..3] OF INT; i : ULINT := 16#1_0000_0001;", "a[i] := 1;", "index outside 0..3"),
     ("l : Level := 100;", "l := l + 1;", "value outside -10..100"),
@@ -116,7 +157,7 @@ FAULTS = [
     ("n : Node;", "n.value := n.next^.value;", "reference to nothing"),
     ("k : INT := 3; n : INT;", "n := MUX(k, 1, 2, 3);", "choice outside 0..2"),
     ("k : INT := -1; w : WORD;", "w := SHL(w, k);", "shift by less than 0"),
-]  # fmt: skip
+]
 
 
 @pytest.mark.parametrize(("variables", "body", "kind"), FAULTS)
@@ -158,7 +199,7 @@ FINDINGS = [
     ("x : INT;", "Swap(a := x);", "missing-pin"),
     ("a : Adder;", "a(d := 1);", "missing-pin"),
     ("a : Adder; s : DINT;", "s := a.t;", "private-data"),
-]  # fmt: skip
+]
 
 
 @pytest.mark.parametrize(("variables", "body", "name"), FINDINGS)
@@ -180,15 +221,23 @@ DECLARATIONS = [
     ("VAR_GLOBAL g : INT; g : INT; END_VAR", "name-twice"),
     ("FUNCTION_BLOCK B VAR_EXTERNAL g : INT; END_VAR END_FUNCTION_BLOCK", "unknown-name"),
     ("VAR_GLOBAL g : INT; END_VAR FUNCTION_BLOCK B VAR_EXTERNAL g : REAL; END_VAR END_FUNCTION_BLOCK", "type-mismatch"),
-    ("TYPE A : (one, two); C : (two, three); END_TYPE FUNCTION_BLOCK B VAR b : BOOL; END_VAR b := two = two; END_FUNCTION_BLOCK",
-     "ambiguous-value"),
-    ("FUNCTION_BLOCK A VAR s : (idle, busy); END_VAR s := busy; END_FUNCTION_BLOCK "
-     "FUNCTION_BLOCK B VAR b : BOOL; END_VAR b := idle = busy; END_FUNCTION_BLOCK", "unknown-name"),
+    (
+        "TYPE A : (one, two); C : (two, three); END_TYPE FUNCTION_BLOCK B VAR b : BOOL; END_VAR b := two = two; END_FUNCTION_BLOCK",
+        "ambiguous-value",
+    ),
+    (
+        "FUNCTION_BLOCK A VAR s : (idle, busy); END_VAR s := busy; END_FUNCTION_BLOCK "
+        "FUNCTION_BLOCK B VAR b : BOOL; END_VAR b := idle = busy; END_FUNCTION_BLOCK",
+        "unknown-name",
+    ),
     ("PROGRAM P END_PROGRAM", "no-task"),
-    ("PROGRAM P END_PROGRAM CONFIGURATION C TASK t (PRIORITY := 1); PROGRAM p WITH t : P; END_CONFIGURATION", "missing-interval"),
+    (
+        "PROGRAM P END_PROGRAM CONFIGURATION C TASK t (PRIORITY := 1); PROGRAM p WITH t : P; END_CONFIGURATION",
+        "missing-interval",
+    ),
     ("CONFIGURATION C TASK t (INTERVAL := T#1s); PROGRAM p WITH t : Q; END_CONFIGURATION", "unknown-name"),
     ("CONFIGURATION C RESOURCE r ON cpu TASK t (INTERVAL := T#1s); END_CONFIGURATION", "missing-end"),
-]  # fmt: skip
+]
 
 
 @pytest.mark.parametrize(("text", "name"), DECLARATIONS)

@@ -21,7 +21,7 @@ VALUES: list[tuple[str, dict[str, Value]]] = [
     ("p(EN := NOT go, d := 1, ENO => ok); p(EN := go, d := 5);", {"p.n": 5, "p.d": 5, "ok": False}),
     ("o(EN := go, d := 1, ENO => ok); o(EN := NOT go, d := 5);", {"o.n": 1, "o.d": 5, "ok": True, "o.ENO": False}),
     ("o(d := 3);", {"o.n": 3, "o.ENO": True}),
-]  # fmt: skip
+]
 
 
 @pytest.mark.parametrize(("body", "values"), VALUES)

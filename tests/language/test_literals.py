@@ -82,8 +82,16 @@ def test_a_shown_duration_reads_back(nanoseconds: int) -> None:
 
 @pytest.mark.parametrize(
     ("nanoseconds", "text"),
-    [(0, "0s"), (90_000_000_000, "1m30s"), (100_000_000, "100ms"), (1_500_000_000, "1.5s"), (60_500_000_000, "1m0.5s"), (3_600_000_000_000, "1h"), (1_500, "1.5us")],
-)  # fmt: skip
+    [
+        (0, "0s"),
+        (90_000_000_000, "1m30s"),
+        (100_000_000, "100ms"),
+        (1_500_000_000, "1.5s"),
+        (60_500_000_000, "1m0.5s"),
+        (3_600_000_000_000, "1h"),
+        (1_500, "1.5us"),
+    ],
+)
 def test_durations_are_shown_as_people_write_them(nanoseconds: int, text: str) -> None:
     assert shown_duration(nanoseconds) == text
 
@@ -120,7 +128,7 @@ def test_typed_literals(text: str, type_name: str, value: object) -> None:
 )
 def test_a_value_must_belong_to_its_type(text: str, type_: object, says: str) -> None:
     with pytest.raises(LiteralProblem, match=says):
-        parse_as(text, type_)  # type: ignore[arg-type]
+        parse_as(text, type_)
 
 
 @given(st.floats(width=32, allow_nan=False, allow_infinity=False))

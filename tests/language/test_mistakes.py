@@ -35,9 +35,7 @@ def parts(path: Path) -> tuple[list[str], list[tuple[str, str]], str]:
 def test_a_mistake_is_found_once_and_with_a_way_out(path: Path) -> None:
     expected, _, text = parts(path)
     found = checked(text)[1]
-    assert [
-        f"{f.line}:{f.column} {f.severity} {f.name}: {f.message} {f.way_out}".rstrip() for f in found
-    ] == expected
+    assert [f"{f.line}:{f.column} {f.severity} {f.name}: {f.message} {f.way_out}".rstrip() for f in found] == expected
     assert len(found) == 1
     assert found[0].way_out
 
@@ -64,9 +62,7 @@ def obeyed(path: Path) -> str:
     if edits:
         return text
     finding = checked(text)[1][0]
-    if closing := re.match(
-        r"Write (END_\w+) before (?:the end of the file|\S+) in line (\d+)\.$", finding.way_out
-    ):
+    if closing := re.match(r"Write (END_\w+) before (?:the end of the file|\S+) in line (\d+)\.$", finding.way_out):
         lines = text.splitlines(keepends=True)
         lines.insert(int(closing[2]) - 1, f"{closing[1]}\n")
         return "".join(lines)
@@ -74,9 +70,7 @@ def obeyed(path: Path) -> str:
         return f"{text}\n{elsewhere[1]}"
     for pattern, makes in WORDS:
         if said := re.match(pattern, finding.way_out):
-            return (
-                text[: finding.start] + makes(said, text[finding.start : finding.end]) + text[finding.end :]
-            )
+            return text[: finding.start] + makes(said, text[finding.start : finding.end]) + text[finding.end :]
     raise AssertionError(f"{finding.way_out} says nothing that somebody could do.")
 
 
@@ -85,9 +79,7 @@ def test_who_obeys_the_way_out_is_out(path: Path) -> None:
     assert [str(f) for f in checked(obeyed(path))[1] if f.severity == "error"] == []
 
 
-DEMO = "".join(
-    path.read_text(encoding="utf-8") for path in sorted((EXAMPLES / "demo" / "blocks").glob("*.st"))
-)
+DEMO = "".join(path.read_text(encoding="utf-8") for path in sorted((EXAMPLES / "demo" / "blocks").glob("*.st")))
 
 
 def misspelt() -> dict[str, str]:

@@ -30,18 +30,11 @@ FUNCTION_BLOCK Fan VAR_OUTPUT speed : INT := 99; END_VAR END_FUNCTION_BLOCK
         ("USING Air, Air.Fans;", "f : Fan;", "f(l := 5); r := f.speed;", 10),
         ("", "", "r := Air.Twice(x := 3) + Air.Fans.Thrice(5);", 21),
         ("USING Air.Fans;", "", "r := Thrice(Air.Twice(2));", 12),
-        (
-            "USING Air;",
-            "l : Level := 7; m : Mode := Mode#fast;",
-            "Air.Twice(1); IF m = fast THEN r := l; END_IF",
-            7,
-        ),
+        ("USING Air;", "l : Level := 7; m : Mode := Mode#fast;", "Air.Twice(1); IF m = fast THEN r := l; END_IF", 7),
     ],
 )
 def test_a_name_means_the_nearest_declaration(using: str, variables: str, body: str, value: int) -> None:
-    machine = machine_of(
-        f"{AIR}FUNCTION_BLOCK B {using} VAR r : INT; {variables} END_VAR\n{body}\nEND_FUNCTION_BLOCK"
-    )
+    machine = machine_of(f"{AIR}FUNCTION_BLOCK B {using} VAR r : INT; {variables} END_VAR\n{body}\nEND_FUNCTION_BLOCK")
     assert machine.run(1).fault is None
     assert machine.read("r") == value
 
@@ -52,10 +45,7 @@ def test_a_name_means_the_nearest_declaration(using: str, variables: str, body: 
         ("NAMESPACE N FUNCTION_BLOCK F END_FUNCTION_BLOCK", "missing-end"),
         ("NAMESPACE N TYPE T : INT; T : REAL; END_TYPE END_NAMESPACE", "name-twice"),
         ("FUNCTION_BLOCK B VAR f : Air.Fann; END_VAR END_FUNCTION_BLOCK", "unknown-name"),
-        (
-            "FUNCTION_BLOCK B VAR r : INT; END_VAR r := Air.Fans.Fan(1); END_FUNCTION_BLOCK",
-            "block-without-instance",
-        ),
+        ("FUNCTION_BLOCK B VAR r : INT; END_VAR r := Air.Fans.Fan(1); END_FUNCTION_BLOCK", "block-without-instance"),
         ("FUNCTION_BLOCK B VAR r : INT; END_VAR r := Air.Fans.Twise(1); END_FUNCTION_BLOCK", "unknown-name"),
     ],
 )

@@ -51,17 +51,19 @@ VALUES = [
     ("p : Pump; f : Fan; n : INT;", "n := SpeedOf(p) * 10 + SpeedOf(d := f);", "n", 10000),
     ("c : Counter; n : INT;", "c.Up(); c.Up(d := 10, now => n);", "n", 11),
     ("c : Counter; n : INT;", "c.n := 5; n := c.n;", "n", 5),
-    ("drives : ARRAY [1..2] OF Pump; n : INT; i : INT := 2; b : BOOL;", "b := drives[i].Start(8); n := drives[2].Speed();",
-     "n", 1004),
+    (
+        "drives : ARRAY [1..2] OF Pump; n : INT; i : INT := 2; b : BOOL;",
+        "b := drives[i].Start(8); n := drives[2].Speed();",
+        "n",
+        1004,
+    ),
     ("r : Runs; b : BOOL;", "b := r = NULL;", "b", True),
     ("k : Keeper; n : INT;", "k.Keep(); k.n := 5; n := k.Kept();", "n", 5),
-]  # fmt: skip
+]
 
 
 @pytest.mark.parametrize(("variables", "body", "path", "value"), VALUES)
-def test_a_call_reaches_the_method_of_the_instance(
-    variables: str, body: str, path: str, value: int | bool
-) -> None:
+def test_a_call_reaches_the_method_of_the_instance(variables: str, body: str, path: str, value: int | bool) -> None:
     machine = machine_of(f"{HOUSE}FUNCTION_BLOCK B VAR {variables} END_VAR\n{body}\nEND_FUNCTION_BLOCK")
     trace = machine.run(1)
     assert trace.fault is None, trace.fault
@@ -81,23 +83,37 @@ MISTAKES = [
     ("FUNCTION_BLOCK X EXTENDS Runs END_FUNCTION_BLOCK", "type-mismatch"),
     ("FUNCTION_BLOCK X EXTENDS X END_FUNCTION_BLOCK", "recursion"),
     ("FUNCTION_BLOCK X EXTENDS Drive END_FUNCTION_BLOCK", "missing-method"),
-    ("FUNCTION_BLOCK X IMPLEMENTS Runs METHOD PUBLIC Speed : INT Speed := 1; END_METHOD END_FUNCTION_BLOCK", "missing-method"),
-    ("FUNCTION_BLOCK X EXTENDS Fan METHOD PUBLIC Speed : INT Speed := 1; END_METHOD END_FUNCTION_BLOCK", "missing-override"),
-    ("FUNCTION_BLOCK X EXTENDS Fan METHOD OVERRIDE Sped : INT Sped := 1; END_METHOD END_FUNCTION_BLOCK", "nothing-to-override"),
-    ("FUNCTION_BLOCK X EXTENDS Fan METHOD OVERRIDE Speed : REAL Speed := 1; END_METHOD END_FUNCTION_BLOCK", "type-mismatch"),
+    (
+        "FUNCTION_BLOCK X IMPLEMENTS Runs METHOD PUBLIC Speed : INT Speed := 1; END_METHOD END_FUNCTION_BLOCK",
+        "missing-method",
+    ),
+    (
+        "FUNCTION_BLOCK X EXTENDS Fan METHOD PUBLIC Speed : INT Speed := 1; END_METHOD END_FUNCTION_BLOCK",
+        "missing-override",
+    ),
+    (
+        "FUNCTION_BLOCK X EXTENDS Fan METHOD OVERRIDE Sped : INT Sped := 1; END_METHOD END_FUNCTION_BLOCK",
+        "nothing-to-override",
+    ),
+    (
+        "FUNCTION_BLOCK X EXTENDS Fan METHOD OVERRIDE Speed : REAL Speed := 1; END_METHOD END_FUNCTION_BLOCK",
+        "type-mismatch",
+    ),
     ("FUNCTION_BLOCK X EXTENDS Fan VAR now : INT; END_VAR END_FUNCTION_BLOCK", "name-twice"),
     ("FUNCTION_BLOCK FINAL X END_FUNCTION_BLOCK FUNCTION_BLOCK Y EXTENDS X END_FUNCTION_BLOCK", "final"),
     ("FUNCTION_BLOCK X VAR f : Fan; n : INT; END_VAR n := f.Clip(3); END_FUNCTION_BLOCK", "private-data"),
     ("FUNCTION_BLOCK X VAR f : Fan; n : INT; END_VAR n := f.Sped(); END_FUNCTION_BLOCK", "unknown-name"),
     ("FUNCTION_BLOCK X VAR c : Counter; END_VAR c(); END_FUNCTION_BLOCK", "not-callable"),
     ("FUNCTION_BLOCK X VAR c : Counter; r : Runs; END_VAR r := c; END_FUNCTION_BLOCK", "type-mismatch"),
-    ("FUNCTION_BLOCK X METHOD M : INT M := M2(); END_METHOD METHOD M2 : INT M2 := M(); END_METHOD END_FUNCTION_BLOCK",
-     "recursion"),
+    (
+        "FUNCTION_BLOCK X METHOD M : INT M := M2(); END_METHOD METHOD M2 : INT M2 := M(); END_METHOD END_FUNCTION_BLOCK",
+        "recursion",
+    ),
     ("FUNCTION_BLOCK X METHOD M END_METHOD METHOD M END_METHOD END_FUNCTION_BLOCK", "name-twice"),
     ("CLASS X VAR n : INT; END_VAR n := 1; END_CLASS", "unexpected"),
     ("FUNCTION F : INT F := THIS.n; END_FUNCTION", "outside-an-instance"),
     ("FUNCTION_BLOCK X METHOD M n := 1; END_METHOD END_FUNCTION_BLOCK", "unknown-name"),
-]  # fmt: skip
+]
 
 
 @pytest.mark.parametrize(("text", "name"), MISTAKES)
@@ -133,12 +149,18 @@ END_FUNCTION_BLOCK
 def test_texts_and_arrays_go_through_a_call_by_the_kind_of_the_instance() -> None:
     machine = machine_of(NAMES)
     assert machine.run(2).fault is None
-    found = {
-        path: machine.read(path)
-        for path in ("one", "two", "both", "t", "a[1]", "a[2]", "b[1]", "b[2]", "long.c")
+    found = {path: machine.read(path) for path in ("one", "two", "both", "t", "a[1]", "a[2]", "b[1]", "b[2]", "long.c")}
+    assert found == {
+        "one": "ab7",
+        "two": "R",
+        "both": "--x++",
+        "t": "ablo",
+        "a[1]": 0,
+        "a[2]": 7,
+        "b[1]": -8,
+        "b[2]": 0,
+        "long.c": 2,
     }
-    assert found == {"one": "ab7", "two": "R", "both": "--x++", "t": "ablo", "a[1]": 0, "a[2]": 7, "b[1]": -8, "b[2]": 0,
-                     "long.c": 2}  # fmt: skip
 
 
 # --- in-outs and edges, seen from methods and from what extends a block ---

@@ -83,9 +83,18 @@ OPEN = [
     ("TYPE\nT : INT;\n", "1:1 missing-end"),
     ("TYPE\nT : STRUCT n : INT;\nEND_TYPE", "2:5 missing-end"),
     ("FUNCTION_BLOCK B\nVAR\nn : INT;\nn := 1;\nEND_FUNCTION_BLOCK", "2:1 missing-end"),
-    ("FUNCTION_BLOCK B\nINITIAL_STEP A:\nTRANSITION FROM A TO A := TRUE; END_TRANSITION\nEND_FUNCTION_BLOCK", "2:1 missing-end"),
-    ("FUNCTION_BLOCK B\nINITIAL_STEP A: END_STEP\nTRANSITION FROM A TO A := TRUE;\nEND_FUNCTION_BLOCK", "3:1 missing-end"),
-    ("FUNCTION_BLOCK B VAR n : INT; END_VAR\nINITIAL_STEP A: x(N); END_STEP\nACTION x:\nn := 1;\nEND_FUNCTION_BLOCK", "3:1 missing-end"),
+    (
+        "FUNCTION_BLOCK B\nINITIAL_STEP A:\nTRANSITION FROM A TO A := TRUE; END_TRANSITION\nEND_FUNCTION_BLOCK",
+        "2:1 missing-end",
+    ),
+    (
+        "FUNCTION_BLOCK B\nINITIAL_STEP A: END_STEP\nTRANSITION FROM A TO A := TRUE;\nEND_FUNCTION_BLOCK",
+        "3:1 missing-end",
+    ),
+    (
+        "FUNCTION_BLOCK B VAR n : INT; END_VAR\nINITIAL_STEP A: x(N); END_STEP\nACTION x:\nn := 1;\nEND_FUNCTION_BLOCK",
+        "3:1 missing-end",
+    ),
     ("CONFIGURATION C\nTASK t (INTERVAL := T#1s);\n", "1:1 missing-end"),
     ("CONFIGURATION C\nRESOURCE r ON cpu\nTASK t (INTERVAL := T#1s);\nEND_CONFIGURATION", "2:1 missing-end"),
     ("FUNCTION_BLOCK B\nVAR a : ARRAY [1..2 OF INT; END_VAR\nEND_FUNCTION_BLOCK", "2:21 missing-sign"),
@@ -99,8 +108,11 @@ OPEN = [
     ("FUNCTION_BLOCK B\nVAR x AT 5 : INT; END_VAR\nEND_FUNCTION_BLOCK", "2:10 missing-address"),
     ("FUNCTION_BLOCK B EXTENDS\nEND_FUNCTION_BLOCK", "2:1 missing-type"),
     ("FUNCTION_BLOCK B\nINITIAL_STEP : END_STEP\nEND_FUNCTION_BLOCK", "2:14 missing-name"),
-    ("FUNCTION_BLOCK B\nINITIAL_STEP A: END_STEP\nTRANSITION A TO A := TRUE; END_TRANSITION\nEND_FUNCTION_BLOCK", "3:14 missing-from"),
-]  # fmt: skip
+    (
+        "FUNCTION_BLOCK B\nINITIAL_STEP A: END_STEP\nTRANSITION A TO A := TRUE; END_TRANSITION\nEND_FUNCTION_BLOCK",
+        "3:14 missing-from",
+    ),
+]
 
 
 @pytest.mark.parametrize(("text", "wanted"), OPEN)

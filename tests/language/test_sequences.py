@@ -66,10 +66,16 @@ MISTAKES = [
     ("INITIAL_STEP A: END_STEP INITIAL_STEP C: END_STEP", "initial-step"),
     ("INITIAL_STEP A: END_STEP TRANSITION FROM A TO C := q; END_TRANSITION", "unknown-name"),
     ("INITIAL_STEP A: END_STEP TRANSITION FROM A TO A := FALSE; END_TRANSITION", "never-clears"),
-    ("INITIAL_STEP A: END_STEP STEP C: END_STEP TRANSITION FROM A TO C := q; END_TRANSITION "
-     "TRANSITION FROM (A, C) TO A := q; END_TRANSITION", "never-clears"),
-    ("INITIAL_STEP A: END_STEP TRANSITION FROM A TO A := TRUE; END_TRANSITION "
-     "TRANSITION FROM A TO A := q; END_TRANSITION", "never-clears"),
+    (
+        "INITIAL_STEP A: END_STEP STEP C: END_STEP TRANSITION FROM A TO C := q; END_TRANSITION "
+        "TRANSITION FROM (A, C) TO A := q; END_TRANSITION",
+        "never-clears",
+    ),
+    (
+        "INITIAL_STEP A: END_STEP TRANSITION FROM A TO A := TRUE; END_TRANSITION "
+        "TRANSITION FROM A TO A := q; END_TRANSITION",
+        "never-clears",
+    ),
     ("INITIAL_STEP A: x(N); END_STEP", "unknown-name"),
     ("INITIAL_STEP A: q(M); END_STEP", "unknown-qualifier"),
     ("INITIAL_STEP A: q(D); END_STEP", "missing-time"),
@@ -79,7 +85,7 @@ MISTAKES = [
     ("INITIAL_STEP q: END_STEP", "name-twice"),
     ("INITIAL_STEP A: q(N);", "missing-end"),
     ("INITIAL_STEP A: END_STEP q := TRUE;", "unexpected"),
-]  # fmt: skip
+]
 
 
 @pytest.mark.parametrize(("body", "name"), MISTAKES)

@@ -65,27 +65,49 @@ def test_a_type_of_the_library_does_not_reach_into_standard_blocks(name: str) ->
 
 def chain(first: str, link: str, last: str, length: int = 300) -> str:
     """A text whose declarations each build on the one before."""
-    return (
-        first + "".join(link.format(i=i, before=i - 1) for i in range(1, length)) + last.format(i=length - 1)
-    )
+    return first + "".join(link.format(i=i, before=i - 1) for i in range(1, length)) + last.format(i=length - 1)
 
 
 EXTREMES = [
-    (chain("TYPE T0 : STRUCT x : INT; END_STRUCT; END_TYPE ", "TYPE T{i} : STRUCT x : T{before}; END_STRUCT; END_TYPE ",
-           "FUNCTION_BLOCK B VAR v : T{i}; END_VAR END_FUNCTION_BLOCK"), "nested-too-deep"),
-    (chain("FUNCTION_BLOCK F0 END_FUNCTION_BLOCK ", "FUNCTION_BLOCK F{i} VAR x : F{before}; END_VAR x(); END_FUNCTION_BLOCK ", ""),
-     "nested-too-deep"),
-    (chain("FUNCTION F0 : INT F0 := 1; END_FUNCTION ", "FUNCTION F{i} : INT F{i} := F{before}(); END_FUNCTION ", ""),
-     "nested-too-deep"),
+    (
+        chain(
+            "TYPE T0 : STRUCT x : INT; END_STRUCT; END_TYPE ",
+            "TYPE T{i} : STRUCT x : T{before}; END_STRUCT; END_TYPE ",
+            "FUNCTION_BLOCK B VAR v : T{i}; END_VAR END_FUNCTION_BLOCK",
+        ),
+        "nested-too-deep",
+    ),
+    (
+        chain(
+            "FUNCTION_BLOCK F0 END_FUNCTION_BLOCK ",
+            "FUNCTION_BLOCK F{i} VAR x : F{before}; END_VAR x(); END_FUNCTION_BLOCK ",
+            "",
+        ),
+        "nested-too-deep",
+    ),
+    (
+        chain("FUNCTION F0 : INT F0 := 1; END_FUNCTION ", "FUNCTION F{i} : INT F{i} := F{before}(); END_FUNCTION ", ""),
+        "nested-too-deep",
+    ),
     (chain("CLASS C0 END_CLASS ", "CLASS C{i} EXTENDS C{before} END_CLASS ", ""), "nested-too-deep"),
-    ("TYPE T : STRUCT a : REF_TO T; END_STRUCT; END_TYPE FUNCTION_BLOCK B VAR t : T; END_VAR t" + ".a^" * 2000
-     + ".a := NULL; END_FUNCTION_BLOCK", "nested-too-deep"),
-    ("FUNCTION_BLOCK B VAR a : ARRAY [1..16000000] OF ARRAY [1..16000000] OF LREAL; END_VAR END_FUNCTION_BLOCK", "out-of-range"),
-    ("FUNCTION_BLOCK B VAR a : ARRAY [1..99] OF C; END_VAR END_FUNCTION_BLOCK "
-     "FUNCTION_BLOCK C VAR a : ARRAY [1..9000000] OF LREAL; END_VAR END_FUNCTION_BLOCK", "out-of-range"),
+    (
+        "TYPE T : STRUCT a : REF_TO T; END_STRUCT; END_TYPE FUNCTION_BLOCK B VAR t : T; END_VAR t"
+        + ".a^" * 2000
+        + ".a := NULL; END_FUNCTION_BLOCK",
+        "nested-too-deep",
+    ),
+    (
+        "FUNCTION_BLOCK B VAR a : ARRAY [1..16000000] OF ARRAY [1..16000000] OF LREAL; END_VAR END_FUNCTION_BLOCK",
+        "out-of-range",
+    ),
+    (
+        "FUNCTION_BLOCK B VAR a : ARRAY [1..99] OF C; END_VAR END_FUNCTION_BLOCK "
+        "FUNCTION_BLOCK C VAR a : ARRAY [1..9000000] OF LREAL; END_VAR END_FUNCTION_BLOCK",
+        "out-of-range",
+    ),
     ("FUNCTION_BLOCK B VAR a : ARRAY [1..9000000] OF STRING[32000]; END_VAR END_FUNCTION_BLOCK", "out-of-range"),
     ("FUNCTION_BLOCK B VAR b : BOOL; END_VAR b := " + "NOT " * 3000 + "b; END_FUNCTION_BLOCK", "nested-too-deep"),
-]  # fmt: skip
+]
 
 
 @pytest.mark.parametrize(("text", "name"), EXTREMES, ids=range(len(EXTREMES)))

@@ -32,13 +32,11 @@ from upright_block.language.types import (
     reference_type,
     string_type,
     subrange_type,
-)  # fmt: skip
+)
 
 S = 1_000_000_000
 DAY = 86_400 * S
-ZONE = Enumeration(
-    "Zone", "enumeration", 16, INT, {"COLD": ("cold", 0), "MILD": ("mild", 1), "HOT": ("hot", 5)}, False
-)
+ZONE = Enumeration("Zone", "enumeration", 16, INT, {"COLD": ("cold", 0), "MILD": ("mild", 1), "HOT": ("hot", 5)}, False)
 CODE = Enumeration("Code", "enumeration", 16, INT, {"NONE": ("none", 0), "BROKEN": ("broken", 9)}, True)
 TEXT, WIDE = string_type(1, 8), string_type(2, 8)
 
@@ -46,11 +44,22 @@ TEXT, WIDE = string_type(1, 8), string_type(2, 8)
 @pytest.mark.parametrize(
     ("text", "value"),
     [
-        ("''", ""), ("'abc'", "abc"), ("'it$'s'", "it's"), ("'$$5'", "$5"), ("'a$Nb'", "a\nb"), ("'$L$P$R$T'", "\n\f\r\t"),
-        ("'$41$7a'", "Az"), ("'\u00e9'", "\u00e9"), ("'\"'", '"'), ('"\u20ac"', "\u20ac"), ('"$20AC"', "\u20ac"), ('"$"q$""', '"q"'),
-        ("'$N$4E'", "\nN"), ("'$$$$'", "$$"),
+        ("''", ""),
+        ("'abc'", "abc"),
+        ("'it$'s'", "it's"),
+        ("'$$5'", "$5"),
+        ("'a$Nb'", "a\nb"),
+        ("'$L$P$R$T'", "\n\f\r\t"),
+        ("'$41$7a'", "Az"),
+        ("'\u00e9'", "\u00e9"),
+        ("'\"'", '"'),
+        ('"\u20ac"', "\u20ac"),
+        ('"$20AC"', "\u20ac"),
+        ('"$"q$""', '"q"'),
+        ("'$N$4E'", "\nN"),
+        ("'$$$$'", "$$"),
     ],
-)  # fmt: skip
+)
 def test_texts(text: str, value: str) -> None:
     type_, found = parse_text(text)
     assert (found, type_.capacity, type_.width) == (value, len(value), 2 if text[0] == '"' else 1)
@@ -78,8 +87,14 @@ def test_a_text_in_memory_reads_back_cut_to_its_capacity(text: str) -> None:
 
 @pytest.mark.parametrize(
     ("text", "nanoseconds"),
-    [("1970-01-01", 0), ("1970-1-2", DAY), ("1969-12-31", -DAY), ("2024-02-29", 19782 * DAY), ("2261-01-01", 106286 * DAY)],
-)  # fmt: skip
+    [
+        ("1970-01-01", 0),
+        ("1970-1-2", DAY),
+        ("1969-12-31", -DAY),
+        ("2024-02-29", 19782 * DAY),
+        ("2261-01-01", 106286 * DAY),
+    ],
+)
 def test_dates(text: str, nanoseconds: int) -> None:
     assert parse_date(text) == nanoseconds
 
@@ -118,13 +133,30 @@ def test_a_shown_moment_reads_back(moment: datetime) -> None:
 @pytest.mark.parametrize(
     ("text", "type_", "value"),
     [
-        ("cold", ZONE, 0), ("HOT", ZONE, 5), ("Zone#mild", ZONE, 1), ("5", ZONE, 5), ("broken", CODE, 9), ("77", CODE, 77),
-        ("abc", TEXT, "abc"), ("'a b'", TEXT, "a b"), ("STRING#'x'", TEXT, "x"), ('"a"', TEXT, "a"), ("'\u20ac'", WIDE, "\u20ac"),
-        ("''", TEXT, ""), ("'A'", CHAR, 65), ("CHAR#'A'", CHAR, 65), ("'\u20ac'", WCHAR, 0x20AC), ("2026-03-29", DATE, 20541 * DAY),
-        ("D#2026-03-29", DATE, 20541 * DAY), ("06:30", TOD, 23400 * S), ("TOD#06:30:00", TOD, 23400 * S),
-        ("2026-03-29-06:30:00", DT, 20541 * DAY + 23400 * S), ("7", subrange_type(INT, 0, 9), 7), ("NULL", reference_type(INT), 0),
+        ("cold", ZONE, 0),
+        ("HOT", ZONE, 5),
+        ("Zone#mild", ZONE, 1),
+        ("5", ZONE, 5),
+        ("broken", CODE, 9),
+        ("77", CODE, 77),
+        ("abc", TEXT, "abc"),
+        ("'a b'", TEXT, "a b"),
+        ("STRING#'x'", TEXT, "x"),
+        ('"a"', TEXT, "a"),
+        ("'\u20ac'", WIDE, "\u20ac"),
+        ("''", TEXT, ""),
+        ("'A'", CHAR, 65),
+        ("CHAR#'A'", CHAR, 65),
+        ("'\u20ac'", WCHAR, 0x20AC),
+        ("2026-03-29", DATE, 20541 * DAY),
+        ("D#2026-03-29", DATE, 20541 * DAY),
+        ("06:30", TOD, 23400 * S),
+        ("TOD#06:30:00", TOD, 23400 * S),
+        ("2026-03-29-06:30:00", DT, 20541 * DAY + 23400 * S),
+        ("7", subrange_type(INT, 0, 9), 7),
+        ("NULL", reference_type(INT), 0),
     ],
-)  # fmt: skip
+)
 def test_a_cell_of_any_type(text: str, type_: Type, value: object) -> None:
     assert parse_value(text, type_) == value
     check = parse_check(text, type_)
@@ -134,11 +166,23 @@ def test_a_cell_of_any_type(text: str, type_: Type, value: object) -> None:
 @pytest.mark.parametrize(
     ("text", "type_"),
     [
-        ("warm", ZONE), ("Mode#hot", ZONE), ("brokn", CODE), ("far too long", TEXT), ("'\u20ac'", TEXT), ("AB", CHAR), ("'AB'", CHAR),
-        ("29.3.2026", DATE), ("6h", TOD), ("10", subrange_type(INT, 0, 9)), ("n", reference_type(INT)), ("DT#2026-03-29", DT),
-        ("T#5s", DATE), ("INT#5", TOD), ("5", DT),
+        ("warm", ZONE),
+        ("Mode#hot", ZONE),
+        ("brokn", CODE),
+        ("far too long", TEXT),
+        ("'\u20ac'", TEXT),
+        ("AB", CHAR),
+        ("'AB'", CHAR),
+        ("29.3.2026", DATE),
+        ("6h", TOD),
+        ("10", subrange_type(INT, 0, 9)),
+        ("n", reference_type(INT)),
+        ("DT#2026-03-29", DT),
+        ("T#5s", DATE),
+        ("INT#5", TOD),
+        ("5", DT),
     ],
-)  # fmt: skip
+)
 def test_a_cell_that_fits_no_type(text: str, type_: Type) -> None:
     with pytest.raises(LiteralProblem) as caught:
         parse_value(text, type_)
@@ -159,9 +203,7 @@ def test_times_have_an_order(text: str, type_: Type, low: int, high: int) -> Non
     assert (check.low, check.high) == (low, high)
 
 
-@pytest.mark.parametrize(
-    ("text", "type_"), [(">cold", ZONE), ("cold..hot", ZONE), (">NULL", reference_type(INT))]
-)
+@pytest.mark.parametrize(("text", "type_"), [(">cold", ZONE), ("cold..hot", ZONE), (">NULL", reference_type(INT))])
 def test_names_have_none(text: str, type_: Type) -> None:
     with pytest.raises(LiteralProblem):
         parse_check(text, type_)

@@ -46,8 +46,17 @@ def test_an_assignment_narrows_never_in_silence(source: str, target: str) -> Non
 
 @pytest.mark.parametrize(
     ("a", "b", "both"),
-    [("INT", "DINT", "DINT"), ("INT", "UINT", "DINT"), ("DINT", "REAL", "LREAL"), ("INT", "REAL", "REAL"), ("LINT", "ULINT", None), ("BYTE", "WORD", "WORD"), ("INT", "WORD", None), ("TIME", "INT", None)],
-)  # fmt: skip
+    [
+        ("INT", "DINT", "DINT"),
+        ("INT", "UINT", "DINT"),
+        ("DINT", "REAL", "LREAL"),
+        ("INT", "REAL", "REAL"),
+        ("LINT", "ULINT", None),
+        ("BYTE", "WORD", "WORD"),
+        ("INT", "WORD", None),
+        ("TIME", "INT", None),
+    ],
+)
 def test_two_types_meet_in_the_nearest_common_one(a: str, b: str, both: str | None) -> None:
     found = common(ELEMENTARY[a], ELEMENTARY[b])
     assert (found.name if found else None) == both

@@ -76,11 +76,7 @@ END_FUNCTION_BLOCK"""
     written = [s for s in every_statement(body) if not syntax.is_made(s.origin)]
     assert [text[s.origin.start : s.origin.end].rstrip(";") for s in written] == ["n := n + 1"]
     found = [access for s in every_statement(body) for access in accesses(s)]
-    names = {
-        text[a.origin.start : a.origin.end]
-        for a in found
-        if not syntax.is_made(a.origin) and a.kind == "read"
-    }
+    names = {text[a.origin.start : a.origin.end] for a in found if not syntax.is_made(a.origin) and a.kind == "read"}
     assert names == {"go", "n"}
 
 

@@ -109,13 +109,14 @@ FAULTS = {
     "a loop without end": ("WHILE TRUE DO n := 1; END_WHILE;", "endless loop"),
     "a repetition without end": ("REPEAT n := 1; UNTIL FALSE END_REPEAT;", "endless loop"),
     "loops that take too long together": (
-        "FOR n := 1 TO 30000 DO FOR m := 1 TO 30000 DO ; END_FOR; END_FOR;", "endless loop"
+        "FOR n := 1 TO 30000 DO FOR m := 1 TO 30000 DO ; END_FOR; END_FOR;",
+        "endless loop",
     ),
     "a step of zero": ("FOR n := 1 TO 3 BY m DO ; END_FOR;", "endless loop"),
     "a real beyond an integer": ("r := 1.0E9; n := REAL_TO_INT(r);", "value out of the range of INT"),
     "no number as an integer": ("r := SQRT(-1.0 + r); n := REAL_TO_INT(r);", "value out of the range of INT"),
     "a duration too long": ("t := T#100000d * 1.0E9;", "value out of the range of TIME"),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize(("body", "kind"), FAULTS.values(), ids=FAULTS)
@@ -132,9 +133,7 @@ def test_a_fault_stops_the_scan_at_its_line(body: str, kind: str) -> None:
 
 def test_a_fault_names_the_instance_it_happened_in() -> None:
     text = "FUNCTION F : INT VAR_INPUT d : INT; END_VAR F := 10 / d; END_FUNCTION\n"
-    text += (
-        "FUNCTION_BLOCK In VAR_INPUT d : INT; END_VAR VAR n : INT; END_VAR n := F(d); END_FUNCTION_BLOCK\n"
-    )
+    text += "FUNCTION_BLOCK In VAR_INPUT d : INT; END_VAR VAR n : INT; END_VAR n := F(d); END_FUNCTION_BLOCK\n"
     text += "FUNCTION_BLOCK Middle VAR first, second : In; END_VAR first(d := 1); second(d := 0); END_FUNCTION_BLOCK\n"
     fault = machine_of(text + block("x : LINT; m : Middle;", "m();")).run(3).fault
     assert fault is not None
@@ -340,13 +339,9 @@ def test_scans_are_counted_beyond_32_bits() -> None:
     kept = machine.snapshot()
     far = (1 << 32) + 5
     content = bytearray(kept.content)
-    content[8:16] = far.to_bytes(
-        8, "little"
-    )  # the scan number lies at address 16, and a snapshot begins at 8
+    content[8:16] = far.to_bytes(8, "little")  # the scan number lies at address 16, and a snapshot begins at 8
     machine.restore(Snapshot(bytes(content), {}))
     n = machine.slot("n")
-    pieces = list(
-        machine.pieces(3, spans=spans_of([n]), events=Event(far + 1, DATA + n.offset, n.encode(50)).packed())
-    )
+    pieces = list(machine.pieces(3, spans=spans_of([n]), events=Event(far + 1, DATA + n.offset, n.encode(50)).packed()))
     assert [(p.first, p.scans, p.values(n, range(far, far + 3))) for p in pieces] == [(far, 3, [1, 51, 52])]
     assert machine.read("now") == (far + 2) * 1_000

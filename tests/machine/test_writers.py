@@ -42,21 +42,7 @@ FIRST = 10  # the line of n := n + 1
 @pytest.mark.parametrize(
     ("scans", "lines"),
     [
-        (
-            1,
-            {
-                "n": 0,
-                "k": 2,
-                "w": 6,
-                "r.a": 7,
-                "e[1]": 9,
-                "inner.i": 10,
-                "inner.o": -7,
-                "f": 11,
-                "y": 11,
-                "s": 13,
-            },
-        ),
+        (1, {"n": 0, "k": 2, "w": 6, "r.a": 7, "e[1]": 9, "inner.i": 10, "inner.o": -7, "f": 11, "y": 11, "s": 13}),
         (2, {"k": 4, "e[2]": 9, "e[1]": 9}),
     ],
 )
@@ -90,9 +76,7 @@ def test_a_run_that_notes_writers_gives_the_same_values() -> None:
                     if slot.type.family == "bool":
                         machine.write(slot.path, (scan * (number + 3) // 7) % 3 == 1)
                 machine.run(1)
-            values = [
-                [machine.peek(slot) for slot in own] for machine, own in zip(machines, known, strict=True)
-            ]
+            values = [[machine.peek(slot) for slot in own] for machine, own in zip(machines, known, strict=True)]
             assert values[0] == values[1], (unit.name, scan)
 
 

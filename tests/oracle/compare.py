@@ -22,10 +22,17 @@ from upright_block.standard import STANDARD
 
 SCANS = 3
 _CTYPES = {
-    "uint8_t": ctypes.c_uint8, "int8_t": ctypes.c_int8, "int16_t": ctypes.c_int16, "uint16_t": ctypes.c_uint16,
-    "int32_t": ctypes.c_int32, "uint32_t": ctypes.c_uint32, "int64_t": ctypes.c_int64,
-    "uint64_t": ctypes.c_uint64, "float": ctypes.c_float, "double": ctypes.c_double,
-}  # fmt: skip
+    "uint8_t": ctypes.c_uint8,
+    "int8_t": ctypes.c_int8,
+    "int16_t": ctypes.c_int16,
+    "uint16_t": ctypes.c_uint16,
+    "int32_t": ctypes.c_int32,
+    "uint32_t": ctypes.c_uint32,
+    "int64_t": ctypes.c_int64,
+    "uint64_t": ctypes.c_uint64,
+    "float": ctypes.c_float,
+    "double": ctypes.c_double,
+}
 
 Value = int | float
 
@@ -57,12 +64,8 @@ def _value(random: Random, type_: str) -> Value:
     if C_TYPE[type_] in ("float", "double"):
         return random.choice([0.0, 1.5, -2.25, 1e6, -1e-3, 3.0])
     bits = ctypes.sizeof(_CTYPES[C_TYPE[type_]]) * 8
-    low, high = (
-        (0, (1 << bits) - 1) if C_TYPE[type_].startswith("u") else (-(1 << (bits - 1)), (1 << (bits - 1)) - 1)
-    )
-    return random.choice(
-        [0, 1, 2, 5, high, low, random.randint(low, high), random.randint(low, high) >> (bits // 2)]
-    )
+    low, high = (0, (1 << bits) - 1) if C_TYPE[type_].startswith("u") else (-(1 << (bits - 1)), (1 << (bits - 1)) - 1)
+    return random.choice([0, 1, 2, 5, high, low, random.randint(low, high), random.randint(low, high) >> (bits // 2)])
 
 
 def _same(a: Value, b: Value) -> bool:
@@ -71,9 +74,7 @@ def _same(a: Value, b: Value) -> bool:
     return a == b
 
 
-def _run_c(
-    programs: list[list[Unit]], inputs: list[list[dict[str, Value]]]
-) -> list[dict[tuple[str, int], Value]]:
+def _run_c(programs: list[list[Unit]], inputs: list[list[dict[str, Value]]]) -> list[dict[tuple[str, int], Value]]:
     text = [C_HEAD]
     for program in programs:
         root = program[-1]
@@ -110,9 +111,7 @@ def _run_one(c: ctypes.CDLL, root: Unit, inputs: list[dict[str, Value]]) -> dict
     return found
 
 
-def _run_here(
-    programs: list[list[Unit]], inputs: list[list[dict[str, Value]]]
-) -> list[dict[tuple[str, int], Value]]:
+def _run_here(programs: list[list[Unit]], inputs: list[list[dict[str, Value]]]) -> list[dict[tuple[str, int], Value]]:
     """All programs as instances of one block, each called once a scan."""
     roots = [program[-1] for program in programs]
     text = ST_HEAD + "\n".join(unit.st for program in programs for unit in program)

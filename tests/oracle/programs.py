@@ -29,9 +29,7 @@ def _c_zeros(variables: dict[str, str]) -> str:
 
 def make_function(random: Random, name: str, outer: dict[str, str]) -> Unit:
     """A function of a few inputs, which reads global variables."""
-    unit = Unit(
-        name, _variables(random, "x", 3), _variables(random, "l", 3), result=random.choice(list(C_TYPE))
-    )
+    unit = Unit(name, _variables(random, "x", 3), _variables(random, "l", 3), result=random.choice(list(C_TYPE)))
     writer = Writer(random, unit, [], "")
     writer.readable |= outer
     st, c = writer.body(3, 1)
@@ -51,9 +49,7 @@ class BlockMaker:
     def __init__(self, random: Random, number: int) -> None:
         self.random = random
         self.outer = {f"W{number}_{i}": t for i, t in enumerate(_variables(random, "W", 2).values())}
-        self.functions = [
-            make_function(random, f"F{number}_{i}", self.outer) for i in range(random.randrange(3))
-        ]
+        self.functions = [make_function(random, f"F{number}_{i}", self.outer) for i in range(random.randrange(3))]
 
     def block(
         self, name: str, children: dict[str, Unit], size: int, extended_by: str = "", is_root: bool = False
@@ -68,12 +64,10 @@ class BlockMaker:
         final = {f"h{i}": t for i, t in enumerate(self.outer.values())} if is_root else {}
         unit = Unit(
             name, _variables(random, "i", 5), {**_variables(random, "v", 9), **shared, **final}, children=children
-        )  # fmt: skip
+        )
         unit.shared = shared
         unit.references = {f"p{i}": t for i, t in enumerate(shared.values())}
-        unit.edges = {
-            i: random.choice("RF") for i, t in unit.inputs.items() if t == "BOOL" and random.random() < 0.5
-        }
+        unit.edges = {i: random.choice("RF") for i, t in unit.inputs.items() if t == "BOOL" and random.random() < 0.5}
         unit.record = _variables(random, "f", 3)
         unit.arrays = {
             f"a{i}": (t, random.randrange(-3, 3), random.randrange(1, 6))
@@ -129,9 +123,12 @@ class BlockMaker:
     def _method_head(self, unit: Unit) -> Unit:
         """The pins of a method; its own data is that of each body."""
         return Unit(
-            "M", _variables(self.random, "x", 2), {}, result=self.random.choice(list(C_TYPE)),
+            "M",
+            _variables(self.random, "x", 2),
+            {},
+            result=self.random.choice(list(C_TYPE)),
             in_outs={"y0": unit.shared["u0"]},
-        )  # fmt: skip
+        )
 
     def _method(self, unit: Unit) -> Pair:
         """The method M of a block: of its own, or one that overrides that of its base."""
@@ -139,9 +136,13 @@ class BlockMaker:
         head, base = unit.method, unit.base
         own = _variables(self.random, "l", 2)
         data = Unit(
-            "M", {**unit.inputs, **head.inputs}, {**unit.private, **own}, in_outs=unit.in_outs,
-            references=unit.references, shared=unit.shared,
-        )  # fmt: skip
+            "M",
+            {**unit.inputs, **head.inputs},
+            {**unit.private, **own},
+            in_outs=unit.in_outs,
+            references=unit.references,
+            shared=unit.shared,
+        )
         writer = Writer(self.random, data, self.functions, "d->")
         self._outer(writer, unit)
         writer.targets |= {"y0": head.in_outs["y0"], "M": head.result}
@@ -217,10 +218,7 @@ class BlockMaker:
         before_st, before_c = writer.body(2, 1)
         runner_st, runner_c = _runner(base, name)
         assert unit.method is not None
-        writer.methods = [
-            ("M", f"{name}_M(d", unit.method),
-            ("SUPER.M", f"{base.name}_M(&d->base", unit.method),
-        ]
+        writer.methods = [("M", f"{name}_M(d", unit.method), ("SUPER.M", f"{base.name}_M(&d->base", unit.method)]
         after_st, after_c = writer.body(2, 1)
         unit.st = (
             f"FUNCTION_BLOCK {name} EXTENDS {base.name}\nVAR {_declare(unit.private)} END_VAR\n"

@@ -15,22 +15,41 @@ from dataclasses import dataclass, field
 from random import Random
 
 C_TYPE = {
-    "BOOL": "uint8_t", "SINT": "int8_t", "INT": "int16_t", "DINT": "int32_t", "LINT": "int64_t",
-    "USINT": "uint8_t", "UINT": "uint16_t", "UDINT": "uint32_t", "ULINT": "uint64_t", "BYTE": "uint8_t",
-    "WORD": "uint16_t", "DWORD": "uint32_t", "LWORD": "uint64_t", "REAL": "float", "LREAL": "double",
+    "BOOL": "uint8_t",
+    "SINT": "int8_t",
+    "INT": "int16_t",
+    "DINT": "int32_t",
+    "LINT": "int64_t",
+    "USINT": "uint8_t",
+    "UINT": "uint16_t",
+    "UDINT": "uint32_t",
+    "ULINT": "uint64_t",
+    "BYTE": "uint8_t",
+    "WORD": "uint16_t",
+    "DWORD": "uint32_t",
+    "LWORD": "uint64_t",
+    "REAL": "float",
+    "LREAL": "double",
     "TIME": "int64_t",
-}  # fmt: skip
+}
 SIGNED = ("SINT", "INT", "DINT", "LINT")
 UNSIGNED = ("USINT", "UINT", "UDINT", "ULINT")
 BITS = ("BYTE", "WORD", "DWORD", "LWORD")
 REALS = ("REAL", "LREAL")
 WIDTH = dict(zip((*SIGNED, *UNSIGNED, *BITS), (8, 16, 32, 64) * 3, strict=True))
 NARROWER = {
-    "INT": ("SINT", "USINT"), "DINT": ("SINT", "INT", "USINT", "UINT"), "LINT": ("INT", "DINT", "UDINT"),
-    "UINT": ("USINT",), "UDINT": ("USINT", "UINT"), "ULINT": ("UINT", "UDINT"), "WORD": ("BYTE", "BOOL"),
-    "DWORD": ("WORD", "BOOL"), "LWORD": ("DWORD", "BYTE"), "REAL": ("INT", "UINT", "SINT"),
+    "INT": ("SINT", "USINT"),
+    "DINT": ("SINT", "INT", "USINT", "UINT"),
+    "LINT": ("INT", "DINT", "UDINT"),
+    "UINT": ("USINT",),
+    "UDINT": ("USINT", "UINT"),
+    "ULINT": ("UINT", "UDINT"),
+    "WORD": ("BYTE", "BOOL"),
+    "DWORD": ("WORD", "BOOL"),
+    "LWORD": ("DWORD", "BYTE"),
+    "REAL": ("INT", "UINT", "SINT"),
     "LREAL": ("REAL", "DINT", "UDINT", "INT"),
-}  # fmt: skip
+}
 C_HEAD = """
 #include <stdint.h>
 #include <math.h>
@@ -51,8 +70,7 @@ ABSOLUTE(int8_t, SINT) ABSOLUTE(int16_t, INT) ABSOLUTE(int32_t, DINT) ABSOLUTE(i
 """
 
 C_HEAD += "".join(
-    f"static void swap_{t}({c} *a, {c} *b) {{ {c} held = *a; *a = *b; *b = held; }}\n"
-    for t, c in C_TYPE.items()
+    f"static void swap_{t}({c} *a, {c} *b) {{ {c} held = *a; *a = *b; *b = held; }}\n" for t, c in C_TYPE.items()
 )
 C_HEAD += "".join(
     f"static void roll_{t}({c} *a, int n) {{ {c} held = a[0]; for (int i = 1; i < n; i++) a[i - 1] = a[i]; a[n - 1] = held; }}\n"
@@ -106,13 +124,8 @@ class Unit:
 
     def fields(self) -> dict[str, tuple[str, str]]:
         """Every elementary variable by its path, with its type and its path in C."""
-        own = {
-            name: (type_, f"base.{c}")
-            for name, (type_, c) in (self.base.fields() if self.base else {}).items()
-        }
-        own |= {
-            name: (type_, name) for name, type_ in {**self.inputs, **self.private}.items() if name not in own
-        }
+        own = {name: (type_, f"base.{c}") for name, (type_, c) in (self.base.fields() if self.base else {}).items()}
+        own |= {name: (type_, name) for name, type_ in {**self.inputs, **self.private}.items() if name not in own}
         for name, (type_, low, count) in self.arrays.items():
             own |= {f"{name}[{low + i}]": (type_, f"{name}[{i}]") for i in range(count)}
         for name, type_ in self.record.items():
@@ -236,7 +249,7 @@ class Writer:
         make = self.random.choice(self._makers(type_))
         return make(type_, depth - 1)
 
-    def _makers(self, type_: str) -> list:  # type: ignore[type-arg]
+    def _makers(self, type_: str) -> list:
         makers = [self._leaf, self._choose, self._call]
         if type_ == "BOOL":
             return [*makers, self._logic, self._logic, self._not, self._compare, self._compare]
@@ -279,9 +292,7 @@ class Writer:
     def _compare(self, type_: str, depth: int) -> Pair:
         of = self.random.choice([*SIGNED, *UNSIGNED, *BITS, *REALS, "TIME"])
         (a, ac), (b, bc) = self.expression(of, depth), self.expression(of, depth)
-        st, c = self.random.choice(
-            [("=", "=="), ("<>", "!="), ("<", "<"), (">", ">"), ("<=", "<="), (">=", ">=")]
-        )
+        st, c = self.random.choice([("=", "=="), ("<>", "!="), ("<", "<"), (">", ">"), ("<=", "<="), (">=", ">=")])
         return f"({a} {st} {b})", f"((uint8_t)({ac} {c} {bc}))"
 
     def _arithmetic(self, type_: str, depth: int) -> Pair:
@@ -361,7 +372,7 @@ class Writer:
         kinds += ["point", "through"] if self.unit.references else []
         kinds += ["method"] * 2 if self.methods else []
         kinds += ["run"] if self.unit.children else []
-        return getattr(self, f"_{r.choice(kinds)}")(depth)  # type: ignore[no-any-return]
+        return getattr(self, f"_{r.choice(kinds)}")(depth)
 
     def _target(self, *types: str, counts: bool = False) -> tuple[str, str] | None:
         """A variable to assign; one that counts a loop has no other name by which it could change meanwhile."""
@@ -385,9 +396,7 @@ class Writer:
 
     def _store(self, depth: int) -> Pair:
         """To an element or a field."""
-        type_ = self.random.choice(
-            [t for t, _, _ in self.unit.arrays.values()] + list(self.unit.record.values())
-        )
+        type_ = self.random.choice([t for t, _, _ in self.unit.arrays.values()] + list(self.unit.record.values()))
         st, c = self.place(self.random.choice(self.places(type_)))
         value, value_c = self.expression(type_, 2)
         return f"{st} := {value};", f"{{ {C_TYPE[type_]} value = {value_c}; {c} = value; }}"
@@ -463,10 +472,7 @@ class Writer:
         shared = {p: self._shared(t) for p, t in base.in_outs.items()}
         st = "".join(f", {p} := {v}" for p, (v, _) in shared.items())
         c = "".join(f", &{v}" for _, v in shared.values())
-        return (
-            f"V_{base.name}({pin} := {value}, c := {path}{st});",
-            f"V_{base.name}({value_c}, &{path_c}{c});",
-        )
+        return (f"V_{base.name}({pin} := {value}, c := {path}{st});", f"V_{base.name}({value_c}, &{path_c}{c});")
 
     def _record(self, depth: int) -> Pair:
         """A function of records: one by value, one by address, one as the result, and an output."""
@@ -493,11 +499,7 @@ class Writer:
             return self._assign(depth)
         name, type_ = target
         size, part, bits = self.random.choice(
-            [
-                p
-                for p in (("X", "BOOL", 1), ("B", "BYTE", 8), ("W", "WORD", 16))
-                if p[2] < WIDTH[type_] or p[2] == 1
-            ]
+            [p for p in (("X", "BOOL", 1), ("B", "BYTE", 8), ("W", "WORD", 16)) if p[2] < WIDTH[type_] or p[2] == 1]
         )
         number = self.random.randrange(WIDTH[type_] // bits)
         value, value_c = self.expression(part, 2)

@@ -20,8 +20,26 @@ REALS = [ELEMENTARY["REAL"], ELEMENTARY["LREAL"]]
 
 def edges(type_: Elementary) -> list[int]:
     """Values of a type where something may go wrong."""
-    found = [type_.low, type_.low + 1, -1, 0, 1, 2, 100, 127, 128, 255, 256, 32767, 32768, 65535, 2**31, 2**32 + 5,
-             type_.high - 1, type_.high]  # fmt: skip
+    found = [
+        type_.low,
+        type_.low + 1,
+        -1,
+        0,
+        1,
+        2,
+        100,
+        127,
+        128,
+        255,
+        256,
+        32767,
+        32768,
+        65535,
+        2**31,
+        2**32 + 5,
+        type_.high - 1,
+        type_.high,
+    ]
     return [v for v in dict.fromkeys(found) if type_.low <= v <= type_.high]
 
 
@@ -55,17 +73,37 @@ def test_an_integer_becomes_the_nearest_real(source: Elementary, target: Element
     values = [*edges(source), source.high - source.high // 3, source.high // 7]
     kind = np.float32 if target.bits == 32 else np.float64
     with np.errstate(all="ignore"):
-        wanted = [
-            float(np.array(v, np.uint64 if v > 2**62 and v >= 0 else np.int64).astype(kind)) for v in values
-        ]
+        wanted = [float(np.array(v, np.uint64 if v > 2**62 and v >= 0 else np.int64).astype(kind)) for v in values]
     assert converted(source, target, list(values)) == wanted
 
 
 @pytest.mark.parametrize("target", [t for t in WHOLE if is_integer(t)], ids=str)
 @pytest.mark.parametrize("source", REALS, ids=str)
 def test_a_real_becomes_the_nearest_integer_ties_to_even(source: Elementary, target: Elementary) -> None:
-    exact = [0.0, -0.0, 0.5, 1.5, 2.5, -0.5, -1.5, 0.49999999999999994, 126.5, 127.5, 255.5, -128.5, 32767.5, 1e10, -1e10,
-             float(target.high), float(target.low), 1e19, -1e19, math.inf, -math.inf, math.nan]  # fmt: skip
+    exact = [
+        0.0,
+        -0.0,
+        0.5,
+        1.5,
+        2.5,
+        -0.5,
+        -1.5,
+        0.49999999999999994,
+        126.5,
+        127.5,
+        255.5,
+        -128.5,
+        32767.5,
+        1e10,
+        -1e10,
+        float(target.high),
+        float(target.low),
+        1e19,
+        -1e19,
+        math.inf,
+        -math.inf,
+        math.nan,
+    ]
     values = [round_real(v) if source.bits == 32 and math.isfinite(v) else v for v in exact]
     wanted: list[object] = []
     for value in values:
@@ -100,9 +138,22 @@ def test_conversions_by_hand(call: str, type_: str, value: Value) -> None:
 
 @pytest.mark.parametrize(
     "name",
-    ["INT_TO_INT", "TIME_TO_INT", "INT_TO_TIME", "DATE_TO_TIME", "REAL_TO_WORD", "LREAL_TO_DWORD", "WORD_TO_REAL",
-     "INT_TRUNC_DINT", "REAL_TRUNC_REAL", "CHAR_TO_REAL", "INT_TO_WSTRING", "TOD_TO_DT", "FOO_TO_INT"],
-)  # fmt: skip
+    [
+        "INT_TO_INT",
+        "TIME_TO_INT",
+        "INT_TO_TIME",
+        "DATE_TO_TIME",
+        "REAL_TO_WORD",
+        "LREAL_TO_DWORD",
+        "WORD_TO_REAL",
+        "INT_TRUNC_DINT",
+        "REAL_TRUNC_REAL",
+        "CHAR_TO_REAL",
+        "INT_TO_WSTRING",
+        "TOD_TO_DT",
+        "FOO_TO_INT",
+    ],
+)
 def test_what_has_no_meaning_has_no_conversion(name: str) -> None:
     assert function(name) is None
     found = checked(block("r, x : INT;", f"r := {name}(x);"))[1]

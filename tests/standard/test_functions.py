@@ -22,18 +22,10 @@ ULPS = 2
 random = np.random.default_rng(1)
 WIDE = random.choice([-1, 1], N) * 10.0 ** random.uniform(-300, 300, N)
 USUAL = random.uniform(-100, 100, N)
-UNIT = np.concatenate(
-    [random.uniform(-1, 1, N), 1 - 10.0 ** random.uniform(-16, -1, N), [0.0, -0.0, 1.0, -1.0]]
-)
-ANGLES = np.concatenate(
-    [WIDE, USUAL, random.integers(-(10**6), 10**6, N) * np.pi / 2, [0.0, -0.0, np.inf, np.nan]]
-)
-ABOVE = np.concatenate(
-    [np.abs(WIDE), 1 + 10.0 ** random.uniform(-16, -1, N), [0.0, -1.0, 5e-324, np.inf, np.nan]]
-)
-POWERS = np.concatenate(
-    [random.uniform(-745, 710, N), random.uniform(-1, 1, N), [0.0, np.inf, -np.inf, np.nan, 1e6]]
-)
+UNIT = np.concatenate([random.uniform(-1, 1, N), 1 - 10.0 ** random.uniform(-16, -1, N), [0.0, -0.0, 1.0, -1.0]])
+ANGLES = np.concatenate([WIDE, USUAL, random.integers(-(10**6), 10**6, N) * np.pi / 2, [0.0, -0.0, np.inf, np.nan]])
+ABOVE = np.concatenate([np.abs(WIDE), 1 + 10.0 ** random.uniform(-16, -1, N), [0.0, -1.0, 5e-324, np.inf, np.nan]])
+POWERS = np.concatenate([random.uniform(-745, 710, N), random.uniform(-1, 1, N), [0.0, np.inf, -np.inf, np.nan, 1e6]])
 
 NUMERIC: list[tuple[str, Callable[..., np.ndarray], list[np.ndarray]]] = [
     ("SIN(x[i])", np.sin, [ANGLES]),
@@ -48,7 +40,7 @@ NUMERIC: list[tuple[str, Callable[..., np.ndarray], list[np.ndarray]]] = [
     ("ATAN2(Y := x[i], X := y[i])", np.arctan2, [np.concatenate([WIDE, USUAL]), np.concatenate([USUAL, WIDE])]),
     ("EXPT(x[i], y[i])", np.power, [np.abs(USUAL), random.uniform(-20, 20, N)]),
     ("SQRT(x[i])", np.sqrt, [ABOVE]),
-]  # fmt: skip
+]
 
 
 def column(machine: Machine, name: str, count: int) -> np.ndarray:
@@ -57,9 +49,7 @@ def column(machine: Machine, name: str, count: int) -> np.ndarray:
     return np.frombuffer(machine._bytes, "<f8", count, DATA + offset)
 
 
-@pytest.mark.parametrize(
-    ("call", "oracle", "given_"), NUMERIC, ids=[call.partition("(")[0] for call, _, _ in NUMERIC]
-)
+@pytest.mark.parametrize(("call", "oracle", "given_"), NUMERIC, ids=[call.partition("(")[0] for call, _, _ in NUMERIC])
 def test_a_numeric_function_is_within_two_units_in_the_last_place(
     call: str, oracle: Callable[..., np.ndarray], given_: list[np.ndarray]
 ) -> None:
@@ -115,7 +105,7 @@ BY_HAND: list[tuple[str, str, Value]] = [
     ("STRING", "CONCAT(BOOL_TO_STRING(TRUE), SINT_TO_STRING(0))", "TRUE0"),
     ("DINT", "STRING_TO_DINT('-12345')", -12345),
     ("WSTRING", "STRING_TO_WSTRING('h$E9llo')", "h\u00e9llo"),
-    ("STRING", "WSTRING_TO_STRING(\"5$20AC$00E9\")", "5?\u00e9"),
+    ("STRING", 'WSTRING_TO_STRING("5$20AC$00E9")', "5?\u00e9"),
     ("STRING", "CONCAT(CHAR_TO_STRING(CHAR#'A'), CHAR_TO_STRING('b'))", "Ab"),
     ("WSTRING", 'WCHAR_TO_WSTRING(WCHAR#"$20AC")', "\u20ac"),
     ("LDT", "CONCAT_LDT(1970, 1, 1, 0, 0, 1, 5)", 1_005_000_000),
@@ -125,7 +115,7 @@ BY_HAND: list[tuple[str, str, Value]] = [
     ("TIME", "MUL_TIME(T#2s, 3) + DIV_TIME(T#5s, 2)", 8_500_000_000),
     ("TOD", "ADD_TOD_TIME(TOD#06:00:00, T#30m)", 23400 * SECOND),
     ("LINT", "NANOSECONDS(T#1ms)", 1_000_000),
-]  # fmt: skip
+]
 
 
 def test_functions_by_hand() -> None:
@@ -169,13 +159,14 @@ TEXT_OF = {
 }
 TEXTS = machine_of(
     block(
-        "s, t : STRING[12]; k, p : INT; " + "".join(
+        "s, t : STRING[12]; k, p : INT; "
+        + "".join(
             f"r{i} : {'INT' if c[:3] in ('FIN', 'LEN') else 'BOOL' if c[0] == 's' else 'STRING[60]'}; "
             for i, c in enumerate(TEXT_OF)
         ),
         "\n".join(f"r{i} := {call};" for i, call in enumerate(TEXT_OF)),
     )
-)  # fmt: skip
+)
 LETTERS = st.text("ab\u00e9", max_size=12)
 
 
@@ -197,16 +188,11 @@ REALS = machine_of(
         """s := LREAL_TO_STRING(x); back := STRING_TO_LREAL(s); t := REAL_TO_STRING(y); short := STRING_TO_REAL(t);""",
     )
 )
-READER = machine_of(
-    block("s : STRING; x : LREAL; y : REAL;", "x := STRING_TO_LREAL(s); y := STRING_TO_REAL(s);")
-)
+READER = machine_of(block("s : STRING; x : LREAL; y : REAL;", "x := STRING_TO_LREAL(s); y := STRING_TO_REAL(s);"))
 
 
 @settings(max_examples=300, deadline=None)
-@given(
-    st.floats(allow_nan=False, allow_infinity=False),
-    st.floats(width=32, allow_nan=False, allow_infinity=False),
-)
+@given(st.floats(allow_nan=False, allow_infinity=False), st.floats(width=32, allow_nan=False, allow_infinity=False))
 def test_a_real_becomes_the_shortest_text_that_reads_back(x: float, y: float) -> None:
     REALS.write("x", x)
     REALS.write("y", y)
@@ -219,9 +205,7 @@ def nearest_real(exact: Fraction) -> float:
     """The REAL nearest to a number, ties to even; by way of an LREAL it could be rounded twice."""
     about = round_real(float(exact))
     near = [about, next_real(about, 1), next_real(about, -1)]
-    return min(
-        near, key=lambda real: (abs(Fraction(real) - exact), int(np.float32(real).view(np.uint32)) % 2)
-    )
+    return min(near, key=lambda real: (abs(Fraction(real) - exact), int(np.float32(real).view(np.uint32)) % 2))
 
 
 @settings(max_examples=300, deadline=None)
@@ -262,10 +246,7 @@ TIMES = machine_of(
 
 
 @settings(max_examples=300, deadline=None)
-@given(
-    st.integers(-(2**63) + 1, 2**63 - 1) | st.integers(-(10**12), 10**12),
-    st.integers(-(9 * 10**18), 9 * 10**18),
-)
+@given(st.integers(-(2**63) + 1, 2**63 - 1) | st.integers(-(10**12), 10**12), st.integers(-(9 * 10**18), 9 * 10**18))
 def test_times_become_their_literals(duration: int, moment: int) -> None:
     TIMES.write("t", duration)
     TIMES.write("d", moment)
@@ -286,8 +267,16 @@ def test_dates_are_those_of_python(moment: datetime) -> None:
     assert DATES.run(1).fault is None
     parts = [DATES.read(name) for name in ("y", "mo", "dy", "h", "mi", "s", "ms", "w")]
     day = date(moment.year, moment.month, moment.day)
-    assert parts == [moment.year, moment.month, moment.day, moment.hour, moment.minute, moment.second,
-                     moment.microsecond // 1000, day.isoweekday() % 7]  # fmt: skip
+    assert parts == [
+        moment.year,
+        moment.month,
+        moment.day,
+        moment.hour,
+        moment.minute,
+        moment.second,
+        moment.microsecond // 1000,
+        day.isoweekday() % 7,
+    ]
     assert DATES.read("back") == DATES.read("d")
 
 

@@ -98,24 +98,30 @@ class _Reader:
         except TomlProblem as problem:
             self.findings.add(
                 Finding(
-                    "bad-toml", self.source, problem.start, problem.start + 1, f"The file is not valid TOML: {problem}.",
+                    "bad-toml",
+                    self.source,
+                    problem.start,
+                    problem.start + 1,
+                    f"The file is not valid TOML: {problem}.",
                     'Texts stand in quotes, tables of rows between """ and """.',
                 )
-            )  # fmt: skip
+            )
             return None
         begun = len(self.findings.items)
         self._check_keys(content, _FILE_KEYS, "A case file")
         subject = self._subject(content)
         scan = self._duration(content, "scan")
         if "scan" not in content.value and subject.kind != "configuration":
-            self.report("missing-key", content, "The case file does not say how long a scan is.",
-                        'Write scan = "100ms" before the first [[case]].')  # fmt: skip
+            self.report(
+                "missing-key",
+                content,
+                "The case file does not say how long a scan is.",
+                'Write scan = "100ms" before the first [[case]].',
+            )
         mistakes = tuple(self.findings.items[begun:])
         listed = content.value.get("case", Toml([], 0, 0, 0, 0))
         if not isinstance(listed.value, list) or not all(isinstance(c.value, dict) for c in listed.value):
-            self.report(
-                "wrong-kind", listed, "Cases are written as tables.", "Begin each with a line [[case]]."
-            )
+            self.report("wrong-kind", listed, "Cases are written as tables.", "Begin each with a line [[case]].")
             return None
         if not listed.value:
             self.report("no-cases", content, "The file holds no case.", "Begin one with a line [[case]].")
@@ -123,20 +129,27 @@ class _Reader:
         seen: set[str] = set()
         for index, case in enumerate(listed.value):
             cases.append(self._case(case, index, seen))
-        return CaseFile(
-            self.source, subject, scan, content.value.get("scan", content), tuple(cases), mistakes
-        )  # fmt: skip
+        return CaseFile(self.source, subject, scan, content.value.get("scan", content), tuple(cases), mistakes)
 
     def _subject(self, content: Toml) -> Subject:
         """What the file is for."""
         found = [key for key in content.value if key in SUBJECTS]
         if not found:
-            self.report("missing-key", content, "The case file does not name its block.",
-                        'Write block = "Name" in its first line.')  # fmt: skip
+            self.report(
+                "missing-key",
+                content,
+                "The case file does not name its block.",
+                'Write block = "Name" in its first line.',
+            )
             return Subject("block", "", content)
         if len(found) > 1:
-            self.report("two-subjects", content.value[found[1]], f"The case file is for a {found[0]} and for a {found[1]}.",
-                        "Keep one of the two; write a file for the other.", key=True)  # fmt: skip
+            self.report(
+                "two-subjects",
+                content.value[found[1]],
+                f"The case file is for a {found[0]} and for a {found[1]}.",
+                "Keep one of the two; write a file for the other.",
+                key=True,
+            )
         return Subject(found[0], self._text(content, found[0]) or "", content.value[found[0]])
 
     def _check_keys(self, content: Toml, known: tuple[str, ...], what: str) -> None:
@@ -144,8 +157,13 @@ class _Reader:
             if key in known:
                 continue
             if key in _LATER:
-                self.report("not-supported", entry, f"{key}: {_LATER[key]} are not read by this version.",
-                            "Remove it, or check with vectors.", key=True)  # fmt: skip
+                self.report(
+                    "not-supported",
+                    entry,
+                    f"{key}: {_LATER[key]} are not read by this version.",
+                    "Remove it, or check with vectors.",
+                    key=True,
+                )
             else:
                 hint = self.findings.did_you_mean(key, known) or f"Its keys are {', '.join(known)}."
                 self.report("unknown-key", entry, f"{what} has no key {key}.", hint, key=True)
@@ -165,13 +183,14 @@ class _Reader:
         if entry is None:
             return None
         if not isinstance(entry.value, str):
-            number = (
-                entry.value
-                if isinstance(entry.value, (int, float)) and not isinstance(entry.value, bool)
-                else 1
-            )
+            number = entry.value if isinstance(entry.value, (int, float)) and not isinstance(entry.value, bool) else 1
             example = f"{number}ms" if key == "scan" else f"{number}s"
-            self.report("wrong-kind", entry, f"{key} is a duration in quotes, with its unit.", f'Write {key} = "{example}", or another unit.')  # fmt: skip
+            self.report(
+                "wrong-kind",
+                entry,
+                f"{key} is a duration in quotes, with its unit.",
+                f'Write {key} = "{example}", or another unit.',
+            )
             return None
         try:
             found = parse_span(entry.value)
@@ -180,9 +199,7 @@ class _Reader:
             return None
         if found <= 0:
             what = "A scan takes" if key == "scan" else "A run takes"
-            self.report(
-                "out-of-range", entry, f"{what} longer than nothing.", 'Write a duration such as "100ms".'
-            )
+            self.report("out-of-range", entry, f"{what} longer than nothing.", 'Write a duration such as "100ms".')
             return None
         return found
 
@@ -195,16 +212,7 @@ class _Reader:
             self.report("wrong-kind", entry, "clock is a date and time.", _CLOCK_WAY_OUT)
             return None
         prefix, mark, rest = str(entry.value).rpartition("#")
-        if mark and prefix.upper() not in (
-            "DT",
-            "DATE_AND_TIME",
-            "LDT",
-            "LDATE_AND_TIME",
-            "D",
-            "DATE",
-            "LD",
-            "LDATE",
-        ):
+        if mark and prefix.upper() not in ("DT", "DATE_AND_TIME", "LDT", "LDATE_AND_TIME", "D", "DATE", "LD", "LDATE"):
             self.report("bad-literal", entry, f"{entry.value} is no date and time.", _CLOCK_WAY_OUT)
             return None
         try:
@@ -228,25 +236,34 @@ class _Reader:
         given = self._given(content.value["given"], "") if "given" in content.value else []
         vectors = self._vectors(content.value["vectors"]) if "vectors" in content.value else None
         if not any(key in content.value for key in ("vectors", "run_for", *_LATER)):
-            self.report("missing-key", content, "This case does nothing: it has neither vectors nor run_for.",
-                        'Write vectors = """ ... """ below its name.')  # fmt: skip
+            self.report(
+                "missing-key",
+                content,
+                "This case does nothing: it has neither vectors nor run_for.",
+                'Write vectors = """ ... """ below its name.',
+            )
         place = content.value.get("name", content)
         if name is not None and name.lower() in seen:
-            self.report("name-twice", place, f'Two cases are called "{name}".', "Give each case a name of its own.")  # fmt: skip
+            self.report("name-twice", place, f'Two cases are called "{name}".', "Give each case a name of its own.")
         seen.add((name or "").lower())
         mistakes = tuple(self.findings.items[begun:])
         shown = name or f"case {index + 1}"
         return Case(
-            f"{self.stem}/{shown}", shown, place, tuple(given), vectors, run_for,
-            hold is not None and hold.value is True, clock, mistakes,
-        )  # fmt: skip
+            f"{self.stem}/{shown}",
+            shown,
+            place,
+            tuple(given),
+            vectors,
+            run_for,
+            hold is not None and hold.value is True,
+            clock,
+            mistakes,
+        )
 
     def _given(self, content: Toml, path: str) -> list[Given]:
         """The values of a table; of a structure they stand in a table of their own."""
         if not isinstance(content.value, dict):
-            self.report(
-                "wrong-kind", content, "given is a table of values.", 'Write given = { pin = "value" }.'
-            )
+            self.report("wrong-kind", content, "given is a table of values.", 'Write given = { pin = "value" }.')
             return []
         found: list[Given] = []
         for key, entry in content.value.items():
@@ -259,23 +276,34 @@ class _Reader:
 
     def _vectors(self, entry: Toml) -> Table | None:
         if not isinstance(entry.value, str):
-            self.report("wrong-kind", entry, "vectors is a table in quotes, or the name of a file.",
-                        'Write vectors = """ ... """.')  # fmt: skip
+            self.report(
+                "wrong-kind",
+                entry,
+                "vectors is a table in quotes, or the name of a file.",
+                'Write vectors = """ ... """.',
+            )
             return None
         if "\n" in entry.value or "|" in entry.value or not entry.value.strip():
-            return self._checked(
-                inline_table(self.source, entry.value, Origin(self.source.text, entry)), entry
-            )
+            return self._checked(inline_table(self.source, entry.value, Origin(self.source.text, entry)), entry)
         return self._vector_file(entry.value.strip(), entry)
 
     def _vector_file(self, name: str, place: Toml) -> Table | None:
         suffix = Path(name).suffix.lower()
         if suffix in (".xlsx", ".xls", ".ods"):
-            self.report("not-supported", place, f"{suffix} files are not read by this version.", "Save the sheet as CSV, and name that file.")  # fmt: skip
+            self.report(
+                "not-supported",
+                place,
+                f"{suffix} files are not read by this version.",
+                "Save the sheet as CSV, and name that file.",
+            )
             return None
         if suffix != ".csv":
-            self.report("wrong-kind", place, f"{name} is neither a table of several lines nor the name of a CSV file.",
-                        'Write the table between """ and """, or name a .csv file.')  # fmt: skip
+            self.report(
+                "wrong-kind",
+                place,
+                f"{name} is neither a table of several lines nor the name of a CSV file.",
+                'Write the table between """ and """, or name a .csv file.',
+            )
             return None
         path = self.folder / name
         try:
@@ -283,8 +311,12 @@ class _Reader:
         except FileProblem as problem:
             if problem.name == "unreadable-file" and not os.path.exists(path):
                 near = self.findings.did_you_mean(name, (p.name for p in self.folder.glob("*.csv")))
-                self.report("missing-file", place, f"There is no file {name} beside the case file.",
-                            near or "Correct the name, or write the file.")  # fmt: skip
+                self.report(
+                    "missing-file",
+                    place,
+                    f"There is no file {name} beside the case file.",
+                    near or "Correct the name, or write the file.",
+                )
             else:
                 self.report(problem.name, place, f"{name}: {problem}", problem.way_out)
             return None
@@ -292,20 +324,19 @@ class _Reader:
 
     def _checked(self, table: Table, place: Toml) -> Table:
         for flaw in table.flaws:
-            self.findings.add(
-                Finding(flaw.name, table.source, flaw.start, flaw.end, flaw.message, flaw.way_out)
-            )
+            self.findings.add(Finding(flaw.name, table.source, flaw.start, flaw.end, flaw.message, flaw.way_out))
         if not table.flaws and not table.heads:
-            self.report("empty-table", place, "The table is empty.",
-                        "Write a line of column names, then a line for each row.")  # fmt: skip
+            self.report(
+                "empty-table", place, "The table is empty.", "Write a line of column names, then a line for each row."
+            )
         elif not table.flaws and not table.rows:
-            self.report("empty-table", place, "The table has no rows.", "Write a line for each row below the column names.")  # fmt: skip
+            self.report(
+                "empty-table", place, "The table has no rows.", "Write a line for each row below the column names."
+            )
         return table
 
 
-def read_case_file(
-    source: Source, path: Path, stem: str, files: Files, findings: Findings
-) -> CaseFile | None:
+def read_case_file(source: Source, path: Path, stem: str, files: Files, findings: Findings) -> CaseFile | None:
     """Read a case file; None, with findings, when no case of it can be told from another.
 
     ``stem`` begins the names of its cases. A case with mistakes keeps its findings, so that it can be named.

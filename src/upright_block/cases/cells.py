@@ -6,7 +6,7 @@ import math
 import re
 from decimal import Decimal
 from functools import lru_cache
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from upright_block.language.literals import (
     NANOSECONDS,
@@ -22,15 +22,7 @@ from upright_block.language.literals import (
     shown,
 )
 from upright_block.language.nodes import record
-from upright_block.language.types import (
-    UNTYPED_REAL,
-    Elementary,
-    Enumeration,
-    Reference,
-    String,
-    Type,
-    widens,
-)
+from upright_block.language.types import UNTYPED_REAL, Elementary, Enumeration, Reference, String, Type, widens
 
 _TOLERANCE = re.compile(r"(.+?)(?:±|\+-|\+/-)(.+)\Z")
 _DECIMAL = re.compile(r"[+-]?[0-9]+(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?\Z")
@@ -62,7 +54,9 @@ class Check:
         """Whether a value is right."""
         if value != value or self.wants_no_number:
             return self.wants_no_number and (value != value) != self.outside
-        return (self.low <= value <= self.high) != self.outside  # type: ignore[operator]
+        low: Any = self.low
+        high: Any = self.high
+        return bool(low <= value <= high) != self.outside
 
 
 def simple_span(text: str) -> int | None:
@@ -151,26 +145,14 @@ def _refuse_slips(text: str, type_: Elementary) -> None:
         raise LiteralProblem(f"{text} is no check.", f"Write {'!' if text.startswith('<') else ''}{number}.")
     if tail != text and ".." not in tail:
         sign = ">=" if text.endswith("..") else "<="
-        raise LiteralProblem(
-            f"{text} lacks one of its ends.", f"Write {sign}{tail}, or both ends, as in 1..5."
-        )
+        raise LiteralProblem(f"{text} lacks one of its ends.", f"Write {sign}{tail}, or both ends, as in 1..5.")
     if type_.family == "duration" and len(text.split()) > 1:
         raise LiteralProblem(f"{text} has a space in it.", f"Write {''.join(text.split())}.")
-    if (
-        type_.family in ("signed", "unsigned", "bits")
-        and _DECIMAL.match(text)
-        and not text.lstrip("+-").isdigit()
-    ):
+    if type_.family in ("signed", "unsigned", "bits") and _DECIMAL.match(text) and not text.lstrip("+-").isdigit():
         value = Decimal(text)
         whole = f"{int(value)}" if abs(value) < 1 << 64 else "a whole number"
-        also = (
-            f" or {int(value) + (1 if value > 0 else -1)}"
-            if value != int(value) and abs(value) < 1 << 64
-            else ""
-        )
-        raise LiteralProblem(
-            f"{text} has a fraction or an exponent; {type_} has none.", f"Write {whole}{also}."
-        )
+        also = f" or {int(value) + (1 if value > 0 else -1)}" if value != int(value) and abs(value) < 1 << 64 else ""
+        raise LiteralProblem(f"{text} has a fraction or an exponent; {type_} has none.", f"Write {whole}{also}.")
 
 
 @lru_cache(maxsize=_MOST_CACHED)
@@ -262,15 +244,10 @@ def _ends(type_: Elementary) -> tuple[Number, Number]:
 def _beyond(value: Number, type_: Elementary, direction: int) -> Number:
     """The next value of the type above or below."""
     if type_.family == "real":
-        return (
-            next_real(float(value), direction)
-            if type_.bits == 32
-            else math.nextafter(value, direction * math.inf)
-        )
+        return next_real(float(value), direction) if type_.bits == 32 else math.nextafter(value, direction * math.inf)
     neighbour = int(value) + direction
     if not type_.low <= neighbour <= type_.high:
         raise LiteralProblem(
-            f"No {type_} is {'above' if direction > 0 else 'below'} {shown(value, type_)}.",
-            "Choose another limit.",
+            f"No {type_} is {'above' if direction > 0 else 'below'} {shown(value, type_)}.", "Choose another limit."
         )
     return neighbour

@@ -134,8 +134,8 @@ class _Planner:
         self.interval = interval
 
     def report(
-        self, name: str, source: Source, place: Cell | Toml, message: str, way_out: str, *related: Related,
-    ) -> None:  # fmt: skip
+        self, name: str, source: Source, place: Cell | Toml, message: str, way_out: str, *related: Related
+    ) -> None:
         self.failed |= stops(name)
         self.findings.add(Finding(name, source, place.start, place.end, message, way_out, related))
 
@@ -148,26 +148,49 @@ class _Planner:
         table = self.case.vectors
         if table is not None:
             if len(table.heads) > MOST_COLUMNS:
-                self.report("too-long", table.source, table.heads[MOST_COLUMNS], f"The table has {len(table.heads):,} columns; {MOST_COLUMNS:,} are the most.",
-                            "Make several cases of it.")  # fmt: skip
+                self.report(
+                    "too-long",
+                    table.source,
+                    table.heads[MOST_COLUMNS],
+                    f"The table has {len(table.heads):,} columns; {MOST_COLUMNS:,} are the most.",
+                    "Make several cases of it.",
+                )
                 return None
             timed = self._times(table)
             self._columns(table, timed)
         scans = self._last_scan() + 1
         clock = CLOCK_START if self.case.clock is None else self.case.clock
         if scans > MOST_SCANS:
-            self.report("too-long", self.file.source, self.case.place, f"The case takes {scans} scans; {MOST_SCANS} are the most.",
-                        "Use a longer scan, or a shorter case.")  # fmt: skip
+            self.report(
+                "too-long",
+                self.file.source,
+                self.case.place,
+                f"The case takes {scans} scans; {MOST_SCANS} are the most.",
+                "Use a longer scan, or a shorter case.",
+            )
         elif clock + scans * self.interval > LAST_MOMENT:
-            self.report("too-long", self.file.source, self.case.place, "The case runs beyond the year 2261, where dates end.",
-                        "Use a shorter scan or case, or an earlier clock.")  # fmt: skip
+            self.report(
+                "too-long",
+                self.file.source,
+                self.case.place,
+                "The case runs beyond the year 2261, where dates end.",
+                "Use a shorter scan or case, or an earlier clock.",
+            )
         if self.failed:
             return None
         plan = Plan(
-            self.case.id, self.unit.key, self.interval, clock, scans, tuple(sorted(self.constants.items())),
-            tuple((path, value) for path, (_, value, _) in self.given.items()), tuple(self.drives),
-            tuple(e for e in self.expectations if e.checks), self.row_scans, tuple(self.shown),
-        )  # fmt: skip
+            self.case.id,
+            self.unit.key,
+            self.interval,
+            clock,
+            scans,
+            tuple(sorted(self.constants.items())),
+            tuple((path, value) for path, (_, value, _) in self.given.items()),
+            tuple(self.drives),
+            tuple(e for e in self.expectations if e.checks),
+            self.row_scans,
+            tuple(self.shown),
+        )
         return ReadyCase(self.file, self.case, self.unit, plan, self.signals)
 
     def _last_scan(self) -> int:
@@ -202,11 +225,21 @@ class _Planner:
         """A constant has no memory: with another value the block is compiled anew."""
         source = self.file.source
         if signal.root is not signal.variable:
-            self.report("constant-of-all", source, key, f"{signal.path} is a constant: every instance of its block has the same value.",
-                        "Make it an input with a default value, or write a case for that block.")  # fmt: skip
+            self.report(
+                "constant-of-all",
+                source,
+                key,
+                f"{signal.path} is a constant: every instance of its block has the same value.",
+                "Make it an input with a default value, or write a case for that block.",
+            )
         elif signal.variable.is_folded:
-            self.report("constant-in-use", source, key, f"{signal.path} cannot be given: another initial value or a CASE label is made from it.",
-                        "Change it in the block, or give that value itself.")  # fmt: skip
+            self.report(
+                "constant-in-use",
+                source,
+                key,
+                f"{signal.path} cannot be given: another initial value or a CASE label is made from it.",
+                "Change it in the block, or give that value itself.",
+            )
         elif signal.path in self.constants:
             first = next(g.key for g in self.case.given if g.path.upper() == given.path.upper())
             self._given_twice(signal, key, first)
@@ -218,15 +251,15 @@ class _Planner:
 
     def _given_twice(self, signal: Signal, key: Cell, first: Toml) -> None:
         related = Related(self.file.source, first.key_start, first.key_end, "It is given first here")
-        self.report("given-twice", self.file.source, key, f"{signal.path} is given twice.", "Remove one of the two.", related)  # fmt: skip
+        self.report(
+            "given-twice", self.file.source, key, f"{signal.path} is given twice.", "Remove one of the two.", related
+        )
 
     @staticmethod
     def _written(toml: Toml) -> str:
         """The text of a value as it stands in a cell."""
         if isinstance(toml.value, list):
-            raise LiteralProblem(
-                "a list is no single value.", 'Write one value, as in given = { pin = "value" }.'
-            )
+            raise LiteralProblem("a list is no single value.", 'Write one value, as in given = { pin = "value" }.')
         return str(toml.value).upper() if isinstance(toml.value, bool) else str(toml.value).strip()
 
     def _parts(self, signal: Signal, type_: Type, toml: Toml) -> Iterator[tuple[Signal, Toml]]:
@@ -245,8 +278,15 @@ class _Planner:
             listed = toml.value
             if len(type_.bounds) > 1 or len(listed) > high - low + 1:
                 many = f"holds {len(listed)} values" if len(type_.bounds) == 1 else "is one list"
-                self.report("bad-value", source, toml, f"{signal.path} is {type_}, and this {many}.",
-                            f'Write at most {high - low + 1} values.' if len(type_.bounds) == 1 else f'Name its elements: "{signal.path}[{",".join(str(first) for first, _ in type_.bounds)}]" = ...')  # fmt: skip
+                self.report(
+                    "bad-value",
+                    source,
+                    toml,
+                    f"{signal.path} is {type_}, and this {many}.",
+                    f"Write at most {high - low + 1} values."
+                    if len(type_.bounds) == 1
+                    else f'Name its elements: "{signal.path}[{",".join(str(first) for first, _ in type_.bounds)}]" = ...',
+                )
                 return
             for number, entry in enumerate(listed):
                 inner = find_signal(self.unit, f"{signal.path}[{low + number}]")
@@ -256,17 +296,19 @@ class _Planner:
         else:
             what, example = "a list", "[1, 2]"
             if isinstance(type_, Compound):
-                what, example = (
-                    "a table",
-                    "{ " + next((v.name for v in type_.variables.values()), "pin") + " = 1 }",
-                )
-            self.report("bad-value", source, toml, f"{signal.path} is {_described(type_)}; its value is {what}.",
-                        f"Write {signal.path} = {example} with its values, or name a part of it.")  # fmt: skip
+                what, example = ("a table", "{ " + next((v.name for v in type_.variables.values()), "pin") + " = 1 }")
+            self.report(
+                "bad-value",
+                source,
+                toml,
+                f"{signal.path} is {_described(type_)}; its value is {what}.",
+                f"Write {signal.path} = {example} with its values, or name a part of it.",
+            )
 
     # --- places ---
 
     def _place(self, path: str, source: Source, cell: Cell) -> Signal:
-        """What a path leads to; else a finding says how far it leads. ``at`` ends with the path."""
+        """What a path leads to; else a finding says how far it leads. ``cell`` ends with the path."""
         try:
             return find_signal(self.unit, path)
         except NoSignal as problem:
@@ -293,11 +335,21 @@ class _Planner:
         for index in found:
             head = table.heads[index]
             if self.unit.variables.get(head.text.upper()) is not None:
-                self.report("two-meanings", table.source, head, f"{head.text} is a pin of {self.unit.name}, and a word for the time of a row.",
-                            f"Write pin {head.text} for the pin; for the time take {' or '.join(w for w in TIME_HEADS if w != head.text.lower())}.")  # fmt: skip
+                self.report(
+                    "two-meanings",
+                    table.source,
+                    head,
+                    f"{head.text} is a pin of {self.unit.name}, and a word for the time of a row.",
+                    f"Write pin {head.text} for the pin; for the time take {' or '.join(w for w in TIME_HEADS if w != head.text.lower())}.",
+                )
         if len(found) > 1:
-            self.report("two-times", table.source, table.heads[found[1]], f"The table has two time columns, {table.heads[found[0]].text} and {table.heads[found[1]].text}.",
-                        "Keep one of them.")  # fmt: skip
+            self.report(
+                "two-times",
+                table.source,
+                table.heads[found[1]],
+                f"The table has two time columns, {table.heads[found[0]].text} and {table.heads[found[1]].text}.",
+                "Keep one of them.",
+            )
         if not found:
             self.row_scans = array("q", range(table.rows))
             return found
@@ -315,8 +367,13 @@ class _Planner:
             if scan is None:
                 scan = last
             elif scan <= last and row:
-                self.report("time-goes-back", table.source, table.cell(row, column), f"The row at {text} does not come after the row above it.",
-                            "Write the rows in the order of time, one for each scan at most.")  # fmt: skip
+                self.report(
+                    "time-goes-back",
+                    table.source,
+                    table.cell(row, column),
+                    f"The row at {text} does not come after the row above it.",
+                    "Write the rows in the order of time, one for each scan at most.",
+                )
             last = scan
             add(min(last, LAST_MOMENT))
         return found
@@ -324,8 +381,13 @@ class _Planner:
     def _scan_of(self, text: str, kind: str, last: int, table: Table, row: int, column: int) -> int | None:
         """The scan at which the row of this time cell acts."""
         if not text:
-            self.report("missing-time", table.source, table.cell(row, column), "The row has no time.",
-                        f"Write one in the column {kind}.")  # fmt: skip
+            self.report(
+                "missing-time",
+                table.source,
+                table.cell(row, column),
+                "The row has no time.",
+                f"Write one in the column {kind}.",
+            )
             return None
         try:
             time = parse_integer(text) if kind == "scan" else parse_span(text)
@@ -336,13 +398,23 @@ class _Planner:
             return time
         interval = self.interval
         if time < 0:
-            self.report("bad-value", table.source, table.cell(row, column), f"{text} lies before the start.", "Times count from 0s.")  # fmt: skip
+            self.report(
+                "bad-value",
+                table.source,
+                table.cell(row, column),
+                f"{text} lies before the start.",
+                "Times count from 0s.",
+            )
             return None
         whole, rest = divmod(time, interval)
         if rest:
-            self.report("between-scans", table.source, table.cell(row, column),
-                        f"No scan starts {'at' if kind == 'at' else 'after'} {text}: a scan takes {shown_duration(interval)}.",
-                        f"Write {shown_duration(whole * interval)} or {shown_duration((whole + 1) * interval)}, or choose a shorter scan.")  # fmt: skip
+            self.report(
+                "between-scans",
+                table.source,
+                table.cell(row, column),
+                f"No scan starts {'at' if kind == 'at' else 'after'} {text}: a scan takes {shown_duration(interval)}.",
+                f"Write {shown_duration(whole * interval)} or {shown_duration((whole + 1) * interval)}, or choose a shorter scan.",
+            )
             return None
         return whole + last if kind == "after" else whole
 
@@ -354,13 +426,16 @@ class _Planner:
             role, name = _role(head)
             if not name:
                 marked = Cell("", head.start, max(head.end, head.start + 1))
-                self.report(
-                    "missing-name", table.source, marked, "A column has no name.", "Name a pin above it."
-                )
+                self.report("missing-name", table.source, marked, "A column has no name.", "Name a pin above it.")
                 continue
             if name.lower() in _TIMES_OF_OTHERS and name.upper() not in self.unit.variables and not timed:
-                self.report("unknown-name", table.source, head, f"{self.unit.name} has no {name}.",
-                            "Write at, if it is the time of the row from the start, after, if it counts from the row above, or scan.")  # fmt: skip
+                self.report(
+                    "unknown-name",
+                    table.source,
+                    head,
+                    f"{self.unit.name} has no {name}.",
+                    "Write at, if it is the time of the row from the start, after, if it counts from the row above, or scan.",
+                )
                 continue
             try:
                 signal = self._value(name, table.source, head)
@@ -369,24 +444,31 @@ class _Planner:
             if role == "pin":
                 role = "set" if signal.is_driven else "check"
             if signal.variable.is_code:
-                self.report("constant-assigned", table.source, head, f"{signal.path} is a constant.",
-                            "Give it another value with given.")  # fmt: skip
+                self.report(
+                    "constant-assigned",
+                    table.source,
+                    head,
+                    f"{signal.path} is a constant.",
+                    "Give it another value with given.",
+                )
                 continue
             checks = role in ("check", "hold")
             others = taken.setdefault((signal.place, "checks" if checks else role), [])
             first = next(
-                (
-                    cell
-                    for other, cell in others
-                    if (other.path == signal.path if checks else signal.overlaps(other))
-                ),
+                (cell for other, cell in others if (other.path == signal.path if checks else signal.overlaps(other))),
                 None,
             )
             if first is not None:
                 related = Related(table.source, first.start, first.end, "The first column is this one")
                 what = "checks" if checks else "writes"
-                self.report("column-twice", table.source, head, f"{head.text} {what} what another column {what} too.",
-                            "Remove one of the columns.", related)  # fmt: skip
+                self.report(
+                    "column-twice",
+                    table.source,
+                    head,
+                    f"{head.text} {what} what another column {what} too.",
+                    "Remove one of the columns.",
+                    related,
+                )
                 continue
             others.append((signal, head))
             self.shown.setdefault(signal.path, signal)
@@ -414,10 +496,14 @@ class _Planner:
         if is_force and (
             sum(d.is_force for d in self.drives) >= MOST_FORCES or not isinstance(signal.type, Elementary)
         ):
-            what = (
-                f"{MOST_FORCES} columns force" if isinstance(signal.type, Elementary) else "A text is forced"
+            what = f"{MOST_FORCES} columns force" if isinstance(signal.type, Elementary) else "A text is forced"
+            self.report(
+                "not-supported",
+                table.source,
+                table.heads[index],
+                f"{what}; that is not read.",
+                f"Write set {signal.path}.",
             )
-            self.report("not-supported", table.source, table.heads[index], f"{what}; that is not read.", f"Write set {signal.path}.")  # fmt: skip
             return
         drive = Drive(signal.path, is_force, array("q"), [])
         add_row, add_value, type_ = drive.rows.append, drive.values.append, signal.type
@@ -437,8 +523,13 @@ class _Planner:
 
     def _must_mean_release(self, text: str, type_: Type, table: Table, row: int, column: int) -> None:
         if isinstance(type_, Enumeration) and text.upper() in type_.members:
-            self.report("two-meanings", table.source, table.cell(row, column), f"{text} is a value of {type_.name}, and the word that ends a force.",
-                        f"Write {type_.name}#{text} for the value, release() to end the force.")  # fmt: skip
+            self.report(
+                "two-meanings",
+                table.source,
+                table.cell(row, column),
+                f"{text} is a value of {type_.name}, and the word that ends a force.",
+                f"Write {type_.name}#{text} for the value, release() to end the force.",
+            )
 
     def _restore_inputs(self) -> None:
         """An input that is released has the value again that it was driven to, as on a real input card."""
@@ -463,8 +554,13 @@ class _Planner:
             signal, value, key = given
             cell = Cell("", key.key_start, key.key_end)
             if drive.values[0] != value:
-                self.report("given-unused", self.file.source, cell, f"{signal.path} is given {shown(value, signal.type)}, and its column gives it another value in the first scan.",
-                            "Remove it from given, or empty the first cell of the column.")  # fmt: skip
+                self.report(
+                    "given-unused",
+                    self.file.source,
+                    cell,
+                    f"{signal.path} is given {shown(value, signal.type)}, and its column gives it another value in the first scan.",
+                    "Remove it from given, or empty the first cell of the column.",
+                )
 
 
 def _role(head: Cell) -> tuple[str, str]:

@@ -223,9 +223,7 @@ class _Judge:
             before = bisect_right(changes, scan)
             since = int(changes[before - 1]) if before else self.since
             e = self.expectations
-            self.misses.append(
-                Miss(self.signal, e.checks[number], e.rows[number], e.column, scan, got, since)
-            )
+            self.misses.append(Miss(self.signal, e.checks[number], e.rows[number], e.column, scan, got, since))
 
     def _changes(self, piece: Trace) -> Sequence[int]:
         """The scans of a piece after which the value was another than before."""
@@ -250,9 +248,7 @@ def _first_wrong(check: Check, values: Any) -> int | None:
 # --- what surrounds a mistake ---
 
 
-def _moments(
-    case: ReadyCase, machine: Machine, misses: Sequence[Miss], fault: Fault | None, reached: int
-) -> Moments:
+def _moments(case: ReadyCase, machine: Machine, misses: Sequence[Miss], fault: Fault | None, reached: int) -> Moments:
     """The values around the first miss, and around a fault up to where its scan stopped."""
     plan = case.plan
     shown = [case.signals[path] for path in plan.shown] or [s for s in signals(case.unit) if s.is_pin]
@@ -262,9 +258,7 @@ def _moments(
     wanted: set[int] = set()
     if misses:
         wanted |= _around(plan, misses[0].scan)
-        wanted.update(
-            s for m in misses if m.scan == misses[0].scan and m.since for s in (m.since - 1, m.since)
-        )
+        wanted.update(s for m in misses if m.scan == misses[0].scan and m.since for s in (m.since - 1, m.since))
     if fault is not None:
         wanted |= _around(plan, reached)
     after: dict[int, tuple[Value, ...]] = {}
@@ -279,9 +273,7 @@ def _moments(
         after.update(zip(inside, rows, strict=True))
         if piece.end in ends:
             first = [m for m in misses if m.scan == piece.end - 1 and m.signal.path not in stored]
-            same = [
-                slot for m in first if repr(machine.peek(slot := machine.slot(m.signal.path))) == repr(m.got)
-            ]
+            same = [slot for m in first if repr(machine.peek(slot := machine.slot(m.signal.path))) == repr(m.got)]
             writers |= {slot.path: site for slot in same if (site := machine.writer(slot))}
     if fault is not None:
         after[reached] = tuple(machine.peek(slot) for slot in columns)

@@ -60,7 +60,7 @@ def load_suite(library: Library) -> Suite:
             loader.add(file)
     return Suite(
         tuple(loader.ready), tuple(loader.not_run), tuple(findings.in_order()), len(paths), unread, tuple(sources)
-    )  # fmt: skip
+    )
 
 
 class _Loader:
@@ -97,9 +97,15 @@ class _Loader:
             if not ready.plan.expectations:
                 place = case.place
                 self.findings.add(
-                    Finding("checks-nothing", file.source, place.start, place.end, f'The case "{case.name}" checks nothing.',
-                            "Add a column for an output, and a value in it.")
-                )  # fmt: skip
+                    Finding(
+                        "checks-nothing",
+                        file.source,
+                        place.start,
+                        place.end,
+                        f'The case "{case.name}" checks nothing.',
+                        "Add a column for an output, and a value in it.",
+                    )
+                )
             self.ready.append(ready)
 
     def _leave_out(self, file: CaseFile, case: Case, findings: tuple[Finding, ...], reason: str) -> None:
@@ -120,7 +126,7 @@ class _Loader:
             hint = hint or f"The library has {listed(known) or f'no {subject.kind}s'}."
             problem = "unknown-name", f"There is no {subject.kind} {subject.name}.", hint
         elif subject.kind == "program" and unit.kind != "PROGRAM":
-            problem = "wrong-kind", f"{unit.name} is a {unit.kind} and no program.", f'Write block = "{unit.name}".'  # fmt: skip
+            problem = "wrong-kind", f"{unit.name} is a {unit.kind} and no program.", f'Write block = "{unit.name}".'
         else:
             problem = cannot_run(unit)
         if problem is None:
@@ -139,15 +145,23 @@ class _Loader:
     def _interval(self, file: CaseFile, unit: Unit) -> int | None:
         """The scan time of a file in ns: its own, or that of the tasks; None, with a finding, where nothing fits."""
         if unit.interval and file.scan not in (None, unit.interval):
-            self._report(file, file.scan_place, "scan-against-tasks",
-                         f"The tasks of {unit.name} are looked at every {shown_duration(unit.interval)}, whatever scan says.",
-                         "Remove scan; the tasks say how long a scan is.")  # fmt: skip
+            self._report(
+                file,
+                file.scan_place,
+                "scan-against-tasks",
+                f"The tasks of {unit.name} are looked at every {shown_duration(unit.interval)}, whatever scan says.",
+                "Remove scan; the tasks say how long a scan is.",
+            )
             return None
         interval = unit.interval or file.scan
         if interval is None:
-            self._report(file, file.subject.place, "missing-key",
-                         f"No task of {unit.name} has an interval, so nothing says how long a scan is.",
-                         'Write scan = "100ms" before the first [[case]].')  # fmt: skip
+            self._report(
+                file,
+                file.subject.place,
+                "missing-key",
+                f"No task of {unit.name} has an interval, so nothing says how long a scan is.",
+                'Write scan = "100ms" before the first [[case]].',
+            )
         return interval
 
     def _report(self, file: CaseFile, place: Toml, name: str, message: str, way_out: str) -> None:

@@ -101,10 +101,12 @@ class _Builder:
         names = " ".join(head.text for head in heads[:12]) + (" …" if wanted > 12 else "")
         plural = "" if count == 1 else "s"
         self.flaw(
-            "uneven-row", start, end,
+            "uneven-row",
+            start,
+            end,
             f"The row has {count} cell{plural}, {'more' if count > wanted else 'fewer'} than the {wanted} columns ({names}).",
             "Write . for an empty cell." if count < wanted else "Remove a cell, or name its column.",
-        )  # fmt: skip
+        )
 
     def flaw(self, name: str, start: int, end: int, message: str, way_out: str) -> None:
         self.table.flaws.append(Flaw(name, start, end, message, way_out))
@@ -130,9 +132,7 @@ def inline_table(source: Source, text: str, origin: Callable[[int], int]) -> Tab
         found = _CELL.finditer(text, start, len(text) if end < 0 else end)
         return [Cell("" if m[0] == "." else m[0], origin(m.start()), origin(m.end())) for m in found]
 
-    lines = [
-        (start, line) for start, line in _lines(text) if line.replace("|", " ").strip()[:1] not in ("", "#")
-    ]
+    lines = [(start, line) for start, line in _lines(text) if line.replace("|", " ").strip()[:1] not in ("", "#")]
     if not lines:
         return Table(source, (), (), array("q"), split)
     builder = _Builder(source, _named(split(lines[0][0])), split)
@@ -182,10 +182,15 @@ def csv_table(source: Source) -> Table:
     builder = _Builder(source, heads, split)
     if _texts(first, delimiter) is None:
         _unclosed(builder, start, first)
-    elif (cut := next((i for i, h in enumerate(heads) if h.text.count("[") > h.text.count("]")), None)) is not None:  # fmt: skip
+    elif (cut := next((i for i, h in enumerate(heads) if h.text.count("[") > h.text.count("]")), None)) is not None:
         whole = delimiter.join(h.text for h in heads[cut : cut + 2])
-        builder.flaw("cut-name", heads[cut].start, heads[cut].end, f"{heads[cut].text} is cut off at the delimiter of the file.",
-                     f'Write "{whole}", in quotes.')  # fmt: skip
+        builder.flaw(
+            "cut-name",
+            heads[cut].start,
+            heads[cut].end,
+            f"{heads[cut].text} is cut off at the delimiter of the file.",
+            f'Write "{whole}", in quotes.',
+        )
     else:
         timed = any(head.text.lower() in TIME_HEADS for head in heads)
         for block_start, block in _blocks(text, head_end + 1, end):
@@ -224,8 +229,13 @@ def _add_line(builder: _Builder, start: int, line: str, delimiter: str, timed: b
     wanted = len(builder.table.heads)
     if not line.strip(" ") or (not line.strip() and wanted == 1):
         if not timed:
-            builder.flaw("blank-line", start, start + max(len(line), 1),
-                         "The line is blank, and each row is a scan.", "Remove the line, or write . in its cells.")  # fmt: skip
+            builder.flaw(
+                "blank-line",
+                start,
+                start + max(len(line), 1),
+                "The line is blank, and each row is a scan.",
+                "Remove the line, or write . in its cells.",
+            )
         return
     texts = line.split(delimiter) if '"' not in line else _texts(line, delimiter)
     if texts is None:
@@ -261,8 +271,13 @@ def _unclosed(builder: _Builder, start: int, line: str) -> None:
         message = f"A cell in quotes is longer than {csv.field_size_limit():,} characters."
         builder.flaw("long-cell", quote, quote + 1, message, "Write a shorter one.")
         return
-    builder.flaw("open-quote", quote, start + len(line), "A quote is not closed in its line, or stands beside other text.",
-                 'A cell in quotes begins and ends with "; write "" for a quote inside it.')  # fmt: skip
+    builder.flaw(
+        "open-quote",
+        quote,
+        start + len(line),
+        "A quote is not closed in its line, or stands beside other text.",
+        'A cell in quotes begins and ends with "; write "" for a quote inside it.',
+    )
 
 
 def _places(line: str, start: int, delimiter: str) -> list[Cell]:

@@ -37,11 +37,7 @@ def command(library: OpenLibrary, as_json: bool, show_all: bool, strict: bool) -
     show_findings(findings, show_all)
     read = f"{plural(len(library.units), 'unit')} in {plural(len(library.sources), 'file')}"
     cases = plural(len(library.cases) + len(library.not_run), "case")
-    also = (
-        f" {plural(len(allowed), 'finding')} {'is' if len(allowed) == 1 else 'are'} allowed."
-        if allowed
-        else ""
-    )
+    also = f" {plural(len(allowed), 'finding')} {'is' if len(allowed) == 1 else 'are'} allowed." if allowed else ""
     show_lines(
         [
             [

@@ -8,7 +8,7 @@ import sys
 from collections.abc import Callable, Iterable, Sequence
 from functools import wraps
 from pathlib import Path
-from typing import Any, NoReturn, TypeVar
+from typing import Any, NoReturn, TypeVar, cast
 
 import click
 
@@ -30,7 +30,7 @@ F = TypeVar("F", bound=Callable[..., Any])
 
 
 if sys.stdout is None:  # closed by the caller
-    sys.stdout = open(os.devnull, "w", encoding="utf-8")  # noqa: SIM115
+    sys.stdout = os.fdopen(os.open(os.devnull, os.O_WRONLY), "w", encoding="utf-8")
 
 
 def width() -> int:
@@ -66,9 +66,7 @@ def _echo(text: str, painted: bool = False) -> None:
 
 
 def _painted(line: Line) -> str:
-    return "".join(
-        [click.style(visible(text), **_STYLES[role]) if role else visible(text) for text, role in line]
-    )
+    return "".join([click.style(visible(text), **_STYLES[role]) if role else visible(text) for text, role in line])
 
 
 def show_json(data: Any) -> None:
@@ -100,15 +98,18 @@ def library_option(command: F) -> F:
         help="The folder of the library, or one inside it. Default: the current folder.",
     )
     @click.option(
-        "--also", multiple=True, metavar="DIR", type=click.Path(path_type=Path),
+        "--also",
+        multiple=True,
+        metavar="DIR",
+        type=click.Path(path_type=Path),
         help="A folder outside the library that its files may lead to. May be given again.",
-    )  # fmt: skip
+    )
     @wraps(command)
     def with_library(folder: Path, also: tuple[Path, ...], **options: Any) -> Any:
         library = opened(folder, also, bool(options.get("as_json")))
         return command(library=library, **options)
 
-    return with_library  # type: ignore[return-value]
+    return cast("F", with_library)
 
 
 def opened(folder: Path, also: Sequence[Path] = (), as_json: bool = False) -> OpenLibrary:

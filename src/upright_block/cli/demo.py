@@ -21,9 +21,7 @@ def command(folder: Path) -> None:
         written = write_demo(folder)
     except TemplateProblem as problem:
         stop(problem.message, problem.way_out)
-    show_lines(
-        [[(f"Copied {len(written)} files to {folder.as_posix()}.", "")], [], [("$ upright check", "strong")]]
-    )
+    show_lines([[(f"Copied {len(written)} files to {folder.as_posix()}.", "")], [], [("$ upright check", "strong")]])
     try:
         check.main(["--library", str(folder)], standalone_mode=False)
     except SystemExit as ended:
@@ -37,10 +35,7 @@ def command(folder: Path) -> None:
             [("  cd ", ""), (folder.as_posix(), "name")],
             [("  upright show VentDrive", "name"), ("          the block that moves a roof vent", "dim")],
             [("  upright verify VentDrive", "name"), ("        its cases alone", "dim")],
-            [
-                ("  cases/vent_drive.toml", "name"),
-                ("           change one expected value and verify again", "dim"),
-            ],
+            [("  cases/vent_drive.toml", "name"), ("           change one expected value and verify again", "dim")],
         ]
     )
     raise SystemExit(status)

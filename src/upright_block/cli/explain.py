@@ -30,12 +30,10 @@ def command(finding: str | None, as_json: bool) -> None:
         return
     entry = entries.get(finding.strip().lower().replace("_", "-"))
     if entry is None:
-        stop(
-            f"There is no finding {finding}.", did_you_mean(finding, entries) or "upright explain lists all."
-        )
+        stop(f"There is no finding {finding}.", did_you_mean(finding, entries) or "upright explain lists all.")
     if as_json:
-        show_json({
-            "name": entry.name, "level": entry.level, "says": entry.says, "wrong": entry.wrong, "right": entry.right,
-        })  # fmt: skip
+        show_json(
+            {"name": entry.name, "level": entry.level, "says": entry.says, "wrong": entry.wrong, "right": entry.right}
+        )
     else:
         show_lines(entry_lines(entry, width()))

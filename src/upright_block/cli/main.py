@@ -51,9 +51,7 @@ class _Commands(click.Group):
         formatter.write_text("Begin with: upright demo")
 
 
-@click.group(
-    cls=_Commands, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100}
-)
+@click.group(cls=_Commands, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
 @click.version_option(__version__, prog_name="upright", message="upright %(version)s")
 def main(**_: Any) -> None:
     """Function blocks for controllers: a library of them, checked and run with no machine.

@@ -9,9 +9,7 @@ from upright_block.cli.common import library_option, show_json, show_lines, stop
 from upright_block.reports import block_data, block_lines, function_data, function_lines
 
 
-@click.command(
-    "show", short_help="Draw a block.", epilog="Examples:  upright show VentDrive    upright show TON"
-)
+@click.command("show", short_help="Draw a block.", epilog="Examples:  upright show VentDrive    upright show TON")
 @click.argument("name")
 @library_option
 @click.option("--json", "as_json", is_flag=True, help="Print the interface as JSON.")

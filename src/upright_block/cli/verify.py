@@ -37,7 +37,7 @@ _HIDING_CASES = ("unreadable-folder", "outside-library")
 @click.option("--json", "as_json", is_flag=True, help="Print the verdicts as JSON.")
 @click.option("--failing", is_flag=True, help="Leave the cases that are good out of the list.")
 @click.option("--all", "show_all", is_flag=True, help="List and show all, however many there are.")
-@click.option("--strict", is_flag=True, help="Exit with 1 when a case checks nothing, or for any other warning.")  # fmt: skip
+@click.option("--strict", is_flag=True, help="Exit with 1 when a case checks nothing, or for any other warning.")
 def command(
     library: OpenLibrary, cases: tuple[str, ...], as_json: bool, failing: bool, show_all: bool, strict: bool
 ) -> None:
@@ -53,9 +53,13 @@ def command(
 
 
 def verify(
-    library: OpenLibrary, patterns: Sequence[str] = (), as_json: bool = False, failing: bool = False,
-    show_all: bool = False, strict: bool = False,
-) -> int:  # fmt: skip
+    library: OpenLibrary,
+    patterns: Sequence[str] = (),
+    as_json: bool = False,
+    failing: bool = False,
+    show_all: bool = False,
+    strict: bool = False,
+) -> int:
     """Run the chosen cases, print what came of them, and return the exit status."""
     ready, not_run = _chosen(library, patterns)
     errors = [f for f in library.findings if f.severity == "error" or strict]
@@ -88,8 +92,13 @@ def _run(library: OpenLibrary, cases: Sequence[ReadyCase]) -> tuple[list[Verdict
 
 
 def _show(
-    library: OpenLibrary, verdicts: Sequence[Verdict], not_run: Sequence[NotRun], seconds: float, failing: bool, show_all: bool
-) -> None:  # fmt: skip
+    library: OpenLibrary,
+    verdicts: Sequence[Verdict],
+    not_run: Sequence[NotRun],
+    seconds: float,
+    failing: bool,
+    show_all: bool,
+) -> None:
     """A line for each case, then each wrong one in full, then a summary."""
     columns = width()
     names = [(v.case.unit_name, v.case.name) for v in verdicts] + [(c.unit_name, c.name) for c in not_run]
@@ -108,11 +117,15 @@ def _show(
     for verdict in wrong if show_all else wrong[:_MOST_IN_FULL]:
         show_lines([[], *failure_lines(verdict, columns)])
     if len(wrong) > _MOST_IN_FULL and not show_all:
-        show_lines([[(f"{plural(len(wrong) - _MOST_IN_FULL, 'more wrong case')}; name one to see it, or --all.", "warn")]])  # fmt: skip
+        show_lines(
+            [[(f"{plural(len(wrong) - _MOST_IN_FULL, 'more wrong case')}; name one to see it, or --all.", "warn")]]
+        )
     elif (listed or left_out) and not wrong:
         show_lines([[]])
     if library.unread_files:
-        show_lines([[(f"{plural(library.unread_files, 'case file')} could not be read: its cases are not counted.", "bad")]])  # fmt: skip
+        show_lines(
+            [[(f"{plural(library.unread_files, 'case file')} could not be read: its cases are not counted.", "bad")]]
+        )
     show_lines([summary_line(verdicts, len(not_run), seconds)])
 
 
@@ -125,7 +138,11 @@ def _chosen(library: OpenLibrary, patterns: Sequence[str]) -> tuple[list[ReadyCa
         if not choose(everything, [pattern]):
             known = [name for case in everything for name in (case.unit_name, case.name)]
             near = nearest(pattern, known)
-            unread = f" {plural(library.unread_files, 'case file')} could not be read; upright check says why." if library.unread_files else ""  # fmt: skip
+            unread = (
+                f" {plural(library.unread_files, 'case file')} could not be read; upright check says why."
+                if library.unread_files
+                else ""
+            )
             stop(
                 f"No case is called {pattern}.{unread}",
                 f"Did you mean {near}?" if near else "upright verify without a name runs all.",

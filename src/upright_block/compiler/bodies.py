@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
+from functools import partial
 from itertools import islice
 from typing import Any
 
@@ -28,9 +29,13 @@ _MOST_TOGETHER = 6_000
 _MOST_IN_PART = 1_500
 _WEIGHT_OF_CALL = 12
 _REFUSALS = {
-    "TEXT__NUMBER": "text that is no number", "TEXT__REAL": "text that is no number", "FROM__BCD": "digit above 9", "TO__BCD": "number with too many digits",
-    "CONCAT_DATE": "date that does not exist", "CONCAT_TOD": "time of day that does not exist",
-}  # fmt: skip
+    "TEXT__NUMBER": "text that is no number",
+    "TEXT__REAL": "text that is no number",
+    "FROM__BCD": "digit above 9",
+    "TO__BCD": "number with too many digits",
+    "CONCAT_DATE": "date that does not exist",
+    "CONCAT_TOD": "time of day that does not exist",
+}
 """What an assertion of a standard unit means to its caller."""
 _WIDEST_TABLE = 512
 _MOST_COST = 1 << 30
@@ -121,7 +126,7 @@ class BodyEmitter(ExpressionEmitter):
             if pin.section in ("output", "result") and not isinstance(pin.type, Elementary):
                 self.set_initial(pin)
             elif pin.section == "input" and isinstance(pin.type, Elementary) and not self.is_local(place):
-                self.write(place, lambda name=frame.touched[pin]: self.out.append(f"local.get {name}"))  # type: ignore[misc]
+                self.write(place, partial(self.out.append, f"local.get {frame.touched[pin]}"))
         for variable in (*frame.touched, *frame.homes):
             if variable not in given and (variable.initial or variable in frame.homes):
                 self.set_initial(variable)
@@ -255,9 +260,7 @@ class BodyEmitter(ExpressionEmitter):
         type_ = held_type(pin)
         if isinstance(type_, Elementary):
             value = self.temporary(value_type(type_))
-            self.out.append(
-                f"local.set {value} local.get {base} local.get {value} {store(type_)} offset={offset}"
-            )
+            self.out.append(f"local.set {value} local.get {base} local.get {value} {store(type_)} offset={offset}")
             self.note_writer(base, offset, type_)
             return
         source = self.temporary("i32")
@@ -345,11 +348,7 @@ class BodyEmitter(ExpressionEmitter):
         self.expression(node.selector)
         self.out.append(f"local.set {selector} block {done} block {otherwise}")
         self.out += [f"block {label}" for label in reversed(labels)]
-        bounds = [
-            (low, high, label)
-            for arm, label in zip(node.arms, labels, strict=True)
-            for low, high in arm.ranges
-        ]
+        bounds = [(low, high, label) for arm, label in zip(node.arms, labels, strict=True) for low, high in arm.ranges]
         lowest = min((low for low, _, _ in bounds), default=0)
         highest = max((high for _, high, _ in bounds), default=0)
         if len(bounds) >= 4 and highest - lowest < _WIDEST_TABLE:
@@ -403,10 +402,7 @@ class BodyEmitter(ExpressionEmitter):
         self.out[place] = f"local.get $budget i32.const {cost} i32.sub local.tee $budget i32.const 0 i32.le_s"
 
     def _loop(
-        self,
-        node: typed.For | typed.While | typed.Repeat,
-        enter: Callable[[str], None],
-        turn: Callable[[str], None],
+        self, node: typed.For | typed.While | typed.Repeat, enter: Callable[[str], None], turn: Callable[[str], None]
     ) -> None:
         """A loop: ``enter`` may leave it before each turn, ``turn`` after each; both get the label to leave by."""
         name = self.label("loop")
@@ -518,7 +514,9 @@ class BodyEmitter(ExpressionEmitter):
                 self.out.append(f"{now} {step} {held}.add local.set {counter}")
                 publish()
                 passed = "le" if by > 0 else "ge"
-                self.out.append(f"{now} {held}.const {int(node.last.value)} {held}.{passed}_{sign} br_if {name}.l end end")  # fmt: skip
+                self.out.append(
+                    f"{now} {held}.const {int(node.last.value)} {held}.{passed}_{sign} br_if {name}.l end end"
+                )
                 return
         rest = self.temporary("i32")
         choose(
@@ -551,8 +549,7 @@ class BodyEmitter(ExpressionEmitter):
         self.out.append("i32.eqz")
         unit = self.frame.unit
         self.fault_if(
-            node.origin.start,
-            _REFUSALS.get(unit.key, "assertion failed") if unit.is_standard else "assertion failed",
+            node.origin.start, _REFUSALS.get(unit.key, "assertion failed") if unit.is_standard else "assertion failed"
         )
 
     def _exit(self, node: typed.Exit) -> None:
@@ -576,9 +573,7 @@ def _turns(node: typed.For) -> int | None:
     if any(isinstance(inner, (typed.Exit, typed.Return)) for inner in every_statement(node.body)):
         return None
     if not (
-        isinstance(first, typed.Constant)
-        and isinstance(last, typed.Constant)
-        and isinstance(step, typed.Constant)
+        isinstance(first, typed.Constant) and isinstance(last, typed.Constant) and isinstance(step, typed.Constant)
     ):
         return None
     turns = (int(last.value) - int(first.value)) // int(step.value) + 1
@@ -598,8 +593,7 @@ def write_code(code: Code, unit: typed.Unit) -> None:
 def _weight(body: Iterable[typed.Statement]) -> int:
     """How much code a body makes, in statements or so: a call of an instance may be a body put in its place."""
     return sum(
-        1 + (_WEIGHT_OF_CALL if isinstance(statement, typed.CallInstance) else 0)
-        for statement in every_statement(body)
+        1 + (_WEIGHT_OF_CALL if isinstance(statement, typed.CallInstance) else 0) for statement in every_statement(body)
     )
 
 

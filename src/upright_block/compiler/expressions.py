@@ -226,7 +226,11 @@ class ExpressionEmitter(PlaceEmitter):
         number, quotient = self.temporary("i32"), self.temporary("i32")
         is_power = divisor & (divisor - 1) == 0
         if is_power and least >= 0:
-            work = f"i32.const {divisor - 1} i32.and" if node.operator == "MOD" else f"i32.const {divisor.bit_length() - 1} i32.shr_u"  # fmt: skip
+            work = (
+                f"i32.const {divisor - 1} i32.and"
+                if node.operator == "MOD"
+                else f"i32.const {divisor.bit_length() - 1} i32.shr_u"
+            )
             self.out.append(work)
             return True
         bits = max(most.bit_length(), (-least - 1).bit_length() if least < 0 else 0)
@@ -242,7 +246,9 @@ class ExpressionEmitter(PlaceEmitter):
         if least < 0:
             self.out.append(f"local.get {number} i32.const 31 i32.shr_s i32.sub")
         if node.operator == "MOD":
-            self.out.append(f"local.set {quotient} local.get {number} local.get {quotient} i32.const {divisor} i32.mul i32.sub")  # fmt: skip
+            self.out.append(
+                f"local.set {quotient} local.get {number} local.get {quotient} i32.const {divisor} i32.mul i32.sub"
+            )
         return True
 
     def _real_divisor(self, node: typed.Binary, type_: Elementary) -> None:
@@ -317,11 +323,7 @@ class ExpressionEmitter(PlaceEmitter):
         type_ = pin.type
         if isinstance(type_, Elementary):
             return
-        too_long = (
-            isinstance(type_, String)
-            and isinstance(value.type, String)
-            and value.type.capacity > type_.capacity
-        )
+        too_long = isinstance(type_, String) and isinstance(value.type, String) and value.type.capacity > type_.capacity
         if not copies and not too_long:
             return
         room = self.code.room(size_of(type_), 8)
@@ -337,9 +339,7 @@ class ExpressionEmitter(PlaceEmitter):
         self.calls += unit.cost
         if has_loops(unit):
             self.uses_budget = True
-            self.out.append(
-                f"local.get $budget global.set $budget call ${name} global.get $budget local.set $budget"
-            )
+            self.out.append(f"local.get $budget global.set $budget call ${name} global.get $budget local.set $budget")
         else:
             self.out.append(f"call ${name}")
 
@@ -362,9 +362,7 @@ class ExpressionEmitter(PlaceEmitter):
             assert isinstance(receiver.type, Elementary)
             self.write_part(receiver.place, receiver.type, receiver.shift, push)
 
-    def write_part(
-        self, place: typed.Place, type_: Elementary, shift: int, value: Callable[[], None]
-    ) -> None:
+    def write_part(self, place: typed.Place, type_: Elementary, shift: int, value: Callable[[], None]) -> None:
         """Put what ``value`` pushes into some bits of the bit string at a place."""
         whole = place.type
         assert isinstance(whole, Elementary)
@@ -441,14 +439,8 @@ def _overflows(operator: str, is_signed: bool) -> str:
             f"{least}{quotient} local.get {{b}} i64.ne end{' end' if is_signed else ''}"
         )
     if not is_signed:
-        return (
-            "local.get {r} local.get {a} i64.lt_u"
-            if operator == "+"
-            else "local.get {a} local.get {b} i64.lt_u"
-        )
-    other = (
-        "local.get {b} local.get {r} i64.xor" if operator == "+" else "local.get {a} local.get {b} i64.xor"
-    )
+        return "local.get {r} local.get {a} i64.lt_u" if operator == "+" else "local.get {a} local.get {b} i64.lt_u"
+    other = "local.get {b} local.get {r} i64.xor" if operator == "+" else "local.get {a} local.get {b} i64.xor"
     return f"local.get {{a}} local.get {{r}} i64.xor {other} i64.and i64.const 0 i64.lt_s"
 
 

@@ -99,10 +99,7 @@ class _Flow:
                 case typed.For(place=place, body=inner):
                     self.look(statement)
                     self.loop(typed.Load(place.type, place), inner)
-                case (
-                    typed.While(condition=condition, body=inner)
-                    | typed.Repeat(body=inner, condition=condition)
-                ):
+                case typed.While(condition=condition, body=inner) | typed.Repeat(body=inner, condition=condition):
                     self.loop(condition, inner)
                 case typed.Return():
                     self.leave()
@@ -177,10 +174,7 @@ def _reaches_others(unit: Unit) -> bool:
     if unit.owner is not None or unit.keeps_data or unit.shares is not None or unit.section("in_out"):
         return True
     places = (
-        a.place
-        for statement in every_statement(unit.body or ())
-        for a in accesses(statement)
-        if a.kind == "write"
+        a.place for statement in every_statement(unit.body or ()) for a in accesses(statement) if a.kind == "write"
     )
     return any(isinstance(step, typed.Target) for place in places if place for step in place.steps)
 

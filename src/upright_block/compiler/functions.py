@@ -169,9 +169,7 @@ def _shift(e: Emitter, node: typed.CallStandard) -> None:
     e.fault_if(node.start, "shift by less than 0")
     amount = f"local.get {count}" + ("" if held == "i64" else " i32.wrap_i64")
     if node.name in ("SHL", "SHR"):
-        shifted = (
-            f"local.get {value} {amount} {held}.{'shl' if node.name == 'SHL' else 'shr_u'}{narrow(type_)}"
-        )
+        shifted = f"local.get {value} {amount} {held}.{'shl' if node.name == 'SHL' else 'shr_u'}{narrow(type_)}"
         e.out.append(f"{shifted} {held}.const 0 local.get {count} i64.const {type_.bits} i64.lt_u select")
     elif type_.bits >= 32:
         e.out.append(f"local.get {value} {amount} {held}.{'rotl' if node.name == 'ROL' else 'rotr'}")
@@ -274,11 +272,7 @@ def _slices(name: str, given: list[str]) -> list[tuple[str, str, str]]:
             return [(text, none, before), (text, f"{before} {given[1]} i64.add", _ALL)]
         case _:
             before = f"{given[3]} i64.const 1 i64.sub"
-            return [
-                (text, none, before),
-                (given[1], none, _ALL),
-                (text, f"{before} {given[2]} i64.add", _ALL),
-            ]
+            return [(text, none, before), (given[1], none, _ALL), (text, f"{before} {given[2]} i64.add", _ALL)]
 
 
 def _scan_start(e: Emitter, node: typed.CallStandard) -> None:
@@ -302,8 +296,6 @@ STANDARD_FUNCTIONS: dict[str, Callable[[Emitter, typed.CallStandard], None]] = {
     "IS_VALID": _is_valid,
     "LEN": _length,
     "FIND": _find,
-    **dict.fromkeys(
-        ("STRING_TO_WSTRING", "WSTRING_TO_STRING", "CHAR_TO_STRING", "WCHAR_TO_WSTRING"), _recode
-    ),
+    **dict.fromkeys(("STRING_TO_WSTRING", "WSTRING_TO_STRING", "CHAR_TO_STRING", "WCHAR_TO_WSTRING"), _recode),
     **dict.fromkeys(("LEFT", "RIGHT", "MID", "CONCAT", "INSERT", "DELETE", "REPLACE"), _text),
 }

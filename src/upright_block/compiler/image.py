@@ -72,9 +72,7 @@ class Bodies:
     def code(self, unit: typed.Unit, mode: Mode, pinned: frozenset[typed.Variable]) -> Code:
         """The code of a unit; of the ``pinned`` variables only those matter that its functions may hold."""
         units = (unit, *unit.uses.values())
-        held = [
-            v for used in units for v in (*used.variables.values(), *((used.result,) if used.result else ()))
-        ]
+        held = [v for used in units for v in (*used.variables.values(), *((used.result,) if used.result else ()))]
         own = frozenset(held) if mode.notes_writers else pinned.intersection(held)
         key = (unit, mode, own)
         known = self._known.get(key)
@@ -102,10 +100,7 @@ def build_image(program: Program, bodies: Bodies | None = None) -> Image:
         [
             "(module",
             f'(memory (export "memory") {end // _PAGE + 2})',
-            *(
-                f'(data (i32.const {address}) "{_escaped(content)}")'
-                for content, address in linker.data.items()
-            ),
+            *(f'(data (i32.const {address}) "{_escaped(content)}")' for content, address in linker.data.items()),
             "(global $budget (mut i32) (i32.const 0))",
             "(global $caller (mut i32) (i32.const 0))",
             *([f"(global $writers i32 (i32.const {writers}))"] if writers else []),

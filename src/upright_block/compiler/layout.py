@@ -162,9 +162,7 @@ def _lay_out(compound: Compound) -> Layout:
         alignment, offsets = inherited.alignment, dict(inherited.offsets)
     elif number:
         data, alignment = bytearray(4), 4
-    stored = [
-        v for v in compound.variables.values() if not (v.is_code or v.section == "external" or v in offsets)
-    ]
+    stored = [v for v in compound.variables.values() if not (v.is_code or v.section == "external" or v in offsets)]
     for variable in sorted(stored, key=lambda v: -alignment_of(held_type(v))):
         own = alignment_of(held_type(variable))
         data += bytes(-len(data) % own)

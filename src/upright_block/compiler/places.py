@@ -248,21 +248,17 @@ class PlaceEmitter:
             self.expression(index)
             self.out.append(f"{conversion(index.type.base, LINT)} local.tee {number}")
             if index.type.base is ULINT:
-                self.out.append(
-                    f"i64.const 0x7fffffffffffffff local.get {number} i64.const 0 i64.ge_s select"
-                )
+                self.out.append(f"i64.const 0x7fffffffffffffff local.get {number} i64.const 0 i64.ge_s select")
             self.out.append(f"{low} i64.sub {count} i64.ge_u")
             self.fault_if(step.start, "index outside the array")
-            self.out.append(
-                f"local.get {number} {low} i64.sub i32.wrap_i64" + (" i32.add" if dimension else "")
-            )
+            self.out.append(f"local.get {number} {low} i64.sub i32.wrap_i64" + (" i32.add" if dimension else ""))
         stride = size_of(array.element)
         scaled = "" if stride == 1 else f"i32.const {stride} i32.mul "
         self.out.append(f"{scaled}local.get {about} i32.load i32.add")
         return 0
 
     def describe(self, array: Array, target: str, offset: int) -> None:
-        """Write the address on the stack, and the bounds of the array there, to where instructions ``at`` lead."""
+        """Write the address on the stack, and the bounds of the array there, to where the instructions ``target`` lead."""
         address = self.temporary("i32")
         self.out.append(f"local.set {address} {target} local.get {address} i32.store offset={offset}")
         for number, bound in enumerate(b for bounds in array.bounds for b in bounds):
@@ -274,14 +270,10 @@ class PlaceEmitter:
         assert isinstance(index.type, Elementary)
         held = value_type(index.type)
         address, number = self.temporary("i32"), self.temporary(held)
-        self.out.append(
-            f"i32.const {offset} i32.add local.tee {address}" if offset else f"local.tee {address}"
-        )
+        self.out.append(f"i32.const {offset} i32.add local.tee {address}" if offset else f"local.tee {address}")
         self.expression(index)
         length = "i32.load" if held == "i32" else "i64.load32_u"
-        self.out.append(
-            f"{held}.const 1 {held}.sub local.tee {number} local.get {address} {length} {held}.ge_u"
-        )
+        self.out.append(f"{held}.const 1 {held}.sub local.tee {number} local.get {address} {length} {held}.ge_u")
         self.fault_if(step.start, "index outside the text")
         scaled = "" if text.width == 1 else f"i32.const {text.width} i32.mul "
         self.out.append(f"local.get {number} {'i32.wrap_i64 ' if held == 'i64' else ''}{scaled}i32.add")
@@ -326,9 +318,7 @@ class PlaceEmitter:
                 lows = [low for _, low, _ in known if low is not None]
                 highs = [high for _, _, high in known if high is not None]
                 return max([widest[0], *lows]), min([widest[1], *highs])
-            case typed.Convert(operand=operand) if isinstance(operand.type, Elementary) and is_integer(
-                operand.type
-            ):
+            case typed.Convert(operand=operand) if isinstance(operand.type, Elementary) and is_integer(operand.type):
                 found = self.interval(operand, depth + 1)
             case typed.Binary(operator=operator, left=left, right=typed.Constant(value=value)):
                 found = _moved(operator, *self.interval(left, depth + 1), int(value))
@@ -462,9 +452,7 @@ class PlaceEmitter:
     def fault_if(self, start: int, kind: str) -> None:
         """Stop the scan when the i32 on the stack is not zero."""
         site = self.code.site(self.frame.unit, start, kind)
-        self.out.append(
-            f"if i32.const {site} {self.self_address(self.frame.offset)} call $fault unreachable end"
-        )
+        self.out.append(f"if i32.const {site} {self.self_address(self.frame.offset)} call $fault unreachable end")
 
     def expression(self, node: typed.Expression, clean: bool = True) -> None:
         """Put a value on the stack. Unless ``clean``, a narrow integer may carry stray high bits."""

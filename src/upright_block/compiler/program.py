@@ -75,7 +75,7 @@ class Slot:
         return bytes([int(bool(value)) << self.bit, 1 << self.bit, 0])
 
     def decode(self, data: bytes | memoryview, start: int) -> Value:
-        """The value whose bytes begin at ``at``."""
+        """The value whose bytes begin at ``start``."""
         if self.bit is None:
             return decode(data, start, self.type)
         return bool(data[start] >> self.bit & 1)
@@ -186,9 +186,16 @@ def make_program(
         seen.append(value)
     uses = [subject, *subject.refers.values(), *(probe.method for probe in probes)]
     root = typed.Unit(
-        "PROGRAM", ":scan", subject.source, _UNWRITTEN, "", {v.key: v for v in (*held, *seen)},
-        body=tuple(body), uses={unit.key: unit for unit in uses}, shares=globals_of(subject),
-    )  # fmt: skip
+        "PROGRAM",
+        ":scan",
+        subject.source,
+        _UNWRITTEN,
+        "",
+        {v.key: v for v in (*held, *seen)},
+        body=tuple(body),
+        uses={unit.key: unit for unit in uses},
+        shares=globals_of(subject),
+    )
     outer, own = _lay_out(root, held, seen)
     initial = layout_of(root).initial
     return Program(

@@ -78,10 +78,16 @@ def settle(found: Sequence[Finding], sources: Iterable[Source], policy: Policy) 
         else:
             kept.append(finding)
     for allowance in (a for same in by_name.values() for a in same if id(a) not in used):
-        about.add(Finding(
-            "unused-allowance", allowance.source, allowance.start, allowance.end,
-            f"This allows {allowance.name}, and there is none here.", "Remove it.",
-        ))  # fmt: skip
+        about.add(
+            Finding(
+                "unused-allowance",
+                allowance.source,
+                allowance.start,
+                allowance.end,
+                f"This allows {allowance.name}, and there is none here.",
+                "Remove it.",
+            )
+        )
     levels = policy.levels
     everything = [*kept, *about.items] if about.items else kept
     weighed = [replaced(f, level=levels[f.name]) if f.name in levels else f for f in everything]
@@ -105,8 +111,16 @@ def allowances(source: Source, findings: Findings) -> list[Allowance]:
             findings.add(Finding("unknown-finding", source, start, end, f"There is no finding {name}.", hint))
             continue
         if not reason:
-            findings.add(Finding("bad-allowance", source, start, end, f"This allows {name} and does not say why.",
-                                 f"Write allow {name}: and the reason."))  # fmt: skip
+            findings.add(
+                Finding(
+                    "bad-allowance",
+                    source,
+                    start,
+                    end,
+                    f"This allows {name} and does not say why.",
+                    f"Write allow {name}: and the reason.",
+                )
+            )
         line = source.line(end - 1)
         is_alone = not source.line_text(line)[: source.column(start) - 1].strip()
         lines = {line, line + 1} if is_alone else {line}

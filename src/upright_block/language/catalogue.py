@@ -62,8 +62,13 @@ def catalogue() -> dict[str, Entry]:
     text = shipped_text(__package__, "catalogue.toml")
     return {
         name: Entry(
-            name, level_of(name), entry["says"], entry.get("kind", "body"), entry.get("vars", ""),
-            entry["wrong"], entry["right"],
+            name,
+            level_of(name),
+            entry["says"],
+            entry.get("kind", "body"),
+            entry.get("vars", ""),
+            entry["wrong"],
+            entry["right"],
         )
         for name, entry in tomllib.loads(text).items()
-    }  # fmt: skip
+    }

@@ -71,9 +71,18 @@ _EXACT: dict[str, Callable[..., Value]] = {
 
 
 _NEAR: dict[str, Callable[..., float]] = {
-    "SIN": math.sin, "COS": math.cos, "TAN": math.tan, "ASIN": math.asin, "ACOS": math.acos, "ATAN": math.atan,
-    "ATAN2": math.atan2, "EXP": math.exp, "LN": math.log, "LOG": math.log10, "EXPT": math.pow,
-}  # fmt: skip
+    "SIN": math.sin,
+    "COS": math.cos,
+    "TAN": math.tan,
+    "ASIN": math.asin,
+    "ACOS": math.acos,
+    "ATAN": math.atan,
+    "ATAN2": math.atan2,
+    "EXP": math.exp,
+    "LN": math.log,
+    "LOG": math.log10,
+    "EXPT": math.pow,
+}
 
 
 def nearly(expression: typed.Expression) -> float | None:

@@ -255,14 +255,7 @@ def _unknown(source: Source, start: int, findings: Findings) -> bool:
         return True
     if char == "{":
         findings.add(
-            Finding(
-                "unclosed-pragma",
-                source,
-                start,
-                start + 1,
-                "This pragma is never closed.",
-                "Close it with }.",
-            )
+            Finding("unclosed-pragma", source, start, start + 1, "This pragma is never closed.", "Close it with }.")
         )
         return False
     shown = f"U+{ord(char):04X}" if not char.isprintable() else char

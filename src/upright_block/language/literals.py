@@ -35,17 +35,20 @@ _REAL = re.compile(r"[0-9]+(_[0-9]+)*\.[0-9]+(_[0-9]+)*([eE][+-]?[0-9]+)?\Z")
 _POINTLESS = re.compile(r"([0-9][0-9_]*)(?:\.?([eE][+-]?[0-9]+)|\.)\Z")
 _DURATION_PART = re.compile(r"([0-9]+(?:_[0-9]+)*(?:\.[0-9]+)?)_?(d|h|ms|us|ns|m|s)_?", re.IGNORECASE)
 NANOSECONDS = {
-    "d": 86_400_000_000_000, "h": 3_600_000_000_000, "m": 60_000_000_000, "s": 1_000_000_000,
-    "ms": 1_000_000, "us": 1_000, "ns": 1,
-}  # fmt: skip
+    "d": 86_400_000_000_000,
+    "h": 3_600_000_000_000,
+    "m": 60_000_000_000,
+    "s": 1_000_000_000,
+    "ms": 1_000_000,
+    "us": 1_000,
+    "ns": 1,
+}
 _LONGEST = 1 << 63
 _MOST_DIGITS = 200
 _DATE = re.compile(r"([0-9]{1,4})-([0-9]{1,2})-([0-9]{1,2})")
 _TIME_OF_DAY = re.compile(r"([0-9]{1,2}):([0-9]{1,2})(?::([0-9]{1,2})(?:\.([0-9]{1,9}))?)?")
 _ESCAPE = re.compile(r"\$(?=(.?)(.?)(.?)(.?))", re.DOTALL)
-_ESCAPED = {
-    "$": "$", "'": "'", '"': '"', "L": "\n", "N": "\n", "P": "\f", "R": "\r", "T": "\t",
-}  # fmt: skip
+_ESCAPED = {"$": "$", "'": "'", '"': '"', "L": "\n", "N": "\n", "P": "\f", "R": "\r", "T": "\t"}
 DAY = NANOSECONDS["d"]
 _EPOCH = date(1970, 1, 1)
 
@@ -74,8 +77,10 @@ def parse_integer(text: str) -> int:
         try:
             return int(digits, base)
         except ValueError:
-            raise LiteralProblem(f"{based[2]} has digits that base {base} does not have.",
-                                 f"Base {base} has the digits 0 to {'F' if base == 16 else base - 1}.") from None  # fmt: skip
+            raise LiteralProblem(
+                f"{based[2]} has digits that base {base} does not have.",
+                f"Base {base} has the digits 0 to {'F' if base == 16 else base - 1}.",
+            ) from None
     if "#" in text:
         raise LiteralProblem(f"{text} is no integer.", "Bases are 2#, 8# and 16#, with digits of that base.")
     raise LiteralProblem(f"{text} is no integer.", "Single underscores may stand between digits.")
@@ -89,9 +94,7 @@ def parse_duration(text: str) -> int:
         LiteralProblem: the text is no duration.
     """
     if len(text) > _MOST_DIGITS:
-        raise LiteralProblem(
-            f"{text} is too long for a duration.", f"Write at most {_MOST_DIGITS} characters."
-        )
+        raise LiteralProblem(f"{text} is too long for a duration.", f"Write at most {_MOST_DIGITS} characters.")
     negative = text.startswith("-")
     rest = text[1:] if text[:1] in "+-" else text
     total, last = 0, 1 << 62
@@ -101,17 +104,12 @@ def parse_duration(text: str) -> int:
         if part is None:
             if re.fullmatch(r"[0-9_.]+", rest[offset:]):
                 raise LiteralProblem(
-                    f"{text} has a number without a unit.",
-                    "Units are d, h, m, s, ms, us and ns, as in 1m30s.",
+                    f"{text} has a number without a unit.", "Units are d, h, m, s, ms, us and ns, as in 1m30s."
                 )
-            raise LiteralProblem(
-                f"{text} is no duration.", "Units are d, h, m, s, ms, us and ns, as in 1m30s."
-            )
+            raise LiteralProblem(f"{text} is no duration.", "Units are d, h, m, s, ms, us and ns, as in 1m30s.")
         size = NANOSECONDS[part[2].lower()]
         if size >= last:
-            raise LiteralProblem(
-                f"{text} has its units out of order.", "Write them from d down to ns, each once."
-            )
+            raise LiteralProblem(f"{text} has its units out of order.", "Write them from d down to ns, each once.")
         if fraction:
             raise LiteralProblem(
                 f"{text} has a fraction before its last unit.", "Only the last unit may have a fraction."
@@ -120,9 +118,7 @@ def parse_duration(text: str) -> int:
         fraction = bool(point)
         tenths, rest_ = divmod(int(digits or 0) * size, 10 ** len(digits))
         if rest_:
-            raise LiteralProblem(
-                f"{text} is finer than a nanosecond.", "A nanosecond is the shortest duration."
-            )
+            raise LiteralProblem(f"{text} is finer than a nanosecond.", "A nanosecond is the shortest duration.")
         total += int(whole) * size + tenths
         last, offset = size, part.end()
     if not rest:
@@ -175,8 +171,7 @@ def parse_date_and_time(text: str) -> int:
     day, _, time = text.rpartition("-")
     if not day:
         raise LiteralProblem(
-            f"{text} is no date and time.",
-            "Write year-month-day-hours:minutes:seconds, as in 2026-03-29-06:30:00.",
+            f"{text} is no date and time.", "Write year-month-day-hours:minutes:seconds, as in 2026-03-29-06:30:00."
         )
     return parse_date(day) + parse_time_of_day(time)
 
@@ -225,9 +220,7 @@ def parse_number(text: str) -> tuple[Elementary, Number]:
     if _REAL.match(text):
         return UNTYPED_REAL, float(text.replace("_", ""))
     if pointless := _POINTLESS.match(text):
-        raise LiteralProblem(
-            f"{text} has no digits after a point.", f"Write {pointless[1]}.0{pointless[2] or ''}."
-        )
+        raise LiteralProblem(f"{text} has no digits after a point.", f"Write {pointless[1]}.0{pointless[2] or ''}.")
     return UNTYPED_INT, parse_integer(text)
 
 
@@ -252,16 +245,16 @@ def parse_typed(text: str) -> tuple[Type, Value]:
         return parse_text(quote + rest[1:-1] + quote)
     type_ = ELEMENTARY.get(name)
     if type_ is None:
-        raise LiteralProblem(
-            f"{prefix} before # is no type.", "Write a type such as INT, WORD or T before #."
-        )
+        raise LiteralProblem(f"{prefix} before # is no type.", "Write a type such as INT, WORD or T before #.")
     return type_, parse_as(rest, type_)
 
 
 _PARSE_TIMED: dict[str, Callable[[str], int]] = {
-    "duration": parse_duration, "date": parse_date, "time of day": parse_time_of_day,
+    "duration": parse_duration,
+    "date": parse_date,
+    "time of day": parse_time_of_day,
     "date and time": parse_date_and_time,
-}  # fmt: skip
+}
 
 
 def parse_as(text: str, type_: Elementary) -> Number:
@@ -301,9 +294,7 @@ def character(text: str, type_: Elementary) -> int:
         LiteralProblem: it is not one character, or not one of the type.
     """
     if len(text) != 1 or ord(text) > type_.high:
-        raise LiteralProblem(
-            f"'{text}' is not one character of {type_.name}.", "A CHAR is exactly one character."
-        )
+        raise LiteralProblem(f"'{text}' is not one character of {type_.name}.", "A CHAR is exactly one character.")
     return ord(text)
 
 
@@ -325,8 +316,7 @@ def fit(untyped: Elementary, value: Number, type_: Elementary) -> Number:
             ) from None
     if type_.family == "duration":
         raise LiteralProblem(
-            f"{shown_number(value)} has no unit of time.",
-            f"Write a duration such as T#{shown_number(value)}s.",
+            f"{shown_number(value)} has no unit of time.", f"Write a duration such as T#{shown_number(value)}s."
         )
     if type_.family in _EXAMPLES:
         raise LiteralProblem(
@@ -347,9 +337,12 @@ def fit(untyped: Elementary, value: Number, type_: Elementary) -> Number:
 
 
 _EXAMPLES = {
-    "date": "D#2026-03-29", "time of day": "TOD#06:30:00", "date and time": "DT#2026-03-29-06:30:00",
-    "char": "'A'", "reference": "NULL",
-}  # fmt: skip
+    "date": "D#2026-03-29",
+    "time of day": "TOD#06:30:00",
+    "date and time": "DT#2026-03-29-06:30:00",
+    "char": "'A'",
+    "reference": "NULL",
+}
 
 
 def _largest(type_: Elementary) -> str:
@@ -376,11 +369,7 @@ def next_real(value: float, direction: int) -> float:
 
 def shown_number(value: Number) -> str:
     """A number as a person writes it."""
-    return (
-        str(int(value))
-        if isinstance(value, float) and value.is_integer() and abs(value) < 1e15
-        else str(value)
-    )
+    return str(int(value)) if isinstance(value, float) and value.is_integer() and abs(value) < 1e15 else str(value)
 
 
 def shown_duration(nanoseconds: int) -> str:

@@ -48,8 +48,7 @@ def is_slip(written: str, meant: str) -> bool:
     if abs(len(written) - len(meant)) > 1 or written == meant:
         return False
     start = next(
-        (i for i, (a, b) in enumerate(zip(written, meant, strict=False)) if a != b),
-        min(len(written), len(meant)),
+        (i for i, (a, b) in enumerate(zip(written, meant, strict=False)) if a != b), min(len(written), len(meant))
     )
     a, b = written[start:], meant[start:]
     return a[1:] == b or a == b[1:] or a[1:] == b[1:] or (a[:2] == b[1::-1] and a[2:] == b[2:])
@@ -78,7 +77,9 @@ def _difference(written: str, meant: str) -> str:
         places = [i for i, (x, y) in enumerate(zip(a, b, strict=True)) if x != y]
         if places and all(a[i] in _IN_WORDS and b[i] in _IN_WORDS for i in places):
             i = places[0]
-            return f"Character {i + 1} of {written} is {_in_words(written[i])}; {meant} has {_in_words(meant[i])} there."
+            return (
+                f"Character {i + 1} of {written} is {_in_words(written[i])}; {meant} has {_in_words(meant[i])} there."
+            )
         if len(places) == 1:
             i = places[0]
             return f"Character {i + 1} differs: {written[i]} for {meant[i]}."
@@ -89,9 +90,7 @@ def _difference(written: str, meant: str) -> str:
     if len(edits) == 1:
         kind, a0, a1, b0, b1 = edits[0]
         if kind == "insert":
-            return (
-                f"{meant[b0:b1]} is missing after character {a0}." if a0 else f"It begins with {meant[:b1]}."
-            )
+            return f"{meant[b0:b1]} is missing after character {a0}." if a0 else f"It begins with {meant[:b1]}."
         if kind == "delete":
             return f"{written[a0:a1]} at character {a0 + 1} is too much."
     return ""

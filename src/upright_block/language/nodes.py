@@ -58,8 +58,9 @@ def state(cls: type[T]) -> type[T]:
 
 def replaced(value: T, **changes: Any) -> T:
     """A copy of a node with other values in some fields."""
-    names: tuple[str, ...] = type(value).__match_args__  # type: ignore[attr-defined]
-    return type(value)(**({name: getattr(value, name) for name in names} | changes))
+    kind: Any = type(value)
+    made: T = kind(**({name: getattr(value, name) for name in kind.__match_args__} | changes))
+    return made
 
 
 def _made(cls: type[T], methods: dict[str, Any]) -> type[T]:
@@ -82,7 +83,9 @@ def _init(fields: tuple[str, ...], defaults: dict[str, Any]) -> FunctionType:
     """An ``__init__`` for these fields."""
     makers = {name: value.make for name, value in defaults.items() if isinstance(value, _Field)}
     if makers:
-        lines = [f"self.{n} = make_{n}() if {n} is absent else {n}" if n in makers else f"self.{n} = {n}" for n in fields]  # fmt: skip
+        lines = [
+            f"self.{n} = make_{n}() if {n} is absent else {n}" if n in makers else f"self.{n} = {n}" for n in fields
+        ]
         code = _compiled(fields, lines)
     else:
         pattern = _pattern(len(fields))

@@ -62,9 +62,7 @@ class Scope:
     types: dict[str, NamedType] = fresh(default_factory=dict)
     values: dict[str, list[NamedValues]] = fresh(default_factory=dict)
     configurations: dict[str, Unit] = fresh(default_factory=dict)
-    globals: Structure = fresh(
-        default_factory=lambda: Structure("global variables", Source("", ""), is_globals=True)
-    )
+    globals: Structure = fresh(default_factory=lambda: Structure("global variables", Source("", ""), is_globals=True))
 
     def known_names(self) -> Iterator[str]:
         """Every name that a type or a callee may have, for suggestions."""

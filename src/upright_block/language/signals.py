@@ -11,16 +11,7 @@ from upright_block.language.names import did_you_mean, listed
 from upright_block.language.nodes import record
 from upright_block.language.parsing import parse_expression
 from upright_block.language.source import Source
-from upright_block.language.typed import (
-    Compound,
-    Constant,
-    Element,
-    Member,
-    Structure,
-    Unit,
-    Variable,
-    closure,
-)
+from upright_block.language.typed import Compound, Constant, Element, Member, Structure, Unit, Variable, closure
 from upright_block.language.types import DINT, PARTS, Array, Elementary, String, Type
 
 _MOST_SHOWN = 256
@@ -180,9 +171,7 @@ class _Finder:
         written = self.path[node.base.end : node.end].strip()
         if not isinstance(array, Array) or len(indices) != len(array.bounds):
             raise NoSignal(self.path, node.base.end, array, written)
-        if any(
-            i is None or not low <= i <= high for i, (low, high) in zip(indices, array.bounds, strict=True)
-        ):
+        if any(i is None or not low <= i <= high for i, (low, high) in zip(indices, array.bounds, strict=True)):
             raise NoSignal(self.path, node.base.end, array, written)
         numbers = tuple(i for i in indices if i is not None)
         return _element(base, array, numbers)
@@ -249,9 +238,7 @@ def values_in(signal: Signal) -> Iterator[Signal]:
         for inner in signal.type.variables.values():
             if not inner.is_hidden and not inner.is_code and inner.section not in ("in_out", "external"):
                 steps = (*signal.steps, Member(signal.type, inner))
-                yield from values_in(
-                    Signal(f"{signal.path}.{inner.name}", signal.root, inner, steps, inner.type)
-                )
+                yield from values_in(Signal(f"{signal.path}.{inner.name}", signal.root, inner, steps, inner.type))
     elif isinstance(signal.type, Array):
         if signal.type.count <= _MOST_SHOWN:
             for indices in signal.type.indices():

@@ -11,9 +11,7 @@ from typing import Literal
 from upright_block.language.nodes import record
 from upright_block.language.types import Elementary
 
-Form = Literal[
-    "code", "operator", "chain", "unit", "text", "convert", "bcd", "to text", "from text", "recode"
-]
+Form = Literal["code", "operator", "chain", "unit", "text", "convert", "bcd", "to text", "from text", "recode"]
 """How it is made: ``code`` of the compiler, an ``operator`` between its inputs, a ``chain`` of comparisons, a
 ``unit`` in the block language that computes in LREAL, ``code`` whose result is a ``text`` as long as its inputs, or
 one that may ``convert`` from any type, and conversions by way of a unit: ``bcd``, ``to text`` and ``from text``, or by

@@ -98,9 +98,7 @@ class Sheet(Source):
 
     def place(self, offset: int) -> dict[str, str | int]:
         """A place as data: ``file``, ``sheet``, ``row`` and ``column``."""
-        return {
-            "file": self.path, "sheet": self.sheet, "row": self.line(offset), "column": self.column(offset),
-        }  # fmt: skip
+        return {"file": self.path, "sheet": self.sheet, "row": self.line(offset), "column": self.column(offset)}
 
 
 def column_letters(column: int) -> str:

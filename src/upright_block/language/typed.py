@@ -18,9 +18,7 @@ from upright_block.language.nodes import fresh, node, record, state
 from upright_block.language.source import Source
 from upright_block.language.types import BROKEN, Array, Elementary, OpenArray, String, Type
 
-Section = Literal[
-    "input", "output", "in_out", "private", "temp", "external", "global", "result", "field", "this"
-]  # fmt: skip
+Section = Literal["input", "output", "in_out", "private", "temp", "external", "global", "result", "field", "this"]
 UnitKind = Literal["FUNCTION_BLOCK", "FUNCTION", "PROGRAM", "CLASS", "INTERFACE", "METHOD", "CONFIGURATION"]
 _Node = syntax.Node
 Access = Literal["PUBLIC", "PROTECTED", "PRIVATE", "INTERNAL"]
@@ -617,17 +615,5 @@ class Return(Placed):
 
 
 Statement = (
-    Assign
-    | AssignPart
-    | Evaluate
-    | CallInstance
-    | If
-    | Case
-    | For
-    | While
-    | Repeat
-    | Assert
-    | Exit
-    | Continue
-    | Return
+    Assign | AssignPart | Evaluate | CallInstance | If | Case | For | While | Repeat | Assert | Exit | Continue | Return
 )

@@ -13,9 +13,24 @@ from typing import Any, Literal, TypeVar
 from upright_block.language.nodes import node, required
 
 Family = Literal[
-    "bool", "signed", "unsigned", "bits", "real", "duration", "date", "time of day", "date and time",
-    "char", "enumeration", "reference", "untyped", "broken", "text", "array", "compound",
-]  # fmt: skip
+    "bool",
+    "signed",
+    "unsigned",
+    "bits",
+    "real",
+    "duration",
+    "date",
+    "time of day",
+    "date and time",
+    "char",
+    "enumeration",
+    "reference",
+    "untyped",
+    "broken",
+    "text",
+    "array",
+    "compound",
+]
 _SIGNED = frozenset({"signed", "duration", "date", "time of day", "date and time"})
 
 
@@ -200,9 +215,7 @@ class OpenArray(Type):
     def takes(self, other: Type) -> bool:
         """Whether an array of another type can be given."""
         return other is self or (
-            isinstance(other, Array)
-            and other.element is self.element
-            and len(other.bounds) == self.dimensions
+            isinstance(other, Array) and other.element is self.element and len(other.bounds) == self.dimensions
         )
 
 
@@ -247,16 +260,12 @@ def open_array_type(element: Type, dimensions: int) -> OpenArray:
 def array_type(element: Type, bounds: tuple[tuple[int, int], ...]) -> Array:
     """The array type of an element and bounds."""
     ranges = ", ".join(f"{low}..{high}" for low, high in bounds)
-    return _once(
-        ("array", id(element), bounds), Array(f"ARRAY [{ranges}] OF {element.name}", element, bounds), element
-    )
+    return _once(("array", id(element), bounds), Array(f"ARRAY [{ranges}] OF {element.name}", element, bounds), element)
 
 
 def reference_type(target: Type) -> Reference:
     """REF_TO a type."""
-    return _once(
-        ("reference", id(target)), Reference(f"REF_TO {target.name}", "reference", 32, target), target
-    )
+    return _once(("reference", id(target)), Reference(f"REF_TO {target.name}", "reference", 32, target), target)
 
 
 def interface_type(interface: Type) -> Reference:
@@ -268,9 +277,7 @@ def interface_type(interface: Type) -> Reference:
 def subrange_type(base: Elementary, low: int, high: int) -> Subrange:
     """A range of an integer type."""
     name = f"{base.name} ({low}..{high})"
-    return _once(
-        ("subrange", id(base), low, high), Subrange(name, base.family, base.bits, base, low, high), base
-    )
+    return _once(("subrange", id(base), low, high), Subrange(name, base.family, base.bits, base, low, high), base)
 
 
 BOOL = Elementary("BOOL", "bool", 8)
@@ -309,12 +316,35 @@ PARTS = {"X": BOOL, "B": BYTE, "W": WORD, "D": DWORD, "L": LWORD}
 """The parts of a bit string by the letter of their size (table 17)."""
 ELEMENTARY = {
     t.name: t
-    for t in (BOOL, SINT, INT, DINT, LINT, USINT, UINT, UDINT, ULINT, REAL, LREAL, BYTE, WORD, DWORD, LWORD,
-              TIME, LTIME, DATE, LDATE, TOD, LTOD, DT, LDT, CHAR, WCHAR)
-}  # fmt: skip
-ELEMENTARY |= {
-    "DATE_AND_TIME": DT, "LDATE_AND_TIME": LDT, "TIME_OF_DAY": TOD, "LTIME_OF_DAY": LTOD,
-}  # fmt: skip
+    for t in (
+        BOOL,
+        SINT,
+        INT,
+        DINT,
+        LINT,
+        USINT,
+        UINT,
+        UDINT,
+        ULINT,
+        REAL,
+        LREAL,
+        BYTE,
+        WORD,
+        DWORD,
+        LWORD,
+        TIME,
+        LTIME,
+        DATE,
+        LDATE,
+        TOD,
+        LTOD,
+        DT,
+        LDT,
+        CHAR,
+        WCHAR,
+    )
+}
+ELEMENTARY |= {"DATE_AND_TIME": DT, "LDATE_AND_TIME": LDT, "TIME_OF_DAY": TOD, "LTIME_OF_DAY": LTOD}
 
 _WIDENS_TO = {
     SINT: (INT, DINT, LINT, REAL, LREAL),
@@ -346,9 +376,20 @@ _GROUPS: dict[str, tuple[Family, ...]] = {
     "ANY_MAGNITUDE": ("signed", "unsigned", "real", "duration"),
     "ANY_DURATION": ("duration",),
     "ANY_CHAR": ("char",),
-    "ANY_ELEMENTARY": ("bool", "signed", "unsigned", "bits", "real", "duration", "date", "time of day",
-                       "date and time", "char", "enumeration"),
-}  # fmt: skip
+    "ANY_ELEMENTARY": (
+        "bool",
+        "signed",
+        "unsigned",
+        "bits",
+        "real",
+        "duration",
+        "date",
+        "time of day",
+        "date and time",
+        "char",
+        "enumeration",
+    ),
+}
 
 
 def in_group(type_: Elementary, group: str) -> bool:

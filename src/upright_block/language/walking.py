@@ -84,7 +84,7 @@ def _on_the_way(place: typed.Place) -> list[Part]:
             found += step.indices
         elif isinstance(step, typed.Target):
             before = place.steps[:number]
-            type_ = before[-1].variable.type if before and isinstance(before[-1], typed.Member) else place.root.type  # fmt: skip
+            type_ = before[-1].variable.type if before and isinstance(before[-1], typed.Member) else place.root.type
             found.append(Access("read", typed.Place(place.root, before, type_, place.origin), place.origin))
     return found
 

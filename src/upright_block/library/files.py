@@ -68,8 +68,13 @@ class Files:
                             waiting.append(Path(entry.path))  # a link to nothing may be meant for a folder
             except OSError as problem:
                 reason = _reason(problem)
-                self._report(findings, current, FileProblem(
-                    "unreadable-folder", f"The folder cannot be read: {reason}.", "Check that it may be read."))  # fmt: skip
+                self._report(
+                    findings,
+                    current,
+                    FileProblem(
+                        "unreadable-folder", f"The folder cannot be read: {reason}.", "Check that it may be read."
+                    ),
+                )
             except FileProblem as problem:
                 self._report(findings, current, problem)
         return sorted(found)
@@ -90,8 +95,10 @@ class Files:
                     raise OSError(0, f"it is larger than {MOST_FILE >> 20} MB")
         except (OSError, ValueError) as problem:
             raise FileProblem(
-                "unreadable-file", f"The file cannot be read: {_reason(problem)}.", "Check that it exists and may be read."
-            ) from None  # fmt: skip
+                "unreadable-file",
+                f"The file cannot be read: {_reason(problem)}.",
+                "Check that it exists and may be read.",
+            ) from None
         try:
             text = content.decode("utf-8-sig")
         except UnicodeDecodeError as problem:

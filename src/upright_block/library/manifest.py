@@ -73,9 +73,7 @@ def read_manifest(files: Files) -> Manifest:
         raise LibraryProblem(f"{FILE_NAME}: {problem}", problem.way_out) from None
     except TomlProblem as problem:
         place = f"{FILE_NAME}:{source.line(problem.start)}"
-        raise LibraryProblem(
-            f"{place} is not valid TOML: {problem}.", 'Write each line as name = "text".'
-        ) from None
+        raise LibraryProblem(f"{place} is not valid TOML: {problem}.", 'Write each line as name = "text".') from None
     known = _TEXTS | _FOLDERS | {key: choices[0] for key, choices in _CHOICES.items()}
     values: dict[str, str] = {}
     reader = _PolicyReader(source)
@@ -97,9 +95,7 @@ def read_manifest(files: Files) -> Manifest:
             hint = f"Write {' or '.join(repr(c) for c in choices)}."
             raise LibraryProblem(f"{key} in {place} is {entry.value!r}.", hint)
         if key in _FOLDERS and not (files.root / entry.value).is_dir():
-            raise LibraryProblem(
-                f"{place}: there is no folder {entry.value}.", "Correct the name, or make the folder."
-            )
+            raise LibraryProblem(f"{place}: there is no folder {entry.value}.", "Correct the name, or make the folder.")
         values[key] = entry.value
     return Manifest(**(known | values), policy=reader.policy())
 
@@ -119,13 +115,11 @@ class _PolicyReader:
     def levels(self, written: Toml) -> None:
         """``levels = { label-twice = "error" }``"""
         if not isinstance(written.value, dict):
-            raise self._problem(
-                written, "levels is not a table.", 'Write levels = { label-twice = "error" }.'
-            )
+            raise self._problem(written, "levels is not a table.", 'Write levels = { label-twice = "error" }.')
         for name, entry in written.value.items():
             self._known(name, entry)
             if entry.value not in ("error", "warning"):
-                raise self._problem(entry, f"The level of {name} is {entry.value!r}.", 'Write "error" or "warning".')  # fmt: skip
+                raise self._problem(entry, f"The level of {name} is {entry.value!r}.", 'Write "error" or "warning".')
             self.found[name] = "error" if entry.value == "error" else "warning"
 
     def allow(self, written: Toml) -> None:
@@ -134,9 +128,14 @@ class _PolicyReader:
         for entry in listed:
             texts = entry.value if isinstance(entry.value, dict) else {}
             parts = [texts.get(key) for key in ("name", "path", "reason")]
-            if len(texts) != len(parts) or not all(part and isinstance(part.value, str) and part.value.strip() for part in parts):  # fmt: skip
-                raise self._problem(written, "An [[allow]] says what, where and why.",
-                                    'Write name = "no-task", path = "blocks/*.st", reason = "...".')  # fmt: skip
+            if len(texts) != len(parts) or not all(
+                part and isinstance(part.value, str) and part.value.strip() for part in parts
+            ):
+                raise self._problem(
+                    written,
+                    "An [[allow]] says what, where and why.",
+                    'Write name = "no-task", path = "blocks/*.st", reason = "...".',
+                )
             name, path, reason = (part.value.strip() for part in parts if part)
             self._known(name, texts["name"])
             place = texts["name"]
@@ -144,7 +143,11 @@ class _PolicyReader:
 
     def _known(self, name: str, entry: Toml) -> None:
         if name not in catalogue():
-            raise self._problem(entry, f"There is no finding {name}.", did_you_mean(name, catalogue()) or "upright explain lists all findings.")  # fmt: skip
+            raise self._problem(
+                entry,
+                f"There is no finding {name}.",
+                did_you_mean(name, catalogue()) or "upright explain lists all findings.",
+            )
 
     def _problem(self, entry: Toml, message: str, way_out: str) -> LibraryProblem:
         return LibraryProblem(f"{FILE_NAME}:{self.source.line(entry.key_start)}: {message}", way_out)

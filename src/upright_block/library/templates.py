@@ -57,9 +57,7 @@ def _write(folder: Path, template: str, replaced: dict[str, str]) -> list[Path]:
     return [folder / path for path in written]
 
 
-def _copy(
-    source: Traversable, target: Path, below: Path, replaced: dict[str, str], written: list[Path]
-) -> None:
+def _copy(source: Traversable, target: Path, below: Path, replaced: dict[str, str], written: list[Path]) -> None:
     (target / below).mkdir(parents=True, exist_ok=True)
     for item in sorted(source.iterdir(), key=lambda entry: entry.name):
         if item.is_dir():

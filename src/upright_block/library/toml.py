@@ -12,9 +12,7 @@ from upright_block.language.nodes import state
 
 _SPACE = re.compile(r"(?:[ \t\r\n]|#[^\n]*)*")
 _BLANK = re.compile(r"[ \t]*")
-_STRING = re.compile(
-    r'"""(?:[^\\]|\\.)*?"{3,5}|' r"'''.*?'{3,5}|" r'"(?:[^"\\\n]|\\.)*"|' r"'[^'\n]*'", re.DOTALL
-)
+_STRING = re.compile(r'"""(?:[^\\]|\\.)*?"{3,5}|' r"'''.*?'{3,5}|" r'"(?:[^"\\\n]|\\.)*"|' r"'[^'\n]*'", re.DOTALL)
 _BARE = re.compile(r"[A-Za-z0-9_-]+")
 _SCALAR = re.compile(r"[^,\]\}\n#]+")
 _WRITTEN = re.compile(r"\\(?:u.{4}|U.{8}|([ \t]*\r?\n\s*)|.)|\r\n", re.DOTALL)

@@ -204,11 +204,7 @@ class Machine:
     # --- time ---
 
     def run(
-        self,
-        scans: int,
-        events: Iterable[Event] = (),
-        watched: Iterable[Slot] | None = None,
-        until: Slot | None = None,
+        self, scans: int, events: Iterable[Event] = (), watched: Iterable[Slot] | None = None, until: Slot | None = None
     ) -> Trace:
         """Run scans ``self.scan`` to ``self.scan + scans - 1`` and keep all that is recorded; see `pieces`.
 
@@ -273,10 +269,28 @@ class Machine:
             base = first if counts_from is None else counts_from
             start_words = self._copied(watched, copy_at)
             _HEADER.pack_into(
-                self._bytes, 8, first * self.interval, first, 0, 0, 0, MOST_TURNS, self.interval, stop,
-                self.clock_start, next_event, event_at + len(events), FORCES + FORCE_SIZE * len(self._forces),
-                condition, span_at, span_at + 16 * len(watched), log_at, log_at + room - 2 * size, base, 0,
-            )  # fmt: skip
+                self._bytes,
+                8,
+                first * self.interval,
+                first,
+                0,
+                0,
+                0,
+                MOST_TURNS,
+                self.interval,
+                stop,
+                self.clock_start,
+                next_event,
+                event_at + len(events),
+                FORCES + FORCE_SIZE * len(self._forces),
+                condition,
+                span_at,
+                span_at + 16 * len(watched),
+                log_at,
+                log_at + room - 2 * size,
+                base,
+                0,
+            )
             try:
                 self._run_until(stop, log_at + room - 2 * size)
             except (wasmtime.Trap, wasmtime.WasmtimeError) as trap:

@@ -115,11 +115,7 @@ class Trace:
             value = known.get(content)
             if value is None:
                 value = known[content] = slot.decode(content, 0)
-            if (
-                before is None
-                or (isinstance(slot.type, Elementary) and slot.bit is None)
-                or value != found[1][-1]
-            ):
+            if before is None or (isinstance(slot.type, Elementary) and slot.bit is None) or value != found[1][-1]:
                 found[0].append(scan)
                 found[1].append(value)
             before = content
@@ -154,9 +150,7 @@ class Trace:
         words = np.concatenate([np.array([self.start[address]], "<u8"), own["value"]])
         raw = np.ascontiguousarray(words.view(np.uint8).reshape(-1, 8)[:, lead : lead + size])
         whole = raw.view(f"<u{size}").reshape(-1)
-        scans = np.concatenate(
-            [np.array([self.first - 1], np.int64), own["scan"].astype(np.int64) + self.base]
-        )
+        scans = np.concatenate([np.array([self.first - 1], np.int64), own["scan"].astype(np.int64) + self.base])
         kept = np.concatenate([[True], whole[1:] != whole[:-1]])
         return scans[kept], raw.view(np.dtype(code(slot.type))).reshape(-1)[kept]
 
@@ -170,9 +164,7 @@ class Trace:
         if not isinstance(values, list):
             import numpy as np
 
-            found: list[Value] = values[
-                np.searchsorted(since, np.asarray(scans, np.int64), "right") - 1
-            ].tolist()
+            found: list[Value] = values[np.searchsorted(since, np.asarray(scans, np.int64), "right") - 1].tolist()
             return found
         return [values[bisect_right(since, scan) - 1] for scan in scans]
 

@@ -27,11 +27,9 @@ __getattr__ = exported(
         "catalogue": ("entry_lines", "list_lines"),
         "findings": ("counted", "finding_data", "finding_list"),
         "styled": ("Line", "Role", "clipped", "plain", "visible"),
-        "verdicts": (
-            "failure_lines", "not_run_data", "not_run_line", "summary_line", "verdict_data", "verdict_line",
-        ),
+        "verdicts": ("failure_lines", "not_run_data", "not_run_line", "summary_line", "verdict_data", "verdict_line"),
     },
-)  # fmt: skip
+)
 
 __all__ = [
     "Line",

@@ -26,10 +26,7 @@ _WIDEST_TEXT = 100
 def block_lines(unit: Unit, width: int) -> list[Line]:
     """The name and comment of a unit, its box, and its variables with types, initial values and comments."""
     lines: list[Line] = [
-        [
-            (unit.name, "strong"),
-            (f"   {_kind(unit)}, {unit.source.path}:{unit.source.line(unit.syntax.start)}", "dim"),
-        ]
+        [(unit.name, "strong"), (f"   {_kind(unit)}, {unit.source.path}:{unit.source.line(unit.syntax.start)}", "dim")]
     ]
     lines += [[(part, "")] for part in textwrap.wrap(unit.comment, min(width, _WIDEST_TEXT))]
     lines += [[], *_box(unit), []]
@@ -51,11 +48,7 @@ def block_lines(unit: Unit, width: int) -> list[Line]:
         lead = 2 + names + 2 + types + 2
         comment = textwrap.wrap(variable.comment, max(20, width - lead)) or [""]
         lines.append(
-            [
-                (f"  {variable.name:<{names}}  ", "name"),
-                (f"{_type(variable):<{types}}  ", ""),
-                (comment[0], "dim"),
-            ]
+            [(f"  {variable.name:<{names}}  ", "name"), (f"{_type(variable):<{types}}  ", ""), (comment[0], "dim")]
         )
         lines += [[(" " * lead + part, "dim")] for part in comment[1:]]
     return lines
@@ -133,11 +126,7 @@ def _drawn(name_: str, left: Sequence[tuple[str, str]], right: Sequence[tuple[st
         line: Line = []
         if row < len(left):
             name, type_ = left[row]
-            line += [
-                (f"  {type_:>{outside}} ", ""),
-                ("─┤", "dim"),
-                (f" {name:<{inner - inside_right - 2}}", "name"),
-            ]
+            line += [(f"  {type_:>{outside}} ", ""), ("─┤", "dim"), (f" {name:<{inner - inside_right - 2}}", "name")]
         else:
             line += [(f"{pad}│", "dim"), (" " * (inner - inside_right - 1), "")]
         if row < len(right):
@@ -164,9 +153,7 @@ def block_data(unit: Unit) -> dict[str, Any]:
                 "section": v.section,
                 "type": v.type.name,
                 "constant": v.constant,
-                "initial": shown(v.initial, v.type)
-                if isinstance(v.initial, (bool, int, float, str))
-                else None,
+                "initial": shown(v.initial, v.type) if isinstance(v.initial, (bool, int, float, str)) else None,
                 "comment": v.comment,
             }
             for v in unit.variables.values()

@@ -60,9 +60,7 @@ def finding_lines(finding: Finding) -> list[Line]:
     role: Role = "bad" if finding.severity == "error" else "warn"
     source = finding.source
     place = source.shown(finding.start) if source.text else source.path
-    lines: list[Line] = [
-        [(place, "strong"), ("  ", ""), (finding.severity, role), (f"  {finding.name}", "dim")]
-    ]
+    lines: list[Line] = [[(place, "strong"), ("  ", ""), (finding.severity, role), (f"  {finding.name}", "dim")]]
     lines += marked_lines(finding.source, finding.start, finding.end, role)
     lines.append([("      ", ""), (clipped(finding.message), "")])
     if finding.way_out:
@@ -106,9 +104,7 @@ def counted(findings: Sequence[Finding]) -> str:
     """How many errors and warnings there are, in words."""
     errors = sum(f.severity == "error" for f in findings)
     warnings = len(findings) - errors
-    parts = [
-        f"{n} {noun}{'' if n == 1 else 's'}" for n, noun in ((errors, "error"), (warnings, "warning")) if n
-    ]
+    parts = [f"{n} {noun}{'' if n == 1 else 's'}" for n, noun in ((errors, "error"), (warnings, "warning")) if n]
     return " and ".join(parts) or "no findings"
 
 
@@ -123,7 +119,5 @@ def finding_data(finding: Finding) -> dict[str, Any]:
         "end_column": source.column(finding.end),
         "message": finding.message,
         "way_out": finding.way_out,
-        "related": [
-            {**related.source.place(related.start), "message": related.message} for related in finding.related
-        ],
+        "related": [{**related.source.place(related.start), "message": related.message} for related in finding.related],
     }

@@ -10,9 +10,7 @@ Span = tuple[str, Role]
 Line = list[Span]
 
 # Control characters, what changes the direction of writing, line ends of Unicode, and halves of characters.
-_UNSHOWN = re.compile(
-    "[\x00-\x1f\x7f-\x9f\u200b-\u200f\u2028-\u202e\u2060-\u206f\ufeff\ufff9-\ufffb\ud800-\udfff]"
-)
+_UNSHOWN = re.compile("[\x00-\x1f\x7f-\x9f\u200b-\u200f\u2028-\u202e\u2060-\u206f\ufeff\ufff9-\ufffb\ud800-\udfff]")
 _LONGEST = 400
 
 

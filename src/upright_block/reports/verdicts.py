@@ -113,11 +113,7 @@ def _moment_head(verdict: Verdict, misses: Sequence[Miss]) -> list[Line]:
         if miss.row != row:
             row = miss.row
             first = case.plan.row_scans[row]
-            held = (
-                f", which holds since {shown_duration(first * case.plan.interval)}"
-                if miss.scan != first
-                else ""
-            )
+            held = f", which holds since {shown_duration(first * case.plan.interval)}" if miss.scan != first else ""
             place = source.shown_line(_cell_of(case, miss).start)
             lines.append([(f"  At {_moment(case, miss.scan)}, row {place}{held}", "strong")])
         got = shown(miss.got, miss.signal.type)
@@ -190,14 +186,22 @@ def _moment_lines(verdict: Verdict, scan: int, width: int) -> list[Line]:
         range(len(moments.signals)),
         key=lambda i: 0 if moments.signals[i].is_driven else 1 if moments.signals[i].path in pins else 2,
     )
-    same = {
-        i for i in order if len({repr(moments.after[scan_at][i]) for scan_at in rows}) == 1 and len(rows) > 1
-    }
+    same = {i for i in order if len({repr(moments.after[scan_at][i]) for scan_at in rows}) == 1 and len(rows) > 1}
     kept = [i for i in order if i not in same or moments.signals[i].path in pins]
     pins_shown = [moments.signals[i] for i in kept]
-    cells = [[_cell(wrong.get((scan_at, moments.signals[i].path)), moments.signals[i], moments.after[scan_at][i]) for i in kept] for scan_at in rows]  # fmt: skip
+    cells = [
+        [
+            _cell(wrong.get((scan_at, moments.signals[i].path)), moments.signals[i], moments.after[scan_at][i])
+            for i in kept
+        ]
+        for scan_at in rows
+    ]
     lines = _grid(case, rows, pins_shown, cells, scan, width)
-    left = [(moments.signals[i].path, shown(moments.after[rows[0]][i], moments.signals[i].type)) for i in order if i in same and i not in kept]  # fmt: skip
+    left = [
+        (moments.signals[i].path, shown(moments.after[rows[0]][i], moments.signals[i].type))
+        for i in order
+        if i in same and i not in kept
+    ]
     if left:
         named = ", ".join(f"{path} {value}" for path, value in left[:_MOST_SAME])
         more = f" and {len(left) - _MOST_SAME} more" if len(left) > _MOST_SAME else ""
@@ -212,9 +216,13 @@ def _rows_to_show(scans: Sequence[int], scan: int) -> list[int]:
 
 
 def _grid(
-    case: ReadyCase, rows: Sequence[int], pins: Sequence[Signal], cells: Sequence[Sequence[tuple[str, Role]]],
-    scan: int, width: int,
-) -> list[Line]:  # fmt: skip
+    case: ReadyCase,
+    rows: Sequence[int],
+    pins: Sequence[Signal],
+    cells: Sequence[Sequence[tuple[str, Role]]],
+    scan: int,
+    width: int,
+) -> list[Line]:
     """Rows of cells below the names of their pins; names that begin alike stand below what they share."""
     groups, heads = _grouped([pin.path for pin in pins])
     widths = [max(len(h), *(len(line[i][0]) for line in cells)) for i, h in enumerate(heads)]
@@ -264,9 +272,7 @@ def _owner(path: str) -> str:
     return path[: max(path.rfind("."), path.rfind("["), 0)]
 
 
-def _group_line(
-    lead: str, part: Sequence[int], groups: Sequence[str], widths: list[int], gaps: dict[int, str]
-) -> Line:
+def _group_line(lead: str, part: Sequence[int], groups: Sequence[str], widths: list[int], gaps: dict[int, str]) -> Line:
     """The line above the heads with the names of groups; a group that is too narrow for its name grows."""
     line: Line = [(lead, "")]
     for group, members in groupby(part, key=lambda i: groups[i]):
@@ -275,10 +281,7 @@ def _group_line(
         if len(group) > room:
             widths[found[-1]] += len(group) - room
             room = len(group)
-        line += [
-            (gaps[found[0]], "dim"),
-            (f"{group:─^{room}}" if group else " " * room, "strong" if group else ""),
-        ]
+        line += [(gaps[found[0]], "dim"), (f"{group:─^{room}}" if group else " " * room, "strong" if group else "")]
     return line
 
 

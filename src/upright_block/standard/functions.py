@@ -22,7 +22,7 @@ from upright_block.language.types import (
     Elementary,
     in_group,
     is_integer,
-)  # fmt: skip
+)
 
 _ONE = (Pin("IN"),)
 _TWO = (Pin("IN1"), Pin("IN2"))
@@ -36,28 +36,48 @@ def _operators() -> list[StandardFunction]:
     found = [
         StandardFunction(name, _TWO, form="operator", operator=sign, extensible=many)
         for name, sign, many in (
-            ("ADD", "+", True), ("SUB", "-", False), ("MUL", "*", True), ("DIV", "/", False),
-            ("MOD", "MOD", False), ("AND", "AND", True), ("OR", "OR", True), ("XOR", "XOR", True),
+            ("ADD", "+", True),
+            ("SUB", "-", False),
+            ("MUL", "*", True),
+            ("DIV", "/", False),
+            ("MOD", "MOD", False),
+            ("AND", "AND", True),
+            ("OR", "OR", True),
+            ("XOR", "XOR", True),
         )
-    ]  # fmt: skip
+    ]
     found += [
         StandardFunction(name, _TWO, form="chain", operator=sign, extensible=name != "NE")
         for name, sign in (("GT", ">"), ("GE", ">="), ("EQ", "="), ("LE", "<="), ("LT", "<"), ("NE", "<>"))
     ]
     for name, sign, a, b in (
-        ("ADD_TIME", "+", TIME, TIME), ("ADD_TOD_TIME", "+", TOD, TIME), ("ADD_DT_TIME", "+", DT, TIME),
-        ("SUB_TIME", "-", TIME, TIME), ("SUB_DATE_DATE", "-", DATE, DATE), ("SUB_TOD_TIME", "-", TOD, TIME),
-        ("SUB_TOD_TOD", "-", TOD, TOD), ("SUB_DT_TIME", "-", DT, TIME), ("SUB_DT_DT", "-", DT, DT),
-        ("ADD_LTIME", "+", LTIME, LTIME), ("ADD_LTOD_LTIME", "+", LTOD, LTIME), ("ADD_LDT_LTIME", "+", LDT, LTIME),
-        ("SUB_LTIME", "-", LTIME, LTIME), ("SUB_LDATE_LDATE", "-", LDATE, LDATE),
-        ("SUB_LTOD_LTIME", "-", LTOD, LTIME), ("SUB_LTOD_LTOD", "-", LTOD, LTOD),
-        ("SUB_LDT_LTIME", "-", LDT, LTIME), ("SUB_LDT_LDT", "-", LDT, LDT),
-    ):  # fmt: skip
+        ("ADD_TIME", "+", TIME, TIME),
+        ("ADD_TOD_TIME", "+", TOD, TIME),
+        ("ADD_DT_TIME", "+", DT, TIME),
+        ("SUB_TIME", "-", TIME, TIME),
+        ("SUB_DATE_DATE", "-", DATE, DATE),
+        ("SUB_TOD_TIME", "-", TOD, TIME),
+        ("SUB_TOD_TOD", "-", TOD, TOD),
+        ("SUB_DT_TIME", "-", DT, TIME),
+        ("SUB_DT_DT", "-", DT, DT),
+        ("ADD_LTIME", "+", LTIME, LTIME),
+        ("ADD_LTOD_LTIME", "+", LTOD, LTIME),
+        ("ADD_LDT_LTIME", "+", LDT, LTIME),
+        ("SUB_LTIME", "-", LTIME, LTIME),
+        ("SUB_LDATE_LDATE", "-", LDATE, LDATE),
+        ("SUB_LTOD_LTIME", "-", LTOD, LTIME),
+        ("SUB_LTOD_LTOD", "-", LTOD, LTOD),
+        ("SUB_LDT_LTIME", "-", LDT, LTIME),
+        ("SUB_LDT_LDT", "-", LDT, LDT),
+    ):
         pins = (Pin("IN1", a), Pin("IN2", b))
         found.append(StandardFunction(name, pins, form="operator", operator=sign))
     for name, sign, duration in (
-        ("MUL_TIME", "*", TIME), ("DIV_TIME", "/", TIME), ("MUL_LTIME", "*", LTIME), ("DIV_LTIME", "/", LTIME),
-    ):  # fmt: skip
+        ("MUL_TIME", "*", TIME),
+        ("DIV_TIME", "/", TIME),
+        ("MUL_LTIME", "*", LTIME),
+        ("DIV_LTIME", "/", LTIME),
+    ):
         pins = (Pin("IN1", duration), Pin("IN2"))
         found.append(StandardFunction(name, pins, form="operator", operator=sign))
     return found
@@ -88,12 +108,8 @@ FUNCTIONS = {
         StandardFunction("MID", (_TEXT, Pin("L", group="ANY_INT"), Pin("P", group="ANY_INT")), form="text"),
         StandardFunction("CONCAT", _TEXTS, form="text", extensible=True),
         StandardFunction("INSERT", (*_TEXTS, Pin("P", group="ANY_INT")), form="text"),
-        StandardFunction(
-            "DELETE", (_TEXT, Pin("L", group="ANY_INT"), Pin("P", group="ANY_INT")), form="text"
-        ),
-        StandardFunction(
-            "REPLACE", (*_TEXTS, Pin("L", group="ANY_INT"), Pin("P", group="ANY_INT")), form="text"
-        ),
+        StandardFunction("DELETE", (_TEXT, Pin("L", group="ANY_INT"), Pin("P", group="ANY_INT")), form="text"),
+        StandardFunction("REPLACE", (*_TEXTS, Pin("L", group="ANY_INT"), Pin("P", group="ANY_INT")), form="text"),
         StandardFunction("FIND", _TEXTS, result=INT),
         StandardFunction("IS_VALID", _ONE, result=BOOL, group="ANY_REAL"),
         StandardFunction("SCAN_START", (), result=TIME),
@@ -172,7 +188,16 @@ def _text_conversion(name: str, source_name: str, target_name: str) -> StandardF
 
 
 _TIMED = frozenset({"duration", "date", "time of day", "date and time"})
-_OF_MOMENT = {"DT_TO_DATE", "DT_TO_TOD", "LDT_TO_DATE", "LDT_TO_TOD", "DT_TO_LDATE", "DT_TO_LTOD", "LDT_TO_LDATE", "LDT_TO_LTOD"}  # fmt: skip
+_OF_MOMENT = {
+    "DT_TO_DATE",
+    "DT_TO_TOD",
+    "LDT_TO_DATE",
+    "LDT_TO_TOD",
+    "DT_TO_LDATE",
+    "DT_TO_LTOD",
+    "LDT_TO_LDATE",
+    "LDT_TO_LTOD",
+}
 
 
 def _converts(source: Elementary, target: Elementary) -> bool:

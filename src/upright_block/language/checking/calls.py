@@ -67,7 +67,9 @@ class CallChecker(StandardChecker):
             return self._call_of(node, qualified)
         if not name and not self._leads_from_variable(callee):
             shown = self.text(callee)
-            raise self.unknown(shown, callee, f"There is no function {shown}.", self.scope.known_names(), "Correct the name.")  # fmt: skip
+            raise self.unknown(
+                shown, callee, f"There is no function {shown}.", self.scope.known_names(), "Correct the name."
+            )
         if not name or self.declares(name):
             type_ = self.place(callee).type
             if isinstance(type_, typed.Unit):
@@ -79,9 +81,7 @@ class CallChecker(StandardChecker):
             elif isinstance(type_, Array) and node.arguments:
                 index = ", ".join(self.text(a) for a in node.arguments)
                 way_out = f"Write the index in brackets: {self.text(callee)}[{index}]."
-            raise self.problem(
-                "not-callable", callee, f"{self.text(callee)} is {type_} and cannot be called.", way_out
-            )
+            raise self.problem("not-callable", callee, f"{self.text(callee)} is {type_} and cannot be called.", way_out)
         assert isinstance(callee, syntax.Name)
         if name == "REF":
             return self._reference_to(node)
@@ -91,24 +91,32 @@ class CallChecker(StandardChecker):
         if function is not None:
             return self.call_standard(node, function)
         unit = self.find_unit(name)
-        if unit is not None and (
-            self.unit.is_standard or not unit.is_standard or name in self.scope.standard.names
-        ):
+        if unit is not None and (self.unit.is_standard or not unit.is_standard or name in self.scope.standard.names):
             return self._call_of(node, unit)
         self._no_conversion(node, callee)
         if name in _OF_OTHER_LANGUAGES:
             raise self.problem(
                 "unknown-name", callee, f"There is no function {callee.name}.", _OF_OTHER_LANGUAGES[name]
             )
-        raise self.unknown(callee.name, callee, f"There is no function {callee.name}.", self.scope.known_names(),
-                           "Write the function, or correct its name.")  # fmt: skip
+        raise self.unknown(
+            callee.name,
+            callee,
+            f"There is no function {callee.name}.",
+            self.scope.known_names(),
+            "Write the function, or correct its name.",
+        )
 
     def _no_conversion(self, node: syntax.Call, callee: syntax.Name) -> None:
         """Report a name that looks like a conversion between two types that have none."""
         source, _, target = callee.name.upper().partition("_TO_")
         if source in CONVERTED and target in CONVERTED:
             of = self.text(node.arguments[0].value) if len(node.arguments) == 1 else "value"
-            raise self.problem("not-supported", node, f"There is no conversion from {source} to {target}.", conversion_advice(source, target, of))  # fmt: skip
+            raise self.problem(
+                "not-supported",
+                node,
+                f"There is no conversion from {source} to {target}.",
+                conversion_advice(source, target, of),
+            )
 
     def _call_of(self, node: syntax.Call, unit: typed.Unit) -> typed.Expression:
         """The value of a call of a unit of the library."""
@@ -119,7 +127,9 @@ class CallChecker(StandardChecker):
     def _valued(self, node: syntax.Call, called: typed.CallFunction) -> typed.CallFunction:
         """A call whose value is used."""
         if called.function.result is None:
-            raise self.problem("no-value", node, f"{called.function.name} gives no value.", "Call it in a statement of its own.")  # fmt: skip
+            raise self.problem(
+                "no-value", node, f"{called.function.name} gives no value.", "Call it in a statement of its own."
+            )
         return called
 
     def qualified(self, callee: syntax.Expression) -> typed.Unit | None:
@@ -161,14 +171,29 @@ class CallChecker(StandardChecker):
         """``LOWER_BOUND(array, dimension)``, a DINT; dimensions count from 1 (6.5.3)."""
         given = {a.name.upper() or ("ARR", "DIM")[i]: a.value for i, a in enumerate(node.arguments[:2])}
         if len(node.arguments) != 2 or given.keys() != {"ARR", "DIM"} or not isinstance(given["ARR"], PLACES):
-            raise self.problem("wrong-argument", node, f"{name} takes an array and the number of a dimension.", f"Write {name}(array, 1).")  # fmt: skip
+            raise self.problem(
+                "wrong-argument",
+                node,
+                f"{name} takes an array and the number of a dimension.",
+                f"Write {name}(array, 1).",
+            )
         place = self.place(given["ARR"])
         if not isinstance(place.type, (Array, OpenArray)):
-            raise self.problem("no-array", given["ARR"], f"{self.text(given['ARR'])} is {place.type} and has no bounds.", "Name an array.")  # fmt: skip
+            raise self.problem(
+                "no-array",
+                given["ARR"],
+                f"{self.text(given['ARR'])} is {place.type} and has no bounds.",
+                "Name an array.",
+            )
         dimension = int(self.constant(given["DIM"], DINT, "The number of a dimension"))
         count = len(place.type.bounds) if isinstance(place.type, Array) else place.type.dimensions
         if not 1 <= dimension <= count:
-            raise self.problem("out-of-range", given["DIM"], f"{self.text(given['ARR'])} has no dimension {dimension}.", f"Write a number from 1 to {count}.")  # fmt: skip
+            raise self.problem(
+                "out-of-range",
+                given["DIM"],
+                f"{self.text(given['ARR'])} has no dimension {dimension}.",
+                f"Write a number from 1 to {count}.",
+            )
         is_high = name == "UPPER_BOUND"
         if isinstance(place.type, Array):
             return typed.Constant(DINT, place.type.bounds[dimension - 1][is_high])
@@ -179,26 +204,27 @@ class CallChecker(StandardChecker):
         """Report that a block is called by its own name."""
         if block.kind == "PROGRAM":
             return self.problem(
-                "program-called",
-                node,
-                f"{block.name} is a program and is not called.",
-                "Write a FUNCTION_BLOCK.",
+                "program-called", node, f"{block.name} is a program and is not called.", "Write a FUNCTION_BLOCK."
             )
-        return self.problem("block-without-instance", node, f"{block.name} is a block; each use of it needs an instance with data of its own.",
-                            f"Declare one (VAR my_{block.name.lower()} : {block.name}; END_VAR) and call my_{block.name.lower()}(...).")  # fmt: skip
+        return self.problem(
+            "block-without-instance",
+            node,
+            f"{block.name} is a block; each use of it needs an instance with data of its own.",
+            f"Declare one (VAR my_{block.name.lower()} : {block.name}; END_VAR) and call my_{block.name.lower()}(...).",
+        )
 
     def _instance_in_expression(self, node: syntax.Call, name: str, block: typed.Unit) -> Problem:
         outputs = block.section("output")
         pin = outputs[0].name if outputs else "pin"
-        return self.problem("no-value", node, f"The call of {name} gives no value: {block} is a block.",
-                            f"Call it in a statement of its own, then use {name}.{pin}.")  # fmt: skip
+        return self.problem(
+            "no-value",
+            node,
+            f"The call of {name} gives no value: {block} is a block.",
+            f"Call it in a statement of its own, then use {name}.{pin}.",
+        )
 
     def call_function(
-        self,
-        node: syntax.Call,
-        function: typed.Unit,
-        instance: typed.Place | None = None,
-        is_virtual: bool = False,
+        self, node: syntax.Call, function: typed.Unit, instance: typed.Place | None = None, is_virtual: bool = False
     ) -> typed.CallFunction:
         """A call of a function that is written in the block language (6.6.1.4.2)."""
         given = self.arguments(node, function)
@@ -225,8 +251,12 @@ class CallChecker(StandardChecker):
         if left_out:
             names = " and ".join(pin.name for pin in left_out)
             verb = "is" if len(left_out) == 1 else "are"
-            self.report("input-not-given", node, f"{names} of {function.name} {verb} not given here and {'has' if verb == 'is' else 'have'} no initial value of {'its' if verb == 'is' else 'their'} own.",
-                        f"Add {left_out[0].name} := ... to the call, or write an initial value where {function.name} declares it.")  # fmt: skip
+            self.report(
+                "input-not-given",
+                node,
+                f"{names} of {function.name} {verb} not given here and {'has' if verb == 'is' else 'have'} no initial value of {'its' if verb == 'is' else 'their'} own.",
+                f"Add {left_out[0].name} := ... to the call, or write an initial value where {function.name} declares it.",
+            )
         if any(negated for _, _, negated in given.outputs):
             raise self.problem(
                 "not-supported",
@@ -269,7 +299,12 @@ class CallChecker(StandardChecker):
             return None
         found = holder.base.method(name.upper()) if holder.base else None
         if found is None:
-            raise self.problem("unknown-name", name_at, f"{holder.base or holder} has no method {name} to go back to.", "Correct the name.")  # fmt: skip
+            raise self.problem(
+                "unknown-name",
+                name_at,
+                f"{holder.base or holder} has no method {name} to go back to.",
+                "Correct the name.",
+            )
         return MethodCalled(found, typed.Place(holder.this, (), holder, name_at), False, name_at)
 
     def _instance_at(self, node: syntax.Expression) -> typed.Place:
@@ -290,26 +325,35 @@ class CallChecker(StandardChecker):
             if owner.kind != "INTERFACE" and (name.upper() in owner.variables or not owner.methods):
                 return None
             names = [m.name for u in owner.ancestors for m in u.methods.values()]
-            raise self.unknown(name, name_at, f"{owner} has no method {name}.", names, f"It has {listed(names) or 'none'}.")  # fmt: skip
+            raise self.unknown(
+                name, name_at, f"{owner} has no method {name}.", names, f"It has {listed(names) or 'none'}."
+            )
         is_own = place.root.section == "this" and not place.steps
         if not is_own and found.access not in ("PUBLIC", "INTERNAL"):
-            raise self.problem("private-data", name_at, f"{found.name} is a {found.access.lower()} method of {found.owner}.",
-                               f"Write METHOD PUBLIC {found.name} in {found.owner}.")  # fmt: skip
+            raise self.problem(
+                "private-data",
+                name_at,
+                f"{found.name} is a {found.access.lower()} method of {found.owner}.",
+                f"Write METHOD PUBLIC {found.name} in {found.owner}.",
+            )
         return MethodCalled(found, place, not place.is_exact, name_at)
 
     def _leads_from_variable(self, node: syntax.Expression) -> bool:
         """Whether a path begins with a variable, and not with a namespace."""
         while isinstance(node, (syntax.Member, syntax.Index, syntax.Dereference)):
             node = node.base
-        return isinstance(node, syntax.Name) and (
-            node.name.upper() == "THIS" or self.declares(node.name.upper())
-        )
+        return isinstance(node, syntax.Name) and (node.name.upper() == "THIS" or self.declares(node.name.upper()))
 
     def call_method(self, node: syntax.Call, called: MethodCalled) -> typed.CallFunction:
         """A call of a method (6.6.5.6)."""
         method = called.method
         if not called.is_virtual and method.has("ABSTRACT"):
-            raise self.problem("abstract", called.name_at, f"{method.name} of {method.owner} is ABSTRACT and has no body.", "Remove the call.")  # fmt: skip
+            raise self.problem(
+                "abstract",
+                called.name_at,
+                f"{method.name} of {method.owner} is ABSTRACT and has no body.",
+                "Remove the call.",
+            )
         return self.call_function(node, method, called.instance, called.is_virtual)
 
     def in_outs(
@@ -340,8 +384,12 @@ class CallChecker(StandardChecker):
         if node.arguments and not formal and len(node.arguments) < wanted:
             given.is_incomplete = True
             count = len(node.arguments)
-            self.report("missing-argument", node, f"{unit.name} has {counted(wanted, 'input')}; this call without names gives {count}.",
-                        f"Give all of them, or name those that are given. {pins_of(unit)}")  # fmt: skip
+            self.report(
+                "missing-argument",
+                node,
+                f"{unit.name} has {counted(wanted, 'input')}; this call without names gives {count}.",
+                f"Give all of them, or name those that are given. {pins_of(unit)}",
+            )
         unnamed = False
         for index, argument in enumerate(node.arguments):
             pin: typed.Variable | None = None
@@ -349,22 +397,34 @@ class CallChecker(StandardChecker):
                 if argument in compared:
                     given.is_incomplete = True
                     written = self.text(argument).replace("=", ":=", 1)
-                    raise self.problem("comparison-as-assignment", argument, "= compares; a value is given to a pin with :=.", f"Write {written}.")  # fmt: skip
+                    raise self.problem(
+                        "comparison-as-assignment",
+                        argument,
+                        "= compares; a value is given to a pin with :=.",
+                        f"Write {written}.",
+                    )
                 if argument.name:
                     pin = self._pin(argument, unit)
                 elif formal and unnamed:
                     continue
                 elif formal:
                     unnamed = True
-                    raise self.problem("unnamed-pin", argument, f"{self.text(argument)} has no pin; the other arguments name theirs.",
-                                       f"Write pin := {self.text(argument)}. {pins_of(unit)}")  # fmt: skip
+                    raise self.problem(
+                        "unnamed-pin",
+                        argument,
+                        f"{self.text(argument)} has no pin; the other arguments name theirs.",
+                        f"Write pin := {self.text(argument)}. {pins_of(unit)}",
+                    )
                 elif index >= len(positional) or (
-                    positional[index].section == "output"
-                    and not isinstance(argument.value, (*PLACES, syntax.Part))
+                    positional[index].section == "output" and not isinstance(argument.value, (*PLACES, syntax.Part))
                 ):
                     count = len(unit.section("input") + unit.section("in_out"))
-                    raise self.problem("too-many-arguments", argument, f"{unit.name} has {counted(count, 'input')}; this is argument {index + 1}.",
-                                       pins_of(unit))  # fmt: skip
+                    raise self.problem(
+                        "too-many-arguments",
+                        argument,
+                        f"{unit.name} has {counted(count, 'input')}; this is argument {index + 1}.",
+                        pins_of(unit),
+                    )
                 else:
                     pin = positional[index]
                 self._argument(argument, pin, given)
@@ -376,20 +436,14 @@ class CallChecker(StandardChecker):
     @staticmethod
     def _names_pin(node: syntax.Expression, unit: typed.Unit) -> bool:
         """Whether an argument compares what has the name of a pin."""
-        if (
-            not isinstance(node, syntax.Binary)
-            or node.operator != "="
-            or not isinstance(node.left, syntax.Name)
-        ):
+        if not isinstance(node, syntax.Binary) or node.operator != "=" or not isinstance(node.left, syntax.Name):
             return False
         pin = unit.variables.get(node.left.name.upper())
         return pin is not None and pin.section == "input"
 
     def _argument(self, argument: syntax.Argument, pin: typed.Variable, given: Arguments) -> None:
         if pin in given.inputs or pin in given.shared or any(pin is taken for taken, _, _ in given.outputs):
-            raise self.problem(
-                "pin-twice", argument, f"{pin.name} stands twice in this call.", "Remove one of them."
-            )
+            raise self.problem("pin-twice", argument, f"{pin.name} stands twice in this call.", "Remove one of them.")
         if pin.type is BROKEN:
             self.unit.is_broken = True
             raise Problem
@@ -410,7 +464,7 @@ class CallChecker(StandardChecker):
                 "Put the value into a variable and give that.",
             )
         place = self.place(node)
-        derived = isinstance(place.type, typed.Unit) and isinstance(pin.type, typed.Unit) and place.type.is_a(pin.type)  # fmt: skip
+        derived = isinstance(place.type, typed.Unit) and isinstance(pin.type, typed.Unit) and place.type.is_a(pin.type)
         is_open = isinstance(pin.type, OpenArray) and pin.type.takes(place.type)
         if place.type is not pin.type and not derived and not is_open:
             raise self.problem(
@@ -434,14 +488,9 @@ class CallChecker(StandardChecker):
             names = [v.name for v in unit.variables.values() if v.section in sections]
             if pin is not None:
                 raise self.problem(
-                    "private-data",
-                    name_at,
-                    f"{pin.name} is private data of {unit.name} and no pin.",
-                    pins_of(unit),
+                    "private-data", name_at, f"{pin.name} is private data of {unit.name} and no pin.", pins_of(unit)
                 )
-            raise self.unknown(
-                argument.name, name_at, f"{unit.name} has no pin {argument.name}.", names, pins_of(unit)
-            )
+            raise self.unknown(argument.name, name_at, f"{unit.name} has no pin {argument.name}.", names, pins_of(unit))
         if argument.output and pin.section != "output":
             kind = "an in-out" if pin.section == "in_out" else "an input"
             raise self.problem(
@@ -451,8 +500,12 @@ class CallChecker(StandardChecker):
                 f"Write {pin.name} := ...",
             )
         if not argument.output and pin.section == "output":
-            raise self.problem("wrong-direction", name_at, f"{pin.name} is an output of {unit.name} and cannot be given a value.",
-                               f"Write {pin.name} => variable to take its value.")  # fmt: skip
+            raise self.problem(
+                "wrong-direction",
+                name_at,
+                f"{pin.name} is an output of {unit.name} and cannot be given a value.",
+                f"Write {pin.name} => variable to take its value.",
+            )
         return pin
 
     def _output(self, argument: syntax.Argument, pin: typed.Variable) -> typed.Receiver:
@@ -462,17 +515,16 @@ class CallChecker(StandardChecker):
         texts = isinstance(target, String) and isinstance(pin.type, String) and target.width == pin.type.width
         fits = target is pin.type or texts
         if isinstance(target, Elementary) and isinstance(pin.type, Elementary) and not fits:
-            fits = not isinstance(target, Subrange) and (
-                pin.type.base is target or widens(pin.type.base, target)
-            )
+            fits = not isinstance(target, Subrange) and (pin.type.base is target or widens(pin.type.base, target))
         if not fits:
-            raise self.problem("type-mismatch", argument.value, f"{self.text(argument.value)} is {target}; {pin.name} is {pin.type}.",
-                               f"Take it into a variable of type {pin.type}.")  # fmt: skip
-        if argument.negated and pin.type.family not in ("bool", "bits"):
             raise self.problem(
                 "type-mismatch",
-                argument,
-                f"NOT needs a BOOL or a bit string; {pin.name} is {pin.type}.",
-                "Remove NOT.",
+                argument.value,
+                f"{self.text(argument.value)} is {target}; {pin.name} is {pin.type}.",
+                f"Take it into a variable of type {pin.type}.",
+            )
+        if argument.negated and pin.type.family not in ("bool", "bits"):
+            raise self.problem(
+                "type-mismatch", argument, f"NOT needs a BOOL or a bit string; {pin.name} is {pin.type}.", "Remove NOT."
             )
         return receiver

@@ -33,11 +33,20 @@ def _check_programs(node: syntax.Configuration, unit: typed.Unit, checker: TypeC
     tasks = {task.name.upper() for task in node.tasks}
     for program in node.programs:
         if program.task is None:
-            checker.report("no-task", program, f"The program {program.name} is in no task.",
-                           f"Write PROGRAM {program.name} WITH {node.tasks[0].name if node.tasks else 'task'} : {program.type.name};")  # fmt: skip
+            checker.report(
+                "no-task",
+                program,
+                f"The program {program.name} is in no task.",
+                f"Write PROGRAM {program.name} WITH {node.tasks[0].name if node.tasks else 'task'} : {program.type.name};",
+            )
         elif program.task.name.upper() not in tasks:
-            checker.unknown(program.task.name, program.task, f"There is no task {program.task.name}.",
-                            [task.name for task in node.tasks], "Declare it: TASK name (INTERVAL := T#10ms);")  # fmt: skip
+            checker.unknown(
+                program.task.name,
+                program.task,
+                f"There is no task {program.task.name}.",
+                [task.name for task in node.tasks],
+                "Declare it: TASK name (INTERVAL := T#10ms);",
+            )
         kind = checker.find_unit(program.type.name.upper())
         if kind is None or kind.kind != "PROGRAM":
             known = [u.name for u in checker.scope.units.values() if u.kind == "PROGRAM"]
@@ -50,7 +59,13 @@ def _check_programs(node: syntax.Configuration, unit: typed.Unit, checker: TypeC
         elif program.name.upper() in unit.variables:
             first = unit.variables[program.name.upper()]
             related = Related(unit.source, first.start, first.end, f"{first.name} is first declared here")
-            checker.report("name-twice", program, f"{program.name} is declared twice in {unit.name}.", "Give one of the two another name.", related)  # fmt: skip
+            checker.report(
+                "name-twice",
+                program,
+                f"{program.name} is declared twice in {unit.name}.",
+                "Give one of the two another name.",
+                related,
+            )
         else:
             unit.variables[program.name.upper()] = typed.Variable(
                 program.name, "private", kind, False, None, "", program.start, program.end
@@ -62,9 +77,7 @@ def _is_in(program: syntax.ProgramInstance, unit: typed.Unit) -> bool:
     return program.name.upper() in unit.variables
 
 
-def _task(
-    task: syntax.Task, node: syntax.Configuration, unit: typed.Unit, checker: TypeChecker
-) -> typed.Task | None:
+def _task(task: syntax.Task, node: syntax.Configuration, unit: typed.Unit, checker: TypeChecker) -> typed.Task | None:
     """A task; None, with a finding, when it never runs."""
     interval: int | None = None
     single: typed.Expression | None = None
@@ -75,13 +88,19 @@ def _task(
         if task.interval is not None:
             interval = int(checker.constant(task.interval, TIME, "INTERVAL"))
             if interval <= 0:
-                checker.report("out-of-range", task.interval, "An interval is longer than nothing.", "Write one such as T#10ms.")  # fmt: skip
+                checker.report(
+                    "out-of-range", task.interval, "An interval is longer than nothing.", "Write one such as T#10ms."
+                )
                 interval = None
         elif task.single is not None:
             single = checker.condition(task.single, "SINGLE")
         else:
-            checker.report("missing-interval", task, f"The task {task.name} never runs: it has neither INTERVAL nor SINGLE.",
-                           "Write INTERVAL := T#10ms.")  # fmt: skip
+            checker.report(
+                "missing-interval",
+                task,
+                f"The task {task.name} never runs: it has neither INTERVAL nor SINGLE.",
+                "Write INTERVAL := T#10ms.",
+            )
     programs = tuple(
         unit.variables[p.name.upper()]
         for p in node.programs
@@ -129,16 +148,10 @@ def _call(program: typed.Variable) -> typed.Statement:
     return typed.CallInstance(syntax.NO_PLACE, typed.whole(program), kind, (), (), ())
 
 
-def find_idle(
-    units: Iterable[typed.Unit], configurations: Iterable[syntax.Configuration], findings: Findings
-) -> None:
+def find_idle(units: Iterable[typed.Unit], configurations: Iterable[syntax.Configuration], findings: Findings) -> None:
     """Report programs that no configuration runs."""
     configurations = list(configurations)
-    run = {
-        program.type.name.upper().rpartition(".")[2]
-        for written in configurations
-        for program in written.programs
-    }
+    run = {program.type.name.upper().rpartition(".")[2] for written in configurations for program in written.programs}
     found = next(((written, task) for written in configurations for task in written.tasks), None)
     for unit in units:
         if unit.kind == "PROGRAM" and unit.name.upper() not in run:
@@ -159,9 +172,7 @@ def _task_for(unit: typed.Unit, found: tuple[syntax.Configuration, syntax.Task] 
     instance = f"{unit.name.lower()}_1"
     if found is not None:
         configuration, task = found
-        return (
-            f"Write PROGRAM {instance} WITH {task.name} : {unit.name}; in CONFIGURATION {configuration.name}."
-        )
+        return f"Write PROGRAM {instance} WITH {task.name} : {unit.name}; in CONFIGURATION {configuration.name}."
     return (
         f"Write, in a file of its own: CONFIGURATION Plant TASK main (INTERVAL := T#100ms, PRIORITY := 1); "
         f"PROGRAM {instance} WITH main : {unit.name}; END_CONFIGURATION"

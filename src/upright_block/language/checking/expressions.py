@@ -37,7 +37,7 @@ from upright_block.language.types import (
     Type,
     is_real,
     widens,
-)  # fmt: skip
+)
 
 
 class ExpressionChecker(OperatorChecker):
@@ -60,10 +60,7 @@ class ExpressionChecker(OperatorChecker):
         found = self.any_value(node)
         if not isinstance(found.type, Elementary):
             raise self.problem(
-                "type-mismatch",
-                node,
-                f"{self.text(node)} is {found.type} as a whole.",
-                "Name an element or a field.",
+                "type-mismatch", node, f"{self.text(node)} is {found.type} as a whole.", "Name an element or a field."
             )
         return found, found.type
 
@@ -74,8 +71,12 @@ class ExpressionChecker(OperatorChecker):
             return found
         if found.type.family == "untyped":
             return self.coerce(found, BOOL, node, what)
-        raise self.problem("type-mismatch", node, f"{what} needs a BOOL; {self.text(node)} is {found.type}.",
-                           "Compare it with a value.")  # fmt: skip
+        raise self.problem(
+            "type-mismatch",
+            node,
+            f"{what} needs a BOOL; {self.text(node)} is {found.type}.",
+            "Compare it with a value.",
+        )
 
     def expression(self, node: syntax.Expression) -> typed.Expression:
         """The typed expression."""
@@ -88,12 +89,10 @@ class ExpressionChecker(OperatorChecker):
             return constants.evaluate(found)
         except constants.NotConstant:
             number = constants.nearly(found)
-            way_out = (
-                "Use a literal or a VAR CONSTANT."
-                if number is None
-                else f"Write {shown_real(number, LREAL)}."
-            )
-            raise self.problem("not-constant", node, f"{what} must be known before the run; {self.text(node)} is not.", way_out) from None  # fmt: skip
+            way_out = "Use a literal or a VAR CONSTANT." if number is None else f"Write {shown_real(number, LREAL)}."
+            raise self.problem(
+                "not-constant", node, f"{what} must be known before the run; {self.text(node)} is not.", way_out
+            ) from None
 
     # --- conversion to a wanted type ---
 
@@ -119,11 +118,7 @@ class ExpressionChecker(OperatorChecker):
         target = wanted.target
         if not isinstance(target, typed.Unit) or target.kind != "INTERFACE" or not isinstance(node, PLACES):
             return None
-        if (
-            isinstance(node, syntax.Name)
-            and node.name.upper() != "THIS"
-            and not self.declares(node.name.upper())
-        ):
+        if isinstance(node, syntax.Name) and node.name.upper() != "THIS" and not self.declares(node.name.upper()):
             return None
         place = self.place(node)
         if not isinstance(place.type, typed.Unit):
@@ -178,9 +173,7 @@ class ExpressionChecker(OperatorChecker):
                 )
         return inner
 
-    def _coerce_text(
-        self, found: typed.Expression, wanted: String, node: syntax.Node, what: str
-    ) -> typed.Expression:
+    def _coerce_text(self, found: typed.Expression, wanted: String, node: syntax.Node, what: str) -> typed.Expression:
         type_ = found.type
         if not isinstance(type_, String):
             raise self.mismatch(type_, wanted, node, what)
@@ -204,9 +197,7 @@ class ExpressionChecker(OperatorChecker):
             )
         return found
 
-    def _one_character(
-        self, found: typed.Constant, wanted: Elementary, node: syntax.Node
-    ) -> typed.Expression:
+    def _one_character(self, found: typed.Constant, wanted: Elementary, node: syntax.Node) -> typed.Expression:
         try:
             return typed.Constant(wanted, character(str(found.value), wanted))
         except LiteralProblem as problem:
@@ -324,10 +315,7 @@ class ExpressionChecker(OperatorChecker):
         if len(owners) > 1:
             ways = " or ".join(f"{owner}#{node.name}" for owner in owners[:2])
             raise self.problem(
-                "ambiguous-value",
-                node,
-                f"{node.name} is a value of {len(owners)} enumerations.",
-                f"Write {ways}.",
+                "ambiguous-value", node, f"{node.name} is a value of {len(owners)} enumerations.", f"Write {ways}."
             )
         for owner in owners:
             return typed.Constant(owner, owner.members[node.name.upper()][1])
@@ -341,22 +329,14 @@ class ExpressionChecker(OperatorChecker):
         if own or not found:
             return own
         for key in self.unit.syntax.home.keys(""):
-            near = [
-                v.enumeration
-                for v in found
-                if v.unit is None and f"{v.namespace.upper()}.".lstrip(".") == key
-            ]
+            near = [v.enumeration for v in found if v.unit is None and f"{v.namespace.upper()}.".lstrip(".") == key]
             if near:
                 return near
         return []
 
     def named_value(self, node: syntax.Expression, wanted: Type) -> typed.Expression | None:
         """The value of an enumeration that a bare name stands for where one of that type is wanted."""
-        if (
-            not isinstance(wanted, Enumeration)
-            or not isinstance(node, syntax.Name)
-            or self.declares(node.name.upper())
-        ):
+        if not isinstance(wanted, Enumeration) or not isinstance(node, syntax.Name) or self.declares(node.name.upper()):
             return None
         known = wanted.members.get(node.name.upper())
         return typed.Constant(wanted, known[1]) if known else None
@@ -379,10 +359,7 @@ class ExpressionChecker(OperatorChecker):
     def _no_value(self, node: syntax.Expression) -> typed.Expression:
         parts = "the elements" if isinstance(node, syntax.ArrayValue) else "the fields"
         raise self.problem(
-            "no-value",
-            node,
-            f"{self.text(node)} can only be an initial value.",
-            f"Assign {parts} one by one.",
+            "no-value", node, f"{self.text(node)} can only be an initial value.", f"Assign {parts} one by one."
         )
 
     # --- calls: see the checker of calls ---

@@ -12,9 +12,7 @@ from upright_block.language.limits import MOST_NESTED
 
 Checker = Callable[[typed.Unit], TypeChecker]
 _ACCESS: tuple[typed.Access, ...] = ("PUBLIC", "PROTECTED", "PRIVATE", "INTERNAL")
-_EXTENDS = {
-    "FUNCTION_BLOCK": ("FUNCTION_BLOCK", "CLASS"), "CLASS": ("CLASS",), "INTERFACE": ("INTERFACE",),
-}  # fmt: skip
+_EXTENDS = {"FUNCTION_BLOCK": ("FUNCTION_BLOCK", "CLASS"), "CLASS": ("CLASS",), "INTERFACE": ("INTERFACE",)}
 
 
 def access_of(qualifiers: Iterable[str], otherwise: typed.Access = "PROTECTED") -> typed.Access:
@@ -29,17 +27,12 @@ def inherit(unit: typed.Unit, checker: TypeChecker) -> None:
         if base is None:
             continue
         if base.has("FINAL"):
-            checker.report(
-                "final", named, f"{base.name} is FINAL and cannot be extended.", "Hold an instance of it."
-            )
+            checker.report("final", named, f"{base.name} is FINAL and cannot be extended.", "Hold an instance of it.")
         elif unit.kind == "INTERFACE":
             unit.interfaces.append(base)
         elif unit.base is not None:
             checker.report(
-                "two-bases",
-                named,
-                f"{unit.name} extends more than one unit.",
-                "Extend one; implement interfaces.",
+                "two-bases", named, f"{unit.name} extends more than one unit.", "Extend one; implement interfaces."
             )
         else:
             unit.base = base
@@ -49,9 +42,7 @@ def inherit(unit: typed.Unit, checker: TypeChecker) -> None:
             unit.interfaces.append(interface)
 
 
-def _named(
-    node: syntax.TypeName, checker: TypeChecker, keyword: str, kinds: tuple[str, ...]
-) -> typed.Unit | None:
+def _named(node: syntax.TypeName, checker: TypeChecker, keyword: str, kinds: tuple[str, ...]) -> typed.Unit | None:
     found = checker.find_unit(node.name.upper())
     if found is None:
         known = [u.name for u in checker.scope.units.values() if u.kind in kinds]
@@ -96,12 +87,7 @@ def check_methods(unit: typed.Unit, checker: Checker) -> None:
                 _declared(inherited),
             )
         if inherited.has("FINAL"):
-            own.report(
-                "final",
-                written,
-                f"{inherited.owner}.{method.name} is FINAL.",
-                "Give the method another name.",
-            )
+            own.report("final", written, f"{inherited.owner}.{method.name} is FINAL.", "Give the method another name.")
         _check_same(own, written, method, inherited)
     if unit.kind != "INTERFACE":
         _check_promises(unit, checker(unit))
@@ -109,10 +95,7 @@ def check_methods(unit: typed.Unit, checker: Checker) -> None:
 
 def _declared(method: typed.Unit) -> Related:
     return Related(
-        method.source,
-        method.syntax.start,
-        method.syntax.end,
-        f"{method.owner}.{method.name} is declared here",
+        method.source, method.syntax.start, method.syntax.end, f"{method.owner}.{method.name} is declared here"
     )
 
 
@@ -185,16 +168,24 @@ def cut_above(units: Iterable[typed.Unit], checker_of: Callable[[typed.Unit], Ty
             if not waiting:
                 levels[unit] = 1 + max((levels[above] for above in _above(unit)), default=0)
                 if levels[unit] > MOST_NESTED:
-                    checker_of(unit).report("nested-too-deep", _written(unit, unit), f"{unit.name} extends more than {MOST_NESTED} units one after the other.",
-                                            "Hold instances instead.")  # fmt: skip
+                    checker_of(unit).report(
+                        "nested-too-deep",
+                        _written(unit, unit),
+                        f"{unit.name} extends more than {MOST_NESTED} units one after the other.",
+                        "Hold instances instead.",
+                    )
                     unit.base, unit.interfaces, levels[unit] = None, [], 1
                 del path[unit]
                 stack.pop()
                 continue
             above = waiting.pop()
             if above in path:
-                checker_of(unit).report("recursion", _written(unit, above), f"{unit.name} extends itself.",
-                                        "Remove EXTENDS from one of the two.")  # fmt: skip
+                checker_of(unit).report(
+                    "recursion",
+                    _written(unit, above),
+                    f"{unit.name} extends itself.",
+                    "Remove EXTENDS from one of the two.",
+                )
                 unit.base = None if unit.base is above else unit.base
                 unit.interfaces = [i for i in unit.interfaces if i is not above]
             elif above not in levels:

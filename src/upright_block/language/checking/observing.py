@@ -52,13 +52,13 @@ def _refuse_changes(value: typed.Expression, checker: TypeChecker) -> None:
         unit = access.unit
         if access.kind == "read" or (unit is not None and access.place is None and not _may_change(unit)):
             continue
-        what = (
-            f"calls {unit.name}, which may change something" if unit else "hands on a variable to be changed"
-        )
+        what = f"calls {unit.name}, which may change something" if unit else "hands on a variable to be changed"
         raise checker.problem(
-            "changes-something", access.origin, f"An expression that looks at {checker.unit.owner} {what}.",
+            "changes-something",
+            access.origin,
+            f"An expression that looks at {checker.unit.owner} {what}.",
             "Look at variables, and call functions of their values alone.",
-        )  # fmt: skip
+        )
 
 
 def _may_change(function: typed.Unit) -> bool:

@@ -37,7 +37,7 @@ from upright_block.language.types import (
     is_integer,
     is_real,
     widens,
-)  # fmt: skip
+)
 
 _COMPARISONS = frozenset({"=", "<>", "<", ">", "<=", ">="})
 _LOGIC = frozenset({"AND", "OR", "XOR"})
@@ -46,9 +46,11 @@ _MOVED = {
     (a, sign, b): result
     for moment, duration in ((TOD, TIME), (DT, TIME), (LTOD, LTIME), (LDT, LTIME))
     for a, sign, b, result in (
-        (moment, "+", duration, moment), (moment, "-", duration, moment), (moment, "-", moment, duration),
+        (moment, "+", duration, moment),
+        (moment, "-", duration, moment),
+        (moment, "-", moment, duration),
     )
-} | {(DATE, "-", DATE): TIME, (LDATE, "-", LDATE): LTIME}  # fmt: skip
+} | {(DATE, "-", DATE): TIME, (LDATE, "-", LDATE): LTIME}
 """What comes of a date or time of day and another, by operator (table 35)."""
 _NAMED = {"+": "add", "-": "subtract", "*": "multiply", "/": "divide", "MOD": "take the remainder of"}
 
@@ -110,17 +112,13 @@ class OperatorChecker(PlaceChecker):
         type_ = self._elementary(operand, node.operand)
         if operator == "NOT":
             if type_.family == "untyped" and isinstance(operand, (typed.Bare, typed.Constant)):
-                return self._later(
-                    operand, lambda wanted: self._not(node, self.coerce(operand, wanted, node, ""))
-                )
+                return self._later(operand, lambda wanted: self._not(node, self.coerce(operand, wanted, node, "")))
             return self._not(node, operand)
         if isinstance(operand, typed.Constant) and type_.family == "untyped":
             number = constants.number(operand)
             return typed.Constant(type_, -number if operator == "-" else number)
         if isinstance(operand, typed.Bare):
-            return self._later(
-                operand, lambda type_: self._signed(node, self.coerce(operand, type_, node, ""))
-            )
+            return self._later(operand, lambda type_: self._signed(node, self.coerce(operand, type_, node, "")))
         return self._signed(node, operand)
 
     def _not(self, node: syntax.Unary, operand: typed.Expression) -> typed.Expression:
@@ -128,8 +126,12 @@ class OperatorChecker(PlaceChecker):
         type_ = self._elementary(operand, node.operand)
         if type_.family in ("bool", "bits"):
             return typed.Unary(type_, "NOT", operand, node.start)
-        raise self.problem("type-mismatch", node, f"NOT needs a BOOL or a bit string; {self.text(node.operand)} is {type_}.",
-                            "Compare it with a value, or negate with -.")  # fmt: skip
+        raise self.problem(
+            "type-mismatch",
+            node,
+            f"NOT needs a BOOL or a bit string; {self.text(node.operand)} is {type_}.",
+            "Compare it with a value, or negate with -.",
+        )
 
     def _signed(self, node: syntax.Unary, operand: typed.Expression) -> typed.Expression:
         """A number with a sign before it."""
@@ -142,10 +144,7 @@ class OperatorChecker(PlaceChecker):
             else f"{type_} has no negative values; convert to a signed type."
         )
         raise self.problem(
-            "type-mismatch",
-            node,
-            f"{operator} needs a signed number; {self.text(node.operand)} is {type_}.",
-            way_out,
+            "type-mismatch", node, f"{operator} needs a signed number; {self.text(node.operand)} is {type_}.", way_out
         )
 
     def _binary(self, node: syntax.Binary) -> typed.Expression:
@@ -171,19 +170,13 @@ class OperatorChecker(PlaceChecker):
         left = self.expression(left_at)
         return left, self.named_value(right_at, left.type) or self.expression(right_at)
 
-    def _operation(
-        self, node: syntax.Binary, left: typed.Expression, right: typed.Expression
-    ) -> typed.Expression:
+    def _operation(self, node: syntax.Binary, left: typed.Expression, right: typed.Expression) -> typed.Expression:
         operator = node.operator
         if isinstance(left.type, String) or isinstance(right.type, String):
             return self._compare_texts(node, left, right)
         left_type, right_type = self._elementary(left, node.left), self._elementary(right, node.right)
         if left_type.family == "untyped" and right_type.family == "untyped":
-            if (
-                isinstance(left, typed.Constant)
-                and isinstance(right, typed.Constant)
-                and operator not in _LOGIC
-            ):
+            if isinstance(left, typed.Constant) and isinstance(right, typed.Constant) and operator not in _LOGIC:
                 return self._fold(node, left, right)
             return self._later_operation(node, left, right)
         if UNTYPED_REAL in (left_type, right_type) and operator in ("+", "-", "*", "/"):
@@ -197,22 +190,26 @@ class OperatorChecker(PlaceChecker):
         type_ = self._common_type(node, left, right)
         if operator in _LOGIC:
             if type_.family not in ("bool", "bits"):
-                raise self.problem("type-mismatch", node, f"{operator} combines BOOL or bit strings; these are {type_}.",
-                                   "Compare each with a value first." if is_integer(type_) or is_real(type_) else "")  # fmt: skip
+                raise self.problem(
+                    "type-mismatch",
+                    node,
+                    f"{operator} combines BOOL or bit strings; these are {type_}.",
+                    "Compare each with a value first." if is_integer(type_) or is_real(type_) else "",
+                )
             result = type_
         elif operator in _COMPARISONS:
             result = BOOL
             if type_.family in ("reference", "enumeration") and operator not in ("=", "<>"):
-                raise self.problem(
-                    "type-mismatch", node, f"{type_} has no order for {operator}.", "Use = and <>."
-                )
+                raise self.problem("type-mismatch", node, f"{type_} has no order for {operator}.", "Use = and <>.")
         else:
             wanted = "ANY_INT" if operator == "MOD" else "ANY_NUM"
             if not in_group(type_, wanted):
                 raise self.problem(
-                    "type-mismatch", node, f"{operator} needs numbers; {self._types(node, left, right)}.",
+                    "type-mismatch",
+                    node,
+                    f"{operator} needs numbers; {self._types(node, left, right)}.",
                     "Convert to an integer first." if type_.family in ("bits", "bool", "real") else "",
-                )  # fmt: skip
+                )
             result = type_
         left = self.coerce(left, type_, node.left, "")
         right = self.coerce(right, type_, node.right, "")
@@ -220,9 +217,7 @@ class OperatorChecker(PlaceChecker):
             raise self.problem("division-by-zero", node, "This divides by zero.", "Divide by something else.")
         return typed.Binary(result, operator, left, right, node.operator_start)
 
-    def _later(
-        self, like: typed.Bare | typed.Constant, build: Callable[[Elementary], typed.Expression]
-    ) -> typed.Bare:
+    def _later(self, like: typed.Bare | typed.Constant, build: Callable[[Elementary], typed.Expression]) -> typed.Bare:
         """What is made of something bare is bare itself."""
         assert isinstance(like.type, Elementary)
         return typed.Bare(like.type, default_type(like), build)
@@ -235,7 +230,9 @@ class OperatorChecker(PlaceChecker):
         default = widest(pair)
         is_exact = UNTYPED_REAL not in (left.type, right.type)
         if node.operator in _COMPARISONS or (node.operator in ("/", "MOD") and is_exact):
-            return self._operation(node, self.coerce(left, default, node.left, ""), self.coerce(right, default, node.right, ""))  # fmt: skip
+            return self._operation(
+                node, self.coerce(left, default, node.left, ""), self.coerce(right, default, node.right, "")
+            )
         if node.operator == "**":
             return self._power(node, left, right)
         links = [(node, right)]
@@ -246,9 +243,12 @@ class OperatorChecker(PlaceChecker):
         return _Chain(type_, default, lambda wanted: self._linked(left, links, default, wanted), left, links)
 
     def _linked(
-        self, left: typed.Expression, links: Sequence[tuple[syntax.Binary, typed.Expression]], default: Elementary,
+        self,
+        left: typed.Expression,
+        links: Sequence[tuple[syntax.Binary, typed.Expression]],
+        default: Elementary,
         wanted: Elementary,
-    ) -> typed.Expression:  # fmt: skip
+    ) -> typed.Expression:
         """A chain of operators in the type that is wanted."""
         if is_real(default) and not is_real(wanted):
             return self.coerce(self._linked(left, links, default, default), wanted, links[-1][0], "")
@@ -263,14 +263,14 @@ class OperatorChecker(PlaceChecker):
     def _elementary(self, found: typed.Expression, node: syntax.Expression) -> Elementary:
         if not isinstance(found.type, Elementary):
             raise self.problem(
-                "type-mismatch", node, f"{self.text(node)} is {found.type} and has no single value.",
+                "type-mismatch",
+                node,
+                f"{self.text(node)} is {found.type} and has no single value.",
                 "Name an element or a field.",
-            )  # fmt: skip
+            )
         return found.type
 
-    def _compare_texts(
-        self, node: syntax.Binary, left: typed.Expression, right: typed.Expression
-    ) -> typed.Expression:
+    def _compare_texts(self, node: syntax.Binary, left: typed.Expression, right: typed.Expression) -> typed.Expression:
         """Texts of one width compare character by character (table 33); a one-character text may be a CHAR."""
         for one, other, one_at in ((left, right, node.left), (right, left, node.right)):
             if other.type.family == "char" and isinstance(one, typed.Constant) and isinstance(one.value, str):
@@ -278,11 +278,7 @@ class OperatorChecker(PlaceChecker):
                 pair = (made, other) if one is left else (other, made)
                 return self._operation(node, *pair)
         if node.operator not in _COMPARISONS:
-            way_out = (
-                "Join texts with CONCAT."
-                if node.operator in ("+", "AND")
-                else "Convert them to numbers first."
-            )
+            way_out = "Join texts with CONCAT." if node.operator in ("+", "AND") else "Convert them to numbers first."
             raise self.problem("type-mismatch", node, f"{node.operator} has no meaning for texts.", way_out)
         if (
             not (isinstance(left.type, String) and isinstance(right.type, String))
@@ -291,9 +287,7 @@ class OperatorChecker(PlaceChecker):
             raise self.mismatch_pair(node, left, right)
         return typed.Binary(BOOL, node.operator, left, right, node.operator_start)
 
-    def _common_type(
-        self, node: syntax.Binary, left: typed.Expression, right: typed.Expression
-    ) -> Elementary:
+    def _common_type(self, node: syntax.Binary, left: typed.Expression, right: typed.Expression) -> Elementary:
         """The type in which an operator works: a literal follows the other operand."""
         a, b = self._elementary(left, node.left), self._elementary(right, node.right)
         for one, other in ((a, b), (b, a)):
@@ -320,21 +314,27 @@ class OperatorChecker(PlaceChecker):
             other_at, other = (node.left, left.type) if right.type is BOOL else (node.right, right.type)
             if isinstance(other, Elementary) and (in_group(other, "ANY_NUM") or other.family == "bits"):
                 zero = "0.0" if is_real(other) else "0"
-                return self.problem("type-mismatch", other_at, f"{node.operator} combines a BOOL with another BOOL; {self.text(other_at)} is {other}.",
-                                    f"Write {self._operand(other_at)} <> {zero}, or compare it with another value.")  # fmt: skip
+                return self.problem(
+                    "type-mismatch",
+                    other_at,
+                    f"{node.operator} combines a BOOL with another BOOL; {self.text(other_at)} is {other}.",
+                    f"Write {self._operand(other_at)} <> {zero}, or compare it with another value.",
+                )
         if isinstance(left.type, Enumeration) and isinstance(right.type, Enumeration):
             both = f"TO_LINT({self.text(node.left)}) {node.operator} TO_LINT({self.text(node.right)})"
-            return self.problem("type-mismatch", node, f"Cannot {verb} values of two enumerations: {self._types(node, left, right)}.",
-                                f"Write {both}, if their numbers mean the same.")  # fmt: skip
+            return self.problem(
+                "type-mismatch",
+                node,
+                f"Cannot {verb} values of two enumerations: {self._types(node, left, right)}.",
+                f"Write {both}, if their numbers mean the same.",
+            )
         way_out = "Convert one of them to the type of the other."
         for one, other, one_at in ((left.type, right.type, node.left), (right.type, left.type, node.right)):
             function = self.conversion(one, LREAL if other is UNTYPED_REAL else other)
             if function:
                 way_out = f"Convert one of them, as in {function}({self.text(one_at)})."
                 break
-        return self.problem(
-            "type-mismatch", node, f"Cannot {verb} these: {self._types(node, left, right)}.", way_out
-        )
+        return self.problem("type-mismatch", node, f"Cannot {verb} these: {self._types(node, left, right)}.", way_out)
 
     def _operand(self, node: syntax.Expression) -> str:
         """The text of an expression as one operand of an operator."""
@@ -355,15 +355,10 @@ class OperatorChecker(PlaceChecker):
             return constants.fold(operator, left, right, result)
         except constants.NotConstant:
             raise self.problem(
-                "out-of-range",
-                node,
-                f"{self.text(node)} has no value that a number can hold.",
-                "Use smaller numbers.",
+                "out-of-range", node, f"{self.text(node)} has no value that a number can hold.", "Use smaller numbers."
             ) from None
 
-    def _power(
-        self, node: syntax.Binary, left: typed.Expression, right: typed.Expression
-    ) -> typed.Expression:
+    def _power(self, node: syntax.Binary, left: typed.Expression, right: typed.Expression) -> typed.Expression:
         """``a ** b``: EXPT computed as LREAL, rounded to REAL when the base is REAL (table 71, 29)."""
         if isinstance(left, (typed.Bare, typed.Constant)) and left.type.family == "untyped":
             base = left
@@ -372,13 +367,15 @@ class OperatorChecker(PlaceChecker):
             return typed.Bare(UNTYPED_REAL, LREAL, lambda type_: self._power_as(node, base, right, type_))
         base_type, exponent_type = self._elementary(left, node.left), self._elementary(right, node.right)
         if not is_real(base_type):
-            raise self.problem("type-mismatch", node.left, f"The base of ** is REAL or LREAL; {self.text(node.left)} is {left.type}.",
-                               "Convert it to LREAL, or multiply.")  # fmt: skip
-        if not in_group(exponent_type, "ANY_NUM") and exponent_type.family != "untyped":
             raise self.problem(
                 "type-mismatch",
-                node.right,
-                f"The exponent of ** is a number; {self.text(node.right)} is {right.type}.",
+                node.left,
+                f"The base of ** is REAL or LREAL; {self.text(node.left)} is {left.type}.",
+                "Convert it to LREAL, or multiply.",
+            )
+        if not in_group(exponent_type, "ANY_NUM") and exponent_type.family != "untyped":
+            raise self.problem(
+                "type-mismatch", node.right, f"The exponent of ** is a number; {self.text(node.right)} is {right.type}."
             )
         base_value = self.as_number(left, LREAL, node.left)
         exponent = self.as_number(right, LREAL, node.right)
@@ -414,13 +411,21 @@ class OperatorChecker(PlaceChecker):
         if left_type.family == "duration" and operator in ("*", "/") and right_type.family not in _TIMED:
             return self._scaled_duration(node, left, left_type, right, right_type)
         if operator == "*" and right_type.family == "duration" and left_type.family not in _TIMED:
-            raise self.problem("type-mismatch", node, f"The duration stands first when it is multiplied; {self._types(node, left, right)}.",
-                               f"Write {self.text(node.right)} * {self.text(node.left)}.")  # fmt: skip
+            raise self.problem(
+                "type-mismatch",
+                node,
+                f"The duration stands first when it is multiplied; {self._types(node, left, right)}.",
+                f"Write {self.text(node.right)} * {self.text(node.left)}.",
+            )
         for one, one_at, other in ((left, node.left, right_type), (right, node.right, left_type)):
             if one.type.family == "untyped":
                 number = shown_number(constants.number(one)) if isinstance(one, typed.Constant) else "1"
-                raise self.problem("type-mismatch", one_at, f"{self.text(one_at)} has no unit; the other value is {other}.",
-                                   f"Write T#{number}ms, if it counts milliseconds, or T#{number}s, if it counts seconds.")  # fmt: skip
+                raise self.problem(
+                    "type-mismatch",
+                    one_at,
+                    f"{self.text(one_at)} has no unit; the other value is {other}.",
+                    f"Write T#{number}ms, if it counts milliseconds, or T#{number}s, if it counts seconds.",
+                )
         moved = _MOVED.get((left_type, operator, right_type))
         if moved is not None:
             return typed.Binary(moved, operator, left, right, node.operator_start)
@@ -437,9 +442,7 @@ class OperatorChecker(PlaceChecker):
             if type_.family == "duration" and operator == "/":
                 numbers = (f"TO_LREAL(NANOSECONDS({self.text(one)}))" for one in (node.left, node.right))
                 way_out = f"Divide numbers: {' / '.join(numbers)}."
-            raise self.problem(
-                "type-mismatch", node, f"{operator} has no meaning between two {what}.", way_out
-            )
+            raise self.problem("type-mismatch", node, f"{operator} has no meaning between two {what}.", way_out)
         return typed.Binary(
             BOOL if operator in _COMPARISONS else type_,
             operator,

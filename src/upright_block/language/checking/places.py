@@ -23,7 +23,7 @@ from upright_block.language.types import (
     String,
     Type,
     is_integer,
-)  # fmt: skip
+)
 
 _ELSEWHERE_FOR_ELSE = frozenset({"DEFAULT", "OTHERS", "OTHERWISE"})
 _SAME_WIDTH = {8: "BYTE", 16: "WORD", 32: "DWORD", 64: "LWORD"}
@@ -47,9 +47,7 @@ class PlaceChecker(Reporter):
         """Report that an instance stands where a value is wanted."""
         pins = block.section("output") or block.section("input")
         shown = self.text(node)
-        way_out = (
-            f"Name one of its pins, such as {shown}.{pins[0].name}." if pins else "Name one of its pins."
-        )
+        way_out = f"Name one of its pins, such as {shown}.{pins[0].name}." if pins else "Name one of its pins."
         return self.problem(
             "no-value", node, f"{shown} is an instance of {block} and has no value of its own.", way_out
         )
@@ -61,9 +59,7 @@ class PlaceChecker(Reporter):
             self.unit.is_broken = True
             raise Problem
         if make is None:
-            raise self.problem(
-                "no-place", node, f"{self.text(node)} is no variable.", "Name a variable or a pin."
-            )
+            raise self.problem("no-place", node, f"{self.text(node)} is no variable.", "Name a variable or a pin.")
         return make(self, node)
 
     @property
@@ -85,9 +81,16 @@ class PlaceChecker(Reporter):
         key, holder = node.name.upper(), self.holder
         if key in ("THIS", "SUPER"):
             if holder is None:
-                raise self.problem("outside-an-instance", node, f"{node.name} has no meaning in a function.", "Use it in a block or a method.")  # fmt: skip
+                raise self.problem(
+                    "outside-an-instance",
+                    node,
+                    f"{node.name} has no meaning in a function.",
+                    "Use it in a block or a method.",
+                )
             if key == "SUPER":
-                raise self.problem("no-value", node, "SUPER has no value of its own.", "Call a method of it: SUPER.method(...).")  # fmt: skip
+                raise self.problem(
+                    "no-value", node, "SUPER has no value of its own.", "Call a method of it: SUPER.method(...)."
+                )
             return typed.Place(holder.this, (), holder, node)
         owner = self.unit.owner
         if owner is not None and key not in self.unit.variables and key != self.unit.name.upper():
@@ -131,12 +134,25 @@ class PlaceChecker(Reporter):
         callee = self.find_unit(node.name.upper())
         if callee is not None:
             if callee.kind == "FUNCTION_BLOCK":
-                return self.problem("block-without-instance", node, f"{callee.name} is a block, not a variable.",
-                                    f"Declare an instance of it (VAR name : {callee.name}; END_VAR) and use its pins.")  # fmt: skip
-            return self.problem("function-without-call", node, f"{callee.name} is a {callee.kind.lower()} and is called with parentheses.",
-                                f"Write {callee.name}(...).")  # fmt: skip
+                return self.problem(
+                    "block-without-instance",
+                    node,
+                    f"{callee.name} is a block, not a variable.",
+                    f"Declare an instance of it (VAR name : {callee.name}; END_VAR) and use its pins.",
+                )
+            return self.problem(
+                "function-without-call",
+                node,
+                f"{callee.name} is a {callee.kind.lower()} and is called with parentheses.",
+                f"Write {callee.name}(...).",
+            )
         if node.name.upper() in _ELSEWHERE_FOR_ELSE:
-            return self.problem("unknown-name", node, f"{node.name} is not declared in {self.unit_shown}.", "In a CASE all other values stand under ELSE, without a colon.")  # fmt: skip
+            return self.problem(
+                "unknown-name",
+                node,
+                f"{node.name} is not declared in {self.unit_shown}.",
+                "In a CASE all other values stand under ELSE, without a colon.",
+            )
         names = [v.name for v in self.unit.variables.values()]
         names += [v.name for v in self.holder.variables.values()] if self.holder else []
         names += [v.name for v in self.scope.globals.variables.values()]
@@ -164,10 +180,7 @@ class PlaceChecker(Reporter):
             )
         if not isinstance(owner, typed.Compound):
             raise self.problem(
-                "no-pins",
-                node,
-                f"{self.text(node.base)} is {owner} and has no pins.",
-                f"Remove .{node.name}.",
+                "no-pins", node, f"{self.text(node.base)} is {owner} and has no pins.", f"Remove .{node.name}."
             )
         if isinstance(owner, typed.Structure):
             return self._field(node, base, owner, name_at)
@@ -178,8 +191,12 @@ class PlaceChecker(Reporter):
             raise self.unknown(node.name, name_at, f"{owner} has no pin {node.name}.", public, pins_of(owner))
         own = self.sees_all or (base.root.section == "this" and not base.steps)
         if pin.section == "in_out" and not own:
-            raise self.problem("private-data", name_at, f"{pin.name} is an in-out of {owner}; it is the caller's own variable.",
-                               "Use the variable that is given to it.")  # fmt: skip
+            raise self.problem(
+                "private-data",
+                name_at,
+                f"{pin.name} is an in-out of {owner}; it is the caller's own variable.",
+                "Use the variable that is given to it.",
+            )
         if pin.section not in ("input", "output") and not own and pin.access != "PUBLIC":
             if owner.is_standard:
                 way_out = pins_of(owner)
@@ -187,21 +204,18 @@ class PlaceChecker(Reporter):
                 way_out = f"Declare it in VAR_INPUT of {owner}."
             else:
                 way_out = f"Declare it in VAR_OUTPUT of {owner}, or read an output that it has."
-            raise self.problem("private-data", name_at, f"{pin.name} is private data of {owner}; only its own body uses it.", way_out)  # fmt: skip
+            raise self.problem(
+                "private-data", name_at, f"{pin.name} is private data of {owner}; only its own body uses it.", way_out
+            )
         return self._pin_at(base, owner, pin, node)
 
-    def _pin_at(
-        self, base: typed.Place, owner: typed.Unit, pin: typed.Variable, node: syntax.Node
-    ) -> typed.Place:
+    def _pin_at(self, base: typed.Place, owner: typed.Unit, pin: typed.Variable, node: syntax.Node) -> typed.Place:
         """A variable of the instance at a place: of an in-out what it refers to, of an input with an edge the edge."""
         pin = self._known(pin)
         if pin.is_code or pin.section == "global":
             return typed.whole(pin, node)
         is_own = base.root.section == "this" and not base.steps
-        if is_own and pin.key in owner.edges:
-            place = edge_place(owner.edges[pin.key], node)
-        else:
-            place = typed.whole(pin, node)
+        place = edge_place(owner.edges[pin.key], node) if is_own and pin.key in owner.edges else typed.whole(pin, node)
         if is_own and self.unit.owner is None:
             return place
         steps = (*base.steps, typed.Member(owner, place.root), *place.steps)
@@ -216,11 +230,7 @@ class PlaceChecker(Reporter):
         if field is None:
             names = [v.name for v in owner.variables.values()]
             raise self.unknown(
-                node.name,
-                name_at,
-                f"{owner} has no field {node.name}.",
-                names,
-                f"Its fields are {listed(names)}.",
+                node.name, name_at, f"{owner} has no field {node.name}.", names, f"Its fields are {listed(names)}."
             )
         if field.type is BROKEN:
             self.unit.is_broken = True
@@ -233,10 +243,7 @@ class PlaceChecker(Reporter):
         array = base.type
         if not isinstance(array, (Array, OpenArray, String)):
             raise self.problem(
-                "no-array",
-                node,
-                f"{self.text(node.base)} is {array} and has no elements.",
-                "Remove the index.",
+                "no-array", node, f"{self.text(node.base)} is {array} and has no elements.", "Remove the index."
             )
         bounds = _known_bounds(array)
         if len(node.indices) != len(bounds):
@@ -253,9 +260,11 @@ class PlaceChecker(Reporter):
             index, type_ = self.elementary_value(index_at)
             if not is_integer(type_) and not isinstance(type_, Enumeration):
                 raise self.problem(
-                    "type-mismatch", index_at, f"An index is an integer; {self.text(index_at)} is {type_}.",
+                    "type-mismatch",
+                    index_at,
+                    f"An index is an integer; {self.text(index_at)} is {type_}.",
                     "Convert it to an integer.",
-                )  # fmt: skip
+                )
             if isinstance(index, typed.Constant) and not low <= int(index.value) <= high:
                 raise self.problem(
                     "out-of-range",
@@ -286,7 +295,9 @@ class PlaceChecker(Reporter):
             way_out = "Only bit strings have parts."
             if isinstance(whole, Elementary) and is_integer(whole):
                 way_out = f"Convert it to a bit string: {whole}_TO_{_SAME_WIDTH[whole.bits]}({self.text(node.base)})."
-            raise self.problem("no-parts", node, f"{self.text(node.base)} is {whole} and has no bits of its own.", way_out)  # fmt: skip
+            raise self.problem(
+                "no-parts", node, f"{self.text(node.base)} is {whole} and has no bits of its own.", way_out
+            )
         width = 1 if type_ is BOOL else type_.bits
         last = whole.bits // width - 1
         if node.number > last:
@@ -320,8 +331,12 @@ class PlaceChecker(Reporter):
     def check_whole(self, place: typed.Place, node: syntax.Expression) -> None:
         """Report an array of any bounds that is taken as a whole."""
         if isinstance(place.type, OpenArray):
-            raise self.problem("open-array", node, f"{self.text(node)} is {place.type}; how long it is, is not known here.",
-                               "Take its elements one by one, or give it to another in-out.")  # fmt: skip
+            raise self.problem(
+                "open-array",
+                node,
+                f"{self.text(node)} is {place.type}; how long it is, is not known here.",
+                "Take its elements one by one, or give it to another in-out.",
+            )
 
     def check_writable(self, place: typed.Place, node: syntax.Expression) -> None:
         """Report a place that this unit may not write to."""
@@ -338,19 +353,31 @@ class PlaceChecker(Reporter):
                 "Remove CONSTANT from its section, or assign to another variable.",
             )
         elif root.section == "input":
-            raise self.problem("input-assigned", node, f"{shown} is an input of {self.unit.name}; only the caller gives it a value.",
-                               "Copy it into a variable of your own, or make it an output.")  # fmt: skip
+            raise self.problem(
+                "input-assigned",
+                node,
+                f"{shown} is an input of {self.unit.name}; only the caller gives it a value.",
+                "Copy it into a variable of your own, or make it an output.",
+            )
         for number, step in enumerate(steps):
             if not isinstance(step, typed.Member):
                 continue
             if root.section == "this" and number == 0 and steps is place.steps:
                 if step.variable.section == "input":
-                    raise self.problem("input-assigned", node, f"{shown} is an input of {step.owner}; only the caller gives it a value.",
-                                       "Copy it into a variable of your own, or make it an output.")  # fmt: skip
+                    raise self.problem(
+                        "input-assigned",
+                        node,
+                        f"{shown} is an input of {step.owner}; only the caller gives it a value.",
+                        "Copy it into a variable of your own, or make it an output.",
+                    )
                 continue
             if step.variable.section == "output":
-                raise self.problem("output-assigned", node, f"{shown} is an output of {step.owner}; only that block gives it a value.",
-                                   "Assign to one of its inputs, or to a variable of your own.")  # fmt: skip
+                raise self.problem(
+                    "output-assigned",
+                    node,
+                    f"{shown} is an output of {step.owner}; only that block gives it a value.",
+                    "Assign to one of its inputs, or to a variable of your own.",
+                )
 
     def receiver(self, node: syntax.Expression) -> typed.Receiver:
         """Where an output or a value goes: a place, or a part of the bit string there."""

@@ -22,9 +22,13 @@ from upright_block.language.types import BOOL, BROKEN, ELEMENTARY, Array, Type
 from upright_block.language.walking import accesses, every_statement
 
 _SECTIONS: dict[str, typed.Section] = {
-    "VAR_INPUT": "input", "VAR_OUTPUT": "output", "VAR_IN_OUT": "in_out", "VAR": "private",
-    "VAR_TEMP": "temp", "VAR_EXTERNAL": "external",
-}  # fmt: skip
+    "VAR_INPUT": "input",
+    "VAR_OUTPUT": "output",
+    "VAR_IN_OUT": "in_out",
+    "VAR": "private",
+    "VAR_TEMP": "temp",
+    "VAR_EXTERNAL": "external",
+}
 
 
 def check_program(sources: Iterable[Source], scope: Scope, findings: Findings) -> None:
@@ -44,9 +48,7 @@ def check_program(sources: Iterable[Source], scope: Scope, findings: Findings) -
         shared += [(source, section) for section in file.globals]
         configurations += [(source, written) for written in file.configurations]
         declared += [
-            u
-            for u in (declare(written, source, scope, findings, broken) for written in file.units)
-            if u is not None
+            u for u in (declare(written, source, scope, findings, broken) for written in file.units) if u is not None
         ]
     for source, section in shared:
         if "CONSTANT" in section.qualifiers:
@@ -78,9 +80,7 @@ def check_program(sources: Iterable[Source], scope: Scope, findings: Findings) -
 
 def _configuration(node: syntax.Configuration, source: Source, scope: Scope, findings: Findings) -> None:
     """Enter a configuration into the scope."""
-    written = syntax.Unit(
-        node.start, node.start + len("CONFIGURATION"), "CONFIGURATION", node.name, None, (), (), ""
-    )
+    written = syntax.Unit(node.start, node.start + len("CONFIGURATION"), "CONFIGURATION", node.name, None, (), (), "")
     unit = typed.Unit("CONFIGURATION", node.name, source, written, "")
     check_configuration(node, unit, checker_of(unit, scope, findings))
     other = scope.configurations.setdefault(node.name.upper(), unit)
@@ -94,9 +94,7 @@ def _declare_type(node: syntax.TypeDeclaration, source: Source, scope: Scope, fi
         scope.types[node.home.full(node.name).upper()] = NamedType(node.name, source, node)
 
 
-def _is_free(
-    node: syntax.TypeDeclaration | syntax.Unit, source: Source, scope: Scope, findings: Findings
-) -> bool:
+def _is_free(node: syntax.TypeDeclaration | syntax.Unit, source: Source, scope: Scope, findings: Findings) -> bool:
     """Whether a name may be given to a type or a unit; if not, that is reported."""
     name = node.name.upper()
     key = node.home.full(name).upper()
@@ -120,9 +118,7 @@ def _is_free(
 
 def _twice(node: syntax.Node, source: Source, other: typed.Unit | NamedType, message: str) -> Finding:
     """That a name is given again which ``other`` has already."""
-    first = Related(
-        other.source, other.syntax.start, other.syntax.end, f"{other.name} is first declared here"
-    )
+    first = Related(other.source, other.syntax.start, other.syntax.end, f"{other.name} is first declared here")
     way_out = "Give one of the two another name."
     return Finding("name-twice", source, node.start, node.end, message, way_out, (first,))
 
@@ -177,9 +173,7 @@ def declare(
         return None
     if not _is_free(node, source, scope, findings):
         return None
-    unit = typed.Unit(
-        cast("typed.UnitKind", node.kind), node.name, source, node, node.comment, is_broken=broken
-    )
+    unit = typed.Unit(cast("typed.UnitKind", node.kind), node.name, source, node, node.comment, is_broken=broken)
     scope.units[unit.key] = unit
     for method_at in node.methods:
         _declare_method(method_at, unit, findings)
@@ -212,12 +206,7 @@ def find_unit(name: str, scope: Scope) -> typed.Unit | None:
     findings = Findings()
     for written in parse(source, findings).units:
         unit = typed.Unit(
-            cast("typed.UnitKind", written.kind),
-            written.name,
-            source,
-            written,
-            written.comment,
-            is_standard=True,
+            cast("typed.UnitKind", written.kind), written.name, source, written, written.comment, is_standard=True
         )
         scope.units[unit.key] = unit
         _interface(unit, scope, findings)
@@ -262,14 +251,7 @@ def _interface(unit: typed.Unit, scope: Scope, findings: Findings) -> None:
             )
             type_ = BROKEN
         unit.result = typed.Variable(
-            unit.name,
-            "result",
-            type_,
-            False,
-            checker.initial_of(result, type_),
-            "",
-            unit.syntax.start,
-            unit.syntax.end,
+            unit.name, "result", type_, False, checker.initial_of(result, type_), "", unit.syntax.start, unit.syntax.end
         )
     for section in unit.syntax.sections:
         if section.section not in _SECTIONS:
@@ -311,9 +293,18 @@ def _variable(
     kind = _SECTIONS[section.section]
     type_ = checker.in_out_type(node.type) if kind == "in_out" else checker.type_of(node.type)
     variable = typed.Variable(
-        node.name, kind, type_, constant, None, node.comment, node.start, node.end, address=node.address,
-        access=access_of(section.qualifiers), has_initial=node.initial is not None,
-    )  # fmt: skip
+        node.name,
+        kind,
+        type_,
+        constant,
+        None,
+        node.comment,
+        node.start,
+        node.end,
+        address=node.address,
+        access=access_of(section.qualifiers),
+        has_initial=node.initial is not None,
+    )
     unit.variables[key] = variable
     if kind == "external":
         variable.shared = _external(node, type_, checker)
@@ -359,11 +350,7 @@ def _external(node: syntax.Declaration, type_: Type, checker: TypeChecker) -> ty
     if shared is None:
         names = [v.name for v in checker.scope.globals.variables.values()]
         checker.unknown(
-            node.name,
-            node,
-            f"There is no global variable {node.name}.",
-            names,
-            "Declare it in a VAR_GLOBAL section.",
+            node.name, node, f"There is no global variable {node.name}.", names, "Declare it in a VAR_GLOBAL section."
         )
     elif shared.type is not type_ and BROKEN not in (shared.type, type_):
         checker.report(
@@ -383,10 +370,19 @@ def _instances(unit: typed.Unit, node: syntax.Declaration, type_: Type, checker:
             continue
         unit.use(block, node.type, 0)
         if block.has("ABSTRACT"):
-            checker.report("abstract", node.type, f"{block} is ABSTRACT and has no instances.", "Declare an instance of a block that extends it.")  # fmt: skip
+            checker.report(
+                "abstract",
+                node.type,
+                f"{block} is ABSTRACT and has no instances.",
+                "Declare an instance of a block that extends it.",
+            )
         if not unit.keeps_data:
-            checker.report("instance-in-function", node, f"{node.name} is an instance of {block}; a {unit.kind.lower()} keeps no data between its calls.",
-                           "Write a FUNCTION_BLOCK instead.")  # fmt: skip
+            checker.report(
+                "instance-in-function",
+                node,
+                f"{node.name} is an instance of {block}; a {unit.kind.lower()} keeps no data between its calls.",
+                "Write a FUNCTION_BLOCK instead.",
+            )
 
 
 def _blocks_in(type_: Type) -> list[typed.Unit]:
@@ -411,7 +407,9 @@ def _check_body(unit: typed.Unit, scope: Scope, findings: Findings) -> None:
         statements = () if unit.is_broken else sequence_body(unit.syntax.sequence, unit)
     body = checker.body(statements)
     if body and unit.kind in ("CLASS", "INTERFACE"):
-        checker.report("unexpected", unit.syntax.body[0], f"A {unit.kind} has no body of its own.", "Put statements into a METHOD.")  # fmt: skip
+        checker.report(
+            "unexpected", unit.syntax.body[0], f"A {unit.kind} has no body of its own.", "Put statements into a METHOD."
+        )
     body = (*_guard(unit), *_detect(unit), *body)
     note_accesses(unit, body, scope.globals)
     if not unit.is_broken:

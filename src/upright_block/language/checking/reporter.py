@@ -55,6 +55,4 @@ class Reporter:
 
     def unknown(self, name: str, node: Node, what: str, candidates: Iterable[str], otherwise: str) -> Problem:
         """Record that ``name`` is not known and return the exception to raise."""
-        return self.problem(
-            "unknown-name", node, what, self.findings.did_you_mean(name, candidates) or otherwise
-        )
+        return self.problem("unknown-name", node, what, self.findings.did_you_mean(name, candidates) or otherwise)

@@ -22,8 +22,10 @@ _MOST_WORK = 2_000_000
 MOST_LEAVING = 100
 """Transitions that leave one step."""
 _STEP_FIELDS = (
-    ("X", BOOL, "the step is active"), ("T", TIME, "how long it has been"), ("began", TIME, "when it began to be"),
-)  # fmt: skip
+    ("X", BOOL, "the step is active"),
+    ("T", TIME, "how long it has been"),
+    ("began", TIME, "when it began to be"),
+)
 
 
 def declare_sequence(node: syntax.Sequence, unit: typed.Unit, checker: TypeChecker) -> None:
@@ -59,11 +61,11 @@ def _declare(
     other = unit.variables.get(key)
     if other is not None:
         first = Related(unit.source, other.start, other.end, f"{other.name} is first declared here")
-        checker.report("name-twice", node, f"{name} is declared twice in {unit.name}.", "Give one of the two another name.", first)  # fmt: skip
+        checker.report(
+            "name-twice", node, f"{name} is declared twice in {unit.name}.", "Give one of the two another name.", first
+        )
         return
-    unit.variables[key] = typed.Variable(
-        name, "private", type_, False, initial, comment, node.start, node.end
-    )
+    unit.variables[key] = typed.Variable(name, "private", type_, False, initial, comment, node.start, node.end)
 
 
 def _controlled(node: syntax.Sequence) -> dict[str, syntax.Association]:
@@ -88,8 +90,12 @@ def check_sequence(node: syntax.Sequence, unit: typed.Unit, checker: TypeChecker
     if len(initial) != 1:
         wrong = initial[1] if initial else syntax.Node(unit.syntax.start, unit.syntax.end)
         count = len(initial) if initial else "no"
-        checker.report("initial-step", wrong, f"{unit.name} has {count} initial step{'s' if initial else ''}.",
-                       "Write exactly one as INITIAL_STEP.")  # fmt: skip
+        checker.report(
+            "initial-step",
+            wrong,
+            f"{unit.name} has {count} initial step{'s' if initial else ''}.",
+            "Write exactly one as INITIAL_STEP.",
+        )
     if not node.is_whole:
         unit.is_broken = True
         return
@@ -98,8 +104,13 @@ def check_sequence(node: syntax.Sequence, unit: typed.Unit, checker: TypeChecker
         for named in (*transition.sources, *transition.targets):
             if named.name.upper() not in steps:
                 all_known = False
-                checker.unknown(named.name, named, f"There is no step {named.name}.", (s.name for s in node.steps),
-                                f"The steps are {listed(s.name for s in node.steps)}.")  # fmt: skip
+                checker.unknown(
+                    named.name,
+                    named,
+                    f"There is no step {named.name}.",
+                    (s.name for s in node.steps),
+                    f"The steps are {listed(s.name for s in node.steps)}.",
+                )
     actions = {action.name.upper(): action for action in node.actions}
     used = {a.name.upper() for step in node.steps for a in step.associations}
     for name, association in _controlled(node).items():
@@ -108,17 +119,21 @@ def check_sequence(node: syntax.Sequence, unit: typed.Unit, checker: TypeChecker
         is_flag = variable is not None and variable.type is BOOL
         if key not in actions and not is_flag:
             all_known = False
-            known = [a.name for a in node.actions] + [
-                v.name for v in unit.variables.values() if v.type is BOOL
-            ]
-            checker.unknown(name, association, f"There is no action {name}, and no BOOL of that name.", known,
-                            f"Write ACTION {name}: ... END_ACTION.")  # fmt: skip
+            known = [a.name for a in node.actions] + [v.name for v in unit.variables.values() if v.type is BOOL]
+            checker.unknown(
+                name,
+                association,
+                f"There is no action {name}, and no BOOL of that name.",
+                known,
+                f"Write ACTION {name}: ... END_ACTION.",
+            )
     if not all_known:
         return
     for key, action in actions.items():
         if key not in used:
-            checker.report("never-runs", action, f"No step runs the action {action.name}.",
-                           f"Write {action.name}(N); in a step.")  # fmt: skip
+            checker.report(
+                "never-runs", action, f"No step runs the action {action.name}.", f"Write {action.name}(N); in a step."
+            )
     if len(initial) == 1:
         _check_reach(node, steps, initial[0], checker)
 
@@ -131,32 +146,58 @@ def _check_reach(
     leaving = _leaving(node)
     for key, step in steps.items():
         if key not in reached:
-            checker.report("never-reached", step, f"No transition ever leads to the step {step.name}.",
-                           f"Write TRANSITION FROM ... TO {step.name} := ...; or remove the step.")  # fmt: skip
+            checker.report(
+                "never-reached",
+                step,
+                f"No transition ever leads to the step {step.name}.",
+                f"Write TRANSITION FROM ... TO {step.name} := ...; or remove the step.",
+            )
     for number, transition in enumerate(node.transitions):
         if _is_known(transition.condition, False):
-            checker.report("never-clears", transition.condition, "This transition never clears: its condition is always FALSE.", "Write its condition.")  # fmt: skip
+            checker.report(
+                "never-clears",
+                transition.condition,
+                "This transition never clears: its condition is always FALSE.",
+                "Write its condition.",
+            )
             continue
         sources = _keys(transition.sources)
         if sources <= reached and number not in enabled:
             names = " and ".join(n.name for n in transition.sources)
-            checker.report("never-clears", transition, f"This transition never clears: {names} are never active together.",
-                           "Let one transition lead to all of them.")  # fmt: skip
+            checker.report(
+                "never-clears",
+                transition,
+                f"This transition never clears: {names} are never active together.",
+                "Let one transition lead to all of them.",
+            )
         before = _rivals(leaving, number, transition)
-        rival = next((r for _, r in before if _keys(r.sources) <= sources and _is_known(r.condition, True)), None)  # fmt: skip
+        rival = next((r for _, r in before if _keys(r.sources) <= sources and _is_known(r.condition, True)), None)
         if rival is not None:
             first = Related(checker.source, rival.start, rival.end, "this one always clears first")
-            checker.report("never-clears", transition, "This transition never clears.", "Give it the lower PRIORITY, or the other one a condition.",
-                           first)  # fmt: skip
+            checker.report(
+                "never-clears",
+                transition,
+                "This transition never clears.",
+                "Give it the lower PRIORITY, or the other one a condition.",
+                first,
+            )
     for step in node.steps:
         leaves = [t for _, t in leaving.get(step.name.upper(), ())]
         if len(leaves) > MOST_LEAVING:
-            checker.report("out-of-range", step, f"{len(leaves):,} transitions leave the step {step.name}; {MOST_LEAVING} are the most.",
-                           "Choose in several steps.")  # fmt: skip
+            checker.report(
+                "out-of-range",
+                step,
+                f"{len(leaves):,} transitions leave the step {step.name}; {MOST_LEAVING} are the most.",
+                "Choose in several steps.",
+            )
         late = [a for a in step.associations if a.qualifier == "D"]
         if late and any(len(t.sources) == 1 and _is_known(t.condition, True) for t in leaves):
-            checker.report("never-runs", late[0], f"{late[0].name} never runs: {step.name} is left in the next scan, before the delay is over.",
-                           "Wait in the condition of the transition, as in " f"{step.name}.T >= T#5s.")  # fmt: skip
+            checker.report(
+                "never-runs",
+                late[0],
+                f"{late[0].name} never runs: {step.name} is left in the next scan, before the delay is over.",
+                f"Wait in the condition of the transition, as in {step.name}.T >= T#5s.",
+            )
 
 
 def _keys(names: Iterable[syntax.Name]) -> frozenset[str]:
@@ -219,11 +260,7 @@ def _reached(node: syntax.Sequence, initial: syntax.Step) -> tuple[set[str], set
 
 def _is_known(condition: syntax.Expression, value: bool) -> bool:
     word = "TRUE" if value else "FALSE"
-    return isinstance(condition, syntax.Literal) and condition.text.upper() in (
-        word,
-        f"BOOL#{word}",
-        f"BOOL#{value:d}",
-    )
+    return isinstance(condition, syntax.Literal) and condition.text.upper() in (word, f"BOOL#{word}", f"BOOL#{value:d}")
 
 
 # --- what it does ---
@@ -243,13 +280,8 @@ def sequence_body(node: syntax.Sequence, unit: typed.Unit) -> tuple[syntax.State
         begins = [s for n in transition.targets for s in (_flag(n, True), *_begins(n))]
         changes.append(_when(transition, number, begins))
     whole = syntax.Node(node.start, node.start)
-    body: list[syntax.Statement] = [
-        _if(step, _flag_of(step.name, step), [_elapsed(step)]) for step in node.steps
-    ]
-    body += [
-        _if(whole, _name(_FIRST, whole), changes),
-        _assign(node, _name(_FIRST, whole), _truth(True, whole)),
-    ]
+    body: list[syntax.Statement] = [_if(step, _flag_of(step.name, step), [_elapsed(step)]) for step in node.steps]
+    body += [_if(whole, _name(_FIRST, whole), changes), _assign(node, _name(_FIRST, whole), _truth(True, whole))]
     body += _controls(node, unit)
     body += _runs(node, unit)
     return tuple(body)
@@ -305,9 +337,7 @@ def _joined(operator: str, parts: Iterable[syntax.Expression]) -> syntax.Express
 def _clears(node: syntax.Transition, number: int, rivals: Iterable[int]) -> syntax.Statement:
     """Whether a transition clears: it is enabled, its condition holds, and none before it has cleared."""
     parts: list[syntax.Expression] = [_flag_of(n.name, n) for n in node.sources]
-    parts += [
-        syntax.Unary(node.start, node.end, "NOT", _name(f"transition:{rival}", node)) for rival in rivals
-    ]
+    parts += [syntax.Unary(node.start, node.end, "NOT", _name(f"transition:{rival}", node)) for rival in rivals]
     condition = node.condition
     first = _assign(condition, _name(f"transition:{number}", node), condition)
     stays = _assign(node, _name(f"transition:{number}", node), _truth(False, node))

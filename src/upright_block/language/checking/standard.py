@@ -39,9 +39,11 @@ from upright_block.language.walking import calls_function
 
 _LONGEST = 32_767
 _TIMED_TEXTS = {
-    "duration": ("DURATION__TEXT", TIME), "date": ("DATE__TEXT", DATE), "time of day": ("TOD__TEXT", TOD),
+    "duration": ("DURATION__TEXT", TIME),
+    "date": ("DATE__TEXT", DATE),
+    "time of day": ("TOD__TEXT", TOD),
     "date and time": ("DT__TEXT", DT),
-}  # fmt: skip
+}
 _REAL_LIMITS = {32: (24, -149, 104), 64: (53, -1074, 971)}
 """Bits of the mantissa, power of two of the least number, and of the last bit of the greatest."""
 _GROUP_WORDS = {
@@ -82,15 +84,17 @@ class StandardChecker(ExpressionChecker):
             if function.result is not None:
                 self._check_group(node, function, default)
                 return self._call(node, function, given, default)
-            return typed.Bare(
-                pseudo, default, lambda type_: self._call_as(node, function, given, default, type_)
-            )
+            return typed.Bare(pseudo, default, lambda type_: self._call_as(node, function, given, default, type_))
         return self._call(node, function, given, common_type)
 
     def _call_as(
-        self, node: syntax.Call, function: StandardFunction, given: Sequence[tuple[int, Given]], default: Elementary,
+        self,
+        node: syntax.Call,
+        function: StandardFunction,
+        given: Sequence[tuple[int, Given]],
+        default: Elementary,
         wanted: Elementary,
-    ) -> typed.Expression:  # fmt: skip
+    ) -> typed.Expression:
         """A call with bare inputs in the type that is wanted, where the function has it."""
         if in_group(wanted, function.group):
             return self._call(node, function, given, wanted)
@@ -98,8 +102,12 @@ class StandardChecker(ExpressionChecker):
         return self.coerce(self._call(node, function, given, default), wanted, node, "")
 
     def _call(
-        self, node: syntax.Call, function: StandardFunction, given: Sequence[tuple[int, Given]], common_type: Type | None
-    ) -> typed.Expression:  # fmt: skip
+        self,
+        node: syntax.Call,
+        function: StandardFunction,
+        given: Sequence[tuple[int, Given]],
+        common_type: Type | None,
+    ) -> typed.Expression:
         """A call whose pins of type T take ``common_type``."""
         inputs = [self._input(found, function.pin(index), common_type, function) for index, found in given]
         if function.form == "unit":
@@ -138,7 +146,9 @@ class StandardChecker(ExpressionChecker):
                     f"Its inputs are {names}.",
                 )
             if place in given:
-                raise self.problem("pin-twice", argument, "This pin is given a value twice in this call.", "Remove one of them.")  # fmt: skip
+                raise self.problem(
+                    "pin-twice", argument, "This pin is given a value twice in this call.", "Remove one of them."
+                )
             given[place] = (argument, self.expression(argument.value))
         for index, pin in enumerate(function.pins):
             if index not in given:
@@ -199,9 +209,7 @@ class StandardChecker(ExpressionChecker):
         ]
         if not bound:
             return None
-        types = [
-            found.type for _, found in bound if found.type.family != "untyped" and found.type is not NULL
-        ]
+        types = [found.type for _, found in bound if found.type.family != "untyped" and found.type is not NULL]
         if types and function.group == "ANY_ELEMENTARY" and not isinstance(types[0], Elementary):
             same = isinstance(types[0], String) and all(isinstance(t, String) for t in types)
             return self._longest([found for _, found in bound]) if same else types[0]
@@ -214,8 +222,12 @@ class StandardChecker(ExpressionChecker):
         for other in known[1:]:
             joined = common(type_, other)
             if joined is None:
-                raise self.problem("type-mismatch", node, f"The inputs of {function.name} have no type in common: {', '.join(sorted({t.name for t in known}))}.",
-                                   "Convert them to one type.")  # fmt: skip
+                raise self.problem(
+                    "type-mismatch",
+                    node,
+                    f"The inputs of {function.name} have no type in common: {', '.join(sorted({t.name for t in known}))}.",
+                    "Convert them to one type.",
+                )
             type_ = joined
         if isinstance(type_, Enumeration) and type_.is_open and function.group != "ANY_ELEMENTARY":
             type_ = type_.stored
@@ -226,9 +238,11 @@ class StandardChecker(ExpressionChecker):
         """Report a type T that is not of the generic type of the function."""
         if not in_group(type_, function.group):
             raise self.problem(
-                "type-mismatch", node, f"{function.name} takes {_GROUP_WORDS[function.group]}; this is {type_}.",
+                "type-mismatch",
+                node,
+                f"{function.name} takes {_GROUP_WORDS[function.group]}; this is {type_}.",
                 "Convert the value first.",
-            )  # fmt: skip
+            )
 
     # --- functions that are made of something else ---
 
@@ -239,12 +253,7 @@ class StandardChecker(ExpressionChecker):
         (_, (first, left)), *others = given
         for _, (argument, right) in others:
             linked = syntax.Binary(
-                first.value.start,
-                argument.value.end,
-                function.operator,
-                first.value,
-                argument.value,
-                node.start,
+                first.value.start, argument.value.end, function.operator, first.value, argument.value, node.start
             )
             left = self._operation(linked, left, right)
         return left
@@ -255,16 +264,16 @@ class StandardChecker(ExpressionChecker):
         """``GT(a, b, c)`` as ``a > b AND b > c`` (table 33)."""
         for _, (argument, found) in given[1:-1]:
             if calls_function(found):
-                raise self.problem("not-supported", argument, f"{self.text(argument)} would be computed twice here.", "Put its value into a variable first.")  # fmt: skip
+                raise self.problem(
+                    "not-supported",
+                    argument,
+                    f"{self.text(argument)} would be computed twice here.",
+                    "Put its value into a variable first.",
+                )
         made: typed.Expression | None = None
         for (_, (left_at, left)), (_, (right_at, right)) in pairwise(given):
             linked = syntax.Binary(
-                left_at.value.start,
-                right_at.value.end,
-                function.operator,
-                left_at.value,
-                right_at.value,
-                node.start,
+                left_at.value.start, right_at.value.end, function.operator, left_at.value, right_at.value, node.start
             )
             link = self._operation(linked, left, right)
             if isinstance(link, typed.Constant):
@@ -274,20 +283,12 @@ class StandardChecker(ExpressionChecker):
         return made
 
     def _by_unit(
-        self,
-        node: syntax.Call,
-        function: StandardFunction,
-        type_: Type | None,
-        inputs: list[typed.Expression],
+        self, node: syntax.Call, function: StandardFunction, type_: Type | None, inputs: list[typed.Expression]
     ) -> typed.Expression:
         """A function of reals that is written in the block language: computed as LREAL, rounded once."""
         wide = tuple(v if v.type is LREAL else typed.Convert(LREAL, v, node.start) for v in inputs)
         call = self._call_unit(function.name, LREAL, wide, node)
-        return (
-            call
-            if type_ is LREAL or not isinstance(type_, Elementary)
-            else typed.Convert(type_, call, node.start)
-        )
+        return call if type_ is LREAL or not isinstance(type_, Elementary) else typed.Convert(type_, call, node.start)
 
     def _convert(
         self, node: syntax.Call, function: StandardFunction, given: Sequence[tuple[int, Given]]
@@ -307,8 +308,12 @@ class StandardChecker(ExpressionChecker):
             return value
         exact = self.scope.standard.function(f"{source}_{function.operator}_{target}")
         if exact is None:
-            raise self.problem("type-mismatch", node, f"There is no conversion from {source} to {target}.",
-                               conversion_advice(source, target, self.text(argument.value)))  # fmt: skip
+            raise self.problem(
+                "type-mismatch",
+                node,
+                f"There is no conversion from {source} to {target}.",
+                conversion_advice(source, target, self.text(argument.value)),
+            )
         if exact.form == "recode":
             return self._recoded(node, exact, value)
         if exact.form != "code":
@@ -327,9 +332,7 @@ class StandardChecker(ExpressionChecker):
             assert target is not None
             if target.family == "real":
                 limits = _REAL_LIMITS[target.bits]
-                found = self._call_unit(
-                    "TEXT__REAL", LREAL, (value, *(typed.Constant(LINT, n) for n in limits)), node
-                )
+                found = self._call_unit("TEXT__REAL", LREAL, (value, *(typed.Constant(LINT, n) for n in limits)), node)
                 return found if target is LREAL else typed.Convert(target, found, node.start)
             number = self._call_unit("TEXT__NUMBER", LINT, (value,), node)
             if target is LINT:
@@ -344,9 +347,7 @@ class StandardChecker(ExpressionChecker):
             found = self._call_unit("TO__BCD", LWORD, (self.as_number(value, ULINT, node), digits), node)
         return found if found.type is target else typed.Convert(target, found, node.start)
 
-    def _recoded(
-        self, node: syntax.Call, function: StandardFunction, value: typed.Expression
-    ) -> typed.Expression:
+    def _recoded(self, node: syntax.Call, function: StandardFunction, value: typed.Expression) -> typed.Expression:
         """A text of characters of the other width, or one made of a character (table 27)."""
         source_name, _, target_name = function.name.partition("_TO_")
         if isinstance(value.type, String) and value.type.stem != source_name:

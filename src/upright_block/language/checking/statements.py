@@ -52,7 +52,13 @@ class StatementChecker(CallChecker):
 
         With EN false nothing is done, so that all outputs stay as they are; ENO tells.
         """
-        call = node.call if isinstance(node, syntax.CallStatement) else node.value if isinstance(node, syntax.Assignment) else None  # fmt: skip
+        call = (
+            node.call
+            if isinstance(node, syntax.CallStatement)
+            else node.value
+            if isinstance(node, syntax.Assignment)
+            else None
+        )
         if not isinstance(call, syntax.Call):
             return None
         own = [a for a in call.arguments if a.name.upper() in ("EN", "ENO")]
@@ -74,7 +80,12 @@ class StatementChecker(CallChecker):
             if argument.output:
                 receiver = self.receiver(argument.value)
                 if receiver.type is not BOOL:
-                    raise self.problem("type-mismatch", argument.value, f"ENO is BOOL; {self.text(argument.value)} is {receiver.type}.", "Take it into a BOOL.")  # fmt: skip
+                    raise self.problem(
+                        "type-mismatch",
+                        argument.value,
+                        f"ENO is BOOL; {self.text(argument.value)} is {receiver.type}.",
+                        "Take it into a BOOL.",
+                    )
             else:
                 condition = self.condition(argument.value, "EN")
         inner: syntax.Statement = syntax.CallStatement(node.start, node.end, plain)
@@ -85,9 +96,7 @@ class StatementChecker(CallChecker):
         branch = typed.Branch(made, condition, (done, *self._tell(made, receiver, True)))
         return typed.If(made, (branch,), self._tell(made, receiver, False))
 
-    def _tell(
-        self, origin: syntax.Made, receiver: typed.Receiver | None, value: bool
-    ) -> tuple[typed.Statement, ...]:
+    def _tell(self, origin: syntax.Made, receiver: typed.Receiver | None, value: bool) -> tuple[typed.Statement, ...]:
         """ENO with its value."""
         if receiver is None:
             return ()
@@ -125,8 +134,12 @@ class StatementChecker(CallChecker):
         """Report a place that may not be written to here; one that counts a loop is among them (7.3.3.4.2)."""
         super().check_writable(place, node)
         if _path(place) in self.loop_variables:
-            self.report("loop-variable", node, f"{self.text(node)} counts the loop and is not assigned inside it.",
-                        "Leave the loop with EXIT, or use WHILE.")  # fmt: skip
+            self.report(
+                "loop-variable",
+                node,
+                f"{self.text(node)} counts the loop and is not assigned inside it.",
+                "Leave the loop with EXIT, or use WHILE.",
+            )
 
     def _check_alone(self, node: syntax.Expression) -> None:
         """Report what is wrong inside an expression whose receiver is already known to be wrong."""
@@ -152,10 +165,7 @@ class StatementChecker(CallChecker):
         if isinstance(call.callee, syntax.Name) and not self._is_variable(call.callee):
             if self.scope.standard.function(call.callee.name.upper()) is not None:
                 raise self.problem(
-                    "unused-value",
-                    node,
-                    f"The value of {call.callee.name} is not used.",
-                    "Assign it to a variable.",
+                    "unused-value", node, f"The value of {call.callee.name} is not used.", "Assign it to a variable."
                 )
             unit = self.find_unit(call.callee.name.upper())
             if unit is not None and unit.kind == "FUNCTION":
@@ -163,16 +173,29 @@ class StatementChecker(CallChecker):
             if unit is not None:
                 raise self.block_called(call.callee, unit)
             names = chain((v.name for v in self.unit.variables.values()), self.scope.known_names())
-            raise self.unknown(call.callee.name, call.callee, f"{call.callee.name} is neither an instance nor a function.", names,
-                               "Declare an instance in a VAR section, or correct the name.")  # fmt: skip
+            raise self.unknown(
+                call.callee.name,
+                call.callee,
+                f"{call.callee.name} is neither an instance nor a function.",
+                names,
+                "Declare an instance in a VAR section, or correct the name.",
+            )
         place = self.place(call.callee)
         block = place.type
         if isinstance(block, typed.Unit) and block.kind == "CLASS":
-            raise self.problem("not-callable", call.callee, f"{self.text(call.callee)} is an instance of the class {block} and has no body.",
-                               f"Call a method of it: {self.text(call.callee)}.method(...);")  # fmt: skip
+            raise self.problem(
+                "not-callable",
+                call.callee,
+                f"{self.text(call.callee)} is an instance of the class {block} and has no body.",
+                f"Call a method of it: {self.text(call.callee)}.method(...);",
+            )
         if not isinstance(block, typed.Unit):
-            raise self.problem("not-callable", call.callee, f"{self.text(call.callee)} is {block} and cannot be called.",
-                               f"Assign to it: {self.text(call.callee)} := ...;")  # fmt: skip
+            raise self.problem(
+                "not-callable",
+                call.callee,
+                f"{self.text(call.callee)} is {block} and cannot be called.",
+                f"Assign to it: {self.text(call.callee)} := ...;",
+            )
         given = self.arguments(call, block)
         shared = tuple(self.in_outs(call, block, given))
         return typed.CallInstance(
@@ -188,17 +211,19 @@ class StatementChecker(CallChecker):
     def _assert(self, call: syntax.Call) -> typed.Statement:
         """``ASSERT(condition);``"""
         if len(call.arguments) != 1 or call.arguments[0].name.upper() not in ("", "IN"):
-            raise self.problem(
-                "wrong-argument", call, "ASSERT takes one condition.", "Write ASSERT(condition);"
-            )
+            raise self.problem("wrong-argument", call, "ASSERT takes one condition.", "Write ASSERT(condition);")
         return typed.Assert(call, self.condition(call.arguments[0].value, "ASSERT"))
 
     def _call_base(self, call: syntax.Call) -> typed.Statement:
         """``SUPER();`` runs the body of the block that this one extends (6.6.5.5.3)."""
         base = self.unit.base
         if base is None or base.kind != "FUNCTION_BLOCK" or call.arguments:
-            raise self.problem("no-base", call, f"{self.unit.name} extends no block whose body could run.",
-                               "Write SUPER(); in the body of a block with EXTENDS.")  # fmt: skip
+            raise self.problem(
+                "no-base",
+                call,
+                f"{self.unit.name} extends no block whose body could run.",
+                "Write SUPER(); in the body of a block with EXTENDS.",
+            )
         instance = typed.Place(self.unit.this, (), base, call.callee)
         called = typed.CallInstance(call, instance, base, (), (), ())
         made = syntax.Made(call.start, call.end)
@@ -230,8 +255,12 @@ class StatementChecker(CallChecker):
         try:
             selector = self.any_value(node.selector)
             if selector.type.family not in ("signed", "unsigned", "bits", "enumeration", "char"):
-                raise self.problem("type-mismatch", node.selector, f"CASE chooses by an integer, a bit string, an enumeration or a character; {self.text(node.selector)} is {selector.type}.",
-                                   "Use IF and ELSIF.")  # fmt: skip
+                raise self.problem(
+                    "type-mismatch",
+                    node.selector,
+                    f"CASE chooses by an integer, a bit string, an enumeration or a character; {self.text(node.selector)} is {selector.type}.",
+                    "Use IF and ELSIF.",
+                )
         except Problem:
             selector = None
         taken: list[Range] = []
@@ -281,8 +310,12 @@ class StatementChecker(CallChecker):
             some = ", ".join(both[:_MOST_SHARED]) + (" and more" if len(both) > _MOST_SHARED else "")
             single = len(both) == 1 and ".." not in some
             what = "only the branch above sees it" if single else "only the branches above see them"
-            self.report("label-twice", node, f"{some} {'is in both' if single else 'are in both'}: {what}.",
-                        f"Remove {'it' if single else 'them'} from one of the two.")  # fmt: skip
+            self.report(
+                "label-twice",
+                node,
+                f"{some} {'is in both' if single else 'are in both'}: {what}.",
+                f"Remove {'it' if single else 'them'} from one of the two.",
+            )
         for made in free:
             insort(taken, made)
         return free
@@ -298,11 +331,19 @@ class StatementChecker(CallChecker):
             place = self.assignable(node.variable)
             path = _path(place)
             if path is None:
-                raise self.problem("no-place", node.variable, f"FOR counts with a variable; {self.text(node.variable)} is reached by an index or a reference.",
-                                   "Declare an INT in a VAR section.")  # fmt: skip
+                raise self.problem(
+                    "no-place",
+                    node.variable,
+                    f"FOR counts with a variable; {self.text(node.variable)} is reached by an index or a reference.",
+                    "Declare an INT in a VAR section.",
+                )
             if not isinstance(place.type, Elementary) or not is_integer(place.type):
-                raise self.problem("type-mismatch", node.variable, f"FOR counts with an integer variable; {self.text(node.variable)} is {place.type}.",
-                                   "Declare an INT in a VAR section.")  # fmt: skip
+                raise self.problem(
+                    "type-mismatch",
+                    node.variable,
+                    f"FOR counts with an integer variable; {self.text(node.variable)} is {place.type}.",
+                    "Declare an INT in a VAR section.",
+                )
             name = self.text(node.variable)
             first = self.value(node.first, place.type, name)
             last = self.value(node.last, place.type, name)
@@ -346,10 +387,7 @@ class StatementChecker(CallChecker):
     def _in_loop(self, node: syntax.Statement, made: typed.Statement) -> typed.Statement:
         if not self.loops:
             raise self.problem(
-                "outside-a-loop",
-                node,
-                f"{self.text(node)} stands outside any loop.",
-                "Use RETURN to leave the unit.",
+                "outside-a-loop", node, f"{self.text(node)} stands outside any loop.", "Use RETURN to leave the unit."
             )
         return made
 
@@ -368,8 +406,7 @@ def _detect_again(origin: syntax.Made, detector: typed.Variable) -> typed.Statem
     block = detector.type
     assert isinstance(block, typed.Unit)
     memory, found = (
-        typed.Place(detector, (typed.Member(block, block.variables[name]),), BOOL, origin)
-        for name in ("M", "Q")
+        typed.Place(detector, (typed.Member(block, block.variables[name]),), BOOL, origin) for name in ("M", "Q")
     )
     return typed.Assign(origin, memory, typed.Unary(BOOL, "NOT", typed.Load(BOOL, found), detector.start))
 

@@ -85,22 +85,33 @@ class TypeChecker(StatementChecker):
                 else "Programs run in tasks; write a FUNCTION_BLOCK to have instances.",
             )
         if name == "VOID":
-            raise self.problem("unknown-name", node, "VOID is no type: a function without a result has none.", "Leave it out, with the colon before it.")  # fmt: skip
+            raise self.problem(
+                "unknown-name",
+                node,
+                "VOID is no type: a function without a result has none.",
+                "Leave it out, with the colon before it.",
+            )
         if name.startswith("ANY") and name.partition("_")[0] == "ANY":
-            raise self.problem("not-supported", node, f"{node.name} is a generic type; units of the library have no generic pins.",
-                               "Write a type such as INT, or one function for each type.")  # fmt: skip
-        raise self.unknown(node.name, node, f"There is no type or block {node.name}.", chain(ELEMENTARY, self.scope.known_names()),
-                           "Types are BOOL, INT, DINT, REAL, LREAL, TIME, WORD and their kin, and the blocks of the library.")  # fmt: skip
+            raise self.problem(
+                "not-supported",
+                node,
+                f"{node.name} is a generic type; units of the library have no generic pins.",
+                "Write a type such as INT, or one function for each type.",
+            )
+        raise self.unknown(
+            node.name,
+            node,
+            f"There is no type or block {node.name}.",
+            chain(ELEMENTARY, self.scope.known_names()),
+            "Types are BOOL, INT, DINT, REAL, LREAL, TIME, WORD and their kin, and the blocks of the library.",
+        )
 
     def named_type(self, named: NamedType, node: syntax.Node) -> Type:
         """The type that a name stands for; it is read when it is first used."""
         if named.opened_at is not None and (named.type is None or named.opened_at == self.referring):
             named.type = BROKEN
             raise self.problem(
-                "recursion",
-                node,
-                f"{named.name} contains itself.",
-                f"Refer to the other one by REF_TO {named.name}.",
+                "recursion", node, f"{named.name} contains itself.", f"Refer to the other one by REF_TO {named.name}."
             )
         if named.type is None:
             named.opened_at = self.referring
@@ -109,8 +120,12 @@ class TypeChecker(StatementChecker):
             own.depth = self.depth + 1
             if own.depth > MOST_NESTED:
                 named.type, named.opened_at = BROKEN, None
-                raise self.problem("nested-too-deep", node, f"Types are nested more than {MOST_NESTED} levels deep here.",
-                                   "Use fewer levels.")  # fmt: skip
+                raise self.problem(
+                    "nested-too-deep",
+                    node,
+                    f"Types are nested more than {MOST_NESTED} levels deep here.",
+                    "Use fewer levels.",
+                )
             spec = named.syntax.spec
             if isinstance(spec, syntax.StructureSpec):
                 named.type = made = typed.Structure(named.name, named.source, named.syntax.comment)
@@ -143,10 +158,7 @@ class TypeChecker(StatementChecker):
         length = int(self.constant(node.length, UDINT, "The length of a text"))
         if not 1 <= length <= LONGEST_TEXT:
             raise self.problem(
-                "out-of-range",
-                node.length,
-                f"{length} is no length of a text.",
-                f"Write 1 to {LONGEST_TEXT}.",
+                "out-of-range", node.length, f"{length} is no length of a text.", f"Write 1 to {LONGEST_TEXT}."
             )
         return string_type(_STRINGS[name], length)
 
@@ -154,10 +166,7 @@ class TypeChecker(StatementChecker):
         base = self._named(node.base)
         if not isinstance(base, Elementary) or not is_integer(base):
             raise self.problem(
-                "type-mismatch",
-                node.base,
-                f"A range is one of an integer type; {base} is none.",
-                "Write INT.",
+                "type-mismatch", node.base, f"A range is one of an integer type; {base} is none.", "Write INT."
             )
         low, high = self._bounds(node, node.low, node.high, base)
         return subrange_type(base.base, low, high)
@@ -182,11 +191,14 @@ class TypeChecker(StatementChecker):
 
     def _array(self, node: syntax.ArraySpec) -> Type:
         if node.stars:
-            raise self.problem("open-array", node, "An array of any length can only be an in-out.", "Write the bounds, or declare it in VAR_IN_OUT.")  # fmt: skip
+            raise self.problem(
+                "open-array",
+                node,
+                "An array of any length can only be an in-out.",
+                "Write the bounds, or declare it in VAR_IN_OUT.",
+            )
         element = self.type_of(node.element)
-        bounds = tuple(
-            self._bounds(syntax.Node(low.start, high.end), low, high, DINT) for low, high in node.bounds
-        )
+        bounds = tuple(self._bounds(syntax.Node(low.start, high.end), low, high, DINT) for low, high in node.bounds)
         if element is BROKEN:
             raise Problem
         made = array_type(element, bounds)
@@ -214,8 +226,11 @@ class TypeChecker(StatementChecker):
         if not isinstance(base, Elementary) or base.family not in ("signed", "unsigned", "bits"):
             assert node.base is not None
             raise self.problem(
-                "type-mismatch", node.base, f"Named values are integers or bit strings; {base} is neither.", "Write INT."
-            )  # fmt: skip
+                "type-mismatch",
+                node.base,
+                f"Named values are integers or bit strings; {base} is neither.",
+                "Write INT.",
+            )
         base = base.base
         members: dict[str, tuple[str, int]] = {}
         value = -1
@@ -223,16 +238,11 @@ class TypeChecker(StatementChecker):
             key = member.name.upper()
             if key in members:
                 raise self.problem(
-                    "name-twice",
-                    member,
-                    f"{member.name} stands twice among the values.",
-                    "Remove one of the two.",
+                    "name-twice", member, f"{member.name} stands twice among the values.", "Remove one of the two."
                 )
             value = value + 1 if member.value is None else int(self.constant(member.value, base, member.name))
             if not base.low <= value <= base.high:
-                raise self.problem(
-                    "out-of-range", member, f"{value} does not fit {base}.", "Choose another value."
-                )
+                raise self.problem("out-of-range", member, f"{value} does not fit {base}.", "Choose another value.")
             members[key] = (member.name, value)
         name = self.declaring or f"({', '.join(name for name, _ in members.values())})"
         made = Enumeration(name, "enumeration", base.bits, base, members, node.base is not None)
@@ -275,7 +285,12 @@ class TypeChecker(StatementChecker):
             if isinstance(inner, typed.Structure):
                 made.depth = max(made.depth, inner.depth + 1)
         if made.depth > MOST_NESTED:
-            raise self.problem("nested-too-deep", node, f"{made.name} has more than {MOST_NESTED} levels of structures.", "Use fewer levels.")  # fmt: skip
+            raise self.problem(
+                "nested-too-deep",
+                node,
+                f"{made.name} has more than {MOST_NESTED} levels of structures.",
+                "Use fewer levels.",
+            )
 
     # --- initial values ---
 
@@ -315,18 +330,14 @@ class TypeChecker(StatementChecker):
             spec = named.syntax.spec
         return spec
 
-    def initial(
-        self, node: syntax.Expression, type_: Type, name: str, spec: syntax.TypeSpec
-    ) -> typed.Initial:
+    def initial(self, node: syntax.Expression, type_: Type, name: str, spec: syntax.TypeSpec) -> typed.Initial:
         """The value that is written for a type; its default where that is wrong."""
         try:
             return self._initial(node, type_, name, spec)
         except Problem:
             return self.initial_of(spec, type_)
 
-    def _initial(
-        self, node: syntax.Expression, type_: Type, name: str, spec: syntax.TypeSpec
-    ) -> typed.Initial:
+    def _initial(self, node: syntax.Expression, type_: Type, name: str, spec: syntax.TypeSpec) -> typed.Initial:
         if isinstance(type_, Array):
             return self._array_initial(node, type_, name, spec)
         if isinstance(type_, typed.Compound):
@@ -335,16 +346,11 @@ class TypeChecker(StatementChecker):
             return {**own, **made} if isinstance(own, dict) else made
         if isinstance(node, (syntax.ArrayValue, syntax.StructureValue)):
             raise self.problem(
-                "type-mismatch",
-                node,
-                f"{name} is {type_} and takes one value.",
-                "Write the value without brackets.",
+                "type-mismatch", node, f"{name} is {type_} and takes one value.", "Write the value without brackets."
             )
         return self.constant(node, type_, name)
 
-    def _array_initial(
-        self, node: syntax.Expression, type_: Array, name: str, spec: syntax.TypeSpec
-    ) -> typed.Initial:
+    def _array_initial(self, node: syntax.Expression, type_: Array, name: str, spec: syntax.TypeSpec) -> typed.Initial:
         if not isinstance(node, syntax.ArrayValue):
             raise self.problem(
                 "type-mismatch",
@@ -353,20 +359,14 @@ class TypeChecker(StatementChecker):
                 f"Write [{self.text(node)}, ...], or [{type_.count}({self.text(node)})] for all.",
             )
         real = self._spec_of(spec)
-        inner = (
-            real.element
-            if isinstance(real, syntax.ArraySpec)
-            else syntax.TypeName(node.start, node.start, "")
-        )
+        inner = real.element if isinstance(real, syntax.ArraySpec) else syntax.TypeName(node.start, node.start, "")
         missing = self.initial_of(inner, type_.element)
         values: list[typed.Initial] = []
         for item in node.items:
             repeat = 1
             if item.repeat is not None:
                 repeat = int(self.constant(item.repeat, UDINT, "The count of a value"))
-            group = [
-                self._initial(value, type_.element, f"An element of {name}", inner) for value in item.values
-            ]
+            group = [self._initial(value, type_.element, f"An element of {name}", inner) for value in item.values]
             group = group or [missing]
             if len(values) + repeat * len(group) > type_.count:
                 raise self.problem(
@@ -378,15 +378,10 @@ class TypeChecker(StatementChecker):
             values += group * repeat
         return (*values, *[missing] * (type_.count - len(values)))
 
-    def _compound_initial(
-        self, node: syntax.Expression, type_: typed.Compound, name: str
-    ) -> dict[str, typed.Initial]:
+    def _compound_initial(self, node: syntax.Expression, type_: typed.Compound, name: str) -> dict[str, typed.Initial]:
         if not isinstance(node, syntax.StructureValue):
             raise self.problem(
-                "type-mismatch",
-                node,
-                f"{name} is {type_} and takes values by name.",
-                "Write (name := value, ...).",
+                "type-mismatch", node, f"{name} is {type_} and takes values by name.", "Write (name := value, ...)."
             )
         made: dict[str, typed.Initial] = {}
         for field in node.fields:
@@ -407,7 +402,9 @@ class TypeChecker(StatementChecker):
                     f"It has {listed(open_names)}.",
                 )
             if key in made:
-                raise self.problem("pin-twice", name_at, f"{variable.name} is given a value twice.", "Remove one of them.")  # fmt: skip
+                raise self.problem(
+                    "pin-twice", name_at, f"{variable.name} is given a value twice.", "Remove one of them."
+                )
             made[key] = self._initial(field.value, variable.type, variable.name, _unnamed(field))
         return made
 

@@ -95,9 +95,14 @@ def _recursion(ring: list[typed.Unit]) -> Finding:
         for unit, used, use in links[1:_MOST_NAMED]
     )
     return Finding(
-        "recursion", first.source, place.start, place.end, f"{first.name} uses itself: {circle}.",
-        "Break the ring: no unit may contain or call itself.", others,
-    )  # fmt: skip
+        "recursion",
+        first.source,
+        place.start,
+        place.end,
+        f"{first.name} uses itself: {circle}.",
+        "Break the ring: no unit may contain or call itself.",
+        others,
+    )
 
 
 def _use(unit: typed.Unit, used: typed.Unit) -> typed.Use:
@@ -105,9 +110,7 @@ def _use(unit: typed.Unit, used: typed.Unit) -> typed.Use:
     return unit.used.get(used.key) or typed.Use(unit.syntax.start, unit.syntax.end, 1)
 
 
-def _check_extent(
-    unit: typed.Unit, depths: dict[str, int], weights: dict[str, int], findings: Findings
-) -> None:
+def _check_extent(unit: typed.Unit, depths: dict[str, int], weights: dict[str, int], findings: Findings) -> None:
     """Report a unit that stands on too many others, or has too much data, once those it uses are known."""
     depths[unit.key] = 1 + max((depths.get(key, 0) for key in unit.uses), default=0)
     weights[unit.key] = sum(weight(v.type, weights) for v in unit.variables.values() if v.section != "in_out")
@@ -116,12 +119,24 @@ def _check_extent(
     )
     problem: tuple[str, str, str] | None = None
     if unit.cost > MOST_TURNS:
-        problem = "too-many-calls", f"One call of {unit.name} makes up to {unit.cost:,} calls.", f"{MOST_TURNS:,} are the most in a scan."  # fmt: skip
+        problem = (
+            "too-many-calls",
+            f"One call of {unit.name} makes up to {unit.cost:,} calls.",
+            f"{MOST_TURNS:,} are the most in a scan.",
+        )
         unit.cost = 1
     elif depths[unit.key] > MOST_NESTED:
-        problem = "nested-too-deep", f"{unit.name} uses units that use units, more than {MOST_NESTED} deep.", "Use fewer levels."  # fmt: skip
+        problem = (
+            "nested-too-deep",
+            f"{unit.name} uses units that use units, more than {MOST_NESTED} deep.",
+            "Use fewer levels.",
+        )
     elif weights[unit.key] > MOST_ELEMENTS:
-        problem = "out-of-range", f"The data of {unit.name} is {weights[unit.key]:,} values.", f"{MOST_ELEMENTS:,} are the most."  # fmt: skip
+        problem = (
+            "out-of-range",
+            f"The data of {unit.name} is {weights[unit.key]:,} values.",
+            f"{MOST_ELEMENTS:,} are the most.",
+        )
     if problem is not None:
         depths[unit.key] = weights[unit.key] = 0
         unit.is_broken, unit.body = True, None

@@ -102,7 +102,13 @@ class ConfigurationParser(SequenceParser):
                 case "PRIORITY":
                     priority = value
                 case _:
-                    self.report("unknown-name", word.start, word.end, f"A task has no {word.name}.", "It has INTERVAL, SINGLE and PRIORITY.")  # fmt: skip
+                    self.report(
+                        "unknown-name",
+                        word.start,
+                        word.end,
+                        f"A task has no {word.name}.",
+                        "It has INTERVAL, SINGLE and PRIORITY.",
+                    )
             if not self.accept(","):
                 break
         self.expect(")", "after the properties of a task")

@@ -51,9 +51,7 @@ class Cursor:
         """A token as a message names it."""
         return "the end of the file" if self.kinds[index] == "end" else self.texts[index]
 
-    def report(
-        self, name: str, start: int, end: int, message: str, way_out: str = "", *related: Related
-    ) -> None:
+    def report(self, name: str, start: int, end: int, message: str, way_out: str = "", *related: Related) -> None:
         """Record an error."""
         self.findings.add(Finding(name, self.source, start, end, message, way_out, related))
 
@@ -61,9 +59,7 @@ class Cursor:
         """Record an error at a token (the next one by default) and return the exception to raise."""
         index = self.i if token is None else token
         if self.kinds[index] not in ("unknown", "end") or name == "missing-end":
-            self.report(
-                name, self.starts[index], max(self.end_of(index), self.starts[index] + 1), message, way_out
-            )
+            self.report(name, self.starts[index], max(self.end_of(index), self.starts[index] + 1), message, way_out)
         elif self.kinds[index] == "end" and not self.tokens.unclosed_comment:
             end = self.last_end
             self.report(name, max(end - 1, 0), end, message, way_out)
@@ -97,14 +93,20 @@ class Cursor:
         if self.i and self.kinds[self.i] not in ("unknown", "end") and self.on_new_line(self.i):
             # What is missing belongs to the line that it is missing in.
             last = self.i - 1
-            self.report(name, self.starts[last], self.end_of(last), f"{kind} is missing {where}.", f"Write {kind} after {self.texts[last]}.")  # fmt: skip
+            self.report(
+                name,
+                self.starts[last],
+                self.end_of(last),
+                f"{kind} is missing {where}.",
+                f"Write {kind} after {self.texts[last]}.",
+            )
             raise SyntaxProblem
         message = f"{kind} is missing {where}: {self.shown(self.i)} stands in its place."
         raise self.fail(name, message, f"Write {kind} before {self.shown(self.i)}.")
 
     def closes_nothing(self) -> None:
         """Report a parenthesis that closes nothing, and step over it."""
-        self.fail("unmatched-parenthesis", "This ) closes nothing.", "Remove it, or write the ( that it belongs to.")  # fmt: skip
+        self.fail("unmatched-parenthesis", "This ) closes nothing.", "Remove it, or write the ( that it belongs to.")
         self.i += 1
 
     def is_misspelt(self, keyword: str) -> bool:

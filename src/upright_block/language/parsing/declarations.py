@@ -8,13 +8,7 @@ from upright_block.language import syntax
 from upright_block.language.lexer import KEYWORDS, Comment
 from upright_block.language.parsing.cursor import SyntaxProblem
 from upright_block.language.parsing.expressions import PRECEDENCE
-from upright_block.language.parsing.statements import (
-    CLOSES,
-    SECTIONS,
-    STATEMENT_STARTS,
-    UNIT_STARTS,
-    StatementParser,
-)
+from upright_block.language.parsing.statements import CLOSES, SECTIONS, STATEMENT_STARTS, UNIT_STARTS, StatementParser
 
 LATER_SECTIONS = {
     "VAR_ACCESS": "Leave it out: cases read every variable without it.",
@@ -54,9 +48,7 @@ class DeclarationParser(StatementParser):
             ended = self.kinds[self.i] in ("end", *UNIT_STARTS, *SECTIONS) or self._body_begins()
             if ended and not self.keyword_as_name("AT"):
                 self.missing_end(keyword, start)
-                return syntax.VariableSection(
-                    start, self.last_end, keyword, tuple(qualifiers), tuple(declarations)
-                )
+                return syntax.VariableSection(start, self.last_end, keyword, tuple(qualifiers), tuple(declarations))
             begun = self.i
             try:
                 declarations.extend(self.declaration())
@@ -136,9 +128,7 @@ class DeclarationParser(StatementParser):
             self.depth = depth
             self._recover_declaration(begun)
         return [
-            syntax.Declaration(
-                self.starts[n], self.end_of(n), self.texts[n], spec, initial, comment, address, edge
-            )
+            syntax.Declaration(self.starts[n], self.end_of(n), self.texts[n], spec, initial, comment, address, edge)
             for n in names
         ]
 
@@ -166,9 +156,7 @@ class DeclarationParser(StatementParser):
             return False
         word = self.texts[self.i]
         self.fail(
-            "keyword-as-name",
-            f"{word} is a keyword and cannot be a name.",
-            f"Choose another name, such as my_{word}.",
+            "keyword-as-name", f"{word} is a keyword and cannot be a name.", f"Choose another name, such as my_{word}."
         )
         signs = _AFTER_NAMES - {"+", "-"} if keyword in _OF_STATEMENTS else _AFTER_OTHER_NAMES
         self.kinds[self.i] = "name"
@@ -302,7 +290,13 @@ class DeclarationParser(StatementParser):
                 break
         self.expect("]", "after the bounds")
         if stars and bounds:
-            self.report("missing-bound", start, self.last_end, "Some bounds are written and some are open.", "Write all of them, or * for each.")  # fmt: skip
+            self.report(
+                "missing-bound",
+                start,
+                self.last_end,
+                "Some bounds are written and some are open.",
+                "Write all of them, or * for each.",
+            )
         self.expect("OF", "after the bounds of ARRAY")
         self.deeper()
         element = self.type_spec()
@@ -362,9 +356,7 @@ class DeclarationParser(StatementParser):
                     "Write the values as (red, amber, green).",
                 )
             value = self.expression() if self.accept(":=") else None
-            members.append(
-                syntax.EnumerationMember(self.starts[begun], self.end_of(begun), self.texts[begun], value)
-            )
+            members.append(syntax.EnumerationMember(self.starts[begun], self.end_of(begun), self.texts[begun], value))
             if not self.accept(","):
                 break
         self.expect(")", "after the values")

@@ -105,9 +105,7 @@ class ExpressionParser(Cursor):
         self.i += 1
         return self._assigned_condition(left, token, self.expression())
 
-    def _assigned_condition(
-        self, left: syntax.Expression, token: int, right: syntax.Expression
-    ) -> syntax.Expression:
+    def _assigned_condition(self, left: syntax.Expression, token: int, right: syntax.Expression) -> syntax.Expression:
         self.fail("assignment-in-condition", ":= assigns and cannot decide.", "Compare with =.", token)
         return syntax.Binary(left.start, right.end, "=", left, right, self.starts[token])
 
@@ -178,9 +176,7 @@ class ExpressionParser(Cursor):
         based = _BASED.fullmatch(rest) if number == "0" else None
         if self.kinds[self.i] != "name" or not (based or rest.lower() in _TIME_UNITS):
             return
-        way_out = (
-            f"Write {2 if based[1] else 16}#{based[1] or based[2]}." if based else f"Write T#{number}{rest}."
-        )
+        way_out = f"Write {2 if based[1] else 16}#{based[1] or based[2]}." if based else f"Write T#{number}{rest}."
         start, end = self.starts[self.i - 1], self.end_of(self.i)
         self.report("bad-literal", start, end, f"{number}{rest} is no number.", way_out)
         self.i += 1
@@ -211,12 +207,15 @@ class ExpressionParser(Cursor):
                 token,
             )
         elif not self.accept("int"):
-            raise self.fail("missing-value", "A value is missing: . stands in its place.", "Write a literal, a name or an expression.", token)  # fmt: skip
+            raise self.fail(
+                "missing-value",
+                "A value is missing: . stands in its place.",
+                "Write a literal, a name or an expression.",
+                token,
+            )
         else:
             digits = self.texts[token + 1]
-            self.report(
-                "bad-literal", start, self.last_end, "A number begins with a digit.", f"Write 0.{digits}."
-            )
+            self.report("bad-literal", start, self.last_end, "A number begins with a digit.", f"Write 0.{digits}.")
         return syntax.Literal(start, self.last_end, "broken", "")
 
     def initial_value(self) -> syntax.Expression:
@@ -229,9 +228,7 @@ class ExpressionParser(Cursor):
         while True:
             kind = self.kinds[self.i]
             if self.i - opened > _LONGEST_PATH:
-                raise self.fail(
-                    "nested-too-deep", "This path is too long to follow.", "Go by way of a variable."
-                )
+                raise self.fail("nested-too-deep", "This path is too long to follow.", "Go by way of a variable.")
             if kind == ".":
                 self.i += 1
                 token = self.i
@@ -245,9 +242,7 @@ class ExpressionParser(Cursor):
                         "Write the name of a pin.",
                     )
                 self.i += 1
-                base = syntax.Member(
-                    base.start, self.end_of(token), base, self.texts[token], self.starts[token]
-                )
+                base = syntax.Member(base.start, self.end_of(token), base, self.texts[token], self.starts[token])
             elif kind == "(" and isinstance(base, _CALLABLE):
                 base = self.call(base)
             elif kind == "[":

@@ -41,14 +41,10 @@ class SequenceParser(DeclarationParser):
                 is_whole = False
                 self.depth = depth
                 self._recover_part(begun)
-        return syntax.Sequence(
-            start, self.last_end, tuple(steps), tuple(transitions), tuple(actions), is_whole
-        )
+        return syntax.Sequence(start, self.last_end, tuple(steps), tuple(transitions), tuple(actions), is_whole)
 
     def _recover_part(self, since: int) -> None:
-        while self.kinds[self.i] != "end" and not self.kinds[self.i].startswith(
-            ("END_FUNCTION", "END_PROGRAM")
-        ):
+        while self.kinds[self.i] != "end" and not self.kinds[self.i].startswith(("END_FUNCTION", "END_PROGRAM")):
             if self.kinds[self.i] in _ENDS:
                 self.i += 1
                 self.accept(";")
@@ -80,9 +76,7 @@ class SequenceParser(DeclarationParser):
         while self.kinds[self.i] == "name":
             associations.append(self._association())
         self._end_of_part(kind, opened)
-        return syntax.Step(
-            name.start, name.end, name.name, kind == "INITIAL_STEP", tuple(associations), comment
-        )
+        return syntax.Step(name.start, name.end, name.name, kind == "INITIAL_STEP", tuple(associations), comment)
 
     def _association(self) -> syntax.Association:
         """``action(D, T#5s);`` (tables 57, 59)"""

@@ -51,9 +51,7 @@ def mend(tokens: Tokens, findings: Findings) -> None:
             message, way_out = f"{tokens.source.text[start:end]} is one word.", f"Write {CLOSES[opener]}."
             kinds[token : token + 2] = [CLOSES[opener], ";"]
         else:
-            meant = next(
-                (keyword for keyword in _possible(tokens, token, in_section) if keyword in near[word]), ""
-            )
+            meant = next((keyword for keyword in _possible(tokens, token, in_section) if keyword in near[word]), "")
             if not meant:
                 continue
             message, way_out = f"{word} is no keyword.", did_you_mean(word, [meant])
@@ -67,14 +65,21 @@ def _join_durations(tokens: Tokens, findings: Findings) -> None:
     split = [
         token
         for token, kind in enumerate(kinds)
-        if kind == "typed" and kinds[token + 1] == "name" and texts[token + 1].lower() in _UNITS
-        and _WITHOUT_UNIT.match(texts[token]) and not _is_line_between(tokens, token)
-    ]  # fmt: skip
+        if kind == "typed"
+        and kinds[token + 1] == "name"
+        and texts[token + 1].lower() in _UNITS
+        and _WITHOUT_UNIT.match(texts[token])
+        and not _is_line_between(tokens, token)
+    ]
     for token in reversed(split):
         end = starts[token + 1] + len(texts[token + 1])
         joined = texts[token] + texts[token + 1]
         written = tokens.source.text[starts[token] : end]
-        findings.add(Finding("split-literal", tokens.source, starts[token], end, f"{written} has a space in it.", f"Write {joined}."))  # fmt: skip
+        findings.add(
+            Finding(
+                "split-literal", tokens.source, starts[token], end, f"{written} has a space in it.", f"Write {joined}."
+            )
+        )
         texts[token] = joined
         del kinds[token + 1], texts[token + 1], starts[token + 1]
 

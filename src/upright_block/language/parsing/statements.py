@@ -130,11 +130,7 @@ class StatementParser(ExpressionParser):
             {"ELSE": "IF", "ELSIF": "IF", "UNTIL": "REPEAT"}.get(kind, "VAR"),
         )
         self.report(
-            "stray-end",
-            start,
-            end,
-            f"{kind} has no {opener} that it belongs to.",
-            f"Remove it, or write the {opener}.",
+            "stray-end", start, end, f"{kind} has no {opener} that it belongs to.", f"Remove it, or write the {opener}."
         )
         self.i += 1
         self.accept(";")
@@ -209,17 +205,13 @@ class StatementParser(ExpressionParser):
             start, end = self.starts[after], self.end_of(self.i + 1)
             written = self.source.text[start:end]
             way_out = f"Write {self.texts[after]}.{self.texts[self.i + 1]}."
-            self.report(
-                "bad-literal", start, end, f"{written} is no number: decimals follow a point.", way_out
-            )
+            self.report("bad-literal", start, end, f"{written} is no number: decimals follow a point.", way_out)
             self.i += 2
             self.accept(";")
             return
         if self.kinds[self.i] == ")":
             raise self.fail(
-                "unmatched-parenthesis",
-                "This ) closes nothing.",
-                "Remove it, or write the ( that it belongs to.",
+                "unmatched-parenthesis", "This ) closes nothing.", "Remove it, or write the ( that it belongs to."
             )
         raise self.fail(
             "unexpected",
@@ -236,9 +228,7 @@ class StatementParser(ExpressionParser):
             value = self.expression()
             if self.kinds[self.i] == ":=":
                 raise self.fail(
-                    "second-assignment",
-                    "A statement assigns once.",
-                    "Write two statements, or compare with =.",
+                    "second-assignment", "A statement assigns once.", "Write two statements, or compare with =."
                 )
             return syntax.Assignment(start, value.end, target, value)
         if isinstance(target, syntax.Call):
@@ -248,7 +238,12 @@ class StatementParser(ExpressionParser):
         shown = self.source.text[target.start : target.end]
         self._foreign_assignment(target, shown)
         if word.upper() in ("GOTO", "JMP", "JMPC", "JMPCN"):
-            raise self.fail("no-statement", f"{word}: there are no jumps in Structured Text.", "Use IF, CASE, a loop, EXIT or RETURN.", self.i - 1)  # fmt: skip
+            raise self.fail(
+                "no-statement",
+                f"{word}: there are no jumps in Structured Text.",
+                "Use IF, CASE, a loop, EXIT or RETURN.",
+                self.i - 1,
+            )
         hint = did_you_mean(word, _WORDS_THAT_START) if isinstance(target, syntax.Name) else ""
         self.report(
             "no-statement",
@@ -264,8 +259,16 @@ class StatementParser(ExpressionParser):
         sign, following = self.kinds[self.i], self.kinds[self.i + 1]
         end = self.end_of(self.i + 1)
         if sign == "?=":
-            raise self.fail("not-supported", "?= is not read by this version.", "Assign with :=, where the types are known to agree.")  # fmt: skip
-        if sign in ("+", "-", "*", "/") and following in ("=", ":=", sign) and self.starts[self.i + 1] == self.end_of(self.i):  # fmt: skip
+            raise self.fail(
+                "not-supported",
+                "?= is not read by this version.",
+                "Assign with :=, where the types are known to agree.",
+            )
+        if (
+            sign in ("+", "-", "*", "/")
+            and following in ("=", ":=", sign)
+            and self.starts[self.i + 1] == self.end_of(self.i)
+        ):
             written = self.source.text[target.start : end]
             way_out = f"Write {shown} := {shown} {sign} {'1' if following == sign else '...'};"
             self.report("unknown-operator", self.starts[self.i], end, f"{written} is no assignment.", way_out)
@@ -374,11 +377,7 @@ class StatementParser(ExpressionParser):
 
     def _label_of_outer_case(self) -> bool:
         """Whether a label of a CASE is next although something inside its branch is still open."""
-        return (
-            self.on_new_line(self.i)
-            and any(opener == "CASE" for opener, _ in self.opened)
-            and self._label_is_next()
-        )
+        return self.on_new_line(self.i) and any(opener == "CASE" for opener, _ in self.opened) and self._label_is_next()
 
     def _label_is_next(self) -> bool:
         """Whether the tokens from here to a colon are labels: literals, names, commas and ranges."""
@@ -476,9 +475,7 @@ class StatementParser(ExpressionParser):
         mine = self._indent(self.opened[-1][1])
         here = self._indent(self.starts[self.i])
         outer = [o for o, offset in self.opened[:-1] if self._indent(offset) == here]
-        return here < mine and any(
-            CLOSES[o] == keyword or keyword in ("ELSE", "ELSIF", "UNTIL") for o in outer
-        )
+        return here < mine and any(CLOSES[o] == keyword or keyword in ("ELSE", "ELSIF", "UNTIL") for o in outer)
 
     def _indent(self, offset: int) -> int:
         line = self.source.line_text(self.source.line(offset))

@@ -30,9 +30,7 @@ class UnitParser(ConfigurationParser):
         self.shared: list[syntax.VariableSection] = []
         self.configurations: list[syntax.Configuration] = []
         self._declarations("end")
-        return syntax.File(
-            tuple(self.units), tuple(self.types), tuple(self.shared), tuple(self.configurations)
-        )
+        return syntax.File(tuple(self.units), tuple(self.types), tuple(self.shared), tuple(self.configurations))
 
     def _declarations(self, stop: str) -> None:
         """Declarations up to a token of kind ``stop``."""
@@ -171,9 +169,21 @@ class UnitParser(ConfigurationParser):
         self.opened = outer
         here, self.home = self.home, home
         return syntax.Unit(
-            start, end, kind, name, result, tuple(sections), body, comment,
-            qualifiers, bases, interfaces, tuple(methods), sequence, here,
-        )  # fmt: skip
+            start,
+            end,
+            kind,
+            name,
+            result,
+            tuple(sections),
+            body,
+            comment,
+            qualifiers,
+            bases,
+            interfaces,
+            tuple(methods),
+            sequence,
+            here,
+        )
 
     def _qualifiers(self) -> tuple[str, ...]:
         found: list[str] = []
@@ -194,10 +204,7 @@ class UnitParser(ConfigurationParser):
         elif self.accept(":"):
             if kind not in ("FUNCTION", "METHOD"):
                 self.fail(
-                    "unexpected",
-                    f"A {kind} has no type of its own.",
-                    "Remove the type, or write FUNCTION.",
-                    self.i - 1,
+                    "unexpected", f"A {kind} has no type of its own.", "Remove the type, or write FUNCTION.", self.i - 1
                 )
             with suppress(SyntaxProblem):
                 result = self.type_spec()
@@ -221,7 +228,11 @@ def parse_expression(source: Source, findings: Findings) -> syntax.Expression | 
         found = parser.expression()
         if parser.kinds[parser.i] == "end":
             return found if not findings.items else None
-        parser.fail("unexpected", f"{parser.shown(parser.i)} stands behind the end of the expression.", "Remove it, or write an operator before it.")  # fmt: skip
+        parser.fail(
+            "unexpected",
+            f"{parser.shown(parser.i)} stands behind the end of the expression.",
+            "Remove it, or write an operator before it.",
+        )
     return None
 
 
