@@ -7,6 +7,10 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
+
+settings.register_profile("unhurried", deadline=None)
+settings.load_profile("unhurried")
 
 
 @pytest.fixture(scope="session", autouse=True)

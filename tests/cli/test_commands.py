@@ -339,3 +339,31 @@ def test_many_wrong_moments_are_shortened_and_a_near_miss_says_what_to_allow(tmp
     output = upright("verify", "Third", "--library", tmp_path / "lib").output
     assert "y is 0.33333334" not in output
     assert "y is 0.6666667 and not 0.66667" in output
+
+
+def test_explain_tells_what_a_finding_means_and_how_it_is_allowed() -> None:
+    result = upright("explain", "Label_Twice")
+    assert result.exit_code == 0
+    assert "Two branches of a CASE have a label in common." in result.output
+    assert "// allow label-twice: reason" in result.output
+    assert "(IEC 61131-3, 7.3.3.3.3)" in result.output
+    listed = upright("explain")
+    assert listed.exit_code == 0
+    assert "label-twice " in listed.output
+    assert json.loads(upright("explain", "no-task", "--json").output)["level"] == "warning"
+    wrong = upright("explain", "label-twise")
+    assert (wrong.exit_code, "Did you mean label-twice?" in wrong.output) == (2, True)
+
+
+def test_check_counts_what_is_allowed_and_names_the_way_to_learn_more(tmp_path: Path) -> None:
+    block = "PROGRAM Main VAR n : INT; END_VAR // allow no-task: by hand\nn := n + 1;\nEND_PROGRAM\n"
+    cases = 'program = "Main"\nscan = "1s"\n[[case]]\nname = "c"\nvectors = """\nset n\n5\n"""\n'
+    library = library_of(tmp_path / "lib", 'name = "p"\n', block, cases)
+    result = upright("check", "--library", library)
+    assert result.exit_code == 0
+    assert "1 warning. 1 finding is allowed." in result.output
+    assert "upright explain checks-nothing" in result.output
+    data = json.loads(upright("check", "--library", library, "--json").output)
+    assert [f["name"] for f in data["allowed"]] == ["no-task"]
+    strict = upright("verify", "--library", library, "--strict")
+    assert strict.exit_code == 1

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import textwrap
 from collections.abc import Iterable, Iterator
 
@@ -9,6 +10,8 @@ from upright_block.language.catalogue import Entry
 from upright_block.reports.styled import Line, Role
 
 _WIDEST_TEXT = 100
+_CLAUSE = re.compile(r"\(((?:table )?\d+(?:\.\d+)*)(?=\)|,)")
+"""A clause of the standard as comments in the source name it."""
 _FRAMES = {"body": "in a body", "case": "in the vectors of a case", "file": "in a case file"}
 
 
@@ -16,7 +19,7 @@ def entry_lines(entry: Entry, width: int) -> list[Line]:
     """A finding: its level, what it means, a text that has it, the same mended, and how it is allowed."""
     room = min(width, _WIDEST_TEXT)
     lines: list[Line] = [[(entry.name, "strong"), ("   ", ""), (entry.level, _role(entry))], []]
-    lines += [[(part, "")] for part in textwrap.wrap(entry.says, room)]
+    lines += [[(part, "")] for part in textwrap.wrap(_CLAUSE.sub(r"(IEC 61131-3, \1", entry.says), room)]
     frame = _FRAMES.get(entry.kind, "")
     frame += f" with {entry.variables}" if entry.variables else ""
     texts: tuple[tuple[str, str, Role], ...] = (("Wrong", entry.wrong, "bad"), ("Right", entry.right, "good"))
