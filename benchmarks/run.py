@@ -397,8 +397,8 @@ from run import machine_of
 from upright_block.machine.machine import spans_of
 
 names = [f"b{i}" for i in range(50)]
-body = " ".join(f"{name} := n MOD {1000 + 17 * i} < 10;" for i, name in enumerate(names))
-text = f"FUNCTION_BLOCK B VAR n : DINT; {', '.join(names)} : BOOL; END_VAR n := n + 1; {body} END_FUNCTION_BLOCK"
+body = " ".join(f"{name} := n > {1000 + 17 * i};" for i, name in enumerate(names))
+text = f"FUNCTION_BLOCK B VAR n : DINT; {', '.join(names)} : BOOL; END_VAR n := (n + 1) MOD 2000; {body} END_FUNCTION_BLOCK"
 machine = machine_of("B", text)
 machine.interval = 10_000_000
 for watched in (spans_of(map(machine.slot, names)), []):

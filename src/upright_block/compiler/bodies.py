@@ -19,7 +19,7 @@ from upright_block.compiler.expressions import ExpressionEmitter, results
 from upright_block.compiler.flow import Usage, has_loops, usage
 from upright_block.compiler.instructions import load, narrow, store, value_type
 from upright_block.compiler.layout import held_type, layout_of
-from upright_block.compiler.places import Facts, Frame, copy_instructions, elementary
+from upright_block.compiler.places import MIRRORED, Fact, Facts, Frame, copy_instructions, elementary, met
 from upright_block.language import syntax, typed
 from upright_block.language.types import Array, Elementary, OpenArray, String, is_integer
 from upright_block.language.walking import every_statement
@@ -192,7 +192,7 @@ class BodyEmitter(ExpressionEmitter):
             self.uses_budget = True
             call = f"local.get $budget global.set $budget {call} global.get $budget local.set $budget"
         self.out.append(f"{call} br_if $leave")
-        self.facts = frozenset()
+        self.facts = {}
 
     def reach(self, origin: syntax.Node, way: str = "") -> None:
         """Note that a statement, or one way of a branch, was reached, where that is asked for."""
@@ -202,13 +202,13 @@ class BodyEmitter(ExpressionEmitter):
 
     def _assign(self, node: typed.Assign) -> None:
         type_ = node.place.type
-        known: Facts = frozenset()
-        if isinstance(type_, Elementary) and is_integer(type_) and self.is_own(node.place):
+        least, most = 0, 0
+        is_own = isinstance(type_, Elementary) and is_integer(type_) and self.is_own(node.place)
+        if is_own:
             least, most = self.interval(node.value)
-            if least > type_.low or most < type_.high:
-                known = frozenset({(node.place.root, least, most)})
         self.write(node.place, lambda: self.expression(node.value))
-        self.facts |= known
+        if is_own and isinstance(type_, Elementary) and (least > type_.low or most < type_.high):
+            self.learn(node.place.root, least, most)
 
     def _assign_part(self, node: typed.AssignPart) -> None:
         self.write_part(node.place, node.type, node.shift, lambda: self.expression(node.value))
@@ -280,7 +280,7 @@ class BodyEmitter(ExpressionEmitter):
         inner = Frame(node.block, f"c.{node.block.key}.", base, offset, self.label("leave"), use)
         known = self.facts
         mirrored = [pin for pin in plain if pin in use.seldom and pin not in self.code.pinned]
-        self.facts = frozenset((pin, None, None) for pin in mirrored)
+        self.facts = dict.fromkeys(mirrored, MIRRORED)
         self.frame = inner
         offsets = layout_of(node.block).offsets
         for pin in reversed(pins):
@@ -327,12 +327,13 @@ class BodyEmitter(ExpressionEmitter):
             self.out.append("else")
         self.reach(node.branches[-1].origin, "FALSE")
         ends.append(self._way(node.otherwise))
-        self.facts = frozenset.intersection(*ends)
+        self.facts = met(ends)
         self.out.append("end " * len(node.branches))
 
     def _way(self, body: Iterable[typed.Statement]) -> Facts:
         """Write one of several ways; what is known at its end, while what was known before it stays."""
         before = self.facts
+        self.facts = dict(before)
         self.statements(body)
         end, self.facts = self.facts, before
         return end
@@ -377,7 +378,7 @@ class BodyEmitter(ExpressionEmitter):
         self.reach(node.origin, "ELSE")
         ends.append(self._way(node.otherwise))
         self.out.append("end")
-        self.facts = frozenset.intersection(*ends)
+        self.facts = met(ends)
 
     def _jump(self, selector: str, held: str, lowest: int, table: list[str], otherwise: str) -> None:
         self.out.append(f"local.get {selector}")
@@ -407,7 +408,7 @@ class BodyEmitter(ExpressionEmitter):
         """A loop: ``enter`` may leave it before each turn, ``turn`` after each; both get the label to leave by."""
         name = self.label("loop")
         self.loop_labels.append(name)
-        self.facts = frozenset()
+        self.facts = {}
         self.out.append(f"block {name}.x loop {name}.l")
         with self._spending(node.origin.start):
             enter(f"{name}.x")
@@ -415,11 +416,11 @@ class BodyEmitter(ExpressionEmitter):
             self.reach(node.origin, "turn")
             self.statements(node.body)
             self.out.append("end")
-            self.facts = frozenset()  # a CONTINUE comes here too
+            self.facts = {}  # a CONTINUE comes here too
             turn(f"{name}.x")
         self.out.append(f"br {name}.l end end")
         self.loop_labels.pop()
-        self.facts = frozenset()
+        self.facts = {}
 
     def _while(self, node: typed.While) -> None:
         def enter(leave: str) -> None:
@@ -530,19 +531,19 @@ class BodyEmitter(ExpressionEmitter):
 
     def _for_body(self, node: typed.For, name: str) -> None:
         """One turn; what is known of the counter holds to its end."""
-        self.facts = frozenset()
+        self.facts = {}
         if (
             isinstance(node.first, typed.Constant)
             and isinstance(node.last, typed.Constant)
             and self.is_local(node.place)
         ):
             ends = sorted((int(node.first.value), int(node.last.value)))
-            self.facts = frozenset({(node.place.root, ends[0], ends[1])})
+            self.facts = {node.place.root: Fact(False, ends[0], ends[1])}
         self.out.append(f"block {name}.c")
         self.reach(node.origin, "turn")
         self.statements(node.body)
         self.out.append("end")
-        self.facts = frozenset()
+        self.facts = {}
 
     def _assert(self, node: typed.Assert) -> None:
         self.expression(node.condition)

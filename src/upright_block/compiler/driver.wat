@@ -9,7 +9,7 @@
 ;; An event is (scan i64, address, width, value i64). A force is (address, width or 0, value i64). The width is that of the
 ;; value in bytes, 1, 2, 4 or 8; with 3 its second byte says which bits of the byte at the address its first byte sets.
 ;; A watched span is (address, end, address of its copy, address of its mask), in words of 8 bytes. After each scan a word
-;; that differs from its copy within its mask is written to the log, as (scans since, address, value i64), and copied.
+;; that differs from its copy is copied, and written to the log, as (scans since, address, value i64), where its mask says so.
 (func $fault (param $site i32) (param $self i32)
   (i32.store (i32.const 24) (local.get $site))
   (i32.store (i32.const 28) (local.get $self))
@@ -36,29 +36,29 @@
   (call $poke (i32.load (local.get $force)) (i32.load offset=4 (local.get $force)) (i64.load offset=8 (local.get $force)))
   (local.set $force (i32.add (local.get $force) (i32.const 16)))
   br $next end end)
-(func $log_changes (param $scan i32) (local $span i32) (local $at i32) (local $end i32) (local $copy i32) (local $mask i32) (local $log i32) (local $value i64)
+(func $log_changes (param $scan i32) (local $span i32) (local $at i32) (local $end i32) (local $to_copy i32) (local $to_mask i32) (local $log i32) (local $value i64) (local $copy i64)
   (local.set $span (i32.load (i32.const 80)))
   (local.set $log (i32.load (i32.const 88)))
   block $done loop $next_span
   (br_if $done (i32.ge_u (local.get $span) (i32.load (i32.const 84))))
   (local.set $at (i32.load (local.get $span)))
   (local.set $end (i32.load offset=4 (local.get $span)))
-  (local.set $copy (i32.load offset=8 (local.get $span)))
-  (local.set $mask (i32.load offset=12 (local.get $span)))
+  (local.set $to_copy (i32.sub (i32.load offset=8 (local.get $span)) (local.get $at)))
+  (local.set $to_mask (i32.sub (i32.load offset=12 (local.get $span)) (local.get $at)))
   block $span_done loop $next_word
   (br_if $span_done (i32.ge_u (local.get $at) (local.get $end)))
   (local.set $value (i64.load (local.get $at)))
+  (local.set $copy (i64.load (i32.add (local.get $at) (local.get $to_copy))))
   block $same
-  (br_if $same (i64.eqz (i64.and (i64.xor (local.get $value) (i64.load (local.get $copy))) (i64.load (local.get $mask)))))
+  (br_if $same (i64.eq (local.get $value) (local.get $copy)))
+  (i64.store (i32.add (local.get $at) (local.get $to_copy)) (local.get $value))
+  (br_if $same (i64.eqz (i64.and (i64.xor (local.get $value) (local.get $copy)) (i64.load (i32.add (local.get $at) (local.get $to_mask))))))
   (i32.store (local.get $log) (local.get $scan))
   (i32.store offset=4 (local.get $log) (local.get $at))
   (i64.store offset=8 (local.get $log) (local.get $value))
   (local.set $log (i32.add (local.get $log) (i32.const 16)))
-  (i64.store (local.get $copy) (local.get $value))
   end
   (local.set $at (i32.add (local.get $at) (i32.const 8)))
-  (local.set $copy (i32.add (local.get $copy) (i32.const 8)))
-  (local.set $mask (i32.add (local.get $mask) (i32.const 8)))
   br $next_word end end
   (local.set $span (i32.add (local.get $span) (i32.const 16)))
   br $next_span end end

@@ -7,14 +7,14 @@ addresses of its own, since no unit can call itself. See `bodies` for where the 
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from upright_block.compiler.code import Code
 from upright_block.compiler.flow import Usage
 from upright_block.compiler.instructions import conversion, load, store, value_type
 from upright_block.compiler.layout import alignment_of, initial_of, layout_of, size_of
 from upright_block.language import typed
-from upright_block.language.nodes import fresh, state
+from upright_block.language.nodes import fresh, record, state
 from upright_block.language.types import (
     BOUNDS_AT,
     LINT,
@@ -50,11 +50,33 @@ class Frame:
     homes: dict[typed.Variable, str] = fresh(default_factory=dict)
 
 
-Fact = tuple[typed.Variable, int, int] | tuple[typed.Variable, None, None]
-Facts = frozenset[Fact]
-"""What is known of variables of the unit at this point of a body: that one lies from a low to a high value, or, with None,
-that one which lives in memory has the same value in its mirror, a local.
-"""
+@record
+class Fact:
+    """What is known of a variable of the unit at this point of a body: it lies from ``low`` to ``high``, where they are known;
+    and where it ``is_mirrored`` it lives in memory and a local, its mirror, has the same value.
+    """
+
+    is_mirrored: bool = False
+    low: int | None = None
+    high: int | None = None
+
+    def met(self, other: Fact) -> Fact:
+        """What is known where this is known on one way, and ``other`` on another."""
+        low = None if self.low is None or other.low is None else min(self.low, other.low)
+        high = None if self.high is None or other.high is None else max(self.high, other.high)
+        return Fact(self.is_mirrored and other.is_mirrored, low, high)
+
+
+Facts = dict[typed.Variable, Fact]
+MIRRORED = Fact(True)
+
+
+def met(ways: Sequence[Facts]) -> Facts:
+    """What is known where several ways meet."""
+    found = dict(ways[0])
+    for way in ways[1:]:
+        found = {v: fact if way[v] is fact else fact.met(way[v]) for v, fact in found.items() if v in way}
+    return found
 
 
 _NEAR_ZERO = 1 << 16
@@ -74,7 +96,7 @@ class PlaceEmitter:
         self.uses_budget = False
         self.calls = 0
         self.loop_labels: list[str] = []
-        self.facts: Facts = frozenset()
+        self.facts: Facts = {}
         self.statement = 0
         self.frame = Frame(unit, "v.", "$self", 0, "$leave", use)
 
@@ -301,7 +323,7 @@ class PlaceEmitter:
         self.fault_if(start, f"index outside {low}..{high}")
         self.out.append(f"local.get {number} {after}{wrap}")
         if isinstance(index, typed.Load) and self.is_own(index.place):
-            self.facts |= {(index.place.root, low, high)}
+            self.learn(index.place.root, low, high)
 
     def interval(self, node: typed.Expression, depth: int = 0) -> tuple[int, int]:
         """The least and the greatest value that an integer expression can have here, so far as a short look tells."""
@@ -314,10 +336,10 @@ class PlaceEmitter:
             case typed.Constant(value=value):
                 return int(value), int(value)
             case typed.Load(place=place) if self.is_own(place):
-                known = [fact for fact in self.facts if fact[0] is place.root]
-                lows = [low for _, low, _ in known if low is not None]
-                highs = [high for _, _, high in known if high is not None]
-                return max([widest[0], *lows]), min([widest[1], *highs])
+                fact = self.facts.get(place.root)
+                low = widest[0] if fact is None or fact.low is None else max(widest[0], fact.low)
+                high = widest[1] if fact is None or fact.high is None else min(widest[1], fact.high)
+                return low, high
             case typed.Convert(operand=operand) if isinstance(operand.type, Elementary) and is_integer(operand.type):
                 found = self.interval(operand, depth + 1)
             case typed.Binary(operator=operator, left=left, right=typed.Constant(value=value)):
@@ -335,8 +357,14 @@ class PlaceEmitter:
 
     def forget(self, variable: typed.Variable) -> None:
         """Drop what is known of a variable, since it is assigned."""
-        if any(fact[0] is variable for fact in self.facts):
-            self.facts = frozenset(fact for fact in self.facts if fact[0] is not variable)
+        self.facts.pop(variable, None)
+
+    def learn(self, variable: typed.Variable, low: int, high: int) -> None:
+        """Note that a variable lies from a low to a high value, beside what is known of it."""
+        known = self.facts.get(variable, Fact())
+        low = low if known.low is None else max(low, known.low)
+        high = high if known.high is None else min(high, known.high)
+        self.facts[variable] = Fact(known.is_mirrored, low, high)
 
     def _check_target(self, step: typed.Target) -> None:
         """A reference that is NULL is a fault."""
@@ -377,12 +405,13 @@ class PlaceEmitter:
             self.out.append(f"local.get {self.local(place.root)}")
         elif self.is_own(place):
             mirror = self.mirror(place.root)
-            if (place.root, None, None) in self.facts:
+            fact = self.facts.get(place.root)
+            if fact is not None and fact.is_mirrored:
                 self.out.append(f"local.get {mirror}")
                 return
             offset = self.address(place)
             self.out.append(f"{load(place.type)} offset={offset} local.tee {mirror}")
-            self.facts |= {(place.root, None, None)}
+            self.facts[place.root] = MIRRORED if fact is None else Fact(True, fact.low, fact.high)
         else:
             offset = self.address(place)
             self.out.append(f"{load(place.type)} offset={offset}")
@@ -409,8 +438,7 @@ class PlaceEmitter:
         value()
         if self.is_own(place):
             self.out.append(f"local.tee {self.mirror(place.root)}")
-            self.forget(place.root)
-            self.facts |= {(place.root, None, None)}
+            self.facts[place.root] = MIRRORED
         self.out.append(f"{store(place.type)} offset={offset}")
         self.note_writer(kept, offset, place.type)
 
