@@ -9,7 +9,6 @@ its variables become locals of the caller for the length of the call.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from contextlib import contextmanager
 from functools import partial
 from itertools import islice
 from typing import Any
@@ -17,9 +16,10 @@ from typing import Any
 from upright_block.compiler.code import Code
 from upright_block.compiler.expressions import ExpressionEmitter, results
 from upright_block.compiler.flow import Usage, has_loops, usage
-from upright_block.compiler.instructions import load, narrow, store, value_type
+from upright_block.compiler.instructions import load, store, value_type
 from upright_block.compiler.layout import held_type, layout_of
-from upright_block.compiler.places import MIRRORED, Fact, Facts, Frame, copy_instructions, elementary, met
+from upright_block.compiler.loops import write_continue, write_exit, write_for, write_repeat, write_while
+from upright_block.compiler.places import MIRRORED, Facts, Frame, copy_instructions, elementary, met
 from upright_block.language import syntax, typed
 from upright_block.language.types import Array, Elementary, OpenArray, String, is_integer
 from upright_block.language.walking import every_statement
@@ -38,7 +38,6 @@ _REFUSALS = {
 }
 """What an assertion of a standard unit means to its caller."""
 _WIDEST_TABLE = 512
-_MOST_COST = 1 << 30
 
 
 class BodyEmitter(ExpressionEmitter):
@@ -391,160 +390,6 @@ class BodyEmitter(ExpressionEmitter):
             )
         self.out.append(f"br_table {' '.join(table)} {otherwise}")
 
-    @contextmanager
-    def _spending(self, start: int, turns: int = 1) -> Iterator[None]:
-        """Count turns of a loop, and the calls that are made in each, against the budget of the scan."""
-        self.uses_budget = True
-        place, before = len(self.out), self.calls
-        self.out.append("")
-        self.fault_if(start, "endless loop")
-        yield
-        cost = min(turns * (1 + self.calls - before), _MOST_COST)
-        self.out[place] = f"local.get $budget i32.const {cost} i32.sub local.tee $budget i32.const 0 i32.le_s"
-
-    def _loop(
-        self, node: typed.For | typed.While | typed.Repeat, enter: Callable[[str], None], turn: Callable[[str], None]
-    ) -> None:
-        """A loop: ``enter`` may leave it before each turn, ``turn`` after each; both get the label to leave by."""
-        name = self.label("loop")
-        self.loop_labels.append(name)
-        self.facts = {}
-        self.out.append(f"block {name}.x loop {name}.l")
-        with self._spending(node.origin.start):
-            enter(f"{name}.x")
-            self.out.append(f"block {name}.c")
-            self.reach(node.origin, "turn")
-            self.statements(node.body)
-            self.out.append("end")
-            self.facts = {}  # a CONTINUE comes here too
-            turn(f"{name}.x")
-        self.out.append(f"br {name}.l end end")
-        self.loop_labels.pop()
-        self.facts = {}
-
-    def _while(self, node: typed.While) -> None:
-        def enter(leave: str) -> None:
-            self.expression(node.condition)
-            self.out.append(f"i32.eqz br_if {leave}")
-
-        self._loop(node, enter, lambda leave: None)
-
-    def _repeat(self, node: typed.Repeat) -> None:
-        def turn(leave: str) -> None:
-            self.expression(node.condition)
-            self.out.append(f"br_if {leave}")
-
-        self._loop(node, lambda leave: None, turn)
-
-    def _for(self, node: typed.For) -> None:
-        """Limits are computed once; the variable ends one step beyond the last value (7.3.3.4.1).
-
-        The loop is left when less than a step remains, so that it also ends at the highest value of
-        the type.
-        """
-        type_ = node.place.type
-        assert isinstance(type_, Elementary)
-        held = value_type(type_)
-        sign = "s" if type_.is_signed else "u"
-        last = self.temporary(held)
-        known = int(node.step.value) if isinstance(node.step, typed.Constant) else None
-        self.expression(node.first)
-        self.expression(node.last)
-        self.out.append(f"local.set {last}")
-        if known is not None:
-            step = f"{held}.const {known}"
-        else:
-            name = self.temporary(held)
-            self.expression(node.step)
-            self.out.append(f"local.set {name}")
-            step = f"local.get {name}"
-        counter = self.temporary(held)
-        now = f"local.get {counter}"
-        if self.is_local(node.place):
-            counter = self.local(node.place.root)
-            now = f"local.get {counter}"
-            self.frame.written.add(node.place.root)
-
-        def publish() -> None:
-            """Where the variable lies in memory, bring it up to date."""
-            if not self.is_local(node.place):
-                self.write(node.place, lambda: self.out.append(now))
-
-        def choose(up: str, down: str) -> None:
-            """Leave by ``up`` or ``down``, whichever the sign of the step asks for."""
-            if known is not None or sign == "u":
-                self.out.append(up if known is None or known >= 0 else down)
-            else:
-                self.out.append(f"{step} {held}.const 0 {held}.ge_s if (result i32) {up} else {down} end")
-
-        name = self.label("loop")
-        self.loop_labels.append(name)
-        self.out.append(f"local.set {counter}")
-        publish()
-        self.out.append(f"block {name}.x")
-        choose(f"{now} local.get {last} {held}.gt_{sign}", f"{now} local.get {last} {held}.lt_{sign}")
-        self.out.append(f"br_if {name}.x")
-        turns = _turns(node)
-        if turns is None:
-            self.out.append(f"loop {name}.l")
-        with self._spending(node.origin.start, turns or 1):
-            if turns is not None:
-                self.out.append(f"loop {name}.l")
-            self._for_body(node, name)
-        self._turn_again(node, name, counter, last, step, choose, publish)
-        self.loop_labels.pop()
-
-    def _turn_again(
-        self,
-        node: typed.For,
-        name: str,
-        counter: str,
-        last: str,
-        step: str,
-        choose: Callable[[str, str], None],
-        publish: Callable[[], None],
-    ) -> None:
-        """Go on by a step, and back to the begin of the loop while the last value is not passed."""
-        type_ = node.place.type
-        assert isinstance(type_, Elementary)
-        held, now = value_type(type_), f"local.get {counter}"
-        sign = "s" if type_.is_signed else "u"
-        if isinstance(node.last, typed.Constant) and isinstance(node.step, typed.Constant):
-            by = int(node.step.value)
-            if type_.low <= int(node.last.value) + by <= type_.high:
-                self.out.append(f"{now} {step} {held}.add local.set {counter}")
-                publish()
-                passed = "le" if by > 0 else "ge"
-                self.out.append(
-                    f"{now} {held}.const {int(node.last.value)} {held}.{passed}_{sign} br_if {name}.l end end"
-                )
-                return
-        rest = self.temporary("i32")
-        choose(
-            f"local.get {last} {now} {held}.sub {step} {held}.lt_u",
-            f"{now} local.get {last} {held}.sub {held}.const 0 {step} {held}.sub {held}.lt_u",
-        )
-        self.out.append(f"local.set {rest}")
-        self.out.append(f"{now} {step} {held}.add{narrow(type_)} local.set {counter}")
-        publish()
-        self.out.append(f"local.get {rest} i32.eqz br_if {name}.l end end")
-
-    def _for_body(self, node: typed.For, name: str) -> None:
-        """One turn; what is known of the counter holds to its end."""
-        self.facts = {}
-        if (
-            isinstance(node.first, typed.Constant)
-            and isinstance(node.last, typed.Constant)
-            and self.is_local(node.place)
-        ):
-            ends = sorted((int(node.first.value), int(node.last.value)))
-            self.facts = {node.place.root: Fact(False, ends[0], ends[1])}
-        self.out.append(f"block {name}.c")
-        self.reach(node.origin, "turn")
-        self.statements(node.body)
-        self.out.append("end")
-        self.facts = {}
-
     def _assert(self, node: typed.Assert) -> None:
         self.expression(node.condition)
         self.out.append("i32.eqz")
@@ -553,32 +398,10 @@ class BodyEmitter(ExpressionEmitter):
             node.origin.start, _REFUSALS.get(unit.key, "assertion failed") if unit.is_standard else "assertion failed"
         )
 
-    def _exit(self, node: typed.Exit) -> None:
-        self.out.append(f"br {self.loop_labels[-1]}.x")
-
-    def _continue(self, node: typed.Continue) -> None:
-        self.out.append(f"br {self.loop_labels[-1]}.c")
-
     def _return(self, node: typed.Return) -> None:
         if self.is_part and self.frame.leave == "$leave":
             self.out.append("i32.const 1 local.set $left")
         self.out.append(f"br {self.frame.leave}")
-
-
-_MOST_TURNS = 100_000
-
-
-def _turns(node: typed.For) -> int | None:
-    """How often a loop turns, where that is known before the run and no great number."""
-    first, last, step = node.first, node.last, node.step
-    if any(isinstance(inner, (typed.Exit, typed.Return)) for inner in every_statement(node.body)):
-        return None
-    if not (
-        isinstance(first, typed.Constant) and isinstance(last, typed.Constant) and isinstance(step, typed.Constant)
-    ):
-        return None
-    turns = (int(last.value) - int(first.value)) // int(step.value) + 1
-    return turns if 0 < turns <= _MOST_TURNS else None
 
 
 def write_code(code: Code, unit: typed.Unit) -> None:
@@ -647,11 +470,11 @@ _STATEMENTS: dict[type, Callable[[BodyEmitter, Any], None]] = {
     typed.CallInstance: BodyEmitter._call_instance,
     typed.If: BodyEmitter._if,
     typed.Case: BodyEmitter._case,
-    typed.For: BodyEmitter._for,
-    typed.While: BodyEmitter._while,
-    typed.Repeat: BodyEmitter._repeat,
+    typed.For: write_for,
+    typed.While: write_while,
+    typed.Repeat: write_repeat,
     typed.Assert: BodyEmitter._assert,
-    typed.Exit: BodyEmitter._exit,
-    typed.Continue: BodyEmitter._continue,
+    typed.Exit: write_exit,
+    typed.Continue: write_continue,
     typed.Return: BodyEmitter._return,
 }
