@@ -113,3 +113,9 @@ def test_a_loop_variable_is_not_assigned_inside_by_any_way(inner: str) -> None:
     text = "FUNCTION Bump VAR_IN_OUT x : INT; END_VAR x := x + 1; END_FUNCTION\n"
     text += block("i, n : INT; c : CTU;", f"FOR i := 1 TO 3 DO {inner} END_FOR")
     assert [f.split()[1] for f in findings_of(text)] == ["loop-variable"]
+
+
+def test_a_comparison_in_parentheses_is_a_value_whatever_the_pins_are_called() -> None:
+    text = "FUNCTION F : INT VAR_INPUT a : BOOL; b : INT; END_VAR IF a THEN F := b; END_IF END_FUNCTION "
+    assert findings_of(text + block("a, n : INT;", "n := F((a = n), 3);")) == []
+    assert findings_of(text + block("a, n : INT;", "n := F(a = n, b := 3);")) == ["3:8 comparison-as-assignment"]

@@ -379,7 +379,11 @@ class CallChecker(StandardChecker):
         positional = unit.positional
         formal = any(a.name for a in node.arguments)
         wanted = len(unit.section("input") + unit.section("in_out"))
-        compared = {a for a in node.arguments if not a.name and self._names_pin(a.value, unit)}
+        compared = {
+            a
+            for a in node.arguments
+            if not a.name and self._names_pin(a.value, unit) and not self.source.text.startswith("(", a.start)
+        }
         formal = formal or bool(compared)
         if node.arguments and not formal and len(node.arguments) < wanted:
             given.is_incomplete = True
