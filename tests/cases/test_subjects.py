@@ -163,3 +163,42 @@ def test_a_plan_can_be_sent_elsewhere(tmp_path: Path) -> None:
     again = pickle.loads(pickle.dumps(case.plan))
     assert again == case.plan
     assert len(pickle.dumps(case.plan)) < 2_000
+
+
+def test_a_forced_bit_has_its_part_of_the_driven_word_again(tmp_path: Path) -> None:
+    table = """
+    control | force control.0 | status.16
+    16#0001 | .               | 1
+    .       | 0               | 0
+    16#0003 | .               | 0
+    .       | release         | 1
+    16#0002 | .               | 0
+    """
+    assert verdict_of(tmp_path, 'block = "B"\nscan = "1s"', table, BITS).status == "passed"
+
+
+def test_a_forced_bit_has_its_part_of_the_given_word_again(tmp_path: Path) -> None:
+    table = "force control.0 | status.16\n0 | 0\nrelease | 1"
+    given = 'given = { control = "16#0001" }'
+    assert verdict_of(tmp_path, 'block = "B"\nscan = "1s"', table, BITS, given).status == "passed"
+
+
+def test_a_forced_word_with_driven_bits_is_refused_where_it_is_released(tmp_path: Path) -> None:
+    suite = suite_of(
+        tmp_path, 'block = "B"\nscan = "1s"', "control.0 | force control | status.16\n1 | 0 | 0\n. | release | 1", BITS
+    )
+    assert names_of(suite) == ["not-supported"]
+
+
+def test_a_word_and_a_bit_of_it_are_not_both_given(tmp_path: Path) -> None:
+    given = 'given = { "control.7" = true, control = 1 }'
+    assert names_of(suite_of(tmp_path, 'block = "B"\nscan = "1s"', "status.16\n1", BITS, given)) == ["given-twice"]
+
+
+def test_a_program_in_a_task_has_no_in_outs(tmp_path: Path) -> None:
+    text = "PROGRAM P VAR_IN_OUT n : INT; END_VAR n := n + 1; END_PROGRAM CONFIGURATION C TASK t (INTERVAL := T#1s); PROGRAM p1 WITH t : P; END_CONFIGURATION"
+    (tmp_path / "upright.toml").write_text('name = "l"\n')
+    (tmp_path / "blocks").mkdir()
+    (tmp_path / "cases").mkdir()
+    (tmp_path / "blocks" / "p.st").write_text(text)
+    assert [f.name for f in load_library(tmp_path).findings] == ["missing-pin"]

@@ -129,6 +129,7 @@ class _Planner:
         self.signals: dict[str, Signal] = {}
         self.row_scans = array("q")
         self.given: dict[str, tuple[Signal, Value, Toml]] = {}
+        self.given_at: dict[object, list[str]] = {}
         self.constants: dict[str, Value] = {}
         self.failed = False
         self.interval = interval
@@ -216,8 +217,11 @@ class _Planner:
             except LiteralProblem as problem:
                 self.bad_value(part, source, toml, problem)
                 continue
-            if part.path in self.given:
-                self._given_twice(part, key, self.given[part.path][2])
+            beside = self.given_at.setdefault(part.place, [])
+            first = next((path for path in beside if self.given[path][0].overlaps(part)), None)
+            if first is not None:
+                self._given_twice(part, key, self.given[first][2])
+            beside.append(part.path)
             self.given[part.path] = (part, value, given.key)
             self.signals[part.path] = part
 
@@ -477,7 +481,7 @@ class _Planner:
                 self._check_column(signal, table, index, self.case.hold or role == "hold")
             else:
                 self._drive_column(signal, table, index, role == "force")
-        self._restore_inputs()
+        self._restore_inputs(table)
         self._unused_given(table)
 
     def _check_column(self, signal: Signal, table: Table, index: int, hold: bool) -> None:
@@ -531,19 +535,41 @@ class _Planner:
                 f"Write {type_.name}#{text} for the value, release() to end the force.",
             )
 
-    def _restore_inputs(self) -> None:
+    def _restore_inputs(self, table: Table) -> None:
         """An input that is released has the value again that it was driven to, as on a real input card."""
         for force in [d for d in self.drives if d.is_force and self.signals[d.path].is_driven]:
-            driven = next((d for d in self.drives if d.path == force.path and not d.is_force), None)
-            start = self.given[force.path][1] if force.path in self.given else None
+            signal = self.signals[force.path]
+            others = [d for d in self.drives if not d.is_force and self._shares(d.path, signal)]
+            driven = next((d for d in others if self.signals[d.path].covers(signal)), None)
+            if None in force.values and any(d is not driven for d in others):
+                part = next(d.path for d in others if d is not driven)
+                head = next(h for h in table.heads if h.text.endswith(force.path) or h.text.lower().startswith("force"))
+                self.report(
+                    "not-supported",
+                    table.source,
+                    head,
+                    f"{force.path} is forced as a whole and {part} is driven; what it has after its release is not told.",
+                    f"Force {part}, or drive {force.path} as a whole.",
+                )
+                continue
+            beside = [self.given[path] for path in self.given_at.get(signal.place, ())]
+            given = next((g for g in beside if g[0].covers(signal)), None)
+            start = None if given is None else signal.part_of(given[1], given[0])
             restored = Drive(force.path, False, array("q"), [])
             for row, value in zip(force.rows, force.values, strict=True):
                 if value is None:
                     before = bisect_right(driven.rows, row) - 1 if driven else -1
+                    last = driven.values[before] if driven and before >= 0 else None
                     restored.rows.append(row)
-                    restored.values.append(driven.values[before] if driven and before >= 0 else start)
+                    restored.values.append(
+                        start if driven is None or last is None else signal.part_of(last, self.signals[driven.path])
+                    )
             if restored.rows:
                 self.drives.append(restored)
+
+    def _shares(self, path: str, signal: Signal) -> bool:
+        other = self.signals[path]
+        return other.place == signal.place and other.overlaps(signal)
 
     def _unused_given(self, table: Table) -> None:
         """A given value that a column replaces before the first scan acts nowhere."""

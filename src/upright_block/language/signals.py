@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Iterator
 
 from upright_block.language import syntax
 from upright_block.language.findings import Findings
-from upright_block.language.literals import LiteralProblem, parse_integer
+from upright_block.language.literals import LiteralProblem, Value, parse_integer
 from upright_block.language.names import did_you_mean, listed
 from upright_block.language.nodes import record
 from upright_block.language.parsing import parse_expression
@@ -58,6 +58,21 @@ class Signal:
         if self.shift is None or other.shift is None:
             return True
         return self.shift < other.shift + _width(other.type) and other.shift < self.shift + _width(self.type)
+
+    def covers(self, other: Signal) -> bool:
+        """Whether all of another signal is a part of this one, or the same."""
+        if self.place != other.place:
+            return False
+        if self.shift is None or other.shift is None:
+            return self.shift is None
+        return self.shift <= other.shift and other.shift + _width(other.type) <= self.shift + _width(self.type)
+
+    def part_of(self, value: Value, whole: Signal) -> Value:
+        """What a value of a signal that covers this one makes of it."""
+        if self.shift == whole.shift:
+            return value
+        bits = int(value) >> (self.shift or 0) - (whole.shift or 0) & (1 << _width(self.type)) - 1
+        return bool(bits) if self.type.family == "bool" else bits
 
     @property
     def is_value(self) -> bool:

@@ -151,8 +151,8 @@ class Machine:
         return None if found is None or found.unit.is_standard else found
 
     def reached(self) -> list[Point]:
-        """The statements and branches that were reached since the machine was made, where the image notes it."""
-        return [point for address, point in self.image.points if self._bytes[address]]
+        """The statements and branches that were reached since the machine was made, each once, where the image notes it."""
+        return list(dict.fromkeys(point for address, point in self.image.points if self._bytes[address]))
 
     def poke(self, slot: Slot, content: bytes) -> None:
         """Store the bytes of a value, as `Slot.encode` gives them, in its slot."""

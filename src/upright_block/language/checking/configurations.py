@@ -56,6 +56,14 @@ def _check_programs(node: syntax.Configuration, unit: typed.Unit, checker: TypeC
                 else f"{kind.name} is a {kind.kind} and no program."
             )
             checker.unknown(program.type.name, program.type, what, known, "Write PROGRAM ... END_PROGRAM.")
+        elif kind.section("in_out"):
+            pin = kind.section("in_out")[0]
+            checker.report(
+                "missing-pin",
+                program.type,
+                f"{kind.name} works on a variable of its caller, {pin.name}, and a task gives it none.",
+                f"Declare {pin.name} in VAR, or as a global variable.",
+            )
         elif program.name.upper() in unit.variables:
             first = unit.variables[program.name.upper()]
             related = Related(unit.source, first.start, first.end, f"{first.name} is first declared here")
