@@ -12,6 +12,7 @@ from random import Random
 from tests.oracle.programs import make_program
 from tests.oracle.writer import C_HEAD, C_TYPE, ST_HEAD, Unit
 from upright_block.compiler.image import build_image
+from upright_block.compiler.program import USUAL, Mode
 from upright_block.compiler.program import make_program as lowered
 from upright_block.language.checking import check_program
 from upright_block.language.findings import Findings
@@ -37,13 +38,13 @@ _CTYPES = {
 Value = int | float
 
 
-def compare(seed: int, count: int) -> list[str]:
+def compare(seed: int, count: int, mode: Mode = USUAL) -> list[str]:
     """Make ``count`` programs from ``seed`` and return a line for each value that differs."""
     random = Random(seed)
     programs = [make_program(random, n) for n in range(count)]
     inputs = [_inputs(random, program[-1]) for program in programs]
     by_c = _run_c(programs, inputs)
-    here = _run_here(programs, inputs)
+    here = _run_here(programs, inputs, mode)
     differences: list[str] = []
     for program, got, expected in zip(programs, here, by_c, strict=True):
         for (path, scan), value in expected.items():
@@ -111,7 +112,9 @@ def _run_one(c: ctypes.CDLL, root: Unit, inputs: list[dict[str, Value]]) -> dict
     return found
 
 
-def _run_here(programs: list[list[Unit]], inputs: list[list[dict[str, Value]]]) -> list[dict[tuple[str, int], Value]]:
+def _run_here(
+    programs: list[list[Unit]], inputs: list[list[dict[str, Value]]], mode: Mode
+) -> list[dict[tuple[str, int], Value]]:
     """All programs as instances of one block, each called once a scan."""
     roots = [program[-1] for program in programs]
     text = ST_HEAD + "\n".join(unit.st for program in programs for unit in program)
@@ -122,7 +125,7 @@ def _run_here(programs: list[list[Unit]], inputs: list[list[dict[str, Value]]]) 
     check_program([Source("p.st", text)], scope, findings)
     errors = [f for f in findings.items if f.severity == "error"]
     assert not errors, f"{errors[0]}\n{errors[0].source.line_text(errors[0].line)}"
-    machine = Machine(build_image(lowered(scope.units["WHOLE"])))
+    machine = Machine(build_image(lowered(scope.units["WHOLE"], mode=mode)))
     by_path = {slot.path: slot for slot in machine.program.slots()}
     places = [{path: by_path[f"{root.name}_one.{path}"] for path in root.fields()} for root in roots]
     found: list[dict[tuple[str, int], Value]] = [{} for _ in programs]

@@ -154,6 +154,8 @@ class _Loader:
             )
             return None
         interval = unit.interval or file.scan
+        if interval is None and unit.is_broken:
+            return 1
         if interval is None:
             self._report(
                 file,

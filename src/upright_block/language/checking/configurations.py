@@ -19,6 +19,7 @@ _LOWEST = 1 << 16
 def check_configuration(node: syntax.Configuration, unit: typed.Unit, checker: TypeChecker) -> None:
     """Fill in ``unit``, the configuration: its programs, its tasks, and a body that runs what is due (6.8)."""
     _check_programs(node, unit, checker)
+    _check_tasks(node, unit, checker)
     found = [task for task_at in node.tasks if (task := _task(task_at, node, unit, checker)) is not None]
     loose = [unit.variables[p.name.upper()] for p in node.programs if p.task is None and _is_in(p, unit)]
     unit.tasks = tuple(sorted(found, key=lambda task: task.priority))
@@ -81,6 +82,17 @@ def _check_programs(node: syntax.Configuration, unit: typed.Unit, checker: TypeC
             unit.use(kind, program.type, 0)
 
 
+def _check_tasks(node: syntax.Configuration, unit: typed.Unit, checker: TypeChecker) -> None:
+    """Two tasks of a configuration have two names."""
+    seen: dict[str, syntax.Task] = {}
+    for task in node.tasks:
+        first = seen.setdefault(task.name.upper(), task)
+        if first is not task:
+            related = Related(unit.source, first.start, first.end, f"{first.name} is first declared here")
+            message = f"{unit.name} has two tasks {task.name}."
+            checker.report("name-twice", task, message, "Give one of the two another name.", related)
+
+
 def _is_in(program: syntax.ProgramInstance, unit: typed.Unit) -> bool:
     return program.name.upper() in unit.variables
 
@@ -90,15 +102,15 @@ def _task(task: syntax.Task, node: syntax.Configuration, unit: typed.Unit, check
     interval: int | None = None
     single: typed.Expression | None = None
     priority = _LOWEST
-    with suppress(Problem):
-        if task.priority is not None:
+    if task.priority is not None:
+        with suppress(Problem):
             priority = int(checker.constant(task.priority, UINT, "PRIORITY"))
+    with suppress(Problem):
         if task.interval is not None:
             interval = int(checker.constant(task.interval, TIME, "INTERVAL"))
             if interval <= 0:
-                checker.report(
-                    "out-of-range", task.interval, "An interval is longer than nothing.", "Write one such as T#10ms."
-                )
+                way_out = "Write one such as T#10ms."
+                checker.report("out-of-range", task.interval, "An interval is longer than nothing.", way_out)
                 interval = None
         elif task.single is not None:
             single = checker.condition(task.single, "SINGLE")
