@@ -9,7 +9,7 @@ from typing import Any
 from upright_block.cases.cells import parse_span, parse_value
 from upright_block.compiler.image import Bodies, build_image
 from upright_block.compiler.program import Mode, Probe, Slot, make_program
-from upright_block.errors import BadValue, NeverMet, NotRunnable, ScanFault, UnknownName
+from upright_block.errors import BadValue, NeverMet, ScanFault, UnknownName
 from upright_block.language.checking import observe
 from upright_block.language.findings import Findings
 from upright_block.language.literals import LiteralProblem, Value, shown, shown_duration
@@ -301,13 +301,3 @@ def duration(given: str | int) -> int:
     if found <= 0:
         raise BadValue(f"{given} is no time above zero.", 'Write one such as "100ms".')
     return found
-
-
-def must_run(unit: Unit) -> None:
-    """Make sure that a unit can be run.
-
-    Raises:
-        NotRunnable: it has errors.
-    """
-    if unit.is_broken:
-        raise NotRunnable(f"{unit.name} has errors.", "upright check lists them.")

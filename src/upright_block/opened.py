@@ -156,13 +156,14 @@ class OpenLibrary:
         """
         from upright_block.cases.suite import cannot_run
         from upright_block.compiler.program import Mode, as_block
-        from upright_block.controller import Controller, duration, must_run
+        from upright_block.controller import Controller, duration
         from upright_block.language.literals import shown_duration
 
         unit = self.find(name)
         if unit is None:
             raise UnknownName(f"There is no block {name}.", self.did_you_mean(name))
-        must_run(unit)
+        if unit.is_broken:
+            raise NotRunnable(f"{unit.name} has errors.", "upright check lists them.")
         problem = cannot_run(unit)
         if problem is not None:
             raise NotRunnable(*problem[1:])
