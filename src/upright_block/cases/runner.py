@@ -162,7 +162,7 @@ class _Judge:
         self.plan = case.plan
         self.signal = case.signals[expectations.path]
         self.expectations = expectations
-        self.slot = machine.program.slot(self.signal)
+        self.slot = machine.slot(expectations.path)
         self.scans = [case.plan.row_scans[row] for row in expectations.rows]
         self.next = 0
         self.is_missed = False

@@ -68,6 +68,7 @@ class Machine:
         )
         self._memory = cast("wasmtime.Memory", exports["memory"])
         self._run = cast("wasmtime.Func", exports["run"])
+        self._slots: dict[str, Slot] = {}
         self._map()
         self.reset()
 
@@ -121,12 +122,15 @@ class Machine:
         Raises:
             KeyError: the path leads to no single value.
         """
-        try:
-            slot = self.program.slot(path)
-        except NoSignal:
-            raise KeyError(path) from None
-        if not slot.signal.is_value:
-            raise KeyError(path)
+        slot = self._slots.get(path)
+        if slot is None:
+            try:
+                slot = self.program.slot(path)
+            except NoSignal:
+                raise KeyError(path) from None
+            if not slot.signal.is_value:
+                raise KeyError(path)
+            self._slots[path] = slot
         return slot
 
     def read(self, path: str) -> Value:
