@@ -79,9 +79,9 @@ class OpenLibrary:
 
     @cached_property
     def _settled(self) -> Settled:
-        suite = self._suite
+        suite, manifest = self._suite, self._library.manifest
         found = [*self._library.findings, *suite.findings]
-        return settle(found, [*self.sources, *suite.sources], self._library.manifest.policy)
+        return settle(found, [manifest.source, *self.sources, *suite.sources], manifest.policy)
 
     @property
     def findings(self) -> tuple[Finding, ...]:

@@ -37,6 +37,7 @@ class Manifest:
     cases: str
     overflow: str
     policy: Policy
+    source: Source
 
 
 def find_root(start: Path) -> Path:
@@ -97,7 +98,7 @@ def read_manifest(files: Files) -> Manifest:
         if key in _FOLDERS and not (files.root / entry.value).is_dir():
             raise LibraryProblem(f"{place}: there is no folder {entry.value}.", "Correct the name, or make the folder.")
         values[key] = entry.value
-    return Manifest(**(known | values), policy=reader.policy())
+    return Manifest(**(known | values), policy=reader.policy(), source=source)
 
 
 class _PolicyReader:
