@@ -202,6 +202,14 @@ def test_cases_are_run_from_python() -> None:
     assert sorted(seen) == sorted(case.id for case in library.cases[:3])
 
 
+def test_what_cases_reach_is_told_where_it_is_asked_for() -> None:
+    library = open_library(EXAMPLES / "demo")
+    chosen = [case for case in library.cases if case.unit_name == "Blink"]
+    reached = {(p.unit.name, p.way) for verdict in library.run(chosen, covers=True) for p in verdict.reached}
+    assert ("Blink", "") in reached
+    assert all(verdict.reached == () for verdict in library.run(chosen))
+
+
 def test_the_face_names_what_there_is_and_reads_nothing_before_it_is_used() -> None:
     for name in upright_block.__all__:
         assert getattr(upright_block, name) is not None

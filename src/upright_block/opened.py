@@ -116,11 +116,15 @@ class OpenLibrary:
         return self._suite.unread
 
     def run(
-        self, cases: Sequence[ReadyCase] | None = None, done: Callable[[Verdict], None] | None = None
+        self,
+        cases: Sequence[ReadyCase] | None = None,
+        done: Callable[[Verdict], None] | None = None,
+        covers: bool = False,
     ) -> list[Verdict]:
         """Run cases, all by default, and return their verdicts in the same order.
 
-        ``done`` is called with each verdict as it comes, from any thread.
+        ``done`` is called with each verdict as it comes, from any thread. With ``covers`` each verdict tells which
+        statements and branches were reached until then.
         """
         chosen = self.cases if cases is None else cases
         if not chosen:
@@ -128,7 +132,7 @@ class OpenLibrary:
         from upright_block.cases.runner import run_cases
         from upright_block.compiler.program import Mode
 
-        return run_cases(chosen, done, Mode(checks_overflow=self._checks_overflow))
+        return run_cases(chosen, done, Mode(checks_overflow=self._checks_overflow, covers=covers))
 
     @property
     def _checks_overflow(self) -> bool:
