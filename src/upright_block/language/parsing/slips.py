@@ -22,6 +22,7 @@ _QUALIFIERS = ("CONSTANT", "RETAIN", "NON_RETAIN", "PUBLIC", "PRIVATE", "PROTECT
 _OTHER_SPELLINGS = {"ELSEIF": "ELSIF", "ELIF": "ELSIF", "ELSE_IF": "ELSIF"}
 _LONGEST = len("END_FUNCTION_BLOCK") + 1
 _WITHOUT_UNIT = re.compile(r"L?T(?:IME)?#[0-9_.]+\Z", re.IGNORECASE)
+_DURATION = re.compile(r"(?i)L?T(?:IME)?#")
 _UNITS = frozenset({"d", "h", "m", "s", "ms", "us", "ns"})
 _SIGNS_AFTER_NAMES = (":=", "(", ":", ",", ".", "[")
 
@@ -60,20 +61,19 @@ def mend(tokens: Tokens, findings: Findings) -> None:
 
 
 def _join_durations(tokens: Tokens, findings: Findings) -> None:
-    """Report a space between the number of a duration and its unit, and take the two as one literal."""
+    """Report a space inside a duration, before a unit or between two parts, and take it all as one literal."""
     kinds, texts, starts = tokens.kinds, tokens.texts, tokens.starts
-    split = [
-        token
-        for token, kind in enumerate(kinds)
-        if kind == "typed"
-        and kinds[token + 1] == "name"
-        and texts[token + 1].lower() in _UNITS
-        and _WITHOUT_UNIT.match(texts[token])
-        and not _is_line_between(tokens, token)
-    ]
-    for token in reversed(split):
-        end = starts[token + 1] + len(texts[token + 1])
-        joined = texts[token] + texts[token + 1]
+    durations = [token for token, kind in enumerate(kinds) if kind == "typed" and _DURATION.match(texts[token])]
+    for token in reversed(durations):
+        last = token
+        if _WITHOUT_UNIT.match(texts[token]) and _is_unit(tokens, token + 1):
+            last += 1
+        while kinds[last + 1] in ("int", "real") and _is_unit(tokens, last + 2) and not _is_line_between(tokens, last):
+            last += 2
+        if last == token:
+            continue
+        end = starts[last] + len(texts[last])
+        joined = "".join(texts[token : last + 1])
         written = tokens.source.text[starts[token] : end]
         findings.add(
             Finding(
@@ -81,7 +81,14 @@ def _join_durations(tokens: Tokens, findings: Findings) -> None:
             )
         )
         texts[token] = joined
-        del kinds[token + 1], texts[token + 1], starts[token + 1]
+        del kinds[token + 1 : last + 1], texts[token + 1 : last + 1], starts[token + 1 : last + 1]
+
+
+def _is_unit(tokens: Tokens, token: int) -> bool:
+    """Whether a token is the unit of the number before it, in the same line."""
+    if tokens.kinds[token - 1] == "end" or tokens.kinds[token] != "name":
+        return False
+    return tokens.texts[token].lower() in _UNITS and not _is_line_between(tokens, token - 1)
 
 
 def _near(word: str) -> tuple[str, ...]:
