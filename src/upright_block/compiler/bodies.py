@@ -10,12 +10,11 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import partial
-from itertools import islice
 from typing import Any
 
 from upright_block.compiler.code import Code
 from upright_block.compiler.expressions import ExpressionEmitter, results
-from upright_block.compiler.flow import Usage, has_loops, usage
+from upright_block.compiler.flow import Usage, has_loops, is_short, usage, usage_inside
 from upright_block.compiler.instructions import load, store, value_type
 from upright_block.compiler.layout import held_type, layout_of
 from upright_block.compiler.loops import write_continue, write_exit, write_for, write_repeat, write_while
@@ -251,7 +250,7 @@ class BodyEmitter(ExpressionEmitter):
         return (
             not any(u.keeps_data for u in block.uses.values())
             and not has_loops(block)
-            and not any(islice(every_statement(block.body), _LONGEST_INLINED, None))
+            and is_short(block, _LONGEST_INLINED)
         )
 
     def _store_pin(self, pin: typed.Variable, base: str, offset: int) -> None:
@@ -275,7 +274,7 @@ class BodyEmitter(ExpressionEmitter):
         outer = self.frame
         pins = [pin for pin, _ in node.inputs]
         plain = [pin for pin in pins if isinstance(pin.type, Elementary)]
-        use = self._usage_inside(node.block, tuple(plain))
+        use = usage_inside(node.block, plain, self.code.pinned)
         inner = Frame(node.block, f"c.{node.block.key}.", base, offset, self.label("leave"), use)
         known = self.facts
         mirrored = [pin for pin in plain if pin in use.seldom and pin not in self.code.pinned]
@@ -304,13 +303,6 @@ class BodyEmitter(ExpressionEmitter):
         self.out += body
         self._store_written()
         self.frame, self.facts = outer, known
-
-    def _usage_inside(self, block: typed.Unit, given: tuple[typed.Variable, ...]) -> Usage:
-        """How the body of a block that is placed into its caller uses its variables."""
-        known = self.code.inside.get((block, given))
-        if known is None:
-            known = self.code.inside[block, given] = usage(block.body or (), given, self.code.pinned)
-        return known
 
     def _if(self, node: typed.If) -> None:
         ends: list[Facts] = []

@@ -6,7 +6,6 @@ of sites, the addresses of data, the values that constants are given.
 
 from __future__ import annotations
 
-from upright_block.compiler.flow import Usage
 from upright_block.compiler.layout import encode
 from upright_block.compiler.program import Mode
 from upright_block.language import syntax, typed
@@ -30,8 +29,7 @@ class Code:
     The mark of each kind counts from 0: ``s`` are ``sites`` (unit, offset, kind), ``d`` are ``data`` (bytes,
     alignment) that nobody changes, ``r`` are ``rooms`` (size, alignment), ``g`` are addresses of global variables, ``k``
     are instructions that put the value of a constant on the stack, ``p`` are addresses of points.
-    ``virtual`` are the methods and bodies that it calls by the kind of the instance; ``inside`` says how blocks
-    that are placed into it use their variables.
+    ``virtual`` are the methods and bodies that it calls by the kind of the instance.
     """
 
     mode: Mode
@@ -44,7 +42,6 @@ class Code:
     constants: dict[tuple[typed.Variable, Type], str] = fresh(default_factory=dict)
     points: list[Point] = fresh(default_factory=list)
     virtual: dict[str, typed.Unit] = fresh(default_factory=dict)
-    inside: dict[tuple[typed.Unit, tuple[typed.Variable, ...]], Usage] = fresh(default_factory=dict)
 
     def site(self, unit: typed.Unit, start: int, kind: str) -> str:
         """The number of a place that can fault."""

@@ -45,6 +45,16 @@ def usage(
     return Usage(frozenset(flow.needed | (flow.written - everywhere)), frozenset(seldom | pinned))
 
 
+def usage_inside(block: Unit, given: Sequence[Variable], pinned: Set[Variable]) -> Usage:
+    """How the body of a block that is placed into its callers uses its variables; worked out once for all of them."""
+    own = frozenset(v for v in block.variables.values() if v in pinned)
+    known: dict[tuple[tuple[Variable, ...], frozenset[Variable]], Usage] = block.kept.setdefault("inside", {})
+    found = known.get((tuple(given), own))
+    if found is None:
+        found = known[tuple(given), own] = usage(block.body or (), given, own)
+    return found
+
+
 class _Flow:
     """Walks over a body with the variables ``assigned`` so far.
 
@@ -147,6 +157,15 @@ class _Flow:
 
 
 # --- what a call may do ---
+
+
+def is_short(unit: Unit, most: int) -> bool:
+    """Whether a body has no more statements than that."""
+    length: int | None = unit.kept.get("length")
+    if length is None:
+        length = unit.kept["length"] = sum(1 for _ in every_statement(unit.body or ()))
+    return length <= most
+
 
 _LOOPS = (typed.For, typed.While, typed.Repeat)
 

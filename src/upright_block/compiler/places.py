@@ -35,7 +35,7 @@ class Frame:
 
     ``base`` is the local with the address that ``offset`` counts from, where the unit keeps data.
     ``touched`` are the variables that live in locals, ``pointers`` those that a local has the address of,
-    ``homes`` those of a function that lie in memory.
+    ``homes`` those of a function that lie in memory, ``mirrors`` the locals that may have the value of one in memory.
     """
 
     unit: typed.Unit
@@ -48,6 +48,7 @@ class Frame:
     written: set[typed.Variable] = fresh(default_factory=set)
     pointers: dict[typed.Variable, str] = fresh(default_factory=dict)
     homes: dict[typed.Variable, str] = fresh(default_factory=dict)
+    mirrors: dict[typed.Variable, str] = fresh(default_factory=dict)
 
 
 @record
@@ -141,8 +142,11 @@ class PlaceEmitter:
 
     def mirror(self, variable: typed.Variable) -> str:
         """The local that has the value of a variable which lives in memory, wherever a fact says so."""
-        name = f"$m.{self.frame.prefix}{variable.key}"
-        self.locals.setdefault(name, value_type(elementary(variable)))
+        frame = self.frame
+        name = frame.mirrors.get(variable)
+        if name is None:
+            name = frame.mirrors[variable] = f"$m.{frame.prefix}{variable.key}"
+            self.locals.setdefault(name, value_type(elementary(variable)))
         return name
 
     def is_local(self, place: typed.Place) -> bool:

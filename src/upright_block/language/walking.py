@@ -55,13 +55,16 @@ def parts(node: typed.Statement | typed.Expression) -> Iterable[Part]:
 
 def accesses(node: typed.Statement | typed.Expression) -> Iterator[Access]:
     """All that a node does, in the order of evaluation; without the bodies inside a statement."""
-    waiting: list[Part] = [*parts(node)][::-1]
+    waiting: list[Part] = list(parts(node))
+    waiting.reverse()
     while waiting:
         part = waiting.pop()
-        if isinstance(part, Access):
+        if type(part) is Access:
             yield part
-        else:
-            waiting += [*parts(part)][::-1]
+        elif (known := _PARTS.get(type(part))) is not None:
+            inner = list(known(part))
+            inner.reverse()
+            waiting += inner
 
 
 def calls_function(node: typed.Expression) -> bool:
@@ -79,6 +82,8 @@ def calls_function(node: typed.Expression) -> bool:
 def _on_the_way(place: typed.Place) -> list[Part]:
     """What is evaluated to reach a place: indices, and references that are followed."""
     found: list[Part] = []
+    if not place.steps:
+        return found
     for number, step in enumerate(place.steps):
         if isinstance(step, typed.Element):
             found += step.indices
@@ -90,6 +95,8 @@ def _on_the_way(place: typed.Place) -> list[Part]:
 
 
 def _used(kind: Literal["read", "write", "address"], place: typed.Place) -> list[Part]:
+    if not place.steps:
+        return [Access(kind, place, place.origin)]
     return [*_on_the_way(place), Access(kind, place, place.origin)]
 
 
