@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from fnmatch import fnmatchcase
 from typing import Any
 
-from upright_block.cases.cells import parse_span, parse_value
+from upright_block.cases.cells import cell_text, parse_span, parse_value
 from upright_block.compiler.image import Bodies, build_image
 from upright_block.compiler.program import Mode, Probe, Slot, make_program
 from upright_block.errors import BadValue, NeverMet, ScanFault, UnknownName
@@ -155,9 +155,8 @@ class Controller:
             if signal.type.low <= value <= signal.type.high:
                 return value
             raise BadValue(f"{signal.path} is {signal.type}: {value} ns is beyond it.", "Give a time that it can hold.")
-        text = str(value).upper() if isinstance(value, bool) else str(value).strip()
         try:
-            return parse_value(text, signal.type)
+            return parse_value(cell_text(value), signal.type)
         except LiteralProblem as problem:
             raise BadValue(f"{signal.path} is {signal.type}: {problem}", problem.way_out) from None
 

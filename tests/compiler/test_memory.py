@@ -438,3 +438,14 @@ def test_a_function_beyond_all_measure_runs_the_same(monkeypatch: pytest.MonkeyP
     for machine in (usual, large):
         machine.run(50)
     assert usual.read("r") == large.read("r") == sum(range(50))
+
+
+def test_an_index_known_to_be_below_zero_reaches_large_elements() -> None:
+    text = "TYPE Row : STRUCT a : ARRAY [0..999] OF LINT; n : LINT; END_STRUCT; END_TYPE "
+    body = (
+        "FOR i := -5 TO 5 DO rows[i].n := rows[i].n + i; END_FOR FOR i := 3 TO 9 DO high[i].n := high[i].n + i; END_FOR"
+    )
+    machine = machine_of(text + block("rows : ARRAY [-5..5] OF Row; high : ARRAY [3..9] OF Row; i : INT;", body))
+    assert machine.run(2).fault is None
+    assert [machine.read(f"rows[{i}].n") for i in range(-5, 6)] == [2 * i for i in range(-5, 6)]
+    assert [machine.read(f"high[{i}].n") for i in range(3, 10)] == [2 * i for i in range(3, 10)]

@@ -59,6 +59,11 @@ class Check:
         return bool(low <= value <= high) != self.outside
 
 
+def cell_text(value: object) -> str:
+    """A value of TOML or of Python as it stands in a cell."""
+    return str(value).upper() if isinstance(value, bool) else str(value).strip()
+
+
 def simple_span(text: str) -> int | None:
     """Nanoseconds of a number with one unit such as ``1.5s``, which most times in a table are; None for others."""
     found = _SIMPLE_SPAN.match(text)

@@ -9,7 +9,8 @@ from pathlib import Path
 from typing import TypeVar
 
 from upright_block.cases.casefile import Case, CaseFile, read_case_file
-from upright_block.cases.plan import ReadyCase, prepare
+from upright_block.cases.plan import ReadyCase
+from upright_block.cases.planning import prepare
 from upright_block.cases.verdict import NotRun
 from upright_block.compiler.program import as_block
 from upright_block.language.catalogue import stops

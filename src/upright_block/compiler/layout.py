@@ -14,7 +14,7 @@ from itertools import groupby
 
 from upright_block.language.literals import Value
 from upright_block.language.nodes import record
-from upright_block.language.typed import Compound, Initial, Unit, Variable, default_of
+from upright_block.language.typed import Compound, Constant, Element, Initial, Unit, Variable, default_of
 from upright_block.language.types import STRING_HEAD, UDINT, Array, Elementary, OpenArray, String, Type
 
 FORCES = 128
@@ -118,6 +118,16 @@ def initial_of(type_: Type, initial: Initial) -> bytes:
 def _compound(type_: Type) -> Compound:
     assert isinstance(type_, Compound)
     return type_
+
+
+def element_number(step: Element) -> int:
+    """The number in memory of an element whose indices are known."""
+    assert isinstance(step.array, Array)
+    number = 0
+    for index, (low, high) in zip(step.indices, step.array.bounds, strict=True):
+        assert isinstance(index, Constant)
+        number = number * (high - low + 1) + int(index.value) - low
+    return number
 
 
 def held_type(variable: Variable) -> Type:

@@ -12,7 +12,7 @@ from collections.abc import Callable, Sequence
 from upright_block.compiler.code import Code
 from upright_block.compiler.flow import Usage
 from upright_block.compiler.instructions import conversion, load, store, value_type
-from upright_block.compiler.layout import alignment_of, initial_of, layout_of, size_of
+from upright_block.compiler.layout import alignment_of, element_number, initial_of, layout_of, size_of
 from upright_block.language import typed
 from upright_block.language.nodes import fresh, record, state
 from upright_block.language.types import (
@@ -229,11 +229,7 @@ class PlaceEmitter:
         assert isinstance(step.array, Array)
         stride = size_of(step.array.element)
         if all(isinstance(index, typed.Constant) for index in step.indices):
-            number = 0
-            for index, (low, high) in zip(step.indices, step.array.bounds, strict=True):
-                assert isinstance(index, typed.Constant)
-                number = number * (high - low + 1) + int(index.value) - low
-            return number * stride
+            return element_number(step) * stride
         ((low, high), *others) = step.array.bounds
         if not others and self._is_inside(step.indices[0], low, high):
             self.expression(step.indices[0])
@@ -252,9 +248,12 @@ class PlaceEmitter:
         return 0
 
     def _is_inside(self, index: typed.Expression, low: int, high: int) -> bool:
-        """Whether an index of 32 bits is known to lie between its bounds, and so far from zero that it does not matter."""
+        """Whether an index of 32 bits is known to lie between its bounds, and these begin not far above zero.
+
+        An index below zero would lead to an address below zero, which the offset of an instruction does not mend.
+        """
         assert isinstance(index.type, Elementary)
-        if value_type(index.type) != "i32" or abs(low) > _NEAR_ZERO:
+        if value_type(index.type) != "i32" or not 0 <= low <= _NEAR_ZERO:
             return False
         least, most = self.interval(index)
         return low <= least and most <= high

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 
-from upright_block.compiler.layout import Layout, decode, encode, initial_of, layout_of, size_of
+from upright_block.compiler.layout import Layout, decode, element_number, encode, initial_of, layout_of, size_of
 from upright_block.language import syntax, typed
 from upright_block.language.literals import Value
 from upright_block.language.nodes import node, record
@@ -133,7 +133,7 @@ class Program:
                 offset += layout_of(step.owner).offsets[step.variable]
             else:
                 assert isinstance(step.array, Array)
-                offset += _number(step, step.array) * size_of(step.array.element)
+                offset += element_number(step) * size_of(step.array.element)
         if signal.shift is None:
             return Slot(signal, offset)
         return Slot(signal, offset + signal.shift // 8, signal.shift % 8 if signal.type is BOOL else None)
@@ -235,15 +235,6 @@ def _lay_out(
     add(b"")
     root.kept["layout"] = Layout(len(data), 8, offsets, bytes(data))
     return outer, own
-
-
-def _number(step: typed.Element, array: Array) -> int:
-    """The number of an element in memory."""
-    number = 0
-    for index, (low, high) in zip(step.indices, array.bounds, strict=True):
-        assert isinstance(index, typed.Constant)
-        number = number * (high - low + 1) + int(index.value) - low
-    return number
 
 
 def _instance_in(type_: Type, offset: int, wanted: typed.Unit) -> str | None:

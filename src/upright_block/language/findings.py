@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from typing import Protocol
 
 from upright_block.language.catalogue import Level, level_of
 from upright_block.language.names import did_you_mean
@@ -58,6 +59,21 @@ class Finding:
 
     def __str__(self) -> str:
         return f"{self.source.shown(self.start)}: {self.message} ({self.name})"
+
+
+class HasPlace(Protocol):
+    """What has a place in a source."""
+
+    @property
+    def start(self) -> int: ...
+
+    @property
+    def end(self) -> int: ...
+
+
+def first_declared(source: Source, place: HasPlace, name: str) -> Related:
+    """The place where a name was given first that is given again."""
+    return Related(source, place.start, place.end, f"{name} is first declared here")
 
 
 class Findings:

@@ -15,6 +15,7 @@ from upright_block.language.typed import Compound, Constant, Element, Member, St
 from upright_block.language.types import DINT, PARTS, Array, Elementary, String, Type
 
 _MOST_SHOWN = 256
+_ALL_BITS = 1 << 32
 
 
 @record
@@ -53,25 +54,24 @@ class Signal:
                 found.append(tuple(int(i.value) for i in step.indices if isinstance(i, Constant)))
         return tuple(found)
 
+    @property
+    def bits(self) -> tuple[int, int]:
+        """The first bit of its variable that it takes, and the one behind its last."""
+        return (0, _ALL_BITS) if self.shift is None else (self.shift, self.shift + _width(self.type))
+
     def overlaps(self, other: Signal) -> bool:
         """Whether two signals of the same variable share bits."""
-        if self.shift is None or other.shift is None:
-            return True
-        return self.shift < other.shift + _width(other.type) and other.shift < self.shift + _width(self.type)
+        return self.bits[0] < other.bits[1] and other.bits[0] < self.bits[1]
 
     def covers(self, other: Signal) -> bool:
         """Whether all of another signal is a part of this one, or the same."""
-        if self.place != other.place:
-            return False
-        if self.shift is None or other.shift is None:
-            return self.shift is None
-        return self.shift <= other.shift and other.shift + _width(other.type) <= self.shift + _width(self.type)
+        return self.place == other.place and self.bits[0] <= other.bits[0] and other.bits[1] <= self.bits[1]
 
     def part_of(self, value: Value, whole: Signal) -> Value:
         """What a value of a signal that covers this one makes of it."""
         if self.shift == whole.shift:
             return value
-        bits = int(value) >> (self.shift or 0) - (whole.shift or 0) & (1 << _width(self.type)) - 1
+        bits = int(value) >> self.bits[0] - whole.bits[0] & (1 << _width(self.type)) - 1
         return bool(bits) if self.type.family == "bool" else bits
 
     @property

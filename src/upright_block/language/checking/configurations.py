@@ -10,7 +10,7 @@ from upright_block.language.checking.places import edge_place
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.types import TypeChecker
 from upright_block.language.checking.uses import note_accesses
-from upright_block.language.findings import Finding, Findings, Related
+from upright_block.language.findings import Finding, Findings, first_declared
 from upright_block.language.types import BOOL, LINT, TIME, UINT
 
 _LOWEST = 1 << 16
@@ -67,7 +67,7 @@ def _check_programs(node: syntax.Configuration, unit: typed.Unit, checker: TypeC
             )
         elif program.name.upper() in unit.variables:
             first = unit.variables[program.name.upper()]
-            related = Related(unit.source, first.start, first.end, f"{first.name} is first declared here")
+            related = first_declared(unit.source, first, first.name)
             checker.report(
                 "name-twice",
                 program,
@@ -88,7 +88,7 @@ def _check_tasks(node: syntax.Configuration, unit: typed.Unit, checker: TypeChec
     for task in node.tasks:
         first = seen.setdefault(task.name.upper(), task)
         if first is not task:
-            related = Related(unit.source, first.start, first.end, f"{first.name} is first declared here")
+            related = first_declared(unit.source, first, first.name)
             message = f"{unit.name} has two tasks {task.name}."
             checker.report("name-twice", task, message, "Give one of the two another name.", related)
 

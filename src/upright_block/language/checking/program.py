@@ -14,7 +14,7 @@ from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.sequences import check_sequence, declare_sequence, sequence_body
 from upright_block.language.checking.types import TypeChecker
 from upright_block.language.checking.uses import bind_overrides, find_recursion, note_accesses, spread_broken
-from upright_block.language.findings import Finding, Findings, Related
+from upright_block.language.findings import Finding, Findings, first_declared
 from upright_block.language.parsing import parse
 from upright_block.language.scope import NamedType, Scope
 from upright_block.language.source import Source
@@ -118,7 +118,7 @@ def _is_free(node: syntax.TypeDeclaration | syntax.Unit, source: Source, scope: 
 
 def _twice(node: syntax.Node, source: Source, other: typed.Unit | NamedType, message: str) -> Finding:
     """That a name is given again which ``other`` has already."""
-    first = Related(other.source, other.syntax.start, other.syntax.end, f"{other.name} is first declared here")
+    first = first_declared(other.source, other.syntax, other.name)
     way_out = "Give one of the two another name."
     return Finding("name-twice", source, node.start, node.end, message, way_out, (first,))
 
@@ -272,7 +272,7 @@ def _variable(
     other = unit.variables.get(key)
     if other is not None:
         owner = [u for u in unit.ancestors if other in u.variables.values()][-1]
-        first = Related(owner.source, other.start, other.end, f"{other.name} is first declared here")
+        first = first_declared(owner.source, other, other.name)
         checker.report(
             "name-twice",
             node,

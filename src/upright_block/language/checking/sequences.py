@@ -12,7 +12,7 @@ from collections.abc import Iterable, Iterator
 
 from upright_block.language import syntax, typed
 from upright_block.language.checking.types import TypeChecker
-from upright_block.language.findings import Related
+from upright_block.language.findings import Related, first_declared
 from upright_block.language.names import listed
 from upright_block.language.types import BOOL, TIME, Type
 
@@ -60,7 +60,7 @@ def _declare(
     key = name.upper()
     other = unit.variables.get(key)
     if other is not None:
-        first = Related(unit.source, other.start, other.end, f"{other.name} is first declared here")
+        first = first_declared(unit.source, other, other.name)
         checker.report(
             "name-twice", node, f"{name} is declared twice in {unit.name}.", "Give one of the two another name.", first
         )

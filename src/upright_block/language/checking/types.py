@@ -10,7 +10,7 @@ from typing import Any
 from upright_block.language import syntax, typed
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.statements import StatementChecker
-from upright_block.language.findings import Related
+from upright_block.language.findings import first_declared
 from upright_block.language.limits import MOST_NESTED
 from upright_block.language.names import listed
 from upright_block.language.scope import NamedType, NamedValues
@@ -265,7 +265,7 @@ class TypeChecker(StatementChecker):
             key = field.name.upper()
             other = made.variables.get(key)
             if other is not None:
-                first = Related(self.source, other.start, other.end, f"{other.name} is first declared here")
+                first = first_declared(self.source, other, other.name)
                 self.report(
                     "name-twice",
                     field,

@@ -1,0 +1,524 @@
+"""Cases made ready to run, checked against the unit that they are for."""
+
+from __future__ import annotations
+
+from array import array
+from bisect import bisect_right
+from collections.abc import Iterator
+
+from upright_block.cases.casefile import Case, CaseFile, Given
+from upright_block.cases.cells import cell_text, parse_check, parse_span, parse_value, simple_span
+from upright_block.cases.plan import Drive, Expectations, Plan, ReadyCase
+from upright_block.cases.table import ROLES, TIME_HEADS, Cell, Table
+from upright_block.language.catalogue import stops
+from upright_block.language.findings import Finding, Findings, Related
+from upright_block.language.literals import LiteralProblem, Value, parse_integer, shown, shown_duration
+from upright_block.language.signals import NoSignal, Signal, find_signal, no_value
+from upright_block.language.source import Source
+from upright_block.language.typed import Compound, Unit
+from upright_block.language.types import Array, Elementary, Enumeration, String, Type
+from upright_block.library import Toml
+from upright_block.machine.clock import CLOCK_START, LAST_MOMENT
+from upright_block.machine.events import MOST_FORCES
+
+MOST_SCANS = 20_000_000
+"""Scans of one case."""
+MOST_COLUMNS = 1_000
+"""Columns of one table."""
+
+_TIMES_OF_OTHERS = ("time", "t", "timestamp", "seconds", "sec", "s", "ms", "step", "tick")
+
+
+class _Problem(Exception):
+    """Raised after its finding was recorded."""
+
+
+class _Planner:
+    def __init__(self, file: CaseFile, case: Case, unit: Unit, interval: int, findings: Findings) -> None:
+        self.file = file
+        self.case = case
+        self.unit = unit
+        self.findings = findings
+        self.drives: list[Drive] = []
+        self.expectations: list[Expectations] = []
+        self.shown: dict[str, Signal] = {}
+        self.signals: dict[str, Signal] = {}
+        self.row_scans = array("q")
+        self.given: dict[str, tuple[Signal, Value, Toml]] = {}
+        self.given_at: dict[object, list[str]] = {}
+        self.constants: dict[str, Value] = {}
+        self.forced: dict[str, Cell] = {}
+        self.failed = False
+        self.interval = interval
+
+    def report(
+        self, name: str, source: Source, place: Cell | Toml, message: str, way_out: str, *related: Related
+    ) -> None:
+        self.failed |= stops(name)
+        self.findings.add(Finding(name, source, place.start, place.end, message, way_out, related))
+
+    def bad_value(self, signal: Signal, source: Source, place: Cell | Toml, problem: LiteralProblem) -> None:
+        self.report("bad-value", source, place, f"{signal.path} is {signal.type}: {problem}", problem.way_out)
+
+    def ready(self) -> ReadyCase | None:
+        for given in self.case.given:
+            self._given(given)
+        table = self.case.vectors
+        if table is not None:
+            if len(table.heads) > MOST_COLUMNS:
+                self.report(
+                    "too-long",
+                    table.source,
+                    table.heads[MOST_COLUMNS],
+                    f"The table has {len(table.heads):,} columns; {MOST_COLUMNS:,} are the most.",
+                    "Make several cases of it.",
+                )
+                return None
+            timed = self._times(table)
+            self._columns(table, timed)
+        scans = self._last_scan() + 1
+        clock = CLOCK_START if self.case.clock is None else self.case.clock
+        if scans > MOST_SCANS:
+            self.report(
+                "too-long",
+                self.file.source,
+                self.case.place,
+                f"The case takes {scans} scans; {MOST_SCANS} are the most.",
+                "Use a longer scan, or a shorter case.",
+            )
+        elif clock + scans * self.interval > LAST_MOMENT:
+            self.report(
+                "too-long",
+                self.file.source,
+                self.case.place,
+                "The case runs beyond the year 2261, where dates end.",
+                "Use a shorter scan or case, or an earlier clock.",
+            )
+        if self.failed:
+            return None
+        plan = Plan(
+            self.case.id,
+            self.unit.key,
+            self.interval,
+            clock,
+            scans,
+            tuple(sorted(self.constants.items())),
+            tuple((path, value) for path, (_, value, _) in self.given.items()),
+            tuple(self.drives),
+            tuple(e for e in self.expectations if e.checks),
+            self.row_scans,
+            tuple(self.shown),
+        )
+        return ReadyCase(self.file, self.case, self.unit, plan, self.signals)
+
+    def _last_scan(self) -> int:
+        """The last scan: that of the last row, or the last that starts within ``run_for``."""
+        by_time = -1 if self.case.run_for is None else -(-self.case.run_for // self.interval) - 1
+        return max([by_time, 0, *self.row_scans[-1:]])
+
+    # --- given ---
+
+    def _given(self, given: Given) -> None:
+        source = self.file.source
+        key = Cell(given.path, given.key.key_start, given.key.key_end)
+        try:
+            signal = self._place(given.path, source, key)
+        except _Problem:
+            return
+        if signal.variable.is_code:
+            self._given_constant(signal, given, key)
+            return
+        for part, toml in self._parts(signal, signal.type, given.value):
+            try:
+                value = parse_value(self._written(toml), part.type)
+            except LiteralProblem as problem:
+                self.bad_value(part, source, toml, problem)
+                continue
+            beside = self.given_at.setdefault(part.place, [])
+            first = next((path for path in beside if self.given[path][0].overlaps(part)), None)
+            if first is not None:
+                self._given_twice(part, key, self.given[first][2])
+            beside.append(part.path)
+            self.given[part.path] = (part, value, given.key)
+            self.signals[part.path] = part
+
+    def _given_constant(self, signal: Signal, given: Given, key: Cell) -> None:
+        """A constant has no memory: with another value the block is compiled anew."""
+        source = self.file.source
+        if signal.root is not signal.variable:
+            self.report(
+                "constant-of-all",
+                source,
+                key,
+                f"{signal.path} is a constant: every instance of its block has the same value.",
+                "Make it an input with a default value, or write a case for that block.",
+            )
+        elif signal.variable.is_folded:
+            self.report(
+                "constant-in-use",
+                source,
+                key,
+                f"{signal.path} cannot be given: another initial value or a CASE label is made from it.",
+                "Change it in the block, or give that value itself.",
+            )
+        elif signal.path in self.constants:
+            first = next(g.key for g in self.case.given if g.path.upper() == given.path.upper())
+            self._given_twice(signal, key, first)
+        else:
+            try:
+                self.constants[signal.path] = parse_value(self._written(given.value), signal.type)
+            except LiteralProblem as problem:
+                self.bad_value(signal, source, given.value, problem)
+
+    def _given_twice(self, signal: Signal, key: Cell, first: Toml) -> None:
+        related = Related(self.file.source, first.key_start, first.key_end, "It is given first here")
+        self.report(
+            "given-twice", self.file.source, key, f"{signal.path} is given twice.", "Remove one of the two.", related
+        )
+
+    @staticmethod
+    def _written(toml: Toml) -> str:
+        """The text of a value as it stands in a cell."""
+        if isinstance(toml.value, list):
+            raise LiteralProblem("a list is no single value.", 'Write one value, as in given = { pin = "value" }.')
+        return cell_text(toml.value)
+
+    def _parts(self, signal: Signal, type_: Type, toml: Toml) -> Iterator[tuple[Signal, Toml]]:
+        """The single values that a value of ``given`` fills; a list fills an array, a table a structure."""
+        source = self.file.source
+        if isinstance(toml.value, dict) and isinstance(type_, Compound):
+            for key, entry in toml.value.items():
+                place = Cell(key, entry.key_start, entry.key_end)
+                try:
+                    inner = self._place(f"{signal.path}.{key}", source, place)
+                except _Problem:
+                    continue
+                yield from self._parts(inner, inner.type, entry)
+        elif isinstance(toml.value, list) and isinstance(type_, Array):
+            low, high = type_.bounds[0]
+            listed = toml.value
+            if len(type_.bounds) > 1 or len(listed) > high - low + 1:
+                many = f"holds {len(listed)} values" if len(type_.bounds) == 1 else "is one list"
+                self.report(
+                    "bad-value",
+                    source,
+                    toml,
+                    f"{signal.path} is {type_}, and this {many}.",
+                    f"Write at most {high - low + 1} values."
+                    if len(type_.bounds) == 1
+                    else f'Name its elements: "{signal.path}[{",".join(str(first) for first, _ in type_.bounds)}]" = ...',
+                )
+                return
+            for number, entry in enumerate(listed):
+                inner = find_signal(self.unit, f"{signal.path}[{low + number}]")
+                yield from self._parts(inner, inner.type, entry)
+        elif isinstance(type_, (Elementary, String)):
+            yield signal, toml
+        else:
+            what, example = "a list", "[1, 2]"
+            if isinstance(type_, Compound):
+                what, example = ("a table", "{ " + next((v.name for v in type_.variables.values()), "pin") + " = 1 }")
+            self.report(
+                "bad-value",
+                source,
+                toml,
+                f"{signal.path} is {_described(type_)}; its value is {what}.",
+                f"Write {signal.path} = {example} with its values, or name a part of it.",
+            )
+
+    # --- places ---
+
+    def _place(self, path: str, source: Source, cell: Cell) -> Signal:
+        """What a path leads to; else a finding says how far it leads. ``cell`` ends with the path."""
+        try:
+            return find_signal(self.unit, path)
+        except NoSignal as problem:
+            start = max(cell.start, cell.end - len(path)) + problem.start
+            end = cell.end if isinstance(problem.owner, Array) else min(start + len(problem.name), cell.end)
+            marked = Cell(problem.name, min(start, cell.end - 1), end)
+            self.report("unknown-name", source, marked, *problem.words(self.findings.did_you_mean))
+            raise _Problem from None
+
+    def _value(self, path: str, source: Source, cell: Cell) -> Signal:
+        """The single value that a path leads to."""
+        signal = self._place(path, source, cell)
+        if signal.is_value:
+            return signal
+        marked = Cell(path, max(cell.start, cell.end - len(path)), cell.end)
+        self.report("no-value", source, marked, *no_value(signal, path))
+        raise _Problem
+
+    # --- the table ---
+
+    def _times(self, table: Table) -> list[int]:
+        """The columns that give the time, of which there should be one; the scans of the rows go to ``row_scans``."""
+        found = [i for i, head in enumerate(table.heads) if head.text.lower() in TIME_HEADS]
+        for index in found:
+            head = table.heads[index]
+            if self.unit.variables.get(head.text.upper()) is not None:
+                self.report(
+                    "two-meanings",
+                    table.source,
+                    head,
+                    f"{head.text} is a pin of {self.unit.name}, and a word for the time of a row.",
+                    f"Write pin {head.text} for the pin; for the time take {' or '.join(w for w in TIME_HEADS if w != head.text.lower())}.",
+                )
+        if len(found) > 1:
+            self.report(
+                "two-times",
+                table.source,
+                table.heads[found[1]],
+                f"The table has two time columns, {table.heads[found[0]].text} and {table.heads[found[1]].text}.",
+                "Keep one of them.",
+            )
+        if not found:
+            self.row_scans = array("q", range(table.rows))
+            return found
+        column = found[0]
+        kind = table.heads[column].text.lower()
+        last = -1
+        add, interval, is_at = self.row_scans.append, self.interval, kind == "at"
+        for row, text in enumerate(table.take(column)):
+            time = simple_span(text) if is_at else None
+            if time is not None and time % interval == 0 and time // interval > last:
+                last = time // interval
+                add(min(last, LAST_MOMENT))
+                continue
+            scan = self._scan_of(text, kind, max(last, 0), table, row, column)
+            if scan is None:
+                scan = last
+            elif scan <= last and row:
+                self.report(
+                    "time-goes-back",
+                    table.source,
+                    table.cell(row, column),
+                    f"The row at {text} does not come after the row above it.",
+                    "Write the rows in the order of time, one for each scan at most.",
+                )
+            last = scan
+            add(min(last, LAST_MOMENT))
+        return found
+
+    def _scan_of(self, text: str, kind: str, last: int, table: Table, row: int, column: int) -> int | None:
+        """The scan at which the row of this time cell acts."""
+        if not text:
+            self.report(
+                "missing-time",
+                table.source,
+                table.cell(row, column),
+                "The row has no time.",
+                f"Write one in the column {kind}.",
+            )
+            return None
+        try:
+            time = parse_integer(text) if kind == "scan" else parse_span(text)
+        except LiteralProblem as problem:
+            self.report("bad-value", table.source, table.cell(row, column), str(problem), problem.way_out)
+            return None
+        if kind == "scan":
+            return time
+        interval = self.interval
+        if time < 0:
+            self.report(
+                "bad-value",
+                table.source,
+                table.cell(row, column),
+                f"{text} lies before the start.",
+                "Times count from 0s.",
+            )
+            return None
+        whole, rest = divmod(time, interval)
+        if rest:
+            self.report(
+                "between-scans",
+                table.source,
+                table.cell(row, column),
+                f"No scan starts {'at' if kind == 'at' else 'after'} {text}: a scan takes {shown_duration(interval)}.",
+                f"Write {shown_duration(whole * interval)} or {shown_duration((whole + 1) * interval)}, or choose a shorter scan.",
+            )
+            return None
+        return whole + last if kind == "after" else whole
+
+    def _columns(self, table: Table, timed: list[int]) -> None:
+        taken: dict[tuple[object, str], list[tuple[Signal, Cell]]] = {}
+        for index, head in enumerate(table.heads):
+            if index in timed:
+                continue
+            role, name = _role(head)
+            if not name:
+                marked = Cell("", head.start, max(head.end, head.start + 1))
+                self.report("missing-name", table.source, marked, "A column has no name.", "Name a pin above it.")
+                continue
+            if name.lower() in _TIMES_OF_OTHERS and name.upper() not in self.unit.variables and not timed:
+                self.report(
+                    "unknown-name",
+                    table.source,
+                    head,
+                    f"{self.unit.name} has no {name}.",
+                    "Write at, if it is the time of the row from the start, after, if it counts from the row above, or scan.",
+                )
+                continue
+            try:
+                signal = self._value(name, table.source, head)
+            except _Problem:
+                continue
+            if role == "pin":
+                role = "set" if signal.is_driven else "check"
+            if signal.variable.is_code:
+                self.report(
+                    "constant-assigned",
+                    table.source,
+                    head,
+                    f"{signal.path} is a constant.",
+                    "Give it another value with given.",
+                )
+                continue
+            checks = role in ("check", "hold")
+            others = taken.setdefault((signal.place, "checks" if checks else role), [])
+            first = next(
+                (cell for other, cell in others if (other.path == signal.path if checks else signal.overlaps(other))),
+                None,
+            )
+            if first is not None:
+                related = Related(table.source, first.start, first.end, "The first column is this one")
+                what = "checks" if checks else "writes"
+                self.report(
+                    "column-twice",
+                    table.source,
+                    head,
+                    f"{head.text} {what} what another column {what} too.",
+                    "Remove one of the columns.",
+                    related,
+                )
+                continue
+            others.append((signal, head))
+            self.shown.setdefault(signal.path, signal)
+            self.signals[signal.path] = signal
+            if checks:
+                self._check_column(signal, table, index, self.case.hold or role == "hold")
+            else:
+                self._drive_column(signal, table, index, role == "force")
+        self._restore_inputs(table)
+        self._unused_given(table)
+
+    def _check_column(self, signal: Signal, table: Table, index: int, hold: bool) -> None:
+        found = Expectations(signal.path, index, array("q"), [], hold)
+        add_row, add_check, type_ = found.rows.append, found.checks.append, signal.type
+        for row, text in enumerate(table.take(index)):
+            if text:
+                try:
+                    add_check(parse_check(text, type_))
+                    add_row(row)
+                except LiteralProblem as problem:
+                    self.bad_value(signal, table.source, table.cell(row, index), problem)
+        self.expectations.append(found)
+
+    def _drive_column(self, signal: Signal, table: Table, index: int, is_force: bool) -> None:
+        if is_force and (
+            sum(d.is_force for d in self.drives) >= MOST_FORCES or not isinstance(signal.type, Elementary)
+        ):
+            what = f"{MOST_FORCES} columns force" if isinstance(signal.type, Elementary) else "A text is forced"
+            self.report(
+                "not-supported",
+                table.source,
+                table.heads[index],
+                f"{what}; that is not read.",
+                f"Write set {signal.path}.",
+            )
+            return
+        if is_force:
+            self.forced[signal.path] = table.heads[index]
+        drive = Drive(signal.path, is_force, array("q"), [])
+        add_row, add_value, type_ = drive.rows.append, drive.values.append, signal.type
+        for row, text in enumerate(table.take(index)):
+            if not text:
+                continue
+            try:
+                if is_force and text.lower() in ("release", "release()"):
+                    self._must_mean_release(text, type_, table, row, index)
+                    add_value(None)
+                else:
+                    add_value(parse_value(text, type_))
+                add_row(row)
+            except LiteralProblem as problem:
+                self.bad_value(signal, table.source, table.cell(row, index), problem)
+        self.drives.append(drive)
+
+    def _must_mean_release(self, text: str, type_: Type, table: Table, row: int, column: int) -> None:
+        if isinstance(type_, Enumeration) and text.upper() in type_.members:
+            self.report(
+                "two-meanings",
+                table.source,
+                table.cell(row, column),
+                f"{text} is a value of {type_.name}, and the word that ends a force.",
+                f"Write {type_.name}#{text} for the value, release() to end the force.",
+            )
+
+    def _restore_inputs(self, table: Table) -> None:
+        """An input that is released has the value again that it was driven to, as on a real input card."""
+        for force in [d for d in self.drives if d.is_force and self.signals[d.path].is_driven]:
+            signal = self.signals[force.path]
+            others = [d for d in self.drives if not d.is_force and self._shares(d.path, signal)]
+            driven = next((d for d in others if self.signals[d.path].covers(signal)), None)
+            if None in force.values and any(d is not driven for d in others):
+                part = next(d.path for d in others if d is not driven)
+                self.report(
+                    "not-supported",
+                    table.source,
+                    self.forced[force.path],
+                    f"{force.path} is forced as a whole and {part} is driven; what it has after its release is not told.",
+                    f"Force {part}, or drive {force.path} as a whole.",
+                )
+                continue
+            beside = [self.given[path] for path in self.given_at.get(signal.place, ())]
+            given = next((g for g in beside if g[0].covers(signal)), None)
+            start = None if given is None else signal.part_of(given[1], given[0])
+            restored = Drive(force.path, False, array("q"), [])
+            for row, value in zip(force.rows, force.values, strict=True):
+                if value is None:
+                    before = bisect_right(driven.rows, row) - 1 if driven else -1
+                    last = driven.values[before] if driven and before >= 0 else None
+                    restored.rows.append(row)
+                    restored.values.append(
+                        start if driven is None or last is None else signal.part_of(last, self.signals[driven.path])
+                    )
+            if restored.rows:
+                self.drives.append(restored)
+
+    def _shares(self, path: str, signal: Signal) -> bool:
+        other = self.signals[path]
+        return other.place == signal.place and other.overlaps(signal)
+
+    def _unused_given(self, table: Table) -> None:
+        """A given value that a column replaces before the first scan acts nowhere."""
+        for drive in self.drives:
+            given = self.given.get(drive.path)
+            if given is None or drive.is_force or not drive.rows or self.row_scans[drive.rows[0]] > 0:
+                continue
+            signal, value, key = given
+            cell = Cell("", key.key_start, key.key_end)
+            if drive.values[0] != value:
+                self.report(
+                    "given-unused",
+                    self.file.source,
+                    cell,
+                    f"{signal.path} is given {shown(value, signal.type)}, and its column gives it another value in the first scan.",
+                    "Remove it from given, or empty the first cell of the column.",
+                )
+
+
+def _role(head: Cell) -> tuple[str, str]:
+    """What a column does, and the path of what it does it to."""
+    first, _, rest = head.text.partition(" ")
+    if first.lower() in ROLES and rest:
+        return first.lower(), rest.strip()
+    return "pin", head.text
+
+
+def _described(type_: Type) -> str:
+    return f"an instance of {type_.name}" if isinstance(type_, Unit) else str(type_)
+
+
+def prepare(file: CaseFile, case: Case, unit: Unit, interval: int, findings: Findings) -> ReadyCase | None:
+    """Make a case ready to run on ``unit``, ``interval`` ns a scan; None when it has mistakes, which become findings."""
+    return _Planner(file, case, unit, interval, findings).ready()
