@@ -19,7 +19,7 @@ def entry_lines(entry: Entry, width: int) -> list[Line]:
     """A finding: its level, what it means, a text that has it, the same mended, and how it is allowed."""
     room = min(width, _WIDEST_TEXT)
     lines: list[Line] = [[(entry.name, "strong"), ("   ", ""), (entry.level, _role(entry))], []]
-    lines += [[(part, "")] for part in textwrap.wrap(_CLAUSE.sub(r"(IEC 61131-3, \1", entry.says), room)]
+    lines += [[(part, "")] for part in _wrapped(_CLAUSE.sub("(IEC\u00a061131-3,\u00a0\\1", entry.says), room)]
     frame = _FRAMES.get(entry.kind, "")
     frame += f" with {entry.variables}" if entry.variables else ""
     texts: tuple[tuple[str, str, Role], ...] = (("Wrong", entry.wrong, "bad"), ("Right", entry.right, "good"))
@@ -37,6 +37,11 @@ def entry_lines(entry: Entry, width: int) -> list[Line]:
         lines.append([("The manifest may make an error of it:", "")])
         lines.append([(f'    levels = {{ {entry.name} = "error" }}', "")])
     return lines
+
+
+def _wrapped(text: str, room: int) -> list[str]:
+    """Lines of a text, which do not break where a no-break space stands."""
+    return [line.replace("\u00a0", " ") for line in textwrap.wrap(text, room)]
 
 
 def list_lines(entries: Iterable[Entry], width: int) -> Iterator[Line]:
