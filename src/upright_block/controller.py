@@ -138,9 +138,11 @@ class Controller:
         try:
             signal = find_signal(self.unit, path)
         except NoSignal as problem:
-            raise UnknownName(*problem.words()) from None
+            said = problem.words()
+            raise UnknownName(said.message, said.way_out) from None
         if not signal.is_value:
-            raise UnknownName(*no_value(signal, path))
+            said = no_value(signal, path)
+            raise UnknownName(said.message, said.way_out)
         return signal
 
     @staticmethod

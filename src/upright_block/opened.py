@@ -170,7 +170,7 @@ class OpenLibrary:
             raise NotRunnable(f"{unit.name} has errors.", "upright check lists them.")
         problem = cannot_run(unit)
         if problem is not None:
-            raise NotRunnable(*problem[1:])
+            raise NotRunnable(problem.message, problem.way_out)
         interval = unit.interval or 100_000_000
         if scan is not None:
             asked = duration(scan)

@@ -31,7 +31,7 @@ def csv(text: str) -> Table:
 
 def flaws(table: Table) -> list[tuple[str, str]]:
     """What is wrong with a table: the name of the finding and what is marked."""
-    return [(flaw.name, table.source.text[flaw.start : flaw.end]) for flaw in table.flaws]
+    return [(flaw.words.name, table.source.text[flaw.start : flaw.end]) for flaw in table.flaws]
 
 
 def test_an_inline_table_splits_at_white_space_and_rulers_mean_nothing() -> None:

@@ -10,9 +10,11 @@ from upright_block.cases.casefile import Case, CaseFile, Given
 from upright_block.cases.cells import cell_text, parse_check, parse_span, parse_value, simple_span
 from upright_block.cases.plan import Drive, Expectations, Plan, ReadyCase
 from upright_block.cases.table import ROLES, TIME_HEADS, Cell, Table
+from upright_block.cases.words import planning as words
 from upright_block.language.catalogue import stops
-from upright_block.language.findings import Finding, Findings, Related
-from upright_block.language.literals import LiteralProblem, Value, parse_integer, shown, shown_duration
+from upright_block.language.findings import Findings, HasPlace, Related, Words
+from upright_block.language.limits import MOST_COLUMNS, MOST_SCANS
+from upright_block.language.literals import LiteralProblem, Value, parse_integer
 from upright_block.language.signals import NoSignal, Signal, find_signal, no_value
 from upright_block.language.source import Source
 from upright_block.language.typed import Compound, Unit
@@ -20,11 +22,6 @@ from upright_block.language.types import Array, Elementary, Enumeration, String,
 from upright_block.library import Toml
 from upright_block.machine.clock import CLOCK_START, LAST_MOMENT
 from upright_block.machine.events import MOST_FORCES
-
-MOST_SCANS = 20_000_000
-"""Scans of one case."""
-MOST_COLUMNS = 1_000
-"""Columns of one table."""
 
 _TIMES_OF_OTHERS = ("time", "t", "timestamp", "seconds", "sec", "s", "ms", "step", "tick")
 
@@ -51,14 +48,12 @@ class _Planner:
         self.failed = False
         self.interval = interval
 
-    def report(
-        self, name: str, source: Source, place: Cell | Toml, message: str, way_out: str, *related: Related
-    ) -> None:
-        self.failed |= stops(name)
-        self.findings.add(Finding(name, source, place.start, place.end, message, way_out, related))
+    def report(self, source: Source, place: HasPlace, said: Words, *related: Related) -> None:
+        self.failed |= stops(said.name)
+        self.findings.add(said.told(source, place.start, place.end, *related))
 
     def bad_value(self, signal: Signal, source: Source, place: Cell | Toml, problem: LiteralProblem) -> None:
-        self.report("bad-value", source, place, f"{signal.path} is {signal.type}: {problem}", problem.way_out)
+        self.report(source, place, words.bad_value(signal, problem))
 
     def ready(self) -> ReadyCase | None:
         for given in self.case.given:
@@ -66,34 +61,16 @@ class _Planner:
         table = self.case.vectors
         if table is not None:
             if len(table.heads) > MOST_COLUMNS:
-                self.report(
-                    "too-long",
-                    table.source,
-                    table.heads[MOST_COLUMNS],
-                    f"The table has {len(table.heads):,} columns; {MOST_COLUMNS:,} are the most.",
-                    "Make several cases of it.",
-                )
+                self.report(table.source, table.heads[MOST_COLUMNS], words.too_many_columns(len(table.heads)))
                 return None
             timed = self._times(table)
             self._columns(table, timed)
         scans = self._last_scan() + 1
         clock = CLOCK_START if self.case.clock is None else self.case.clock
         if scans > MOST_SCANS:
-            self.report(
-                "too-long",
-                self.file.source,
-                self.case.place,
-                f"The case takes {scans} scans; {MOST_SCANS} are the most.",
-                "Use a longer scan, or a shorter case.",
-            )
+            self.report(self.file.source, self.case.place, words.too_many_scans(scans))
         elif clock + scans * self.interval > LAST_MOMENT:
-            self.report(
-                "too-long",
-                self.file.source,
-                self.case.place,
-                "The case runs beyond the year 2261, where dates end.",
-                "Use a shorter scan or case, or an earlier clock.",
-            )
+            self.report(self.file.source, self.case.place, words.beyond_dates())
         if self.failed:
             return None
         plan = Plan(
@@ -146,21 +123,9 @@ class _Planner:
         """A constant has no memory: with another value the block is compiled anew."""
         source = self.file.source
         if signal.root is not signal.variable:
-            self.report(
-                "constant-of-all",
-                source,
-                key,
-                f"{signal.path} is a constant: every instance of its block has the same value.",
-                "Make it an input with a default value, or write a case for that block.",
-            )
+            self.report(source, key, words.constant_of_all(signal))
         elif signal.variable.is_folded:
-            self.report(
-                "constant-in-use",
-                source,
-                key,
-                f"{signal.path} cannot be given: another initial value or a CASE label is made from it.",
-                "Change it in the block, or give that value itself.",
-            )
+            self.report(source, key, words.constant_in_use(signal))
         elif signal.path in self.constants:
             first = next(g.key for g in self.case.given if g.path.upper() == given.path.upper())
             self._given_twice(signal, key, first)
@@ -172,9 +137,7 @@ class _Planner:
 
     def _given_twice(self, signal: Signal, key: Cell, first: Toml) -> None:
         related = Related(self.file.source, first.key_start, first.key_end, "It is given first here")
-        self.report(
-            "given-twice", self.file.source, key, f"{signal.path} is given twice.", "Remove one of the two.", related
-        )
+        self.report(self.file.source, key, words.given_twice(signal), related)
 
     @staticmethod
     def _written(toml: Toml) -> str:
@@ -198,16 +161,7 @@ class _Planner:
             low, high = type_.bounds[0]
             listed = toml.value
             if len(type_.bounds) > 1 or len(listed) > high - low + 1:
-                many = f"holds {len(listed)} values" if len(type_.bounds) == 1 else "is one list"
-                self.report(
-                    "bad-value",
-                    source,
-                    toml,
-                    f"{signal.path} is {type_}, and this {many}.",
-                    f"Write at most {high - low + 1} values."
-                    if len(type_.bounds) == 1
-                    else f'Name its elements: "{signal.path}[{",".join(str(first) for first, _ in type_.bounds)}]" = ...',
-                )
+                self.report(source, toml, words.too_many_values(signal, type_, len(listed)))
                 return
             for number, entry in enumerate(listed):
                 inner = find_signal(self.unit, f"{signal.path}[{low + number}]")
@@ -215,16 +169,7 @@ class _Planner:
         elif isinstance(type_, (Elementary, String)):
             yield signal, toml
         else:
-            what, example = "a list", "[1, 2]"
-            if isinstance(type_, Compound):
-                what, example = ("a table", "{ " + next((v.name for v in type_.variables.values()), "pin") + " = 1 }")
-            self.report(
-                "bad-value",
-                source,
-                toml,
-                f"{signal.path} is {_described(type_)}; its value is {what}.",
-                f"Write {signal.path} = {example} with its values, or name a part of it.",
-            )
+            self.report(source, toml, words.not_its_shape(signal, type_))
 
     # --- places ---
 
@@ -236,7 +181,7 @@ class _Planner:
             start = max(cell.start, cell.end - len(path)) + problem.start
             end = cell.end if isinstance(problem.owner, Array) else min(start + len(problem.name), cell.end)
             marked = Cell(problem.name, min(start, cell.end - 1), end)
-            self.report("unknown-name", source, marked, *problem.words(self.findings.did_you_mean))
+            self.report(source, marked, problem.words(self.findings.did_you_mean))
             raise _Problem from None
 
     def _value(self, path: str, source: Source, cell: Cell) -> Signal:
@@ -245,7 +190,7 @@ class _Planner:
         if signal.is_value:
             return signal
         marked = Cell(path, max(cell.start, cell.end - len(path)), cell.end)
-        self.report("no-value", source, marked, *no_value(signal, path))
+        self.report(source, marked, no_value(signal, path))
         raise _Problem
 
     # --- the table ---
@@ -256,20 +201,12 @@ class _Planner:
         for index in found:
             head = table.heads[index]
             if self.unit.variables.get(head.text.upper()) is not None:
-                self.report(
-                    "two-meanings",
-                    table.source,
-                    head,
-                    f"{head.text} is a pin of {self.unit.name}, and a word for the time of a row.",
-                    f"Write pin {head.text} for the pin; for the time take {' or '.join(w for w in TIME_HEADS if w != head.text.lower())}.",
-                )
+                self.report(table.source, head, words.two_meanings_of_head(head, self.unit))
         if len(found) > 1:
             self.report(
-                "two-times",
                 table.source,
                 table.heads[found[1]],
-                f"The table has two time columns, {table.heads[found[0]].text} and {table.heads[found[1]].text}.",
-                "Keep one of them.",
+                words.two_times(table.heads[found[0]].text, table.heads[found[1]].text),
             )
         if not found:
             self.row_scans = array("q", range(table.rows))
@@ -288,13 +225,7 @@ class _Planner:
             if scan is None:
                 scan = last
             elif scan <= last and row:
-                self.report(
-                    "time-goes-back",
-                    table.source,
-                    table.cell(row, column),
-                    f"The row at {text} does not come after the row above it.",
-                    "Write the rows in the order of time, one for each scan at most.",
-                )
+                self.report(table.source, table.cell(row, column), words.time_goes_back(text))
             last = scan
             add(min(last, LAST_MOMENT))
         return found
@@ -302,40 +233,22 @@ class _Planner:
     def _scan_of(self, text: str, kind: str, last: int, table: Table, row: int, column: int) -> int | None:
         """The scan at which the row of this time cell acts."""
         if not text:
-            self.report(
-                "missing-time",
-                table.source,
-                table.cell(row, column),
-                "The row has no time.",
-                f"Write one in the column {kind}.",
-            )
+            self.report(table.source, table.cell(row, column), words.missing_time(kind))
             return None
         try:
             time = parse_integer(text) if kind == "scan" else parse_span(text)
         except LiteralProblem as problem:
-            self.report("bad-value", table.source, table.cell(row, column), str(problem), problem.way_out)
+            self.report(table.source, table.cell(row, column), words.bad_cell(problem))
             return None
         if kind == "scan":
             return time
         interval = self.interval
         if time < 0:
-            self.report(
-                "bad-value",
-                table.source,
-                table.cell(row, column),
-                f"{text} lies before the start.",
-                "Times count from 0s.",
-            )
+            self.report(table.source, table.cell(row, column), words.before_start(text))
             return None
         whole, rest = divmod(time, interval)
         if rest:
-            self.report(
-                "between-scans",
-                table.source,
-                table.cell(row, column),
-                f"No scan starts {'at' if kind == 'at' else 'after'} {text}: a scan takes {shown_duration(interval)}.",
-                f"Write {shown_duration(whole * interval)} or {shown_duration((whole + 1) * interval)}, or choose a shorter scan.",
-            )
+            self.report(table.source, table.cell(row, column), words.between_scans(kind, text, interval, whole))
             return None
         return whole + last if kind == "after" else whole
 
@@ -347,16 +260,10 @@ class _Planner:
             role, name = _role(head)
             if not name:
                 marked = Cell("", head.start, max(head.end, head.start + 1))
-                self.report("missing-name", table.source, marked, "A column has no name.", "Name a pin above it.")
+                self.report(table.source, marked, words.column_without_name())
                 continue
             if name.lower() in _TIMES_OF_OTHERS and name.upper() not in self.unit.variables and not timed:
-                self.report(
-                    "unknown-name",
-                    table.source,
-                    head,
-                    f"{self.unit.name} has no {name}.",
-                    "Write at, if it is the time of the row from the start, after, if it counts from the row above, or scan.",
-                )
+                self.report(table.source, head, words.unknown_time_column(self.unit, name))
                 continue
             try:
                 signal = self._value(name, table.source, head)
@@ -365,13 +272,7 @@ class _Planner:
             if role == "pin":
                 role = "set" if signal.is_driven else "check"
             if signal.variable.is_code:
-                self.report(
-                    "constant-assigned",
-                    table.source,
-                    head,
-                    f"{signal.path} is a constant.",
-                    "Give it another value with given.",
-                )
+                self.report(table.source, head, words.constant_driven(signal))
                 continue
             checks = role in ("check", "hold")
             others = taken.setdefault((signal.place, "checks" if checks else role), [])
@@ -381,15 +282,7 @@ class _Planner:
             )
             if first is not None:
                 related = Related(table.source, first.start, first.end, "The first column is this one")
-                what = "checks" if checks else "writes"
-                self.report(
-                    "column-twice",
-                    table.source,
-                    head,
-                    f"{head.text} {what} what another column {what} too.",
-                    "Remove one of the columns.",
-                    related,
-                )
+                self.report(table.source, head, words.column_twice(head, "checks" if checks else "writes"), related)
                 continue
             others.append((signal, head))
             self.shown.setdefault(signal.path, signal)
@@ -417,14 +310,8 @@ class _Planner:
         if is_force and (
             sum(d.is_force for d in self.drives) >= MOST_FORCES or not isinstance(signal.type, Elementary)
         ):
-            what = f"{MOST_FORCES} columns force" if isinstance(signal.type, Elementary) else "A text is forced"
-            self.report(
-                "not-supported",
-                table.source,
-                table.heads[index],
-                f"{what}; that is not read.",
-                f"Write set {signal.path}.",
-            )
+            refused = words.too_many_forces if isinstance(signal.type, Elementary) else words.text_forced
+            self.report(table.source, table.heads[index], refused(signal))
             return
         if is_force:
             self.forced[signal.path] = table.heads[index]
@@ -446,13 +333,7 @@ class _Planner:
 
     def _must_mean_release(self, text: str, type_: Type, table: Table, row: int, column: int) -> None:
         if isinstance(type_, Enumeration) and text.upper() in type_.members:
-            self.report(
-                "two-meanings",
-                table.source,
-                table.cell(row, column),
-                f"{text} is a value of {type_.name}, and the word that ends a force.",
-                f"Write {type_.name}#{text} for the value, release() to end the force.",
-            )
+            self.report(table.source, table.cell(row, column), words.two_meanings_of_word(text, type_))
 
     def _restore_inputs(self, table: Table) -> None:
         """An input that is released has the value again that it was driven to, as on a real input card."""
@@ -462,13 +343,7 @@ class _Planner:
             driven = next((d for d in others if self.signals[d.path].covers(signal)), None)
             if None in force.values and any(d is not driven for d in others):
                 part = next(d.path for d in others if d is not driven)
-                self.report(
-                    "not-supported",
-                    table.source,
-                    self.forced[force.path],
-                    f"{force.path} is forced as a whole and {part} is driven; what it has after its release is not told.",
-                    f"Force {part}, or drive {force.path} as a whole.",
-                )
+                self.report(table.source, self.forced[force.path], words.part_of_forced(force, part))
                 continue
             beside = [self.given[path] for path in self.given_at.get(signal.place, ())]
             given = next((g for g in beside if g[0].covers(signal)), None)
@@ -498,13 +373,7 @@ class _Planner:
             signal, value, key = given
             cell = Cell("", key.key_start, key.key_end)
             if drive.values[0] != value:
-                self.report(
-                    "given-unused",
-                    self.file.source,
-                    cell,
-                    f"{signal.path} is given {shown(value, signal.type)}, and its column gives it another value in the first scan.",
-                    "Remove it from given, or empty the first cell of the column.",
-                )
+                self.report(self.file.source, cell, words.given_unused(signal, value))
 
 
 def _role(head: Cell) -> tuple[str, str]:
@@ -513,10 +382,6 @@ def _role(head: Cell) -> tuple[str, str]:
     if first.lower() in ROLES and rest:
         return first.lower(), rest.strip()
     return "pin", head.text
-
-
-def _described(type_: Type) -> str:
-    return f"an instance of {type_.name}" if isinstance(type_, Unit) else str(type_)
 
 
 def prepare(file: CaseFile, case: Case, unit: Unit, interval: int, findings: Findings) -> ReadyCase | None:

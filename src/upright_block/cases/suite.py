@@ -12,11 +12,10 @@ from upright_block.cases.casefile import Case, CaseFile, read_case_file
 from upright_block.cases.plan import ReadyCase
 from upright_block.cases.planning import prepare
 from upright_block.cases.verdict import NotRun
+from upright_block.cases.words import suite as words
 from upright_block.compiler.program import as_block
 from upright_block.language.catalogue import stops
-from upright_block.language.findings import Finding, Findings
-from upright_block.language.literals import shown_duration
-from upright_block.language.names import listed
+from upright_block.language.findings import Finding, Findings, Words
 from upright_block.language.nodes import record
 from upright_block.language.source import Source
 from upright_block.language.typed import Unit
@@ -96,17 +95,7 @@ class _Loader:
                 self._leave_out(file, case, tuple(self.findings.items[begun:]), reason)
                 continue
             if not ready.plan.expectations:
-                place = case.place
-                self.findings.add(
-                    Finding(
-                        "checks-nothing",
-                        file.source,
-                        place.start,
-                        place.end,
-                        f'The case "{case.name}" checks nothing.',
-                        "Add a column for an output, and a value in it.",
-                    )
-                )
+                self._report(file, case.place, words.checks_nothing(case.name))
             self.ready.append(ready)
 
     def _leave_out(self, file: CaseFile, case: Case, findings: tuple[Finding, ...], reason: str) -> None:
@@ -121,18 +110,16 @@ class _Loader:
         """The unit that a case file is for, where its cases can be run."""
         subject = file.subject
         unit, known = self._named(subject.kind, subject.name)
-        problem: tuple[str, str, str] | None
         if unit is None:
-            hint = self.findings.did_you_mean(subject.name, known)
-            hint = hint or f"The library has {listed(known) or f'no {subject.kind}s'}."
-            problem = "unknown-name", f"There is no {subject.kind} {subject.name}.", hint
+            near = self.findings.did_you_mean(subject.name, known)
+            problem: Words | None = words.unknown_subject(subject.kind, subject.name, known, near)
         elif subject.kind == "program" and unit.kind != "PROGRAM":
-            problem = "wrong-kind", f"{unit.name} is a {unit.kind} and no program.", f'Write block = "{unit.name}".'
+            problem = words.no_program(unit)
         else:
             problem = cannot_run(unit)
         if problem is None:
             return unit
-        self._report(file, subject.place, *problem)
+        self._report(file, subject.place, problem)
         return None
 
     def _named(self, kind: str, name: str) -> tuple[Unit | None, list[str]]:
@@ -146,29 +133,17 @@ class _Loader:
     def _interval(self, file: CaseFile, unit: Unit) -> int | None:
         """The scan time of a file in ns: its own, or that of the tasks; None, with a finding, where nothing fits."""
         if unit.interval and file.scan not in (None, unit.interval):
-            self._report(
-                file,
-                file.scan_place,
-                "scan-against-tasks",
-                f"The tasks of {unit.name} are looked at every {shown_duration(unit.interval)}, whatever scan says.",
-                "Remove scan; the tasks say how long a scan is.",
-            )
+            self._report(file, file.scan_place, words.scan_against_tasks(unit))
             return None
         interval = unit.interval or file.scan
         if interval is None and unit.is_broken:
             return 1
         if interval is None:
-            self._report(
-                file,
-                file.subject.place,
-                "missing-key",
-                f"No task of {unit.name} has an interval, so nothing says how long a scan is.",
-                'Write scan = "100ms" before the first [[case]].',
-            )
+            self._report(file, file.subject.place, words.no_interval(unit))
         return interval
 
-    def _report(self, file: CaseFile, place: Toml, name: str, message: str, way_out: str) -> None:
-        self.findings.add(Finding(name, file.source, place.start, place.end, message, way_out))
+    def _report(self, file: CaseFile, place: Toml, said: Words) -> None:
+        self.findings.add(said.told(file.source, place.start, place.end))
 
 
 def _can_be_planned(unit: Unit) -> bool:
@@ -186,28 +161,16 @@ def _can_be_planned(unit: Unit) -> bool:
     return True
 
 
-def cannot_run(unit: Unit) -> tuple[str, str, str] | None:
-    """The name, message and way out of a finding, where a case cannot give a unit what it needs."""
+def cannot_run(unit: Unit) -> Words | None:
+    """What is said where a case cannot give a unit what it needs."""
     if unit.has("ABSTRACT"):
-        return (
-            "abstract",
-            f"{unit.name} is ABSTRACT and has no instances.",
-            "Write cases for a block that extends it.",
-        )
+        return words.abstract_subject(unit)
     for pin in unit.section("in_out"):
         if isinstance(pin.type, OpenArray):
-            return (
-                "open-array",
-                f"{unit.name} works on an array of any length, {pin.name}; a case cannot say how long it is.",
-                "Write a small block that gives it an array, and a case for that.",
-            )
+            return words.array_of_any_length(unit, pin)
     for block in unit.refers.values():
         if block.has("ABSTRACT"):
-            return (
-                "abstract",
-                f"{unit.name} works on an instance of {block.name}, which is ABSTRACT; a case cannot give it one.",
-                f"Write a small block that gives it one that extends {block.name}, and a case for that.",
-            )
+            return words.works_on_abstract(unit, block)
     return None
 
 

@@ -8,6 +8,8 @@ from array import array
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from itertools import accumulate
 
+from upright_block.language.findings import Words
+from upright_block.language.names import counted
 from upright_block.language.nodes import fresh, node, record
 from upright_block.language.source import Source
 
@@ -36,11 +38,9 @@ class Cell:
 class Flaw:
     """What is wrong with the form of a table."""
 
-    name: str
+    words: Words
     start: int
     end: int
-    message: str
-    way_out: str
 
 
 Split = Callable[[int], list[Cell]]
@@ -99,17 +99,10 @@ class _Builder:
         heads = self.table.heads
         wanted = len(heads)
         names = " ".join(head.text for head in heads[:12]) + (" …" if wanted > 12 else "")
-        plural = "" if count == 1 else "s"
-        self.flaw(
-            "uneven-row",
-            start,
-            end,
-            f"The row has {count} cell{plural}, {'more' if count > wanted else 'fewer'} than the {wanted} columns ({names}).",
-            "Write . for an empty cell." if count < wanted else "Remove a cell, or name its column.",
-        )
+        self.flaw(_uneven_row(count, wanted, names), start, end)
 
-    def flaw(self, name: str, start: int, end: int, message: str, way_out: str) -> None:
-        self.table.flaws.append(Flaw(name, start, end, message, way_out))
+    def flaw(self, words: Words, start: int, end: int) -> None:
+        self.table.flaws.append(Flaw(words, start, end))
 
 
 def _lines(text: str) -> Iterator[tuple[int, str]]:
@@ -184,13 +177,7 @@ def csv_table(source: Source) -> Table:
         _unclosed(builder, start, first)
     elif (cut := next((i for i, h in enumerate(heads) if h.text.count("[") > h.text.count("]")), None)) is not None:
         whole = delimiter.join(h.text for h in heads[cut : cut + 2])
-        builder.flaw(
-            "cut-name",
-            heads[cut].start,
-            heads[cut].end,
-            f"{heads[cut].text} is cut off at the delimiter of the file.",
-            f'Write "{whole}", in quotes.',
-        )
+        builder.flaw(_cut_name(heads[cut].text, whole), heads[cut].start, heads[cut].end)
     else:
         timed = any(head.text.lower() in TIME_HEADS for head in heads)
         for block_start, block in _blocks(text, head_end + 1, end):
@@ -229,13 +216,7 @@ def _add_line(builder: _Builder, start: int, line: str, delimiter: str, timed: b
     wanted = len(builder.table.heads)
     if not line.strip(" ") or (not line.strip() and wanted == 1):
         if not timed:
-            builder.flaw(
-                "blank-line",
-                start,
-                start + max(len(line), 1),
-                "The line is blank, and each row is a scan.",
-                "Remove the line, or write . in its cells.",
-            )
+            builder.flaw(_blank_line(), start, start + max(len(line), 1))
         return
     texts = line.split(delimiter) if '"' not in line else _texts(line, delimiter)
     if texts is None:
@@ -268,16 +249,9 @@ def _texts(line: str, delimiter: str) -> list[str] | None:
 def _unclosed(builder: _Builder, start: int, line: str) -> None:
     quote = start + line.index('"')
     if len(line) > csv.field_size_limit():
-        message = f"A cell in quotes is longer than {csv.field_size_limit():,} characters."
-        builder.flaw("long-cell", quote, quote + 1, message, "Write a shorter one.")
-        return
-    builder.flaw(
-        "open-quote",
-        quote,
-        start + len(line),
-        "A quote is not closed in its line, or stands beside other text.",
-        'A cell in quotes begins and ends with "; write "" for a quote inside it.',
-    )
+        builder.flaw(_long_cell(), quote, quote + 1)
+    else:
+        builder.flaw(_open_quote(), quote, start + len(line))
 
 
 def _places(line: str, start: int, delimiter: str) -> list[Cell]:
@@ -296,3 +270,39 @@ def _places(line: str, start: int, delimiter: str) -> list[Cell]:
         cells.append(Cell("" if text == "." else text, start + begin, start + begin + len(written)))
         offset = end + 1
     return cells
+
+
+# --- what is said ---
+
+
+def _uneven_row(count: int, wanted: int, names: str) -> Words:
+    than = f"{'more' if count > wanted else 'fewer'} than the {wanted} columns ({names})"
+    return Words(
+        "uneven-row",
+        f"The row has {counted(count, 'cell')}, {than}.",
+        "Write . for an empty cell." if count < wanted else "Remove a cell, or name its column.",
+    )
+
+
+def _cut_name(name: str, whole: str) -> Words:
+    return Words("cut-name", f"{name} is cut off at the delimiter of the file.", f'Write "{whole}", in quotes.')
+
+
+def _blank_line() -> Words:
+    return Words(
+        "blank-line", "The line is blank, and each row is a scan.", "Remove the line, or write . in its cells."
+    )
+
+
+def _long_cell() -> Words:
+    return Words(
+        "long-cell", f"A cell in quotes is longer than {csv.field_size_limit():,} characters.", "Write a shorter one."
+    )
+
+
+def _open_quote() -> Words:
+    return Words(
+        "open-quote",
+        "A quote is not closed in its line, or stands beside other text.",
+        'A cell in quotes begins and ends with "; write "" for a quote inside it.',
+    )

@@ -11,7 +11,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from fnmatch import fnmatchcase
 
 from upright_block.language.catalogue import Level, catalogue
-from upright_block.language.findings import Finding, Findings
+from upright_block.language.findings import Finding, Findings, Words
 from upright_block.language.lexer import tokenize
 from upright_block.language.nodes import fresh, record, replaced
 from upright_block.language.source import Source
@@ -78,16 +78,7 @@ def settle(found: Sequence[Finding], sources: Iterable[Source], policy: Policy) 
         else:
             kept.append(finding)
     for allowance in (a for same in by_name.values() for a in same if id(a) not in used):
-        about.add(
-            Finding(
-                "unused-allowance",
-                allowance.source,
-                allowance.start,
-                allowance.end,
-                f"This allows {allowance.name}, and there is none here.",
-                "Remove it.",
-            )
-        )
+        about.add(_unused(allowance.name).told(allowance.source, allowance.start, allowance.end))
     levels = policy.levels
     everything = [*kept, *about.items] if about.items else kept
     weighed = [replaced(f, level=levels[f.name]) if f.name in levels else f for f in everything]
@@ -107,20 +98,10 @@ def allowances(source: Source, findings: Findings) -> list[Allowance]:
             continue
         name, reason = match["name"].lower(), (match["reason"] or "").strip()
         if name not in catalogue():
-            hint = findings.did_you_mean(name, catalogue()) or "upright explain lists all findings."
-            findings.add(Finding("unknown-finding", source, start, end, f"There is no finding {name}.", hint))
+            findings.add(unknown_finding(name, findings.did_you_mean(name, catalogue())).told(source, start, end))
             continue
         if not reason:
-            findings.add(
-                Finding(
-                    "bad-allowance",
-                    source,
-                    start,
-                    end,
-                    f"This allows {name} and does not say why.",
-                    f"Write allow {name}: and the reason.",
-                )
-            )
+            findings.add(_no_reason(name).told(source, start, end))
         line = source.line(end - 1)
         is_alone = not source.line_text(line)[: source.column(start) - 1].strip()
         lines = {line, line + 1} if is_alone else {line}
@@ -133,3 +114,19 @@ def _comments(source: Source) -> list[tuple[int, int, str]]:
     if source.path.lower().endswith(".st"):
         return [(c.start, c.end, c.text) for c in tokenize(source, Findings()).comments]
     return [(m.start(), m.end("text"), m["text"]) for m in _HASH.finditer(source.text)]
+
+
+# --- what is said ---
+
+
+def unknown_finding(name: str, near: str) -> Words:
+    """That the catalogue has no such finding; ``near`` offers one that it has."""
+    return Words("unknown-finding", f"There is no finding {name}.", near or "upright explain lists all findings.")
+
+
+def _unused(name: str) -> Words:
+    return Words("unused-allowance", f"This allows {name}, and there is none here.", "Remove it.")
+
+
+def _no_reason(name: str) -> Words:
+    return Words("bad-allowance", f"This allows {name} and does not say why.", f"Write allow {name}: and the reason.")

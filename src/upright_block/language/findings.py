@@ -61,6 +61,19 @@ class Finding:
         return f"{self.source.shown(self.start)}: {self.message} ({self.name})"
 
 
+@record
+class Words:
+    """What a finding says: its name, one sentence, and what to do. They stand in the `words` beside their checks."""
+
+    name: str
+    message: str
+    way_out: str = ""
+
+    def told(self, source: Source, start: int, end: int, *related: Related) -> Finding:
+        """The finding that says them of a place."""
+        return Finding(self.name, source, start, end, self.message, self.way_out, related)
+
+
 class HasPlace(Protocol):
     """What has a place in a source."""
 

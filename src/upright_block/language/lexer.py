@@ -11,7 +11,7 @@ from __future__ import annotations
 import re
 from sys import intern
 
-from upright_block.language.findings import Finding, Findings
+from upright_block.language.findings import Findings, Words
 from upright_block.language.nodes import record
 from upright_block.language.source import Source
 
@@ -184,16 +184,7 @@ def tokenize(source: Source, findings: Findings) -> Tokens:
                 comments.append(Comment(start, offset, _comment_text(text[start:offset])))
                 continue
             unclosed = True
-            findings.add(
-                Finding(
-                    "unclosed-comment",
-                    source,
-                    start,
-                    start + 2,
-                    "This comment is never closed.",
-                    f"Close it with {'*)' if text[start] == '(' else '*/'}.",
-                )
-            )
+            findings.add(_unclosed_comment(text[start]).told(source, start, start + 2))
             break
         elif group == "pragma":
             continue
@@ -241,46 +232,49 @@ def _comment_text(comment: str) -> str:
 def _unknown(source: Source, start: int, findings: Findings) -> bool:
     """Report a character that starts no token; True when it opens a text that is never closed."""
     char = source.text[start]
-    if char in "'\"":
-        findings.add(
-            Finding(
-                "unclosed-text",
-                source,
-                start,
-                start + 1,
-                f"This text is not closed on its line: {char} is missing.",
-                f"Close it with {char}; write {char} inside a text as ${char}.",
-            )
-        )
-        return True
-    if char == "{":
-        findings.add(
-            Finding("unclosed-pragma", source, start, start + 1, "This pragma is never closed.", "Close it with }.")
-        )
-        return False
-    shown = f"U+{ord(char):04X}" if not char.isprintable() else char
-    hints = {
-        "‘": "Use the straight quote '.",
-        "’": "Use the straight quote '.",
-        "“": 'Use the straight quote ".',
-        "”": 'Use the straight quote ".',
-        "≥": "Write >=.",
-        "≤": "Write <=.",
-        "≠": "Write <>.",
-        "!": "Not equal is <>; a negation is NOT.",
-        "|": "Write OR.",
-        "%": "The remainder is MOD.",
-        "–": "Use the minus sign -.",
-        "−": "Use the minus sign -.",
-    }
-    findings.add(
-        Finding(
-            "unknown-character",
-            source,
-            start,
-            start + 1,
-            f"The character {shown} has no meaning here.",
-            hints.get(char, "Names are made of letters A to Z, digits and single underscores."),
-        )
+    said = _unclosed_text(char) if char in "'\"" else _unclosed_pragma() if char == "{" else _unknown_character(char)
+    findings.add(said.told(source, start, start + 1))
+    return char in "'\""
+
+
+# --- what is said ---
+
+
+def _unclosed_comment(opened: str) -> Words:
+    return Words(
+        "unclosed-comment", "This comment is never closed.", f"Close it with {'*)' if opened == '(' else '*/'}."
     )
-    return False
+
+
+def _unclosed_text(quote: str) -> Words:
+    return Words(
+        "unclosed-text",
+        f"This text is not closed on its line: {quote} is missing.",
+        f"Close it with {quote}; write {quote} inside a text as ${quote}.",
+    )
+
+
+def _unclosed_pragma() -> Words:
+    return Words("unclosed-pragma", "This pragma is never closed.", "Close it with }.")
+
+
+def _unknown_character(char: str) -> Words:
+    shown = f"U+{ord(char):04X}" if not char.isprintable() else char
+    otherwise = "Names are made of letters A to Z, digits and single underscores."
+    return Words("unknown-character", f"The character {shown} has no meaning here.", _MEANT.get(char, otherwise))
+
+
+_MEANT = {
+    "‘": "Use the straight quote '.",
+    "’": "Use the straight quote '.",
+    "“": 'Use the straight quote ".',
+    "”": 'Use the straight quote ".',
+    "≥": "Write >=.",
+    "≤": "Write <=.",
+    "≠": "Write <>.",
+    "!": "Not equal is <>; a negation is NOT.",
+    "|": "Write OR.",
+    "%": "The remainder is MOD.",
+    "–": "Use the minus sign -.",
+    "−": "Use the minus sign -.",
+}

@@ -8,3 +8,13 @@ MOST_TURNS = 10_000_000
 """Turns of all loops of one scan, and calls, together."""
 MOST_FILE = 64 << 20
 """Bytes of one file."""
+MOST_ELEMENTS = 16 << 20
+"""How many elements an array may have, and how many values all data of a unit."""
+LONGEST_TEXT = 32_767
+"""Characters of a STRING or WSTRING."""
+MOST_LEAVING = 100
+"""Transitions that leave one step."""
+MOST_SCANS = 20_000_000
+"""Scans of one case."""
+MOST_COLUMNS = 1_000
+"""Columns of one table."""

@@ -94,3 +94,8 @@ def _difference(written: str, meant: str) -> str:
         if kind == "delete":
             return f"{written[a0:a1]} at character {a0 + 1} is too much."
     return ""
+
+
+def counted(n: int, noun: str) -> str:
+    """``no inputs``, ``1 input``, ``2 inputs``."""
+    return f"{'no' if n == 0 else n} {noun}{'' if n == 1 else 's'}"

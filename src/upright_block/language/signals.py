@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator
 
 from upright_block.language import syntax
-from upright_block.language.findings import Findings
+from upright_block.language.findings import Findings, Words
 from upright_block.language.literals import LiteralProblem, Value, parse_integer
 from upright_block.language.names import did_you_mean, listed
 from upright_block.language.nodes import record
@@ -90,28 +90,29 @@ class NoSignal(Exception):
         self.owner = owner
         self.name = name
 
-    def words(self, near: Callable[[str, Iterable[str]], str] = did_you_mean) -> tuple[str, str]:
+    def words(self, near: Callable[[str, Iterable[str]], str] = did_you_mean) -> Words:
         """What is wrong, and the way out; ``near`` offers a name that is nearly right."""
         owner, name = self.owner, self.name.strip(". ")
         if isinstance(owner, Compound) and not name.startswith("["):
             known = [v.name for v in owner.variables.values() if not v.is_hidden]
-            return f"{owner.name} has no {self.name}.", near(self.name, known) or f"It has {listed(known)}."
+            way_out = near(self.name, known) or f"It has {listed(known)}."
+            return Words("unknown-name", f"{owner.name} has no {self.name}.", way_out)
         if isinstance(owner, Array):
-            return f"{owner} has no {name}.", f"It is {owner}."
+            return Words("unknown-name", f"{owner} has no {name}.", f"It is {owner}.")
         before = self.path[: self.start].rstrip(".")
         message = f"{before} is {owner} and has no {name}."
         if isinstance(owner, Elementary) and owner.family == "bits":
-            return message, f"It has bits 0 to {owner.bits - 1}."
-        return message, f"Remove {self.path[len(before) :]}."
+            return Words("unknown-name", message, f"It has bits 0 to {owner.bits - 1}.")
+        return Words("unknown-name", message, f"Remove {self.path[len(before) :]}.")
 
 
-def no_value(signal: Signal, path: str) -> tuple[str, str]:
+def no_value(signal: Signal, path: str) -> Words:
     """What is wrong with a path to something that has no value of its own, and the way out."""
     type_ = signal.type
     what = f"an instance of {type_.name}" if isinstance(type_, Unit) else str(type_)
     inner = next((part.path for part in values_in(signal)), "")
     way_out = f"Name a part of it{f', such as {inner}' if inner else ''}."
-    return f"{path} is {what} and has no value of its own.", way_out
+    return Words("no-value", f"{path} is {what} and has no value of its own.", way_out)
 
 
 def find_signal(unit: Unit, path: str) -> Signal:

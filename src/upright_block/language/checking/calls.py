@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from upright_block.language import syntax, typed
-from upright_block.language.checking.conversions import CONVERTED, conversion_advice
-from upright_block.language.checking.places import PLACES, pins_of
+from upright_block.language.checking.conversions import CONVERTED
+from upright_block.language.checking.places import PLACES
 from upright_block.language.checking.reporter import Problem
-from upright_block.language.checking.standard import StandardChecker, counted
-from upright_block.language.names import listed
+from upright_block.language.checking.standard import StandardChecker
+from upright_block.language.checking.words import calls as words
 from upright_block.language.nodes import record, state
 from upright_block.language.types import (
     BOOL,
@@ -22,14 +22,6 @@ from upright_block.language.types import (
     reference_type,
     widens,
 )
-
-_OF_OTHER_LANGUAGES = {
-    "ROUND": "REAL_TO_INT and its kin round to the nearest.",
-    "FLOOR": "TRUNC cuts towards zero; REAL_TO_INT rounds to the nearest.",
-    "CEIL": "TRUNC cuts towards zero; REAL_TO_INT rounds to the nearest.",
-    "POW": "Write a ** b, or EXPT(a, b).",
-}
-"""Functions of other languages, with what to write."""
 
 
 @state
@@ -67,21 +59,17 @@ class CallChecker(StandardChecker):
             return self._call_of(node, qualified)
         if not name and not self._leads_from_variable(callee):
             shown = self.text(callee)
-            raise self.unknown(
-                shown, callee, f"There is no function {shown}.", self.scope.known_names(), "Correct the name."
-            )
+            raise self.unknown(shown, callee, words.unknown_callee(shown), self.scope.known_names())
         if not name or self.declares(name):
             type_ = self.place(callee).type
             if isinstance(type_, typed.Unit):
                 raise self._instance_in_expression(node, self.text(callee), type_)
-            hidden = self.scope.standard.function(name) or (name and self.find_unit(name))
-            way_out = "Remove the parentheses."
-            if hidden or name in ("REF", "LOWER_BOUND", "UPPER_BOUND"):
-                way_out = f"The variable hides the function {hidden.name if hidden else name}: give it another name."
-            elif isinstance(type_, Array) and node.arguments:
-                index = ", ".join(self.text(a) for a in node.arguments)
-                way_out = f"Write the index in brackets: {self.text(callee)}[{index}]."
-            raise self.problem("not-callable", callee, f"{self.text(callee)} is {type_} and cannot be called.", way_out)
+            if hidden := self._hidden_function(name):
+                raise self.problem(callee, words.hides_function(self.text(callee), type_, hidden))
+            if isinstance(type_, Array) and node.arguments:
+                index = [self.text(a) for a in node.arguments]
+                raise self.problem(callee, words.index_in_parentheses(self.text(callee), type_, index))
+            raise self.problem(callee, words.not_callable(self.text(callee), type_))
         assert isinstance(callee, syntax.Name)
         if name == "REF":
             return self._reference_to(node)
@@ -94,29 +82,23 @@ class CallChecker(StandardChecker):
         if unit is not None and (self.unit.is_standard or not unit.is_standard or name in self.scope.standard.names):
             return self._call_of(node, unit)
         self._no_conversion(node, callee)
-        if name in _OF_OTHER_LANGUAGES:
-            raise self.problem(
-                "unknown-name", callee, f"There is no function {callee.name}.", _OF_OTHER_LANGUAGES[name]
-            )
-        raise self.unknown(
-            callee.name,
-            callee,
-            f"There is no function {callee.name}.",
-            self.scope.known_names(),
-            "Write the function, or correct its name.",
-        )
+        if name in words.OF_OTHER_LANGUAGES:
+            raise self.problem(callee, words.function_of_other_language(callee.name))
+        raise self.unknown(callee.name, callee, words.unknown_function(callee.name), self.scope.known_names())
+
+    def _hidden_function(self, name: str) -> str:
+        """The function that a variable of this name hides, if it does."""
+        if name in ("REF", "LOWER_BOUND", "UPPER_BOUND"):
+            return name
+        found = self.scope.standard.function(name) or (self.find_unit(name) if name else None)
+        return found.name if found else ""
 
     def _no_conversion(self, node: syntax.Call, callee: syntax.Name) -> None:
         """Report a name that looks like a conversion between two types that have none."""
         source, _, target = callee.name.upper().partition("_TO_")
         if source in CONVERTED and target in CONVERTED:
             of = self.text(node.arguments[0].value) if len(node.arguments) == 1 else "value"
-            raise self.problem(
-                "not-supported",
-                node,
-                f"There is no conversion from {source} to {target}.",
-                conversion_advice(source, target, of),
-            )
+            raise self.problem(node, words.no_conversion(source, target, of))
 
     def _call_of(self, node: syntax.Call, unit: typed.Unit) -> typed.Expression:
         """The value of a call of a unit of the library."""
@@ -127,9 +109,7 @@ class CallChecker(StandardChecker):
     def _valued(self, node: syntax.Call, called: typed.CallFunction) -> typed.CallFunction:
         """A call whose value is used."""
         if called.function.result is None:
-            raise self.problem(
-                "no-value", node, f"{called.function.name} gives no value.", "Call it in a statement of its own."
-            )
+            raise self.problem(node, words.gives_nothing(called.function))
         return called
 
     def qualified(self, callee: syntax.Expression) -> typed.Unit | None:
@@ -146,54 +126,29 @@ class CallChecker(StandardChecker):
     def _reference_to(self, node: syntax.Call) -> typed.Expression:
         """``REF(variable)`` (6.4.4.10)."""
         if len(node.arguments) != 1 or node.arguments[0].name:
-            raise self.problem("wrong-argument", node, "REF takes one variable.", "Write REF(variable).")
+            raise self.problem(node, words.ref_takes_one())
         place = self.place(node.arguments[0].value)
         outlives = place.root.section in ("this", "global", "in_out")
         outlives = outlives or any(isinstance(step, typed.Target) for step in place.steps)
         if not self.unit.keeps_data and not outlives:
-            raise self.problem(
-                "short-lived",
-                node,
-                f"{self.text(node.arguments[0].value)} ends with this call of {self.unit.name}.",
-                "Refer to variables of blocks, or to global ones.",
-            )
+            raise self.problem(node, words.ends_with_call(self.text(node.arguments[0].value), self.unit))
         self.check_whole(place, node.arguments[0].value)
         if not place.steps and place.root.is_code:
-            raise self.problem(
-                "constant-assigned",
-                node,
-                f"{place.root.name} is a constant and has no place.",
-                "Copy it into a variable.",
-            )
+            raise self.problem(node, words.constant_has_no_place(place.root))
         return typed.AddressOf(reference_type(place.type), place)
 
     def _bound(self, node: syntax.Call, name: str) -> typed.Expression:
         """``LOWER_BOUND(array, dimension)``, a DINT; dimensions count from 1 (6.5.3)."""
         given = {a.name.upper() or ("ARR", "DIM")[i]: a.value for i, a in enumerate(node.arguments[:2])}
         if len(node.arguments) != 2 or given.keys() != {"ARR", "DIM"} or not isinstance(given["ARR"], PLACES):
-            raise self.problem(
-                "wrong-argument",
-                node,
-                f"{name} takes an array and the number of a dimension.",
-                f"Write {name}(array, 1).",
-            )
+            raise self.problem(node, words.bound_takes(name))
         place = self.place(given["ARR"])
         if not isinstance(place.type, (Array, OpenArray)):
-            raise self.problem(
-                "no-array",
-                given["ARR"],
-                f"{self.text(given['ARR'])} is {place.type} and has no bounds.",
-                "Name an array.",
-            )
+            raise self.problem(given["ARR"], words.no_bounds(self.text(given["ARR"]), place))
         dimension = int(self.constant(given["DIM"], DINT, "The number of a dimension"))
         count = len(place.type.bounds) if isinstance(place.type, Array) else place.type.dimensions
         if not 1 <= dimension <= count:
-            raise self.problem(
-                "out-of-range",
-                given["DIM"],
-                f"{self.text(given['ARR'])} has no dimension {dimension}.",
-                f"Write a number from 1 to {count}.",
-            )
+            raise self.problem(given["DIM"], words.no_dimension(self.text(given["ARR"]), dimension, count))
         is_high = name == "UPPER_BOUND"
         if isinstance(place.type, Array):
             return typed.Constant(DINT, place.type.bounds[dimension - 1][is_high])
@@ -203,25 +158,13 @@ class CallChecker(StandardChecker):
     def block_called(self, node: syntax.Node, block: typed.Unit) -> Problem:
         """Report that a block is called by its own name."""
         if block.kind == "PROGRAM":
-            return self.problem(
-                "program-called", node, f"{block.name} is a program and is not called.", "Write a FUNCTION_BLOCK."
-            )
-        return self.problem(
-            "block-without-instance",
-            node,
-            f"{block.name} is a block; each use of it needs an instance with data of its own.",
-            f"Declare one (VAR my_{block.name.lower()} : {block.name}; END_VAR) and call my_{block.name.lower()}(...).",
-        )
+            return self.problem(node, words.program_called(block))
+        return self.problem(node, words.block_without_instance(block))
 
     def _instance_in_expression(self, node: syntax.Call, name: str, block: typed.Unit) -> Problem:
         outputs = block.section("output")
         pin = outputs[0].name if outputs else "pin"
-        return self.problem(
-            "no-value",
-            node,
-            f"The call of {name} gives no value: {block} is a block.",
-            f"Call it in a statement of its own, then use {name}.{pin}.",
-        )
+        return self.problem(node, words.block_gives_no_value(name, block, pin))
 
     def call_function(
         self, node: syntax.Call, function: typed.Unit, instance: typed.Place | None = None, is_virtual: bool = False
@@ -242,28 +185,11 @@ class CallChecker(StandardChecker):
                 if not pin.has_initial and pin not in given.failed and not given.is_incomplete:
                     left_out.append(pin)
             else:
-                self.report(
-                    "missing-pin",
-                    node,
-                    f"{function.name} needs a value for its input {pin.name}.",
-                    f"Add {pin.name} := ... to the call.",
-                )
+                self.report(node, words.input_missing(function, pin))
         if left_out:
-            names = " and ".join(pin.name for pin in left_out)
-            verb = "is" if len(left_out) == 1 else "are"
-            self.report(
-                "input-not-given",
-                node,
-                f"{names} of {function.name} {verb} not given here and {'has' if verb == 'is' else 'have'} no initial value of {'its' if verb == 'is' else 'their'} own.",
-                f"Add {left_out[0].name} := ... to the call, or write an initial value where {function.name} declares it.",
-            )
+            self.report(node, words.inputs_not_given(function, [pin.name for pin in left_out]))
         if any(negated for _, _, negated in given.outputs):
-            raise self.problem(
-                "not-supported",
-                node,
-                "NOT before an output of a function is not read by this version.",
-                "Negate in a statement of its own.",
-            )
+            raise self.problem(node, words.negated_output())
         taken = {pin: receiver for pin, receiver, _ in given.outputs}
         outputs = tuple((pin, taken[pin]) for pin in function.section("output") if pin in taken)
         type_ = BOOL if function.result is None else function.result.type
@@ -299,12 +225,7 @@ class CallChecker(StandardChecker):
             return None
         found = holder.base.method(name.upper()) if holder.base else None
         if found is None:
-            raise self.problem(
-                "unknown-name",
-                name_at,
-                f"{holder.base or holder} has no method {name} to go back to.",
-                "Correct the name.",
-            )
+            raise self.problem(name_at, words.nothing_to_go_back_to(holder, name))
         return MethodCalled(found, typed.Place(holder.this, (), holder, name_at), False, name_at)
 
     def _instance_at(self, node: syntax.Expression) -> typed.Place:
@@ -325,17 +246,10 @@ class CallChecker(StandardChecker):
             if owner.kind != "INTERFACE" and (name.upper() in owner.variables or not owner.methods):
                 return None
             names = [m.name for u in owner.ancestors for m in u.methods.values()]
-            raise self.unknown(
-                name, name_at, f"{owner} has no method {name}.", names, f"It has {listed(names) or 'none'}."
-            )
+            raise self.unknown(name, name_at, words.unknown_method(owner, name, names), names)
         is_own = place.root.section == "this" and not place.steps
         if not is_own and found.access not in ("PUBLIC", "INTERNAL"):
-            raise self.problem(
-                "private-data",
-                name_at,
-                f"{found.name} is a {found.access.lower()} method of {found.owner}.",
-                f"Write METHOD PUBLIC {found.name} in {found.owner}.",
-            )
+            raise self.problem(name_at, words.private_method(found))
         return MethodCalled(found, place, not place.is_exact, name_at)
 
     def _leads_from_variable(self, node: syntax.Expression) -> bool:
@@ -348,12 +262,7 @@ class CallChecker(StandardChecker):
         """A call of a method (6.6.5.6)."""
         method = called.method
         if not called.is_virtual and method.has("ABSTRACT"):
-            raise self.problem(
-                "abstract",
-                called.name_at,
-                f"{method.name} of {method.owner} is ABSTRACT and has no body.",
-                "Remove the call.",
-            )
+            raise self.problem(called.name_at, words.abstract_called(method))
         return self.call_function(node, method, called.instance, called.is_virtual)
 
     def in_outs(
@@ -365,12 +274,7 @@ class CallChecker(StandardChecker):
             if pin in given.shared:
                 found.append((pin, given.shared[pin]))
             elif pin not in given.failed:
-                self.report(
-                    "missing-pin",
-                    node,
-                    f"{unit.name} needs a variable for its in-out {pin.name}.",
-                    f"Add {pin.name} := variable to the call.",
-                )
+                self.report(node, words.in_out_missing(unit, pin))
         return found
 
     def arguments(self, node: syntax.Call, unit: typed.Unit) -> Arguments:
@@ -388,12 +292,7 @@ class CallChecker(StandardChecker):
         if node.arguments and not formal and len(node.arguments) < wanted:
             given.is_incomplete = True
             count = len(node.arguments)
-            self.report(
-                "missing-argument",
-                node,
-                f"{unit.name} has {counted(wanted, 'input')}; this call without names gives {count}.",
-                f"Give all of them, or name those that are given. {pins_of(unit)}",
-            )
+            self.report(node, words.arguments_missing(unit, wanted, count))
         unnamed = False
         for index, argument in enumerate(node.arguments):
             pin: typed.Variable | None = None
@@ -401,34 +300,19 @@ class CallChecker(StandardChecker):
                 if argument in compared:
                     given.is_incomplete = True
                     written = self.text(argument).replace("=", ":=", 1)
-                    raise self.problem(
-                        "comparison-as-assignment",
-                        argument,
-                        "= compares; a value is given to a pin with :=.",
-                        f"Write {written}.",
-                    )
+                    raise self.problem(argument, words.comparison_as_argument(written))
                 if argument.name:
                     pin = self._pin(argument, unit)
                 elif formal and unnamed:
                     continue
                 elif formal:
                     unnamed = True
-                    raise self.problem(
-                        "unnamed-pin",
-                        argument,
-                        f"{self.text(argument)} has no pin; the other arguments name theirs.",
-                        f"Write pin := {self.text(argument)}. {pins_of(unit)}",
-                    )
+                    raise self.problem(argument, words.unnamed_argument(self.text(argument), unit))
                 elif index >= len(positional) or (
                     positional[index].section == "output" and not isinstance(argument.value, (*PLACES, syntax.Part))
                 ):
                     count = len(unit.section("input") + unit.section("in_out"))
-                    raise self.problem(
-                        "too-many-arguments",
-                        argument,
-                        f"{unit.name} has {counted(count, 'input')}; this is argument {index + 1}.",
-                        pins_of(unit),
-                    )
+                    raise self.problem(argument, words.too_many_arguments(unit, count, index))
                 else:
                     pin = positional[index]
                 self._argument(argument, pin, given)
@@ -447,7 +331,7 @@ class CallChecker(StandardChecker):
 
     def _argument(self, argument: syntax.Argument, pin: typed.Variable, given: Arguments) -> None:
         if pin in given.inputs or pin in given.shared or any(pin is taken for taken, _, _ in given.outputs):
-            raise self.problem("pin-twice", argument, f"{pin.name} stands twice in this call.", "Remove one of them.")
+            raise self.problem(argument, words.pin_twice(pin))
         if pin.type is BROKEN:
             self.unit.is_broken = True
             raise Problem
@@ -461,22 +345,12 @@ class CallChecker(StandardChecker):
     def _in_out(self, node: syntax.Expression, pin: typed.Variable) -> typed.Place:
         """The variable of exactly the pin's type that an in-out works on."""
         if not isinstance(node, PLACES):
-            raise self.problem(
-                "no-place",
-                node,
-                f"{pin.name} is an in-out and takes a variable; {self.text(node)} is a value.",
-                "Put the value into a variable and give that.",
-            )
+            raise self.problem(node, words.in_out_takes_variable(pin, self.text(node)))
         place = self.place(node)
         derived = isinstance(place.type, typed.Unit) and isinstance(pin.type, typed.Unit) and place.type.is_a(pin.type)
         is_open = isinstance(pin.type, OpenArray) and pin.type.takes(place.type)
         if place.type is not pin.type and not derived and not is_open:
-            raise self.problem(
-                "type-mismatch",
-                node,
-                f"{pin.name} is an in-out of type {pin.type}; {self.text(node)} is {place.type}.",
-                f"Give it a variable of type {pin.type}.",
-            )
+            raise self.problem(node, words.in_out_type(pin, self.text(node), place))
         self.check_writable(place, node)
         return place
 
@@ -491,25 +365,12 @@ class CallChecker(StandardChecker):
             sections = ("output",) if argument.output else ("input", "in_out")
             names = [v.name for v in unit.variables.values() if v.section in sections]
             if pin is not None:
-                raise self.problem(
-                    "private-data", name_at, f"{pin.name} is private data of {unit.name} and no pin.", pins_of(unit)
-                )
-            raise self.unknown(argument.name, name_at, f"{unit.name} has no pin {argument.name}.", names, pins_of(unit))
+                raise self.problem(name_at, words.private_pin(pin, unit))
+            raise self.unknown(argument.name, name_at, words.unknown_pin(unit, argument.name), names)
         if argument.output and pin.section != "output":
-            kind = "an in-out" if pin.section == "in_out" else "an input"
-            raise self.problem(
-                "wrong-direction",
-                name_at,
-                f"{pin.name} is {kind} of {unit.name}; => takes the value of an output.",
-                f"Write {pin.name} := ...",
-            )
+            raise self.problem(name_at, words.input_taken(pin, unit))
         if not argument.output and pin.section == "output":
-            raise self.problem(
-                "wrong-direction",
-                name_at,
-                f"{pin.name} is an output of {unit.name} and cannot be given a value.",
-                f"Write {pin.name} => variable to take its value.",
-            )
+            raise self.problem(name_at, words.output_given(pin, unit))
         return pin
 
     def _output(self, argument: syntax.Argument, pin: typed.Variable) -> typed.Receiver:
@@ -521,14 +382,7 @@ class CallChecker(StandardChecker):
         if isinstance(target, Elementary) and isinstance(pin.type, Elementary) and not fits:
             fits = not isinstance(target, Subrange) and (pin.type.base is target or widens(pin.type.base, target))
         if not fits:
-            raise self.problem(
-                "type-mismatch",
-                argument.value,
-                f"{self.text(argument.value)} is {target}; {pin.name} is {pin.type}.",
-                f"Take it into a variable of type {pin.type}.",
-            )
+            raise self.problem(argument.value, words.output_type(self.text(argument.value), target, pin))
         if argument.negated and pin.type.family not in ("bool", "bits"):
-            raise self.problem(
-                "type-mismatch", argument, f"NOT needs a BOOL or a bit string; {pin.name} is {pin.type}.", "Remove NOT."
-            )
+            raise self.problem(argument, words.negated_number(pin))
         return receiver

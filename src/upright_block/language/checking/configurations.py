@@ -10,7 +10,9 @@ from upright_block.language.checking.places import edge_place
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.types import TypeChecker
 from upright_block.language.checking.uses import note_accesses
-from upright_block.language.findings import Finding, Findings, first_declared
+from upright_block.language.checking.words import configurations as words
+from upright_block.language.checking.words.program import declared_twice
+from upright_block.language.findings import Findings, first_declared
 from upright_block.language.types import BOOL, LINT, TIME, UINT
 
 _LOWEST = 1 << 16
@@ -34,47 +36,26 @@ def _check_programs(node: syntax.Configuration, unit: typed.Unit, checker: TypeC
     tasks = {task.name.upper() for task in node.tasks}
     for program in node.programs:
         if program.task is None:
-            checker.report(
-                "no-task",
-                program,
-                f"The program {program.name} is in no task.",
-                f"Write PROGRAM {program.name} WITH {node.tasks[0].name if node.tasks else 'task'} : {program.type.name};",
-            )
+            checker.report(program, words.program_in_no_task(program, node.tasks[0].name if node.tasks else "task"))
         elif program.task.name.upper() not in tasks:
             checker.unknown(
                 program.task.name,
                 program.task,
-                f"There is no task {program.task.name}.",
+                words.unknown_task(program.task.name),
                 [task.name for task in node.tasks],
-                "Declare it: TASK name (INTERVAL := T#10ms);",
             )
         kind = checker.find_unit(program.type.name.upper())
         if kind is None or kind.kind != "PROGRAM":
             known = [u.name for u in checker.scope.units.values() if u.kind == "PROGRAM"]
-            what = (
-                f"There is no program {program.type.name}."
-                if kind is None
-                else f"{kind.name} is a {kind.kind} and no program."
-            )
-            checker.unknown(program.type.name, program.type, what, known, "Write PROGRAM ... END_PROGRAM.")
+            refused = words.no_program(kind) if kind else words.unknown_program(program.type.name)
+            checker.unknown(program.type.name, program.type, refused, known)
         elif kind.section("in_out"):
             pin = kind.section("in_out")[0]
-            checker.report(
-                "missing-pin",
-                program.type,
-                f"{kind.name} works on a variable of its caller, {pin.name}, and a task gives it none.",
-                f"Declare {pin.name} in VAR, or as a global variable.",
-            )
+            checker.report(program.type, words.pin_without_caller(kind, pin))
         elif program.name.upper() in unit.variables:
             first = unit.variables[program.name.upper()]
             related = first_declared(unit.source, first, first.name)
-            checker.report(
-                "name-twice",
-                program,
-                f"{program.name} is declared twice in {unit.name}.",
-                "Give one of the two another name.",
-                related,
-            )
+            checker.report(program, declared_twice(program.name, unit), related)
         else:
             unit.variables[program.name.upper()] = typed.Variable(
                 program.name, "private", kind, False, None, "", program.start, program.end
@@ -89,8 +70,7 @@ def _check_tasks(node: syntax.Configuration, unit: typed.Unit, checker: TypeChec
         first = seen.setdefault(task.name.upper(), task)
         if first is not task:
             related = first_declared(unit.source, first, first.name)
-            message = f"{unit.name} has two tasks {task.name}."
-            checker.report("name-twice", task, message, "Give one of the two another name.", related)
+            checker.report(task, words.task_twice(unit, task.name), related)
 
 
 def _is_in(program: syntax.ProgramInstance, unit: typed.Unit) -> bool:
@@ -109,18 +89,12 @@ def _task(task: syntax.Task, node: syntax.Configuration, unit: typed.Unit, check
         if task.interval is not None:
             interval = int(checker.constant(task.interval, TIME, "INTERVAL"))
             if interval <= 0:
-                way_out = "Write one such as T#10ms."
-                checker.report("out-of-range", task.interval, "An interval is longer than nothing.", way_out)
+                checker.report(task.interval, words.interval_of_nothing())
                 interval = None
         elif task.single is not None:
             single = checker.condition(task.single, "SINGLE")
         else:
-            checker.report(
-                "missing-interval",
-                task,
-                f"The task {task.name} never runs: it has neither INTERVAL nor SINGLE.",
-                "Write INTERVAL := T#10ms.",
-            )
+            checker.report(task, words.missing_interval(task.name))
     programs = tuple(
         unit.variables[p.name.upper()]
         for p in node.programs
@@ -175,25 +149,4 @@ def find_idle(units: Iterable[typed.Unit], configurations: Iterable[syntax.Confi
     found = next(((written, task) for written in configurations for task in written.tasks), None)
     for unit in units:
         if unit.kind == "PROGRAM" and unit.name.upper() not in run:
-            findings.add(
-                Finding(
-                    "no-task",
-                    unit.source,
-                    unit.syntax.start,
-                    unit.syntax.end,
-                    f"The program {unit.name} is in no task, so it never runs.",
-                    _task_for(unit, found),
-                )
-            )
-
-
-def _task_for(unit: typed.Unit, found: tuple[syntax.Configuration, syntax.Task] | None) -> str:
-    """What to write so that a program runs: in a task that there is, or with one of its own."""
-    instance = f"{unit.name.lower()}_1"
-    if found is not None:
-        configuration, task = found
-        return f"Write PROGRAM {instance} WITH {task.name} : {unit.name}; in CONFIGURATION {configuration.name}."
-    return (
-        f"Write, in a file of its own: CONFIGURATION Plant TASK main (INTERVAL := T#100ms, PRIORITY := 1); "
-        f"PROGRAM {instance} WITH main : {unit.name}; END_CONFIGURATION"
-    )
+            findings.add(words.program_never_runs(unit, found).told(unit.source, unit.syntax.start, unit.syntax.end))

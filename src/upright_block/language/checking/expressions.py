@@ -6,10 +6,10 @@ from collections.abc import Callable
 from typing import Any
 
 from upright_block.language import constants, syntax, typed
-from upright_block.language.checking.conversions import conversion_advice
 from upright_block.language.checking.operators import OperatorChecker, default_type
 from upright_block.language.checking.places import PLACES
 from upright_block.language.checking.reporter import Problem
+from upright_block.language.checking.words import expressions as words
 from upright_block.language.literals import (
     LiteralProblem,
     Value,
@@ -20,24 +20,9 @@ from upright_block.language.literals import (
     parse_number,
     parse_text,
     parse_typed,
-    shown_real,
-    shown_text,
 )
-from upright_block.language.names import listed
 from upright_block.language.scope import NamedType
-from upright_block.language.types import (
-    BOOL,
-    LREAL,
-    NULL,
-    Elementary,
-    Enumeration,
-    Reference,
-    String,
-    Subrange,
-    Type,
-    is_real,
-    widens,
-)
+from upright_block.language.types import BOOL, NULL, Elementary, Enumeration, Reference, String, Subrange, Type, widens
 
 
 class ExpressionChecker(OperatorChecker):
@@ -59,9 +44,7 @@ class ExpressionChecker(OperatorChecker):
         """The expression with an elementary type of its own, and that type."""
         found = self.any_value(node)
         if not isinstance(found.type, Elementary):
-            raise self.problem(
-                "type-mismatch", node, f"{self.text(node)} is {found.type} as a whole.", "Name an element or a field."
-            )
+            raise self.problem(node, words.whole_as_value(self.text(node), found.type))
         return found, found.type
 
     def condition(self, node: syntax.Expression, what: str) -> typed.Expression:
@@ -71,12 +54,7 @@ class ExpressionChecker(OperatorChecker):
             return found
         if found.type.family == "untyped":
             return self.coerce(found, BOOL, node, what)
-        raise self.problem(
-            "type-mismatch",
-            node,
-            f"{what} needs a BOOL; {self.text(node)} is {found.type}.",
-            "Compare it with a value.",
-        )
+        raise self.problem(node, words.needs_bool(what, self.text(node), found.type))
 
     def expression(self, node: syntax.Expression) -> typed.Expression:
         """The typed expression."""
@@ -89,10 +67,7 @@ class ExpressionChecker(OperatorChecker):
             return constants.evaluate(found)
         except constants.NotConstant:
             number = constants.nearly(found)
-            way_out = "Use a literal or a VAR CONSTANT." if number is None else f"Write {shown_real(number, LREAL)}."
-            raise self.problem(
-                "not-constant", node, f"{what} must be known before the run; {self.text(node)} is not.", way_out
-            ) from None
+            raise self.problem(node, words.not_constant(what, self.text(node), number)) from None
 
     # --- conversion to a wanted type ---
 
@@ -124,12 +99,7 @@ class ExpressionChecker(OperatorChecker):
         if not isinstance(place.type, typed.Unit):
             return None
         if not place.type.is_a(target):
-            raise self.problem(
-                "type-mismatch",
-                node,
-                f"{self.text(node)} is {place.type}, which does not implement {target}.",
-                f"Write {place.type.kind} {place.type} IMPLEMENTS {target}.",
-            )
+            raise self.problem(node, words.not_implemented(self.text(node), place, target, place.type))
         return typed.AddressOf(wanted, place)
 
     def _coerce_elementary(
@@ -165,12 +135,7 @@ class ExpressionChecker(OperatorChecker):
         if isinstance(inner, typed.Constant):
             value = int(inner.value)
             if not wanted.low <= value <= wanted.high:
-                raise self.problem(
-                    "out-of-range",
-                    node,
-                    f"{value} does not fit {wanted.name}.",
-                    f"{what or 'It'} goes from {wanted.low} to {wanted.high}.",
-                )
+                raise self.problem(node, words.outside_range(value, wanted, what))
         return inner
 
     def _coerce_text(self, found: typed.Expression, wanted: String, node: syntax.Node, what: str) -> typed.Expression:
@@ -180,76 +145,34 @@ class ExpressionChecker(OperatorChecker):
         literal = found.value if isinstance(found, typed.Constant) and isinstance(found.value, str) else None
         if type_.width != wanted.width:
             if literal is not None:
-                quote = '"' if wanted.width == 2 else "'"
-                raise self.problem(
-                    "type-mismatch",
-                    node,
-                    f"{what or 'It'} is {wanted}; {self.text(node)} is a {type_.stem}.",
-                    f"Write {shown_text(literal, quote)}, in {'double' if wanted.width == 2 else 'single'} quotes.",
-                )
+                raise self.problem(node, words.wrong_quotes(what, wanted, self.text(node), type_, literal))
             raise self.mismatch(type_, wanted, node, what)
         if literal is not None and len(literal) > wanted.capacity:
-            raise self.problem(
-                "out-of-range",
-                node,
-                f"The text has {len(literal)} characters; {what or 'it'} is {wanted}.",
-                f"Shorten it, or declare {wanted.stem}[{len(literal)}].",
-            )
+            raise self.problem(node, words.text_too_long(literal, what, wanted))
         return found
 
     def _one_character(self, found: typed.Constant, wanted: Elementary, node: syntax.Node) -> typed.Expression:
         try:
             return typed.Constant(wanted, character(str(found.value), wanted))
         except LiteralProblem as problem:
-            raise self.problem("type-mismatch", node, str(problem), problem.way_out) from None
+            raise self.problem(node, words.other_characters(problem)) from None
 
     def fitted(self, found: typed.Constant, wanted: Elementary, node: syntax.Node, what: str) -> Value:
         """The value of an untyped literal as one of ``wanted``."""
         assert isinstance(found.type, Elementary)
         assert not isinstance(found.value, str)
         if isinstance(wanted, Enumeration) and not wanted.is_open:
-            names = listed(name for name, _ in wanted.members.values())
-            raise self.problem(
-                "type-mismatch",
-                node,
-                f"{what or 'It'} is {wanted}; {self.text(node)} is a number.",
-                f"Name one of its values: {names}.",
-            )
+            raise self.problem(node, words.number_for_name(what, wanted, self.text(node)))
         try:
             return fit(found.type, found.value, wanted)
         except LiteralProblem as problem:
             name = "out-of-range" if "fit" in str(problem) or "large" in str(problem) else "type-mismatch"
-            where = f" {what} is {wanted}." if what and name == "type-mismatch" else ""
-            raise self.problem(name, node, f"{problem}{where}", problem.way_out) from None
+            raise self.problem(node, words.does_not_fit(name, problem, what, wanted)) from None
 
     def mismatch(self, found: Type, wanted: Type, node: syntax.Node, what: str) -> Problem:
         """Report that a value of one type cannot become another unasked."""
-        shown = self.text(node)
-        subject = f"{what} is {wanted}" if what else f"{wanted} is needed here"
         function = self.conversion(found, wanted)
-        if function:
-            loses = (
-                isinstance(found, Elementary)
-                and isinstance(wanted, Elementary)
-                and (widens(wanted, found) or is_real(found))
-            )
-            way_out = f"Convert with {function}({shown})" + (", if the value always fits." if loses else ".")
-        elif (
-            isinstance(found, Elementary)
-            and isinstance(wanted, Elementary)
-            and wanted.family not in ("bool", "duration")
-            and found.family in ("duration", "date", "time of day", "date and time")
-        ):
-            way_out = conversion_advice(found.name, wanted.name, shown)
-        elif wanted is BOOL:
-            way_out = "Compare it with a value."
-        elif found is BOOL:
-            way_out = f"Choose a value with SEL({shown}, ..., ...)."
-        elif wanted.family == "duration":
-            way_out = "Multiply a duration by the number, as in T#1s * n."
-        else:
-            way_out = "Use values of one type."
-        return self.problem("type-mismatch", node, f"{subject}; {shown} is {found}.", way_out)
+        return self.problem(node, words.not_unasked(what, self.text(node), found, wanted, function))
 
     # --- operands ---
 
@@ -264,7 +187,7 @@ class ExpressionChecker(OperatorChecker):
             if node.kind == "string":
                 return typed.Constant(*parse_text(node.text))
         except LiteralProblem as problem:
-            raise self.problem("bad-literal", node, str(problem), problem.way_out) from None
+            raise self.problem(node, words.bad_literal(problem)) from None
         if node.kind == "broken":
             self.unit.is_broken = True
             raise Problem
@@ -284,13 +207,7 @@ class ExpressionChecker(OperatorChecker):
             if known is None:
                 start = node.start + len(prefix) + 1
                 names = [name for name, _ in type_.members.values()]
-                raise self.unknown(
-                    rest,
-                    syntax.Node(start, node.end),
-                    f"{type_} has no value {rest}.",
-                    names,
-                    f"Its values are {listed(names)}.",
-                )
+                raise self.unknown(rest, syntax.Node(start, node.end), words.unknown_value(type_, rest, names), names)
             return typed.Constant(type_, known[1])
         if not isinstance(type_, Elementary):
             raise LiteralProblem(f"{prefix} has no literals.", "Name its fields or elements one by one.")
@@ -314,9 +231,7 @@ class ExpressionChecker(OperatorChecker):
         owners = self._enumerations_with(node.name.upper())
         if len(owners) > 1:
             ways = " or ".join(f"{owner}#{node.name}" for owner in owners[:2])
-            raise self.problem(
-                "ambiguous-value", node, f"{node.name} is a value of {len(owners)} enumerations.", f"Write {ways}."
-            )
+            raise self.problem(node, words.ambiguous_value(node.name, owners, ways))
         for owner in owners:
             return typed.Constant(owner, owner.members[node.name.upper()][1])
         return None
@@ -358,9 +273,7 @@ class ExpressionChecker(OperatorChecker):
 
     def _no_value(self, node: syntax.Expression) -> typed.Expression:
         parts = "the elements" if isinstance(node, syntax.ArrayValue) else "the fields"
-        raise self.problem(
-            "no-value", node, f"{self.text(node)} can only be an initial value.", f"Assign {parts} one by one."
-        )
+        raise self.problem(node, words.only_initial(self.text(node), parts))
 
     # --- calls: see the checker of calls ---
 

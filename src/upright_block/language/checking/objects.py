@@ -7,6 +7,7 @@ from itertools import zip_longest
 
 from upright_block.language import syntax, typed
 from upright_block.language.checking.types import TypeChecker
+from upright_block.language.checking.words import objects as words
 from upright_block.language.findings import Related
 from upright_block.language.limits import MOST_NESTED
 
@@ -27,13 +28,11 @@ def inherit(unit: typed.Unit, checker: TypeChecker) -> None:
         if base is None:
             continue
         if base.has("FINAL"):
-            checker.report("final", named, f"{base.name} is FINAL and cannot be extended.", "Hold an instance of it.")
+            checker.report(named, words.base_is_final(base))
         elif unit.kind == "INTERFACE":
             unit.interfaces.append(base)
         elif unit.base is not None:
-            checker.report(
-                "two-bases", named, f"{unit.name} extends more than one unit.", "Extend one; implement interfaces."
-            )
+            checker.report(named, words.two_bases(unit))
         else:
             unit.base = base
     for named in unit.syntax.interfaces:
@@ -46,18 +45,11 @@ def _named(node: syntax.TypeName, checker: TypeChecker, keyword: str, kinds: tup
     found = checker.find_unit(node.name.upper())
     if found is None:
         known = [u.name for u in checker.scope.units.values() if u.kind in kinds]
-        checker.unknown(
-            node.name, node, f"There is no {' or '.join(kinds) or 'unit'} {node.name}.", known, "Declare it."
-        )
+        checker.unknown(node.name, node, words.unknown_base(kinds, node.name), known)
         return None
     if found.kind not in kinds:
         wanted = " or ".join(kinds) or "nothing"
-        checker.report(
-            "type-mismatch",
-            node,
-            f"{keyword} takes {wanted} here; {found.name} is a {found.kind}.",
-            "Name another unit, or remove it.",
-        )
+        checker.report(node, words.takes_other_kind(keyword, wanted, found))
         return None
     return found
 
@@ -71,23 +63,12 @@ def check_methods(unit: typed.Unit, checker: Checker) -> None:
         inherited = above.method(method.key.rpartition(".")[2]) if above else None
         if inherited is None:
             if method.has("OVERRIDE"):
-                own.report(
-                    "nothing-to-override",
-                    written,
-                    f"{unit.name} inherits no method {method.name}.",
-                    "Remove OVERRIDE, or correct the name.",
-                )
+                own.report(written, words.nothing_to_override(unit, method))
             continue
         if not method.has("OVERRIDE"):
-            own.report(
-                "missing-override",
-                written,
-                f"{method.name} is a method of {inherited.owner} already.",
-                f"Write METHOD OVERRIDE {method.name}, or give it another name.",
-                _declared(inherited),
-            )
+            own.report(written, words.missing_override(method, inherited), _declared(inherited))
         if inherited.has("FINAL"):
-            own.report("final", written, f"{inherited.owner}.{method.name} is FINAL.", "Give the method another name.")
+            own.report(written, words.method_is_final(inherited, method))
         _check_same(own, written, method, inherited)
     if unit.kind != "INTERFACE":
         _check_promises(unit, checker(unit))
@@ -107,26 +88,14 @@ def _check_promises(unit: typed.Unit, checker: TypeChecker) -> None:
             key = wanted.name.upper()
             found = unit.method(key)
             if found is None:
-                checker.report(
-                    "missing-method",
-                    written,
-                    f"{unit.name} implements {interface.name} and has no method {wanted.name}.",
-                    f"Write METHOD PUBLIC {wanted.name} in {unit.name}.",
-                    _declared(wanted),
-                )
+                checker.report(written, words.missing_method(unit, interface, wanted), _declared(wanted))
             else:
                 _check_same(checker, written, found, wanted)
     if not unit.has("ABSTRACT"):
         for key in dict.fromkeys(k for u in unit.ancestors for k in u.methods):
             method = unit.method(key)
             if method is not None and method.has("ABSTRACT"):
-                checker.report(
-                    "missing-method",
-                    written,
-                    f"{unit.name} does not make the abstract method {method.name} of {method.owner} real.",
-                    f"Write METHOD OVERRIDE {method.name} in it, or make {unit.name} ABSTRACT.",
-                    _declared(method),
-                )
+                checker.report(written, words.abstract_method(unit, method), _declared(method))
 
 
 def _promised(interface: typed.Unit) -> list[typed.Unit]:
@@ -143,13 +112,7 @@ def _check_same(checker: TypeChecker, node: syntax.Node, method: typed.Unit, wan
     if result[0] is not result[1] or any(
         a is None or b is None or (a.key, a.section, a.type) != (b.key, b.section, b.type) for a, b in pairs
     ):
-        checker.report(
-            "type-mismatch",
-            node,
-            f"{method.name} of {method.owner} has other pins than {method.name} of {wanted.owner}.",
-            "Give both the same pins, types and result.",
-            _declared(wanted),
-        )
+        checker.report(node, words.other_pins(method, wanted), _declared(wanted))
 
 
 def _pins(method: typed.Unit) -> list[typed.Variable]:
@@ -168,24 +131,14 @@ def cut_above(units: Iterable[typed.Unit], checker_of: Callable[[typed.Unit], Ty
             if not waiting:
                 levels[unit] = 1 + max((levels[above] for above in _above(unit)), default=0)
                 if levels[unit] > MOST_NESTED:
-                    checker_of(unit).report(
-                        "nested-too-deep",
-                        _written(unit, unit),
-                        f"{unit.name} extends more than {MOST_NESTED} units one after the other.",
-                        "Hold instances instead.",
-                    )
+                    checker_of(unit).report(_written(unit, unit), words.extends_too_deep(unit))
                     unit.base, unit.interfaces, levels[unit] = None, [], 1
                 del path[unit]
                 stack.pop()
                 continue
             above = waiting.pop()
             if above in path:
-                checker_of(unit).report(
-                    "recursion",
-                    _written(unit, above),
-                    f"{unit.name} extends itself.",
-                    "Remove EXTENDS from one of the two.",
-                )
+                checker_of(unit).report(_written(unit, above), words.extends_itself(unit))
                 unit.base = None if unit.base is above else unit.base
                 unit.interfaces = [i for i in unit.interfaces if i is not above]
             elif above not in levels:

@@ -9,7 +9,7 @@ from upright_block.language.checking.program import checker_of
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.types import TypeChecker
 from upright_block.language.checking.uses import note_accesses
-from upright_block.language.findings import Findings
+from upright_block.language.findings import Findings, Words
 from upright_block.language.parsing import parse_expression
 from upright_block.language.scope import Scope
 from upright_block.language.source import Source
@@ -52,15 +52,18 @@ def _refuse_changes(value: typed.Expression, checker: TypeChecker) -> None:
         unit = access.unit
         if access.kind == "read" or (unit is not None and access.place is None and not _may_change(unit)):
             continue
-        what = f"calls {unit.name}, which may change something" if unit else "hands on a variable to be changed"
-        raise checker.problem(
-            "changes-something",
-            access.origin,
-            f"An expression that looks at {checker.unit.owner} {what}.",
-            "Look at variables, and call functions of their values alone.",
-        )
+        raise checker.problem(access.origin, _changes_something(checker.unit.owner, unit))
 
 
 def _may_change(function: typed.Unit) -> bool:
     """Whether a function, or one that it calls, works on more than its own variables."""
     return any(u.keeps_data or u.owner or u.shares or u.section("in_out") for u in typed.closure(function))
+
+
+def _changes_something(owner: typed.Unit | None, called: typed.Unit | None) -> Words:
+    what = f"calls {called.name}, which may change something" if called else "hands on a variable to be changed"
+    return Words(
+        "changes-something",
+        f"An expression that looks at {owner} {what}.",
+        "Look at variables, and call functions of their values alone.",
+    )

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable, Sequence
 from upright_block.language import constants, syntax, typed
 from upright_block.language.checking.places import PlaceChecker
 from upright_block.language.checking.reporter import Problem
+from upright_block.language.checking.words import operators as words
 from upright_block.language.literals import shown_number
 from upright_block.language.nodes import node
 from upright_block.language.types import (
@@ -52,7 +53,6 @@ _MOVED = {
     )
 } | {(DATE, "-", DATE): TIME, (LDATE, "-", LDATE): LTIME}
 """What comes of a date or time of day and another, by operator (table 35)."""
-_NAMED = {"+": "add", "-": "subtract", "*": "multiply", "/": "divide", "MOD": "take the remainder of"}
 
 
 @node
@@ -126,26 +126,14 @@ class OperatorChecker(PlaceChecker):
         type_ = self._elementary(operand, node.operand)
         if type_.family in ("bool", "bits"):
             return typed.Unary(type_, "NOT", operand, node.start)
-        raise self.problem(
-            "type-mismatch",
-            node,
-            f"NOT needs a BOOL or a bit string; {self.text(node.operand)} is {type_}.",
-            "Compare it with a value, or negate with -.",
-        )
+        raise self.problem(node, words.not_of(self.text(node.operand), type_))
 
     def _signed(self, node: syntax.Unary, operand: typed.Expression) -> typed.Expression:
         """A number with a sign before it."""
         operator, type_ = node.operator, self._elementary(operand, node.operand)
         if type_.family in ("signed", "real", "duration"):
             return typed.Unary(type_, "-", operand, node.start) if operator == "-" else operand
-        way_out = (
-            "Negate with NOT."
-            if type_.family in ("bool", "bits")
-            else f"{type_} has no negative values; convert to a signed type."
-        )
-        raise self.problem(
-            "type-mismatch", node, f"{operator} needs a signed number; {self.text(node.operand)} is {type_}.", way_out
-        )
+        raise self.problem(node, words.sign_of(operator, self.text(node.operand), type_))
 
     def _binary(self, node: syntax.Binary) -> typed.Expression:
         """Operators of one spine are taken in a loop: a chain of a thousand ORs is one expression."""
@@ -190,31 +178,21 @@ class OperatorChecker(PlaceChecker):
         type_ = self._common_type(node, left, right)
         if operator in _LOGIC:
             if type_.family not in ("bool", "bits"):
-                raise self.problem(
-                    "type-mismatch",
-                    node,
-                    f"{operator} combines BOOL or bit strings; these are {type_}.",
-                    "Compare each with a value first." if is_integer(type_) or is_real(type_) else "",
-                )
+                raise self.problem(node, words.combines_bits(operator, type_))
             result = type_
         elif operator in _COMPARISONS:
             result = BOOL
             if type_.family in ("reference", "enumeration") and operator not in ("=", "<>"):
-                raise self.problem("type-mismatch", node, f"{type_} has no order for {operator}.", "Use = and <>.")
+                raise self.problem(node, words.no_order(type_, operator))
         else:
             wanted = "ANY_INT" if operator == "MOD" else "ANY_NUM"
             if not in_group(type_, wanted):
-                raise self.problem(
-                    "type-mismatch",
-                    node,
-                    f"{operator} needs numbers; {self._types(node, left, right)}.",
-                    "Convert to an integer first." if type_.family in ("bits", "bool", "real") else "",
-                )
+                raise self.problem(node, words.needs_numbers(operator, self._types(node, left, right), type_))
             result = type_
         left = self.coerce(left, type_, node.left, "")
         right = self.coerce(right, type_, node.right, "")
         if operator == "/" and isinstance(right, typed.Constant) and right.value == 0:
-            raise self.problem("division-by-zero", node, "This divides by zero.", "Divide by something else.")
+            raise self.problem(node, words.division_by_zero())
         return typed.Binary(result, operator, left, right, node.operator_start)
 
     def _later(self, like: typed.Bare | typed.Constant, build: Callable[[Elementary], typed.Expression]) -> typed.Bare:
@@ -262,12 +240,7 @@ class OperatorChecker(PlaceChecker):
 
     def _elementary(self, found: typed.Expression, node: syntax.Expression) -> Elementary:
         if not isinstance(found.type, Elementary):
-            raise self.problem(
-                "type-mismatch",
-                node,
-                f"{self.text(node)} is {found.type} and has no single value.",
-                "Name an element or a field.",
-            )
+            raise self.problem(node, words.whole_as_value(self.text(node), found.type))
         return found.type
 
     def _compare_texts(self, node: syntax.Binary, left: typed.Expression, right: typed.Expression) -> typed.Expression:
@@ -278,8 +251,7 @@ class OperatorChecker(PlaceChecker):
                 pair = (made, other) if one is left else (other, made)
                 return self._operation(node, *pair)
         if node.operator not in _COMPARISONS:
-            way_out = "Join texts with CONCAT." if node.operator in ("+", "AND") else "Convert them to numbers first."
-            raise self.problem("type-mismatch", node, f"{node.operator} has no meaning for texts.", way_out)
+            raise self.problem(node, words.no_meaning_for_texts(node.operator))
         if (
             not (isinstance(left.type, String) and isinstance(right.type, String))
             or left.type.width != right.type.width
@@ -309,32 +281,21 @@ class OperatorChecker(PlaceChecker):
 
     def mismatch_pair(self, node: syntax.Binary, left: typed.Expression, right: typed.Expression) -> Problem:
         """Report that two operands have no type in common."""
-        verb = "compare" if node.operator in _COMPARISONS else _NAMED.get(node.operator, "combine")
         if node.operator in _LOGIC and BOOL in (left.type, right.type):
             other_at, other = (node.left, left.type) if right.type is BOOL else (node.right, right.type)
             if isinstance(other, Elementary) and (in_group(other, "ANY_NUM") or other.family == "bits"):
-                zero = "0.0" if is_real(other) else "0"
-                return self.problem(
-                    "type-mismatch",
-                    other_at,
-                    f"{node.operator} combines a BOOL with another BOOL; {self.text(other_at)} is {other}.",
-                    f"Write {self._operand(other_at)} <> {zero}, or compare it with another value.",
-                )
+                operand = self._operand(other_at)
+                return self.problem(other_at, words.bool_with_other(node, self.text(other_at), other, operand))
         if isinstance(left.type, Enumeration) and isinstance(right.type, Enumeration):
-            both = f"TO_LINT({self.text(node.left)}) {node.operator} TO_LINT({self.text(node.right)})"
-            return self.problem(
-                "type-mismatch",
-                node,
-                f"Cannot {verb} values of two enumerations: {self._types(node, left, right)}.",
-                f"Write {both}, if their numbers mean the same.",
-            )
-        way_out = "Convert one of them to the type of the other."
+            types = self._types(node, left, right)
+            return self.problem(node, words.two_enumerations(node, self.text(node.left), self.text(node.right), types))
+        converted = ""
         for one, other, one_at in ((left.type, right.type, node.left), (right.type, left.type, node.right)):
             function = self.conversion(one, LREAL if other is UNTYPED_REAL else other)
             if function:
-                way_out = f"Convert one of them, as in {function}({self.text(one_at)})."
+                converted = f"{function}({self.text(one_at)})"
                 break
-        return self.problem("type-mismatch", node, f"Cannot {verb} these: {self._types(node, left, right)}.", way_out)
+        return self.problem(node, words.not_together(node, self._types(node, left, right), converted))
 
     def _operand(self, node: syntax.Expression) -> str:
         """The text of an expression as one operand of an operator."""
@@ -343,7 +304,7 @@ class OperatorChecker(PlaceChecker):
     def _fold(self, node: syntax.Binary, left: typed.Constant, right: typed.Constant) -> typed.Expression:
         operator = node.operator
         if operator in ("/", "MOD") and not right.value:
-            raise self.problem("division-by-zero", node, "This divides by zero.", "Divide by something else.")
+            raise self.problem(node, words.division_by_zero())
         result = (
             BOOL
             if operator in _COMPARISONS
@@ -354,9 +315,7 @@ class OperatorChecker(PlaceChecker):
         try:
             return constants.fold(operator, left, right, result)
         except constants.NotConstant:
-            raise self.problem(
-                "out-of-range", node, f"{self.text(node)} has no value that a number can hold.", "Use smaller numbers."
-            ) from None
+            raise self.problem(node, words.no_such_number(self.text(node))) from None
 
     def _power(self, node: syntax.Binary, left: typed.Expression, right: typed.Expression) -> typed.Expression:
         """``a ** b``: EXPT computed as LREAL, rounded to REAL when the base is REAL (table 71, 29)."""
@@ -367,16 +326,9 @@ class OperatorChecker(PlaceChecker):
             return typed.Bare(UNTYPED_REAL, LREAL, lambda type_: self._power_as(node, base, right, type_))
         base_type, exponent_type = self._elementary(left, node.left), self._elementary(right, node.right)
         if not is_real(base_type):
-            raise self.problem(
-                "type-mismatch",
-                node.left,
-                f"The base of ** is REAL or LREAL; {self.text(node.left)} is {left.type}.",
-                "Convert it to LREAL, or multiply.",
-            )
+            raise self.problem(node.left, words.base_of_power(self.text(node.left), base_type))
         if not in_group(exponent_type, "ANY_NUM") and exponent_type.family != "untyped":
-            raise self.problem(
-                "type-mismatch", node.right, f"The exponent of ** is a number; {self.text(node.right)} is {right.type}."
-            )
+            raise self.problem(node.right, words.exponent_of_power(self.text(node.right), exponent_type))
         base_value = self.as_number(left, LREAL, node.left)
         exponent = self.as_number(right, LREAL, node.right)
         function = self.find_unit("EXPT")
@@ -412,20 +364,12 @@ class OperatorChecker(PlaceChecker):
             return self._scaled_duration(node, left, left_type, right, right_type)
         if operator == "*" and right_type.family == "duration" and left_type.family not in _TIMED:
             raise self.problem(
-                "type-mismatch",
-                node,
-                f"The duration stands first when it is multiplied; {self._types(node, left, right)}.",
-                f"Write {self.text(node.right)} * {self.text(node.left)}.",
+                node, words.duration_first(self._types(node, left, right), self.text(node.left), self.text(node.right))
             )
         for one, one_at, other in ((left, node.left, right_type), (right, node.right, left_type)):
             if one.type.family == "untyped":
                 number = shown_number(constants.number(one)) if isinstance(one, typed.Constant) else "1"
-                raise self.problem(
-                    "type-mismatch",
-                    one_at,
-                    f"{self.text(one_at)} has no unit; the other value is {other}.",
-                    f"Write T#{number}ms, if it counts milliseconds, or T#{number}s, if it counts seconds.",
-                )
+                raise self.problem(one_at, words.number_without_unit(self.text(one_at), other, number))
         moved = _MOVED.get((left_type, operator, right_type))
         if moved is not None:
             return typed.Binary(moved, operator, left, right, node.operator_start)
@@ -433,16 +377,11 @@ class OperatorChecker(PlaceChecker):
         if type_ is None:
             raise self.mismatch_pair(node, left, right)
         if operator not in _COMPARISONS and (operator not in ("+", "-") or type_.family != "duration"):
-            what, way_out = "dates", "Dates are subtracted and compared; a duration may be added to one."
-            if type_.family == "duration":
-                what, way_out = (
-                    "durations",
-                    "Durations are added, subtracted and compared; a number may multiply or divide one.",
-                )
-            if type_.family == "duration" and operator == "/":
-                numbers = (f"TO_LREAL(NANOSECONDS({self.text(one)}))" for one in (node.left, node.right))
-                way_out = f"Divide numbers: {' / '.join(numbers)}."
-            raise self.problem("type-mismatch", node, f"{operator} has no meaning between two {what}.", way_out)
+            if type_.family != "duration":
+                raise self.problem(node, words.between_dates(operator))
+            if operator == "/":
+                raise self.problem(node, words.duration_by_duration(self.text(node.left), self.text(node.right)))
+            raise self.problem(node, words.between_durations(operator))
         return typed.Binary(
             BOOL if operator in _COMPARISONS else type_,
             operator,
@@ -467,5 +406,5 @@ class OperatorChecker(PlaceChecker):
         else:
             raise self.mismatch_pair(node, left, right)
         if node.operator == "/" and isinstance(number, typed.Constant) and number.value == 0:
-            raise self.problem("division-by-zero", node, "This divides by zero.", "Divide by something else.")
+            raise self.problem(node, words.division_by_zero())
         return typed.Binary(left_type, node.operator, left, number, node.operator_start)

@@ -7,7 +7,7 @@ from typing import Any
 
 from upright_block.language import syntax, typed
 from upright_block.language.checking.reporter import Problem, Reporter
-from upright_block.language.names import listed
+from upright_block.language.checking.words import places as words
 from upright_block.language.types import (
     BOOL,
     BROKEN,
@@ -26,7 +26,6 @@ from upright_block.language.types import (
 )
 
 _ELSEWHERE_FOR_ELSE = frozenset({"DEFAULT", "OTHERS", "OTHERWISE"})
-_SAME_WIDTH = {8: "BYTE", 16: "WORD", 32: "DWORD", 64: "LWORD"}
 
 
 class PlaceChecker(Reporter):
@@ -46,11 +45,7 @@ class PlaceChecker(Reporter):
     def bare_instance(self, node: syntax.Node, block: typed.Unit) -> Problem:
         """Report that an instance stands where a value is wanted."""
         pins = block.section("output") or block.section("input")
-        shown = self.text(node)
-        way_out = f"Name one of its pins, such as {shown}.{pins[0].name}." if pins else "Name one of its pins."
-        return self.problem(
-            "no-value", node, f"{shown} is an instance of {block} and has no value of its own.", way_out
-        )
+        return self.problem(node, words.instance_as_value(self.text(node), block, pins[0].name if pins else ""))
 
     def place(self, node: syntax.Expression) -> typed.Place:
         """The place that a name and what follows it lead to; private data of an instance is refused."""
@@ -59,7 +54,7 @@ class PlaceChecker(Reporter):
             self.unit.is_broken = True
             raise Problem
         if make is None:
-            raise self.problem("no-place", node, f"{self.text(node)} is no variable.", "Name a variable or a pin.")
+            raise self.problem(node, words.no_variable(self.text(node)))
         return make(self, node)
 
     @property
@@ -81,16 +76,9 @@ class PlaceChecker(Reporter):
         key, holder = node.name.upper(), self.holder
         if key in ("THIS", "SUPER"):
             if holder is None:
-                raise self.problem(
-                    "outside-an-instance",
-                    node,
-                    f"{node.name} has no meaning in a function.",
-                    "Use it in a block or a method.",
-                )
+                raise self.problem(node, words.this_in_function(node.name))
             if key == "SUPER":
-                raise self.problem(
-                    "no-value", node, "SUPER has no value of its own.", "Call a method of it: SUPER.method(...)."
-                )
+                raise self.problem(node, words.super_as_value())
             return typed.Place(holder.this, (), holder, node)
         owner = self.unit.owner
         if owner is not None and key not in self.unit.variables and key != self.unit.name.upper():
@@ -125,88 +113,42 @@ class PlaceChecker(Reporter):
 
     def _no_variable(self, node: syntax.Name) -> Problem:
         if node.name.upper() == self.unit.key and self.unit.kind == "FUNCTION":
-            return self.problem(
-                "missing-type",
-                node,
-                f"{self.unit.name} has no result type, so nothing can be assigned to it.",
-                f"Write FUNCTION {self.unit.name} : INT, or another type.",
-            )
+            return self.problem(node, words.no_result(self.unit))
         callee = self.find_unit(node.name.upper())
         if callee is not None:
             if callee.kind == "FUNCTION_BLOCK":
-                return self.problem(
-                    "block-without-instance",
-                    node,
-                    f"{callee.name} is a block, not a variable.",
-                    f"Declare an instance of it (VAR name : {callee.name}; END_VAR) and use its pins.",
-                )
-            return self.problem(
-                "function-without-call",
-                node,
-                f"{callee.name} is a {callee.kind.lower()} and is called with parentheses.",
-                f"Write {callee.name}(...).",
-            )
+                return self.problem(node, words.block_as_variable(callee))
+            return self.problem(node, words.function_without_call(callee))
         if node.name.upper() in _ELSEWHERE_FOR_ELSE:
-            return self.problem(
-                "unknown-name",
-                node,
-                f"{node.name} is not declared in {self.unit_shown}.",
-                "In a CASE all other values stand under ELSE, without a colon.",
-            )
+            return self.problem(node, words.undeclared_after_case(node.name, self.unit_shown))
         names = [v.name for v in self.unit.variables.values()]
         names += [v.name for v in self.holder.variables.values()] if self.holder else []
         names += [v.name for v in self.scope.globals.variables.values()]
         for key, (values, *_) in self.scope.values.items():
             if values.unit in (None, self.unit, self.unit.owner):
                 names.append(values.enumeration.members[key][0])
-        return self.unknown(
-            node.name,
-            node,
-            f"{node.name} is not declared in {self.unit_shown}.",
-            names,
-            f"Declare {node.name} in a VAR section.",
-        )
+        return self.unknown(node.name, node, words.undeclared(node.name, self.unit_shown), names)
 
     def _member(self, node: syntax.Member) -> typed.Place:
         base = self.place(node.base)
         owner = base.type
         name_at = syntax.Node(node.name_start, node.end)
         if isinstance(owner, Reference) and isinstance(owner.target, typed.Compound):
-            raise self.problem(
-                "missing-dereference",
-                node,
-                f"{self.text(node.base)} is {owner}; its target has the {'pins' if isinstance(owner.target, typed.Unit) else 'fields'}.",
-                f"Write {self.text(node.base)}^.{node.name}.",
-            )
+            raise self.problem(node, words.missing_dereference(self.text(node.base), owner, node.name))
         if not isinstance(owner, typed.Compound):
-            raise self.problem(
-                "no-pins", node, f"{self.text(node.base)} is {owner} and has no pins.", f"Remove .{node.name}."
-            )
+            raise self.problem(node, words.no_pins(self.text(node.base), owner, node.name))
         if isinstance(owner, typed.Structure):
             return self._field(node, base, owner, name_at)
         assert isinstance(owner, typed.Unit)
         pin = owner.variables.get(node.name.upper())
         if pin is None:
             public = [v.name for v in owner.variables.values() if v.section in ("input", "output")]
-            raise self.unknown(node.name, name_at, f"{owner} has no pin {node.name}.", public, pins_of(owner))
+            raise self.unknown(node.name, name_at, words.unknown_pin(owner, node.name), public)
         own = self.sees_all or (base.root.section == "this" and not base.steps)
         if pin.section == "in_out" and not own:
-            raise self.problem(
-                "private-data",
-                name_at,
-                f"{pin.name} is an in-out of {owner}; it is the caller's own variable.",
-                "Use the variable that is given to it.",
-            )
+            raise self.problem(name_at, words.in_out_of_instance(pin, owner))
         if pin.section not in ("input", "output") and not own and pin.access != "PUBLIC":
-            if owner.is_standard:
-                way_out = pins_of(owner)
-            elif self.is_target:
-                way_out = f"Declare it in VAR_INPUT of {owner}."
-            else:
-                way_out = f"Declare it in VAR_OUTPUT of {owner}, or read an output that it has."
-            raise self.problem(
-                "private-data", name_at, f"{pin.name} is private data of {owner}; only its own body uses it.", way_out
-            )
+            raise self.problem(name_at, words.private_data(pin, owner, self.is_target))
         return self._pin_at(base, owner, pin, node)
 
     def _pin_at(self, base: typed.Place, owner: typed.Unit, pin: typed.Variable, node: syntax.Node) -> typed.Place:
@@ -229,9 +171,7 @@ class PlaceChecker(Reporter):
         field = owner.variables.get(node.name.upper())
         if field is None:
             names = [v.name for v in owner.variables.values()]
-            raise self.unknown(
-                node.name, name_at, f"{owner} has no field {node.name}.", names, f"Its fields are {listed(names)}."
-            )
+            raise self.unknown(node.name, name_at, words.unknown_field(owner, node.name, names), names)
         if field.type is BROKEN:
             self.unit.is_broken = True
             raise Problem
@@ -242,36 +182,18 @@ class PlaceChecker(Reporter):
         base = self.place(node.base)
         array = base.type
         if not isinstance(array, (Array, OpenArray, String)):
-            raise self.problem(
-                "no-array", node, f"{self.text(node.base)} is {array} and has no elements.", "Remove the index."
-            )
+            raise self.problem(node, words.no_elements(self.text(node.base), array))
         bounds = _known_bounds(array)
         if len(node.indices) != len(bounds):
-            count = len(bounds)
-            raise self.problem(
-                "wrong-index",
-                node,
-                f"{self.text(node.base)} has {count} dimension{'' if count == 1 else 's'}; {len(node.indices)} "
-                f"{'index is' if len(node.indices) == 1 else 'indices are'} given.",
-                f"Write {self.text(node.base)}[{', '.join('ijklmn'[:count])}].",
-            )
+            given = len(node.indices)
+            raise self.problem(node, words.number_of_indices(self.text(node.base), len(bounds), given))
         indices: list[typed.Expression] = []
         for index_at, (low, high) in zip(node.indices, bounds, strict=True):
             index, type_ = self.elementary_value(index_at)
             if not is_integer(type_) and not isinstance(type_, Enumeration):
-                raise self.problem(
-                    "type-mismatch",
-                    index_at,
-                    f"An index is an integer; {self.text(index_at)} is {type_}.",
-                    "Convert it to an integer.",
-                )
+                raise self.problem(index_at, words.index_type(self.text(index_at), type_))
             if isinstance(index, typed.Constant) and not low <= int(index.value) <= high:
-                raise self.problem(
-                    "out-of-range",
-                    index_at,
-                    f"The index {index.value} is outside {low}..{high}.",
-                    f"{self.text(node.base)} has {'characters' if isinstance(array, String) else 'elements'} {low} to {high}.",
-                )
+                raise self.problem(index_at, words.index_outside(index, low, high, self.text(node.base), array))
             indices.append(index)
         step = typed.Element(array, tuple(indices), node.start)
         element = array.element if not isinstance(array, String) else CHAR if array.width == 1 else WCHAR
@@ -280,34 +202,19 @@ class PlaceChecker(Reporter):
     def _dereference(self, node: syntax.Dereference) -> typed.Place:
         base = self.place(node.base)
         if not isinstance(base.type, Reference) or base.type.target is None:
-            raise self.problem(
-                "no-reference",
-                node,
-                f"{self.text(node.base)} is {base.type} and refers to nothing.",
-                "Remove ^, or declare it REF_TO.",
-            )
+            raise self.problem(node, words.no_reference(self.text(node.base), base))
         return typed.Place(base.root, (*base.steps, typed.Target(node.start)), base.type.target, node)
 
     def part_bounds(self, node: syntax.Part, whole: Type) -> tuple[Elementary, int]:
         """The type of a part of a bit string, and its lowest bit (table 17)."""
         type_ = PARTS[node.size]
         if not isinstance(whole, Elementary) or whole.family != "bits":
-            way_out = "Only bit strings have parts."
-            if isinstance(whole, Elementary) and is_integer(whole):
-                way_out = f"Convert it to a bit string: {whole}_TO_{_SAME_WIDTH[whole.bits]}({self.text(node.base)})."
-            raise self.problem(
-                "no-parts", node, f"{self.text(node.base)} is {whole} and has no bits of its own.", way_out
-            )
+            raise self.problem(node, words.no_parts(self.text(node.base), whole))
         width = 1 if type_ is BOOL else type_.bits
         last = whole.bits // width - 1
         if node.number > last:
-            what = {1: "bits", 8: "bytes", 16: "words", 32: "double words", 64: "long words"}[width]
-            raise self.problem(
-                "out-of-range",
-                syntax.Node(node.part_start, node.end),
-                f"{self.text(node.base)} is {whole} and has {what} 0 to {last}.",
-                f"Write a number from 0 to {last}.",
-            )
+            part_at = syntax.Node(node.part_start, node.end)
+            raise self.problem(part_at, words.part_outside(self.text(node.base), whole, width, last))
         return type_, node.number * width
 
     def assignable(self, node: syntax.Expression) -> typed.Place:
@@ -318,12 +225,7 @@ class PlaceChecker(Reporter):
         finally:
             self.is_target = False
         if isinstance(place.type, typed.Unit):
-            raise self.problem(
-                "no-place",
-                node,
-                f"{self.text(node)} is an instance of {place.type} and cannot be assigned.",
-                f"Call it: {self.text(node)}(...);",
-            )
+            raise self.problem(node, words.instance_assigned(self.text(node), place))
         self.check_whole(place, node)
         self.check_writable(place, node)
         return place
@@ -331,12 +233,7 @@ class PlaceChecker(Reporter):
     def check_whole(self, place: typed.Place, node: syntax.Expression) -> None:
         """Report an array of any bounds that is taken as a whole."""
         if isinstance(place.type, OpenArray):
-            raise self.problem(
-                "open-array",
-                node,
-                f"{self.text(node)} is {place.type}; how long it is, is not known here.",
-                "Take its elements one by one, or give it to another in-out.",
-            )
+            raise self.problem(node, words.open_array(self.text(node), place))
 
     def check_writable(self, place: typed.Place, node: syntax.Expression) -> None:
         """Report a place that this unit may not write to."""
@@ -346,38 +243,18 @@ class PlaceChecker(Reporter):
         if followed:
             steps = steps[followed[-1] + 1 :]
         elif root.constant:
-            raise self.problem(
-                "constant-assigned",
-                node,
-                f"{shown} is a constant.",
-                "Remove CONSTANT from its section, or assign to another variable.",
-            )
+            raise self.problem(node, words.constant_assigned(shown))
         elif root.section == "input":
-            raise self.problem(
-                "input-assigned",
-                node,
-                f"{shown} is an input of {self.unit.name}; only the caller gives it a value.",
-                "Copy it into a variable of your own, or make it an output.",
-            )
+            raise self.problem(node, words.own_input_assigned(shown, self.unit))
         for number, step in enumerate(steps):
             if not isinstance(step, typed.Member):
                 continue
             if root.section == "this" and number == 0 and steps is place.steps:
                 if step.variable.section == "input":
-                    raise self.problem(
-                        "input-assigned",
-                        node,
-                        f"{shown} is an input of {step.owner}; only the caller gives it a value.",
-                        "Copy it into a variable of your own, or make it an output.",
-                    )
+                    raise self.problem(node, words.input_assigned(shown, step))
                 continue
             if step.variable.section == "output":
-                raise self.problem(
-                    "output-assigned",
-                    node,
-                    f"{shown} is an output of {step.owner}; only that block gives it a value.",
-                    "Assign to one of its inputs, or to a variable of your own.",
-                )
+                raise self.problem(node, words.output_assigned(shown, step))
 
     def receiver(self, node: syntax.Expression) -> typed.Receiver:
         """Where an output or a value goes: a place, or a part of the bit string there."""
@@ -401,17 +278,6 @@ def edge_place(detector: typed.Variable, origin: syntax.Node) -> typed.Place:
     block = detector.type
     assert isinstance(block, typed.Unit)
     return typed.Place(detector, (typed.Member(block, block.variables["Q"]),), BOOL, origin)
-
-
-def pins_of(unit: typed.Unit) -> str:
-    """The pins of a unit in a sentence."""
-    sections = (
-        ("inputs", unit.section("input")),
-        ("in-outs", unit.section("in_out")),
-        ("outputs", unit.section("output")),
-    )
-    parts = [f"{title} {listed(v.name for v in pins)}" for title, pins in sections if pins]
-    return f"Its pins: {'; '.join(parts)}." if parts else "It has no pins."
 
 
 _PLACE: dict[type, Callable[[PlaceChecker, Any], typed.Place]] = {

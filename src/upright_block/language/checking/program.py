@@ -14,7 +14,8 @@ from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.sequences import check_sequence, declare_sequence, sequence_body
 from upright_block.language.checking.types import TypeChecker
 from upright_block.language.checking.uses import bind_overrides, find_recursion, note_accesses, spread_broken
-from upright_block.language.findings import Finding, Findings, first_declared
+from upright_block.language.checking.words import program as words
+from upright_block.language.findings import Finding, Findings, Words, first_declared
 from upright_block.language.parsing import parse
 from upright_block.language.scope import NamedType, Scope
 from upright_block.language.source import Source
@@ -85,7 +86,7 @@ def _configuration(node: syntax.Configuration, source: Source, scope: Scope, fin
     check_configuration(node, unit, checker_of(unit, scope, findings))
     other = scope.configurations.setdefault(node.name.upper(), unit)
     if other is not unit:
-        findings.add(_twice(written, source, other, f"Two configurations are called {node.name}."))
+        findings.add(_twice(written, source, other, words.configuration_twice(node.name)))
 
 
 def _declare_type(node: syntax.TypeDeclaration, source: Source, scope: Scope, findings: Findings) -> None:
@@ -99,28 +100,17 @@ def _is_free(node: syntax.TypeDeclaration | syntax.Unit, source: Source, scope: 
     name = node.name.upper()
     key = node.home.full(name).upper()
     if key in ELEMENTARY or key in _OTHER_NAMES or scope.standard.source(key) or scope.standard.function(key):
-        findings.add(
-            Finding(
-                "name-taken",
-                source,
-                node.start,
-                node.end,
-                f"{node.name} is a name of the standard.",
-                f"Give the {'unit' if isinstance(node, syntax.Unit) else 'type'} another name.",
-            )
-        )
+        findings.add(words.name_of_standard(node).told(source, node.start, node.end))
         return False
     other = scope.units.get(key) or scope.types.get(key)
     if other is not None:
-        findings.add(_twice(node, source, other, f"{node.name} is declared twice."))
+        findings.add(_twice(node, source, other, words.unit_twice(node.name)))
     return other is None
 
 
-def _twice(node: syntax.Node, source: Source, other: typed.Unit | NamedType, message: str) -> Finding:
+def _twice(node: syntax.Node, source: Source, other: typed.Unit | NamedType, said: Words) -> Finding:
     """That a name is given again which ``other`` has already."""
-    first = first_declared(other.source, other.syntax, other.name)
-    way_out = "Give one of the two another name."
-    return Finding("name-twice", source, node.start, node.end, message, way_out, (first,))
+    return said.told(source, node.start, node.end, first_declared(other.source, other.syntax, other.name))
 
 
 def _types(scope: Scope, findings: Findings) -> None:
@@ -143,12 +133,7 @@ def _globals(source: Source, section: syntax.VariableSection, scope: Scope, find
     for declaration in section.declarations:
         key = declaration.name.upper()
         if key in scope.globals.variables:
-            checker.report(
-                "name-twice",
-                declaration,
-                f"The global variable {declaration.name} is declared twice.",
-                "Remove one of the two.",
-            )
+            checker.report(declaration, words.global_twice(declaration.name))
             continue
         type_ = checker.type_of(declaration.type)
         initial = checker.declared_initial(declaration, type_, constant)
@@ -187,7 +172,7 @@ def _declare_method(node: syntax.Unit, owner: typed.Unit, findings: Findings) ->
     key = node.name.upper()
     other = owner.methods.get(key)
     if other is not None:
-        findings.add(_twice(node, owner.source, other, f"{owner.name} has two methods {node.name}."))
+        findings.add(_twice(node, owner.source, other, words.method_twice(owner, node.name)))
         return
     method = typed.Unit("METHOD", node.name, owner.source, node, node.comment, is_broken=owner.is_broken)
     method.owner = owner
@@ -243,12 +228,7 @@ def _interface(unit: typed.Unit, scope: Scope, findings: Findings) -> None:
     if result is not None:
         type_ = checker.type_of(result)
         if isinstance(type_, typed.Unit):
-            checker.report(
-                "type-mismatch",
-                result,
-                f"A function cannot give a block ({type_}) as its result.",
-                "Use a type of data.",
-            )
+            checker.report(result, words.block_as_result(type_))
             type_ = BROKEN
         unit.result = typed.Variable(
             unit.name, "result", type_, False, checker.initial_of(result, type_), "", unit.syntax.start, unit.syntax.end
@@ -273,21 +253,10 @@ def _variable(
     if other is not None:
         owner = [u for u in unit.ancestors if other in u.variables.values()][-1]
         first = first_declared(owner.source, other, other.name)
-        checker.report(
-            "name-twice",
-            node,
-            f"{node.name} is declared twice in {unit.name}.",
-            "Give one of the two another name.",
-            first,
-        )
+        checker.report(node, words.declared_twice(node.name, unit), first)
         return
     if not unit.keeps_data and key == unit.name.upper():
-        checker.report(
-            "name-taken",
-            node,
-            f"{node.name} is the name of the {unit.kind.lower()} and stands for its result.",
-            "Give the variable another name.",
-        )
+        checker.report(node, words.name_of_result(node.name, unit))
         return
     constant = "CONSTANT" in section.qualifiers
     kind = _SECTIONS[section.section]
@@ -311,19 +280,9 @@ def _variable(
         return
     variable.initial = checker.declared_initial(node, type_, constant)
     if constant and kind not in ("private", "temp"):
-        checker.report(
-            "constant-pin",
-            node,
-            f"{node.name} is a pin and cannot be constant.",
-            "Declare it in VAR CONSTANT, or remove CONSTANT.",
-        )
+        checker.report(node, words.constant_pin(node.name))
     if kind == "in_out" and node.initial is not None:
-        checker.report(
-            "initial-in-out",
-            node.initial,
-            f"{node.name} is an in-out; its value is that of the caller's variable.",
-            "Remove the initial value.",
-        )
+        checker.report(node.initial, words.initial_in_out(node.name))
     if node.edge:
         _edge(unit, node, variable, checker)
     _instances(unit, node, type_, checker)
@@ -332,9 +291,7 @@ def _variable(
 def _edge(unit: typed.Unit, node: syntax.Declaration, variable: typed.Variable, checker: TypeChecker) -> None:
     """The detector of an input with R_EDGE or F_EDGE."""
     if variable.type is not BOOL or variable.section != "input" or not unit.keeps_data:
-        checker.report(
-            "type-mismatch", node, f"{node.edge} belongs to a BOOL input of a block.", f"Remove {node.edge}."
-        )
+        checker.report(node, words.edge_of_other(node.edge))
         return
     block = checker.find_unit(f"{node.edge[0]}_TRIG")
     assert block is not None
@@ -349,16 +306,9 @@ def _external(node: syntax.Declaration, type_: Type, checker: TypeChecker) -> ty
     shared = checker.scope.globals.variables.get(node.name.upper())
     if shared is None:
         names = [v.name for v in checker.scope.globals.variables.values()]
-        checker.unknown(
-            node.name, node, f"There is no global variable {node.name}.", names, "Declare it in a VAR_GLOBAL section."
-        )
+        checker.unknown(node.name, node, words.unknown_global(node.name), names)
     elif shared.type is not type_ and BROKEN not in (shared.type, type_):
-        checker.report(
-            "type-mismatch",
-            node.type,
-            f"{node.name} is {type_} here and {shared.type} where it is declared.",
-            f"Write {shared.type}.",
-        )
+        checker.report(node.type, words.other_type_than_global(node.name, type_, shared))
     return shared
 
 
@@ -370,19 +320,9 @@ def _instances(unit: typed.Unit, node: syntax.Declaration, type_: Type, checker:
             continue
         unit.use(block, node.type, 0)
         if block.has("ABSTRACT"):
-            checker.report(
-                "abstract",
-                node.type,
-                f"{block} is ABSTRACT and has no instances.",
-                "Declare an instance of a block that extends it.",
-            )
+            checker.report(node.type, words.abstract_instance(block))
         if not unit.keeps_data:
-            checker.report(
-                "instance-in-function",
-                node,
-                f"{node.name} is an instance of {block}; a {unit.kind.lower()} keeps no data between its calls.",
-                "Write a FUNCTION_BLOCK instead.",
-            )
+            checker.report(node, words.instance_in_function(node.name, block, unit))
 
 
 def _blocks_in(type_: Type) -> list[typed.Unit]:
@@ -407,9 +347,7 @@ def _check_body(unit: typed.Unit, scope: Scope, findings: Findings) -> None:
         statements = () if unit.is_broken else sequence_body(unit.syntax.sequence, unit)
     body = checker.body(statements)
     if body and unit.kind in ("CLASS", "INTERFACE"):
-        checker.report(
-            "unexpected", unit.syntax.body[0], f"A {unit.kind} has no body of its own.", "Put statements into a METHOD."
-        )
+        checker.report(unit.syntax.body[0], words.body_of_its_own(unit))
     body = (*_guard(unit), *_detect(unit), *body)
     note_accesses(unit, body, scope.globals)
     if not unit.is_broken:
@@ -417,16 +355,7 @@ def _check_body(unit: typed.Unit, scope: Scope, findings: Findings) -> None:
     result = unit.result
     is_real = not (unit.owner and (unit.has("ABSTRACT") or unit.owner.kind == "INTERFACE"))
     if result is not None and is_real and not unit.is_broken and not _assigns(body, result):
-        findings.add(
-            Finding(
-                "result-never-set",
-                unit.source,
-                unit.syntax.start,
-                unit.syntax.end,
-                f"{unit.name} never sets its result.",
-                f"Assign it: {unit.name} := ...;",
-            )
-        )
+        findings.add(words.result_never_set(unit).told(unit.source, unit.syntax.start, unit.syntax.end))
 
 
 def _detect(unit: typed.Unit) -> list[typed.Statement]:

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 
 from upright_block.language.catalogue import stops
-from upright_block.language.findings import Finding, Findings, Related
+from upright_block.language.findings import Findings, HasPlace, Related, Words
 from upright_block.language.scope import NamedType, Scope
-from upright_block.language.syntax import NOWHERE, Node
+from upright_block.language.syntax import NOWHERE
 from upright_block.language.typed import Unit
 
 FindUnit = Callable[[str], Unit | None]
@@ -38,21 +38,22 @@ class Reporter:
         types = {} if self.unit.is_standard else self.scope.types
         return next((types[key] for key in self.unit.syntax.home.keys(name) if key in types), None)
 
-    def report(self, name: str, node: Node, message: str, way_out: str = "", *related: Related) -> None:
+    def report(self, node: HasPlace, words: Words, *related: Related) -> None:
         """Record a finding at a node."""
-        if stops(name):
+        if stops(words.name):
             self.unit.is_broken = True
-        self.findings.add(Finding(name, self.source, node.start, node.end, message, way_out, related))
+        self.findings.add(words.told(self.source, node.start, node.end, *related))
 
-    def problem(self, name: str, node: Node, message: str, way_out: str = "", *related: Related) -> Problem:
+    def problem(self, node: HasPlace, words: Words, *related: Related) -> Problem:
         """Record an error at a node and return the exception to raise."""
-        self.report(name, node, message, way_out, *related)
+        self.report(node, words, *related)
         return Problem()
 
-    def text(self, node: Node) -> str:
+    def text(self, node: HasPlace) -> str:
         """The source text of a node, on one line."""
         return " ".join(self.source.text[node.start : node.end].split())
 
-    def unknown(self, name: str, node: Node, what: str, candidates: Iterable[str], otherwise: str) -> Problem:
-        """Record that ``name`` is not known and return the exception to raise."""
-        return self.problem("unknown-name", node, what, self.findings.did_you_mean(name, candidates) or otherwise)
+    def unknown(self, name: str, node: HasPlace, words: Words, candidates: Iterable[str]) -> Problem:
+        """Record that ``name`` is not known, with the nearest candidate as the way out, and return the exception."""
+        way_out = self.findings.did_you_mean(name, candidates) or words.way_out
+        return self.problem(node, Words(words.name, words.message, way_out))

@@ -12,15 +12,15 @@ from collections.abc import Iterable, Iterator
 
 from upright_block.language import syntax, typed
 from upright_block.language.checking.types import TypeChecker
+from upright_block.language.checking.words import sequences as words
+from upright_block.language.checking.words.program import declared_twice
 from upright_block.language.findings import Related, first_declared
-from upright_block.language.names import listed
+from upright_block.language.limits import MOST_LEAVING
 from upright_block.language.types import BOOL, TIME, Type
 
 _FIRST = "started:"
 _MOST_MARKINGS = 2_000
 _MOST_WORK = 2_000_000
-MOST_LEAVING = 100
-"""Transitions that leave one step."""
 _STEP_FIELDS = (
     ("X", BOOL, "the step is active"),
     ("T", TIME, "how long it has been"),
@@ -61,9 +61,7 @@ def _declare(
     other = unit.variables.get(key)
     if other is not None:
         first = first_declared(unit.source, other, other.name)
-        checker.report(
-            "name-twice", node, f"{name} is declared twice in {unit.name}.", "Give one of the two another name.", first
-        )
+        checker.report(node, declared_twice(name, unit), first)
         return
     unit.variables[key] = typed.Variable(name, "private", type_, False, initial, comment, node.start, node.end)
 
@@ -89,13 +87,7 @@ def check_sequence(node: syntax.Sequence, unit: typed.Unit, checker: TypeChecker
     initial = [step for step in node.steps if step.is_initial]
     if len(initial) != 1:
         wrong = initial[1] if initial else syntax.Node(unit.syntax.start, unit.syntax.end)
-        count = len(initial) if initial else "no"
-        checker.report(
-            "initial-step",
-            wrong,
-            f"{unit.name} has {count} initial step{'s' if initial else ''}.",
-            "Write exactly one as INITIAL_STEP.",
-        )
+        checker.report(wrong, words.initial_steps(unit, len(initial)))
     if not node.is_whole:
         unit.is_broken = True
         return
@@ -107,9 +99,8 @@ def check_sequence(node: syntax.Sequence, unit: typed.Unit, checker: TypeChecker
                 checker.unknown(
                     named.name,
                     named,
-                    f"There is no step {named.name}.",
+                    words.unknown_step(named.name, [s.name for s in node.steps]),
                     (s.name for s in node.steps),
-                    f"The steps are {listed(s.name for s in node.steps)}.",
                 )
     actions = {action.name.upper(): action for action in node.actions}
     used = {a.name.upper() for step in node.steps for a in step.associations}
@@ -120,20 +111,12 @@ def check_sequence(node: syntax.Sequence, unit: typed.Unit, checker: TypeChecker
         if key not in actions and not is_flag:
             all_known = False
             known = [a.name for a in node.actions] + [v.name for v in unit.variables.values() if v.type is BOOL]
-            checker.unknown(
-                name,
-                association,
-                f"There is no action {name}, and no BOOL of that name.",
-                known,
-                f"Write ACTION {name}: ... END_ACTION.",
-            )
+            checker.unknown(name, association, words.unknown_action(name), known)
     if not all_known:
         return
     for key, action in actions.items():
         if key not in used:
-            checker.report(
-                "never-runs", action, f"No step runs the action {action.name}.", f"Write {action.name}(N); in a step."
-            )
+            checker.report(action, words.action_never_runs(action.name))
     if len(initial) == 1:
         _check_reach(node, steps, initial[0], checker)
 
@@ -146,58 +129,26 @@ def _check_reach(
     leaving = _leaving(node)
     for key, step in steps.items():
         if key not in reached:
-            checker.report(
-                "never-reached",
-                step,
-                f"No transition ever leads to the step {step.name}.",
-                f"Write TRANSITION FROM ... TO {step.name} := ...; or remove the step.",
-            )
+            checker.report(step, words.step_never_reached(step.name))
     for number, transition in enumerate(node.transitions):
         if _is_known(transition.condition, False):
-            checker.report(
-                "never-clears",
-                transition.condition,
-                "This transition never clears: its condition is always FALSE.",
-                "Write its condition.",
-            )
+            checker.report(transition.condition, words.condition_always_false())
             continue
         sources = _keys(transition.sources)
         if sources <= reached and number not in enabled:
-            names = " and ".join(n.name for n in transition.sources)
-            checker.report(
-                "never-clears",
-                transition,
-                f"This transition never clears: {names} are never active together.",
-                "Let one transition lead to all of them.",
-            )
+            checker.report(transition, words.never_active_together([n.name for n in transition.sources]))
         before = _rivals(leaving, number, transition)
         rival = next((r for _, r in before if _keys(r.sources) <= sources and _is_known(r.condition, True)), None)
         if rival is not None:
             first = Related(checker.source, rival.start, rival.end, "this one always clears first")
-            checker.report(
-                "never-clears",
-                transition,
-                "This transition never clears.",
-                "Give it the lower PRIORITY, or the other one a condition.",
-                first,
-            )
+            checker.report(transition, words.hidden_transition(), first)
     for step in node.steps:
         leaves = [t for _, t in leaving.get(step.name.upper(), ())]
         if len(leaves) > MOST_LEAVING:
-            checker.report(
-                "out-of-range",
-                step,
-                f"{len(leaves):,} transitions leave the step {step.name}; {MOST_LEAVING} are the most.",
-                "Choose in several steps.",
-            )
+            checker.report(step, words.too_many_leave(len(leaves), step.name))
         late = [a for a in step.associations if a.qualifier == "D"]
         if late and any(len(t.sources) == 1 and _is_known(t.condition, True) for t in leaves):
-            checker.report(
-                "never-runs",
-                late[0],
-                f"{late[0].name} never runs: {step.name} is left in the next scan, before the delay is over.",
-                f"Wait in the condition of the transition, as in {step.name}.T >= T#5s.",
-            )
+            checker.report(late[0], words.delay_never_over(late[0].name, step.name))
 
 
 def _keys(names: Iterable[syntax.Name]) -> frozenset[str]:

@@ -6,10 +6,10 @@ from collections.abc import Sequence
 from itertools import pairwise
 
 from upright_block.language import syntax, typed
-from upright_block.language.checking.conversions import conversion_advice
 from upright_block.language.checking.expressions import ExpressionChecker
 from upright_block.language.checking.operators import widest
 from upright_block.language.checking.reporter import Problem
+from upright_block.language.checking.words import standard as words
 from upright_block.language.signatures import Pin, StandardFunction
 from upright_block.language.types import (
     BOOL,
@@ -46,17 +46,6 @@ _TIMED_TEXTS = {
 }
 _REAL_LIMITS = {32: (24, -149, 104), 64: (53, -1074, 971)}
 """Bits of the mantissa, power of two of the least number, and of the last bit of the greatest."""
-_GROUP_WORDS = {
-    "ANY_NUM": "numbers",
-    "ANY_REAL": "REAL or LREAL",
-    "ANY_INT": "an integer",
-    "ANY_BIT": "a bit string",
-    "ANY_BITS": "a bit string",
-    "ANY_STRING": "a text",
-    "ANY_WORDS": "integers or bit strings",
-    "ANY_MAGNITUDE": "numbers or durations",
-    "ANY_ELEMENTARY": "elementary values",
-}
 
 Given = tuple[syntax.Argument, typed.Expression]
 
@@ -127,48 +116,25 @@ class StandardChecker(ExpressionChecker):
     def _given(self, node: syntax.Call, function: StandardFunction) -> list[tuple[int, Given]]:
         """The arguments by the place of their pin, in the order of the pins."""
         given: dict[int, Given] = {}
-        names = ", ".join(p.name for p in function.pins) or "none"
         for index, argument in enumerate(node.arguments):
             place = function.index(argument.name) if argument.name else index
             if place is None or function.pin(place) is None or argument.output:
                 if argument.name:
                     self.check_enable(argument)
-                    raise self.problem(
-                        "unknown-name",
-                        argument,
-                        f"{function.name} has no {'output' if argument.output else 'input'} {argument.name}.",
-                        f"Its inputs are {names}.",
-                    )
-                raise self.problem(
-                    "too-many-arguments",
-                    argument,
-                    f"{function.name} has {counted(len(function.pins), 'input')}; this is argument {index + 1}.",
-                    f"Its inputs are {names}.",
-                )
+                    raise self.problem(argument, words.unknown_pin(function, argument.output, argument.name))
+                raise self.problem(argument, words.too_many_arguments(function, index))
             if place in given:
-                raise self.problem(
-                    "pin-twice", argument, "This pin is given a value twice in this call.", "Remove one of them."
-                )
+                raise self.problem(argument, words.pin_twice())
             given[place] = (argument, self.expression(argument.value))
         for index, pin in enumerate(function.pins):
             if index not in given:
-                raise self.problem(
-                    "missing-pin",
-                    node,
-                    f"{function.name} needs a value for its input {pin.name}.",
-                    "Add it to the call.",
-                )
+                raise self.problem(node, words.input_missing(function, pin))
         return sorted(given.items())
 
     def check_enable(self, argument: syntax.Argument) -> None:
         """Report EN or ENO where it is not taken (6.6.1.5)."""
         if argument.name.upper() in ("EN", "ENO"):
-            raise self.problem(
-                "unknown-name",
-                argument,
-                f"{argument.name} belongs to a call that is a statement, or the whole value of an assignment.",
-                "Write the call in a statement of its own.",
-            )
+            raise self.problem(argument, words.enable_in_expression(argument.name))
 
     def _input(
         self, found: Given, pin: Pin | None, common_type: Type | None, function: StandardFunction
@@ -191,12 +157,7 @@ class StandardChecker(ExpressionChecker):
         return self.as_number(value, LINT, argument.value) if is_integer(value.type) else value
 
     def _not_of(self, value: typed.Expression, node: syntax.Node, what: str, group: str) -> Problem:
-        return self.problem(
-            "type-mismatch",
-            node,
-            f"{what} takes {_GROUP_WORDS[group]}; {self.text(node)} is {value.type}.",
-            "Convert the value first.",
-        )
+        return self.problem(node, words.input_of_group(what, group, self.text(node), value.type))
 
     def _bound_type(
         self, node: syntax.Call, function: StandardFunction, given: Sequence[tuple[int, Given]]
@@ -222,12 +183,7 @@ class StandardChecker(ExpressionChecker):
         for other in known[1:]:
             joined = common(type_, other)
             if joined is None:
-                raise self.problem(
-                    "type-mismatch",
-                    node,
-                    f"The inputs of {function.name} have no type in common: {', '.join(sorted({t.name for t in known}))}.",
-                    "Convert them to one type.",
-                )
+                raise self.problem(node, words.no_common_type(function, sorted({t.name for t in known})))
             type_ = joined
         if isinstance(type_, Enumeration) and type_.is_open and function.group != "ANY_ELEMENTARY":
             type_ = type_.stored
@@ -237,12 +193,7 @@ class StandardChecker(ExpressionChecker):
     def _check_group(self, node: syntax.Call, function: StandardFunction, type_: Elementary) -> None:
         """Report a type T that is not of the generic type of the function."""
         if not in_group(type_, function.group):
-            raise self.problem(
-                "type-mismatch",
-                node,
-                f"{function.name} takes {_GROUP_WORDS[function.group]}; this is {type_}.",
-                "Convert the value first.",
-            )
+            raise self.problem(node, words.result_of_group(function, type_))
 
     # --- functions that are made of something else ---
 
@@ -264,12 +215,7 @@ class StandardChecker(ExpressionChecker):
         """``GT(a, b, c)`` as ``a > b AND b > c`` (table 33)."""
         for _, (argument, found) in given[1:-1]:
             if calls_function(found):
-                raise self.problem(
-                    "not-supported",
-                    argument,
-                    f"{self.text(argument)} would be computed twice here.",
-                    "Put its value into a variable first.",
-                )
+                raise self.problem(argument, words.computed_twice(self.text(argument)))
         made: typed.Expression | None = None
         for (_, (left_at, left)), (_, (right_at, right)) in pairwise(given):
             linked = syntax.Binary(
@@ -308,12 +254,7 @@ class StandardChecker(ExpressionChecker):
             return value
         exact = self.scope.standard.function(f"{source}_{function.operator}_{target}")
         if exact is None:
-            raise self.problem(
-                "type-mismatch",
-                node,
-                f"There is no conversion from {source} to {target}.",
-                conversion_advice(source, target, self.text(argument.value)),
-            )
+            raise self.problem(node, words.no_conversion(source, target, self.text(argument.value)))
         if exact.form == "recode":
             return self._recoded(node, exact, value)
         if exact.form != "code":
@@ -352,10 +293,10 @@ class StandardChecker(ExpressionChecker):
         source_name, _, target_name = function.name.partition("_TO_")
         if isinstance(value.type, String) and value.type.stem != source_name:
             raise self.problem(
-                "type-mismatch",
                 node.arguments[0].value,
-                f"IN of {function.name} is {source_name}; {self.text(node.arguments[0].value)} is {value.type}.",
-                f"It is a {target_name} already: leave the conversion out.",
+                words.input_of_conversion(
+                    function, source_name, self.text(node.arguments[0].value), value.type, target_name
+                ),
             )
         capacity = value.type.capacity if isinstance(value.type, String) else 1
         type_ = string_type(2 if target_name == "WSTRING" else 1, max(capacity, 1))
@@ -403,8 +344,3 @@ class StandardChecker(ExpressionChecker):
     def _longest(self, inputs: Sequence[typed.Expression]) -> String:
         texts = [v.type for v in inputs if isinstance(v.type, String)]
         return max(texts, key=lambda t: t.capacity)
-
-
-def counted(n: int, noun: str) -> str:
-    """``no inputs``, ``1 input``, ``2 inputs``."""
-    return f"{'no' if n == 0 else n} {noun}{'' if n == 1 else 's'}"

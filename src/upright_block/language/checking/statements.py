@@ -11,11 +11,11 @@ from typing import Any
 from upright_block.language import syntax, typed
 from upright_block.language.checking.calls import CallChecker
 from upright_block.language.checking.reporter import Problem
+from upright_block.language.checking.words import statements as words
 from upright_block.language.literals import shown
 from upright_block.language.types import BOOL, BROKEN, Elementary, is_integer
 
 Range = tuple[int, int]
-_MOST_SHARED = 6
 
 
 class StatementChecker(CallChecker):
@@ -71,21 +71,11 @@ class StatementChecker(CallChecker):
         for argument in own:
             if argument.output != (argument.name.upper() == "ENO"):
                 sign = "=>" if argument.name.upper() == "ENO" else ":="
-                raise self.problem(
-                    "wrong-direction",
-                    argument,
-                    f"{argument.name} is written with {sign}.",
-                    f"Write {argument.name} {sign} ...",
-                )
+                raise self.problem(argument, words.enable_direction(argument.name, sign))
             if argument.output:
                 receiver = self.receiver(argument.value)
                 if receiver.type is not BOOL:
-                    raise self.problem(
-                        "type-mismatch",
-                        argument.value,
-                        f"ENO is BOOL; {self.text(argument.value)} is {receiver.type}.",
-                        "Take it into a BOOL.",
-                    )
+                    raise self.problem(argument.value, words.eno_type(self.text(argument.value), receiver))
             else:
                 condition = self.condition(argument.value, "EN")
         inner: syntax.Statement = syntax.CallStatement(node.start, node.end, plain)
@@ -134,12 +124,7 @@ class StatementChecker(CallChecker):
         """Report a place that may not be written to here; one that counts a loop is among them (7.3.3.4.2)."""
         super().check_writable(place, node)
         if _path(place) in self.loop_variables:
-            self.report(
-                "loop-variable",
-                node,
-                f"{self.text(node)} counts the loop and is not assigned inside it.",
-                "Leave the loop with EXIT, or use WHILE.",
-            )
+            self.report(node, words.loop_variable_assigned(self.text(node)))
 
     def _check_alone(self, node: syntax.Expression) -> None:
         """Report what is wrong inside an expression whose receiver is already known to be wrong."""
@@ -164,38 +149,20 @@ class StatementChecker(CallChecker):
             return typed.Evaluate(self._origin(node), self.call_function(call, qualified))
         if isinstance(call.callee, syntax.Name) and not self._is_variable(call.callee):
             if self.scope.standard.function(call.callee.name.upper()) is not None:
-                raise self.problem(
-                    "unused-value", node, f"The value of {call.callee.name} is not used.", "Assign it to a variable."
-                )
+                raise self.problem(node, words.value_unused(call.callee.name))
             unit = self.find_unit(call.callee.name.upper())
             if unit is not None and unit.kind == "FUNCTION":
                 return typed.Evaluate(self._origin(node), self.call_function(call, unit))
             if unit is not None:
                 raise self.block_called(call.callee, unit)
             names = chain((v.name for v in self.unit.variables.values()), self.scope.known_names())
-            raise self.unknown(
-                call.callee.name,
-                call.callee,
-                f"{call.callee.name} is neither an instance nor a function.",
-                names,
-                "Declare an instance in a VAR section, or correct the name.",
-            )
+            raise self.unknown(call.callee.name, call.callee, words.unknown_callee(call.callee.name), names)
         place = self.place(call.callee)
         block = place.type
         if isinstance(block, typed.Unit) and block.kind == "CLASS":
-            raise self.problem(
-                "not-callable",
-                call.callee,
-                f"{self.text(call.callee)} is an instance of the class {block} and has no body.",
-                f"Call a method of it: {self.text(call.callee)}.method(...);",
-            )
+            raise self.problem(call.callee, words.class_called(self.text(call.callee), block))
         if not isinstance(block, typed.Unit):
-            raise self.problem(
-                "not-callable",
-                call.callee,
-                f"{self.text(call.callee)} is {block} and cannot be called.",
-                f"Assign to it: {self.text(call.callee)} := ...;",
-            )
+            raise self.problem(call.callee, words.not_callable(self.text(call.callee), block))
         given = self.arguments(call, block)
         shared = tuple(self.in_outs(call, block, given))
         return typed.CallInstance(
@@ -211,19 +178,14 @@ class StatementChecker(CallChecker):
     def _assert(self, call: syntax.Call) -> typed.Statement:
         """``ASSERT(condition);``"""
         if len(call.arguments) != 1 or call.arguments[0].name.upper() not in ("", "IN"):
-            raise self.problem("wrong-argument", call, "ASSERT takes one condition.", "Write ASSERT(condition);")
+            raise self.problem(call, words.assert_takes())
         return typed.Assert(call, self.condition(call.arguments[0].value, "ASSERT"))
 
     def _call_base(self, call: syntax.Call) -> typed.Statement:
         """``SUPER();`` runs the body of the block that this one extends (6.6.5.5.3)."""
         base = self.unit.base
         if base is None or base.kind != "FUNCTION_BLOCK" or call.arguments:
-            raise self.problem(
-                "no-base",
-                call,
-                f"{self.unit.name} extends no block whose body could run.",
-                "Write SUPER(); in the body of a block with EXTENDS.",
-            )
+            raise self.problem(call, words.no_base(self.unit))
         instance = typed.Place(self.unit.this, (), base, call.callee)
         called = typed.CallInstance(call, instance, base, (), (), ())
         made = syntax.Made(call.start, call.end)
@@ -255,12 +217,7 @@ class StatementChecker(CallChecker):
         try:
             selector = self.any_value(node.selector)
             if selector.type.family not in ("signed", "unsigned", "bits", "enumeration", "char"):
-                raise self.problem(
-                    "type-mismatch",
-                    node.selector,
-                    f"CASE chooses by an integer, a bit string, an enumeration or a character; {self.text(node.selector)} is {selector.type}.",
-                    "Use IF and ELSIF.",
-                )
+                raise self.problem(node.selector, words.case_selector(self.text(node.selector), selector.type))
         except Problem:
             selector = None
         taken: list[Range] = []
@@ -285,12 +242,7 @@ class StatementChecker(CallChecker):
         low = int(self.constant(node.low, type_, "A label of CASE"))
         high = low if node.high is None else int(self.constant(node.high, type_, "A label of CASE"))
         if high < low:
-            raise self.problem(
-                "empty-range",
-                node,
-                f"The range {self.text(node)} is empty: {low} is above {high}.",
-                f"Write {high}..{low}.",
-            )
+            raise self.problem(node, words.empty_range(self.text(node), low, high))
         free: list[Range] = []
         first = bisect_left(taken, (low, low))
         first -= first > 0 and taken[first - 1][1] >= low
@@ -307,15 +259,7 @@ class StatementChecker(CallChecker):
         if start <= high:
             free.append((start, high))
         if both:
-            some = ", ".join(both[:_MOST_SHARED]) + (" and more" if len(both) > _MOST_SHARED else "")
-            single = len(both) == 1 and ".." not in some
-            what = "only the branch above sees it" if single else "only the branches above see them"
-            self.report(
-                "label-twice",
-                node,
-                f"{some} {'is in both' if single else 'are in both'}: {what}.",
-                f"Remove {'it' if single else 'them'} from one of the two.",
-            )
+            self.report(node, words.label_twice(both))
         for made in free:
             insort(taken, made)
         return free
@@ -331,30 +275,15 @@ class StatementChecker(CallChecker):
             place = self.assignable(node.variable)
             path = _path(place)
             if path is None:
-                raise self.problem(
-                    "no-place",
-                    node.variable,
-                    f"FOR counts with a variable; {self.text(node.variable)} is reached by an index or a reference.",
-                    "Declare an INT in a VAR section.",
-                )
+                raise self.problem(node.variable, words.for_variable(self.text(node.variable)))
             if not isinstance(place.type, Elementary) or not is_integer(place.type):
-                raise self.problem(
-                    "type-mismatch",
-                    node.variable,
-                    f"FOR counts with an integer variable; {self.text(node.variable)} is {place.type}.",
-                    "Declare an INT in a VAR section.",
-                )
+                raise self.problem(node.variable, words.for_variable_type(self.text(node.variable), place))
             name = self.text(node.variable)
             first = self.value(node.first, place.type, name)
             last = self.value(node.last, place.type, name)
             step = self.value(node.step, place.type, name) if node.step else typed.Constant(place.type, 1)
             if isinstance(step, typed.Constant) and step.value == 0:
-                raise self.problem(
-                    "endless-loop",
-                    node.step or node,
-                    "A step of 0 never ends the loop.",
-                    "Use a step above or below 0.",
-                )
+                raise self.problem(node.step or node, words.step_of_zero())
         except Problem:
             self._loop_body(node.body)
             raise
@@ -386,9 +315,7 @@ class StatementChecker(CallChecker):
 
     def _in_loop(self, node: syntax.Statement, made: typed.Statement) -> typed.Statement:
         if not self.loops:
-            raise self.problem(
-                "outside-a-loop", node, f"{self.text(node)} stands outside any loop.", "Use RETURN to leave the unit."
-            )
+            raise self.problem(node, words.outside_a_loop(self.text(node)))
         return made
 
     def _return(self, node: syntax.Return) -> typed.Statement:

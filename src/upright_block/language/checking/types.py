@@ -10,9 +10,9 @@ from typing import Any
 from upright_block.language import syntax, typed
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.statements import StatementChecker
+from upright_block.language.checking.words import types as words
 from upright_block.language.findings import first_declared
-from upright_block.language.limits import MOST_NESTED
-from upright_block.language.names import listed
+from upright_block.language.limits import LONGEST_TEXT, MOST_ELEMENTS, MOST_NESTED
 from upright_block.language.scope import NamedType, NamedValues
 from upright_block.language.types import (
     BROKEN,
@@ -34,9 +34,6 @@ from upright_block.language.types import (
     subrange_type,
 )
 
-MOST_ELEMENTS = 16 << 20
-"""How many elements an array may have, and how many values all data of a unit."""
-LONGEST_TEXT = 32_767
 _STRINGS = {"STRING": 1, "WSTRING": 2}
 
 
@@ -76,43 +73,18 @@ class TypeChecker(StatementChecker):
                 return unit
             if unit.kind == "INTERFACE":
                 return interface_type(unit)
-            raise self.problem(
-                "type-mismatch",
-                node,
-                f"{unit.name} is a {unit.kind.lower()} and no type.",
-                "Call it in an expression; it needs no instance."
-                if unit.kind == "FUNCTION"
-                else "Programs run in tasks; write a FUNCTION_BLOCK to have instances.",
-            )
+            raise self.problem(node, words.unit_as_type(unit))
         if name == "VOID":
-            raise self.problem(
-                "unknown-name",
-                node,
-                "VOID is no type: a function without a result has none.",
-                "Leave it out, with the colon before it.",
-            )
+            raise self.problem(node, words.void())
         if name.startswith("ANY") and name.partition("_")[0] == "ANY":
-            raise self.problem(
-                "not-supported",
-                node,
-                f"{node.name} is a generic type; units of the library have no generic pins.",
-                "Write a type such as INT, or one function for each type.",
-            )
-        raise self.unknown(
-            node.name,
-            node,
-            f"There is no type or block {node.name}.",
-            chain(ELEMENTARY, self.scope.known_names()),
-            "Types are BOOL, INT, DINT, REAL, LREAL, TIME, WORD and their kin, and the blocks of the library.",
-        )
+            raise self.problem(node, words.generic_type(node.name))
+        raise self.unknown(node.name, node, words.unknown_type(node.name), chain(ELEMENTARY, self.scope.known_names()))
 
     def named_type(self, named: NamedType, node: syntax.Node) -> Type:
         """The type that a name stands for; it is read when it is first used."""
         if named.opened_at is not None and (named.type is None or named.opened_at == self.referring):
             named.type = BROKEN
-            raise self.problem(
-                "recursion", node, f"{named.name} contains itself.", f"Refer to the other one by REF_TO {named.name}."
-            )
+            raise self.problem(node, words.contains_itself(named))
         if named.type is None:
             named.opened_at = self.referring
             own = TypeChecker(self.unit_of(named), self.scope, self.findings, self._find_unit)
@@ -120,12 +92,7 @@ class TypeChecker(StatementChecker):
             own.depth = self.depth + 1
             if own.depth > MOST_NESTED:
                 named.type, named.opened_at = BROKEN, None
-                raise self.problem(
-                    "nested-too-deep",
-                    node,
-                    f"Types are nested more than {MOST_NESTED} levels deep here.",
-                    "Use fewer levels.",
-                )
+                raise self.problem(node, words.types_too_deep())
             spec = named.syntax.spec
             if isinstance(spec, syntax.StructureSpec):
                 named.type = made = typed.Structure(named.name, named.source, named.syntax.comment)
@@ -157,17 +124,13 @@ class TypeChecker(StatementChecker):
         name = node.name.upper()
         length = int(self.constant(node.length, UDINT, "The length of a text"))
         if not 1 <= length <= LONGEST_TEXT:
-            raise self.problem(
-                "out-of-range", node.length, f"{length} is no length of a text.", f"Write 1 to {LONGEST_TEXT}."
-            )
+            raise self.problem(node.length, words.text_length(length))
         return string_type(_STRINGS[name], length)
 
     def _subrange(self, node: syntax.SubrangeSpec) -> Type:
         base = self._named(node.base)
         if not isinstance(base, Elementary) or not is_integer(base):
-            raise self.problem(
-                "type-mismatch", node.base, f"A range is one of an integer type; {base} is none.", "Write INT."
-            )
+            raise self.problem(node.base, words.range_of(base))
         low, high = self._bounds(node, node.low, node.high, base)
         return subrange_type(base.base, low, high)
 
@@ -177,9 +140,7 @@ class TypeChecker(StatementChecker):
         low = int(self.constant(low_at, type_, "The end of a range"))
         high = int(self.constant(high_at, type_, "The end of a range"))
         if high < low:
-            raise self.problem(
-                "empty-range", node, f"The range is empty: {low} is above {high}.", f"Write {high}..{low}."
-            )
+            raise self.problem(node, words.empty_range(low, high))
         return low, high
 
     def in_out_type(self, node: syntax.TypeSpec) -> Type:
@@ -191,24 +152,14 @@ class TypeChecker(StatementChecker):
 
     def _array(self, node: syntax.ArraySpec) -> Type:
         if node.stars:
-            raise self.problem(
-                "open-array",
-                node,
-                "An array of any length can only be an in-out.",
-                "Write the bounds, or declare it in VAR_IN_OUT.",
-            )
+            raise self.problem(node, words.open_array())
         element = self.type_of(node.element)
         bounds = tuple(self._bounds(syntax.Node(low.start, high.end), low, high, DINT) for low, high in node.bounds)
         if element is BROKEN:
             raise Problem
         made = array_type(element, bounds)
         if made.count * weight(element, {}) > MOST_ELEMENTS:
-            raise self.problem(
-                "out-of-range",
-                node,
-                f"The array has {made.count:,} elements of {element}, too many for the memory of a controller.",
-                f"{MOST_ELEMENTS:,} values are the most.",
-            )
+            raise self.problem(node, words.array_too_large(made, element))
         return made
 
     def _reference(self, node: syntax.ReferenceSpec) -> Type:
@@ -225,24 +176,17 @@ class TypeChecker(StatementChecker):
         base: Type = INT if node.base is None else self._named(node.base)
         if not isinstance(base, Elementary) or base.family not in ("signed", "unsigned", "bits"):
             assert node.base is not None
-            raise self.problem(
-                "type-mismatch",
-                node.base,
-                f"Named values are integers or bit strings; {base} is neither.",
-                "Write INT.",
-            )
+            raise self.problem(node.base, words.named_values_of(base))
         base = base.base
         members: dict[str, tuple[str, int]] = {}
         value = -1
         for member in node.members:
             key = member.name.upper()
             if key in members:
-                raise self.problem(
-                    "name-twice", member, f"{member.name} stands twice among the values.", "Remove one of the two."
-                )
+                raise self.problem(member, words.value_name_twice(member.name))
             value = value + 1 if member.value is None else int(self.constant(member.value, base, member.name))
             if not base.low <= value <= base.high:
-                raise self.problem("out-of-range", member, f"{value} does not fit {base}.", "Choose another value.")
+                raise self.problem(member, words.named_value_outside(value, base))
             members[key] = (member.name, value)
         name = self.declaring or f"({', '.join(name for name, _ in members.values())})"
         made = Enumeration(name, "enumeration", base.bits, base, members, node.base is not None)
@@ -260,19 +204,13 @@ class TypeChecker(StatementChecker):
     def fields(self, node: syntax.StructureSpec, made: typed.Structure) -> None:
         """Read the fields of a structure."""
         if not node.fields:
-            self.report("empty-structure", node, "The structure has no field.", "Declare one, as in x : INT;")
+            self.report(node, words.empty_structure())
         for field in node.fields:
             key = field.name.upper()
             other = made.variables.get(key)
             if other is not None:
                 first = first_declared(self.source, other, other.name)
-                self.report(
-                    "name-twice",
-                    field,
-                    f"{field.name} is declared twice in {made.name}.",
-                    "Give one of the two another name.",
-                    first,
-                )
+                self.report(field, words.field_twice(field.name, made), first)
                 continue
             type_ = self.type_of(field.type)
             initial = self.declared_initial(field, type_, False)
@@ -285,12 +223,7 @@ class TypeChecker(StatementChecker):
             if isinstance(inner, typed.Structure):
                 made.depth = max(made.depth, inner.depth + 1)
         if made.depth > MOST_NESTED:
-            raise self.problem(
-                "nested-too-deep",
-                node,
-                f"{made.name} has more than {MOST_NESTED} levels of structures.",
-                "Use fewer levels.",
-            )
+            raise self.problem(node, words.structures_too_deep(made))
 
     # --- initial values ---
 
@@ -301,12 +234,7 @@ class TypeChecker(StatementChecker):
         if node.initial is not None:
             return self.initial(node.initial, type_, node.name, node.type)
         if constant:
-            self.report(
-                "constant-without-value",
-                node,
-                f"The constant {node.name} has no value.",
-                f"Write {node.name} : {type_} := value;",
-            )
+            self.report(node, words.constant_without_value(node.name, type_))
         return self.initial_of(node.type, type_)
 
     def initial_of(self, spec: syntax.TypeSpec, type_: Type) -> typed.Initial:
@@ -345,19 +273,12 @@ class TypeChecker(StatementChecker):
             made = self._compound_initial(node, type_, name)
             return {**own, **made} if isinstance(own, dict) else made
         if isinstance(node, (syntax.ArrayValue, syntax.StructureValue)):
-            raise self.problem(
-                "type-mismatch", node, f"{name} is {type_} and takes one value.", "Write the value without brackets."
-            )
+            raise self.problem(node, words.one_value(name, type_))
         return self.constant(node, type_, name)
 
     def _array_initial(self, node: syntax.Expression, type_: Array, name: str, spec: syntax.TypeSpec) -> typed.Initial:
         if not isinstance(node, syntax.ArrayValue):
-            raise self.problem(
-                "type-mismatch",
-                node,
-                f"{name} is {type_} and takes a value for each element.",
-                f"Write [{self.text(node)}, ...], or [{type_.count}({self.text(node)})] for all.",
-            )
+            raise self.problem(node, words.value_for_each(name, type_, self.text(node)))
         real = self._spec_of(spec)
         inner = real.element if isinstance(real, syntax.ArraySpec) else syntax.TypeName(node.start, node.start, "")
         missing = self.initial_of(inner, type_.element)
@@ -369,20 +290,13 @@ class TypeChecker(StatementChecker):
             group = [self._initial(value, type_.element, f"An element of {name}", inner) for value in item.values]
             group = group or [missing]
             if len(values) + repeat * len(group) > type_.count:
-                raise self.problem(
-                    "too-many-values",
-                    item,
-                    f"{name} has {type_.count} element{'' if type_.count == 1 else 's'}; these are more.",
-                    "Remove some, or widen the bounds.",
-                )
+                raise self.problem(item, words.too_many_values(name, type_))
             values += group * repeat
         return (*values, *[missing] * (type_.count - len(values)))
 
     def _compound_initial(self, node: syntax.Expression, type_: typed.Compound, name: str) -> dict[str, typed.Initial]:
         if not isinstance(node, syntax.StructureValue):
-            raise self.problem(
-                "type-mismatch", node, f"{name} is {type_} and takes values by name.", "Write (name := value, ...)."
-            )
+            raise self.problem(node, words.values_by_name(name, type_))
         made: dict[str, typed.Initial] = {}
         for field in node.fields:
             key = field.name.upper()
@@ -394,17 +308,9 @@ class TypeChecker(StatementChecker):
             ]
             name_at = syntax.Node(field.start, field.end)
             if variable is None or variable.name not in open_names:
-                raise self.unknown(
-                    field.name,
-                    name_at,
-                    f"{type_} has no {'field' if isinstance(type_, typed.Structure) else 'pin'} {field.name}.",
-                    open_names,
-                    f"It has {listed(open_names)}.",
-                )
+                raise self.unknown(field.name, name_at, words.unknown_part(type_, field.name, open_names), open_names)
             if key in made:
-                raise self.problem(
-                    "pin-twice", name_at, f"{variable.name} is given a value twice.", "Remove one of them."
-                )
+                raise self.problem(name_at, words.part_given_twice(variable))
             made[key] = self._initial(field.value, variable.type, variable.name, _unnamed(field))
         return made
 

@@ -6,13 +6,12 @@ from collections.abc import Iterable
 from itertools import pairwise
 
 from upright_block.language import typed
-from upright_block.language.checking.types import MOST_ELEMENTS, weight
+from upright_block.language.checking.types import weight
+from upright_block.language.checking.words import uses as words
 from upright_block.language.findings import Finding, Findings, Related
-from upright_block.language.limits import MOST_NESTED, MOST_TURNS
+from upright_block.language.limits import MOST_ELEMENTS, MOST_NESTED, MOST_TURNS
 from upright_block.language.scope import Scope
 from upright_block.language.walking import accesses, every_statement
-
-_MOST_NAMED = 8
 
 
 def note_accesses(unit: typed.Unit, body: Iterable[typed.Statement], shared: typed.Structure) -> None:
@@ -86,23 +85,11 @@ def _recursion(ring: list[typed.Unit]) -> Finding:
     ring = [*ring[begin:], *ring[:begin]]
     links = [(unit, used, _use(unit, used)) for unit, used in pairwise([*ring, ring[0]])]
     first, _, place = links[0]
-    names = [u.name for u in ring]
-    if len(names) > _MOST_NAMED:
-        names = [*names[: _MOST_NAMED // 2], "…", *names[-_MOST_NAMED // 2 :]]
-    circle = " uses ".join([*names, first.name])
     others = tuple(
         Related(unit.source, use.start, use.end, f"{unit.name} uses {used.name}")
-        for unit, used, use in links[1:_MOST_NAMED]
+        for unit, used, use in links[1 : words.MOST_NAMED]
     )
-    return Finding(
-        "recursion",
-        first.source,
-        place.start,
-        place.end,
-        f"{first.name} uses itself: {circle}.",
-        "Break the ring: no unit may contain or call itself.",
-        others,
-    )
+    return words.recursion([unit.name for unit in ring]).told(first.source, place.start, place.end, *others)
 
 
 def _use(unit: typed.Unit, used: typed.Unit) -> typed.Use:
@@ -117,31 +104,18 @@ def _check_extent(unit: typed.Unit, depths: dict[str, int], weights: dict[str, i
     unit.cost = 1 + sum(
         used.cost * (unit.used[key].calls if key in unit.used else 1) for key, used in unit.uses.items()
     )
-    problem: tuple[str, str, str] | None = None
+    problem = None
     if unit.cost > MOST_TURNS:
-        problem = (
-            "too-many-calls",
-            f"One call of {unit.name} makes up to {unit.cost:,} calls.",
-            f"{MOST_TURNS:,} are the most in a scan.",
-        )
+        problem = words.too_many_calls(unit)
         unit.cost = 1
     elif depths[unit.key] > MOST_NESTED:
-        problem = (
-            "nested-too-deep",
-            f"{unit.name} uses units that use units, more than {MOST_NESTED} deep.",
-            "Use fewer levels.",
-        )
+        problem = words.uses_too_deep(unit)
     elif weights[unit.key] > MOST_ELEMENTS:
-        problem = (
-            "out-of-range",
-            f"The data of {unit.name} is {weights[unit.key]:,} values.",
-            f"{MOST_ELEMENTS:,} are the most.",
-        )
+        problem = words.too_much_data(unit, weights[unit.key])
     if problem is not None:
         depths[unit.key] = weights[unit.key] = 0
         unit.is_broken, unit.body = True, None
-        name, message, way_out = problem
-        findings.add(Finding(name, unit.source, unit.syntax.start, unit.syntax.end, message, way_out))
+        findings.add(problem.told(unit.source, unit.syntax.start, unit.syntax.end))
 
 
 def spread_broken(scope: Scope) -> None:

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from upright_block.language import syntax
 from upright_block.language.parsing.cursor import SyntaxProblem
-from upright_block.language.parsing.declarations import LATER_SECTIONS
 from upright_block.language.parsing.sequences import SequenceParser
+from upright_block.language.parsing.words import configurations as words
+from upright_block.language.parsing.words.declarations import LATER_SECTIONS
 
 _ENDS = ("END_CONFIGURATION", "END_RESOURCE")
 
@@ -19,7 +20,7 @@ class ConfigurationParser(SequenceParser):
         self.i += 1
         name = self.texts[self.i - 1] if self.accept("name") else ""
         if not name:
-            self.fail("missing-name", "CONFIGURATION has no name.", "Write CONFIGURATION name.")
+            self.fail(words.no_name())
         tasks: list[syntax.Task] = []
         programs: list[syntax.ProgramInstance] = []
         shared: list[syntax.VariableSection] = []
@@ -66,11 +67,7 @@ class ConfigurationParser(SequenceParser):
         elif kind in LATER_SECTIONS:
             self.section()
         else:
-            raise self.fail(
-                "unexpected",
-                f"{self.shown(self.i)} has no place in a configuration.",
-                "It holds RESOURCE, VAR_GLOBAL, TASK and PROGRAM.",
-            )
+            raise self.fail(words.no_place(self.shown(self.i)))
 
     def _next_part(self, since: int) -> None:
         self.i = max(self.i, since)
@@ -102,13 +99,7 @@ class ConfigurationParser(SequenceParser):
                 case "PRIORITY":
                     priority = value
                 case _:
-                    self.report(
-                        "unknown-name",
-                        word.start,
-                        word.end,
-                        f"A task has no {word.name}.",
-                        "It has INTERVAL, SINGLE and PRIORITY.",
-                    )
+                    self.report(word.start, word.end, words.unknown_key_of_task(word.name))
             if not self.accept(","):
                 break
         self.expect(")", "after the properties of a task")
@@ -123,10 +114,6 @@ class ConfigurationParser(SequenceParser):
         self.expect(":", "before the type of a program")
         type_name = self.type_name()
         if self.kinds[self.i] == "(":
-            raise self.fail(
-                "not-supported",
-                "Pins of a program are not connected here by this version.",
-                "Connect them in the program, by global variables.",
-            )
+            raise self.fail(words.pins_of_program())
         self._semicolon()
         return syntax.ProgramInstance(name.start, name.end, name.name, task, type_name)

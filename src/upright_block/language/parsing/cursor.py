@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from upright_block.language.findings import Finding, Findings, Related
+from upright_block.language.findings import Findings, Related, Words
 from upright_block.language.lexer import KEYWORDS, Tokens
 from upright_block.language.limits import MOST_NESTED
 from upright_block.language.names import did_you_mean
-
-"""How deeply parentheses or statements may nest. A reader gives up long before."""
-
+from upright_block.language.parsing.words import cursor as words
 
 _AHEAD = 4
 """How many tokens beyond the next one a reader may look at."""
@@ -51,18 +49,18 @@ class Cursor:
         """A token as a message names it."""
         return "the end of the file" if self.kinds[index] == "end" else self.texts[index]
 
-    def report(self, name: str, start: int, end: int, message: str, way_out: str = "", *related: Related) -> None:
+    def report(self, start: int, end: int, words: Words, *related: Related) -> None:
         """Record an error."""
-        self.findings.add(Finding(name, self.source, start, end, message, way_out, related))
+        self.findings.add(words.told(self.source, start, end, *related))
 
-    def fail(self, name: str, message: str, way_out: str = "", token: int | None = None) -> SyntaxProblem:
+    def fail(self, words: Words, token: int | None = None) -> SyntaxProblem:
         """Record an error at a token (the next one by default) and return the exception to raise."""
         index = self.i if token is None else token
-        if self.kinds[index] not in ("unknown", "end") or name == "missing-end":
-            self.report(name, self.starts[index], max(self.end_of(index), self.starts[index] + 1), message, way_out)
+        if self.kinds[index] not in ("unknown", "end") or words.name == "missing-end":
+            self.report(self.starts[index], max(self.end_of(index), self.starts[index] + 1), words)
         elif self.kinds[index] == "end" and not self.tokens.unclosed_comment:
             end = self.last_end
-            self.report(name, max(end - 1, 0), end, message, way_out)
+            self.report(max(end - 1, 0), end, words)
         return SyntaxProblem()
 
     def expect(self, kind: str, where: str) -> None:
@@ -76,37 +74,23 @@ class Cursor:
             return
         if kind in KEYWORDS and self.kinds[self.i] == "name" and self.is_misspelt(kind):
             word = self.texts[self.i]
-            self.report(
-                "misspelt-keyword",
-                self.starts[self.i],
-                self.end_of(self.i),
-                f"{word} is no keyword; {kind} belongs {where}.",
-                did_you_mean(word, [kind]),
-            )
+            self.report(self.starts[self.i], self.end_of(self.i), words.misspelt_keyword(word, kind, where))
             self.i += 1
             return
         if kind in KEYWORDS and self.kinds[self.i] == ")":
             self.closes_nothing()
             self.expect(kind, where)
             return
-        name = "missing-" + (kind.lower().replace("_", "-") if kind in KEYWORDS else "sign")
         if self.i and self.kinds[self.i] not in ("unknown", "end") and self.on_new_line(self.i):
             # What is missing belongs to the line that it is missing in.
             last = self.i - 1
-            self.report(
-                name,
-                self.starts[last],
-                self.end_of(last),
-                f"{kind} is missing {where}.",
-                f"Write {kind} after {self.texts[last]}.",
-            )
+            self.report(self.starts[last], self.end_of(last), words.missing_at_end(kind, where, self.texts[last]))
             raise SyntaxProblem
-        message = f"{kind} is missing {where}: {self.shown(self.i)} stands in its place."
-        raise self.fail(name, message, f"Write {kind} before {self.shown(self.i)}.")
+        raise self.fail(words.missing(kind, where, self.shown(self.i)))
 
     def closes_nothing(self) -> None:
         """Report a parenthesis that closes nothing, and step over it."""
-        self.fail("unmatched-parenthesis", "This ) closes nothing.", "Remove it, or write the ( that it belongs to.")
+        self.fail(words.closes_nothing())
         self.i += 1
 
     def is_misspelt(self, keyword: str) -> bool:
@@ -126,8 +110,4 @@ class Cursor:
         """
         self.depth += 1
         if self.depth > MOST_NESTED:
-            raise self.fail(
-                "nested-too-deep",
-                f"This is nested more than {MOST_NESTED} levels deep.",
-                "Move a part of it into a function or a block of its own.",
-            )
+            raise self.fail(words.nested_too_deep())

@@ -9,12 +9,8 @@ from upright_block.language.lexer import KEYWORDS, Comment
 from upright_block.language.parsing.cursor import SyntaxProblem
 from upright_block.language.parsing.expressions import PRECEDENCE
 from upright_block.language.parsing.statements import CLOSES, SECTIONS, STATEMENT_STARTS, UNIT_STARTS, StatementParser
+from upright_block.language.parsing.words import declarations as words
 
-LATER_SECTIONS = {
-    "VAR_ACCESS": "Leave it out: cases read every variable without it.",
-    "VAR_CONFIG": "Give the address or the initial value where the variable is declared.",
-}
-"""Sections that are not read, with what to do instead."""
 _QUALIFIERS = ("CONSTANT", "RETAIN", "NON_RETAIN", "PUBLIC", "PRIVATE", "PROTECTED", "INTERNAL")
 _STRINGS = ("STRING", "WSTRING")
 _BEFORE_VALUES = PRECEDENCE.keys() | {":=", "(", "[", ",", "IF", "ELSIF", "WHILE", "UNTIL", "CASE", "NOT"}
@@ -32,8 +28,8 @@ class DeclarationParser(StatementParser):
 
     def section(self) -> syntax.VariableSection:
         start, keyword = self.starts[self.i], self.kinds[self.i]
-        if keyword in LATER_SECTIONS:
-            self.fail("not-supported", f"{keyword} is not read by this version.", LATER_SECTIONS[keyword])
+        if keyword in words.LATER_SECTIONS:
+            self.fail(words.later_section(keyword))
             while self.kinds[self.i] not in ("END_VAR", "end", *UNIT_STARTS):
                 self.i += 1
             self.accept("END_VAR")
@@ -90,11 +86,7 @@ class DeclarationParser(StatementParser):
         names: list[int] = []
         while True:
             if self.kinds[self.i] != "name" and not self.keyword_as_name("AT"):
-                raise self.fail(
-                    "missing-name",
-                    f"The name of a variable is missing: {self.shown(self.i)} stands in its place.",
-                    "A name begins with a letter and is no keyword.",
-                )
+                raise self.fail(words.missing_name(self.shown(self.i)))
             names.append(self.i)
             self.i += 1
             if self.accept(","):
@@ -102,11 +94,7 @@ class DeclarationParser(StatementParser):
             is_name = self.kinds[self.i] == "name" and self.kinds[self.i + 1] in (":", ",")
             if not is_name or self.on_new_line(self.i):
                 break
-            self.fail(
-                "missing-comma",
-                f"A comma is missing before {self.shown(self.i)}.",
-                "Separate names by commas, or remove one.",
-            )
+            self.fail(words.missing_comma(self.shown(self.i)))
         spec: syntax.TypeSpec = syntax.TypeName(self.last_end, self.last_end, "")
         initial: syntax.Expression | None = None
         address = comment = edge = ""
@@ -139,11 +127,7 @@ class DeclarationParser(StatementParser):
         is_value = self.kinds[self.i] in ("int", "real", "typed", "string", "TRUE", "FALSE")
         if not is_value or self.on_new_line(self.i):
             return False
-        self.fail(
-            "missing-sign",
-            f":= is missing before {self.shown(self.i)}.",
-            "Write := between the type and the initial value.",
-        )
+        self.fail(words.missing_sign(self.shown(self.i)))
         return True
 
     def keyword_as_name(self, *followers: str) -> bool:
@@ -155,9 +139,7 @@ class DeclarationParser(StatementParser):
         if keyword not in KEYWORDS - {"NOT"} or self.kinds[self.i + 1] not in (":", ",", ":=", *followers):
             return False
         word = self.texts[self.i]
-        self.fail(
-            "keyword-as-name", f"{word} is a keyword and cannot be a name.", f"Choose another name, such as my_{word}."
-        )
+        self.fail(words.keyword_as_name(word))
         signs = _AFTER_NAMES - {"+", "-"} if keyword in _OF_STATEMENTS else _AFTER_OTHER_NAMES
         self.kinds[self.i] = "name"
         token = self.i
@@ -175,46 +157,26 @@ class DeclarationParser(StatementParser):
         if not self.accept("AT"):
             return ""
         if not self.accept("address"):
-            raise self.fail(
-                "missing-address",
-                f"An address is missing after AT: {self.shown(self.i)} stands in its place.",
-                "Write one such as %IX0.3 or %QW4.",
-            )
+            raise self.fail(words.missing_address(self.shown(self.i)))
         return self.texts[self.i - 1]
 
     def _missing_type(self, name: str) -> None:
-        self.fail(
-            "missing-type",
-            f"{name} has no type: its initial value stands in place of it.",
-            f"Write {name} : TYPE := value;",
-        )
+        self.fail(words.value_for_type(name))
 
     def _end_of_declaration(self) -> int:
         """Step over the semicolon of a declaration; the offset before it."""
         end = self.last_end
         if not self.accept(";"):
             if self.on_new_line(self.i) or self.kinds[self.i] in ("END_VAR", "end"):
-                self.report(
-                    "missing-semicolon",
-                    self.starts[self.i - 1],
-                    end,
-                    f"The declaration ends without a semicolon after {self.texts[self.i - 1]}.",
-                    "Write ; here.",
-                )
+                self.report(self.starts[self.i - 1], end, words.missing_semicolon(self.texts[self.i - 1]))
             else:
-                raise self.fail(
-                    "unexpected", f"The declaration should end before {self.shown(self.i)}.", "Write ; here."
-                )
+                raise self.fail(words.goes_on(self.shown(self.i)))
         return end
 
     def _declared_type(self) -> syntax.TypeSpec:
         """The colon and the type of a declaration."""
         if not self.accept(":"):
-            problem = self.fail(
-                "missing-colon",
-                f"A colon is missing after {self.texts[self.i - 1]}: {self.shown(self.i)} stands in its place.",
-                "Write name : TYPE;",
-            )
+            problem = self.fail(words.missing_colon(self.texts[self.i - 1], self.shown(self.i)))
             if self.kinds[self.i] not in ("name", "ARRAY", "STRUCT", "REF_TO", "("):
                 raise problem
         return self.type_spec()
@@ -250,11 +212,7 @@ class DeclarationParser(StatementParser):
     def type_name(self) -> syntax.TypeName:
         """The name of a type."""
         if self.kinds[self.i] != "name":
-            raise self.fail(
-                "missing-type",
-                f"A type is missing: {self.shown(self.i)} stands in its place.",
-                "Write a type such as BOOL, INT or TIME.",
-            )
+            raise self.fail(words.missing_type(self.shown(self.i)))
         start, parts = self.starts[self.i], [self.texts[self.i]]
         self.i += 1
         while self.kinds[self.i] == "." and self.kinds[self.i + 1] == "name":
@@ -278,25 +236,14 @@ class DeclarationParser(StatementParser):
             low = self.expression()
             if self.kinds[self.i] != "..":
                 shown = self.source.text[low.start : low.end]
-                raise self.fail(
-                    "missing-bound",
-                    f"An array has two bounds; only {shown} is written.",
-                    f"Write 0..{shown} or 1..{shown}.",
-                    self.i - 1,
-                )
+                raise self.fail(words.one_bound(shown), self.i - 1)
             self.i += 1
             bounds.append((low, self.expression()))
             if not self.accept(","):
                 break
         self.expect("]", "after the bounds")
         if stars and bounds:
-            self.report(
-                "missing-bound",
-                start,
-                self.last_end,
-                "Some bounds are written and some are open.",
-                "Write all of them, or * for each.",
-            )
+            self.report(start, self.last_end, words.some_bounds_open())
         self.expect("OF", "after the bounds of ARRAY")
         self.deeper()
         element = self.type_spec()
@@ -309,12 +256,7 @@ class DeclarationParser(StatementParser):
         start = self.starts[self.i]
         self.i += 1
         if self.accept("OVERLAP"):
-            self.fail(
-                "not-supported",
-                "OVERLAP is not read by this version.",
-                "Use one field, and take parts of it as in w.%B1.",
-                self.i - 1,
-            )
+            self.fail(words.overlap(), self.i - 1)
         self.deeper()
         fields: list[syntax.Declaration] = []
         while self.kinds[self.i] != "END_STRUCT":
@@ -350,11 +292,7 @@ class DeclarationParser(StatementParser):
         while True:
             begun = self.i
             if not self.accept("name"):
-                raise self.fail(
-                    "missing-name",
-                    f"The name of a value is missing: {self.shown(self.i)} stands in its place.",
-                    "Write the values as (red, amber, green).",
-                )
+                raise self.fail(words.missing_value_name(self.shown(self.i)))
             value = self.expression() if self.accept(":=") else None
             members.append(syntax.EnumerationMember(self.starts[begun], self.end_of(begun), self.texts[begun], value))
             if not self.accept(","):
@@ -383,11 +321,7 @@ class DeclarationParser(StatementParser):
     def _type_declaration(self) -> syntax.TypeDeclaration:
         begun = self.i
         if not self.accept("name"):
-            raise self.fail(
-                "missing-name",
-                f"The name of a type is missing: {self.shown(self.i)} stands in its place.",
-                "Write name : type;",
-            )
+            raise self.fail(words.missing_type_name(self.shown(self.i)))
         before = self.comment_before(self.starts[begun])
         spec = self._declared_type()
         initial = self.initial_value() if self.accept(":=") else None
@@ -462,11 +396,7 @@ class DeclarationParser(StatementParser):
             if not self.accept(","):
                 break
             if self.kinds[self.i] != "name" and self.kinds[self.i] not in KEYWORDS:
-                raise self.fail(
-                    "missing-name",
-                    f"The name of a field is missing: {self.shown(self.i)} stands in its place.",
-                    "Write name := value.",
-                )
+                raise self.fail(words.missing_field_name(self.shown(self.i)))
         self.depth -= 1
         self.expect(")", "after the initial values")
         return syntax.StructureValue(start, self.last_end, tuple(fields))

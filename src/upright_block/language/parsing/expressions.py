@@ -7,6 +7,7 @@ import re
 from upright_block.language import syntax
 from upright_block.language.lexer import KEYWORDS
 from upright_block.language.parsing.cursor import Cursor
+from upright_block.language.parsing.words import expressions as words
 
 PRECEDENCE = {
     "OR": 1,
@@ -26,7 +27,6 @@ PRECEDENCE = {
     "**": 8,
 }
 _PART = re.compile(r"(?:%([XBWDLxbwdl]))?([0-9]{1,3})")
-_ADDRESSED = {"X": "BOOL", "B": "BYTE", "W": "WORD", "D": "DWORD", "L": "LWORD"}
 _CALLABLE = (syntax.Name, syntax.Member, syntax.Index, syntax.Dereference)
 _UNARY = frozenset({"-", "+", "NOT"})
 _LONGEST_PATH = 300
@@ -45,13 +45,6 @@ _LITERALS = {
 _BASED = re.compile(r"[bB]([01]+)|[xX]([0-9A-Fa-f]+)")
 _TIME_UNITS = frozenset({"d", "h", "m", "s", "ms", "us", "ns"})
 _FOREIGN_WORDS = {"AND_THEN": "AND", "OR_ELSE": "OR"}
-_FOREIGN_OPERATORS = {
-    ("=", "="): "Write one = to compare.",
-    ("=", ">"): "Write >= for greater or equal.",
-    ("=", "<"): "Write <= for less or equal.",
-    (">", "<"): "Write <> for not equal.",
-    ("AND", "AND"): "Write AND, or & once.",
-}
 
 
 class ExpressionParser(Cursor):
@@ -70,16 +63,11 @@ class ExpressionParser(Cursor):
                 return left
             operator_start = self.starts[self.i]
             self.i += 1
-            way_out = _FOREIGN_OPERATORS.get((operator, self.kinds[self.i]))
-            if way_out and self.starts[self.i] == self.last_end:
+            pair = (operator, self.kinds[self.i])
+            if pair in words.FOREIGN_OPERATORS and self.starts[self.i] == self.last_end:
                 end = self.end_of(self.i)
-                self.report(
-                    "unknown-operator",
-                    operator_start,
-                    end,
-                    f"{self.source.text[operator_start:end]} is no operator.",
-                    way_out,
-                )
+                written = self.source.text[operator_start:end]
+                self.report(operator_start, end, words.unknown_operator(written, pair))
                 self.i += 1
             right = self.expression(precedence + 1)
             left = syntax.Binary(start, self.last_end, operator, left, right, operator_start)
@@ -89,11 +77,7 @@ class ExpressionParser(Cursor):
         word = self.texts[self.i]
         operator = _FOREIGN_WORDS.get(word.upper(), "")
         if operator:
-            self.fail(
-                "unknown-operator",
-                f"{word} is no operator: {operator} computes both of its operands.",
-                f"Write {operator}, or an IF inside an IF where the second may not be computed.",
-            )
+            self.fail(words.short_circuit(word, operator))
         return operator
 
     def condition(self) -> syntax.Expression:
@@ -106,7 +90,7 @@ class ExpressionParser(Cursor):
         return self._assigned_condition(left, token, self.expression())
 
     def _assigned_condition(self, left: syntax.Expression, token: int, right: syntax.Expression) -> syntax.Expression:
-        self.fail("assignment-in-condition", ":= assigns and cannot decide.", "Compare with =.", token)
+        self.fail(words.assignment_in_condition(), token)
         return syntax.Binary(left.start, right.end, "=", left, right, self.starts[token])
 
     def _fields_or_condition(self) -> syntax.Expression:
@@ -148,27 +132,15 @@ class ExpressionParser(Cursor):
             inner = self.condition()
             self.depth -= 1
             if not self.accept(")"):
-                raise self.fail(
-                    "missing-parenthesis",
-                    f"The parenthesis is not closed: {self.shown(self.i)} stands in place of ).",
-                    f"Write ) to match the ( in column {self.source.column(start)} of line {self.source.line(start)}.",
-                )
+                raise self.fail(words.parenthesis_not_closed(self.shown(self.i), self.source, start))
             return self.selectors(inner)
         if kind in ("address", "."):
             return self._misplaced_sign(kind)
         if kind == "[":
             return self.initial_value()
         if kind in KEYWORDS:
-            raise self.fail(
-                "missing-value",
-                f"A value is missing: the keyword {self.texts[self.i]} stands in its place.",
-                "Write a value, or choose another name if this was meant as one.",
-            )
-        raise self.fail(
-            "missing-value",
-            f"A value is missing: {self.shown(self.i)} stands in its place.",
-            "Write a literal, a name or an expression.",
-        )
+            raise self.fail(words.keyword_for_value(self.texts[self.i]))
+        raise self.fail(words.missing_value(self.shown(self.i)))
 
     def _glued(self) -> None:
         """Report ``0xFF`` and ``5s``, and read on behind them."""
@@ -176,22 +148,15 @@ class ExpressionParser(Cursor):
         based = _BASED.fullmatch(rest) if number == "0" else None
         if self.kinds[self.i] != "name" or not (based or rest.lower() in _TIME_UNITS):
             return
-        way_out = f"Write {2 if based[1] else 16}#{based[1] or based[2]}." if based else f"Write T#{number}{rest}."
-        start, end = self.starts[self.i - 1], self.end_of(self.i)
-        self.report("bad-literal", start, end, f"{number}{rest} is no number.", way_out)
+        written = f"{2 if based[1] else 16}#{based[1] or based[2]}" if based else f"T#{number}{rest}"
+        self.report(self.starts[self.i - 1], self.end_of(self.i), words.bad_number(number + rest, written))
         self.i += 1
 
     def _doubled_quote(self) -> None:
         """Report ``'it''s'``, and read on as if the quote had its ``$``."""
         quote = self.texts[self.i - 1][0]
         while self.kinds[self.i] == "string" and self.starts[self.i] == self.last_end:
-            self.report(
-                "doubled-quote",
-                self.last_end - 1,
-                self.last_end + 1,
-                f"A {quote} inside a text is not written twice.",
-                f"Write ${quote}.",
-            )
+            self.report(self.last_end - 1, self.last_end + 1, words.doubled_quote(quote))
             self.i += 1
 
     def _misplaced_sign(self, kind: str) -> syntax.Expression:
@@ -200,22 +165,12 @@ class ExpressionParser(Cursor):
         self.i += 1
         if kind == "address":
             word = self.texts[token]
-            self.fail(
-                "direct-address",
-                f"{word} is an address; a body uses the variable that is declared at it.",
-                f"Declare one (VAR my_point AT {word} : {_ADDRESSED.get(word[2:3].upper(), 'BOOL')}; END_VAR) and use its name.",
-                token,
-            )
+            self.fail(words.direct_address(word), token)
         elif not self.accept("int"):
-            raise self.fail(
-                "missing-value",
-                "A value is missing: . stands in its place.",
-                "Write a literal, a name or an expression.",
-                token,
-            )
+            raise self.fail(words.missing_value("."), token)
         else:
             digits = self.texts[token + 1]
-            self.report("bad-literal", start, self.last_end, "A number begins with a digit.", f"Write 0.{digits}.")
+            self.report(start, self.last_end, words.begins_with_point(digits))
         return syntax.Literal(start, self.last_end, "broken", "")
 
     def initial_value(self) -> syntax.Expression:
@@ -228,7 +183,7 @@ class ExpressionParser(Cursor):
         while True:
             kind = self.kinds[self.i]
             if self.i - opened > _LONGEST_PATH:
-                raise self.fail("nested-too-deep", "This path is too long to follow.", "Go by way of a variable.")
+                raise self.fail(words.path_too_long())
             if kind == ".":
                 self.i += 1
                 token = self.i
@@ -236,11 +191,7 @@ class ExpressionParser(Cursor):
                     base = self._part(base)
                     continue
                 if self.kinds[token] != "name" and self.kinds[token] not in KEYWORDS:
-                    raise self.fail(
-                        "missing-name",
-                        f"A name is missing after the point: {self.shown(token)} stands there.",
-                        "Write the name of a pin.",
-                    )
+                    raise self.fail(words.missing_pin_name(self.shown(token)))
                 self.i += 1
                 base = syntax.Member(base.start, self.end_of(token), base, self.texts[token], self.starts[token])
             elif kind == "(" and isinstance(base, _CALLABLE):
@@ -263,11 +214,7 @@ class ExpressionParser(Cursor):
             indices.append(self.expression())
         self.depth -= 1
         if not self.accept("]"):
-            raise self.fail(
-                "missing-bracket",
-                f"The index is not closed: {self.shown(self.i)} stands in place of ].",
-                f"Write ] to match the [ in column {self.source.column(opened)} of line {self.source.line(opened)}.",
-            )
+            raise self.fail(words.index_not_closed(self.shown(self.i), self.source, opened))
         return syntax.Index(base.start, self.last_end, base, tuple(indices))
 
     def _part(self, base: syntax.Expression) -> syntax.Expression:
@@ -275,11 +222,7 @@ class ExpressionParser(Cursor):
         token = self.i
         found = _PART.fullmatch(self.texts[token])
         if found is None:
-            raise self.fail(
-                "bad-part",
-                f"{self.texts[token]} names no part of a bit string.",
-                "Write .3 or .%X3 for a bit, .%B1 for a byte, .%W0 for a word.",
-            )
+            raise self.fail(words.bad_part(self.texts[token]))
         self.i += 1
         size = (found[1] or "X").upper()
         return syntax.Part(base.start, self.last_end, base, size, int(found[2]), self.starts[token])
@@ -295,27 +238,14 @@ class ExpressionParser(Cursor):
                 arguments.append(self.argument())
                 if self.accept(","):
                     if self.kinds[self.i] == ")":
-                        raise self.fail(
-                            "missing-value",
-                            "A comma stands before ) with no argument after it.",
-                            "Remove the comma or write the argument.",
-                            self.i - 1,
-                        )
+                        raise self.fail(words.comma_before_end(), self.i - 1)
                     continue
                 if self.accept(")"):
                     break
                 start = self.starts[opened]
                 if self.kinds[self.i] in ("name", "int", "real", "typed", "string", "TRUE", "FALSE", "NOT"):
-                    raise self.fail(
-                        "missing-comma",
-                        f"A comma is missing before {self.shown(self.i)}.",
-                        "Separate arguments by commas.",
-                    )
-                raise self.fail(
-                    "missing-parenthesis",
-                    f"The call is not closed: {self.shown(self.i)} stands in place of ).",
-                    f"Write ) to match the ( in column {self.source.column(start)} of line {self.source.line(start)}.",
-                )
+                    raise self.fail(words.missing_comma(self.shown(self.i)))
+                raise self.fail(words.call_not_closed(self.shown(self.i), self.source, start))
         self.depth -= 1
         return syntax.Call(callee.start, self.last_end, callee, tuple(arguments))
 

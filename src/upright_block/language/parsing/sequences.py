@@ -5,11 +5,10 @@ from __future__ import annotations
 from contextlib import suppress
 
 from upright_block.language import syntax
-from upright_block.language.names import did_you_mean
 from upright_block.language.parsing.cursor import SyntaxProblem
 from upright_block.language.parsing.declarations import DeclarationParser
+from upright_block.language.parsing.words import sequences as words
 
-QUALIFIERS = ("N", "R", "S", "L", "D", "P", "P0", "P1", "SD", "DS", "SL")
 TIMED = ("L", "D", "SD", "DS", "SL")
 STARTS = ("INITIAL_STEP", "STEP", "TRANSITION", "ACTION")
 _ENDS = ("END_STEP", "END_TRANSITION", "END_ACTION")
@@ -55,11 +54,7 @@ class SequenceParser(DeclarationParser):
 
     def _named(self, what: str) -> syntax.Name:
         if self.kinds[self.i] != "name":
-            raise self.fail(
-                "missing-name",
-                f"The name of {what} is missing: {self.shown(self.i)} stands in its place.",
-                "A name begins with a letter and is no keyword.",
-            )
+            raise self.fail(words.missing_name(what, self.shown(self.i)))
         self.i += 1
         return syntax.Name(self.starts[self.i - 1], self.last_end, self.texts[self.i - 1])
 
@@ -85,25 +80,13 @@ class SequenceParser(DeclarationParser):
         if self.accept("(") and not self.accept(")"):
             word = self._named("a qualifier")
             qualifier = word.name.upper()
-            if qualifier not in QUALIFIERS:
-                self.report(
-                    "unknown-qualifier",
-                    word.start,
-                    word.end,
-                    f"{word.name} is no qualifier of an action.",
-                    did_you_mean(word.name, QUALIFIERS) or f"Qualifiers are {', '.join(QUALIFIERS)}.",
-                )
+            if qualifier not in words.QUALIFIERS:
+                self.report(word.start, word.end, words.unknown_qualifier(word.name))
                 qualifier = "N"
             if self.accept(","):
                 time = self.expression()
             elif qualifier in TIMED:
-                self.report(
-                    "missing-time",
-                    word.start,
-                    word.end,
-                    f"The qualifier {qualifier} needs a time.",
-                    f"Write {name.name}({qualifier}, T#5s).",
-                )
+                self.report(word.start, word.end, words.missing_time(qualifier, name.name))
             self.expect(")", "after a qualifier")
         self._semicolon()
         return syntax.Association(name.start, name.end, name.name, qualifier, time)
@@ -119,7 +102,7 @@ class SequenceParser(DeclarationParser):
             self.expect(":=", "after PRIORITY")
             number = self.kinds[self.i]
             if number != "int":
-                raise self.fail("missing-value", "A priority is a whole number.", "Write (PRIORITY := 1).")
+                raise self.fail(words.bad_priority())
             priority = int(self.texts[self.i].replace("_", ""))
             self.i += 1
             self.expect(")", "after the priority")

@@ -8,10 +8,12 @@ from __future__ import annotations
 
 import re
 
-from upright_block.language.findings import Finding, Findings
+from upright_block.language.findings import Findings
 from upright_block.language.lexer import Tokens
-from upright_block.language.names import did_you_mean, is_slip
+from upright_block.language.names import is_slip
 from upright_block.language.parsing.statements import CLOSES, SECTIONS, STATEMENT_STARTS
+from upright_block.language.parsing.words import slips as words
+from upright_block.language.parsing.words.statements import misspelt_keyword
 
 _OTHER_ENDS = ("END_VAR", "END_TYPE", "END_STRUCT", "END_CONFIGURATION", "END_RESOURCE")
 _CLOSERS = (*CLOSES.values(), *_OTHER_ENDS, "ELSE")
@@ -31,8 +33,8 @@ def mend(tokens: Tokens, findings: Findings) -> None:
     """Report misspelt keywords and give their tokens the kind that was meant."""
     _join_durations(tokens, findings)
     kinds, texts = tokens.kinds, tokens.texts
-    words = {word for word, kind in zip(texts, kinds, strict=True) if kind == "name"}
-    near = {word: found for word in words if (found := _near(word.upper()))}
+    written = {word for word, kind in zip(texts, kinds, strict=True) if kind == "name"}
+    near = {word: found for word in written if (found := _near(word.upper()))}
     if not near:
         return
     in_section, looked_at = False, 0
@@ -49,15 +51,15 @@ def mend(tokens: Tokens, findings: Findings) -> None:
             if opener not in CLOSES:
                 continue
             end = tokens.starts[token + 1] + len(texts[token + 1])
-            message, way_out = f"{tokens.source.text[start:end]} is one word.", f"Write {CLOSES[opener]}."
+            said = words.split_keyword(tokens.source.text[start:end], CLOSES[opener])
             kinds[token : token + 2] = [CLOSES[opener], ";"]
         else:
             meant = next((keyword for keyword in _possible(tokens, token, in_section) if keyword in near[word]), "")
             if not meant:
                 continue
-            message, way_out = f"{word} is no keyword.", did_you_mean(word, [meant])
+            said = misspelt_keyword(word, meant)
             kinds[token] = meant
-        findings.add(Finding("misspelt-keyword", tokens.source, start, end, message, way_out))
+        findings.add(said.told(tokens.source, start, end))
 
 
 def _join_durations(tokens: Tokens, findings: Findings) -> None:
@@ -75,11 +77,7 @@ def _join_durations(tokens: Tokens, findings: Findings) -> None:
         end = starts[last] + len(texts[last])
         joined = "".join(texts[token : last + 1])
         written = tokens.source.text[starts[token] : end]
-        findings.add(
-            Finding(
-                "split-literal", tokens.source, starts[token], end, f"{written} has a space in it.", f"Write {joined}."
-            )
-        )
+        findings.add(words.split_literal(written, joined).told(tokens.source, starts[token], end))
         texts[token] = joined
         del kinds[token + 1 : last + 1], texts[token + 1 : last + 1], starts[token + 1 : last + 1]
 

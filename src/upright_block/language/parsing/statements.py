@@ -9,6 +9,8 @@ from upright_block.language.findings import Related
 from upright_block.language.names import did_you_mean, nearest
 from upright_block.language.parsing.cursor import SyntaxProblem
 from upright_block.language.parsing.expressions import ExpressionParser
+from upright_block.language.parsing.words import statements as words
+from upright_block.language.parsing.words.cursor import closes_nothing
 
 CLOSES = {
     "IF": "END_IF",
@@ -106,7 +108,7 @@ class StatementParser(ExpressionParser):
         if self.texts[self.i].upper() != "END" or self.kinds[self.i + 1] != ";" or not self.opened:
             return False
         closer = CLOSES[self.opened[-1][0]]
-        self.fail("misspelt-keyword", "END does not say what it closes.", f"Write {closer}.")
+        self.fail(words.end_of_what(closer))
         self.kinds[self.i] = closer
         return True
 
@@ -114,13 +116,7 @@ class StatementParser(ExpressionParser):
         """Report a keyword that closes nothing, or a section within a body, and step over it."""
         start, end = self.starts[self.i], self.end_of(self.i)
         if kind in SECTIONS:
-            self.report(
-                "late-declaration",
-                start,
-                end,
-                f"{kind} stands after the first statement.",
-                "Declare all variables before the body.",
-            )
+            self.report(start, end, words.late_declaration(kind))
             while self.kinds[self.i] not in ("END_VAR", "end") and self.kinds[self.i] not in UNIT_STARTS:
                 self.i += 1
             self.accept("END_VAR")
@@ -129,9 +125,7 @@ class StatementParser(ExpressionParser):
             (o for o, c in CLOSES.items() if c == kind),
             {"ELSE": "IF", "ELSIF": "IF", "UNTIL": "REPEAT"}.get(kind, "VAR"),
         )
-        self.report(
-            "stray-end", start, end, f"{kind} has no {opener} that it belongs to.", f"Remove it, or write the {opener}."
-        )
+        self.report(start, end, words.stray_end(kind, opener))
         self.i += 1
         self.accept(";")
 
@@ -167,11 +161,7 @@ class StatementParser(ExpressionParser):
         elif kind in ("name", "THIS", "SUPER", "address"):
             made = self._assignment_or_call()
         else:
-            raise self.fail(
-                "no-statement",
-                f"A statement cannot begin with {self.shown(self.i)}.",
-                "A statement is an assignment, a call, or begins with IF, CASE, FOR, WHILE, REPEAT, EXIT or RETURN.",
-            )
+            raise self.fail(words.no_statement(self.shown(self.i)))
         self._semicolon()
         return made
 
@@ -183,7 +173,7 @@ class StatementParser(ExpressionParser):
             word = self.texts[self.i]
             meant = nearest(word, STATEMENT_STARTS)
             if meant:
-                self.fail("misspelt-keyword", f"{word} is no keyword.", did_you_mean(word, [meant]))
+                self.fail(words.misspelt_keyword(word, meant))
                 self.kinds[self.i] = meant
 
     def _semicolon(self) -> None:
@@ -193,31 +183,19 @@ class StatementParser(ExpressionParser):
         if self.on_new_line(self.i) or self.kinds[self.i] in _RESUME:
             cut_off = self.kinds[self.i] == "end" and self.tokens.unclosed_comment
             if self.kinds[after] != "broken" and not cut_off:
-                self.report(
-                    "missing-semicolon",
-                    self.starts[after],
-                    self.end_of(after),
-                    f"The statement ends without a semicolon after {self.texts[after]}.",
-                    "Write ; here.",
-                )
+                self.report(self.starts[after], self.end_of(after), words.missing_semicolon(self.texts[after]))
             return
         if self.kinds[after : self.i + 2] == ["int", ",", "int"]:
             start, end = self.starts[after], self.end_of(self.i + 1)
             written = self.source.text[start:end]
-            way_out = f"Write {self.texts[after]}.{self.texts[self.i + 1]}."
-            self.report("bad-literal", start, end, f"{written} is no number: decimals follow a point.", way_out)
+            meant = f"{self.texts[after]}.{self.texts[self.i + 1]}"
+            self.report(start, end, words.decimal_comma(written, meant))
             self.i += 2
             self.accept(";")
             return
         if self.kinds[self.i] == ")":
-            raise self.fail(
-                "unmatched-parenthesis", "This ) closes nothing.", "Remove it, or write the ( that it belongs to."
-            )
-        raise self.fail(
-            "unexpected",
-            f"The statement should end before {self.shown(self.i)}.",
-            "Write ; or an operator between the two.",
-        )
+            raise self.fail(closes_nothing())
+        raise self.fail(words.goes_on(self.shown(self.i)))
 
     def _assignment_or_call(self) -> syntax.Statement:
         start = self.starts[self.i]
@@ -227,31 +205,18 @@ class StatementParser(ExpressionParser):
         if self.assigns("Assign with :=."):
             value = self.expression()
             if self.kinds[self.i] == ":=":
-                raise self.fail(
-                    "second-assignment", "A statement assigns once.", "Write two statements, or compare with =."
-                )
+                raise self.fail(words.second_assignment())
             return syntax.Assignment(start, value.end, target, value)
         if isinstance(target, syntax.Call):
             return syntax.CallStatement(start, target.end, target)
         if kind == ":" and self.kinds[self.i + 1] == "=":
-            raise self.fail("split-sign", ": and = stand apart.", "Write := with no space between.")
+            raise self.fail(words.split_sign())
         shown = self.source.text[target.start : target.end]
         self._foreign_assignment(target, shown)
         if word.upper() in ("GOTO", "JMP", "JMPC", "JMPCN"):
-            raise self.fail(
-                "no-statement",
-                f"{word}: there are no jumps in Structured Text.",
-                "Use IF, CASE, a loop, EXIT or RETURN.",
-                self.i - 1,
-            )
+            raise self.fail(words.jump(word), self.i - 1)
         hint = did_you_mean(word, _WORDS_THAT_START) if isinstance(target, syntax.Name) else ""
-        self.report(
-            "no-statement",
-            target.start,
-            target.end,
-            f"{shown} alone does nothing.",
-            hint or f"Assign to it ({shown} := ...;), or call it if it is an instance ({shown}(...);).",
-        )
+        self.report(target.start, target.end, words.does_nothing(shown, hint))
         raise SyntaxProblem
 
     def _foreign_assignment(self, target: syntax.Expression, shown: str) -> None:
@@ -259,31 +224,21 @@ class StatementParser(ExpressionParser):
         sign, following = self.kinds[self.i], self.kinds[self.i + 1]
         end = self.end_of(self.i + 1)
         if sign == "?=":
-            raise self.fail(
-                "not-supported",
-                "?= is not read by this version.",
-                "Assign with :=, where the types are known to agree.",
-            )
+            raise self.fail(words.assignment_attempt())
         if (
             sign in ("+", "-", "*", "/")
             and following in ("=", ":=", sign)
             and self.starts[self.i + 1] == self.end_of(self.i)
         ):
             written = self.source.text[target.start : end]
-            way_out = f"Write {shown} := {shown} {sign} {'1' if following == sign else '...'};"
-            self.report("unknown-operator", self.starts[self.i], end, f"{written} is no assignment.", way_out)
+            by = "1" if following == sign else "..."
+            self.report(self.starts[self.i], end, words.unknown_assignment(written, f"{shown} := {shown} {sign} {by};"))
             raise SyntaxProblem
 
     def assigns(self, way_out: str) -> bool:
         """Step over ``:=`` if it is next, or over ``=`` in its place, which is reported."""
         if self.kinds[self.i] == "=":
-            self.report(
-                "comparison-as-assignment",
-                self.starts[self.i],
-                self.end_of(self.i),
-                "= compares and does not assign.",
-                way_out,
-            )
+            self.report(self.starts[self.i], self.end_of(self.i), words.comparison_as_assignment(way_out))
         elif self.kinds[self.i] != ":=":
             return False
         self.i += 1
@@ -352,11 +307,7 @@ class StatementParser(ExpressionParser):
             if not self.accept(","):
                 break
         if self.kinds[self.i] != ":":
-            raise self.fail(
-                "missing-colon",
-                f"A colon is missing after the label: {self.shown(self.i)} stands in its place.",
-                "Write label: statements.",
-            )
+            raise self.fail(words.missing_colon(self.shown(self.i)))
         self.i += 1
         return syntax.Arm(start, self.last_end, tuple(labels), self._arm_body())
 
@@ -438,11 +389,7 @@ class StatementParser(ExpressionParser):
         body = self.statements("UNTIL", "END_REPEAT")
         if not self._continues("UNTIL"):
             if self.kinds[self.i] == "END_REPEAT":
-                self.fail(
-                    "missing-until",
-                    "REPEAT has no UNTIL before its END_REPEAT.",
-                    "Write UNTIL and the condition that ends it.",
-                )
+                self.fail(words.missing_until())
             self._close("REPEAT", start)
             return syntax.Repeat(start, self.last_end, body, syntax.Literal(start, start + 6, "broken", ""))
         self.i += 1
@@ -503,10 +450,8 @@ class StatementParser(ExpressionParser):
             f"{closer} was expected before {self.shown(here)}",
         )
         self.report(
-            "missing-end",
             start,
             start + len(opener),
-            f"{opener} is not closed: {closer} is missing.",
-            f"Write {closer} before {self.shown(here)} in line {self.source.line(self.starts[here])}.",
+            words.not_closed(opener, closer, self.shown(here), self.source.line(self.starts[here])),
             place,
         )

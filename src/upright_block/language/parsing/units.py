@@ -13,6 +13,7 @@ from upright_block.language.parsing.cursor import SyntaxProblem
 from upright_block.language.parsing.sequences import STARTS
 from upright_block.language.parsing.slips import mend
 from upright_block.language.parsing.statements import SECTIONS, UNIT_STARTS
+from upright_block.language.parsing.words import units as words
 from upright_block.language.source import Source
 
 _READ_NOW = ("FUNCTION_BLOCK", "FUNCTION", "PROGRAM", "CLASS", "INTERFACE")
@@ -95,19 +96,11 @@ class UnitParser(ConfigurationParser):
     def _outside(self, kind: str) -> None:
         """Report what belongs to no declaration, and step over it."""
         if kind in UNIT_STARTS:
-            self.fail(
-                "not-supported",
-                f"{kind} is not read by this version.",
-                "Blocks are written as FUNCTION_BLOCK, functions as FUNCTION.",
-            )
+            self.fail(words.later_unit(kind))
         elif kind == "name" and (hint := did_you_mean(self.texts[self.i], _READ_NOW)):
-            self.fail("misspelt-keyword", f"{self.texts[self.i]} is no keyword.", hint)
+            self.fail(words.misspelt_keyword(self.texts[self.i], hint))
         elif kind != "unknown":
-            self.fail(
-                "outside-a-unit",
-                f"{self.shown(self.i)} stands outside any FUNCTION_BLOCK or FUNCTION.",
-                "Put it inside one, or remove it.",
-            )
+            self.fail(words.outside_a_unit(self.shown(self.i)))
         self.i += 1
         while self.kinds[self.i] not in (*UNIT_STARTS, "VAR_GLOBAL", "USING", "END_NAMESPACE", "end"):
             self.i += 1
@@ -123,11 +116,7 @@ class UnitParser(ConfigurationParser):
             name, start, end = self.texts[self.i], self.starts[self.i], self.end_of(self.i)
             self.i += 1
         else:
-            self.fail(
-                "missing-name",
-                f"{kind} has no name: {self.shown(self.i)} stands in its place.",
-                "A name begins with a letter and is no keyword.",
-            )
+            self.fail(words.missing_name(kind, self.shown(self.i)))
         qualifiers += self._qualifiers()
         result = self._result(kind)
         bases = self._names("EXTENDS")
@@ -153,13 +142,7 @@ class UnitParser(ConfigurationParser):
             sequence = self.sequence()
         body = self.statements("END_" + kind)
         if sequence is not None and body:
-            self.report(
-                "unexpected",
-                body[0].start,
-                body[0].end,
-                "A statement stands beside the steps of a sequence.",
-                "Put it into an ACTION.",
-            )
+            self.report(body[0].start, body[0].end, words.beside_steps())
         while self.kinds[self.i] == "METHOD" and kind not in ("METHOD", "FUNCTION"):
             methods.append(self.unit("METHOD"))
             self.statements("END_" + kind)
@@ -198,14 +181,12 @@ class UnitParser(ConfigurationParser):
         is_typed = kind in ("FUNCTION", "METHOD") and self.kinds[self.i] == "name"
         if is_typed and self.kinds[self.i + 1] in SECTIONS and not self.on_new_line(self.i):
             word = self.texts[self.i]
-            self.fail("missing-colon", f"A colon is missing before {word}.", f"Write {kind} name : {word}.")
+            self.fail(words.missing_colon(word, kind))
             with suppress(SyntaxProblem):
                 result = self.type_spec()
         elif self.accept(":"):
             if kind not in ("FUNCTION", "METHOD"):
-                self.fail(
-                    "unexpected", f"A {kind} has no type of its own.", "Remove the type, or write FUNCTION.", self.i - 1
-                )
+                self.fail(words.no_type_of_its_own(kind), self.i - 1)
             with suppress(SyntaxProblem):
                 result = self.type_spec()
         return result
@@ -228,11 +209,7 @@ def parse_expression(source: Source, findings: Findings) -> syntax.Expression | 
         found = parser.expression()
         if parser.kinds[parser.i] == "end":
             return found if not findings.items else None
-        parser.fail(
-            "unexpected",
-            f"{parser.shown(parser.i)} stands behind the end of the expression.",
-            "Remove it, or write an operator before it.",
-        )
+        parser.fail(words.goes_on(parser.shown(parser.i)))
     return None
 
 

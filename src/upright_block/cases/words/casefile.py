@@ -1,0 +1,144 @@
+"""What is said of a case file as it is written."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from upright_block.language.findings import Words
+from upright_block.language.literals import LiteralProblem
+from upright_block.library import TomlProblem
+
+LATER = {"timing": "timing tables", "always": "rules that always hold", "never": "rules that never hold"}
+"""Keys of cases that are not read yet, with what they hold."""
+_CLOCK_WAY_OUT = 'Write clock = "2026-03-29-06:00:00".'
+
+
+def bad_toml(problem: TomlProblem) -> Words:
+    return Words(
+        "bad-toml",
+        f"The file is not valid TOML: {problem}.",
+        'Texts stand in quotes, tables of rows between """ and """.',
+    )
+
+
+def no_scan() -> Words:
+    return Words(
+        "missing-key",
+        "The case file does not say how long a scan is.",
+        'Write scan = "100ms" before the first [[case]].',
+    )
+
+
+def cases_not_tables() -> Words:
+    return Words("wrong-kind", "Cases are written as tables.", "Begin each with a line [[case]].")
+
+
+def no_cases() -> Words:
+    return Words("no-cases", "The file holds no case.", "Begin one with a line [[case]].")
+
+
+def no_subject() -> Words:
+    return Words("missing-key", "The case file does not name its block.", 'Write block = "Name" in its first line.')
+
+
+def two_subjects(one: str, other: str) -> Words:
+    return Words(
+        "two-subjects",
+        f"The case file is for a {one} and for a {other}.",
+        "Keep one of the two; write a file for the other.",
+    )
+
+
+def later_key(key: str) -> Words:
+    return Words(
+        "not-supported", f"{key}: {LATER[key]} are not read by this version.", "Remove it, or check with vectors."
+    )
+
+
+def unknown_key(what: str, key: str, known: Sequence[str], near: str) -> Words:
+    return Words("unknown-key", f"{what} has no key {key}.", near or f"Its keys are {', '.join(known)}.")
+
+
+def not_a_name(key: str) -> Words:
+    return Words("wrong-kind", f"{key} is not a name.", f'Write {key} = "...".')
+
+
+def not_a_duration(key: str, value: object) -> Words:
+    number = value if isinstance(value, (int, float)) and not isinstance(value, bool) else 1
+    return Words(
+        "wrong-kind",
+        f"{key} is a duration in quotes, with its unit.",
+        f'Write {key} = "{number}{"ms" if key == "scan" else "s"}", or another unit.',
+    )
+
+
+def bad_literal(problem: LiteralProblem) -> Words:
+    return Words("bad-literal", str(problem), problem.way_out)
+
+
+def zero_duration(what: str) -> Words:
+    return Words("out-of-range", f"A {what} takes longer than nothing.", 'Write a duration such as "100ms".')
+
+
+def not_a_clock() -> Words:
+    return Words("wrong-kind", "clock is a date and time.", _CLOCK_WAY_OUT)
+
+
+def no_such_date(written: object) -> Words:
+    return Words("bad-literal", f"{written} is no date and time.", _CLOCK_WAY_OUT)
+
+
+def case_without_name() -> Words:
+    return Words("missing-key", "This case has no name.", 'Write name = "what it shows".')
+
+
+def hold_not_bool() -> Words:
+    return Words("wrong-kind", "hold is true or false.", "Write hold = true.")
+
+
+def does_nothing() -> Words:
+    return Words(
+        "missing-key",
+        "This case does nothing: it has neither vectors nor run_for.",
+        'Write vectors = """ ... """ below its name.',
+    )
+
+
+def case_twice(name: str) -> Words:
+    return Words("name-twice", f'Two cases are called "{name}".', "Give each case a name of its own.")
+
+
+def given_not_table() -> Words:
+    return Words("wrong-kind", "given is a table of values.", 'Write given = { pin = "value" }.')
+
+
+def vectors_not_text() -> Words:
+    return Words("wrong-kind", "vectors is a table in quotes, or the name of a file.", 'Write vectors = """ ... """.')
+
+
+def later_kind_of_file(suffix: str) -> Words:
+    return Words(
+        "not-supported", f"{suffix} files are not read by this version.", "Save the sheet as CSV, and name that file."
+    )
+
+
+def neither_table_nor_file(name: str) -> Words:
+    return Words(
+        "wrong-kind",
+        f"{name} is neither a table of several lines nor the name of a CSV file.",
+        'Write the table between """ and """, or name a .csv file.',
+    )
+
+
+def missing_file(name: str, near: str) -> Words:
+    return Words(
+        "missing-file", f"There is no file {name} beside the case file.", near or "Correct the name, or write the file."
+    )
+
+
+def empty_table() -> Words:
+    return Words("empty-table", "The table is empty.", "Write a line of column names, then a line for each row.")
+
+
+def no_rows() -> Words:
+    return Words("empty-table", "The table has no rows.", "Write a line for each row below the column names.")

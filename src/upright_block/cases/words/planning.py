@@ -1,0 +1,173 @@
+"""What is said of the values and tables of a case."""
+
+from __future__ import annotations
+
+from upright_block.cases.plan import Drive
+from upright_block.cases.table import TIME_HEADS, Cell
+from upright_block.language import typed
+from upright_block.language.findings import Words
+from upright_block.language.limits import MOST_COLUMNS, MOST_SCANS
+from upright_block.language.literals import LiteralProblem, Value, shown, shown_duration
+from upright_block.language.signals import Signal
+from upright_block.language.typed import Compound
+from upright_block.language.types import Array, Enumeration, Type
+from upright_block.machine.events import MOST_FORCES
+
+
+def bad_value(signal: Signal, problem: LiteralProblem) -> Words:
+    return Words("bad-value", f"{signal.path} is {signal.type}: {problem}", problem.way_out)
+
+
+def too_many_columns(count: int) -> Words:
+    return Words(
+        "too-long", f"The table has {count:,} columns; {MOST_COLUMNS:,} are the most.", "Make several cases of it."
+    )
+
+
+def too_many_scans(scans: int) -> Words:
+    return Words(
+        "too-long", f"The case takes {scans} scans; {MOST_SCANS} are the most.", "Use a longer scan, or a shorter case."
+    )
+
+
+def beyond_dates() -> Words:
+    return Words(
+        "too-long",
+        "The case runs beyond the year 2261, where dates end.",
+        "Use a shorter scan or case, or an earlier clock.",
+    )
+
+
+def constant_of_all(signal: Signal) -> Words:
+    return Words(
+        "constant-of-all",
+        f"{signal.path} is a constant: every instance of its block has the same value.",
+        "Make it an input with a default value, or write a case for that block.",
+    )
+
+
+def constant_in_use(signal: Signal) -> Words:
+    return Words(
+        "constant-in-use",
+        f"{signal.path} cannot be given: another initial value or a CASE label is made from it.",
+        "Change it in the block, or give that value itself.",
+    )
+
+
+def given_twice(signal: Signal) -> Words:
+    return Words("given-twice", f"{signal.path} is given twice.", "Remove one of the two.")
+
+
+def too_many_values(signal: Signal, type_: Array, count: int) -> Words:
+    low, high = type_.bounds[0]
+    if len(type_.bounds) == 1:
+        many, way_out = f"holds {count} values", f"Write at most {high - low + 1} values."
+    else:
+        first = ",".join(str(lowest) for lowest, _ in type_.bounds)
+        many, way_out = "is one list", f'Name its elements: "{signal.path}[{first}]" = ...'
+    return Words("bad-value", f"{signal.path} is {type_}, and this {many}.", way_out)
+
+
+def not_its_shape(signal: Signal, type_: Type) -> Words:
+    what, example = "a list", "[1, 2]"
+    if isinstance(type_, Compound):
+        what, example = "a table", "{ " + next((v.name for v in type_.variables.values()), "pin") + " = 1 }"
+    described = f"an instance of {type_.name}" if isinstance(type_, typed.Unit) else str(type_)
+    return Words(
+        "bad-value",
+        f"{signal.path} is {described}; its value is {what}.",
+        f"Write {signal.path} = {example} with its values, or name a part of it.",
+    )
+
+
+def two_meanings_of_head(head: Cell, unit: typed.Unit) -> Words:
+    others = " or ".join(word for word in TIME_HEADS if word != head.text.lower())
+    return Words(
+        "two-meanings",
+        f"{head.text} is a pin of {unit.name}, and a word for the time of a row.",
+        f"Write pin {head.text} for the pin; for the time take {others}.",
+    )
+
+
+def two_times(one: str, other: str) -> Words:
+    return Words("two-times", f"The table has two time columns, {one} and {other}.", "Keep one of them.")
+
+
+def time_goes_back(text: str) -> Words:
+    return Words(
+        "time-goes-back",
+        f"The row at {text} does not come after the row above it.",
+        "Write the rows in the order of time, one for each scan at most.",
+    )
+
+
+def missing_time(kind: str) -> Words:
+    return Words("missing-time", "The row has no time.", f"Write one in the column {kind}.")
+
+
+def bad_cell(problem: LiteralProblem) -> Words:
+    return Words("bad-value", str(problem), problem.way_out)
+
+
+def before_start(text: str) -> Words:
+    return Words("bad-value", f"{text} lies before the start.", "Times count from 0s.")
+
+
+def between_scans(kind: str, text: str, interval: int, whole: int) -> Words:
+    return Words(
+        "between-scans",
+        f"No scan starts {'at' if kind == 'at' else 'after'} {text}: a scan takes {shown_duration(interval)}.",
+        f"Write {shown_duration(whole * interval)} or {shown_duration((whole + 1) * interval)}, or choose a shorter scan.",
+    )
+
+
+def column_without_name() -> Words:
+    return Words("missing-name", "A column has no name.", "Name a pin above it.")
+
+
+def unknown_time_column(unit: typed.Unit, name: str) -> Words:
+    return Words(
+        "unknown-name",
+        f"{unit.name} has no {name}.",
+        "Write at, if it is the time of the row from the start, after, if it counts from the row above, or scan.",
+    )
+
+
+def constant_driven(signal: Signal) -> Words:
+    return Words("constant-assigned", f"{signal.path} is a constant.", "Give it another value with given.")
+
+
+def column_twice(head: Cell, what: str) -> Words:
+    return Words("column-twice", f"{head.text} {what} what another column {what} too.", "Remove one of the columns.")
+
+
+def too_many_forces(signal: Signal) -> Words:
+    return Words("not-supported", f"{MOST_FORCES} columns force; that is not read.", f"Write set {signal.path}.")
+
+
+def text_forced(signal: Signal) -> Words:
+    return Words("not-supported", "A text is forced; that is not read.", f"Write set {signal.path}.")
+
+
+def two_meanings_of_word(text: str, type_: Enumeration) -> Words:
+    return Words(
+        "two-meanings",
+        f"{text} is a value of {type_.name}, and the word that ends a force.",
+        f"Write {type_.name}#{text} for the value, release() to end the force.",
+    )
+
+
+def part_of_forced(force: Drive, part: str) -> Words:
+    return Words(
+        "not-supported",
+        f"{force.path} is forced as a whole and {part} is driven; what it has after its release is not told.",
+        f"Force {part}, or drive {force.path} as a whole.",
+    )
+
+
+def given_unused(signal: Signal, value: Value) -> Words:
+    return Words(
+        "given-unused",
+        f"{signal.path} is given {shown(value, signal.type)}, and its column gives it another value in the first scan.",
+        "Remove it from given, or empty the first cell of the column.",
+    )

@@ -1,0 +1,63 @@
+"""What is said of the subjects of cases."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from upright_block.language.findings import Words
+from upright_block.language.literals import shown_duration
+from upright_block.language.names import listed
+from upright_block.language.typed import Unit, Variable
+
+
+def checks_nothing(case: str) -> Words:
+    return Words(
+        "checks-nothing", f'The case "{case}" checks nothing.', "Add a column for an output, and a value in it."
+    )
+
+
+def unknown_subject(kind: str, name: str, known: Sequence[str], near: str) -> Words:
+    has = listed(known) or f"no {kind}s"
+    return Words("unknown-name", f"There is no {kind} {name}.", near or f"The library has {has}.")
+
+
+def no_program(unit: Unit) -> Words:
+    return Words("wrong-kind", f"{unit.name} is a {unit.kind} and no program.", f'Write block = "{unit.name}".')
+
+
+def scan_against_tasks(unit: Unit) -> Words:
+    return Words(
+        "scan-against-tasks",
+        f"The tasks of {unit.name} are looked at every {shown_duration(unit.interval)}, whatever scan says.",
+        "Remove scan; the tasks say how long a scan is.",
+    )
+
+
+def no_interval(unit: Unit) -> Words:
+    return Words(
+        "missing-key",
+        f"No task of {unit.name} has an interval, so nothing says how long a scan is.",
+        'Write scan = "100ms" before the first [[case]].',
+    )
+
+
+def abstract_subject(unit: Unit) -> Words:
+    return Words(
+        "abstract", f"{unit.name} is ABSTRACT and has no instances.", "Write cases for a block that extends it."
+    )
+
+
+def array_of_any_length(unit: Unit, pin: Variable) -> Words:
+    return Words(
+        "open-array",
+        f"{unit.name} works on an array of any length, {pin.name}; a case cannot say how long it is.",
+        "Write a small block that gives it an array, and a case for that.",
+    )
+
+
+def works_on_abstract(unit: Unit, block: Unit) -> Words:
+    return Words(
+        "abstract",
+        f"{unit.name} works on an instance of {block.name}, which is ABSTRACT; a case cannot give it one.",
+        f"Write a small block that gives it one that extends {block.name}, and a case for that.",
+    )

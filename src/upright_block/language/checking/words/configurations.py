@@ -1,0 +1,66 @@
+"""What is said of tasks and the programs in them."""
+
+from __future__ import annotations
+
+from upright_block.language import syntax, typed
+from upright_block.language.findings import Words
+
+
+def program_in_no_task(program: syntax.ProgramInstance, task: str) -> Words:
+    return Words(
+        "no-task",
+        f"The program {program.name} is in no task.",
+        f"Write PROGRAM {program.name} WITH {task} : {program.type.name};",
+    )
+
+
+def unknown_task(name: str) -> Words:
+    return Words("unknown-name", f"There is no task {name}.", "Declare it: TASK name (INTERVAL := T#10ms);")
+
+
+def unknown_program(name: str) -> Words:
+    return Words("unknown-name", f"There is no program {name}.", "Write PROGRAM ... END_PROGRAM.")
+
+
+def no_program(unit: typed.Unit) -> Words:
+    return Words("unknown-name", f"{unit.name} is a {unit.kind} and no program.", "Write PROGRAM ... END_PROGRAM.")
+
+
+def pin_without_caller(kind: typed.Unit, pin: typed.Variable) -> Words:
+    return Words(
+        "missing-pin",
+        f"{kind.name} works on a variable of its caller, {pin.name}, and a task gives it none.",
+        f"Declare {pin.name} in VAR, or as a global variable.",
+    )
+
+
+def task_twice(unit: typed.Unit, task: str) -> Words:
+    return Words("name-twice", f"{unit.name} has two tasks {task}.", "Give one of the two another name.")
+
+
+def interval_of_nothing() -> Words:
+    return Words("out-of-range", "An interval is longer than nothing.", "Write one such as T#10ms.")
+
+
+def missing_interval(name: str) -> Words:
+    return Words(
+        "missing-interval",
+        f"The task {name} never runs: it has neither INTERVAL nor SINGLE.",
+        "Write INTERVAL := T#10ms.",
+    )
+
+
+def program_never_runs(unit: typed.Unit, found: tuple[syntax.Configuration, syntax.Task] | None) -> Words:
+    return Words("no-task", f"The program {unit.name} is in no task, so it never runs.", _task_for(unit, found))
+
+
+def _task_for(unit: typed.Unit, found: tuple[syntax.Configuration, syntax.Task] | None) -> str:
+    """What to write so that a program runs: in a task that there is, or with one of its own."""
+    instance = f"{unit.name.lower()}_1"
+    if found is not None:
+        configuration, task = found
+        return f"Write PROGRAM {instance} WITH {task.name} : {unit.name}; in CONFIGURATION {configuration.name}."
+    return (
+        f"Write, in a file of its own: CONFIGURATION Plant TASK main (INTERVAL := T#100ms, PRIORITY := 1); "
+        f"PROGRAM {instance} WITH main : {unit.name}; END_CONFIGURATION"
+    )

@@ -1,0 +1,27 @@
+"""What is said of the text of a configuration."""
+
+from __future__ import annotations
+
+from upright_block.language.findings import Words
+
+
+def no_name() -> Words:
+    return Words("missing-name", "CONFIGURATION has no name.", "Write CONFIGURATION name.")
+
+
+def no_place(shown: str) -> Words:
+    return Words(
+        "unexpected", f"{shown} has no place in a configuration.", "It holds RESOURCE, VAR_GLOBAL, TASK and PROGRAM."
+    )
+
+
+def unknown_key_of_task(name: str) -> Words:
+    return Words("unknown-name", f"A task has no {name}.", "It has INTERVAL, SINGLE and PRIORITY.")
+
+
+def pins_of_program() -> Words:
+    return Words(
+        "not-supported",
+        "Pins of a program are not connected here by this version.",
+        "Connect them in the program, by global variables.",
+    )

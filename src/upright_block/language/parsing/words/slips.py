@@ -1,0 +1,13 @@
+"""What is said of slips of the hand."""
+
+from __future__ import annotations
+
+from upright_block.language.findings import Words
+
+
+def split_keyword(written: str, meant: str) -> Words:
+    return Words("misspelt-keyword", f"{written} is one word.", f"Write {meant}.")
+
+
+def split_literal(written: str, joined: str) -> Words:
+    return Words("split-literal", f"{written} has a space in it.", f"Write {joined}.")
