@@ -56,3 +56,11 @@ def value_of(expression: str, type_: str, variables: str = "") -> bool | int | f
     trace = machine.run(1)
     assert trace.fault is None, trace.fault
     return machine.read("r")
+
+
+def write_files(folder: Path, files: dict[str, str]) -> None:
+    """Write files below a folder; a manifest too, where there is none among them."""
+    for path, text in ({"upright.toml": ""} | files).items():
+        target = folder / path
+        target.parent.mkdir(parents=True, exist_ok=True)
+        target.write_text(text, encoding="utf-8")

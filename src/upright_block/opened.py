@@ -11,7 +11,7 @@ from upright_block.errors import NotRunnable, UnknownName
 from upright_block.language.allowing import Settled, settle
 from upright_block.language.literals import Value
 from upright_block.language.names import did_you_mean, listed
-from upright_block.library import Library, find_root, load_library
+from upright_block.library import Library, find_root, load_library, unread_files
 
 if TYPE_CHECKING:
     from upright_block.cases.plan import ReadyCase
@@ -80,7 +80,7 @@ class OpenLibrary:
     @cached_property
     def _settled(self) -> Settled:
         suite, manifest = self._suite, self._library.manifest
-        found = [*self._library.findings, *suite.findings]
+        found = [*self._library.findings, *suite.findings, *unread_files(self._library.files)]
         return settle(found, [manifest.source, *self.sources, *suite.sources], manifest.policy)
 
     @property

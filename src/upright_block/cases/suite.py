@@ -45,13 +45,15 @@ def load_suite(library: Library) -> Suite:
     """Read all case files of a library. Mistakes become findings; a case with one is not run."""
     findings = Findings()
     loader = _Loader(library, findings)
-    folder = library.manifest.cases
-    paths = library.files.below(folder, (".toml",), findings)
+    paths: dict[Path, Path] = {}
+    for folder in library.manifest.folders["cases"]:
+        for path in library.files.below(folder, (".toml",), findings):
+            paths.setdefault(path, path.relative_to(library.root / folder))
     sources: list[Source] = []
     unread = 0
-    for path in paths:
+    for path, relative in paths.items():
         source = library.files.source(path, findings)
-        stem = path.relative_to(library.root / folder).with_suffix("").as_posix()
+        stem = relative.with_suffix("").as_posix()
         file = None if source is None else read_case_file(source, path, stem, library.files, findings)
         unread += file is None
         if source is not None:
@@ -127,7 +129,8 @@ class _Loader:
         if kind == "configuration":
             configurations = self.library.scope.configurations
             return configurations.get(name.upper()), [unit.name for unit in configurations.values()]
-        known = [u.name for u in self.library.units if kind == "block" or u.kind == "PROGRAM"]
+        every = self.library.scope.units.values()
+        known = [u.name for u in every if not u.is_standard and (kind == "block" or u.kind == "PROGRAM")]
         return self.library.find(name), known
 
     def _interval(self, file: CaseFile, unit: Unit) -> int | None:

@@ -21,6 +21,7 @@ WARNINGS = frozenset(
         "never-runs",
         "no-task",
         "result-never-set",
+        "unread-file",
         "unused-allowance",
     }
 )

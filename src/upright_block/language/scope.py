@@ -45,6 +45,7 @@ class NamedType:
 class NamedValues:
     """An enumeration, and where its bare names are known: in a namespace, or in the unit that it is written in."""
 
+    source: Source
     enumeration: Enumeration
     namespace: str
     unit: Unit | None
@@ -54,18 +55,26 @@ class NamedValues:
 class Scope:
     """All names of the library, in upper case. Standard units appear as they are first used.
 
-    ``values`` holds the enumerations that have a value of a name.
+    ``values`` holds the enumerations that have a value of a name. ``rigs`` are the sources that are there for cases
+    alone: what they declare is seen by each other and by nothing else.
     """
 
     standard: Standard
+    rigs: set[Source] = fresh(default_factory=set)
     units: dict[str, Unit] = fresh(default_factory=dict)
     types: dict[str, NamedType] = fresh(default_factory=dict)
     values: dict[str, list[NamedValues]] = fresh(default_factory=dict)
     configurations: dict[str, Unit] = fresh(default_factory=dict)
     globals: Structure = fresh(default_factory=lambda: Structure("global variables", Source("", ""), is_globals=True))
 
-    def known_names(self) -> Iterator[str]:
-        """Every name that a type or a callee may have, for suggestions."""
-        yield from (unit.full_name for unit in self.units.values() if not unit.is_standard)
-        yield from (named.syntax.home.full(named.name) for named in self.types.values())
+    def is_seen(self, home: Source | None, source: Source | None) -> bool:
+        """Whether what ``home`` declares may be named in ``source``; without one, from outside."""
+        return home not in self.rigs or source is None or source in self.rigs
+
+    def known_names(self, source: Source | None = None) -> Iterator[str]:
+        """Every name that a type or a callee may have in ``source``, for suggestions."""
+        own = (unit for unit in self.units.values() if not unit.is_standard)
+        yield from (unit.full_name for unit in own if self.is_seen(unit.source, source))
+        types = (named for named in self.types.values() if self.is_seen(named.source, source))
+        yield from (named.syntax.home.full(named.name) for named in types)
         yield from sorted(self.standard.names)

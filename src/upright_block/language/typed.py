@@ -34,7 +34,7 @@ class Variable:
 
     ``is_folded`` says that the value of this constant went into something decided before the run,
     such as a CASE label or another initial value. ``shared`` is the global that an external one is.
-    ``has_initial`` says that an initial value is written in its declaration.
+    ``has_initial`` says that an initial value is written in its declaration. ``source`` is that of a global variable.
     """
 
     name: str
@@ -50,6 +50,7 @@ class Variable:
     shared: Variable | None = None
     access: Access = "PROTECTED"
     has_initial: bool = False
+    source: Source | None = None
 
     @property
     def key(self) -> str:

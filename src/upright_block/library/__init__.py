@@ -1,6 +1,6 @@
 """The project on disk."""
 
-from upright_block.library.files import FileProblem, Files
+from upright_block.library.files import FileProblem, Files, unread_files
 from upright_block.library.library import Library, load_library
 from upright_block.library.manifest import LibraryProblem, Manifest, find_root
 from upright_block.library.toml import Origin, Toml, TomlProblem, read_toml
@@ -17,4 +17,5 @@ __all__ = [
     "find_root",
     "load_library",
     "read_toml",
+    "unread_files",
 ]

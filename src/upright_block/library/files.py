@@ -12,6 +12,8 @@ from upright_block.language.findings import Finding, Findings
 from upright_block.language.limits import MOST_FILE
 from upright_block.language.source import Source
 
+_ROOTS = ("upright.toml", "pyvenv.cfg")
+"""Files whose folder is something of its own."""
 _CARRIAGE_RETURN = re.compile(r"\r(?!\n)")
 
 
@@ -30,6 +32,7 @@ class Files:
     def __init__(self, root: Path, also: Sequence[Path] = ()) -> None:
         self.root = root
         self._allowed = [os.path.realpath(folder) for folder in (root, *also)]
+        self._asked_for: set[str] = set()
 
     def shown(self, path: Path) -> str:
         """A path as messages show it: relative to the library, with forward slashes."""
@@ -45,8 +48,17 @@ class Files:
         Hidden ones are left out. What cannot be looked into becomes a finding. A folder that is reached
         twice, by links, is read once.
         """
-        start = self.root / folder
-        wanted = tuple(suffixes)
+        return sorted(self._walk(self.root / folder, tuple(suffixes), findings, whole=True))
+
+    def unread(self, suffixes: Iterable[str]) -> list[Path]:
+        """The files of the library with one of these endings that nobody asked for, in the order of their paths.
+
+        Another library inside of this one, and an environment of Python, are passed over.
+        """
+        found = self._walk(self.root, tuple(suffixes), Findings(), whole=False)
+        return sorted(path for path in found if os.path.realpath(path) not in self._asked_for)
+
+    def _walk(self, start: Path, wanted: tuple[str, ...], findings: Findings, whole: bool) -> list[Path]:
         found: list[Path] = []
         waiting = [start] if os.path.lexists(start) else []
         seen: set[str] = set()
@@ -58,7 +70,10 @@ class Files:
                 if real in seen:
                     continue
                 seen.add(real)
-                with os.scandir(current) as entries:
+                with os.scandir(current) as listing:
+                    entries = list(listing)
+                    if not whole and current != start and any(entry.name in _ROOTS for entry in entries):
+                        continue
                     for entry in entries:
                         if entry.name.startswith((".", "~$")):
                             continue
@@ -77,7 +92,7 @@ class Files:
                 )
             except FileProblem as problem:
                 self._report(findings, current, problem)
-        return sorted(found)
+        return found
 
     def read(self, path: Path) -> Source:
         """The text of a file.
@@ -85,7 +100,7 @@ class Files:
         Raises:
             FileProblem: it lies outside, is no file, is too large, or is not UTF-8 text.
         """
-        self._inside(path)
+        self._asked_for.add(self._inside(path))
         try:
             with open(os.open(path, os.O_RDONLY | getattr(os, "O_NONBLOCK", 0)), "rb") as file:
                 if not stat.S_ISREG(os.fstat(file.fileno()).st_mode):
@@ -119,7 +134,8 @@ class Files:
             self._report(findings, path, problem)
             return None
 
-    def _inside(self, path: Path) -> None:
+    def _inside(self, path: Path) -> str:
+        """The real path of a file that may be read."""
         try:
             real = os.path.realpath(path)
         except ValueError:
@@ -132,6 +148,7 @@ class Files:
                 f"{self.shown(path)} leads out of the library; nothing outside is read.",
                 "Move what it leads to into the library, or allow its folder in the call: --also DIR.",
             )
+        return real
 
     def _report(self, findings: Findings, path: Path, problem: FileProblem) -> None:
         findings.add(Finding(problem.name, Source(self.shown(path), ""), 0, 0, str(problem), problem.way_out))
@@ -141,3 +158,28 @@ def _reason(problem: Exception) -> str:
     text = problem.strerror if isinstance(problem, OSError) else str(problem)
     text = text or str(problem)
     return text[:1].lower() + text[1:]
+
+
+_KINDS = {
+    ".st": "blocks, programs or cases/rigs",
+    ".csv": "tags, wiring or cases",
+    ".xlsx": "tags, wiring or cases",
+    ".toml": "cases",
+}
+"""The kinds of files that a library is made of, and the folders that they belong to."""
+
+
+def unread_files(files: Files) -> list[Finding]:
+    """A finding for each file of a kind that a library is made of, in a place where nothing reads it."""
+    found = [path for path in files.unread(_KINDS) if path.suffix.lower() != ".toml" or path.parent != files.root]
+    return [
+        Finding(
+            "unread-file",
+            Source(files.shown(path), ""),
+            0,
+            0,
+            f"Nothing reads this {path.suffix.lower()} file here.",
+            f"Move it to {_KINDS[path.suffix.lower()]}, name its folder in upright.toml, or remove it.",
+        )
+        for path in found
+    ]

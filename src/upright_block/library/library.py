@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
+from collections.abc import Set as AbstractSet
 from pathlib import Path
 
 from upright_block.language.checking import check_program, named_unit
@@ -29,8 +30,9 @@ class Library:
 
     @property
     def units(self) -> list[Unit]:
-        """The units of the library itself, by file and place."""
-        own = [unit for unit in self.scope.units.values() if not unit.is_standard]
+        """The units of the library itself, by file and place; those of rigs are none of them."""
+        every = self.scope.units.values()
+        own = [unit for unit in every if not unit.is_standard and unit.source not in self.scope.rigs]
         return sorted(own, key=lambda unit: (unit.source.path, unit.syntax.start))
 
     def find(self, name: str) -> Unit | None:
@@ -47,8 +49,19 @@ def load_library(root: Path, also: Sequence[Path] = ()) -> Library:
     files = Files(root, also)
     manifest = read_manifest(files)
     findings = Findings()
-    read = [files.source(path, findings) for path in files.below(manifest.blocks, (".st",), findings)]
-    sources = tuple(source for source in read if source is not None)
-    scope = Scope(STANDARD)
+    folders = manifest.folders
+    rigs = _sources([f"{folder}/rigs" for folder in folders["cases"]], files, findings)
+    own = _sources((*folders["blocks"], *folders["programs"]), files, findings, {source.path for source in rigs})
+    scope = Scope(STANDARD, set(rigs))
+    sources = (*own, *rigs)
     check_program(sources, scope, findings)
     return Library(root, manifest, files, sources, scope, tuple(findings.in_order()))
+
+
+def _sources(
+    folders: Iterable[str], files: Files, findings: Findings, known: AbstractSet[str] = frozenset()
+) -> list[Source]:
+    """The sources of some folders, each read once; those that are known are left out."""
+    paths = dict.fromkeys(path for folder in folders for path in files.below(folder, (".st",), findings))
+    read = [files.source(path, findings) for path in paths if files.shown(path) not in known]
+    return [source for source in read if source is not None]

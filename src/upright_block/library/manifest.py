@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from pathlib import Path
 
 from upright_block.errors import UprightError
@@ -15,7 +16,7 @@ from upright_block.library.toml import Toml, TomlProblem, read_toml
 
 FILE_NAME = "upright.toml"
 _TEXTS = {"name": "library", "version": "0.0.0"}
-_FOLDERS = {"blocks": "blocks", "cases": "cases"}
+_FOLDERS = ("blocks", "programs", "tags", "wiring", "cases")
 _CHOICES = {"overflow": ("wrap", "fault")}
 
 
@@ -25,7 +26,7 @@ class LibraryProblem(UprightError):
 
 @record
 class Manifest:
-    """``blocks`` and ``cases`` are folders relative to the one that holds the manifest.
+    """``folders`` are those of each part of a library, relative to the one that holds the manifest.
 
     ``overflow`` says what an integer does that leaves its type: ``wrap`` or ``fault``. ``policy`` is what it says of
     findings.
@@ -33,8 +34,7 @@ class Manifest:
 
     name: str
     version: str
-    blocks: str
-    cases: str
+    folders: Mapping[str, tuple[str, ...]]
     overflow: str
     policy: Policy
     source: Source
@@ -75,8 +75,9 @@ def read_manifest(files: Files) -> Manifest:
     except TomlProblem as problem:
         place = f"{FILE_NAME}:{source.line(problem.start)}"
         raise LibraryProblem(f"{place} is not valid TOML: {problem}.", 'Write each line as name = "text".') from None
-    known = _TEXTS | _FOLDERS | {key: choices[0] for key, choices in _CHOICES.items()}
+    known = _TEXTS | {key: choices[0] for key, choices in _CHOICES.items()}
     values: dict[str, str] = {}
+    folders: dict[str, tuple[str, ...]] = {part: (part,) for part in _FOLDERS}
     reader = _PolicyReader(source)
     for key, entry in content.items():
         place = f"{FILE_NAME}:{source.line(entry.key_start)}"
@@ -86,8 +87,12 @@ def read_manifest(files: Files) -> Manifest:
         if key == "allow":
             reader.allow(entry)
             continue
+        if key in _FOLDERS:
+            folders[key] = _folders(key, entry, files, place)
+            continue
         if key not in known:
-            hint = did_you_mean(key, known) or f"Its keys are {', '.join((*known, 'levels', 'allow'))}."
+            keys = (*known, *_FOLDERS, "levels", "allow")
+            hint = did_you_mean(key, keys) or f"Its keys are {', '.join(keys)}."
             raise LibraryProblem(f"{place} has a key {key}, which is not known.", hint)
         if not isinstance(entry.value, str):
             raise LibraryProblem(f"{key} in {place} is not a text.", f'Write {key} = "...".')
@@ -95,10 +100,19 @@ def read_manifest(files: Files) -> Manifest:
         if choices and entry.value not in choices:
             hint = f"Write {' or '.join(repr(c) for c in choices)}."
             raise LibraryProblem(f"{key} in {place} is {entry.value!r}.", hint)
-        if key in _FOLDERS and not (files.root / entry.value).is_dir():
-            raise LibraryProblem(f"{place}: there is no folder {entry.value}.", "Correct the name, or make the folder.")
         values[key] = entry.value
-    return Manifest(**(known | values), policy=reader.policy(), source=source)
+    return Manifest(**(known | values), folders=folders, policy=reader.policy(), source=source)
+
+
+def _folders(key: str, entry: Toml, files: Files, place: str) -> tuple[str, ...]:
+    """``tags = "points"`` or ``tags = ["points", "drives"]``"""
+    listed = [item.value for item in entry.value] if isinstance(entry.value, list) else [entry.value]
+    if not listed or not all(isinstance(folder, str) for folder in listed):
+        raise LibraryProblem(f"{key} in {place} names no folder.", f'Write {key} = "...", or {key} = ["...", "..."].')
+    for folder in listed:
+        if not (files.root / folder).is_dir():
+            raise LibraryProblem(f"{place}: there is no folder {folder}.", "Correct the name, or make the folder.")
+    return tuple(listed)
 
 
 class _PolicyReader:

@@ -59,7 +59,7 @@ class CallChecker(StandardChecker):
             return self._call_of(node, qualified)
         if not name and not self._leads_from_variable(callee):
             shown = self.text(callee)
-            raise self.unknown(shown, callee, words.unknown_callee(shown), self.scope.known_names())
+            raise self.unknown(shown, callee, words.unknown_callee(shown), self.scope.known_names(self.source))
         if not name or self.declares(name):
             type_ = self.place(callee).type
             if isinstance(type_, typed.Unit):
@@ -84,7 +84,9 @@ class CallChecker(StandardChecker):
         self._no_conversion(node, callee)
         if name in words.OF_OTHER_LANGUAGES:
             raise self.problem(callee, words.function_of_other_language(callee.name))
-        raise self.unknown(callee.name, callee, words.unknown_function(callee.name), self.scope.known_names())
+        raise self.unknown(
+            callee.name, callee, words.unknown_function(callee.name), self.scope.known_names(self.source)
+        )
 
     def _hidden_function(self, name: str) -> str:
         """The function that a variable of this name hides, if it does."""

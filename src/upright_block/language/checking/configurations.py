@@ -46,7 +46,7 @@ def _check_programs(node: syntax.Configuration, unit: typed.Unit, checker: TypeC
             )
         kind = checker.find_unit(program.type.name.upper())
         if kind is None or kind.kind != "PROGRAM":
-            known = [u.name for u in checker.scope.units.values() if u.kind == "PROGRAM"]
+            known = checker.unit_names("PROGRAM")
             refused = words.no_program(kind) if kind else words.unknown_program(program.type.name)
             checker.unknown(program.type.name, program.type, refused, known)
         elif kind.section("in_out"):

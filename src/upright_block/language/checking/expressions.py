@@ -238,7 +238,7 @@ class ExpressionChecker(OperatorChecker):
 
     def _enumerations_with(self, name: str) -> list[Enumeration]:
         """The enumerations with a value of this name: those of the unit, else of the nearest namespace that has one."""
-        found = self.scope.values.get(name, [])
+        found = [v for v in self.scope.values.get(name, ()) if self.scope.is_seen(v.source, self.source)]
         mine = {self.unit, *(self.holder.ancestors if self.holder else ())}
         own = [values.enumeration for values in found if values.unit in mine]
         if own or not found:

@@ -44,8 +44,7 @@ def inherit(unit: typed.Unit, checker: TypeChecker) -> None:
 def _named(node: syntax.TypeName, checker: TypeChecker, keyword: str, kinds: tuple[str, ...]) -> typed.Unit | None:
     found = checker.find_unit(node.name.upper())
     if found is None:
-        known = [u.name for u in checker.scope.units.values() if u.kind in kinds]
-        checker.unknown(node.name, node, words.unknown_base(kinds, node.name), known)
+        checker.unknown(node.name, node, words.unknown_base(kinds, node.name), checker.unit_names(*kinds))
         return None
     if found.kind not in kinds:
         wanted = " or ".join(kinds) or "nothing"

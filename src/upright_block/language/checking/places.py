@@ -70,7 +70,7 @@ class PlaceChecker(Reporter):
     def declares(self, name: str) -> bool:
         """Whether a name in upper case is that of a variable here."""
         held = self.holder is not None and name in self.holder.variables
-        return held or name in self.unit.variables or name in self.scope.globals.variables
+        return held or name in self.unit.variables or self.find_global(name) is not None
 
     def _root(self, node: syntax.Name) -> typed.Place:
         key, holder = node.name.upper(), self.holder
@@ -96,7 +96,7 @@ class PlaceChecker(Reporter):
         found = self.unit.variables.get(key)
         if found is None and self.unit.result is not None and key == self.unit.name.upper():
             found = self.unit.result
-        found = found or self.scope.globals.variables.get(key)
+        found = found or self.find_global(key)
         if found is not None:
             return self._known(found)
         raise self._no_variable(node)
@@ -123,9 +123,9 @@ class PlaceChecker(Reporter):
             return self.problem(node, words.undeclared_after_case(node.name, self.unit_shown))
         names = [v.name for v in self.unit.variables.values()]
         names += [v.name for v in self.holder.variables.values()] if self.holder else []
-        names += [v.name for v in self.scope.globals.variables.values()]
+        names += self.global_names()
         for key, (values, *_) in self.scope.values.items():
-            if values.unit in (None, self.unit, self.unit.owner):
+            if values.unit in (None, self.unit, self.unit.owner) and self.scope.is_seen(values.source, self.source):
                 names.append(values.enumeration.members[key][0])
         return self.unknown(node.name, node, words.undeclared(node.name, self.unit_shown), names)
 

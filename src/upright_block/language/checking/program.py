@@ -35,7 +35,8 @@ _SECTIONS: dict[str, typed.Section] = {
 def check_program(sources: Iterable[Source], scope: Scope, findings: Findings) -> None:
     """Read and check all ``sources`` into ``scope``. Every mistake becomes a finding; nothing is raised.
 
-    Units that a mistake reaches, in themselves or in a unit that they use, are marked as broken.
+    Units that a mistake reaches, in themselves or in a unit that they use, are marked as broken. Those of the sources
+    that are `Scope.rigs` are there for cases alone.
     """
     declared: list[typed.Unit] = []
     configurations: list[tuple[Source, syntax.Configuration]] = []
@@ -71,7 +72,8 @@ def check_program(sources: Iterable[Source], scope: Scope, findings: Findings) -
             _check_body(part, scope, findings)
     for source, written in configurations:
         _configuration(written, source, scope, findings)
-    find_idle(declared, [written for _, written in configurations], findings)
+    own = [written for source, written in configurations if source not in scope.rigs]
+    find_idle([unit for unit in declared if unit.source not in scope.rigs], own, findings)
     bind_overrides(declared)
     find_recursion(scope, findings)
     spread_broken(scope)
@@ -132,8 +134,10 @@ def _globals(source: Source, section: syntax.VariableSection, scope: Scope, find
     constant = "CONSTANT" in section.qualifiers
     for declaration in section.declarations:
         key = declaration.name.upper()
-        if key in scope.globals.variables:
-            checker.report(declaration, words.global_twice(declaration.name))
+        other = scope.globals.variables.get(key)
+        if other is not None:
+            first = first_declared(other.source or source, other, other.name)
+            checker.report(declaration, words.global_twice(declaration.name), first)
             continue
         type_ = checker.type_of(declaration.type)
         initial = checker.declared_initial(declaration, type_, constant)
@@ -147,6 +151,7 @@ def _globals(source: Source, section: syntax.VariableSection, scope: Scope, find
             declaration.start,
             declaration.end,
             address=declaration.address,
+            source=source,
         )
 
 
@@ -303,10 +308,9 @@ def _edge(unit: typed.Unit, node: syntax.Declaration, variable: typed.Variable, 
 
 def _external(node: syntax.Declaration, type_: Type, checker: TypeChecker) -> typed.Variable | None:
     """The global variable that an external one is (6.5.2.3)."""
-    shared = checker.scope.globals.variables.get(node.name.upper())
+    shared = checker.find_global(node.name.upper())
     if shared is None:
-        names = [v.name for v in checker.scope.globals.variables.values()]
-        checker.unknown(node.name, node, words.unknown_global(node.name), names)
+        checker.unknown(node.name, node, words.unknown_global(node.name), checker.global_names())
     elif shared.type is not type_ and BROKEN not in (shared.type, type_):
         checker.report(node.type, words.other_type_than_global(node.name, type_, shared))
     return shared

@@ -8,7 +8,7 @@ from upright_block.language.catalogue import stops
 from upright_block.language.findings import Findings, HasPlace, Related, Words
 from upright_block.language.scope import NamedType, Scope
 from upright_block.language.syntax import NOWHERE
-from upright_block.language.typed import Unit
+from upright_block.language.typed import Unit, Variable
 
 FindUnit = Callable[[str], Unit | None]
 
@@ -31,12 +31,29 @@ class Reporter:
         """The unit that a name in upper case stands for in the unit at hand."""
         home = self.unit.syntax.home
         keys = [name] if home is NOWHERE else home.keys(name)
-        return next((found for key in keys if (found := self._find_unit(key))), None)
+        found = (found for key in keys if (found := self._find_unit(key)))
+        return next((unit for unit in found if self.scope.is_seen(unit.source, self.source)), None)
+
+    def unit_names(self, *kinds: str) -> list[str]:
+        """The names of the units of some kinds that the unit at hand may use."""
+        every = self.scope.units.values()
+        return [u.name for u in every if u.kind in kinds and self.scope.is_seen(u.source, self.source)]
 
     def find_type(self, name: str) -> NamedType | None:
         """The type of the library that a name in upper case stands for in the unit at hand."""
         types = {} if self.unit.is_standard else self.scope.types
-        return next((types[key] for key in self.unit.syntax.home.keys(name) if key in types), None)
+        found = (types[key] for key in self.unit.syntax.home.keys(name) if key in types)
+        return next((named for named in found if self.scope.is_seen(named.source, self.source)), None)
+
+    def find_global(self, name: str) -> Variable | None:
+        """The global variable that a name in upper case stands for in the unit at hand."""
+        found = self.scope.globals.variables.get(name)
+        return found if found is not None and self.scope.is_seen(found.source, self.source) else None
+
+    def global_names(self) -> list[str]:
+        """The names of the global variables that the unit at hand may use."""
+        every = self.scope.globals.variables.values()
+        return [v.name for v in every if not v.is_hidden and self.scope.is_seen(v.source, self.source)]
 
     def report(self, node: HasPlace, words: Words, *related: Related) -> None:
         """Record a finding at a node."""

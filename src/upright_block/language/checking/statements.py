@@ -155,7 +155,7 @@ class StatementChecker(CallChecker):
                 return typed.Evaluate(self._origin(node), self.call_function(call, unit))
             if unit is not None:
                 raise self.block_called(call.callee, unit)
-            names = chain((v.name for v in self.unit.variables.values()), self.scope.known_names())
+            names = chain((v.name for v in self.unit.variables.values()), self.scope.known_names(self.source))
             raise self.unknown(call.callee.name, call.callee, words.unknown_callee(call.callee.name), names)
         place = self.place(call.callee)
         block = place.type

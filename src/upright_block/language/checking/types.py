@@ -78,7 +78,9 @@ class TypeChecker(StatementChecker):
             raise self.problem(node, words.void())
         if name.startswith("ANY") and name.partition("_")[0] == "ANY":
             raise self.problem(node, words.generic_type(node.name))
-        raise self.unknown(node.name, node, words.unknown_type(node.name), chain(ELEMENTARY, self.scope.known_names()))
+        raise self.unknown(
+            node.name, node, words.unknown_type(node.name), chain(ELEMENTARY, self.scope.known_names(self.source))
+        )
 
     def named_type(self, named: NamedType, node: syntax.Node) -> Type:
         """The type that a name stands for; it is read when it is first used."""
@@ -191,7 +193,7 @@ class TypeChecker(StatementChecker):
         name = self.declaring or f"({', '.join(name for name, _ in members.values())})"
         made = Enumeration(name, "enumeration", base.bits, base, members, node.base is not None)
         home = self.unit if self.unit.key in self.scope.units or self.unit.owner else None
-        values = NamedValues(made, self.unit.syntax.home.namespace, None if self.declaring else home)
+        values = NamedValues(self.source, made, self.unit.syntax.home.namespace, None if self.declaring else home)
         for key in members:
             self.scope.values.setdefault(key, []).append(values)
         return made
