@@ -11,9 +11,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from upright_block.cases.table import Table, csv_table, inline_table
 from upright_block.language.source import Source
 from upright_block.library import Origin, Toml, TomlProblem, read_toml
+from upright_block.library.table import Table, csv_table, inline_table
 
 
 def texts(table: Table) -> list[list[str]]:

@@ -8,13 +8,13 @@ from datetime import date
 from pathlib import Path
 
 from upright_block.cases.cells import parse_span
-from upright_block.cases.table import Table, csv_table, inline_table
 from upright_block.cases.words import casefile as words
 from upright_block.language.findings import Finding, Findings, Words
 from upright_block.language.literals import LiteralProblem, parse_date_and_time
 from upright_block.language.nodes import record
 from upright_block.language.source import Source
 from upright_block.library import FileProblem, Files, Origin, Toml, TomlProblem, read_toml
+from upright_block.library.table import Table, csv_table, inline_table
 
 SUBJECTS = ("block", "program", "configuration")
 """The keys that say what a case file is for."""

@@ -9,7 +9,6 @@ from collections.abc import Iterator
 from upright_block.cases.casefile import Case, CaseFile, Given
 from upright_block.cases.cells import cell_text, parse_check, parse_span, parse_value, simple_span
 from upright_block.cases.plan import Drive, Expectations, Plan, ReadyCase
-from upright_block.cases.table import ROLES, TIME_HEADS, Cell, Table
 from upright_block.cases.words import planning as words
 from upright_block.language.catalogue import stops
 from upright_block.language.findings import Findings, HasPlace, Related, Words
@@ -20,6 +19,7 @@ from upright_block.language.source import Source
 from upright_block.language.typed import Compound, Unit
 from upright_block.language.types import Array, Elementary, Enumeration, String, Type
 from upright_block.library import Toml
+from upright_block.library.table import ROLES, TIME_HEADS, Cell, Table
 from upright_block.machine.clock import CLOCK_START, LAST_MOMENT
 from upright_block.machine.events import MOST_FORCES
 

@@ -15,7 +15,7 @@ from itertools import groupby
 from upright_block.language.literals import Value
 from upright_block.language.nodes import record
 from upright_block.language.typed import Compound, Constant, Element, Initial, Unit, Variable, default_of
-from upright_block.language.types import STRING_HEAD, UDINT, Array, Elementary, OpenArray, String, Type
+from upright_block.language.types import STRING_HEAD, UDINT, Array, Elementary, OpenArray, String, Swapped, Type
 
 FORCES = 128
 """Where the forces of a run begin; the header of the driver lies before them."""
@@ -32,7 +32,7 @@ def code(type_: Elementary) -> str:
     if type_.family == "real":
         return "<f" if type_.bits == 32 else "<d"
     letter = _INTEGER_CODES[type_.bits]
-    return "<" + (letter if type_.is_signed else letter.upper())
+    return (">" if isinstance(type_, Swapped) else "<") + (letter if type_.is_signed else letter.upper())
 
 
 def encoding(type_: String) -> str:

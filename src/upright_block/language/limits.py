@@ -18,3 +18,5 @@ MOST_SCANS = 20_000_000
 """Scans of one case."""
 MOST_COLUMNS = 1_000
 """Columns of one table."""
+MOST_POINT_BYTES = 1 << 20
+"""Bytes of the points of one area."""

@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator
 
 from upright_block.language import syntax
 from upright_block.language.nodes import fresh, record, state
+from upright_block.language.points import Points
 from upright_block.language.signatures import StandardFunction
 from upright_block.language.source import Source
 from upright_block.language.typed import Initial, Structure, Unit
@@ -65,7 +66,12 @@ class Scope:
     types: dict[str, NamedType] = fresh(default_factory=dict)
     values: dict[str, list[NamedValues]] = fresh(default_factory=dict)
     configurations: dict[str, Unit] = fresh(default_factory=dict)
-    globals: Structure = fresh(default_factory=lambda: Structure("global variables", Source("", ""), is_globals=True))
+    points: Points = fresh(default_factory=Points)
+
+    @property
+    def globals(self) -> Structure:
+        """All global variables."""
+        return self.points.globals
 
     def is_seen(self, home: Source | None, source: Source | None) -> bool:
         """Whether what ``home`` declares may be named in ``source``; without one, from outside."""

@@ -10,6 +10,7 @@ from upright_block.language.literals import LiteralProblem, Value, parse_integer
 from upright_block.language.names import did_you_mean, listed
 from upright_block.language.nodes import record
 from upright_block.language.parsing import parse_expression
+from upright_block.language.points import Points
 from upright_block.language.source import Source
 from upright_block.language.typed import Compound, Constant, Element, Member, Structure, Unit, Variable, closure
 from upright_block.language.types import DINT, PARTS, Array, Elementary, String, Type
@@ -40,8 +41,8 @@ class Signal:
 
     @property
     def is_driven(self) -> bool:
-        """Whether a column of it drives: an input of the unit, or a part of one."""
-        return self.root.section == "input"
+        """Whether a column of it drives: an input of the unit, a part of one, or an input point."""
+        return self.root.section == "input" or self.root.name == "%I"
 
     @property
     def place(self) -> tuple[Variable | tuple[int, ...], ...]:
@@ -93,6 +94,9 @@ class NoSignal(Exception):
     def words(self, near: Callable[[str, Iterable[str]], str] = did_you_mean) -> Words:
         """What is wrong, and the way out; ``near`` offers a name that is nearly right."""
         owner, name = self.owner, self.name.strip(". ")
+        if name.startswith("%"):
+            message = f"Nothing that {owner.name} uses is at {name}."
+            return Words("no-such-point", message, "Name a point that its text or a tag names.")
         if isinstance(owner, Compound) and not name.startswith("["):
             known = [v.name for v in owner.variables.values() if not v.is_hidden]
             way_out = near(self.name, known) or f"It has {listed(known)}."
@@ -153,6 +157,8 @@ class _Finder:
                 return self.element(node)
             case syntax.Part():
                 return self.part(node)
+            case syntax.DirectAddress():
+                return self.point(node)
         raise NoSignal(self.path, node.start, self.unit, self.path[node.start :])
 
     def named(self, node: syntax.Name) -> Signal:
@@ -179,6 +185,17 @@ class _Finder:
         if variable.section == "global":
             return Signal(path, variable, variable, (), variable.type)
         return Signal(path, base.root, variable, (*base.steps, Member(owner, variable)), variable.type)
+
+    def point(self, node: syntax.DirectAddress) -> Signal:
+        """A point that something in the library names."""
+        shared = globals_of(self.unit)
+        points: Points | None = shared.kept.get("points") if shared else None
+        point = points.point(node.address) if points else None
+        if points is None or point is None or not points.has(point):
+            raise NoSignal(self.path, node.start, self.unit, self.path[node.start : node.end])
+        area = points.areas[point.area]
+        path = self.path[node.start : node.end].upper()
+        return Signal(path, area, area, (), points.type_of(point), point.start)
 
     def element(self, node: syntax.Index) -> Signal:
         base = self.led_to(node.base)

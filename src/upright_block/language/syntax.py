@@ -6,6 +6,7 @@
 
 from __future__ import annotations
 
+from upright_block.language.addresses import Address
 from upright_block.language.nodes import node
 
 
@@ -72,6 +73,13 @@ class Dereference(Expression):
     """``base^``"""
 
     base: Expression
+
+
+@node
+class DirectAddress(Expression):
+    """``%IX0.3`` in place of a variable (6.5.5.2)."""
+
+    address: Address
 
 
 @node

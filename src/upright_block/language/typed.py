@@ -59,7 +59,7 @@ class Variable:
     @property
     def is_hidden(self) -> bool:
         """Whether no text can name it, since it was made on the way."""
-        return ":" in self.name
+        return ":" in self.name or self.name.startswith("%")
 
     @property
     def is_code(self) -> bool:

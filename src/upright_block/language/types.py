@@ -110,6 +110,11 @@ class Subrange(Elementary):
 
 
 @node
+class Swapped(Elementary):
+    """A bit string whose bytes stand in memory with the highest first."""
+
+
+@node
 class Enumeration(Elementary):
     """Named values (6.4.4.2, 6.4.4.3). ``key`` of ``members`` is a name in upper case.
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from upright_block.cases.plan import Drive
-from upright_block.cases.table import TIME_HEADS, Cell
 from upright_block.language import typed
 from upright_block.language.findings import Words
 from upright_block.language.limits import MOST_COLUMNS, MOST_SCANS
@@ -11,6 +10,7 @@ from upright_block.language.literals import LiteralProblem, Value, shown, shown_
 from upright_block.language.signals import Signal
 from upright_block.language.typed import Compound
 from upright_block.language.types import Array, Enumeration, Type
+from upright_block.library.table import TIME_HEADS, Cell
 from upright_block.machine.events import MOST_FORCES
 
 

@@ -21,6 +21,7 @@ from upright_block.language.literals import (
     parse_text,
     parse_typed,
 )
+from upright_block.language.points import TYPES
 from upright_block.language.scope import NamedType
 from upright_block.language.types import BOOL, NULL, Elementary, Enumeration, Reference, String, Subrange, Type, widens
 
@@ -271,6 +272,10 @@ class ExpressionChecker(OperatorChecker):
         type_, shift = self.part_bounds(node, whole.type)
         return typed.Part(type_, whole, shift)
 
+    def _direct_value(self, node: syntax.DirectAddress) -> typed.Expression:
+        point = self.point(node)
+        return self.scope.points.load(point, TYPES[point.width], node)
+
     def _no_value(self, node: syntax.Expression) -> typed.Expression:
         parts = "the elements" if isinstance(node, syntax.ArrayValue) else "the fields"
         raise self.problem(node, words.only_initial(self.text(node), parts))
@@ -291,6 +296,7 @@ _CHECK: dict[type, Callable[[ExpressionChecker, Any], typed.Expression]] = {
     syntax.Index: ExpressionChecker._load,
     syntax.Dereference: ExpressionChecker._load,
     syntax.Part: ExpressionChecker._part,
+    syntax.DirectAddress: ExpressionChecker._direct_value,
     syntax.ArrayValue: ExpressionChecker._no_value,
     syntax.StructureValue: ExpressionChecker._no_value,
     syntax.Unary: ExpressionChecker._unary,

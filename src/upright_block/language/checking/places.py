@@ -8,9 +8,11 @@ from typing import Any
 from upright_block.language import syntax, typed
 from upright_block.language.checking.reporter import Problem, Reporter
 from upright_block.language.checking.words import places as words
+from upright_block.language.points import TYPES, Point
 from upright_block.language.types import (
     BOOL,
     BROKEN,
+    BYTE,
     CHAR,
     DINT,
     PARTS,
@@ -199,6 +201,20 @@ class PlaceChecker(Reporter):
         element = array.element if not isinstance(array, String) else CHAR if array.width == 1 else WCHAR
         return typed.Place(base.root, (*base.steps, step), element, node)
 
+    def _direct(self, node: syntax.DirectAddress) -> typed.Place:
+        """The bytes of a point; a bit has no place of its own."""
+        point = self.point(node)
+        if point.width == 1 or self.scope.points.is_swapped(point):
+            raise self.problem(node, words.point_without_place(self.text(node)))
+        return self.scope.points.place(point, TYPES[point.width], node)
+
+    def point(self, node: syntax.DirectAddress) -> Point:
+        """The point that an address names."""
+        point = self.scope.points.point(node.address)
+        if not self.scope.points.has(point):
+            raise self.problem(node, words.no_such_point(self.text(node), self.scope.points.is_settled))
+        return point
+
     def _dereference(self, node: syntax.Dereference) -> typed.Place:
         base = self.place(node.base)
         if not isinstance(base.type, Reference) or base.type.target is None:
@@ -244,6 +260,8 @@ class PlaceChecker(Reporter):
             steps = steps[followed[-1] + 1 :]
         elif root.constant:
             raise self.problem(node, words.constant_assigned(shown))
+        elif root.name == "%I":
+            raise self.problem(node, words.input_point_assigned(shown))
         elif root.section == "input":
             raise self.problem(node, words.own_input_assigned(shown, self.unit))
         for number, step in enumerate(steps):
@@ -258,6 +276,12 @@ class PlaceChecker(Reporter):
 
     def receiver(self, node: syntax.Expression) -> typed.Receiver:
         """Where an output or a value goes: a place, or a part of the bit string there."""
+        if isinstance(node, syntax.DirectAddress):
+            point = self.point(node)
+            if point.area == "I":
+                raise self.problem(node, words.input_point_assigned(self.text(node)))
+            if point.width == 1:
+                return typed.Receiver(self.scope.points.place(point, BYTE, node), BOOL, point.start % 8)
         if isinstance(node, syntax.Part):
             place = self.assignable(node.base)
             type_, shift = self.part_bounds(node, place.type)
@@ -287,6 +311,7 @@ _PLACE: dict[type, Callable[[PlaceChecker, Any], typed.Place]] = {
     syntax.MadeMember: PlaceChecker._member,
     syntax.Index: PlaceChecker._index,
     syntax.Dereference: PlaceChecker._dereference,
+    syntax.DirectAddress: PlaceChecker._direct,
 }
 
 PLACES = tuple(_PLACE)

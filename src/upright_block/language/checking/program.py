@@ -75,6 +75,7 @@ def check_program(sources: Iterable[Source], scope: Scope, findings: Findings) -
     own = [written for source, written in configurations if source not in scope.rigs]
     find_idle([unit for unit in declared if unit.source not in scope.rigs], own, findings)
     bind_overrides(declared)
+    scope.points.settle()
     find_recursion(scope, findings)
     spread_broken(scope)
     for unit in scope.configurations.values():

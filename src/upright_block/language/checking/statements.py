@@ -12,7 +12,9 @@ from upright_block.language import syntax, typed
 from upright_block.language.checking.calls import CallChecker
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.words import statements as words
+from upright_block.language.checking.words.places import input_point_assigned
 from upright_block.language.literals import shown
+from upright_block.language.points import TYPES
 from upright_block.language.types import BOOL, BROKEN, Elementary, is_integer
 
 Range = tuple[int, int]
@@ -108,6 +110,8 @@ class StatementChecker(CallChecker):
         return isinstance(unit, typed.Unit) and ("EN" in unit.variables or "ENO" in unit.variables)
 
     def _assignment(self, node: syntax.Assignment) -> typed.Statement:
+        if isinstance(node.target, syntax.DirectAddress):
+            return self._to_point(node, node.target)
         try:
             receiver = self.receiver(node.target)
         except Problem:
@@ -119,6 +123,14 @@ class StatementChecker(CallChecker):
             return typed.Assign(self._origin(node), place, value)
         assert isinstance(receiver.type, Elementary)
         return typed.AssignPart(self._origin(node), place, receiver.type, receiver.shift, value)
+
+    def _to_point(self, node: syntax.Assignment, target: syntax.DirectAddress) -> typed.Statement:
+        """``%QX0.3 := value;``"""
+        point = self.point(target)
+        value = self.value(node.value, TYPES[point.width], self.text(target))
+        if point.area == "I":
+            raise self.problem(target, input_point_assigned(self.text(target)))
+        return self.scope.points.store(point, value, self._origin(node))
 
     def check_writable(self, place: typed.Place, node: syntax.Expression) -> None:
         """Report a place that may not be written to here; one that counts a loop is among them (7.3.3.4.2)."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 
 from upright_block.language import syntax
+from upright_block.language.addresses import NoAddress, parse_address
 from upright_block.language.lexer import KEYWORDS
 from upright_block.language.parsing.cursor import Cursor
 from upright_block.language.parsing.words import expressions as words
@@ -134,8 +135,10 @@ class ExpressionParser(Cursor):
             if not self.accept(")"):
                 raise self.fail(words.parenthesis_not_closed(self.shown(self.i), self.source, start))
             return self.selectors(inner)
-        if kind in ("address", "."):
-            return self._misplaced_sign(kind)
+        if kind == "address":
+            return self._direct_address()
+        if kind == ".":
+            return self._begins_with_point()
         if kind == "[":
             return self.initial_value()
         if kind in KEYWORDS:
@@ -159,18 +162,28 @@ class ExpressionParser(Cursor):
             self.report(self.last_end - 1, self.last_end + 1, words.doubled_quote(quote))
             self.i += 1
 
-    def _misplaced_sign(self, kind: str) -> syntax.Expression:
-        """Report ``%IX0.3`` or ``.5`` where a value belongs."""
+    def _direct_address(self) -> syntax.Expression:
+        """``%IX0.3``, or ``%IW10.%X3``."""
         token, start = self.i, self.starts[self.i]
         self.i += 1
-        if kind == "address":
-            word = self.texts[token]
-            self.fail(words.direct_address(word), token)
-        elif not self.accept("int"):
+        if self.kinds[self.i] == "." and self.kinds[self.i + 1] == "address":
+            self.i += 2
+        try:
+            address = parse_address(self.source.text[start : self.last_end])
+            if not address.is_open:
+                return syntax.DirectAddress(start, self.last_end, address)
+            self.fail(words.open_address(self.texts[token]), token)
+        except NoAddress as problem:
+            self.report(start, self.last_end, problem.words)
+        return syntax.Literal(start, self.last_end, "broken", "")
+
+    def _begins_with_point(self) -> syntax.Expression:
+        """Report ``.5`` where a value belongs."""
+        token, start = self.i, self.starts[self.i]
+        self.i += 1
+        if not self.accept("int"):
             raise self.fail(words.missing_value("."), token)
-        else:
-            digits = self.texts[token + 1]
-            self.report(start, self.last_end, words.begins_with_point(digits))
+        self.report(start, self.last_end, words.begins_with_point(self.texts[token + 1]))
         return syntax.Literal(start, self.last_end, "broken", "")
 
     def initial_value(self) -> syntax.Expression:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from upright_block.language import typed
 from upright_block.language.findings import Words
+from upright_block.language.limits import MOST_POINT_BYTES
 from upright_block.language.names import counted, listed
 from upright_block.language.types import Elementary, Reference, String, Type, is_integer
 
@@ -203,4 +204,28 @@ def output_assigned(shown: str, step: typed.Member) -> Words:
         "output-assigned",
         f"{shown} is an output of {step.owner}; only that block gives it a value.",
         "Assign to one of its inputs, or to a variable of your own.",
+    )
+
+
+def point_without_place(shown: str) -> Words:
+    return Words(
+        "no-place", f"{shown} is no variable that can be handed on.", "Declare a variable AT it, and hand that on."
+    )
+
+
+def no_such_point(shown: str, is_settled: bool) -> Words:
+    if is_settled:
+        return Words("no-such-point", f"Nothing in the library is at {shown}.", "Name a point that something uses.")
+    return Words(
+        "out-of-range",
+        f"{shown} lies beyond the last point.",
+        f"An area of points has at most {MOST_POINT_BYTES:,} bytes.",
+    )
+
+
+def input_point_assigned(shown: str) -> Words:
+    return Words(
+        "input-point-assigned",
+        f"{shown} is an input; only the machine gives it a value.",
+        "Write to an output or a memory point.",
     )

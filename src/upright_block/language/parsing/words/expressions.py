@@ -13,7 +13,6 @@ FOREIGN_OPERATORS = {
     ("AND", "AND"): "Write AND, or & once.",
 }
 """Two signs that other languages write as one, with what to write."""
-_ADDRESSED = {"X": "BOOL", "B": "BYTE", "W": "WORD", "D": "DWORD", "L": "LWORD"}
 
 
 def unknown_operator(written: str, pair: tuple[str, str]) -> Words:
@@ -64,12 +63,8 @@ def doubled_quote(quote: str) -> Words:
     return Words("doubled-quote", f"A {quote} inside a text is not written twice.", f"Write ${quote}.")
 
 
-def direct_address(word: str) -> Words:
-    return Words(
-        "direct-address",
-        f"{word} is an address; a body uses the variable that is declared at it.",
-        f"Declare one (VAR my_point AT {word} : {_ADDRESSED.get(word[2:3].upper(), 'BOOL')}; END_VAR) and use its name.",
-    )
+def open_address(word: str) -> Words:
+    return Words("bad-address", f"{word} leaves its place open.", "Name a point, as in %IX0.3.")
 
 
 def begins_with_point(digits: str) -> Words:

@@ -1,0 +1,147 @@
+"""Points, and the areas of memory that they lie in: inputs, outputs, and memory that any body may use."""
+
+from __future__ import annotations
+
+from upright_block.language import syntax
+from upright_block.language.addresses import WIDTHS, Address, Area
+from upright_block.language.limits import MOST_POINT_BYTES
+from upright_block.language.nodes import fresh, record, state
+from upright_block.language.source import Source
+from upright_block.language.typed import (
+    Assign,
+    AssignPart,
+    CallStandard,
+    Constant,
+    Convert,
+    Element,
+    Expression,
+    Load,
+    Part,
+    Place,
+    Statement,
+    Structure,
+    Variable,
+)
+from upright_block.language.types import BOOL, BYTE, DINT, DWORD, LWORD, WORD, Elementary, Swapped, Type, array_type
+
+AREAS: dict[Area, str] = {"I": "input", "Q": "output", "M": "memory"}
+"""What the areas are called, by their letter (table 16)."""
+TYPES: dict[int, Elementary] = {1: BOOL, 8: BYTE, 16: WORD, 32: DWORD, 64: LWORD}
+"""The types of what has an address and no other type, by their bits."""
+_SWAPPED = {bits: Swapped(type_.name, type_.family, bits) for bits, type_ in TYPES.items()}
+_WHOLE_AREA = array_type(BYTE, ((0, MOST_POINT_BYTES - 1),))
+
+
+@record
+class PointRules:
+    """What the manifest says of points.
+
+    ``counts_elements`` says that the number of a word counts words, and not bytes; ``is_big`` that the byte with the
+    lower number is the higher half; ``faults`` that a value beyond the range of an output stops the scan.
+    """
+
+    counts_elements: bool = False
+    is_big: bool = False
+    faults: bool = False
+
+
+@record
+class Point:
+    """Bits of an area: ``width`` of them from ``start`` on, which counts the bits from the first byte."""
+
+    area: Area
+    start: int
+    width: int
+
+    @property
+    def end(self) -> int:
+        """The bit behind its last."""
+        return self.start + self.width
+
+    @property
+    def byte(self) -> int:
+        """The number of its first byte."""
+        return self.start // 8
+
+    def overlaps(self, other: Point) -> bool:
+        """Whether two points share bits."""
+        return self.area == other.area and self.start < other.end and other.start < self.end
+
+
+@state
+class Points:
+    """How points are counted, and the areas that something names, as hidden ones of the ``globals`` of a library."""
+
+    rules: PointRules = PointRules()
+    globals: Structure = fresh(default_factory=lambda: Structure("global variables", Source("", ""), is_globals=True))
+    areas: dict[Area, Variable] = fresh(default_factory=dict)
+    sizes: dict[Area, int] = fresh(default_factory=dict)
+    is_settled: bool = False
+
+    def point(self, address: Address) -> Point:
+        """Where an address lies, with its part; in a word the order of bytes decides which byte a part is in."""
+        area, size, first = address.area, address.size, address.numbers[0]
+        if size == "X":
+            return Point(area, first * 8 + address.numbers[1], 1)
+        width = WIDTHS[size]
+        start = first * (width if self.rules.counts_elements else 8)
+        if address.part is None:
+            return Point(area, start, width)
+        own = WIDTHS[address.part[0]]
+        shift = address.part[1] * own
+        if self.rules.is_big:
+            shift = width - max(shift + own, shift // 8 * 8 + 8) + shift % 8
+        return Point(area, start + shift, own)
+
+    def has(self, point: Point) -> bool:
+        """Whether the area is as large as that: once all is read, it has no more bytes than something names."""
+        most = self.sizes.get(point.area, 0) if self.is_settled else MOST_POINT_BYTES
+        return point.end <= most * 8
+
+    def place(self, point: Point, type_: Type, origin: syntax.Node = syntax.NO_PLACE) -> Place:
+        """The bytes of a point as a value of a type; of a bit the byte that it is in."""
+        area = self.areas.get(point.area)
+        if area is None:
+            name = f"%{point.area}"
+            area = Variable(name, "global", _WHOLE_AREA, False, (), "", 0, 0)
+            self.areas[point.area] = self.globals.variables[name] = area
+        self.sizes[point.area] = max(self.sizes.get(point.area, 0), -(-point.end // 8))
+        step = Element(_WHOLE_AREA, (Constant(DINT, point.byte),), 0)
+        return Place(area, (step,), type_, origin)
+
+    def type_of(self, point: Point) -> Elementary:
+        """What a point holds that has no other type, as it stands in memory."""
+        return _SWAPPED[point.width] if self.is_swapped(point) else TYPES[point.width]
+
+    def settle(self) -> None:
+        """Give each area the size that it needs, once all is read."""
+        self.is_settled = True
+        self.globals.kept["points"] = self
+        for letter, area in self.areas.items():
+            size = self.sizes[letter]
+            area.type = array_type(BYTE, ((0, size - 1),))
+            area.initial = (0,) * size
+
+    def load(self, point: Point, type_: Elementary, origin: syntax.Node = syntax.NO_PLACE) -> Expression:
+        """The value of a type at a point as wide as it."""
+        if point.width == 1:
+            return Part(BOOL, Load(BYTE, self.place(point, BYTE, origin)), point.start % 8)
+        if not self.is_swapped(point):
+            return Load(type_.base, self.place(point, type_, origin))
+        bits = TYPES[point.width]
+        held = CallStandard(bits, "FROM_BIG_ENDIAN", (Load(bits, self.place(point, bits, origin)),), 0)
+        return held if type_ is bits else Convert(type_, held, 0)
+
+    def store(self, point: Point, value: Expression, origin: syntax.Node = syntax.NO_PLACE) -> Statement:
+        """A value put to a point as wide as it."""
+        if point.width == 1:
+            return AssignPart(origin, self.place(point, BYTE, origin), BOOL, point.start % 8, value)
+        if not self.is_swapped(point):
+            return Assign(origin, self.place(point, value.type, origin), value)
+        bits = TYPES[point.width]
+        held = value if value.type is bits else Convert(bits, value, 0)
+        return Assign(origin, self.place(point, bits, origin), CallStandard(bits, "TO_BIG_ENDIAN", (held,), 0))
+
+    def is_swapped(self, point: Point) -> bool:
+        """Whether the bytes of a point stand in the other order than those of a value in memory."""
+        return self.rules.is_big and point.width > 8
