@@ -81,7 +81,7 @@ class OpenLibrary:
     def _settled(self) -> Settled:
         suite, manifest = self._suite, self._library.manifest
         found = [*self._library.findings, *suite.findings, *unread_files(self._library.files)]
-        return settle(found, [manifest.source, *self.sources, *suite.sources], manifest.policy)
+        return settle(found, [manifest.source, *self.sources, *self._library.tables, *suite.sources], manifest.policy)
 
     @property
     def findings(self) -> tuple[Finding, ...]:

@@ -15,11 +15,11 @@ from upright_block.language.findings import Findings, HasPlace, Related, Words
 from upright_block.language.limits import MOST_COLUMNS, MOST_SCANS
 from upright_block.language.literals import LiteralProblem, Value, parse_integer
 from upright_block.language.signals import NoSignal, Signal, find_signal, no_value
-from upright_block.language.source import Source
+from upright_block.language.source import Cell, Source
 from upright_block.language.typed import Compound, Unit
 from upright_block.language.types import Array, Elementary, Enumeration, String, Type
 from upright_block.library import Toml
-from upright_block.library.table import ROLES, TIME_HEADS, Cell, Table
+from upright_block.library.table import ROLES, TIME_HEADS, Table
 from upright_block.machine.clock import CLOCK_START, LAST_MOMENT
 from upright_block.machine.events import MOST_FORCES
 

@@ -386,9 +386,7 @@ class BodyEmitter(ExpressionEmitter):
         self.expression(node.condition)
         self.out.append("i32.eqz")
         unit = self.frame.unit
-        self.fault_if(
-            node.origin.start, _REFUSALS.get(unit.key, "assertion failed") if unit.is_standard else "assertion failed"
-        )
+        self.fault_if(node.origin.start, _REFUSALS.get(unit.key, node.says) if unit.is_standard else node.says)
 
     def _return(self, node: typed.Return) -> None:
         if self.is_part and self.frame.leave == "$leave":

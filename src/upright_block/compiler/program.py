@@ -9,9 +9,10 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 
 from upright_block.compiler.layout import Layout, decode, element_number, encode, initial_of, layout_of, size_of
-from upright_block.language import syntax, typed
+from upright_block.language import copying, syntax, typed
 from upright_block.language.literals import Value
 from upright_block.language.nodes import node, record
+from upright_block.language.points import Points
 from upright_block.language.signals import Signal, find_signal, globals_of, signals
 from upright_block.language.types import BOOL, Array, Elementary, String, Type
 
@@ -170,7 +171,9 @@ def make_program(
     targets = {pin: _held(pin.name, pin.type) for pin in subject.section("in_out")}
     shared = tuple((pin, typed.whole(target)) for pin, target in targets.items())
     call = typed.CallInstance(syntax.NO_PLACE, typed.whole(inside), subject, (), shared, ())
-    body: list[typed.Statement] = [call]
+    shared_data = globals_of(subject)
+    copied = [_copiers(subject, way, shared_data) for way in _WAYS]
+    body: list[typed.Statement] = [*map(copying.call, copied[0]), call, *map(copying.call, copied[1])]
     held = [inside, *targets.values()]
     seen: list[typed.Variable] = []
     for number, probe in enumerate(probes):
@@ -184,7 +187,7 @@ def make_program(
         looked = typed.CallFunction(value.type, probe.method, (), (), (), syntax.NO_PLACE, instance)
         body.append(typed.Assign(syntax.NO_PLACE, typed.whole(value), looked))
         seen.append(value)
-    uses = [subject, *subject.refers.values(), *(probe.method for probe in probes)]
+    uses = [subject, *subject.refers.values(), *(probe.method for probe in probes), *copied[0], *copied[1]]
     root = typed.Unit(
         "PROGRAM",
         ":scan",
@@ -194,13 +197,29 @@ def make_program(
         {v.key: v for v in (*held, *seen)},
         body=tuple(body),
         uses={unit.key: unit for unit in uses},
-        shares=globals_of(subject),
+        shares=shared_data,
     )
     outer, own = _lay_out(root, held, seen)
     initial = layout_of(root).initial
     return Program(
         subject, constants or {}, tuple(probes), mode, root, inside, targets, tuple(seen), outer, own, initial
     )
+
+
+_WAYS: tuple[copying.Way, ...] = ("in", "out")
+
+
+def _copiers(subject: typed.Unit, way: copying.Way, shared: typed.Structure | None) -> list[typed.Unit]:
+    """What copies points to the tags of a subject and back; a configuration does so for each task."""
+    points: Points | None = shared.kept.get("points") if shared else None
+    if shared is None or points is None or subject.kind == "CONFIGURATION":
+        return []
+    name = f":{way}"
+    if name not in subject.kept:
+        tags = shared.kept["tags"].values()
+        subject.kept[name] = copying.copiers([subject], way, f"{subject.name}:{way}", points, tags)
+    made: list[typed.Unit] = subject.kept[name]
+    return made
 
 
 _UNWRITTEN = syntax.Unit(0, 0, "PROGRAM", ":scan", None, (), (), "")

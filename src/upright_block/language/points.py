@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import struct
+from collections.abc import Iterable
+
 from upright_block.language import syntax
 from upright_block.language.addresses import WIDTHS, Address, Area
 from upright_block.language.limits import MOST_POINT_BYTES
+from upright_block.language.literals import Value
 from upright_block.language.nodes import fresh, record, state
 from upright_block.language.source import Source
 from upright_block.language.typed import (
@@ -28,6 +32,8 @@ AREAS: dict[Area, str] = {"I": "input", "Q": "output", "M": "memory"}
 """What the areas are called, by their letter (table 16)."""
 TYPES: dict[int, Elementary] = {1: BOOL, 8: BYTE, 16: WORD, 32: DWORD, 64: LWORD}
 """The types of what has an address and no other type, by their bits."""
+WIDE_ENOUGH = {1: "%IX0.0", 8: "%IB0", 16: "%IW0", 32: "%ID0", 64: "%IL0"}
+"""What an address of each width looks like."""
 _SWAPPED = {bits: Swapped(type_.name, type_.family, bits) for bits, type_ in TYPES.items()}
 _WHOLE_AREA = array_type(BYTE, ((0, MOST_POINT_BYTES - 1),))
 
@@ -100,12 +106,7 @@ class Points:
 
     def place(self, point: Point, type_: Type, origin: syntax.Node = syntax.NO_PLACE) -> Place:
         """The bytes of a point as a value of a type; of a bit the byte that it is in."""
-        area = self.areas.get(point.area)
-        if area is None:
-            name = f"%{point.area}"
-            area = Variable(name, "global", _WHOLE_AREA, False, (), "", 0, 0)
-            self.areas[point.area] = self.globals.variables[name] = area
-        self.sizes[point.area] = max(self.sizes.get(point.area, 0), -(-point.end // 8))
+        area = self.reach(point)
         step = Element(_WHOLE_AREA, (Constant(DINT, point.byte),), 0)
         return Place(area, (step,), type_, origin)
 
@@ -113,14 +114,41 @@ class Points:
         """What a point holds that has no other type, as it stands in memory."""
         return _SWAPPED[point.width] if self.is_swapped(point) else TYPES[point.width]
 
-    def settle(self) -> None:
-        """Give each area the size that it needs, once all is read."""
+    def settle(self, rests: Iterable[tuple[Point, Value, Elementary]]) -> None:
+        """Give each area the size that it needs, once all is read, and what its points have at the start."""
         self.is_settled = True
         self.globals.kept["points"] = self
+        rests = list(rests)
         for letter, area in self.areas.items():
             size = self.sizes[letter]
             area.type = array_type(BYTE, ((0, size - 1),))
-            area.initial = (0,) * size
+            content = bytearray(size)
+            for point, value, type_ in rests:
+                if point.area == letter:
+                    self._put(content, point, value, type_)
+            area.initial = tuple(content)
+
+    def _put(self, content: bytearray, point: Point, value: Value, type_: Elementary) -> None:
+        """Put a value to its point in the bytes of an area."""
+        if point.width == 1:
+            content[point.byte] |= bool(value) << point.start % 8
+            return
+        size = point.width // 8
+        if type_.family == "real":
+            held = struct.pack("<f" if size == 4 else "<d", value)
+        else:
+            held = (int(value) & (1 << point.width) - 1).to_bytes(size, "little")
+        content[point.byte : point.byte + size] = held[::-1] if self.rules.is_big else held
+
+    def reach(self, point: Point) -> Variable:
+        """The area of a point, which becomes as large as it must be."""
+        area = self.areas.get(point.area)
+        if area is None:
+            name = f"%{point.area}"
+            area = Variable(name, "global", _WHOLE_AREA, False, (), "", 0, 0)
+            self.areas[point.area] = self.globals.variables[name] = area
+        self.sizes[point.area] = max(self.sizes.get(point.area, 0), -(-point.end // 8))
+        return area
 
     def load(self, point: Point, type_: Elementary, origin: syntax.Node = syntax.NO_PLACE) -> Expression:
         """The value of a type at a point as wide as it."""

@@ -9,6 +9,7 @@ from upright_block.language.nodes import fresh, record, state
 from upright_block.language.points import Points
 from upright_block.language.signatures import StandardFunction
 from upright_block.language.source import Source
+from upright_block.language.tags import Tag
 from upright_block.language.typed import Initial, Structure, Unit
 from upright_block.language.types import Enumeration, Type
 
@@ -67,6 +68,7 @@ class Scope:
     values: dict[str, list[NamedValues]] = fresh(default_factory=dict)
     configurations: dict[str, Unit] = fresh(default_factory=dict)
     points: Points = fresh(default_factory=Points)
+    tags: dict[str, Tag] = fresh(default_factory=dict)
 
     @property
     def globals(self) -> Structure:

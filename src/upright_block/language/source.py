@@ -5,6 +5,17 @@ from __future__ import annotations
 from bisect import bisect_right
 from collections.abc import Sequence
 
+from upright_block.language.nodes import node
+
+
+@node
+class Cell:
+    """The text of a cell and its offsets in the source of the table. An empty text says nothing."""
+
+    text: str
+    start: int
+    end: int
+
 
 class Source:
     """One text as it was read: a block source, a case file, a table.

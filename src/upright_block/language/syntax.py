@@ -7,7 +7,7 @@
 from __future__ import annotations
 
 from upright_block.language.addresses import Address
-from upright_block.language.nodes import node
+from upright_block.language.nodes import node, replaced
 
 
 @node
@@ -77,9 +77,10 @@ class Dereference(Expression):
 
 @node
 class DirectAddress(Expression):
-    """``%IX0.3`` in place of a variable (6.5.5.2)."""
+    """``%IX0.3`` in place of a variable (6.5.5.2); ``held`` is the type of the tag that stands there, if one does."""
 
     address: Address
+    held: object = None
 
 
 @node
@@ -90,6 +91,32 @@ class Part(Expression):
     size: str
     number: int
     part_start: int
+
+
+def root_of(path: Expression) -> Expression:
+    """What a path begins with."""
+    while isinstance(path, (Member, Index, Part)):
+        path = path.base
+    return path
+
+
+def with_root(path: Expression, root: Expression) -> Expression:
+    """A path that begins with something else, at the same place."""
+    if isinstance(path, (Member, Index, Part)):
+        return replaced(path, base=with_root(path.base, root))
+    return replaced(root, start=path.start, end=path.end)
+
+
+def moved(path: Expression, start: int, end: int) -> Expression:
+    """A path as if it stood at another place."""
+    changes: dict[str, object] = {"start": start, "end": end}
+    if isinstance(path, (Member, Index, Part)):
+        changes["base"] = moved(path.base, start, end)
+    if isinstance(path, Member):
+        changes["name_start"] = start
+    if isinstance(path, Part):
+        changes["part_start"] = start
+    return replaced(path, **changes)
 
 
 @node

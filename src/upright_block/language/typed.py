@@ -598,6 +598,7 @@ class Assert(Placed):
     """The scan stops when the condition does not hold."""
 
     condition: Expression
+    says: str = "assertion failed"
 
 
 @node

@@ -14,17 +14,19 @@ from upright_block.language.source import Source
 from upright_block.language.typed import Unit
 from upright_block.library.files import Files
 from upright_block.library.manifest import Manifest, read_manifest
+from upright_block.library.tagtable import tag_table
 from upright_block.standard import STANDARD
 
 
 @record
 class Library:
-    """Everything that was read. ``findings`` are those of the sources, in the order of their places."""
+    """Everything that was read; ``tables`` are those of tags. ``findings`` are those of the sources, in the order of their places."""
 
     root: Path
     manifest: Manifest
     files: Files
     sources: tuple[Source, ...]
+    tables: tuple[Source, ...]
     scope: Scope
     findings: tuple[Finding, ...]
 
@@ -54,14 +56,27 @@ def load_library(root: Path, also: Sequence[Path] = ()) -> Library:
     own = _sources((*folders["blocks"], *folders["programs"]), files, findings, {source.path for source in rigs})
     scope = Scope(STANDARD, set(rigs))
     sources = (*own, *rigs)
-    check_program(sources, scope, findings)
-    return Library(root, manifest, files, sources, scope, tuple(findings.in_order()))
+    scope.points.rules = manifest.points
+    tables = [tag_table(source, findings) for source in _read(folders["tags"], (".csv",), files, findings)]
+    check_program(sources, scope, findings, tables)
+    tables_read = tuple(table.source for table in tables)
+    return Library(root, manifest, files, sources, tables_read, scope, tuple(findings.in_order()))
 
 
 def _sources(
     folders: Iterable[str], files: Files, findings: Findings, known: AbstractSet[str] = frozenset()
 ) -> list[Source]:
-    """The sources of some folders, each read once; those that are known are left out."""
-    paths = dict.fromkeys(path for folder in folders for path in files.below(folder, (".st",), findings))
+    """The texts of blocks in some folders, each read once; those that are known are left out."""
+    return _read(folders, (".st",), files, findings, known)
+
+
+def _read(
+    folders: Iterable[str],
+    suffixes: Sequence[str],
+    files: Files,
+    findings: Findings,
+    known: AbstractSet[str] = frozenset(),
+) -> list[Source]:
+    paths = dict.fromkeys(path for folder in folders for path in files.below(folder, suffixes, findings))
     read = [files.source(path, findings) for path in paths if files.shown(path) not in known]
     return [source for source in read if source is not None]

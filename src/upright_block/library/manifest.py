@@ -10,6 +10,7 @@ from upright_block.language.allowing import Allowance, Policy
 from upright_block.language.catalogue import Level, catalogue
 from upright_block.language.names import did_you_mean
 from upright_block.language.nodes import record
+from upright_block.language.points import PointRules
 from upright_block.language.source import Source
 from upright_block.library.files import FileProblem, Files
 from upright_block.library.toml import Toml, TomlProblem, read_toml
@@ -29,7 +30,7 @@ class Manifest:
     """``folders`` are those of each part of a library, relative to the one that holds the manifest.
 
     ``overflow`` says what an integer does that leaves its type: ``wrap`` or ``fault``. ``policy`` is what it says of
-    findings.
+    findings, ``points`` of how points are counted.
     """
 
     name: str
@@ -37,6 +38,7 @@ class Manifest:
     folders: Mapping[str, tuple[str, ...]]
     overflow: str
     policy: Policy
+    points: PointRules
     source: Source
 
 
@@ -77,6 +79,7 @@ def read_manifest(files: Files) -> Manifest:
         raise LibraryProblem(f"{place} is not valid TOML: {problem}.", 'Write each line as name = "text".') from None
     known = _TEXTS | {key: choices[0] for key, choices in _CHOICES.items()}
     values: dict[str, str] = {}
+    points = PointRules()
     folders: dict[str, tuple[str, ...]] = {part: (part,) for part in _FOLDERS}
     reader = _PolicyReader(source)
     for key, entry in content.items():
@@ -87,11 +90,14 @@ def read_manifest(files: Files) -> Manifest:
         if key == "allow":
             reader.allow(entry)
             continue
+        if key == "points":
+            points = _point_rules(entry, source)
+            continue
         if key in _FOLDERS:
             folders[key] = _folders(key, entry, files, place)
             continue
         if key not in known:
-            keys = (*known, *_FOLDERS, "levels", "allow")
+            keys = (*known, *_FOLDERS, "levels", "allow", "points")
             hint = did_you_mean(key, keys) or f"Its keys are {', '.join(keys)}."
             raise LibraryProblem(f"{place} has a key {key}, which is not known.", hint)
         if not isinstance(entry.value, str):
@@ -101,7 +107,7 @@ def read_manifest(files: Files) -> Manifest:
             hint = f"Write {' or '.join(repr(c) for c in choices)}."
             raise LibraryProblem(f"{key} in {place} is {entry.value!r}.", hint)
         values[key] = entry.value
-    return Manifest(**(known | values), folders=folders, policy=reader.policy(), source=source)
+    return Manifest(**(known | values), folders=folders, policy=reader.policy(), points=points, source=source)
 
 
 def _folders(key: str, entry: Toml, files: Files, place: str) -> tuple[str, ...]:
@@ -113,6 +119,28 @@ def _folders(key: str, entry: Toml, files: Files, place: str) -> tuple[str, ...]
         if not (files.root / folder).is_dir():
             raise LibraryProblem(f"{place}: there is no folder {folder}.", "Correct the name, or make the folder.")
     return tuple(listed)
+
+
+_POINTS = {"counts": ("bytes", "elements"), "order": ("little", "big"), "out_of_range": ("clamp", "fault")}
+"""What the table ``points`` may say; the first of each is meant where nothing is said."""
+
+
+def _point_rules(written: Toml, source: Source) -> PointRules:
+    """``[points]`` with ``counts``, ``order`` and ``out_of_range``."""
+    place = f"{FILE_NAME}:{source.line(written.key_start)}"
+    if not isinstance(written.value, dict):
+        raise LibraryProblem(f"points in {place} is no table.", 'Write [points], and below it order = "big".')
+    said: dict[str, str] = {}
+    for key, entry in written.value.items():
+        place = f"{FILE_NAME}:{source.line(entry.key_start)}"
+        if key not in _POINTS:
+            hint = did_you_mean(key, _POINTS) or f"Its keys are {', '.join(_POINTS)}."
+            raise LibraryProblem(f"{place}: points has no key {key}.", hint)
+        if entry.value not in _POINTS[key]:
+            ways = " or ".join(f'"{choice}"' for choice in _POINTS[key])
+            raise LibraryProblem(f"{place}: {key} is {entry.value!r}.", f"Write {key} = {ways}.")
+        said[key] = entry.value
+    return PointRules(said.get("counts") == "elements", said.get("order") == "big", said.get("out_of_range") == "fault")
 
 
 class _PolicyReader:

@@ -10,8 +10,8 @@ from itertools import accumulate
 
 from upright_block.language.findings import Words
 from upright_block.language.names import counted
-from upright_block.language.nodes import fresh, node, record
-from upright_block.language.source import Source
+from upright_block.language.nodes import fresh, record
+from upright_block.language.source import Cell, Source
 
 TIME_HEADS = ("at", "after", "scan")
 """Names of the column that gives the time of a row."""
@@ -23,15 +23,6 @@ _QUOTED = re.compile(r'"(?:[^"]|"")*"?')
 _BRACKETS = re.compile(r"\[[^\]\n]*\]")
 _MOST_SHARED = 10_000
 _BLOCK = 1 << 18
-
-
-@node
-class Cell:
-    """The text of a cell and its offsets in the source of the table. An empty text says nothing."""
-
-    text: str
-    start: int
-    end: int
 
 
 @record
@@ -152,11 +143,11 @@ def _named(cells: list[Cell]) -> list[Cell]:
     return heads
 
 
-def csv_table(source: Source) -> Table:
+def csv_table(source: Source, skips_blank: bool = False) -> Table:
     """A table from CSV text (RFC 4180) with commas, semicolons or tabs, a row in one line.
 
     Lines without any cell at the end of the file are passed over, and so are those of a table that has a
-    column for the time; without one, each row is a scan.
+    column for the time; without one, each row is a scan. With ``skips_blank`` all of them are.
     """
     text = source.text
     start = text.rfind("\n", 0, len(text) - len(text.lstrip())) + 1
@@ -179,7 +170,7 @@ def csv_table(source: Source) -> Table:
         whole = delimiter.join(h.text for h in heads[cut : cut + 2])
         builder.flaw(_cut_name(heads[cut].text, whole), heads[cut].start, heads[cut].end)
     else:
-        timed = any(head.text.lower() in TIME_HEADS for head in heads)
+        timed = skips_blank or any(head.text.lower() in TIME_HEADS for head in heads)
         for block_start, block in _blocks(text, head_end + 1, end):
             _add_block(builder, block_start, block.split("\n"), delimiter, timed)
     return builder.table

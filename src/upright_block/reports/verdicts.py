@@ -10,9 +10,8 @@ from upright_block.cases.plan import ReadyCase
 from upright_block.cases.verdict import Miss, NotRun, Verdict
 from upright_block.language.literals import Value, shown, shown_duration
 from upright_block.language.signals import Signal
-from upright_block.language.source import Source
+from upright_block.language.source import Cell, Source
 from upright_block.language.types import Elementary
-from upright_block.library.table import Cell
 from upright_block.reports.findings import finding_data, marked_lines
 from upright_block.reports.styled import Line, Role, Span
 

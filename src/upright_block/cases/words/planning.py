@@ -8,9 +8,10 @@ from upright_block.language.findings import Words
 from upright_block.language.limits import MOST_COLUMNS, MOST_SCANS
 from upright_block.language.literals import LiteralProblem, Value, shown, shown_duration
 from upright_block.language.signals import Signal
+from upright_block.language.source import Cell
 from upright_block.language.typed import Compound
 from upright_block.language.types import Array, Enumeration, Type
-from upright_block.library.table import TIME_HEADS, Cell
+from upright_block.library.table import TIME_HEADS
 from upright_block.machine.events import MOST_FORCES
 
 

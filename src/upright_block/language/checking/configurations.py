@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from contextlib import suppress
 
 from upright_block.language import syntax, typed
@@ -12,7 +12,9 @@ from upright_block.language.checking.types import TypeChecker
 from upright_block.language.checking.uses import note_accesses
 from upright_block.language.checking.words import configurations as words
 from upright_block.language.checking.words.program import declared_twice
+from upright_block.language.copying import call, copiers
 from upright_block.language.findings import Findings, first_declared
+from upright_block.language.scope import Scope
 from upright_block.language.types import BOOL, LINT, TIME, UINT
 
 _LOWEST = 1 << 16
@@ -25,7 +27,10 @@ def check_configuration(node: syntax.Configuration, unit: typed.Unit, checker: T
     found = [task for task_at in node.tasks if (task := _task(task_at, node, unit, checker)) is not None]
     loose = [unit.variables[p.name.upper()] for p in node.programs if p.task is None and _is_in(p, unit)]
     unit.tasks = tuple(sorted(found, key=lambda task: task.priority))
-    body = (*_triggers(unit, checker), *(_run(task, unit) for task in unit.tasks), *map(_call, loose))
+    triggers = list(_triggers(unit, checker))
+    runs = [_run(task, unit, checker.scope) for task in unit.tasks]
+    rest = _with_points(loose, "loose", unit, checker.scope) if loose else ()
+    body = (*triggers, *runs, *rest)
     note_accesses(unit, body, checker.scope.globals)
     if not unit.is_broken:
         unit.body = body
@@ -119,10 +124,24 @@ def _triggers(unit: typed.Unit, checker: TypeChecker) -> Iterator[typed.Statemen
             yield typed.CallInstance(syntax.NO_PLACE, typed.whole(detector), block, inputs, (), ())
 
 
-def _run(task: typed.Task, unit: typed.Unit) -> typed.Statement:
+def _run(task: typed.Task, unit: typed.Unit, scope: Scope) -> typed.Statement:
     """The programs of a task, where it is due."""
-    branch = typed.Branch(syntax.NO_PLACE, _due(task, unit), tuple(map(_call, task.programs)))
-    return typed.If(syntax.NO_PLACE, (branch,), ())
+    body = _with_points(task.programs, task.name, unit, scope)
+    return typed.If(syntax.NO_PLACE, (typed.Branch(syntax.NO_PLACE, _due(task, unit), body),), ())
+
+
+def _with_points(
+    programs: Sequence[typed.Variable], name: str, unit: typed.Unit, scope: Scope
+) -> tuple[typed.Statement, ...]:
+    """Programs one after the other; before the first the inputs that they read are taken, after the last the outputs given."""
+    kinds = [program.type for program in programs if isinstance(program.type, typed.Unit)]
+    ways: list[list[typed.Statement]] = []
+    for way in ("in", "out"):
+        made = copiers(kinds, way, f"{unit.name}:{name}:{way}", scope.points, scope.tags.values())
+        for copier in made:
+            unit.use(copier, syntax.NO_PLACE, 1)
+        ways.append([call(copier) for copier in made])
+    return (*ways[0], *map(_call, programs), *ways[1])
 
 
 def _due(task: typed.Task, unit: typed.Unit) -> typed.Expression:

@@ -7,7 +7,7 @@ from typing import Any
 
 from upright_block.language import constants, syntax, typed
 from upright_block.language.checking.operators import OperatorChecker, default_type
-from upright_block.language.checking.places import PLACES
+from upright_block.language.checking.places import PLACES, held_type
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.words import expressions as words
 from upright_block.language.literals import (
@@ -21,7 +21,6 @@ from upright_block.language.literals import (
     parse_text,
     parse_typed,
 )
-from upright_block.language.points import TYPES
 from upright_block.language.scope import NamedType
 from upright_block.language.types import BOOL, NULL, Elementary, Enumeration, Reference, String, Subrange, Type, widens
 
@@ -59,6 +58,7 @@ class ExpressionChecker(OperatorChecker):
 
     def expression(self, node: syntax.Expression) -> typed.Expression:
         """The typed expression."""
+        node = self.meant(node)
         return _CHECK[type(node)](self, node)
 
     def constant(self, node: syntax.Expression, wanted: Type, what: str) -> Value:
@@ -274,7 +274,7 @@ class ExpressionChecker(OperatorChecker):
 
     def _direct_value(self, node: syntax.DirectAddress) -> typed.Expression:
         point = self.point(node)
-        return self.scope.points.load(point, TYPES[point.width], node)
+        return self.scope.points.load(point, held_type(node, point), node)
 
     def _no_value(self, node: syntax.Expression) -> typed.Expression:
         parts = "the elements" if isinstance(node, syntax.ArrayValue) else "the fields"

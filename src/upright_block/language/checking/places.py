@@ -51,6 +51,7 @@ class PlaceChecker(Reporter):
 
     def place(self, node: syntax.Expression) -> typed.Place:
         """The place that a name and what follows it lead to; private data of an instance is refused."""
+        node = self.meant(node)
         make = _PLACE.get(type(node))
         if isinstance(node, syntax.Literal) and node.kind == "broken":
             self.unit.is_broken = True
@@ -58,6 +59,19 @@ class PlaceChecker(Reporter):
         if make is None:
             raise self.problem(node, words.no_variable(self.text(node)))
         return make(self, node)
+
+    def meant(self, node: syntax.Expression) -> syntax.Expression:
+        """What a name stands for, where it is that of a tag which has no variable of its own."""
+        if not self.scope.tags or not isinstance(node, syntax.Name):
+            return node
+        tag = self.scope.tags.get(node.name.upper())
+        if tag is None or tag.meaning is None or self._is_own(tag.key):
+            return node
+        return syntax.moved(tag.meaning, node.start, node.end)
+
+    def _is_own(self, name: str) -> bool:
+        """Whether a name in upper case is that of a variable of the unit at hand."""
+        return name in self.unit.variables or (self.holder is not None and name in self.holder.variables)
 
     @property
     def holder(self) -> typed.Unit | None:
@@ -71,8 +85,8 @@ class PlaceChecker(Reporter):
 
     def declares(self, name: str) -> bool:
         """Whether a name in upper case is that of a variable here."""
-        held = self.holder is not None and name in self.holder.variables
-        return held or name in self.unit.variables or self.find_global(name) is not None
+        tag = self.scope.tags.get(name)
+        return self._is_own(name) or self.find_global(name) is not None or (tag is not None and tag.meaning is not None)
 
     def _root(self, node: syntax.Name) -> typed.Place:
         key, holder = node.name.upper(), self.holder
@@ -206,7 +220,7 @@ class PlaceChecker(Reporter):
         point = self.point(node)
         if point.width == 1 or self.scope.points.is_swapped(point):
             raise self.problem(node, words.point_without_place(self.text(node)))
-        return self.scope.points.place(point, TYPES[point.width], node)
+        return self.scope.points.place(point, held_type(node, point), node)
 
     def point(self, node: syntax.DirectAddress) -> Point:
         """The point that an address names."""
@@ -276,6 +290,7 @@ class PlaceChecker(Reporter):
 
     def receiver(self, node: syntax.Expression) -> typed.Receiver:
         """Where an output or a value goes: a place, or a part of the bit string there."""
+        node = self.meant(node)
         if isinstance(node, syntax.DirectAddress):
             point = self.point(node)
             if point.area == "I":
@@ -288,6 +303,11 @@ class PlaceChecker(Reporter):
             return typed.Receiver(place, type_, shift)
         place = self.assignable(node)
         return typed.Receiver(place, place.type, None)
+
+
+def held_type(node: syntax.DirectAddress, point: Point) -> Elementary:
+    """The type of what stands at an address: that of the tag which was named, or a bit string."""
+    return node.held if isinstance(node.held, Elementary) else TYPES[point.width]
 
 
 def _known_bounds(type_: Array | OpenArray | String) -> tuple[tuple[int, int], ...]:

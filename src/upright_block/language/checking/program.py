@@ -12,6 +12,7 @@ from upright_block.language.checking.configurations import check_configuration, 
 from upright_block.language.checking.objects import access_of, check_methods, cut_above, inherit, number_units
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.sequences import check_sequence, declare_sequence, sequence_body
+from upright_block.language.checking.tags import declare_located, declare_tags, rests
 from upright_block.language.checking.types import TypeChecker
 from upright_block.language.checking.uses import bind_overrides, find_recursion, note_accesses, spread_broken
 from upright_block.language.checking.words import program as words
@@ -19,6 +20,7 @@ from upright_block.language.findings import Finding, Findings, Words, first_decl
 from upright_block.language.parsing import parse
 from upright_block.language.scope import NamedType, Scope
 from upright_block.language.source import Source
+from upright_block.language.tags import TagTable
 from upright_block.language.types import BOOL, BROKEN, ELEMENTARY, Array, Type
 from upright_block.language.walking import accesses, every_statement
 
@@ -32,8 +34,8 @@ _SECTIONS: dict[str, typed.Section] = {
 }
 
 
-def check_program(sources: Iterable[Source], scope: Scope, findings: Findings) -> None:
-    """Read and check all ``sources`` into ``scope``. Every mistake becomes a finding; nothing is raised.
+def check_program(sources: Iterable[Source], scope: Scope, findings: Findings, tables: Iterable[TagTable] = ()) -> None:
+    """Read and check all ``sources`` and the tags of all ``tables`` into ``scope``. Every mistake becomes a finding; nothing is raised.
 
     Units that a mistake reaches, in themselves or in a unit that they use, are marked as broken. Those of the sources
     that are `Scope.rigs` are there for cases alone.
@@ -59,6 +61,7 @@ def check_program(sources: Iterable[Source], scope: Scope, findings: Findings) -
     for source, section in shared:
         if "CONSTANT" not in section.qualifiers:
             _globals(source, section, scope, findings)
+    declare_tags(tables, scope, lambda source: checker_of(_outside(source), scope, findings))
     for unit in declared:
         inherit(unit, checker_of(unit, scope, findings))
     cut_above(declared, lambda unit: checker_of(unit, scope, findings))
@@ -75,7 +78,8 @@ def check_program(sources: Iterable[Source], scope: Scope, findings: Findings) -
     own = [written for source, written in configurations if source not in scope.rigs]
     find_idle([unit for unit in declared if unit.source not in scope.rigs], own, findings)
     bind_overrides(declared)
-    scope.points.settle()
+    scope.points.settle(rests(scope.tags.values()))
+    scope.globals.kept["tags"] = scope.tags
     find_recursion(scope, findings)
     spread_broken(scope)
     for unit in scope.configurations.values():
@@ -116,6 +120,11 @@ def _twice(node: syntax.Node, source: Source, other: typed.Unit | NamedType, sai
     return said.told(source, node.start, node.end, first_declared(other.source, other.syntax, other.name))
 
 
+def _outside(source: Source) -> typed.Unit:
+    """What stands for the unit at hand where a source declares something outside of any."""
+    return typed.Unit("FUNCTION", "VAR_GLOBAL", source, _EMPTY, "")
+
+
 def _types(scope: Scope, findings: Findings) -> None:
     """Read every type of the library, whether a variable is of it or not."""
     for named in list(scope.types.values()):
@@ -130,8 +139,7 @@ _EMPTY = syntax.Unit(0, 0, "FUNCTION", "", None, (), (), "")
 
 def _globals(source: Source, section: syntax.VariableSection, scope: Scope, findings: Findings) -> None:
     """Enter the variables of a VAR_GLOBAL section into the scope."""
-    unit = typed.Unit("FUNCTION", "VAR_GLOBAL", source, _EMPTY, "")
-    checker = checker_of(unit, scope, findings)
+    checker = checker_of(_outside(source), scope, findings)
     constant = "CONSTANT" in section.qualifiers
     for declaration in section.declarations:
         key = declaration.name.upper()
@@ -154,6 +162,8 @@ def _globals(source: Source, section: syntax.VariableSection, scope: Scope, find
             address=declaration.address,
             source=source,
         )
+        if declaration.address:
+            declare_located(scope.globals.variables[key], declaration, scope, checker)
 
 
 def declare(
@@ -309,11 +319,16 @@ def _edge(unit: typed.Unit, node: syntax.Declaration, variable: typed.Variable, 
 
 def _external(node: syntax.Declaration, type_: Type, checker: TypeChecker) -> typed.Variable | None:
     """The global variable that an external one is (6.5.2.3)."""
+    tag = checker.scope.tags.get(node.name.upper())
+    if tag is not None and tag.held is not None:
+        if tag.held is not type_ and type_ is not BROKEN:
+            checker.report(node.type, words.other_type_than_global(node.name, type_, tag.held))
+        return None
     shared = checker.find_global(node.name.upper())
     if shared is None:
         checker.unknown(node.name, node, words.unknown_global(node.name), checker.global_names())
     elif shared.type is not type_ and BROKEN not in (shared.type, type_):
-        checker.report(node.type, words.other_type_than_global(node.name, type_, shared))
+        checker.report(node.type, words.other_type_than_global(node.name, type_, shared.type))
     return shared
 
 

@@ -10,11 +10,11 @@ from typing import Any
 
 from upright_block.language import syntax, typed
 from upright_block.language.checking.calls import CallChecker
+from upright_block.language.checking.places import held_type
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.words import statements as words
 from upright_block.language.checking.words.places import input_point_assigned
 from upright_block.language.literals import shown
-from upright_block.language.points import TYPES
 from upright_block.language.types import BOOL, BROKEN, Elementary, is_integer
 
 Range = tuple[int, int]
@@ -110,8 +110,9 @@ class StatementChecker(CallChecker):
         return isinstance(unit, typed.Unit) and ("EN" in unit.variables or "ENO" in unit.variables)
 
     def _assignment(self, node: syntax.Assignment) -> typed.Statement:
-        if isinstance(node.target, syntax.DirectAddress):
-            return self._to_point(node, node.target)
+        target = self.meant(node.target)
+        if isinstance(target, syntax.DirectAddress):
+            return self._to_point(node, target)
         try:
             receiver = self.receiver(node.target)
         except Problem:
@@ -127,7 +128,7 @@ class StatementChecker(CallChecker):
     def _to_point(self, node: syntax.Assignment, target: syntax.DirectAddress) -> typed.Statement:
         """``%QX0.3 := value;``"""
         point = self.point(target)
-        value = self.value(node.value, TYPES[point.width], self.text(target))
+        value = self.value(node.value, held_type(target, point), self.text(target))
         if point.area == "I":
             raise self.problem(target, input_point_assigned(self.text(target)))
         return self.scope.points.store(point, value, self._origin(node))

@@ -8,6 +8,7 @@ from upright_block.language import syntax
 from upright_block.language.findings import Findings
 from upright_block.language.lexer import tokenize
 from upright_block.language.names import did_you_mean
+from upright_block.language.nodes import replaced
 from upright_block.language.parsing.configurations import ConfigurationParser
 from upright_block.language.parsing.cursor import SyntaxProblem
 from upright_block.language.parsing.sequences import STARTS
@@ -202,13 +203,28 @@ class UnitParser(ConfigurationParser):
         return tuple(found)
 
 
-def parse_expression(source: Source, findings: Findings) -> syntax.Expression | None:
-    """Read a text that is one expression; None, with findings, when it is none."""
-    parser = UnitParser(tokenize(source, findings), findings)
+def parse_expression(
+    source: Source, findings: Findings, text: str | None = None, start: int = 0
+) -> syntax.Expression | None:
+    """Read a text that is one expression; None, with findings, when it is none.
+
+    Without a ``text`` it is all of the source; else one that stands at ``start`` in it.
+    """
+    if text is None:
+        tokens = tokenize(source, findings)
+    else:
+        flaws = Findings()
+        read = tokenize(Source(source.path, text), flaws)
+        tokens = replaced(read, source=source, starts=[offset + start for offset in read.starts])
+        for finding in flaws.items:
+            moved = replaced(finding, source=source, start=finding.start + start, end=finding.end + start)
+            findings.add(moved)
+    begun = len(findings.items)
+    parser = UnitParser(tokens, findings)
     with suppress(SyntaxProblem):
         found = parser.expression()
         if parser.kinds[parser.i] == "end":
-            return found if not findings.items else None
+            return found if len(findings.items) == begun else None
         parser.fail(words.goes_on(parser.shown(parser.i)))
     return None
 

@@ -69,10 +69,8 @@ def unknown_global(name: str) -> Words:
     return Words("unknown-name", f"There is no global variable {name}.", "Declare it in a VAR_GLOBAL section.")
 
 
-def other_type_than_global(name: str, type_: Type, shared: typed.Variable) -> Words:
-    return Words(
-        "type-mismatch", f"{name} is {type_} here and {shared.type} where it is declared.", f"Write {shared.type}."
-    )
+def other_type_than_global(name: str, type_: Type, declared: Type) -> Words:
+    return Words("type-mismatch", f"{name} is {type_} here and {declared} where it is declared.", f"Write {declared}.")
 
 
 def abstract_instance(block: typed.Unit) -> Words:

@@ -1,0 +1,155 @@
+"""Statements that copy input points to their tags, and tags to their output points."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from typing import Literal
+
+from upright_block.language import syntax, typed
+from upright_block.language.points import Points
+from upright_block.language.source import Source
+from upright_block.language.tags import Scale, Tag
+from upright_block.language.types import BOOL, LREAL, Array, Elementary
+from upright_block.language.walking import accesses, every_statement
+
+Way = Literal["in", "out"]
+_UNWRITTEN = syntax.Unit(0, 0, "FUNCTION", "", None, (), (), "")
+
+
+def used_globals(unit: typed.Unit) -> tuple[frozenset[typed.Variable], frozenset[typed.Variable]]:
+    """The global variables that a unit and all that it uses read, and those that they write."""
+    known = unit.kept.get("globals")
+    if known is None:
+        read: set[typed.Variable] = set()
+        written: set[typed.Variable] = set()
+        for used in typed.closure(unit):
+            own_read, own_written = _own_globals(used)
+            read |= own_read
+            written |= own_written
+        known = unit.kept["globals"] = (frozenset(read), frozenset(written))
+    found: tuple[frozenset[typed.Variable], frozenset[typed.Variable]] = known
+    return found
+
+
+def _own_globals(unit: typed.Unit) -> tuple[set[typed.Variable], set[typed.Variable]]:
+    """The global variables that the body of a unit itself reads and writes."""
+    known = unit.kept.get("own globals")
+    if known is None:
+        read: set[typed.Variable] = set()
+        written: set[typed.Variable] = set()
+        for statement in every_statement(unit.body or ()) if unit.shares else ():
+            for access in accesses(statement):
+                if access.place is not None and access.place.root.section == "global":
+                    if access.kind in ("read", "address"):
+                        read.add(access.place.root)
+                    if access.kind in ("write", "address"):
+                        written.add(access.place.root)
+        known = unit.kept["own globals"] = (read, written)
+    found: tuple[set[typed.Variable], set[typed.Variable]] = known
+    return found
+
+
+def copiers(units: Iterable[typed.Unit], way: Way, name: str, points: Points, tags: Iterable[Tag]) -> list[typed.Unit]:
+    """Functions that copy the points of the tags which ``units`` use: one for each source that declares some.
+
+    Their names begin with ``name``; a fault in one is at the row of the tag.
+    """
+    read: set[typed.Variable] = set()
+    written: set[typed.Variable] = set()
+    for unit in units:
+        own = used_globals(unit)
+        read |= own[0]
+        written |= own[1]
+    wanted = read if way == "in" else written
+    by_source: dict[Source, list[Tag]] = {}
+    for tag in tags:
+        if tag.variable in wanted and tag.area == ("I" if way == "in" else "Q"):
+            by_source.setdefault(tag.source, []).append(tag)
+    return [
+        _copier(f":{name}{number}", source, found, points, way)
+        for number, (source, found) in enumerate(by_source.items())
+    ]
+
+
+def call(copier: typed.Unit) -> typed.Statement:
+    """The statement that runs what `copiers` made."""
+    return typed.Evaluate(syntax.NO_PLACE, typed.CallFunction(BOOL, copier, (), (), (), syntax.NO_PLACE))
+
+
+def _copier(name: str, source: Source, tags: list[Tag], points: Points, way: Way) -> typed.Unit:
+    raw = typed.Variable("RAW", "temp", LREAL, False, 0.0, "", 0, 0)
+    made = typed.Unit("FUNCTION", name, source, _UNWRITTEN, "", {raw.key: raw})
+    made.shares = points.globals
+    made.body = tuple(
+        statement for tag in tags for statement in (_taken(tag, points) if way == "in" else _given(tag, points, raw))
+    )
+    return made
+
+
+def _taken(tag: Tag, points: Points) -> Iterator[typed.Statement]:
+    """An input point becomes the value of its tag."""
+    variable, point = tag.variable, tag.point
+    assert variable is not None
+    assert point is not None
+    origin = syntax.Made(tag.start, tag.end)
+    if isinstance(variable.type, Array):
+        yield typed.Assign(origin, typed.whole(variable), typed.Load(variable.type, points.place(point, variable.type)))
+        return
+    assert isinstance(variable.type, Elementary)
+    if tag.scale is not None and tag.raw is not None:
+        value = _meaning(typed.Convert(LREAL, points.load(point, tag.raw), tag.start), tag.scale, tag.start)
+        value = value if variable.type is LREAL else typed.Convert(variable.type.base, value, tag.start)
+    else:
+        value = points.load(point, variable.type)
+        value = typed.Unary(BOOL, "NOT", value, tag.start) if tag.is_negated else value
+    yield typed.Assign(origin, typed.whole(variable), value)
+
+
+def _given(tag: Tag, points: Points, raw: typed.Variable) -> Iterator[typed.Statement]:
+    """The value of a tag goes to its output point; a number beyond the range is clamped, or a fault."""
+    variable, point, start = tag.variable, tag.point, tag.start
+    assert variable is not None
+    assert point is not None
+    origin = syntax.Made(start, tag.end)
+    if isinstance(variable.type, Array):
+        loaded = typed.Load(variable.type, typed.whole(variable))
+        yield typed.Assign(origin, points.place(point, variable.type), loaded)
+        return
+    assert isinstance(variable.type, Elementary)
+    value: typed.Expression = typed.Load(variable.type.base, typed.whole(variable))
+    if tag.scale is None or tag.raw is None:
+        yield points.store(point, typed.Unary(BOOL, "NOT", value, start) if tag.is_negated else value, origin)
+        return
+    scale = tag.scale
+    value = value if variable.type is LREAL else typed.Convert(LREAL, value, start)
+    yield typed.Assign(origin, typed.whole(raw), _raw(value, scale, start))
+    held = typed.Load(LREAL, typed.whole(raw))
+    yield typed.Assert(origin, typed.Binary(BOOL, "=", held, held, start), "no number for an output")
+    low, high = (typed.Constant(LREAL, float(end)) for end in sorted((scale.raw_low, scale.raw_high)))
+    if points.rules.faults:
+        inside = typed.Binary(
+            BOOL, "AND", typed.Binary(BOOL, ">=", held, low, start), typed.Binary(BOOL, "<=", held, high, start), start
+        )
+        yield typed.Assert(origin, inside, "value beyond the range of its output")
+    else:
+        limited = typed.CallStandard(LREAL, "LIMIT", (low, held, high), start)
+        yield typed.Assign(origin, typed.whole(raw), limited)
+    yield points.store(point, typed.Convert(tag.raw, held, start), origin)
+
+
+def _meaning(raw: typed.Expression, scale: Scale, start: int) -> typed.Expression:
+    """As `Scale.value`, in the language."""
+    from_low = _number("-", raw, scale.raw_low, start)
+    scaled = _number("/", _number("*", from_low, scale.high - scale.low, start), scale.raw_high - scale.raw_low, start)
+    return _number("+", scaled, scale.low, start)
+
+
+def _raw(value: typed.Expression, scale: Scale, start: int) -> typed.Expression:
+    """As `Scale.raw` before it is rounded, in the language."""
+    from_low = _number("-", value, scale.low, start)
+    scaled = _number("/", _number("*", from_low, scale.raw_high - scale.raw_low, start), scale.high - scale.low, start)
+    return _number("+", scaled, scale.raw_low, start)
+
+
+def _number(operator: str, left: typed.Expression, right: float, start: int) -> typed.Expression:
+    return typed.Binary(LREAL, operator, left, typed.Constant(LREAL, float(right)), start)

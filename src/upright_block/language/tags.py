@@ -1,0 +1,107 @@
+"""Tags: names for points, with their sense, their range and what they stand for."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from upright_block.language.addresses import Area
+from upright_block.language.nodes import fresh, record, state
+from upright_block.language.points import Point
+from upright_block.language.source import Cell, Source
+from upright_block.language.syntax import Expression
+from upright_block.language.typed import Initial, Variable
+from upright_block.language.types import Elementary
+
+COLUMNS = (
+    "tag",
+    "point",
+    "type",
+    "sense",
+    "raw_low",
+    "raw_high",
+    "low",
+    "high",
+    "unit",
+    "stands_for",
+    "comment",
+    "area",
+    "reaches",
+    "initial",
+    "retain",
+)
+"""The columns of a tag table."""
+
+
+@record
+class TagTable:
+    """A table as it was read: a row has those cells that say something, by their columns."""
+
+    source: Source
+    rows: tuple[Mapping[str, Cell], ...]
+
+
+@record
+class Scale:
+    """The raw range of a point, and the range in the unit of the tag that it stands for."""
+
+    raw_low: int
+    raw_high: int
+    low: float
+    high: float
+
+    def value(self, raw: int) -> float:
+        """What a raw number means; beyond the raw range it goes on in the same line."""
+        return (raw - self.raw_low) * (self.high - self.low) / (self.raw_high - self.raw_low) + self.low
+
+    def raw(self, value: float) -> int:
+        """The nearest raw number of a value, ties to even."""
+        return round((value - self.low) * (self.raw_high - self.raw_low) / (self.high - self.low) + self.raw_low)
+
+
+@state
+class Tag:
+    """A name of a table, or a global variable AT a point.
+
+    ``variable`` holds its value; of a point of memory, and of what ``stands_for`` something else, it is None and
+    ``meaning`` is what the name is short for. ``raw`` is what the point holds where there is a ``scale``.
+    """
+
+    name: str
+    source: Source
+    start: int
+    end: int
+    cells: Mapping[str, Cell] = fresh(default_factory=dict)
+    variable: Variable | None = None
+    point: Point | None = None
+    address: str = ""
+    is_negated: bool = False
+    scale: Scale | None = None
+    raw: Elementary | None = None
+    held: Elementary | None = None
+    meaning: Expression | None = None
+    rest: Initial = None
+
+    @property
+    def key(self) -> str:
+        return self.name.upper()
+
+    @property
+    def area(self) -> Area | None:
+        """The area of its point."""
+        return self.point.area if self.point else None
+
+    def text(self, column: str) -> str:
+        """What its row says in a column; empty where it says nothing."""
+        cell = self.cells.get(column)
+        return cell.text if cell else ""
+
+    @property
+    def is_open(self) -> bool:
+        """Whether it is a variable AT a place that is still open, as ``%I*``."""
+        return self.variable is not None and self.point is None and bool(self.address)
+
+    @property
+    def is_bits(self) -> bool:
+        """Whether it is a bit string as it stands in its point, whose bits may have names of their own."""
+        type_ = self.variable.type if self.variable else self.held
+        return type_ is not None and type_.family == "bits" and self.scale is None

@@ -1,0 +1,54 @@
+"""Tag tables on disk: the rows of CSV files, with the place of each cell."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+
+from upright_block.language.findings import Findings, Words
+from upright_block.language.names import did_you_mean, listed
+from upright_block.language.source import Cell, Source
+from upright_block.language.tags import COLUMNS, TagTable
+from upright_block.library.table import Table, csv_table
+
+
+def tag_table(source: Source, findings: Findings) -> TagTable:
+    """The rows of a tag table. A flaw in its form becomes a finding; the rows that are whole are read."""
+    table = csv_table(source, skips_blank=True)
+    for flaw in table.flaws:
+        findings.add(flaw.words.told(source, flaw.start, flaw.end))
+    heads = [head.text.lower() for head in table.heads]
+    for number, head in enumerate(table.heads):
+        said = _head(head.text, heads[:number])
+        if said is not None:
+            findings.add(said.told(source, head.start, max(head.end, head.start + 1)))
+    if "tag" not in heads:
+        end = max(source.text.find("\n"), 1)
+        findings.add(_no_tags(table).told(source, 0, end))
+        return TagTable(source, ())
+    return TagTable(source, tuple(_rows(table, heads)))
+
+
+def _rows(table: Table, heads: list[str]) -> Iterable[Mapping[str, Cell]]:
+    for start in table.starts:
+        cells = table.split(start)
+        row = {head: cell for head, cell in zip(heads, cells, strict=False) if cell.text and head in COLUMNS}
+        if row:
+            yield row
+
+
+def _head(text: str, before: list[str]) -> Words | None:
+    """What is wrong with the name of a column."""
+    if not text:
+        return Words("missing-name", "A column has no name.", "Write its name above it, or remove it.")
+    if text.lower() in before:
+        return Words("column-twice", f"Two columns are called {text}.", "Remove one of the two.")
+    if text.lower() not in COLUMNS:
+        way_out = did_you_mean(text, COLUMNS) or f"The columns are {listed(COLUMNS, len(COLUMNS))}."
+        return Words("unknown-column", f"A tag table has no column {text}; it is kept and not used.", way_out)
+    return None
+
+
+def _no_tags(table: Table) -> Words:
+    if not table.heads:
+        return Words("empty-table", "The table is empty.", "Write a line of column names, then a line for each tag.")
+    return Words("missing-column", "The table has no column tag.", "Write tag above the names of the tags.")
