@@ -91,7 +91,6 @@ def test_a_program_is_run_by_itself(tmp_path: Path) -> None:
         ('program = "Counter"\nscan = "1s"', "wrong-kind", 'Write block = "Counter".'),
         ('configuration = "Plan"', "unknown-name", "Did you mean Plant?"),
         ('program = "Fast"\nblock = "Counter"\nscan = "1s"', "two-subjects", "Keep one of the two"),
-        ('program = "Fast"', "missing-key", 'Write scan = "100ms"'),
     ],
 )
 def test_a_subject_that_cannot_be_run_is_told(tmp_path: Path, head: str, name: str, says: str) -> None:

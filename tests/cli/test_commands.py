@@ -290,7 +290,7 @@ def test_a_sequence_is_watched_step_by_step(glasshouse: Path) -> None:
 
 
 def test_a_program_in_no_task_is_a_warning_and_can_still_be_tried(tmp_path: Path) -> None:
-    block = "PROGRAM Main\nVAR n : INT; END_VAR\nn := n + 1;\nEND_PROGRAM\n"
+    block = "PROGRAM Main\nVAR n : INT; END_VAR\nn := n + 1;\nEND_PROGRAM\nCONFIGURATION C END_CONFIGURATION\n"
     cases = 'block = "Main"\nscan = "1s"\n[[case]]\nname = "c"\nvectors = """\nscan n\n4 5\n"""\n'
     library = library_of(tmp_path / "lib", 'name = "p"\n', block, cases)
     check = upright("check", "--library", library)
@@ -356,7 +356,7 @@ def test_explain_tells_what_a_finding_means_and_how_it_is_allowed() -> None:
 
 
 def test_check_counts_what_is_allowed_and_names_the_way_to_learn_more(tmp_path: Path) -> None:
-    block = "PROGRAM Main VAR n : INT; END_VAR // allow no-task: by hand\nn := n + 1;\nEND_PROGRAM\n"
+    block = "PROGRAM Main VAR n : INT; END_VAR // allow no-task: by hand\nn := n + 1;\nEND_PROGRAM\nCONFIGURATION C END_CONFIGURATION\n"
     cases = 'program = "Main"\nscan = "1s"\n[[case]]\nname = "c"\nvectors = """\nset n\n5\n"""\n'
     library = library_of(tmp_path / "lib", 'name = "p"\n', block, cases)
     result = upright("check", "--library", library)

@@ -11,7 +11,11 @@ from upright_block import LibraryProblem, open_library
 from upright_block.language.allowing import Policy, settle
 from upright_block.language.source import Source
 
-LATE = "PROGRAM Late VAR n : INT; END_VAR{mark}\nn := n + 1;\nEND_PROGRAM\n"
+LATE = (
+    "PROGRAM Late VAR n : INT; END_VAR{mark}\nn := n + 1;\nEND_PROGRAM\n"
+    "PROGRAM Soon VAR n : INT; END_VAR n := n + 1; END_PROGRAM\n"
+    "CONFIGURATION Plant TASK main (INTERVAL := T#1s); PROGRAM soon WITH main : Soon; END_CONFIGURATION\n"
+)
 
 
 def names(text: str, policy: Policy | None = None) -> tuple[list[str], list[str]]:

@@ -230,7 +230,7 @@ DECLARATIONS = [
         "FUNCTION_BLOCK B VAR b : BOOL; END_VAR b := idle = busy; END_FUNCTION_BLOCK",
         "unknown-name",
     ),
-    ("PROGRAM P END_PROGRAM", "no-task"),
+    ("PROGRAM P END_PROGRAM CONFIGURATION C END_CONFIGURATION", "no-task"),
     (
         "PROGRAM P END_PROGRAM CONFIGURATION C TASK t (PRIORITY := 1); PROGRAM p WITH t : P; END_CONFIGURATION",
         "missing-interval",

@@ -99,7 +99,7 @@ class _Reader:
         self._check_keys(content, _FILE_KEYS, "A case file")
         subject = self._subject(content)
         scan = self._duration(content, "scan")
-        if "scan" not in content.value and subject.kind != "configuration":
+        if "scan" not in content.value and subject.kind not in ("configuration", "program"):
             self.report(content, words.no_scan())
         mistakes = tuple(self.findings.items[begun:])
         listed = content.value.get("case", Toml([], 0, 0, 0, 0))
@@ -118,8 +118,7 @@ class _Reader:
         """What the file is for."""
         found = [key for key in content.value if key in SUBJECTS]
         if not found:
-            self.report(content, words.no_subject())
-            return Subject("block", "", content)
+            return Subject("configuration", "", content)
         if len(found) > 1:
             self.report(content.value[found[1]], words.two_subjects(*found[:2]), key=True)
         return Subject(found[0], self._text(content, found[0]) or "", content.value[found[0]])

@@ -14,7 +14,7 @@ from upright_block.language.catalogue import stops
 from upright_block.language.findings import Findings, HasPlace, Related, Words
 from upright_block.language.limits import MOST_COLUMNS, MOST_SCANS
 from upright_block.language.literals import LiteralProblem, Value, parse_integer
-from upright_block.language.signals import NoSignal, Signal, find_signal, no_value
+from upright_block.language.signals import NoSignal, Signal, field_signal, find_signal, no_value
 from upright_block.language.source import Cell, Source
 from upright_block.language.typed import Compound, Unit
 from upright_block.language.types import Array, Elementary, Enumeration, String, Type
@@ -106,11 +106,13 @@ class _Planner:
             self._given_constant(signal, given, key)
             return
         for part, toml in self._parts(signal, signal.type, given.value):
+            target = self._field(part)
             try:
-                value = parse_value(self._written(toml), part.type)
+                value = self._stored(part, target, self._written(toml))
             except LiteralProblem as problem:
                 self.bad_value(part, source, toml, problem)
                 continue
+            part = target
             beside = self.given_at.setdefault(part.place, [])
             first = next((path for path in beside if self.given[path][0].overlaps(part)), None)
             if first is not None:
@@ -275,24 +277,42 @@ class _Planner:
                 self.report(table.source, head, words.constant_driven(signal))
                 continue
             checks = role in ("check", "hold")
-            others = taken.setdefault((signal.place, "checks" if checks else role), [])
+            target = signal if checks else self._field(signal)
+            others = taken.setdefault((target.place, "checks" if checks else role), [])
             first = next(
-                (cell for other, cell in others if (other.path == signal.path if checks else signal.overlaps(other))),
+                (cell for other, cell in others if (other.path == target.path if checks else target.overlaps(other))),
                 None,
             )
             if first is not None:
                 related = Related(table.source, first.start, first.end, "The first column is this one")
                 self.report(table.source, head, words.column_twice(head, "checks" if checks else "writes"), related)
                 continue
-            others.append((signal, head))
+            others.append((target, head))
             self.shown.setdefault(signal.path, signal)
             self.signals[signal.path] = signal
+            self.signals[target.path] = target
             if checks:
                 self._check_column(signal, table, index, self.case.hold or role == "hold")
             else:
-                self._drive_column(signal, table, index, role == "force")
+                self._drive_column(signal, target, table, index, role == "force")
         self._restore_inputs(table)
         self._unused_given(table)
+
+    def _field(self, signal: Signal) -> Signal:
+        """What a column of a signal writes to: of an input tag the bits of its point."""
+        field = field_signal(self.unit, signal) if signal.is_driven else None
+        return field or signal
+
+    def _stored(self, signal: Signal, target: Signal, text: str) -> Value:
+        """The value of a cell, as what the column writes to has it."""
+        value = parse_value(text, signal.type)
+        tag = signal.tag
+        if target is signal or tag is None or signal.shift is not None:
+            return value
+        try:
+            return tag.stored(value)
+        except OverflowError as problem:
+            raise words.beyond_point(tag, text, int(problem.args[0])) from None
 
     def _check_column(self, signal: Signal, table: Table, index: int, hold: bool) -> None:
         found = Expectations(signal.path, index, array("q"), [], hold)
@@ -306,7 +326,7 @@ class _Planner:
                     self.bad_value(signal, table.source, table.cell(row, index), problem)
         self.expectations.append(found)
 
-    def _drive_column(self, signal: Signal, table: Table, index: int, is_force: bool) -> None:
+    def _drive_column(self, signal: Signal, target: Signal, table: Table, index: int, is_force: bool) -> None:
         if is_force and (
             sum(d.is_force for d in self.drives) >= MOST_FORCES or not isinstance(signal.type, Elementary)
         ):
@@ -314,8 +334,8 @@ class _Planner:
             self.report(table.source, table.heads[index], refused(signal))
             return
         if is_force:
-            self.forced[signal.path] = table.heads[index]
-        drive = Drive(signal.path, is_force, array("q"), [])
+            self.forced[target.path] = table.heads[index]
+        drive = Drive(target.path, is_force, array("q"), [])
         add_row, add_value, type_ = drive.rows.append, drive.values.append, signal.type
         for row, text in enumerate(table.take(index)):
             if not text:
@@ -325,11 +345,22 @@ class _Planner:
                     self._must_mean_release(text, type_, table, row, index)
                     add_value(None)
                 else:
-                    add_value(parse_value(text, type_))
+                    add_value(self._stored(signal, target, text))
                 add_row(row)
             except LiteralProblem as problem:
                 self.bad_value(signal, table.source, table.cell(row, index), problem)
         self.drives.append(drive)
+        if is_force and signal.tag is not None and signal.tag.area == "Q":
+            self._force_output(drive, signal)
+
+    def _force_output(self, drive: Drive, signal: Signal) -> None:
+        """What forces the tag of an output forces its point too."""
+        field = field_signal(self.unit, signal)
+        if field is not None:
+            tag = signal.tag if signal.shift is None else None
+            values = [value if value is None or tag is None else tag.stored(value) for value in drive.values]
+            self.signals[field.path] = field
+            self.drives.append(Drive(field.path, True, drive.rows, values))
 
     def _must_mean_release(self, text: str, type_: Type, table: Table, row: int, column: int) -> None:
         if isinstance(type_, Enumeration) and text.upper() in type_.members:

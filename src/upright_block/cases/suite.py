@@ -111,6 +111,8 @@ class _Loader:
     def _unit(self, file: CaseFile) -> Unit | None:
         """The unit that a case file is for, where its cases can be run."""
         subject = file.subject
+        if not subject.name:
+            return self._only_configuration(file)
         unit, known = self._named(subject.kind, subject.name)
         if unit is None:
             near = self.findings.did_you_mean(subject.name, known)
@@ -122,6 +124,15 @@ class _Loader:
         if problem is None:
             return unit
         self._report(file, subject.place, problem)
+        return None
+
+    def _only_configuration(self, file: CaseFile) -> Unit | None:
+        """The configuration of a file that names no subject: the only one that there is."""
+        scope = self.library.scope
+        found = [unit for unit in scope.configurations.values() if unit.source not in scope.rigs]
+        if len(found) == 1:
+            return found[0]
+        self._report(file, file.subject.place, words.no_subject([unit.name for unit in found]))
         return None
 
     def _named(self, kind: str, name: str) -> tuple[Unit | None, list[str]]:
@@ -138,11 +149,10 @@ class _Loader:
         if unit.interval and file.scan not in (None, unit.interval):
             self._report(file, file.scan_place, words.scan_against_tasks(unit))
             return None
-        interval = unit.interval or file.scan
-        if interval is None and unit.is_broken:
-            return 1
-        if interval is None:
+        interval = unit.interval or file.scan or self.library.manifest.scan
+        if unit.kind == "CONFIGURATION" and unit.tasks and not unit.interval and file.scan is None:
             self._report(file, file.subject.place, words.no_interval(unit))
+            return None
         return interval
 
     def _report(self, file: CaseFile, place: Toml, said: Words) -> None:

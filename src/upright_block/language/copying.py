@@ -98,7 +98,7 @@ def _taken(tag: Tag, points: Points) -> Iterator[typed.Statement]:
     assert isinstance(variable.type, Elementary)
     if tag.scale is not None and tag.raw is not None:
         value = _meaning(typed.Convert(LREAL, points.load(point, tag.raw), tag.start), tag.scale, tag.start)
-        value = value if variable.type is LREAL else typed.Convert(variable.type.base, value, tag.start)
+        value = _from_lreal(value, variable.type.base, tag.start)
     else:
         value = points.load(point, variable.type)
         value = typed.Unary(BOOL, "NOT", value, tag.start) if tag.is_negated else value
@@ -134,7 +134,16 @@ def _given(tag: Tag, points: Points, raw: typed.Variable) -> Iterator[typed.Stat
     else:
         limited = typed.CallStandard(LREAL, "LIMIT", (low, held, high), start)
         yield typed.Assign(origin, typed.whole(raw), limited)
-    yield points.store(point, typed.Convert(tag.raw, held, start), origin)
+    yield points.store(point, _from_lreal(held, tag.raw, start), origin)
+
+
+def _from_lreal(value: typed.Expression, type_: Elementary, start: int) -> typed.Expression:
+    """A number as another type; an integer is the nearest one, ties to even."""
+    if type_ is LREAL:
+        return value
+    if type_.family == "real":
+        return typed.Convert(type_, value, start)
+    return typed.CallStandard(type_, f"LREAL_TO_{type_.name}", (value,), start)
 
 
 def _meaning(raw: typed.Expression, scale: Scale, start: int) -> typed.Expression:

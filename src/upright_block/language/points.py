@@ -91,13 +91,25 @@ class Points:
             return Point(area, first * 8 + address.numbers[1], 1)
         width = WIDTHS[size]
         start = first * (width if self.rules.counts_elements else 8)
+        whole = Point(area, start, width)
         if address.part is None:
-            return Point(area, start, width)
+            return whole
         own = WIDTHS[address.part[0]]
-        shift = address.part[1] * own
+        return self.part(whole, address.part[1] * own, own)
+
+    def part(self, whole: Point, shift: int, width: int) -> Point:
+        """``width`` bits of what lies at a point, from bit ``shift`` on; the order of bytes says where they are."""
         if self.rules.is_big:
-            shift = width - max(shift + own, shift // 8 * 8 + 8) + shift % 8
-        return Point(area, start + shift, own)
+            shift = whole.width - max(shift + width, shift // 8 * 8 + 8) + shift % 8
+        return Point(whole.area, whole.start + shift, width)
+
+    def shown(self, point: Point) -> str:
+        """The address of a point."""
+        if point.width == 1:
+            return f"%{point.area}X{point.byte}.{point.start % 8}"
+        size = next(letter for letter, width in WIDTHS.items() if width == point.width)
+        number = point.start // (point.width if self.rules.counts_elements else 8)
+        return f"%{point.area}{size}{number}"
 
     def has(self, point: Point) -> bool:
         """Whether the area is as large as that: once all is read, it has no more bytes than something names."""

@@ -55,13 +55,14 @@ class NamedValues:
 
 @state
 class Scope:
-    """All names of the library, in upper case. Standard units appear as they are first used.
+    """All names of the library ``name``, in upper case. Standard units appear as they are first used.
 
     ``values`` holds the enumerations that have a value of a name. ``rigs`` are the sources that are there for cases
     alone: what they declare is seen by each other and by nothing else.
     """
 
     standard: Standard
+    name: str = "library"
     rigs: set[Source] = fresh(default_factory=set)
     units: dict[str, Unit] = fresh(default_factory=dict)
     types: dict[str, NamedType] = fresh(default_factory=dict)

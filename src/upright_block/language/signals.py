@@ -8,10 +8,11 @@ from upright_block.language import syntax
 from upright_block.language.findings import Findings, Words
 from upright_block.language.literals import LiteralProblem, Value, parse_integer
 from upright_block.language.names import did_you_mean, listed
-from upright_block.language.nodes import record
+from upright_block.language.nodes import record, replaced
 from upright_block.language.parsing import parse_expression
-from upright_block.language.points import Points
+from upright_block.language.points import Point, Points
 from upright_block.language.source import Source
+from upright_block.language.tags import Tag
 from upright_block.language.typed import Compound, Constant, Element, Member, Structure, Unit, Variable, closure
 from upright_block.language.types import DINT, PARTS, Array, Elementary, String, Type
 
@@ -24,7 +25,8 @@ class Signal:
     """A place in an instance of a unit, or a global variable.
 
     ``path`` is written as declared. ``root`` is the first variable that it names, ``variable`` the last one;
-    ``steps`` lead from the root on, and ``shift`` is the lowest bit where it is a part of a bit string.
+    ``steps`` lead from the root on, and ``shift`` is the lowest bit where it is a part of a bit string. ``tag`` is that
+    of which it is the value, or a part of it.
     """
 
     path: str
@@ -33,6 +35,7 @@ class Signal:
     steps: tuple[Member | Element, ...]
     type: Type
     shift: int | None = None
+    tag: Tag | None = None
 
     @property
     def is_pin(self) -> bool:
@@ -41,8 +44,9 @@ class Signal:
 
     @property
     def is_driven(self) -> bool:
-        """Whether a column of it drives: an input of the unit, a part of one, or an input point."""
-        return self.root.section == "input" or self.root.name == "%I"
+        """Whether a column of it drives: an input of the unit, a part of one, an input point or the tag of one."""
+        is_input_tag = self.tag is not None and self.tag.area == "I"
+        return self.root.section == "input" or self.root.name == "%I" or is_input_tag
 
     @property
     def place(self) -> tuple[Variable | tuple[int, ...], ...]:
@@ -165,12 +169,22 @@ class _Finder:
         variable = self.unit.variables.get(node.name.upper())
         if variable is not None and variable.section == "external":
             variable = variable.shared
+        tag = None
         if variable is None:
             shared = globals_of(self.unit)
             variable = shared.variables.get(node.name.upper()) if shared else None
+            tag = tags_of(shared).get(node.name.upper())
+            if tag is not None and tag.meaning is not None:
+                return self.meant(tag, node)
         if variable is None or _is_list(variable):
             raise NoSignal(self.path, node.start, self.unit, node.name)
-        return Signal(variable.name, variable, variable, (), variable.type)
+        return Signal(variable.name, variable, variable, (), variable.type, tag=tag)
+
+    def meant(self, tag: Tag, node: syntax.Name) -> Signal:
+        """What a name stands for; a point of memory is called by its name."""
+        assert tag.meaning is not None
+        found = self.led_to(syntax.moved(tag.meaning, node.start, node.end))
+        return replaced(found, path=tag.name, tag=tag) if tag.held is not None else found
 
     def member(self, node: syntax.Member) -> Signal:
         base = self.led_to(node.base)
@@ -184,7 +198,7 @@ class _Finder:
         path = f"{base.path}.{variable.name}"
         if variable.section == "global":
             return Signal(path, variable, variable, (), variable.type)
-        return Signal(path, base.root, variable, (*base.steps, Member(owner, variable)), variable.type)
+        return Signal(path, base.root, variable, (*base.steps, Member(owner, variable)), variable.type, tag=base.tag)
 
     def point(self, node: syntax.DirectAddress) -> Signal:
         """A point that something in the library names."""
@@ -194,8 +208,8 @@ class _Finder:
         if points is None or point is None or not points.has(point):
             raise NoSignal(self.path, node.start, self.unit, self.path[node.start : node.end])
         area = points.areas[point.area]
-        path = self.path[node.start : node.end].upper()
-        return Signal(path, area, area, (), points.type_of(point), point.start)
+        type_ = node.held if isinstance(node.held, Elementary) else points.type_of(point)
+        return Signal(points.shown(point), area, area, (), type_, point.start)
 
     def element(self, node: syntax.Index) -> Signal:
         base = self.led_to(node.base)
@@ -229,11 +243,12 @@ class _Finder:
         type_ = PARTS[node.size]
         whole = base.type
         bits = whole.bits if isinstance(whole, Elementary) and whole.family == "bits" else 0
-        if base.shift is not None or (node.number + 1) * _width(type_) > bits:
+        if (base.shift is not None and base.root.name[:1] != "%") or (node.number + 1) * _width(type_) > bits:
             raise NoSignal(self.path, node.part_start, whole, self.path[node.part_start : node.end])
         mark = "" if node.size == "X" else f"%{node.size}"
         path = f"{base.path}.{mark}{node.number}"
-        return Signal(path, base.root, base.variable, base.steps, type_, node.number * _width(type_))
+        shift = (base.shift or 0) + node.number * _width(type_)
+        return Signal(path, base.root, base.variable, base.steps, type_, shift, base.tag)
 
 
 def _width(part: Type) -> int:
@@ -250,7 +265,36 @@ def _is_list(variable: Variable) -> bool:
 def _element(base: Signal, array: Array, indices: tuple[int, ...]) -> Signal:
     step = Element(array, tuple(Constant(DINT, index) for index in indices), 0)
     path = f"{base.path}[{','.join(map(str, indices))}]"
-    return Signal(path, base.root, base.variable, (*base.steps, step), array.element)
+    return Signal(path, base.root, base.variable, (*base.steps, step), array.element, tag=base.tag)
+
+
+def tags_of(shared: Structure | None) -> dict[str, Tag]:
+    """The tags of a library, by their names in upper case."""
+    found: dict[str, Tag] = shared.kept.get("tags", {}) if shared else {}
+    return found
+
+
+def field_signal(unit: Unit, signal: Signal) -> Signal | None:
+    """The bits of the point that a tag, or a part of one, has its value from or gives it to; None where it is none."""
+    tag, shared = signal.tag, globals_of(unit)
+    points: Points | None = shared.kept.get("points") if shared else None
+    if tag is None or tag.point is None or points is None or tag.area == "M":
+        return None
+    point = tag.point
+    if signal.steps:
+        step, type_ = signal.steps[0], signal.variable.type
+        if not isinstance(step, Element) or not isinstance(type_, Array) or not isinstance(type_.element, Elementary):
+            return None
+        (low, _), *_ = type_.bounds
+        (index, *others) = (int(i.value) for i in step.indices if isinstance(i, Constant))
+        if others:
+            return None
+        bits = type_.element.bits
+        point = Point(point.area, point.start + (index - low) * bits, bits)
+    if signal.shift is not None:
+        point = points.part(point, signal.shift, _width(signal.type))
+    area = points.areas[point.area]
+    return Signal(points.shown(point), area, area, (), points.type_of(point), point.start)
 
 
 def globals_of(unit: Unit) -> Structure | None:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import struct
 from collections.abc import Mapping
 
 from upright_block.language.addresses import Area
+from upright_block.language.literals import Value
 from upright_block.language.nodes import fresh, record, state
 from upright_block.language.points import Point
 from upright_block.language.source import Cell, Source
@@ -105,3 +107,20 @@ class Tag:
         """Whether it is a bit string as it stands in its point, whose bits may have names of their own."""
         type_ = self.variable.type if self.variable else self.held
         return type_ is not None and type_.family == "bits" and self.scale is None
+
+    def stored(self, value: Value) -> bool | int:
+        """What the point has for a value of the tag: a bit, or bits as a number that is not below zero.
+
+        Raises:
+            OverflowError: the value is beyond what the point can hold.
+        """
+        assert self.point is not None
+        if self.point.width == 1:
+            return bool(value) != self.is_negated
+        if self.scale is not None and self.raw is not None:
+            value = self.scale.raw(float(value))
+            if not self.raw.low <= value <= self.raw.high:
+                raise OverflowError(value)
+        if isinstance(value, float):
+            value = int.from_bytes(struct.pack("<f" if self.point.width == 32 else "<d", value), "little")
+        return int(value) & (1 << self.point.width) - 1

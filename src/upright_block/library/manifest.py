@@ -8,6 +8,7 @@ from pathlib import Path
 from upright_block.errors import UprightError
 from upright_block.language.allowing import Allowance, Policy
 from upright_block.language.catalogue import Level, catalogue
+from upright_block.language.literals import LiteralProblem, parse_duration
 from upright_block.language.names import did_you_mean
 from upright_block.language.nodes import record
 from upright_block.language.points import PointRules
@@ -16,6 +17,7 @@ from upright_block.library.files import FileProblem, Files
 from upright_block.library.toml import Toml, TomlProblem, read_toml
 
 FILE_NAME = "upright.toml"
+_SCAN = 100_000_000
 _TEXTS = {"name": "library", "version": "0.0.0"}
 _FOLDERS = ("blocks", "programs", "tags", "wiring", "cases")
 _CHOICES = {"overflow": ("wrap", "fault")}
@@ -30,7 +32,7 @@ class Manifest:
     """``folders`` are those of each part of a library, relative to the one that holds the manifest.
 
     ``overflow`` says what an integer does that leaves its type: ``wrap`` or ``fault``. ``policy`` is what it says of
-    findings, ``points`` of how points are counted.
+    findings, ``points`` of how points are counted; ``scan`` is the time in ns of a scan that nothing else says.
     """
 
     name: str
@@ -39,6 +41,7 @@ class Manifest:
     overflow: str
     policy: Policy
     points: PointRules
+    scan: int
     source: Source
 
 
@@ -79,7 +82,7 @@ def read_manifest(files: Files) -> Manifest:
         raise LibraryProblem(f"{place} is not valid TOML: {problem}.", 'Write each line as name = "text".') from None
     known = _TEXTS | {key: choices[0] for key, choices in _CHOICES.items()}
     values: dict[str, str] = {}
-    points = PointRules()
+    points, scan = PointRules(), _SCAN
     folders: dict[str, tuple[str, ...]] = {part: (part,) for part in _FOLDERS}
     reader = _PolicyReader(source)
     for key, entry in content.items():
@@ -90,6 +93,9 @@ def read_manifest(files: Files) -> Manifest:
         if key == "allow":
             reader.allow(entry)
             continue
+        if key == "scan":
+            scan = _scan(entry, place)
+            continue
         if key == "points":
             points = _point_rules(entry, source)
             continue
@@ -97,7 +103,7 @@ def read_manifest(files: Files) -> Manifest:
             folders[key] = _folders(key, entry, files, place)
             continue
         if key not in known:
-            keys = (*known, *_FOLDERS, "levels", "allow", "points")
+            keys = (*known, *_FOLDERS, "levels", "allow", "points", "scan")
             hint = did_you_mean(key, keys) or f"Its keys are {', '.join(keys)}."
             raise LibraryProblem(f"{place} has a key {key}, which is not known.", hint)
         if not isinstance(entry.value, str):
@@ -107,7 +113,9 @@ def read_manifest(files: Files) -> Manifest:
             hint = f"Write {' or '.join(repr(c) for c in choices)}."
             raise LibraryProblem(f"{key} in {place} is {entry.value!r}.", hint)
         values[key] = entry.value
-    return Manifest(**(known | values), folders=folders, policy=reader.policy(), points=points, source=source)
+    return Manifest(
+        **(known | values), folders=folders, policy=reader.policy(), points=points, scan=scan, source=source
+    )
 
 
 def _folders(key: str, entry: Toml, files: Files, place: str) -> tuple[str, ...]:
@@ -119,6 +127,17 @@ def _folders(key: str, entry: Toml, files: Files, place: str) -> tuple[str, ...]
         if not (files.root / folder).is_dir():
             raise LibraryProblem(f"{place}: there is no folder {folder}.", "Correct the name, or make the folder.")
     return tuple(listed)
+
+
+def _scan(entry: Toml, place: str) -> int:
+    """``scan = "100ms"``"""
+    try:
+        found = parse_duration(entry.value) if isinstance(entry.value, str) else 0
+    except LiteralProblem as problem:
+        raise LibraryProblem(f"scan in {place}: {problem}", problem.way_out) from None
+    if found <= 0:
+        raise LibraryProblem(f"scan in {place} is no time of a scan.", 'Write scan = "100ms", or another duration.')
+    return found
 
 
 _POINTS = {"counts": ("bytes", "elements"), "order": ("little", "big"), "out_of_range": ("clamp", "fault")}

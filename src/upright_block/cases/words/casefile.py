@@ -37,10 +37,6 @@ def no_cases() -> Words:
     return Words("no-cases", "The file holds no case.", "Begin one with a line [[case]].")
 
 
-def no_subject() -> Words:
-    return Words("missing-key", "The case file does not name its block.", 'Write block = "Name" in its first line.')
-
-
 def two_subjects(one: str, other: str) -> Words:
     return Words(
         "two-subjects",

@@ -9,6 +9,7 @@ from upright_block.language.limits import MOST_COLUMNS, MOST_SCANS
 from upright_block.language.literals import LiteralProblem, Value, shown, shown_duration
 from upright_block.language.signals import Signal
 from upright_block.language.source import Cell
+from upright_block.language.tags import Tag
 from upright_block.language.typed import Compound
 from upright_block.language.types import Array, Enumeration, Type
 from upright_block.library.table import TIME_HEADS
@@ -171,4 +172,12 @@ def given_unused(signal: Signal, value: Value) -> Words:
         "given-unused",
         f"{signal.path} is given {shown(value, signal.type)}, and its column gives it another value in the first scan.",
         "Remove it from given, or empty the first cell of the column.",
+    )
+
+
+def beyond_point(tag: Tag, text: str, raw: int) -> LiteralProblem:
+    assert tag.raw is not None
+    return LiteralProblem(
+        f"{text} is {raw} at {tag.address}, which holds {tag.raw.low} to {tag.raw.high}.",
+        "Write a value nearer to the range of the tag.",
     )

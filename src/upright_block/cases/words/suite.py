@@ -61,3 +61,14 @@ def works_on_abstract(unit: Unit, block: Unit) -> Words:
         f"{unit.name} works on an instance of {block.name}, which is ABSTRACT; a case cannot give it one.",
         f"Write a small block that gives it one that extends {block.name}, and a case for that.",
     )
+
+
+def no_subject(configurations: Sequence[str]) -> Words:
+    message = "The case file does not name its block."
+    if configurations:
+        return Words(
+            "missing-key",
+            message,
+            f'Write block = "Name", or configuration = "{configurations[0]}", in its first line.',
+        )
+    return Words("missing-key", message, 'Write block = "Name" in its first line.')

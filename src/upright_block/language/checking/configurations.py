@@ -36,6 +36,20 @@ def check_configuration(node: syntax.Configuration, unit: typed.Unit, checker: T
         unit.body = body
 
 
+def make_configuration(name: str, programs: Sequence[typed.Unit], checker: TypeChecker) -> None:
+    """Fill in the unit at hand as the configuration of a library that has none: all programs, one after the other."""
+    unit = checker.unit
+    for program in programs:
+        if program.section("in_out"):
+            checker.unit.is_broken = True  # told where the program is
+            continue
+        unit.variables[program.key] = typed.Variable(program.name, "private", program, False, None, "", 0, 0)
+        unit.use(program, syntax.NO_PLACE, 0)
+    body = _with_points(list(unit.variables.values()), name, unit, checker.scope)
+    note_accesses(unit, body, checker.scope.globals)
+    unit.body = body
+
+
 def _check_programs(node: syntax.Configuration, unit: typed.Unit, checker: TypeChecker) -> None:
     """Declare the instances of programs; they name what there is."""
     tasks = {task.name.upper() for task in node.tasks}
@@ -162,8 +176,10 @@ def _call(program: typed.Variable) -> typed.Statement:
 
 
 def find_idle(units: Iterable[typed.Unit], configurations: Iterable[syntax.Configuration], findings: Findings) -> None:
-    """Report programs that no configuration runs."""
+    """Report programs that no configuration runs; where there is none, all run."""
     configurations = list(configurations)
+    if not configurations:
+        return
     run = {program.type.name.upper().rpartition(".")[2] for written in configurations for program in written.programs}
     found = next(((written, task) for written in configurations for task in written.tasks), None)
     for unit in units:

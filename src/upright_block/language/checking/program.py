@@ -8,7 +8,7 @@ from typing import cast
 
 from upright_block.language import syntax, typed
 from upright_block.language.catalogue import stops
-from upright_block.language.checking.configurations import check_configuration, find_idle
+from upright_block.language.checking.configurations import check_configuration, find_idle, make_configuration
 from upright_block.language.checking.objects import access_of, check_methods, cut_above, inherit, number_units
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.sequences import check_sequence, declare_sequence, sequence_body
@@ -77,6 +77,8 @@ def check_program(sources: Iterable[Source], scope: Scope, findings: Findings, t
         _configuration(written, source, scope, findings)
     own = [written for source, written in configurations if source not in scope.rigs]
     find_idle([unit for unit in declared if unit.source not in scope.rigs], own, findings)
+    if not own:
+        _whole(scope, [unit for unit in declared if unit.kind == "PROGRAM" and unit.source not in scope.rigs], findings)
     bind_overrides(declared)
     scope.points.settle(rests(scope.tags.values()))
     scope.globals.kept["tags"] = scope.tags
@@ -84,6 +86,17 @@ def check_program(sources: Iterable[Source], scope: Scope, findings: Findings, t
     spread_broken(scope)
     for unit in scope.configurations.values():
         unit.is_broken |= any(used.is_broken for used in unit.uses.values())
+
+
+def _whole(scope: Scope, programs: list[typed.Unit], findings: Findings) -> None:
+    """Make the configuration of a library that has none: all of its programs in the order of their files."""
+    if not programs:
+        return
+    programs.sort(key=lambda unit: (unit.source.path, unit.syntax.start))
+    written = syntax.Unit(0, 0, "CONFIGURATION", scope.name, None, (), (), "")
+    unit = typed.Unit("CONFIGURATION", scope.name, programs[0].source, written, "")
+    make_configuration(scope.name, programs, checker_of(unit, scope, findings))
+    scope.configurations.setdefault(unit.name.upper(), unit)
 
 
 def _configuration(node: syntax.Configuration, source: Source, scope: Scope, findings: Findings) -> None:
