@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.helpers import ROOT, block, checked
+from tests.helpers import ROOT, block, checked, write_files
 from upright_block.cases.suite import load_suite
 from upright_block.language.allowing import Policy, settle
 from upright_block.language.catalogue import WARNINGS, Entry, catalogue
@@ -33,9 +33,21 @@ def found_in(entry: Entry, text: str, folder: Path) -> list[str]:
         case = f'block = "Pump"\nscan = "1s"\n[[case]]\nname = "c"\nvectors = """\n{text}"""\n'
         (folder / "cases" / "c.toml").write_text(text if entry.kind == "file" else case)
         return [finding.name for finding in load_suite(load_library(folder)).findings]
+    if entry.kind == "tags":
+        write_files(folder, {"tags/t.csv": text, "programs/p.st": user_of(text, entry.variables)})
+        return [finding.name for finding in load_library(folder).findings]
     source = block(entry.variables, text) if entry.kind == "body" else text
     settled = settle(checked(source)[1], [Source("t.st", source)], Policy())
     return [finding.name for finding in settled.findings]
+
+
+def user_of(table: str, variables: str) -> str:
+    """A program that reads every input of a tag table and writes every output, but for those called ``unused``."""
+    rows = [row.split(",") for row in table.split("\n")[1:]]
+    uses = [f"IF {row[0]} = {row[0]} THEN ; END_IF" for row in rows if "%I" in row[1] and row[0] != "unused"]
+    uses += [f"{row[0]} := {row[0]};" for row in rows if "%Q" in row[1] and row[0] != "unused"]
+    is_open = "tag," in table and all(re.fullmatch(r"[a-z]\w*", row[0]) for row in rows)
+    return f"PROGRAM P VAR {variables} END_VAR {' '.join(uses) if is_open else ''} END_PROGRAM"
 
 
 @pytest.mark.parametrize("entry", SHOWN, ids=lambda entry: entry.name)

@@ -13,14 +13,20 @@ WARNINGS = frozenset(
     {
         "bad-allowance",
         "checks-nothing",
+        "hidden-tag",
         "given-unused",
         "input-not-given",
+        "input-not-read",
         "label-twice",
+        "near-twins",
         "never-clears",
         "never-reached",
         "never-runs",
         "no-task",
+        "odd-one-out",
+        "output-not-written",
         "result-never-set",
+        "unknown-column",
         "unread-file",
         "unused-allowance",
     }
@@ -33,7 +39,7 @@ class Entry:
     """What a finding means: ``says`` is a paragraph, ``wrong`` a text that has it, ``right`` the same mended.
 
     ``kind`` says what the texts are: "body" the statements of a block with ``variables``, "source" whole sources,
-    "case" the table of a case, "file" a case file, "outside" something beyond any text.
+    "case" the table of a case, "file" a case file, "tags" a tag table, "outside" something beyond any text.
     """
 
     name: str

@@ -99,8 +99,8 @@ class Tag:
 
     @property
     def is_open(self) -> bool:
-        """Whether it is a variable AT a place that is still open, as ``%I*``."""
-        return self.variable is not None and self.point is None and bool(self.address)
+        """Whether it is a variable AT a place that is still open, as ``%I*``, and no row has its name."""
+        return self.variable is not None and self.point is None and bool(self.address) and not self.cells
 
     @property
     def is_bits(self) -> bool:

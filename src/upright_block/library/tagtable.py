@@ -17,7 +17,7 @@ def tag_table(source: Source, findings: Findings) -> TagTable:
     for flaw in table.flaws:
         findings.add(flaw.words.told(source, flaw.start, flaw.end))
     heads = [head.text.lower() for head in table.heads]
-    for number, head in enumerate(table.heads):
+    for number, head in enumerate(table.heads) if "tag" in heads else ():
         said = _head(head.text, heads[:number])
         if said is not None:
             findings.add(said.told(source, head.start, max(head.end, head.start + 1)))

@@ -12,6 +12,7 @@ from upright_block.language.checking.configurations import check_configuration, 
 from upright_block.language.checking.objects import access_of, check_methods, cut_above, inherit, number_units
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.sequences import check_sequence, declare_sequence, sequence_body
+from upright_block.language.checking.tagging import check_tags
 from upright_block.language.checking.tags import declare_located, declare_tags, rests
 from upright_block.language.checking.types import TypeChecker
 from upright_block.language.checking.uses import bind_overrides, find_recursion, note_accesses, spread_broken
@@ -79,6 +80,7 @@ def check_program(sources: Iterable[Source], scope: Scope, findings: Findings, t
     find_idle([unit for unit in declared if unit.source not in scope.rigs], own, findings)
     if not own:
         _whole(scope, [unit for unit in declared if unit.kind == "PROGRAM" and unit.source not in scope.rigs], findings)
+    check_tags([unit for unit in declared if unit.source not in scope.rigs], scope, findings)
     bind_overrides(declared)
     scope.points.settle(rests(scope.tags.values()))
     scope.globals.kept["tags"] = scope.tags

@@ -56,8 +56,10 @@ def declare_tags(tables: Iterable[TagTable], scope: Scope, checker_of: CheckerOf
     for table in tables:
         reader = _TableReader(table, scope, checker_of(table.source))
         for row in table.rows:
-            with suppress(Problem):
+            try:
                 reader.read(row)
+            except Problem:
+                reader.give_up(row)
     for tag in scope.tags.values():
         checker = checker_of(tag.source)
         if tag.is_open:
@@ -103,18 +105,29 @@ class _TableReader:
     def _complete(self, declared: Tag, row: Tag) -> None:
         """Give a variable ``AT %I*`` the point that its row names."""
         assert declared.variable is not None
+        declared.cells = row.cells
         point = self._address(row)
         if point is None:
             raise self._problem(row.cells["tag"], words.still_open(row.name, declared.address))
         if point.area != parse_address(declared.address).area:
             raise self._problem(row.cells["point"], words.other_area(row.name, declared.address))
-        declared.cells = row.cells
         self._point(declared, point)
         type_ = declared.variable.type
         if "type" in row.cells and self._type(row) is not type_:
             first = first_declared(declared.source, declared, declared.name)
             raise self._problem(row.cells["type"], words.other_type(row.name, type_), first)
         self._variable(declared, type_)
+
+    def give_up(self, row: Mapping[str, Cell]) -> None:
+        """Declare the name of a row that is wrong, so that its uses are no findings of their own."""
+        name = row.get("tag")
+        tag = self.scope.tags.get(name.text.upper()) if name else None
+        if tag is not None and tag.variable is None and tag.meaning is None:
+            tag.variable = typed.Variable(
+                tag.name, "global", BROKEN, False, None, "", tag.start, tag.end, source=tag.source
+            )
+            tag.point = None
+            self.scope.globals.variables[tag.key] = tag.variable
 
     # --- cells ---
 

@@ -179,8 +179,9 @@ def point_twice(tag: Tag, first: Tag) -> Words:
 
 
 def points_overlap(tag: Tag, first: Tag) -> Words:
+    way_out = "Give one of them another point. Single bits of a BYTE, WORD, DWORD or LWORD may have names of their own."
+    if tag.point and first.point and tag.point.width == first.point.width and tag.point.start != first.point.start:
+        way_out += f' If {tag.address} is meant to begin behind {first.address}, write counts = "elements" below [points] in upright.toml.'
     return Words(
-        "points-overlap",
-        f"{tag.name} at {tag.address} shares bits with {first.name} at {first.address}.",
-        "Give one of them another point. Single bits of a BYTE, WORD, DWORD or LWORD may have names of their own.",
+        "points-overlap", f"{tag.name} at {tag.address} shares bits with {first.name} at {first.address}.", way_out
     )

@@ -1,0 +1,81 @@
+"""Where tags are read and written."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from typing import Literal, cast
+
+from upright_block.language import syntax, typed
+from upright_block.language.addresses import Area
+from upright_block.language.nodes import record
+from upright_block.language.points import Point
+from upright_block.language.tags import Tag
+from upright_block.language.types import Elementary
+from upright_block.language.walking import Access, accesses, every_statement
+
+
+@record
+class TagUse:
+    """That a body reads a tag, or writes it, at a place in the source of its unit."""
+
+    tag: Tag
+    kind: Literal["read", "write"]
+    unit: typed.Unit
+    origin: syntax.Node
+
+
+class TagIndex:
+    """Finds the tags that a place belongs to: by their variable, or by the bits of a point."""
+
+    def __init__(self, tags: Iterable[Tag]) -> None:
+        self.by_variable = {tag.variable: tag for tag in tags if tag.variable is not None}
+        self.by_byte: dict[tuple[str, int], list[Tag]] = {}
+        for tag in tags:
+            if tag.point is not None:
+                for byte in range(tag.point.byte, -(-tag.point.end // 8)):
+                    self.by_byte.setdefault((tag.point.area, byte), []).append(tag)
+
+    def inside(self, tag: Tag) -> set[Tag]:
+        """The tag, and those that have bits of its point."""
+        point = tag.point
+        if point is None:
+            return {tag}
+        near = (other for byte in range(point.byte, -(-point.end // 8)) for other in self.by_byte[point.area, byte])
+        return {tag, *(other for other in near if other.point is not None and other.point.overlaps(point))}
+
+    def tags_at(self, place: typed.Place) -> Iterator[Tag]:
+        """The tags whose values a place is, or is a part of; of a byte whose bits are taken all that lie in it."""
+        root = place.root
+        if root in self.by_variable:
+            yield self.by_variable[root]
+        elif root.name.startswith("%") and place.steps and isinstance(step := place.steps[0], typed.Element):
+            index = step.indices[0]
+            if isinstance(index, typed.Constant) and isinstance(place.type, Elementary):
+                point = Point(cast("Area", root.name[1:]), int(index.value) * 8, place.type.bits)
+                for tag in self.by_byte.get((point.area, point.byte), ()):
+                    if tag.point is not None and tag.point.overlaps(point):
+                        yield tag
+
+
+def tag_uses(tags: Iterable[Tag], units: Iterable[typed.Unit]) -> list[TagUse]:
+    """Every use of a tag in the bodies of units and of their methods, in the order of these."""
+    index = TagIndex(list(tags))
+    found: list[TagUse] = []
+    for unit in units:
+        for part in (unit, *unit.methods.values()):
+            if part.shares is not None:
+                for statement in every_statement(part.body or ()):
+                    for access in accesses(statement):
+                        found += _uses(access, part, index)
+    return found
+
+
+def _uses(access: Access, unit: typed.Unit, index: TagIndex) -> Iterator[TagUse]:
+    place = access.place
+    if place is None or place.root.section != "global" or access.kind == "call":
+        return
+    for tag in index.tags_at(place):
+        if access.kind in ("read", "address"):
+            yield TagUse(tag, "read", unit, access.origin)
+        if access.kind in ("write", "address"):
+            yield TagUse(tag, "write", unit, access.origin)
