@@ -11,6 +11,7 @@ from upright_block.errors import NotRunnable, UnknownName
 from upright_block.language.allowing import Settled, settle
 from upright_block.language.literals import Value
 from upright_block.language.names import did_you_mean, listed
+from upright_block.language.nodes import replaced
 from upright_block.library import Library, find_root, load_library, unread_files
 
 if TYPE_CHECKING:
@@ -80,8 +81,10 @@ class OpenLibrary:
     @cached_property
     def _settled(self) -> Settled:
         suite, manifest = self._suite, self._library.manifest
+        own = self._library.scope.allowances
+        policy = replaced(manifest.policy, allowances=(*manifest.policy.allowances, *own)) if own else manifest.policy
         found = [*self._library.findings, *suite.findings, *unread_files(self._library.files)]
-        return settle(found, [manifest.source, *self.sources, *self._library.tables, *suite.sources], manifest.policy)
+        return settle(found, [manifest.source, *self.sources, *self._library.tables, *suite.sources], policy)
 
     @property
     def findings(self) -> tuple[Finding, ...]:

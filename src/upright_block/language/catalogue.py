@@ -24,6 +24,7 @@ WARNINGS = frozenset(
         "never-runs",
         "no-task",
         "odd-one-out",
+        "one-scan-late",
         "output-not-written",
         "result-never-set",
         "unknown-column",

@@ -20,3 +20,5 @@ MOST_COLUMNS = 1_000
 """Columns of one table."""
 MOST_POINT_BYTES = 1 << 20
 """Bytes of the points of one area."""
+MOST_INSTANCES = 200_000
+"""Instances of one wiring table."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 
 from upright_block.language import syntax
+from upright_block.language.allowing import Allowance
 from upright_block.language.nodes import fresh, record, state
 from upright_block.language.points import Points
 from upright_block.language.signatures import StandardFunction
@@ -69,6 +70,7 @@ class Scope:
     values: dict[str, list[NamedValues]] = fresh(default_factory=dict)
     configurations: dict[str, Unit] = fresh(default_factory=dict)
     points: Points = fresh(default_factory=Points)
+    allowances: list[Allowance] = fresh(default_factory=list)
     tags: dict[str, Tag] = fresh(default_factory=dict)
 
     @property

@@ -6,6 +6,8 @@
 
 from __future__ import annotations
 
+from typing import cast
+
 from upright_block.language.addresses import Address
 from upright_block.language.nodes import node, replaced
 
@@ -107,6 +109,37 @@ def with_root(path: Expression, root: Expression) -> Expression:
     return replaced(root, start=path.start, end=path.end)
 
 
+def names_in(node: Node) -> list[str]:
+    """The names that an expression begins paths with, in upper case."""
+    found: list[str] = []
+    waiting: list[object] = [node]
+    while waiting:
+        part = waiting.pop()
+        if isinstance(part, Name):
+            found.append(part.name.upper())
+        elif isinstance(part, Node):
+            waiting += [getattr(part, field) for field in type(part).__match_args__]
+        elif isinstance(part, tuple):
+            waiting += part
+    return found
+
+
+def relocated(expression: Expression, start: int, end: int) -> Expression:
+    """An expression all of whose parts stand at one place."""
+
+    def changed(value: object, field: str) -> object:
+        if isinstance(value, Node):
+            fields = {name: changed(getattr(value, name), name) for name in type(value).__match_args__}
+            return replaced(value, **fields)
+        if isinstance(value, tuple):
+            return tuple(changed(item, "") for item in value)
+        if field == "end" or field.endswith("_end"):
+            return end
+        return start if field == "start" or field.endswith("_start") else value
+
+    return cast("Expression", changed(expression, ""))
+
+
 def moved(path: Expression, start: int, end: int) -> Expression:
     """A path as if it stood at another place."""
     changes: dict[str, object] = {"start": start, "end": end}
@@ -141,6 +174,14 @@ class Argument(Node):
     value: Expression
     output: bool
     negated: bool
+
+
+@node
+class WiredArgument(Argument):
+    """What a cell gives to the pin of its column; the name of the pin stands at ``head_start``."""
+
+    head_start: int
+    head_end: int
 
 
 @node
@@ -316,6 +357,13 @@ class ArraySpec(TypeSpec):
     bounds: tuple[tuple[Expression, Expression], ...]
     element: TypeSpec
     stars: int = 0
+
+
+@node
+class ResultOf(TypeSpec):
+    """The type of what an expression gives, as a row of a wiring table has it."""
+
+    value: Expression
 
 
 @node

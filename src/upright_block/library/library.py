@@ -15,12 +15,13 @@ from upright_block.language.typed import Unit
 from upright_block.library.files import Files
 from upright_block.library.manifest import Manifest, read_manifest
 from upright_block.library.tagtable import tag_table
+from upright_block.library.wiringtable import wiring_table
 from upright_block.standard import STANDARD
 
 
 @record
 class Library:
-    """Everything that was read; ``tables`` are those of tags. ``findings`` are those of the sources, in the order of their places."""
+    """Everything that was read; ``tables`` are those of tags and wirings. ``findings`` are those of the sources, in the order of their places."""
 
     root: Path
     manifest: Manifest
@@ -58,8 +59,10 @@ def load_library(root: Path, also: Sequence[Path] = ()) -> Library:
     sources = (*own, *rigs)
     scope.points.rules = manifest.points
     tables = [tag_table(source, findings) for source in _read(folders["tags"], (".csv",), files, findings)]
-    check_program(sources, scope, findings, tables)
-    tables_read = tuple(table.source for table in tables)
+    read = [wiring_table(source, findings) for source in _read(folders["wiring"], (".csv",), files, findings)]
+    wirings = [table for table in read if table is not None]
+    check_program(sources, scope, findings, tables, wirings)
+    tables_read = (*(table.source for table in tables), *(table.source for table in wirings))
     return Library(root, manifest, files, sources, tables_read, scope, tuple(findings.in_order()))
 
 

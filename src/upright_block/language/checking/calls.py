@@ -358,10 +358,7 @@ class CallChecker(StandardChecker):
 
     def _pin(self, argument: syntax.Argument, unit: typed.Unit) -> typed.Variable:
         pin = unit.variables.get(argument.name.upper())
-        end = argument.start + len(
-            self.source.text[argument.start : argument.end].split(":=")[0].split("=>")[0].rstrip()
-        )
-        name_at = syntax.Node(argument.start, end)
+        name_at = self._name_at(argument)
         if pin is None or pin.section not in ("input", "output", "in_out"):
             self.check_enable(argument)
             sections = ("output",) if argument.output else ("input", "in_out")
@@ -372,8 +369,17 @@ class CallChecker(StandardChecker):
         if argument.output and pin.section != "output":
             raise self.problem(name_at, words.input_taken(pin, unit))
         if not argument.output and pin.section == "output":
+            if isinstance(argument, syntax.WiredArgument):
+                raise self.problem(argument, words.output_in_cell(pin, unit, self.text(argument)))
             raise self.problem(name_at, words.output_given(pin, unit))
         return pin
+
+    def _name_at(self, argument: syntax.Argument) -> syntax.Node:
+        """Where the name of the pin of an argument stands; in a table that is the head of its column."""
+        if isinstance(argument, syntax.WiredArgument):
+            return syntax.Node(argument.head_start, argument.head_end)
+        written = self.source.text[argument.start : argument.end].split(":=")[0].split("=>")[0]
+        return syntax.Node(argument.start, argument.start + len(written.rstrip()))
 
     def _output(self, argument: syntax.Argument, pin: typed.Variable) -> typed.Receiver:
         """Where the value of an output goes; it may widen on the way."""

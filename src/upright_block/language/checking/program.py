@@ -10,6 +10,7 @@ from upright_block.language import syntax, typed
 from upright_block.language.catalogue import stops
 from upright_block.language.checking.configurations import check_configuration, find_idle, make_configuration
 from upright_block.language.checking.objects import access_of, check_methods, cut_above, inherit, number_units
+from upright_block.language.checking.order import check_order
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.sequences import check_sequence, declare_sequence, sequence_body
 from upright_block.language.checking.tagging import check_tags
@@ -19,6 +20,7 @@ from upright_block.language.checking.uses import bind_overrides, find_recursion,
 from upright_block.language.checking.words import program as words
 from upright_block.language.findings import Finding, Findings, Words, first_declared
 from upright_block.language.parsing import parse
+from upright_block.language.parsing.wiring import WiringTable, wire
 from upright_block.language.scope import NamedType, Scope
 from upright_block.language.source import Source
 from upright_block.language.tags import TagTable
@@ -35,8 +37,14 @@ _SECTIONS: dict[str, typed.Section] = {
 }
 
 
-def check_program(sources: Iterable[Source], scope: Scope, findings: Findings, tables: Iterable[TagTable] = ()) -> None:
-    """Read and check all ``sources`` and the tags of all ``tables`` into ``scope``. Every mistake becomes a finding; nothing is raised.
+def check_program(
+    sources: Iterable[Source],
+    scope: Scope,
+    findings: Findings,
+    tables: Iterable[TagTable] = (),
+    wirings: Iterable[WiringTable] = (),
+) -> None:
+    """Read and check all ``sources``, the tags of all ``tables`` and the ``wirings`` into ``scope``. Every mistake becomes a finding; nothing is raised.
 
     Units that a mistake reaches, in themselves or in a unit that they use, are marked as broken. Those of the sources
     that are `Scope.rigs` are there for cases alone.
@@ -55,6 +63,8 @@ def check_program(sources: Iterable[Source], scope: Scope, findings: Findings, t
         declared += [
             u for u in (declare(written, source, scope, findings, broken) for written in file.units) if u is not None
         ]
+    wired = [unit for table in wirings if (unit := _wire(table, scope, findings)) is not None]
+    declared += wired
     for source, section in shared:
         if "CONSTANT" in section.qualifiers:
             _globals(source, section, scope, findings)
@@ -74,12 +84,15 @@ def check_program(sources: Iterable[Source], scope: Scope, findings: Findings, t
     for unit in declared:
         for part in (unit, *unit.methods.values()):
             _check_body(part, scope, findings)
+    for unit in wired:
+        check_order(unit, findings)
     for source, written in configurations:
         _configuration(written, source, scope, findings)
     own = [written for source, written in configurations if source not in scope.rigs]
     find_idle([unit for unit in declared if unit.source not in scope.rigs], own, findings)
     if not own:
-        _whole(scope, [unit for unit in declared if unit.kind == "PROGRAM" and unit.source not in scope.rigs], findings)
+        programs = [unit for unit in declared if unit.kind == "PROGRAM" and unit.source not in scope.rigs]
+        _whole(scope, programs, wired, findings)
     check_tags([unit for unit in declared if unit.source not in scope.rigs], scope, findings)
     bind_overrides(declared)
     scope.points.settle(rests(scope.tags.values()))
@@ -90,11 +103,25 @@ def check_program(sources: Iterable[Source], scope: Scope, findings: Findings, t
         unit.is_broken |= any(used.is_broken for used in unit.uses.values())
 
 
-def _whole(scope: Scope, programs: list[typed.Unit], findings: Findings) -> None:
-    """Make the configuration of a library that has none: all of its programs in the order of their files."""
+def _wire(table: WiringTable, scope: Scope, findings: Findings) -> typed.Unit | None:
+    """The program that a wiring table is; None where its name is taken."""
+
+    def is_function(name: str) -> bool:
+        unit = find_unit(name.upper(), scope)
+        return scope.standard.function(name.upper()) is not None or (unit is not None and unit.kind == "FUNCTION")
+
+    begun = len(findings.items)
+    wired = wire(table, is_function, findings)
+    scope.allowances += wired.allowances
+    broken = any(stops(f.name) for f in findings.items[begun:])
+    return declare(wired.unit, table.source, scope, findings, broken)
+
+
+def _whole(scope: Scope, programs: list[typed.Unit], wired: list[typed.Unit], findings: Findings) -> None:
+    """Make the configuration of a library that has none: its programs in the order of their files, then its tables."""
     if not programs:
         return
-    programs.sort(key=lambda unit: (unit.source.path, unit.syntax.start))
+    programs.sort(key=lambda unit: (unit in wired, unit.source.path, unit.syntax.start))
     written = syntax.Unit(0, 0, "CONFIGURATION", scope.name, None, (), (), "")
     unit = typed.Unit("CONFIGURATION", scope.name, programs[0].source, written, "")
     make_configuration(scope.name, programs, checker_of(unit, scope, findings))

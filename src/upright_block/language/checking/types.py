@@ -164,6 +164,9 @@ class TypeChecker(StatementChecker):
             raise self.problem(node, words.array_too_large(made, element))
         return made
 
+    def _result_of(self, node: syntax.ResultOf) -> Type:
+        return self.any_value(node.value).type
+
     def _reference(self, node: syntax.ReferenceSpec) -> Type:
         self.referring += 1
         try:
@@ -341,6 +344,7 @@ _CHECK: dict[type, Callable[[TypeChecker, Any], Type]] = {
     syntax.SubrangeSpec: TypeChecker._subrange,
     syntax.ArraySpec: TypeChecker._array,
     syntax.ReferenceSpec: TypeChecker._reference,
+    syntax.ResultOf: TypeChecker._result_of,
     syntax.EnumerationSpec: TypeChecker._enumeration,
     syntax.StructureSpec: TypeChecker._structure,
 }

@@ -227,6 +227,14 @@ def output_given(pin: typed.Variable, unit: typed.Unit) -> Words:
     )
 
 
+def output_in_cell(pin: typed.Variable, unit: typed.Unit, written: str) -> Words:
+    return Words(
+        "wrong-direction",
+        f"{pin.name} is an output of {unit.name} and cannot be given a value.",
+        f"Write -> {written} to take its value.",
+    )
+
+
 def output_type(shown: str, target: Type, pin: typed.Variable) -> Words:
     return Words(
         "type-mismatch",

@@ -1,0 +1,274 @@
+"""Wiring tables: a row is an instance, a column a pin, a cell what is wired to it. A table becomes a program."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterable, Iterator, Mapping
+
+from upright_block.language import syntax
+from upright_block.language.allowing import Allowance
+from upright_block.language.findings import Findings, Words
+from upright_block.language.lexer import KEYWORDS
+from upright_block.language.limits import MOST_INSTANCES
+from upright_block.language.nodes import record
+from upright_block.language.parsing.units import parse_expression
+from upright_block.language.parsing.words import wiring as words
+from upright_block.language.source import Cell, Source
+
+OWN_COLUMNS = ("order", "instance", "block", "comment", "allow")
+"""The columns that are no pins."""
+_NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*\Z")
+_RANGE = re.compile(r"\{(\d{1,9})\.\.(\d{1,9})\}")
+_NAMES = re.compile(r"\[(\d{1,9})\.\.(\d{1,9})\]")
+_ELEMENT = re.compile(r"([A-Za-z_][A-Za-z0-9_]*)\[(\d{1,9})\]\Z")
+_SPAN = re.compile(r"-?(\d+(\.\d+)?(d|h|ms|m|s|us|ns))+\Z", re.IGNORECASE)
+_INTEGER = re.compile(r"\d{1,18}\Z")
+
+
+@record
+class WiringTable:
+    """A table as it was read; a row has those cells that say something, by their columns in lower case.
+
+    ``heads`` are the cells of the columns that are pins.
+    """
+
+    name: str
+    source: Source
+    heads: Mapping[str, Cell]
+    rows: tuple[Mapping[str, Cell], ...]
+
+
+@record
+class Wired:
+    """The program that a table is, and what it allows."""
+
+    unit: syntax.Unit
+    allowances: tuple[Allowance, ...]
+
+
+@record
+class _Row:
+    """One instance: its cells, with any ranges taken out; ``is_one_of_many`` says that there were some."""
+
+    order: float
+    cells: Mapping[str, Cell]
+    is_one_of_many: bool
+
+
+class _Wirer:
+    def __init__(self, table: WiringTable, is_function: Callable[[str], bool], findings: Findings) -> None:
+        self.is_function = is_function
+        self.table = table
+        self.source = table.source
+        self.findings = findings
+        self.instances: dict[str, syntax.Declaration] = {}
+        self.arrays: dict[str, list[tuple[int, Cell, str]]] = {}
+        self.body: list[tuple[float, syntax.Statement]] = []
+
+    def report(self, cell: Cell, said: Words) -> None:
+        self.findings.add(said.told(self.source, cell.start, max(cell.end, cell.start + 1)))
+
+    # --- rows ---
+
+    def rows(self) -> Iterator[_Row]:
+        """The rows one instance each, in the order of the table."""
+        ordered = [row for row in self.table.rows if "order" in row]
+        if ordered and len(ordered) < len(self.table.rows):
+            first = next(row for row in self.table.rows if "order" not in row)
+            self.report(next(iter(first.values())), words.missing_order())
+        count = 0
+        for number, row in enumerate(self.table.rows):
+            order = self.order(row.get("order"), number)
+            for found in self.expanded(row, order):
+                count += 1
+                if count > MOST_INSTANCES:
+                    self.report(next(iter(row.values())), words.too_many_instances())
+                    return
+                yield found
+
+    def order(self, cell: Cell | None, number: int) -> float:
+        if cell is None:
+            return number
+        try:
+            return float(cell.text)
+        except ValueError:
+            self.report(cell, words.bad_order(cell.text))
+            return number
+
+    def expanded(self, row: Mapping[str, Cell], order: float) -> Iterator[_Row]:
+        """A row with ranges as one row for each of their numbers."""
+        counts: dict[int, Cell] = {}
+        for column, cell in row.items():
+            shapes = [*_RANGE.finditer(cell.text), *(_NAMES.finditer(cell.text) if column == "instance" else ())]
+            for shape in shapes:
+                low, high = int(shape[1]), int(shape[2])
+                if abs(high - low) >= MOST_INSTANCES:
+                    self.report(cell, words.too_many_instances())
+                    return
+                counts.setdefault(abs(high - low) + 1, cell)
+        if not counts:
+            yield _Row(order, row, False)
+            return
+        if len(counts) > 1:
+            (first, _), (other, cell), *_ = counts.items()
+            self.report(cell, words.unequal_ranges(first, other))
+            return
+        (count,) = counts
+        for index in range(count):
+            cells = {
+                column: Cell(_numbered(cell.text, index, column == "instance"), cell.start, cell.end)
+                for column, cell in row.items()
+            }
+            yield _Row(order, cells, True)
+
+    def allowances(self) -> Iterator[Allowance]:
+        """What the rows allow: names of findings with a reason each, as in a comment."""
+        for row in self.table.rows:
+            cell = row.get("allow")
+            for part in cell.text.split(";") if cell else ():
+                assert cell is not None
+                name, _, reason = (text.strip() for text in part.partition(":"))
+                lines = frozenset({self.source.line(cell.start)})
+                yield Allowance(self.source, cell.start, cell.end, name.lower(), reason, lines)
+
+    # --- an instance ---
+
+    def add(self, row: _Row) -> None:
+        """Declare the instance of a row, and what its cells wire to it."""
+        name, block = row.cells.get("instance"), row.cells.get("block")
+        if name is None or block is None:
+            cell = name or block or next(iter(row.cells.values()))
+            self.report(cell, words.missing_cell("instance" if name is None else "block"))
+            return
+        element = _ELEMENT.match(name.text)
+        stem = element[1] if element else name.text
+        if not _NAME.match(stem) or stem.upper() in KEYWORDS:
+            self.report(name, words.bad_instance(name.text))
+            return
+        callee: syntax.Expression = syntax.Name(name.start, name.end, stem)
+        arguments = tuple(self.arguments(row))
+        if self.is_function(block.text):
+            call = syntax.Call(block.start, block.end, syntax.Name(block.start, block.end, block.text), arguments)
+            spec = syntax.ResultOf(block.start, block.end, call)
+            self.declare(name, stem, spec, row)
+            target = syntax.Name(name.start, name.end, stem)
+            self.body.append((row.order, syntax.Assignment(name.start, name.end, target, call)))
+            return
+        if element:
+            self.arrays.setdefault(stem.upper(), []).append((int(element[2]), name, block.text))
+            index = syntax.Literal(name.start, name.end, "int", element[2])
+            callee = syntax.Index(name.start, name.end, callee, (index,))
+            self.element(stem, row)
+        else:
+            self.declare(name, stem, syntax.TypeName(block.start, block.end, block.text), row)
+        called = syntax.Call(name.start, name.end, callee, arguments)
+        self.body.append((row.order, syntax.CallStatement(name.start, name.end, called)))
+
+    def declare(self, name: Cell, stem: str, spec: syntax.TypeSpec, row: _Row) -> None:
+        """Declare a name; one that is there already is left to the checker, which tells both places."""
+        comment = row.cells["comment"].text if "comment" in row.cells else ""
+        made = syntax.Declaration(name.start, name.end, stem, spec, None, comment, "", "")
+        key = stem.upper()
+        while key in self.instances:
+            key += "'"
+        self.instances[key] = made
+
+    def element(self, stem: str, row: _Row) -> None:
+        """Declare the array that an instance is an element of, as large as its rows make it."""
+        found = self.arrays[stem.upper()]
+        numbers = [number for number, _, _ in found]
+        _, cell, block = found[0]
+        at = cell.start, cell.end
+        if found[-1][2].upper() != block.upper():
+            self.report(row.cells["block"], words.other_block(stem, block))
+        if numbers.count(numbers[-1]) > 1:
+            self.report(row.cells["instance"], words.element_twice(found[-1][1].text))
+        bounds = tuple(syntax.Literal(*at, "int", str(end)) for end in (min(numbers), max(numbers)))
+        spec = syntax.ArraySpec(*at, ((bounds[0], bounds[1]),), syntax.TypeName(*at, block))
+        self.instances[stem.upper()] = syntax.Declaration(*at, stem, spec, None, "", "", "")
+
+    def arguments(self, row: _Row) -> Iterator[syntax.Argument]:
+        """What the cells of a row give to pins."""
+        for column, cell in row.cells.items():
+            head = self.table.heads.get(column)
+            if head is None:
+                continue
+            name = head.text.removeprefix("pin ").strip()
+            is_output = cell.text.startswith("->")
+            value = self.value(cell, cell.text[2:].strip() if is_output else cell.text, row.is_one_of_many)
+            if value is not None:
+                yield syntax.WiredArgument(cell.start, cell.end, name, value, is_output, False, head.start, head.end)
+
+    def value(self, cell: Cell, text: str, is_one_of_many: bool) -> syntax.Expression | None:
+        """What a cell says: a literal, also in its short form, a name, or an expression."""
+        at = cell.start, cell.end
+        if _NAME.match(text) and text.upper() not in KEYWORDS:
+            return syntax.Name(*at, text)
+        if _INTEGER.match(text):
+            return syntax.Literal(*at, "int", text)
+        if _SPAN.match(text):
+            return syntax.Literal(*at, "typed", f"T#{text}")
+        start = self.source.text.find(text, cell.start, cell.end)
+        is_as_written = start >= 0 and not is_one_of_many
+        noted = Findings()
+        found = parse_expression(self.source, noted, text, start if is_as_written else cell.start)
+        for finding in noted.items:
+            if is_as_written:
+                self.findings.add(finding)
+            else:
+                said = Words(finding.name, finding.message, finding.way_out)
+                self.report(cell, said)
+        if found is None or is_as_written:
+            return found
+        return syntax.relocated(found, *at)
+
+
+def wire(table: WiringTable, is_function: Callable[[str], bool], findings: Findings) -> Wired:
+    """The program that a table is: its rows in their order. What is wrong with a cell becomes a finding."""
+    wirer = _Wirer(table, is_function, findings)
+    for row in wirer.rows():
+        wirer.add(row)
+    wirer.body.sort(key=lambda entry: entry[0])
+    declarations = tuple(_results_last(wirer.instances.values()))
+    sections = (syntax.VariableSection(0, 0, "VAR", (), declarations),) if declarations else ()
+    body = tuple(statement for _, statement in wirer.body)
+    unit = syntax.Unit(0, 1, "PROGRAM", table.name, None, sections, body, "")
+    return Wired(unit, tuple(wirer.allowances()))
+
+
+def _results_last(declarations: Iterable[syntax.Declaration]) -> Iterator[syntax.Declaration]:
+    """Instances, then the results of functions: each behind those that its own function reads, as far as that goes."""
+    results: dict[str, syntax.Declaration] = {}
+    for made in declarations:
+        if isinstance(made.type, syntax.ResultOf):
+            results[made.name.upper()] = made
+        else:
+            yield made
+    done: set[str] = set()
+    for key in results:
+        waiting = [key]
+        seen: set[str] = set()
+        while waiting:
+            name = waiting[-1]
+            spec = results[name].type
+            assert isinstance(spec, syntax.ResultOf)
+            before = [n for n in syntax.names_in(spec.value) if n in results and n not in done and n not in seen]
+            seen.add(name)
+            if before:
+                waiting += before
+                continue
+            waiting.pop()
+            if name not in done:
+                done.add(name)
+                yield results[name]
+
+
+def _numbered(text: str, index: int, is_name: bool) -> str:
+    """A text whose ranges are their number of an index; a number has as many digits as the first one of its range."""
+
+    def number(shape: re.Match[str]) -> str:
+        low, high = int(shape[1]), int(shape[2])
+        return str(low + index if high >= low else low - index).zfill(len(shape[1]))
+
+    text = _RANGE.sub(number, text)
+    return _NAMES.sub(number, text) if is_name else text
