@@ -33,6 +33,9 @@ def found_in(entry: Entry, text: str, folder: Path) -> list[str]:
         case = f'block = "Pump"\nscan = "1s"\n[[case]]\nname = "c"\nvectors = """\n{text}"""\n'
         (folder / "cases" / "c.toml").write_text(text if entry.kind == "file" else case)
         return [finding.name for finding in load_suite(load_library(folder)).findings]
+    if entry.kind == "wiring":
+        write_files(folder, {"blocks/pump.st": PUMP, "wiring/w.csv": text})
+        return [finding.name for finding in load_library(folder).findings]
     if entry.kind == "tags":
         write_files(folder, {"tags/t.csv": text, "programs/p.st": user_of(text, entry.variables)})
         return [finding.name for finding in load_library(folder).findings]

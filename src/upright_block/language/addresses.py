@@ -26,6 +26,11 @@ class Address:
     numbers: tuple[int, ...]
     part: tuple[str, int] | None = None
 
+    def __str__(self) -> str:
+        numbers = ".".join(map(str, self.numbers)) or "*"
+        part = f".%{self.part[0]}{self.part[1]}" if self.part else ""
+        return f"%{self.area}{self.size}{numbers}{part}"
+
     @property
     def is_open(self) -> bool:
         """Whether it leaves its place open."""

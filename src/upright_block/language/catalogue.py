@@ -40,7 +40,7 @@ class Entry:
     """What a finding means: ``says`` is a paragraph, ``wrong`` a text that has it, ``right`` the same mended.
 
     ``kind`` says what the texts are: "body" the statements of a block with ``variables``, "source" whole sources,
-    "case" the table of a case, "file" a case file, "tags" a tag table, "outside" something beyond any text.
+    "case" the table of a case, "file" a case file, "tags" a tag table, "wiring" a wiring table, "outside" something beyond any text.
     """
 
     name: str

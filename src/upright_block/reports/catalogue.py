@@ -12,7 +12,13 @@ from upright_block.reports.styled import Line, Role
 _WIDEST_TEXT = 100
 _CLAUSE = re.compile(r"\(((?:table )?\d+(?:\.\d+)*)(?=\)|,)")
 """A clause of the standard as comments in the source name it."""
-_FRAMES = {"body": "in a body", "case": "in the vectors of a case", "file": "in a case file", "tags": "in a tag table"}
+_FRAMES = {
+    "body": "in a body",
+    "case": "in the vectors of a case",
+    "file": "in a case file",
+    "tags": "in a tag table",
+    "wiring": "in a wiring table",
+}
 
 
 def entry_lines(entry: Entry, width: int) -> list[Line]:
@@ -26,7 +32,7 @@ def entry_lines(entry: Entry, width: int) -> list[Line]:
     for title, text, role in texts:
         lines += [[], [(title, role), (f", {frame}" if frame else "", "dim")]]
         lines += [[(f"    {line}", "")] for line in text.strip("\n").split("\n")]
-    is_table = entry.kind == "tags"
+    is_table = entry.kind in ("tags", "wiring")
     mark = "#" if entry.kind in ("case", "file") else "//"
     lead = "Where it is meant, its line, or one above it, says so:"
     if entry.level == "error":
@@ -35,7 +41,7 @@ def entry_lines(entry: Entry, width: int) -> list[Line]:
         lead = "Where it is meant, the manifest says so, since a table has no comments:"
     lines.append([])
     lines += [[(part, "")] for part in textwrap.wrap(lead, room)]
-    allowed = f'name = "{entry.name}", path = "tags/*.csv", reason = "..."'
+    allowed = f'name = "{entry.name}", path = "{entry.kind}/*.csv", reason = "..."'
     lines.append([(f"    [[allow]] with {allowed}" if is_table else f"    {mark} allow {entry.name}: reason", "")])
     if entry.level == "warning":
         lines.append([("The manifest may make an error of it:", "")])

@@ -99,6 +99,10 @@ def check_program(
     scope.globals.kept["tags"] = scope.tags
     find_recursion(scope, findings)
     spread_broken(scope)
+    if scope.tags or scope.points.areas:
+        for unit in (*scope.units.values(), *scope.configurations.values()):
+            if unit.kind in ("PROGRAM", "CONFIGURATION"):
+                unit.shares = scope.globals  # cases name tags and points that no body uses
     for unit in scope.configurations.values():
         unit.is_broken |= any(used.is_broken for used in unit.uses.values())
 

@@ -18,8 +18,8 @@ from upright_block.language.source import Cell, Source
 OWN_COLUMNS = ("order", "instance", "block", "comment", "allow")
 """The columns that are no pins."""
 _NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*\Z")
-_RANGE = re.compile(r"\{(\d{1,9})\.\.(\d{1,9})\}")
-_NAMES = re.compile(r"\[(\d{1,9})\.\.(\d{1,9})\]")
+_RANGE = re.compile(r"\{(\d{1,18})\.\.(\d{1,18})\}")
+_NAMES = re.compile(r"\[(\d{1,18})\.\.(\d{1,18})\]")
 _ELEMENT = re.compile(r"([A-Za-z_][A-Za-z0-9_]*)\[(\d{1,9})\]\Z")
 _SPAN = re.compile(r"-?(\d+(\.\d+)?(d|h|ms|m|s|us|ns))+\Z", re.IGNORECASE)
 _INTEGER = re.compile(r"\d{1,18}\Z")

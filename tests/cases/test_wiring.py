@@ -1,0 +1,176 @@
+"""Wiring tables: what a row means, and that it means the same as text."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.helpers import write_files
+from upright_block import open_library
+from upright_block.language.printing import program_lines
+
+BLOCKS = """
+TYPE Mode : (off, hand, auto); END_TYPE
+FUNCTION_BLOCK Lamp
+VAR_INPUT on, off_ : BOOL; delay : TIME := T#1s; mode : Mode; level : REAL := 1.5; order : INT; END_VAR
+VAR_OUTPUT lit : BOOL; count : INT; share : REAL; END_VAR
+VAR timer : TON; was : BOOL; END_VAR
+timer(IN := on AND NOT off_ AND mode <> Mode#off, PT := delay);
+lit := timer.Q;
+IF lit AND NOT was THEN count := count + 1 + order; END_IF
+was := lit;
+share := level / 2.0;
+END_FUNCTION_BLOCK
+FUNCTION Both : BOOL VAR_INPUT a, b : BOOL; END_VAR Both := a AND b; END_FUNCTION
+"""
+TAGS = "tag,point\nkey1,%IX0.0\nkey2,%IX0.1\nkey3,%IX0.2\nout1,%QX0.0\nout2,%QX0.1\nout3,%QX0.2\nallowed,%IX0.3\n"
+
+
+def files(table: str) -> dict[str, str]:
+    return {"blocks/b.st": BLOCKS, "tags/t.csv": TAGS, "wiring/row.csv": table}
+
+
+def errors(folder: Path, table: str) -> list[str]:
+    write_files(folder, files(table))
+    found = open_library(folder).findings
+    return [f"{f.line}:{f.column} {f.name}" for f in found if f.source.path == "wiring/row.csv"]
+
+
+def text_of(folder: Path, table: str) -> list[str]:
+    write_files(folder, files(table))
+    library = open_library(folder)
+    assert not [f for f in library.findings if f.severity == "error"], library.findings
+    unit = library.find("row")
+    assert unit is not None
+    assert not isinstance(unit, str)
+    return list(program_lines(unit))
+
+
+def test_a_table_reads_as_text(tmp_path: Path) -> None:
+    table = """\
+order, instance,   block, on,                  delay, mode, lit,          pin order, a,     b, comment
+20,    Lamp[1..2], Lamp,  "key{1..2} AND allowed", 5s,   hand, -> out{1..2}, 3,        ,      ,  a lamp
+10,    ready,      Both,  ,                    ,      ,     ,              ,         key1,  NOT key3,
+30,    Lamps[3],   Lamp,  ready,               ,      auto, -> out3,      ,         ,      ,
+"""
+    assert text_of(tmp_path, table) == [
+        "PROGRAM row",
+        "VAR",
+        "    Lamp1 : Lamp; // a lamp",
+        "    Lamp2 : Lamp; // a lamp",
+        "    Lamps : ARRAY [3..3] OF Lamp;",
+        "    ready : BOOL;",
+        "END_VAR",
+        "",
+        "ready := Both(a := key1, b := NOT key3);",
+        "Lamp1(on := key1 AND allowed, delay := T#5s, mode := hand, lit => out1, order := 3);",
+        "Lamp2(on := key2 AND allowed, delay := T#5s, mode := hand, lit => out2, order := 3);",
+        "Lamps[3](on := ready, mode := auto, lit => out3);",
+        "END_PROGRAM",
+    ]
+
+
+@pytest.mark.parametrize(
+    ("rows", "expected"),
+    [
+        ("A,Lamp,key1,", []),
+        (",Lamp,key1,", ["2:2 missing-cell"]),
+        ("A,,key1,", ["2:1 missing-cell"]),
+        ("A 1,Lamp,key1,", ["2:1 bad-name"]),
+        ("A,Lmap,key1,", ["2:3 unknown-name"]),
+        ("A,Lamp,key9,", ["2:8 unknown-name"]),
+        ("A,Lamp,key1 AND,", ["2:15 missing-value"]),
+        ("A,Lamp,5,", ["2:8 out-of-range"]),
+        ("A,Lamp,key1,out1", ["2:13 wrong-direction"]),
+        ("A,Lamp,-> out1,", ["1:16 wrong-direction"]),
+        ("A,Lamp,key1,-> out9", ["2:13 unknown-name"]),
+        ("A,Lamp,key1,\na,Lamp,key2,", ["3:1 name-twice"]),
+        ("A[1..3],Lamp,key{1..2},", ["2:14 unequal-ranges"]),
+        ("A[1..1000000000],Lamp,key1,", ["2:1 too-long"]),
+        ("A[1],Lamp,key1,\nA[1],Lamp,key2,", ["3:1 name-twice"]),
+        ("A[1],Lamp,key1,\nA[2],TON,key2,", ["3:6 type-mismatch"]),
+    ],
+)
+def test_a_cell_that_cannot_be_used_is_told_at_its_place(rows: str, expected: list[str], tmp_path: Path) -> None:
+    assert errors(tmp_path, f"instance,block,on,lit\n{rows}\n")[:1] == expected
+
+
+@pytest.mark.parametrize(
+    ("head", "expected"),
+    [
+        ("instance,on\nA,key1\n", ["1:1 missing-column"]),
+        ("instance,block,on,On\nA,Lamp,key1,key2\n", ["1:19 column-twice"]),
+        ("instance,block,\nA,Lamp,key1\n", ["2:1 uneven-row"]),
+        ("instance,block,opne\nA,Lamp,key1\n", ["1:16 unknown-name"]),
+        ("order,instance,block\n1,A,Lamp\n,B,Lamp\n", ["3:2 missing-order"]),
+        ("order,instance,block\nfirst,A,Lamp\n", ["2:1 bad-value"]),
+        ("", ["1:1 empty-table"]),
+    ],
+)
+def test_a_column_is_used_or_told(head: str, expected: list[str], tmp_path: Path) -> None:
+    assert errors(tmp_path, head) == expected
+
+
+def test_what_is_used_before_it_ran_is_one_scan_late(tmp_path: Path) -> None:
+    table = "instance,block,on,allow\nA,Lamp,B.lit,\nB,Lamp,key1,\nC,Lamp,A.lit,\n"
+    assert errors(tmp_path, table) == ["2:8 one-scan-late"]
+    assert errors(tmp_path, table.replace("B.lit,", "B.lit,one-scan-late: slow light")) == []
+    in_order = "order,instance,block,on\n2,A,Lamp,B.lit\n1,B,Lamp,key1\n"
+    assert errors(tmp_path, in_order) == []
+
+
+def test_instances_that_feed_each_other_are_told_with_all_members(tmp_path: Path) -> None:
+    write_files(tmp_path, files("instance,block,on\nA,Lamp,C.lit\nB,Lamp,A.lit\nC,Lamp,B.lit\nD,Lamp,D.lit\n"))
+    messages = [f.message for f in open_library(tmp_path).findings if f.name == "one-scan-late"]
+    assert "They are a circle: A reads C reads B reads A." in messages[0]
+    assert messages[1] == "D reads what it made itself in the scan before."
+
+
+@st.composite
+def tables(draw: st.DrawFn) -> str:
+    """Rows of lamps and functions, wired to tags and to each other."""
+    names = [f"n{number}" for number in range(draw(st.integers(1, 5)))]
+    lamps = [name for name in names if draw(st.booleans())] or names[:1]
+    sources = [
+        "key1",
+        "key2",
+        "allowed",
+        "0",
+        "TRUE",
+        "NOT key3",
+        "key1 AND (allowed OR key2)",
+        *(f"{n}.lit" for n in lamps),
+    ]
+    orders = draw(st.permutations(range(len(names))))
+    lines = ["order,instance,block,on,off_,delay,mode,lit,a,b"]
+    free = ["-> out1", "-> out2", "-> out3"]
+    for order, name in zip(orders, names, strict=True):
+        a, b = (draw(st.sampled_from(sources)) for _ in range(2))
+        if name in lamps:
+            out = free.pop() if free and draw(st.booleans()) else ""
+            delay = draw(st.sampled_from(["", "0s", "200ms", "T#1s"]))
+            lines.append(f"{order},{name},Lamp,{a},{b},{delay},{draw(st.sampled_from(['hand', 'off', '']))},{out},,")
+        else:
+            lines.append(f"{order},{name},Both,,,,,,{a},{b}")
+    return "\n".join(lines) + "\n"
+
+
+@settings(max_examples=30, deadline=None)
+@given(table=tables(), keys=st.lists(st.integers(0, 15), min_size=3, max_size=12))
+def test_any_table_does_what_its_text_does(
+    table: str, keys: list[int], tmp_path_factory: pytest.TempPathFactory
+) -> None:
+    folder = tmp_path_factory.mktemp("wiring")
+    text = "\n".join(text_of(folder / "table", table))
+    write_files(folder / "text", {"blocks/b.st": BLOCKS, "tags/t.csv": TAGS, "programs/row.st": text})
+    machines = [open_library(folder / name).machine("library") for name in ("table", "text")]
+    for pressed in keys:
+        for machine in machines:
+            machine.set("%IB0", pressed)
+            machine.scan(3)
+    one, other = ({path: str(changes) for path, changes in machine.trace("*").items()} for machine in machines)
+    assert one
+    assert one == other
