@@ -20,8 +20,11 @@ if TYPE_CHECKING:
     from upright_block.cases.verdict import NotRun, Verdict
     from upright_block.controller import Controller
     from upright_block.language.findings import Finding
+    from upright_block.language.instances import Instance
     from upright_block.language.signatures import StandardFunction
     from upright_block.language.source import Source
+    from upright_block.language.tag_uses import TagUse
+    from upright_block.language.tags import Tag
     from upright_block.language.typed import Unit
 
 
@@ -69,7 +72,8 @@ class OpenLibrary:
 
     def did_you_mean(self, name: str) -> str:
         """A sentence that offers what has nearly this name, or else what the library has."""
-        near = did_you_mean(name, self._library.scope.known_names())
+        known = [*self._library.scope.known_names(), *(tag.name for tag in self.tags)]
+        near = did_you_mean(name, known)
         return near or f"The library has {listed(unit.name for unit in self.units) or 'no blocks'}."
 
     @cached_property
@@ -95,6 +99,58 @@ class OpenLibrary:
     def allowed(self) -> list[Finding]:
         """What was found and is allowed, by a comment or in the manifest."""
         return [finding for finding, _ in self._settled.allowed]
+
+    @property
+    def tags(self) -> list[Tag]:
+        """The tags of its tables, and its global variables AT a point, in the order of their places."""
+        return list(self._library.scope.tags.values())
+
+    def tag(self, name: str) -> Tag | None:
+        """A tag, letter case ignored."""
+        return self._library.scope.tags.get(name.upper())
+
+    def tag_near(self, name: str) -> str:
+        """A sentence that offers the tag with nearly this name."""
+        return did_you_mean(name, (tag.name for tag in self.tags)) or "upright tags lists all of them."
+
+    @cached_property
+    def tag_uses(self) -> list[TagUse]:
+        """Where tags are read and written."""
+        from upright_block.language.tag_uses import tag_uses
+
+        return tag_uses(self.tags, self.units)
+
+    def configuration(self, name: str | None = None) -> Unit:
+        """A configuration; without a name the only one, or the one that a library without any has.
+
+        Raises:
+            UnknownName: there is none of that name, or several and no name.
+        """
+        scope = self._library.scope
+        known = [unit for unit in scope.configurations.values() if unit.source not in scope.rigs]
+        if name is not None:
+            found = scope.configurations.get(name.upper())
+            if found is None:
+                raise UnknownName(
+                    f"There is no configuration {name}.", did_you_mean(name, (unit.name for unit in known))
+                )
+            return found
+        if not known:
+            raise UnknownName("The library has no programs.", "Write one into programs, or a table into wiring.")
+        if len(known) > 1:
+            names = listed(unit.name for unit in known)
+            raise UnknownName(f"The library has several configurations: {names}.", "Name one with --configuration.")
+        return known[0]
+
+    def instances(self, configuration: str | None = None, standard: bool = False) -> list[Instance]:
+        """Every instance in a configuration; those of standard blocks only if asked for.
+
+        Raises:
+            UnknownName: as `configuration`.
+        """
+        from upright_block.language.instances import instances
+
+        return list(instances(self.configuration(configuration), standard))
 
     # --- cases ---
 

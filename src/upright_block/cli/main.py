@@ -16,7 +16,9 @@ _COMMANDS = {
     "check": "Read everything and list every finding.",
     "verify": "Run the cases and show what was not as expected.",
     "explain": "Tell what a finding means and how it is mended or allowed.",
-    "show": "Draw a block with its pins, types and comments.",
+    "show": "Draw a block, a tag's way from its point to the pins, or a wiring table as text.",
+    "tags": "List the tags: points, types, senses, ranges, other names.",
+    "instances": "List every instance: block, place, settings, wiring.",
 }
 
 

@@ -6,18 +6,40 @@ import click
 
 from upright_block import OpenLibrary
 from upright_block.cli.common import library_option, show_json, show_lines, stop, width
-from upright_block.reports import block_data, block_lines, function_data, function_lines
+from upright_block.reports import (
+    block_data,
+    block_lines,
+    function_data,
+    function_lines,
+    tag_data,
+    tag_lines,
+    text_lines,
+    use_data,
+)
 
 
-@click.command("show", short_help="Draw a block.", epilog="Examples:  upright show VentDrive    upright show TON")
+@click.command(
+    "show",
+    short_help="Draw a block, or show a tag or a wiring table.",
+    epilog="Examples:  upright show VentDrive    upright show TON    upright show bay1_vent_opened",
+)
 @click.argument("name")
 @library_option
 @click.option("--json", "as_json", is_flag=True, help="Print the interface as JSON.")
 def command(library: OpenLibrary, name: str, as_json: bool) -> None:
     """Draw a block as a box with its pins, types and initial values, and list their comments.
 
-    NAME is a block or function of the library, or one of the standard.
+    NAME is a block or function of the library, or one of the standard. Of a tag its whole way is shown, from its point to
+    each pin that reads or writes it; a wiring table is shown as the text that it means.
     """
+    tag = library.tag(name)
+    if tag is not None:
+        uses = [use for use in library.tag_uses if use.tag is tag]
+        if as_json:
+            show_json(tag_data(tag) | {"uses": [use_data(use) for use in uses]})
+        else:
+            show_lines(tag_lines(tag, library.tags, uses))
+        return
     unit = library.find(name)
     function = library.function(name)
     if unit is None and function is not None:
@@ -27,10 +49,13 @@ def command(library: OpenLibrary, name: str, as_json: bool) -> None:
             show_lines(function_lines(function))
         return
     if unit is None:
-        stop(f"There is no block {name}.", library.did_you_mean(name))
+        stop(f"There is no block or tag {name}.", library.did_you_mean(name))
     if as_json:
         show_json(block_data(unit))
         return
-    show_lines(block_lines(unit, width()))
+    if unit.is_wired:
+        show_lines(text_lines(unit))
+    else:
+        show_lines(block_lines(unit, width()))
     if unit.is_broken:
         show_lines([[], [("This block has errors: upright check lists them.", "bad")]])

@@ -7,8 +7,9 @@ from typing import Literal, cast
 
 from upright_block.language import syntax, typed
 from upright_block.language.addresses import Area
-from upright_block.language.nodes import record
+from upright_block.language.nodes import record, replaced
 from upright_block.language.points import Point
+from upright_block.language.printing import expression_text
 from upright_block.language.tags import Tag
 from upright_block.language.types import Elementary
 from upright_block.language.walking import Access, accesses, every_statement
@@ -16,12 +17,21 @@ from upright_block.language.walking import Access, accesses, every_statement
 
 @record
 class TagUse:
-    """That a body reads a tag, or writes it, at a place in the source of its unit."""
+    """That a body reads a tag, or writes it, at a place in the source of its unit.
+
+    ``pin`` is the pin of an instance that it is wired to, where that is so.
+    """
 
     tag: Tag
     kind: Literal["read", "write"]
     unit: typed.Unit
     origin: syntax.Node
+    pin: str = ""
+
+    @property
+    def shown(self) -> str:
+        """Who uses it: a unit, or a pin of an instance in it."""
+        return f"{self.unit.full_name}.{self.pin}" if self.pin else self.unit.full_name
 
 
 class TagIndex:
@@ -65,9 +75,26 @@ def tag_uses(tags: Iterable[Tag], units: Iterable[typed.Unit]) -> list[TagUse]:
         for part in (unit, *unit.methods.values()):
             if part.shares is not None:
                 for statement in every_statement(part.body or ()):
-                    for access in accesses(statement):
-                        found += _uses(access, part, index)
+                    found += _in_statement(statement, part, index)
     return found
+
+
+def _in_statement(statement: typed.Statement, unit: typed.Unit, index: TagIndex) -> Iterator[TagUse]:
+    """The uses in one statement; of the call of an instance with their pins."""
+    pins: dict[syntax.Node, str] = {}
+    if isinstance(statement, typed.CallInstance):
+        written = statement.origin
+        name = expression_text(written.call.callee) if isinstance(written, syntax.CallStatement) else ""
+        for pin, value in statement.inputs if name else ():
+            for access in accesses(value):
+                pins[access.origin] = f"{name}.{pin.name}"
+        for pin, receiver, _ in statement.outputs if name else ():
+            pins[receiver.place.origin] = f"{name}.{pin.name}"
+        for pin, place in statement.shared if name else ():
+            pins[place.origin] = f"{name}.{pin.name}"
+    for access in accesses(statement):
+        for use in _uses(access, unit, index):
+            yield replaced(use, pin=pins.get(access.origin, ""))
 
 
 def _uses(access: Access, unit: typed.Unit, index: TagIndex) -> Iterator[TagUse]:

@@ -218,6 +218,11 @@ class Unit(Compound):
         return qualifier in self.syntax.qualifiers
 
     @property
+    def is_wired(self) -> bool:
+        """Whether it is a wiring table."""
+        return self.kind == "PROGRAM" and self.source.path.lower().endswith((".csv", ".xlsx"))
+
+    @property
     def interval(self) -> int:
         """The time in ns between the moments at which a task of a configuration may be due; 0 where nothing tells."""
         return gcd(*(task.interval for task in self.tasks if task.interval))

@@ -7,10 +7,12 @@ from typing import TYPE_CHECKING
 from upright_block.lazily import exported
 
 if TYPE_CHECKING:
-    from upright_block.reports.blocks import block_data, block_lines, function_data, function_lines
+    from upright_block.reports.blocks import block_data, block_lines, function_data, function_lines, text_lines
     from upright_block.reports.catalogue import entry_lines, list_lines
     from upright_block.reports.findings import counted, finding_data, finding_list
+    from upright_block.reports.instances import instance_data, instance_list
     from upright_block.reports.styled import Line, Role, clipped, plain, visible
+    from upright_block.reports.tags import tag_data, tag_lines, tag_list, use_data
     from upright_block.reports.verdicts import (
         failure_lines,
         not_run_data,
@@ -23,9 +25,11 @@ if TYPE_CHECKING:
 __getattr__ = exported(
     __name__,
     {
-        "blocks": ("block_data", "block_lines", "function_data", "function_lines"),
+        "blocks": ("block_data", "block_lines", "function_data", "function_lines", "text_lines"),
         "catalogue": ("entry_lines", "list_lines"),
         "findings": ("counted", "finding_data", "finding_list"),
+        "instances": ("instance_data", "instance_list"),
+        "tags": ("tag_data", "tag_lines", "tag_list", "use_data"),
         "styled": ("Line", "Role", "clipped", "plain", "visible"),
         "verdicts": ("failure_lines", "not_run_data", "not_run_line", "summary_line", "verdict_data", "verdict_line"),
     },
@@ -44,11 +48,18 @@ __all__ = [
     "finding_list",
     "function_data",
     "function_lines",
+    "instance_data",
+    "instance_list",
     "list_lines",
     "not_run_data",
     "not_run_line",
     "plain",
     "summary_line",
+    "tag_data",
+    "tag_lines",
+    "tag_list",
+    "text_lines",
+    "use_data",
     "verdict_data",
     "verdict_line",
     "visible",

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from upright_block.language.literals import shown
+from upright_block.language.printing import program_lines
 from upright_block.language.signatures import StandardFunction
 from upright_block.language.typed import Section, Unit, Variable
 from upright_block.reports.styled import Line
@@ -52,6 +53,11 @@ def block_lines(unit: Unit, width: int) -> list[Line]:
         )
         lines += [[(" " * lead + part, "dim")] for part in comment[1:]]
     return lines
+
+
+def text_lines(unit: Unit) -> list[Line]:
+    """A wiring table as the Structured Text that it means."""
+    return [[(line, "")] for line in program_lines(unit)]
 
 
 def _kind(unit: Unit) -> str:

@@ -1,0 +1,49 @@
+"""``upright instances``"""
+
+from __future__ import annotations
+
+from fnmatch import fnmatchcase
+
+import click
+
+from upright_block import OpenLibrary, UprightError
+from upright_block.cli.common import library_option, plural, show_json, show_lines, stop, width
+from upright_block.reports import instance_data, instance_list
+
+
+@click.command(
+    "instances",
+    short_help="List every instance.",
+    epilog='Examples:  upright instances    upright instances "roof.*" --block VentDrive',
+)
+@click.argument("patterns", nargs=-1)
+@library_option
+@click.option("--configuration", metavar="NAME", help="The configuration, where the library has several.")
+@click.option("--block", help="Only instances of this block.")
+@click.option("--all", "show_all", is_flag=True, help="Those of standard blocks too, such as timers.")
+@click.option("--json", "as_json", is_flag=True, help="Print the instances as JSON.")
+def command(
+    library: OpenLibrary,
+    patterns: tuple[str, ...],
+    configuration: str | None,
+    block: str | None,
+    show_all: bool,
+    as_json: bool,
+) -> None:
+    """List every instance of a configuration: its block, where it stands, its settings and what is wired to it.
+
+    PATTERNS are paths; * and ? stand for any characters.
+    """
+    try:
+        found = library.instances(configuration, show_all)
+    except UprightError as problem:
+        stop(problem.message, problem.way_out)
+    if patterns:
+        wanted = [pattern.upper().replace("[", "[[]") for pattern in patterns]
+        found = [i for i in found if any(fnmatchcase(i.path.upper(), pattern) for pattern in wanted)]
+    if block is not None:
+        found = [i for i in found if i.unit.name.upper() == block.upper()]
+    if as_json:
+        show_json([instance_data(instance) for instance in found])
+        return
+    show_lines([*instance_list(found, width()), [], [(f"{plural(len(found), 'instance')}.", "dim")]])

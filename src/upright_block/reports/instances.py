@@ -1,0 +1,48 @@
+"""Instances as a list and as plain data."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from upright_block.compiler.layout import size_of
+from upright_block.language.instances import Instance
+from upright_block.reports.listing import column_lines
+from upright_block.reports.styled import Line, Role
+
+_HEADS = ("instance", "block", "where", "bytes", "settings", "wired")
+
+
+def instance_list(found: Sequence[Instance], width: int) -> list[Line]:
+    """A line for each instance."""
+    roles: tuple[Role, ...] = ("name", "strong", "dim", "", "", "")
+    return column_lines(_HEADS, [_row(instance) for instance in found], width, roles)
+
+
+def _row(instance: Instance) -> tuple[str, ...]:
+    wired = [f"{pin} {text}" for pin, text in instance.inputs.items()]
+    wired += [f"{pin} -> {text}" for pin, text in instance.outputs.items()]
+    source, start = instance.where
+    return (
+        instance.path,
+        instance.unit.name,
+        source.shown_line(start),
+        "" if instance.unit.is_broken else str(size_of(instance.unit)),
+        ", ".join(f"{pin} {text}" for pin, text in instance.settings.items()),
+        ", ".join(wired),
+    )
+
+
+def instance_data(instance: Instance) -> dict[str, Any]:
+    """An instance as plain data for JSON."""
+    source, start = instance.where
+    return {
+        "path": instance.path,
+        "block": instance.unit.name,
+        "settings": dict(instance.settings),
+        "inputs": dict(instance.inputs),
+        "outputs": dict(instance.outputs),
+        "bytes": None if instance.unit.is_broken else size_of(instance.unit),
+        "comment": instance.comment or None,
+        **source.place(start),
+    }
