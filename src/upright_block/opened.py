@@ -7,12 +7,12 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from upright_block.errors import NotRunnable, UnknownName
+from upright_block.errors import BadValue, NotRunnable, UnknownName
 from upright_block.language.allowing import Settled, settle
 from upright_block.language.literals import Value
 from upright_block.language.names import did_you_mean, listed
 from upright_block.language.nodes import replaced
-from upright_block.library import Library, find_root, load_library, unread_files
+from upright_block.library import FileProblem, Library, find_root, load_library, unread_files
 
 if TYPE_CHECKING:
     from upright_block.cases.plan import ReadyCase
@@ -26,6 +26,7 @@ if TYPE_CHECKING:
     from upright_block.language.tag_uses import TagUse
     from upright_block.language.tags import Tag
     from upright_block.language.typed import Unit
+    from upright_block.mapping.judging import Judged
 
 
 class OpenLibrary:
@@ -196,6 +197,75 @@ class OpenLibrary:
     @property
     def _checks_overflow(self) -> bool:
         return self._library.manifest.overflow == "fault"
+
+    # --- the mapping ---
+
+    def walk(
+        self, configuration: str | None = None, hold: str | int | None = None, compare: bool = True
+    ) -> list[Judged]:
+        """Move each point of a configuration by itself, and judge what followed.
+
+        ``hold`` is how long each change is held, such as ``"5s"`` or an int in ns; by default for three scans of each
+        task that sees it. With ``compare`` tags that do not say what they reach are compared with the approved map.
+
+        Raises:
+            UnknownName: there is no such configuration, or several and no name.
+            NotRunnable: it has errors, or no tags.
+            BadValue: ``hold`` is no duration.
+        """
+        from upright_block.controller import duration
+        from upright_block.mapping.approved import read_map
+        from upright_block.mapping.judging import judge
+        from upright_block.mapping.walk import Walker
+
+        unit = self.configuration(configuration)
+        if unit.is_broken:
+            raise NotRunnable(f"{unit.name} has errors.", "upright check lists them.")
+        if not self.tags:
+            raise NotRunnable("The library has no tags.", "Write a table into the folder tags.")
+        interval = unit.interval or self._library.manifest.scan
+        walker = Walker(unit, self._library.scope, interval, 0 if hold is None else duration(hold))
+        approved = self.approved_map()
+        try:
+            known = read_map(approved) if approved and compare else None
+        except ValueError as problem:
+            raise BadValue(
+                f"walk.csv is no approved map: {problem}.", "Make it again: upright walk --approve."
+            ) from None
+        return judge(walker.walk(), known)
+
+    def approved_map(self) -> str:
+        """The text of the approved map; empty where there is none."""
+        from upright_block.mapping.approved import FILE_NAME
+
+        path = self.root / FILE_NAME
+        if not path.exists():
+            return ""
+        try:
+            return self._library.files.read(path).text
+        except FileProblem as problem:
+            raise NotRunnable(f"{FILE_NAME}: {problem}", problem.way_out) from None
+
+    @staticmethod
+    def map_text(found: Sequence[Judged]) -> str:
+        """The map of a walk, to be approved."""
+        from upright_block.mapping.approved import map_text
+
+        return map_text(found)
+
+    def write_map(self, text: str) -> None:
+        """Make a text the approved map."""
+        from upright_block.mapping.approved import FILE_NAME
+        from upright_block.whole import write_file
+
+        write_file(self.root / FILE_NAME, text.encode())
+
+    @staticmethod
+    def is_wrong(found: Sequence[Judged]) -> bool:
+        """Whether anything of a walk is wrong."""
+        from upright_block.mapping.judging import WRONG
+
+        return any(entry.status in WRONG for entry in found)
 
     # --- by hand ---
 

@@ -18,6 +18,7 @@ _COMMANDS = {
     "explain": "Tell what a finding means and how it is mended or allowed.",
     "show": "Draw a block, a tag's way from its point to the pins, or a wiring table as text.",
     "tags": "List the tags: points, types, senses, ranges, other names.",
+    "walk": "Move each point by itself and list what follows: the mapping test.",
     "instances": "List every instance: block, place, settings, wiring.",
 }
 

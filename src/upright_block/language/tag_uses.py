@@ -12,14 +12,14 @@ from upright_block.language.points import Point
 from upright_block.language.printing import expression_text
 from upright_block.language.tags import Tag
 from upright_block.language.types import Elementary
-from upright_block.language.walking import Access, accesses, every_statement
+from upright_block.language.walking import Access, accesses, every_statement, parts
 
 
 @record
 class TagUse:
     """That a body reads a tag, or writes it, at a place in the source of its unit.
 
-    ``pin`` is the pin of an instance that it is wired to, where that is so.
+    ``pin`` is the pin of an instance that it is wired to, or the variable that its value goes into, where that is so.
     """
 
     tag: Tag
@@ -92,9 +92,12 @@ def _in_statement(statement: typed.Statement, unit: typed.Unit, index: TagIndex)
             pins[receiver.place.origin] = f"{name}.{pin.name}"
         for pin, place in statement.shared if name else ():
             pins[place.origin] = f"{name}.{pin.name}"
+    target = ""
+    if isinstance(statement.origin, syntax.Assignment):
+        target = expression_text(statement.origin.target)
     for access in accesses(statement):
         for use in _uses(access, unit, index):
-            yield replaced(use, pin=pins.get(access.origin, ""))
+            yield replaced(use, pin=pins.get(access.origin, target if use.kind == "read" else ""))
 
 
 def _uses(access: Access, unit: typed.Unit, index: TagIndex) -> Iterator[TagUse]:
@@ -106,3 +109,27 @@ def _uses(access: Access, unit: typed.Unit, index: TagIndex) -> Iterator[TagUse]
             yield TagUse(tag, "read", unit, access.origin)
         if access.kind in ("write", "address"):
             yield TagUse(tag, "write", unit, access.origin)
+
+
+def tagged_statements(tags: Iterable[Tag], unit: typed.Unit) -> Iterator[tuple[typed.Statement, set[Tag]]]:
+    """The statements of a body that read tags, with these."""
+    index = TagIndex(list(tags))
+    for statement in every_statement(unit.body or ()) if unit.shares else ():
+        places = [access.place for access in accesses(statement) if access.kind == "read" and access.place]
+        found = {tag for place in places if place.root.section == "global" for tag in index.tags_at(place)}
+        if found:
+            yield statement, found
+
+
+def numbers_in(statement: typed.Statement) -> Iterator[float]:
+    """The numbers that a statement names, labels of CASE among them."""
+    if isinstance(statement, typed.Case):
+        for arm in statement.arms:
+            yield from (end for label in arm.ranges for end in label)
+    waiting: list[object] = list(parts(statement))
+    while waiting:
+        part = waiting.pop()
+        if isinstance(part, typed.Constant) and isinstance(part.value, (int, float)):
+            yield part.value
+        elif not isinstance(part, Access):
+            waiting += parts(cast("typed.Expression", part))

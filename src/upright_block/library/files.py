@@ -169,9 +169,14 @@ _KINDS = {
 """The kinds of files that a library is made of, and the folders that they belong to."""
 
 
+def _is_part(path: Path) -> bool:
+    """Whether a file beside the manifest should be elsewhere: other tools have files there too, and the approved map is there."""
+    return path.suffix.lower() != ".toml" and path.name != "walk.csv"
+
+
 def unread_files(files: Files) -> list[Finding]:
     """A finding for each file of a kind that a library is made of, in a place where nothing reads it."""
-    found = [path for path in files.unread(_KINDS) if path.suffix.lower() != ".toml" or path.parent != files.root]
+    found = [path for path in files.unread(_KINDS) if path.parent != files.root or _is_part(path)]
     return [
         Finding(
             "unread-file",

@@ -167,6 +167,10 @@ class Machine:
         else:
             self._bytes[address : address + len(content)] = content
 
+    def data(self) -> bytes:
+        """All of the data as it is now."""
+        return bytes(self._bytes[DATA : DATA + len(self.program.initial)])
+
     def view(self, path: str) -> np.ndarray:
         """The memory at a path as an array of one element, which changes as the machine runs.
 

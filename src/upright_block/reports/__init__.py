@@ -21,6 +21,7 @@ if TYPE_CHECKING:
         verdict_data,
         verdict_line,
     )
+    from upright_block.reports.walk import walk_data, walk_lines
 
 __getattr__ = exported(
     __name__,
@@ -31,6 +32,7 @@ __getattr__ = exported(
         "instances": ("instance_data", "instance_list"),
         "tags": ("tag_data", "tag_lines", "tag_list", "use_data"),
         "styled": ("Line", "Role", "clipped", "plain", "visible"),
+        "walk": ("walk_data", "walk_lines"),
         "verdicts": ("failure_lines", "not_run_data", "not_run_line", "summary_line", "verdict_data", "verdict_line"),
     },
 )
@@ -63,4 +65,6 @@ __all__ = [
     "verdict_data",
     "verdict_line",
     "visible",
+    "walk_data",
+    "walk_lines",
 ]

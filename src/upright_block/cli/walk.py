@@ -1,0 +1,66 @@
+"""``upright walk``"""
+
+from __future__ import annotations
+
+from difflib import unified_diff
+
+import click
+
+from upright_block import OpenLibrary, UprightError
+from upright_block.cli.common import library_option, show_json, show_lines, stop, width
+from upright_block.reports import Line, walk_data, walk_lines
+
+
+@click.command(
+    "walk",
+    short_help="Move each point by itself and list what follows.",
+    epilog="Examples:  upright walk    upright walk --hold 5s    upright walk --approve --write",
+)
+@library_option
+@click.option("--configuration", metavar="NAME", help="The configuration, where the library has several.")
+@click.option(
+    "--hold", metavar="TIME", help="How long each change is held. Default: three scans of each task that sees it."
+)
+@click.option("--all", "show_all", is_flag=True, help="List the points that are right too.")
+@click.option("--approve", is_flag=True, help="Make what was found the approved map, walk.csv.")
+@click.option("--write", is_flag=True, help="With --approve: write the file, and not only show the difference.")
+@click.option("--json", "as_json", is_flag=True, help="Print what was found as JSON.")
+def command(
+    library: OpenLibrary,
+    configuration: str | None,
+    hold: str | None,
+    show_all: bool,
+    approve: bool,
+    write: bool,
+    as_json: bool,
+) -> None:
+    """Test the mapping of a started configuration, as two people with a radio do on site.
+
+    Each input point is moved by itself, and each place that writes an output; what then differs from an undisturbed twin
+    is what the point reaches. Tags that say in the column reaches where they belong are judged; else the approved map
+    is, where there is one. The exit status is 1 when something is wrong.
+    """
+    try:
+        found = library.walk(configuration, hold, compare=not approve)
+    except UprightError as problem:
+        stop(problem.message, problem.way_out)
+    if approve:
+        before, after = library.approved_map(), library.map_text(found)
+        lines = unified_diff(before.splitlines(), after.splitlines(), "walk.csv", "walk.csv", lineterm="", n=1)
+        show_lines(_painted(list(lines)))
+        if write:
+            library.write_map(after)
+        elif before != after:
+            show_lines([[], [("Nothing is written without --write.", "dim")]])
+        return
+    if as_json:
+        show_json(walk_data(found))
+    else:
+        show_lines(walk_lines(found, width(), show_all))
+    raise SystemExit(library.is_wrong(found))
+
+
+def _painted(lines: list[str]) -> list[Line]:
+    """A difference, with what comes and what goes in colour."""
+    roles = {"+": "good", "-": "bad", "@": "dim"}
+    return [[(line, roles.get(line[:1], ""))] for line in lines] or [[("The approved map is the same.", "good")]]  # type: ignore[list-item]

@@ -1,0 +1,169 @@
+"""Whether points reach what they should: against the patterns of the tags, or a map that was approved."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from typing import Literal
+
+from upright_block.language.nodes import record
+from upright_block.language.tags import Tag
+from upright_block.mapping.walk import InputWalk, OutputWalk, Walk
+
+Status = Literal[
+    "right", "elsewhere", "crossed", "copied", "inverted", "another", "nowhere", "gated", "changed", "seen"
+]
+WRONG: frozenset[Status] = frozenset({"elsewhere", "crossed", "copied", "inverted", "another", "nowhere", "changed"})
+"""What counts as wrong."""
+_NUMBER = re.compile(r"\d+")
+
+
+@record
+class Judged:
+    """A tag with the pins of its point, and what is thought of them; ``says`` tells more where it is not right."""
+
+    tag: Tag
+    is_input: bool
+    pins: tuple[str, ...]
+    further: int
+    status: Status
+    says: str
+
+
+def judge(walk: Walk, approved: Mapping[str, Sequence[str]] | None = None) -> list[Judged]:
+    """What is thought of each point, in the order of the walk.
+
+    A tag that says what it ``reaches`` is judged by that; another one by the ``approved`` map, which has the pins of
+    each tag by its name in upper case, where there is one.
+    """
+    found = [_input(entry) for entry in walk.inputs]
+    found += [_output(entry) for entry in walk.outputs]
+    found = _crossed(_copied(found))
+    if approved is not None:
+        found = [_against(entry, approved) for entry in found]
+    return found
+
+
+def shown_pins(entry: InputWalk) -> tuple[str, ...]:
+    """The pins of an input; one that went the other way has NOT before it."""
+    return tuple(f"NOT {pin.path}" if pin.is_inverted else pin.path for pin in entry.pins)
+
+
+def wanted(tag: Tag) -> re.Pattern[str] | None:
+    """What the paths look like that a tag should reach; None where it does not say."""
+    pattern = tag.text("reaches")
+    if not pattern:
+        return None
+    numbers = [int(n) for n in _NUMBER.findall(tag.name)]
+    parts: list[str] = []
+    for part in re.split(r"(\{n\d?\}|\*|\d+)", pattern.removeprefix("NOT ").strip()):
+        place = re.fullmatch(r"\{n(\d?)\}", part)
+        if place is not None:
+            index = int(place[1] or 1) - 1
+            parts.append(f"0*{numbers[index]}(?![0-9])" if index < len(numbers) else "(?!)")
+        elif part == "*":
+            parts.append(".*")
+        else:
+            parts.append(f"0*{int(part)}(?![0-9])" if part.isdigit() else re.escape(part))
+    return re.compile(r"(?:.*\.)?" + "".join(parts) + r"\Z", re.IGNORECASE)
+
+
+def _fits(tag: Tag, path: str) -> bool:
+    pattern = wanted(tag)
+    return pattern is not None and pattern.match(path.removeprefix("NOT ")) is not None
+
+
+def _input(entry: InputWalk) -> Judged:
+    tag, pins = entry.tag, shown_pins(entry)
+    further = len(entry.further)
+    gates = " and ".join(f"{gate.name} = {value}" for gate, value in entry.opened_by)
+    opened = f"It moves with {gates}" if gates else ""
+    if not pins and not entry.further:
+        status: Status = "gated" if entry.gates else "nowhere"
+        says = "No text reads it" if not entry.is_used else "Nothing moves"
+        if entry.gates:
+            says = "Gated by " + ", ".join(gate.name for gate in entry.gates[:6])
+        return Judged(tag, True, (), 0, status, says)
+    if wanted(tag) is None:
+        return Judged(tag, True, pins, further, "seen", opened)
+    right = [pin for pin in pins if _fits(tag, pin)] or [path for path in entry.further if _fits(tag, path)]
+    if not right:
+        return Judged(tag, True, pins, further, "elsewhere", f"It should reach {tag.text('reaches')}")
+    wants_not = tag.text("reaches").startswith("NOT ")
+    if any(pin.startswith("NOT ") != wants_not for pin in right if pin in pins):
+        return Judged(tag, True, pins, further, "inverted", "The pin goes the other way than the name of the tag says")
+    others = [pin for pin in pins if not _fits(tag, pin)]
+    if others:
+        return Judged(tag, True, pins, further, "another", f"It reaches {', '.join(others)} too")
+    return Judged(tag, True, pins, further, "right", opened)
+
+
+def _output(entry: OutputWalk) -> Judged:
+    tag, pins = entry.tag, entry.pins
+    if not pins:
+        says = "Its statement did not run" if entry.is_written else "No text writes it"
+        return Judged(tag, False, (), 0, "gated" if entry.is_written else "nowhere", says)
+    if wanted(tag) is None:
+        return Judged(tag, False, pins, 0, "seen", "")
+    if not any(_fits(tag, pin) for pin in pins):
+        return Judged(tag, False, pins, 0, "elsewhere", f"It should follow {tag.text('reaches')}")
+    others = [pin for pin in pins if not _fits(tag, pin)]
+    if others:
+        return Judged(tag, False, pins, 0, "another", f"It follows {', '.join(others)} too")
+    return Judged(tag, False, pins, 0, "right", "")
+
+
+def _copied(found: list[Judged]) -> list[Judged]:
+    """Two tags at one pin, one of which should be elsewhere: a row that was copied and not renumbered."""
+    takers: dict[tuple[bool, str], list[Judged]] = {}
+    for entry in found:
+        for pin in entry.pins:
+            takers.setdefault((entry.is_input, pin.removeprefix("NOT ").upper()), []).append(entry)
+    changed: dict[Tag, Judged] = {}
+    for taken in takers.values():
+        owner = next((entry for entry in taken if entry.status in ("right", "another", "inverted")), None)
+        for entry in taken if owner is not None else ():
+            if entry.status == "elsewhere" and owner is not None:
+                says = f"The pin belongs to {owner.tag.name}; it looks like a copy that was not renumbered"
+                changed[entry.tag] = _with(entry, "copied", says)
+    for entry in found:
+        if entry.status == "nowhere":
+            pin = next(
+                (p for other in found if other.is_input == entry.is_input for p in other.pins if _fits(entry.tag, p)),
+                "",
+            )
+            owner = next((other for other in found if pin in other.pins), None)
+            if owner is not None:
+                says = f"It is {owner.tag.name} that moves {pin}; it looks like a copy that was not renumbered"
+                changed[entry.tag] = _with(entry, "copied", says)
+    return [changed.get(entry.tag, entry) for entry in found]
+
+
+def _crossed(found: list[Judged]) -> list[Judged]:
+    """Two tags each of which has the pin of the other."""
+    lost = [entry for entry in found if entry.status == "elsewhere"]
+    by_pin = {(entry.is_input, pin): entry for entry in lost for pin in entry.pins}
+    changed: dict[Tag, Judged] = {}
+    for entry in lost:
+        for (is_input, pin), other in by_pin.items() if entry.tag not in changed else ():
+            is_pair = other is not entry and is_input == entry.is_input and _fits(entry.tag, pin)
+            if is_pair and any(_fits(other.tag, own) for own in entry.pins):
+                changed[entry.tag] = _with(entry, "crossed", f"Crossed with {other.tag.name}")
+                changed[other.tag] = _with(other, "crossed", f"Crossed with {entry.tag.name}")
+                break
+    return [changed.get(entry.tag, entry) for entry in found]
+
+
+def _with(entry: Judged, status: Status, says: str) -> Judged:
+    return Judged(entry.tag, entry.is_input, entry.pins, entry.further, status, says)
+
+
+def _against(entry: Judged, approved: Mapping[str, Sequence[str]]) -> Judged:
+    if entry.status not in ("seen", "nowhere", "gated") or wanted(entry.tag) is not None:
+        return entry
+    known = approved.get(entry.tag.key)
+    if known is None:
+        return _with(entry, "changed", "It is not in the approved map")
+    if sorted(known) == sorted(entry.pins):
+        return _with(entry, "right", entry.says)
+    return _with(entry, "changed", f"Approved is {', '.join(known) or 'nothing'}")

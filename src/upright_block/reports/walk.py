@@ -1,0 +1,89 @@
+"""A walk as lines of text and as plain data."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from typing import Any
+
+from upright_block.mapping.judging import WRONG, Judged, Status
+from upright_block.reports.listing import column_lines
+from upright_block.reports.styled import Line, Role
+
+_ORDER: tuple[Status, ...] = (
+    "copied",
+    "crossed",
+    "inverted",
+    "elsewhere",
+    "another",
+    "nowhere",
+    "changed",
+    "gated",
+    "right",
+    "seen",
+)
+_ROLES: dict[str, Role] = {"right": "good", "seen": "", "gated": "warn"}
+
+
+def walk_lines(found: Sequence[Judged], width: int, show_all: bool) -> list[Line]:
+    """What is wrong first, each point with what it moved; then the points that are right, and how many of each there are."""
+    wrong = sorted((e for e in found if e.status in WRONG or e.status == "gated"), key=lambda e: _ORDER.index(e.status))
+    lines: list[Line] = []
+    for entry in wrong:
+        role = _ROLES.get(entry.status, "bad")
+        lines.append(
+            [
+                (f"{entry.status:<9} ", role),
+                (entry.tag.name, "strong"),
+                (f"  {entry.tag.address}", "name"),
+                (f"  {entry.tag.source.shown_line(entry.tag.start)}", "dim"),
+            ]
+        )
+        if entry.pins:
+            lines.append([("          ", ""), (_way(entry), "dim"), (_pins(entry), "")])
+        lines.append([("          ", ""), (f"{entry.says}.", "")])
+    others = [entry for entry in found if entry not in wrong]
+    if wrong and others and show_all:
+        lines.append([])
+    if show_all or not wrong:
+        rows = [(e.tag.address, e.tag.name, _way(e), _pins(e), _also(e)) for e in others]
+        lines += column_lines(("point", "tag", "", "moves", ""), rows, width, ("name", "strong", "dim", "", "dim"))
+    counts = Counter(entry.status for entry in found)
+    counted = ", ".join(f"{counts[status]} {status}" for status in _ORDER if counts[status])
+    verdict: Role = "bad" if any(e.status in WRONG for e in found) else "good"
+    inputs = sum(entry.is_input for entry in found)
+    total = f"{inputs} inputs, {len(found) - inputs} outputs walked: "
+    last: Line = [(total, ""), (f"{counted or 'none'}.", verdict)]
+    return [*lines, [], last] if lines else [last]
+
+
+def _way(entry: Judged) -> str:
+    return "→ " if entry.is_input else "← "
+
+
+def _pins(entry: Judged) -> str:
+    return ", ".join(entry.pins)
+
+
+def _also(entry: Judged) -> str:
+    parts = [entry.says[:1].lower() + entry.says[1:]] if entry.says else []
+    if entry.further:
+        parts.append(f"and {entry.further} further on" if entry.pins else f"{entry.further} moved")
+    return "; ".join(parts)
+
+
+def walk_data(found: Sequence[Judged]) -> list[dict[str, Any]]:
+    """A walk as plain data for JSON."""
+    return [
+        {
+            "tag": entry.tag.name,
+            "point": entry.tag.address,
+            "way": "in" if entry.is_input else "out",
+            "pins": list(entry.pins),
+            "further": entry.further,
+            "status": entry.status,
+            "says": entry.says or None,
+            **entry.tag.source.place(entry.tag.start),
+        }
+        for entry in found
+    ]
