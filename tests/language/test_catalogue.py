@@ -61,10 +61,14 @@ def test_the_wrong_text_has_the_finding_and_the_right_one_has_none(entry: Entry,
 
 def test_every_name_in_the_code_has_an_entry_and_every_entry_is_in_the_code() -> None:
     words: set[str] = set()
+    said: set[str] = set()
     for path in (ROOT / "src" / "upright_block").rglob("*.py"):
         for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
             if isinstance(node, ast.Constant) and isinstance(node.value, str):
                 words.add(node.value)
+            if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "Words":
+                said |= {node.args[0].value} if isinstance(node.args[0], ast.Constant) else set()
+    assert said - ENTRIES.keys() == set()
     mistakes = (ROOT / "tests" / "mistakes").glob("*.st")
     shown = {m[1] for path in mistakes for m in re.finditer(r"^//! \S+ \w+ ([\w-]+):", path.read_text(), re.MULTILINE)}
     assert shown - ENTRIES.keys() == set()

@@ -277,6 +277,9 @@ class _Planner:
                 self.report(table.source, head, words.constant_driven(signal))
                 continue
             checks = role in ("check", "hold")
+            if signal.is_read_only and not checks:
+                self.report(table.source, head, words.read_only(signal))
+                continue
             target = signal if checks else self._field(signal)
             others = taken.setdefault((target.place, "checks" if checks else role), [])
             first = next(

@@ -172,8 +172,9 @@ def make_program(
     shared = tuple((pin, typed.whole(target)) for pin, target in targets.items())
     call = typed.CallInstance(syntax.NO_PLACE, typed.whole(inside), subject, (), shared, ())
     shared_data = globals_of(subject)
-    copied = [_copiers(subject, way, shared_data) for way in _WAYS]
-    body: list[typed.Statement] = [*map(copying.call, copied[0]), call, *map(copying.call, copied[1])]
+    copied = [_copiers(subject, call, way, shared_data) for way in _WAYS]
+    before, after = (_located(subject, inside, way, shared_data) for way in _WAYS)
+    body: list[typed.Statement] = [*map(copying.call, copied[0]), *before, call, *map(copying.call, copied[1]), *after]
     held = [inside, *targets.values()]
     seen: list[typed.Variable] = []
     for number, probe in enumerate(probes):
@@ -209,7 +210,19 @@ def make_program(
 _WAYS: tuple[copying.Way, ...] = ("in", "out")
 
 
-def _copiers(subject: typed.Unit, way: copying.Way, shared: typed.Structure | None) -> list[typed.Unit]:
+def _located(
+    subject: typed.Unit, inside: typed.Variable, way: copying.Way, shared: typed.Structure | None
+) -> list[typed.Statement]:
+    """What copies the points of the variables that a program has AT one."""
+    points: Points | None = shared.kept.get("points") if shared else None
+    if points is None or subject.kind != "PROGRAM":
+        return []
+    return list(copying.located(typed.whole(inside), way, points))
+
+
+def _copiers(
+    subject: typed.Unit, call: typed.Statement, way: copying.Way, shared: typed.Structure | None
+) -> list[typed.Unit]:
     """What copies points to the tags of a subject and back; a configuration does so for each task."""
     points: Points | None = shared.kept.get("points") if shared else None
     if shared is None or points is None or subject.kind == "CONFIGURATION":
@@ -217,7 +230,7 @@ def _copiers(subject: typed.Unit, way: copying.Way, shared: typed.Structure | No
     name = f":{way}"
     if name not in subject.kept:
         tags = shared.kept["tags"].values()
-        subject.kept[name] = copying.copiers([subject], way, f"{subject.name}:{way}", points, tags)
+        subject.kept[name] = copying.copiers([call], way, f"{subject.name}:{way}", points, tags)
     made: list[typed.Unit] = subject.kept[name]
     return made
 

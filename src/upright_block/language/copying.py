@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from typing import Literal
 
 from upright_block.language import syntax, typed
+from upright_block.language.addresses import Address
 from upright_block.language.points import Points
 from upright_block.language.source import Source
 from upright_block.language.tags import Scale, Tag
@@ -49,17 +50,23 @@ def _own_globals(unit: typed.Unit) -> tuple[set[typed.Variable], set[typed.Varia
     return found
 
 
-def copiers(units: Iterable[typed.Unit], way: Way, name: str, points: Points, tags: Iterable[Tag]) -> list[typed.Unit]:
-    """Functions that copy the points of the tags which ``units`` use: one for each source that declares some.
+def copiers(
+    calls: Iterable[typed.Statement], way: Way, name: str, points: Points, tags: Iterable[Tag]
+) -> list[typed.Unit]:
+    """Functions that copy the points of the tags which ``calls`` use: one for each source that declares some.
 
     Their names begin with ``name``; a fault in one is at the row of the tag.
     """
     read: set[typed.Variable] = set()
     written: set[typed.Variable] = set()
-    for unit in units:
-        own = used_globals(unit)
-        read |= own[0]
-        written |= own[1]
+    for access in (access for statement in calls for access in accesses(statement)):
+        root = access.place.root if access.place else None
+        if access.unit is not None:
+            own = used_globals(access.unit)
+            read |= own[0]
+            written |= own[1]
+        elif root is not None and root.section == "global":
+            (written if access.kind == "write" else read).add(root)
     wanted = read if way == "in" else written
     by_source: dict[Source, list[Tag]] = {}
     for tag in tags:
@@ -69,6 +76,29 @@ def copiers(units: Iterable[typed.Unit], way: Way, name: str, points: Points, ta
         _copier(f":{name}{number}", source, found, points, way)
         for number, (source, found) in enumerate(by_source.items())
     ]
+
+
+def located(
+    holder: typed.Place, way: Way, points: Points, settings: Mapping[str, Address] | None = None
+) -> Iterator[typed.Statement]:
+    """What copies the points of the variables of a program AT a point; ``settings`` are those of one instance."""
+    unit = holder.type
+    assert isinstance(unit, typed.Unit)
+    for key, written in unit.located.items():
+        address: Address = (settings or {}).get(key, written)
+        variable = unit.variables.get(key)
+        if address.is_open or address.area != ("I" if way == "in" else "Q") or variable is None:
+            continue
+        place = typed.Place(holder.root, (*holder.steps, typed.Member(unit, variable)), variable.type, holder.origin)
+        point = points.point(address)
+        if isinstance(variable.type, Elementary) and way == "in":
+            yield typed.Assign(syntax.NO_PLACE, place, points.load(point, variable.type))
+        elif isinstance(variable.type, Elementary):
+            yield points.store(point, typed.Load(variable.type.base, place))
+        else:
+            there = points.place(point, variable.type)
+            source, target = (there, place) if way == "in" else (place, there)
+            yield typed.Assign(syntax.NO_PLACE, target, typed.Load(variable.type, source))
 
 
 def call(copier: typed.Unit) -> typed.Statement:

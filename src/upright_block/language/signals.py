@@ -36,6 +36,7 @@ class Signal:
     type: Type
     shift: int | None = None
     tag: Tag | None = None
+    is_read_only: bool = False
 
     @property
     def is_pin(self) -> bool:
@@ -170,6 +171,10 @@ class _Finder:
         if variable is not None and variable.section == "external":
             variable = variable.shared
         tag = None
+        access = self.unit.kept.get("access", {}).get(node.name.upper()) if isinstance(self.unit, Unit) else None
+        if access is not None:
+            found = self.led_to(syntax.moved(access.path, node.start, node.end))
+            return replaced(found, path=access.name, is_read_only=not access.is_writable)
         if variable is None:
             shared = globals_of(self.unit)
             variable = shared.variables.get(node.name.upper()) if shared else None

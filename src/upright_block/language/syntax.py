@@ -532,6 +532,27 @@ class ProgramInstance(Node):
     name: str
     task: Name | None
     type: TypeName
+    arguments: tuple[Argument, ...] = ()
+
+
+@node
+class InstanceSetting(Node):
+    """``path AT address : type := initial;`` of VAR_CONFIG (6.8.1): what one instance has."""
+
+    path: tuple[Name, ...]
+    address: str
+    type: TypeSpec
+    initial: Expression | None
+
+
+@node
+class AccessPath(Node):
+    """``name : path : type READ_WRITE;`` of VAR_ACCESS (6.8.1): a name for a variable from outside."""
+
+    name: str
+    path: Expression
+    type: TypeSpec
+    is_writable: bool
 
 
 @node
@@ -540,6 +561,9 @@ class Configuration(Node):
     tasks: tuple[Task, ...]
     programs: tuple[ProgramInstance, ...]
     globals: tuple[VariableSection, ...]
+    resources: tuple[str, ...] = ()
+    settings: tuple[InstanceSetting, ...] = ()
+    accesses: tuple[AccessPath, ...] = ()
 
 
 @node

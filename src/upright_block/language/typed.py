@@ -119,7 +119,7 @@ class Unit(Compound):
     tells the units of one run apart where a call goes by the kind of the instance; 0 needs no telling.
     ``edges`` are the detectors of inputs of which the body sees the edge, by the key of the input.
     ``virtual_uses`` are the keys of methods, and of blocks, that it calls by the kind of the instance.
-    ``tasks`` are those of a configuration.
+    ``tasks`` are those of a configuration. ``located`` are the addresses of its variables AT a point, by their keys.
     """
 
     kind: UnitKind
@@ -149,6 +149,7 @@ class Unit(Compound):
     virtual_uses: dict[str, None] = fresh(default_factory=dict)
     edges: dict[str, Variable] = fresh(default_factory=dict)
     tasks: tuple[Task, ...] = ()
+    located: dict[str, Any] = fresh(default_factory=dict)
     kept: dict[str, Any] = fresh(default_factory=dict)
     _this: Variable | None = None
 

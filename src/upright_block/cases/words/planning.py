@@ -181,3 +181,11 @@ def beyond_point(tag: Tag, text: str, raw: int) -> LiteralProblem:
         f"{text} is {raw} at {tag.address}, which holds {tag.raw.low} to {tag.raw.high}.",
         "Write a value nearer to the range of the tag.",
     )
+
+
+def read_only(signal: Signal) -> Words:
+    return Words(
+        "read-only",
+        f"{signal.path} is an access path that is READ_ONLY.",
+        "Check it, write READ_WRITE in its VAR_ACCESS, or use the path of the variable.",
+    )

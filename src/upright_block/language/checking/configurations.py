@@ -6,15 +6,18 @@ from collections.abc import Iterable, Iterator, Sequence
 from contextlib import suppress
 
 from upright_block.language import syntax, typed
+from upright_block.language.addresses import NoAddress, parse_address
 from upright_block.language.checking.places import edge_place
 from upright_block.language.checking.reporter import Problem
+from upright_block.language.checking.tags import check_type
 from upright_block.language.checking.types import TypeChecker
 from upright_block.language.checking.uses import note_accesses
 from upright_block.language.checking.words import configurations as words
 from upright_block.language.checking.words.program import declared_twice
-from upright_block.language.copying import call, copiers
+from upright_block.language.checking.words.tags import point_too_far
+from upright_block.language.copying import Way, call, copiers, located
 from upright_block.language.findings import Findings, first_declared
-from upright_block.language.scope import Scope
+from upright_block.language.tags import Tag
 from upright_block.language.types import BOOL, LINT, TIME, UINT
 
 _LOWEST = 1 << 16
@@ -23,13 +26,14 @@ _LOWEST = 1 << 16
 def check_configuration(node: syntax.Configuration, unit: typed.Unit, checker: TypeChecker) -> None:
     """Fill in ``unit``, the configuration: its programs, its tasks, and a body that runs what is due (6.8)."""
     _check_programs(node, unit, checker)
+    _settle_instances(node, unit, checker)
     _check_tasks(node, unit, checker)
     found = [task for task_at in node.tasks if (task := _task(task_at, node, unit, checker)) is not None]
     loose = [unit.variables[p.name.upper()] for p in node.programs if p.task is None and _is_in(p, unit)]
     unit.tasks = tuple(sorted(found, key=lambda task: task.priority))
     triggers = list(_triggers(unit, checker))
-    runs = [_run(task, unit, checker.scope) for task in unit.tasks]
-    rest = _with_points(loose, "loose", unit, checker.scope) if loose else ()
+    runs = [_run(task, unit, checker) for task in unit.tasks]
+    rest = _with_points(loose, "loose", unit, checker) if loose else ()
     body = (*triggers, *runs, *rest)
     note_accesses(unit, body, checker.scope.globals)
     if not unit.is_broken:
@@ -45,7 +49,7 @@ def make_configuration(name: str, programs: Sequence[typed.Unit], checker: TypeC
             continue
         unit.variables[program.key] = typed.Variable(program.name, "private", program, False, None, "", 0, 0)
         unit.use(program, syntax.NO_PLACE, 0)
-    body = _with_points(list(unit.variables.values()), name, unit, checker.scope)
+    body = _with_points(list(unit.variables.values()), name, unit, checker)
     note_accesses(unit, body, checker.scope.globals)
     unit.body = body
 
@@ -138,24 +142,120 @@ def _triggers(unit: typed.Unit, checker: TypeChecker) -> Iterator[typed.Statemen
             yield typed.CallInstance(syntax.NO_PLACE, typed.whole(detector), block, inputs, (), ())
 
 
-def _run(task: typed.Task, unit: typed.Unit, scope: Scope) -> typed.Statement:
+def _run(task: typed.Task, unit: typed.Unit, checker: TypeChecker) -> typed.Statement:
     """The programs of a task, where it is due."""
-    body = _with_points(task.programs, task.name, unit, scope)
+    body = _with_points(task.programs, task.name, unit, checker)
     return typed.If(syntax.NO_PLACE, (typed.Branch(syntax.NO_PLACE, _due(task, unit), body),), ())
 
 
 def _with_points(
-    programs: Sequence[typed.Variable], name: str, unit: typed.Unit, scope: Scope
+    programs: Sequence[typed.Variable], name: str, unit: typed.Unit, checker: TypeChecker
 ) -> tuple[typed.Statement, ...]:
     """Programs one after the other; before the first the inputs that they read are taken, after the last the outputs given."""
-    kinds = [program.type for program in programs if isinstance(program.type, typed.Unit)]
+    scope = checker.scope
+    calls = [statement for program in programs for statement in _called(program, unit, checker)]
     ways: list[list[typed.Statement]] = []
-    for way in ("in", "out"):
-        made = copiers(kinds, way, f"{unit.name}:{name}:{way}", scope.points, scope.tags.values())
+    for way in _WAYS:
+        made = copiers(calls, way, f"{unit.name}:{name}:{way}", scope.points, scope.tags.values())
         for copier in made:
             unit.use(copier, syntax.NO_PLACE, 1)
-        ways.append([call(copier) for copier in made])
-    return (*ways[0], *map(_call, programs), *ways[1])
+        located_at = unit.kept.get("located", {})
+        own = [
+            statement
+            for program in programs
+            for statement in located(typed.whole(program), way, scope.points, located_at.get(program.key))
+        ]
+        ways.append([*map(call, made), *own])
+    return (*ways[0], *calls, *ways[1])
+
+
+_WAYS: tuple[Way, ...] = ("in", "out")
+
+
+def _called(program: typed.Variable, unit: typed.Unit, checker: TypeChecker) -> tuple[typed.Statement, ...]:
+    """The call of a program with what is connected to its pins."""
+    arguments = unit.kept.get("connections", {}).get(program.key, ())
+    if not arguments:
+        return (_call(program),)
+    name = syntax.Name(program.start, program.end, program.name)
+    written = syntax.Call(program.start, program.end, name, arguments)
+    return checker.body((syntax.CallStatement(program.start, program.end, written),))
+
+
+def _settle_instances(node: syntax.Configuration, unit: typed.Unit, checker: TypeChecker) -> None:
+    """What VAR_CONFIG gives to single instances, and what VAR_ACCESS calls variables."""
+    unit.kept["connections"] = {p.name.upper(): p.arguments for p in node.programs if p.arguments}
+    resources = {name.upper() for name in node.resources}
+    for setting in node.settings:
+        with suppress(Problem):
+            _setting(setting, resources, unit, checker)
+    for program in node.programs:
+        kind = unit.variables[program.name.upper()].type if _is_in(program, unit) else None
+        given = unit.kept.get("located", {}).get(program.name.upper(), {})
+        for key, address in kind.located.items() if isinstance(kind, typed.Unit) else ():
+            if address.is_open and key not in given:
+                checker.report(program, words.still_open(program.name, key, str(address)))
+    unit.kept["access"] = {entry.name.upper(): entry for entry in node.accesses}
+
+
+def _setting(setting: syntax.InstanceSetting, resources: set[str], unit: typed.Unit, checker: TypeChecker) -> None:
+    """An address or an initial value of one variable of one instance."""
+    path = list(setting.path)
+    if len(path) > 1 and path[0].name.upper() in resources and path[0].name.upper() not in unit.variables:
+        path.pop(0)
+    holder: typed.Unit = unit
+    found: list[typed.Variable] = []
+    for name in path:
+        variable = holder.variables.get(name.name.upper())
+        if variable is None:
+            known = [v.name for v in holder.variables.values() if not v.is_hidden]
+            raise checker.unknown(name.name, name, words.no_variable(holder, name.name), known)
+        found.append(variable)
+        if name is not path[-1]:
+            if not isinstance(variable.type, typed.Unit):
+                raise checker.problem(name, words.no_instance(name.name, variable.type))
+            holder = variable.type
+    last = found[-1]
+    type_ = checker.type_of(setting.type)
+    if type_ is not last.type:
+        raise checker.problem(setting.type, words.other_type(last, type_))
+    if setting.address:
+        _place(setting, path, holder, last, unit, checker)
+    if setting.initial is not None:
+        value = checker.initial(setting.initial, type_, last.name, setting.type)
+        target = found[0]
+        initial = dict(target.initial) if isinstance(target.initial, dict) else {}
+        target.initial = initial
+        for step in found[1:-1]:
+            inner = initial.get(step.key)
+            initial[step.key] = made = dict(inner) if isinstance(inner, dict) else {}
+            initial = made
+        initial[last.key] = value
+
+
+def _place(
+    setting: syntax.InstanceSetting,
+    path: Sequence[syntax.Name],
+    holder: typed.Unit,
+    last: typed.Variable,
+    unit: typed.Unit,
+    checker: TypeChecker,
+) -> None:
+    """The point of a variable of a program AT a place that its declaration leaves open."""
+    try:
+        address = parse_address(setting.address)
+    except NoAddress as problem:
+        raise checker.problem(setting, problem.words) from None
+    declared = holder.located.get(last.key)
+    if declared is None or not declared.is_open or len(path) != 2 or declared.area != address.area or address.is_open:
+        raise checker.problem(setting, words.not_open(last.name, setting.address))
+    point = checker.scope.points.point(address)
+    if not checker.scope.points.has(point):
+        raise checker.problem(setting, point_too_far(setting.address))
+    tag = Tag(last.name, unit.source, setting.start, setting.end, point=point, address=setting.address.upper())
+    check_type(tag, last.type, checker)
+    checker.scope.points.reach(point)
+    unit.kept.setdefault("located", {}).setdefault(path[0].name.upper(), {})[last.key] = address
 
 
 def _due(task: typed.Task, unit: typed.Unit) -> typed.Expression:

@@ -62,8 +62,10 @@ class PlaceChecker(Reporter):
 
     def meant(self, node: syntax.Expression) -> syntax.Expression:
         """What a name stands for, where it is that of a tag which has no variable of its own."""
-        if not self.scope.tags or not isinstance(node, syntax.Name):
+        if not isinstance(node, syntax.Name) or not (self.scope.tags or self.unit.located):
             return node
+        if self.unit.located and node.name.upper() in self.unit.kept.get("memory", ()):
+            return syntax.moved(self.unit.kept["memory"][node.name.upper()], node.start, node.end)
         tag = self.scope.tags.get(node.name.upper())
         if tag is None or tag.meaning is None or self._is_own(tag.key):
             return node
@@ -86,6 +88,8 @@ class PlaceChecker(Reporter):
     def declares(self, name: str) -> bool:
         """Whether a name in upper case is that of a variable here."""
         tag = self.scope.tags.get(name)
+        if name in self.unit.located:
+            return True
         return self._is_own(name) or self.find_global(name) is not None or (tag is not None and tag.meaning is not None)
 
     def _root(self, node: syntax.Name) -> typed.Place:

@@ -7,6 +7,7 @@ from contextlib import suppress
 from typing import cast
 
 from upright_block.language import syntax, typed
+from upright_block.language.addresses import NoAddress, parse_address
 from upright_block.language.catalogue import stops
 from upright_block.language.checking.configurations import check_configuration, find_idle, make_configuration
 from upright_block.language.checking.objects import access_of, check_methods, cut_above, inherit, number_units
@@ -14,16 +15,17 @@ from upright_block.language.checking.order import check_order
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.sequences import check_sequence, declare_sequence, sequence_body
 from upright_block.language.checking.tagging import check_tags
-from upright_block.language.checking.tags import declare_located, declare_tags, rests
+from upright_block.language.checking.tags import check_type, declare_located, declare_tags, rests
 from upright_block.language.checking.types import TypeChecker
 from upright_block.language.checking.uses import bind_overrides, find_recursion, note_accesses, spread_broken
 from upright_block.language.checking.words import program as words
+from upright_block.language.checking.words.tags import point_too_far
 from upright_block.language.findings import Finding, Findings, Words, first_declared
 from upright_block.language.parsing import parse
 from upright_block.language.parsing.wiring import WiringTable, wire
 from upright_block.language.scope import NamedType, Scope
 from upright_block.language.source import Source
-from upright_block.language.tags import TagTable
+from upright_block.language.tags import Tag, TagTable
 from upright_block.language.types import BOOL, BROKEN, ELEMENTARY, Array, Type
 from upright_block.language.walking import accesses, every_statement
 
@@ -323,6 +325,8 @@ def _variable(
     constant = "CONSTANT" in section.qualifiers
     kind = _SECTIONS[section.section]
     type_ = checker.in_out_type(node.type) if kind == "in_out" else checker.type_of(node.type)
+    if node.address and not _locate(unit, node, type_, checker):
+        return
     variable = typed.Variable(
         node.name,
         kind,
@@ -361,6 +365,33 @@ def _edge(unit: typed.Unit, node: syntax.Declaration, variable: typed.Variable, 
     detector = typed.Variable(f"{node.name}:edge", "private", block, False, None, "", node.start, node.end)
     unit.variables[detector.key] = detector
     unit.edges[variable.key] = detector
+
+
+def _locate(unit: typed.Unit, node: syntax.Declaration, type_: Type, checker: TypeChecker) -> bool:
+    """Note the address of a variable; False where it is in memory, which holds it itself, or cannot be there."""
+    try:
+        address = parse_address(node.address)
+    except NoAddress as problem:
+        checker.report(node, problem.words)
+        return True
+    if unit.kind != "PROGRAM" and (not address.is_open or not unit.keeps_data):
+        checker.report(node, words.address_in_block(node.name, node.address, unit))
+        return True
+    unit.located[node.name.upper()] = address
+    if address.is_open or type_ is BROKEN:
+        return True
+    point = checker.scope.points.point(address)
+    tag = Tag(f"{unit.name}.{node.name}", unit.source, node.start, node.end, point=point, address=node.address.upper())
+    if not checker.scope.points.has(point):
+        checker.report(node, point_too_far(node.address))
+        return True
+    with suppress(Problem):
+        check_type(tag, type_, checker)
+    checker.scope.points.reach(point)
+    if address.area != "M":
+        return True
+    unit.kept.setdefault("memory", {})[node.name.upper()] = syntax.DirectAddress(0, 0, address, type_)
+    return False
 
 
 def _external(node: syntax.Declaration, type_: Type, checker: TypeChecker) -> typed.Variable | None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from upright_block.language import syntax, typed
 from upright_block.language.findings import Words
+from upright_block.language.types import Type
 
 
 def program_in_no_task(program: syntax.ProgramInstance, task: str) -> Words:
@@ -63,4 +64,36 @@ def _task_for(unit: typed.Unit, found: tuple[syntax.Configuration, syntax.Task] 
     return (
         f"Write, in a file of its own: CONFIGURATION Plant TASK main (INTERVAL := T#100ms, PRIORITY := 1); "
         f"PROGRAM {instance} WITH main : {unit.name}; END_CONFIGURATION"
+    )
+
+
+def still_open(program: str, variable: str, address: str) -> Words:
+    return Words(
+        "missing-point",
+        f"{variable} of {program} is AT {address}, and nothing says where.",
+        f"Write VAR_CONFIG {program}.{variable} AT %IX0.0 : BOOL; END_VAR, with its point and its type.",
+    )
+
+
+def no_variable(holder: typed.Unit, name: str) -> Words:
+    return Words("unknown-name", f"{holder.name} has no {name}.", "Correct the path.")
+
+
+def no_instance(name: str, type_: Type) -> Words:
+    return Words("no-pins", f"{name} is {type_} and has nothing inside.", "End the path here.")
+
+
+def other_type(variable: typed.Variable, type_: Type) -> Words:
+    return Words(
+        "type-mismatch",
+        f"{variable.name} is {variable.type} where it is declared, and {type_} here.",
+        f"Write {variable.type}.",
+    )
+
+
+def not_open(name: str, address: str) -> Words:
+    return Words(
+        "address-not-open",
+        f"{name} cannot be put to {address} here.",
+        "Declare it in its PROGRAM AT %I* or %Q*, of the same area; only what a declaration leaves open is given a point here.",
     )

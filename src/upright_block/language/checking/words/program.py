@@ -93,3 +93,11 @@ def body_of_its_own(unit: typed.Unit) -> Words:
 
 def result_never_set(unit: typed.Unit) -> Words:
     return Words("result-never-set", f"{unit.name} never sets its result.", f"Assign it: {unit.name} := ...;")
+
+
+def address_in_block(name: str, address: str, unit: typed.Unit) -> Words:
+    return Words(
+        "address-in-block",
+        f"{name} is AT {address} in a {unit.kind.lower()}: every instance would be at that one point.",
+        "Make it a pin and wire the point to it, or declare it in a PROGRAM.",
+    )

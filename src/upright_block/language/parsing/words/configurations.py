@@ -17,11 +17,3 @@ def no_place(shown: str) -> Words:
 
 def unknown_key_of_task(name: str) -> Words:
     return Words("unknown-name", f"A task has no {name}.", "It has INTERVAL, SINGLE and PRIORITY.")
-
-
-def pins_of_program() -> Words:
-    return Words(
-        "not-supported",
-        "Pins of a program are not connected here by this version.",
-        "Connect them in the program, by global variables.",
-    )

@@ -4,10 +4,7 @@ from __future__ import annotations
 
 from upright_block.language.findings import Words
 
-LATER_SECTIONS = {
-    "VAR_ACCESS": "Leave it out: cases read every variable without it.",
-    "VAR_CONFIG": "Give the address or the initial value where the variable is declared.",
-}
+LATER_SECTIONS = {"VAR_ACCESS": "Write it in a CONFIGURATION.", "VAR_CONFIG": "Write it in a CONFIGURATION."}
 """Sections that are not read, with what to do instead."""
 
 
