@@ -189,7 +189,7 @@ FINDINGS = {
     "an empty table": ('vectors = """\n"""', "empty-table", '"""'),
     "no rows": (table("start | run"), "empty-table", '"""'),
     "no such file": ('vectors = "tt.csv"', "missing-file", '"tt.csv"'),
-    "a workbook": ('vectors = "t.xlsx"', "not-supported", '"t.xlsx"'),
+    "a workbook": ('vectors = "t.ods"', "not-supported", '"t.ods"'),
     "a key that comes later": ('run_for = "1s"\nnever = ["run"]', "not-supported", "never"),
     "a misspelt key": ('run_fro = "1s"\n' + table("start | run", "1 | 0"), "unknown-key", "run_fro"),
     "a bad duration": ('run_for = "5"', "bad-literal", '"5"'),

@@ -9,12 +9,14 @@ from pathlib import Path
 
 from upright_block.cases.cells import parse_span
 from upright_block.cases.words import casefile as words
+from upright_block.language.catalogue import stops
 from upright_block.language.findings import Finding, Findings, Words
 from upright_block.language.literals import LiteralProblem, parse_date_and_time
 from upright_block.language.nodes import record
-from upright_block.language.source import Source
+from upright_block.language.source import Sheet, Source
 from upright_block.library import FileProblem, Files, Origin, Toml, TomlProblem, read_toml
-from upright_block.library.table import Table, csv_table, inline_table
+from upright_block.library.table import Table, csv_table, inline_table, sheet_table
+from upright_block.library.workbook import Book
 
 SUBJECTS = ("block", "program", "configuration")
 """The keys that say what a case file is for."""
@@ -101,7 +103,7 @@ class _Reader:
         scan = self._duration(content, "scan")
         if "scan" not in content.value and subject.kind not in ("configuration", "program"):
             self.report(content, words.no_scan())
-        mistakes = tuple(self.findings.items[begun:])
+        mistakes = tuple(f for f in self.findings.items[begun:] if stops(f.name))
         listed = content.value.get("case", Toml([], 0, 0, 0, 0))
         if not isinstance(listed.value, list) or not all(isinstance(c.value, dict) for c in listed.value):
             self.report(listed, words.cases_not_tables())
@@ -198,7 +200,7 @@ class _Reader:
         if name is not None and name.lower() in seen:
             self.report(place, words.case_twice(name))
         seen.add((name or "").lower())
-        mistakes = tuple(self.findings.items[begun:])
+        mistakes = tuple(f for f in self.findings.items[begun:] if stops(f.name))
         shown = name or f"case {index + 1}"
         return Case(
             f"{self.stem}/{shown}",
@@ -235,24 +237,37 @@ class _Reader:
         return self._vector_file(entry.value.strip(), entry)
 
     def _vector_file(self, name: str, place: Toml) -> Table | None:
-        suffix = Path(name).suffix.lower()
-        if suffix in (".xlsx", ".xls", ".ods"):
+        written, _, sheet = name.partition("#")
+        suffix = Path(written).suffix.lower()
+        if suffix in (".xls", ".ods", ".xlsm"):
             self.report(place, words.later_kind_of_file(suffix))
             return None
-        if suffix != ".csv":
+        if suffix not in (".csv", ".xlsx"):
             self.report(place, words.neither_table_nor_file(name))
             return None
-        path = self.folder / name
+        path = self.folder / written
         try:
-            source = self.files.read(path)
+            if suffix == ".csv":
+                return self._checked(csv_table(self.files.read(self.folder / name)), place)
+            found = self._sheet(self.files.book(path, False, self.findings), sheet, place)
+            return None if found is None else self._checked(sheet_table(found), place)
         except FileProblem as problem:
             if problem.name == "unreadable-file" and not os.path.exists(path):
-                near = self.findings.did_you_mean(name, (p.name for p in self.folder.glob("*.csv")))
-                self.report(place, words.missing_file(name, near))
+                near = self.findings.did_you_mean(written, (p.name for p in self.folder.glob(f"*{suffix}")))
+                self.report(place, words.missing_file(written, near))
             else:
                 self.report(place, Words(problem.name, f"{name}: {problem}", problem.way_out))
             return None
-        return self._checked(csv_table(source), place)
+
+    def _sheet(self, book: Book, name: str, place: Toml) -> Sheet | None:
+        """The sheet of a workbook that is named, or the only one."""
+        if not name and len(book.sheets) == 1:
+            return next(iter(book.sheets.values()))
+        found = next((sheet for title, sheet in book.sheets.items() if title.lower() == name.lower()), None)
+        if found is None:
+            near = self.findings.did_you_mean(name, book.sheets) if name else ""
+            self.report(place, words.no_sheet(Path(book.path).name, name, list(book.sheets), near))
+        return found
 
     def _checked(self, table: Table, place: Toml) -> Table:
         for flaw in table.flaws:

@@ -13,6 +13,7 @@ WARNINGS = frozenset(
     {
         "bad-allowance",
         "checks-nothing",
+        "hidden-cells",
         "hidden-tag",
         "given-unused",
         "input-not-given",

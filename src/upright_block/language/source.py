@@ -77,15 +77,17 @@ class Source:
 class Sheet(Source):
     """A sheet of a spreadsheet: each row is a line of ``text``, with a tab between two cells.
 
-    Lines are rows and columns are those of cells, both counted from 1 as the spreadsheet does.
+    Lines are rows and columns are those of cells, both counted from 1 as the spreadsheet does. ``is_only`` says that its
+    workbook has no other that holds something.
     """
 
-    __slots__ = ("sheet",)
+    __slots__ = ("is_only", "sheet")
 
     def __init__(self, path: str, sheet: str, rows: Sequence[Sequence[str]]) -> None:
         """``rows`` have the texts of the cells; white space in a cell is shown as blanks."""
         super().__init__(path, "\n".join(["\t".join([_on_one_line(cell) for cell in row]) for row in rows]))
         self.sheet = sheet
+        self.is_only = False
 
     def column(self, offset: int) -> int:
         """The column of the cell at ``offset``."""

@@ -7,6 +7,7 @@ import re
 import stat
 from collections.abc import Iterable, Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from upright_block.language.findings import Finding, Findings
 from upright_block.language.limits import MOST_FILE
@@ -15,6 +16,10 @@ from upright_block.language.source import Source
 _ROOTS = ("upright.toml", "pyvenv.cfg")
 """Files whose folder is something of its own."""
 _CARRIAGE_RETURN = re.compile(r"\r(?!\n)")
+
+
+if TYPE_CHECKING:
+    from upright_block.library.workbook import Book
 
 
 class FileProblem(Exception):
@@ -94,11 +99,11 @@ class Files:
                 self._report(findings, current, problem)
         return found
 
-    def read(self, path: Path) -> Source:
-        """The text of a file.
+    def content(self, path: Path) -> bytes:
+        """The bytes of a file.
 
         Raises:
-            FileProblem: it lies outside, is no file, is too large, or is not UTF-8 text.
+            FileProblem: it lies outside, is no file, or is too large.
         """
         self._asked_for.add(self._inside(path))
         try:
@@ -114,6 +119,15 @@ class Files:
                 f"The file cannot be read: {_reason(problem)}.",
                 "Check that it exists and may be read.",
             ) from None
+        return content
+
+    def read(self, path: Path) -> Source:
+        """The text of a file.
+
+        Raises:
+            FileProblem: it lies outside, is no file, is too large, or is not UTF-8 text.
+        """
+        content = self.content(path)
         try:
             text = content.decode("utf-8-sig")
         except UnicodeDecodeError as problem:
@@ -133,6 +147,30 @@ class Files:
         except FileProblem as problem:
             self._report(findings, path, problem)
             return None
+
+    def book(self, path: Path, names: bool, findings: Findings) -> Book:
+        """The sheets of a workbook; with ``names`` a date in a cell is a slip of the spreadsheet.
+
+        Raises:
+            FileProblem: it cannot be read, or is no workbook.
+        """
+        from upright_block.library.workbook import NoWorkbook, read_book
+
+        try:
+            return read_book(self.shown(path), self.content(path), names, findings)
+        except NoWorkbook as problem:
+            raise FileProblem("bad-workbook", str(problem), problem.way_out) from None
+
+    def sheets(self, path: Path, findings: Findings) -> list[Source]:
+        """The texts of a table file: a CSV file, or each sheet of a workbook; none, with a finding, if it cannot be read."""
+        if path.suffix.lower() != ".xlsx":
+            source = self.source(path, findings)
+            return [] if source is None else [source]
+        try:
+            return list(self.book(path, True, findings).sheets.values())
+        except FileProblem as problem:
+            self._report(findings, path, problem)
+            return []
 
     def _inside(self, path: Path) -> str:
         """The real path of a file that may be read."""

@@ -58,8 +58,8 @@ def load_library(root: Path, also: Sequence[Path] = ()) -> Library:
     scope = Scope(STANDARD, manifest.name, set(rigs))
     sources = (*own, *rigs)
     scope.points.rules = manifest.points
-    tables = [tag_table(source, findings) for source in _read(folders["tags"], (".csv",), files, findings)]
-    read = [wiring_table(source, findings) for source in _read(folders["wiring"], (".csv",), files, findings)]
+    tables = [tag_table(source, findings) for source in _tables(folders["tags"], files, findings)]
+    read = [wiring_table(source, findings) for source in _tables(folders["wiring"], files, findings)]
     wirings = [table for table in read if table is not None]
     check_program(sources, scope, findings, tables, wirings)
     tables_read = (*(table.source for table in tables), *(table.source for table in wirings))
@@ -70,16 +70,12 @@ def _sources(
     folders: Iterable[str], files: Files, findings: Findings, known: AbstractSet[str] = frozenset()
 ) -> list[Source]:
     """The texts of blocks in some folders, each read once; those that are known are left out."""
-    return _read(folders, (".st",), files, findings, known)
-
-
-def _read(
-    folders: Iterable[str],
-    suffixes: Sequence[str],
-    files: Files,
-    findings: Findings,
-    known: AbstractSet[str] = frozenset(),
-) -> list[Source]:
-    paths = dict.fromkeys(path for folder in folders for path in files.below(folder, suffixes, findings))
+    paths = dict.fromkeys(path for folder in folders for path in files.below(folder, (".st",), findings))
     read = [files.source(path, findings) for path in paths if files.shown(path) not in known]
     return [source for source in read if source is not None]
+
+
+def _tables(folders: Iterable[str], files: Files, findings: Findings) -> list[Source]:
+    """The texts of tables in some folders: CSV files, and the sheets of workbooks."""
+    paths = dict.fromkeys(path for folder in folders for path in files.below(folder, (".csv", ".xlsx"), findings))
+    return [source for path in paths for source in files.sheets(path, findings)]

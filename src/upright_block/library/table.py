@@ -11,7 +11,7 @@ from itertools import accumulate
 from upright_block.language.findings import Words
 from upright_block.language.names import counted
 from upright_block.language.nodes import fresh, record
-from upright_block.language.source import Cell, Source
+from upright_block.language.source import Cell, Sheet, Source
 
 TIME_HEADS = ("at", "after", "scan")
 """Names of the column that gives the time of a row."""
@@ -141,6 +141,37 @@ def _named(cells: list[Cell]) -> list[Cell]:
             cell = Cell(f"{first.text.lower()} {cell.text}", first.start, cell.end)
         heads.append(cell)
     return heads
+
+
+def table_of(source: Source, skips_blank: bool = False) -> Table:
+    """The table of a CSV file, or of a sheet."""
+    return sheet_table(source, skips_blank) if isinstance(source, Sheet) else csv_table(source, skips_blank)
+
+
+def sheet_table(source: Sheet, skips_blank: bool = False) -> Table:
+    """The table of a sheet: its first row that is not empty has the heads; rows are as in `csv_table`."""
+    text = source.text
+
+    def split(row: int) -> list[Cell]:
+        cells: list[Cell] = []
+        start = row
+        for written in text[row : _line_end(text, row)].split("\t"):
+            cells.append(Cell("" if written.strip() == "." else written.strip(), start, start + len(written)))
+            start += len(written) + 1
+        return cells
+
+    start = text.rfind("\n", 0, len(text) - len(text.lstrip())) + 1
+    heads = split(start)
+    builder = _Builder(source, heads, split)
+    timed = skips_blank or any(head.text.lower() in TIME_HEADS for head in heads)
+    begin = _line_end(text, start) + 1
+    for line in text[begin:].split("\n") if begin <= len(text) else ():
+        if line.strip():
+            builder.add([line.split("\t")], [begin])
+        elif not timed:
+            builder.flaw(_blank_line(), begin, begin + 1)
+        begin += len(line) + 1
+    return builder.table
 
 
 def csv_table(source: Source, skips_blank: bool = False) -> Table:

@@ -8,12 +8,12 @@ from upright_block.language.findings import Findings, Words
 from upright_block.language.names import did_you_mean, listed
 from upright_block.language.source import Cell, Source
 from upright_block.language.tags import COLUMNS, TagTable
-from upright_block.library.table import Table, csv_table
+from upright_block.library.table import Table, table_of
 
 
 def tag_table(source: Source, findings: Findings) -> TagTable:
     """The rows of a tag table. A flaw in its form becomes a finding; the rows that are whole are read."""
-    table = csv_table(source, skips_blank=True)
+    table = table_of(source, skips_blank=True)
     for flaw in table.flaws:
         findings.add(flaw.words.told(source, flaw.start, flaw.end))
     heads = [head.text.lower() for head in table.heads]

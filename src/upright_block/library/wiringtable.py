@@ -7,13 +7,13 @@ from pathlib import PurePosixPath
 
 from upright_block.language.findings import Findings, Words
 from upright_block.language.parsing.wiring import OWN_COLUMNS, WiringTable
-from upright_block.language.source import Cell, Source
-from upright_block.library.table import csv_table
+from upright_block.language.source import Cell, Sheet, Source
+from upright_block.library.table import table_of
 
 
 def wiring_table(source: Source, findings: Findings) -> WiringTable | None:
     """The rows of a wiring table; None where it has no instances."""
-    table = csv_table(source, skips_blank=True)
+    table = table_of(source, skips_blank=True)
     for flaw in table.flaws:
         findings.add(flaw.words.told(source, flaw.start, flaw.end))
     columns = [head.text.lower() for head in table.heads]
@@ -32,7 +32,8 @@ def wiring_table(source: Source, findings: Findings) -> WiringTable | None:
         row = {column: cell for column, cell in zip(columns, table.split(start), strict=False) if cell.text}
         if row:
             rows.append(row)
-    return WiringTable(PurePosixPath(source.path).stem, source, heads, tuple(rows))
+    name = source.sheet if isinstance(source, Sheet) and not source.is_only else PurePosixPath(source.path).stem
+    return WiringTable(name, source, heads, tuple(rows))
 
 
 def _no_name() -> Words:

@@ -114,15 +114,17 @@ def vectors_not_text() -> Words:
 
 def later_kind_of_file(suffix: str) -> Words:
     return Words(
-        "not-supported", f"{suffix} files are not read by this version.", "Save the sheet as CSV, and name that file."
+        "not-supported",
+        f"{suffix} files are not read by this version.",
+        "Save it as .xlsx or .csv, and name that file.",
     )
 
 
 def neither_table_nor_file(name: str) -> Words:
     return Words(
         "wrong-kind",
-        f"{name} is neither a table of several lines nor the name of a CSV file.",
-        'Write the table between """ and """, or name a .csv file.',
+        f"{name} is neither a table of several lines nor the name of a table file.",
+        'Write the table between """ and """, or name a .csv or .xlsx file.',
     )
 
 
@@ -138,3 +140,14 @@ def empty_table() -> Words:
 
 def no_rows() -> Words:
     return Words("empty-table", "The table has no rows.", "Write a line for each row below the column names.")
+
+
+def no_sheet(book: str, name: str, sheets: Sequence[str], near: str) -> Words:
+    listed = ", ".join(sheets) or "none"
+    if not name:
+        return Words(
+            "missing-sheet",
+            f"{book} has several sheets, or none: {listed}.",
+            f'Name one, as in vectors = "{book}#{sheets[0] if sheets else "Sheet1"}".',
+        )
+    return Words("missing-sheet", f"{book} has no sheet {name}.", near or f"Its sheets are {listed}.")

@@ -1,0 +1,197 @@
+"""Workbooks (.xlsx, ISO/IEC 29500): their sheets as texts, with what a spreadsheet does to cells told and not guessed."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+from collections.abc import Iterable, Iterator
+from datetime import date, datetime, time, timedelta
+from typing import TYPE_CHECKING, Any
+
+from upright_block.language.findings import Findings, Words
+from upright_block.language.limits import MOST_SHEET_BYTES
+from upright_block.language.literals import shown_duration
+from upright_block.language.nodes import record
+from upright_block.language.source import Sheet
+
+if TYPE_CHECKING:
+    from openpyxl.cell.cell import Cell as BookCell
+    from openpyxl.worksheet.worksheet import Worksheet
+
+_SECOND = 1_000_000_000
+_REFUSED = {
+    "xl/vbaProject.bin": ("holds macros", "Save it without them, as .xlsx."),
+    "xl/externalLinks/": ("takes values from other files", "Put the values themselves into the cells."),
+}
+
+
+class NoWorkbook(Exception):
+    """A file is no workbook that can be read."""
+
+    def __init__(self, message: str, way_out: str) -> None:
+        super().__init__(message)
+        self.way_out = way_out
+
+
+@record
+class Book:
+    """The sheets of a workbook that hold something, by their names."""
+
+    path: str
+    sheets: dict[str, Sheet]
+
+
+def read_book(path: str, content: bytes, names: bool, findings: Findings) -> Book:
+    """The sheets of a workbook; of formulas the values that were saved with them.
+
+    With ``names`` its cells are names and numbers, so that a date in one is a slip of the spreadsheet.
+
+    Raises:
+        NoWorkbook: it is none, or one that is not read.
+    """
+    has_formulas = _looked_at(content)
+    shown = _loaded(content, data_only=True)
+    written = _loaded(content, data_only=False) if has_formulas else shown
+    sheets: dict[str, Sheet] = {}
+    for worksheet in shown.worksheets:
+        rows = [[_text(cell) for cell in row] for row in worksheet.iter_rows()]
+        _merge(worksheet, rows)
+        while rows and not any(rows[-1]):
+            rows.pop()
+        width = max(
+            (len(row) - next((i for i, t in enumerate(reversed(row)) if t), len(row)) for row in rows), default=0
+        )
+        if not width:
+            continue
+        sheet = Sheet(path, worksheet.title, [row[:width] for row in rows])
+        sheets[worksheet.title] = sheet
+        for row, column, said in _odd_cells(worksheet, written[worksheet.title], names):
+            if row <= len(rows) and column <= width:
+                start = sheet.start(row, column)
+                findings.add(said.told(sheet, start, start + max(len(rows[row - 1][column - 1]), 1)))
+        hidden = _hidden(worksheet)
+        if hidden:
+            findings.add(_hidden_cells(hidden).told(sheet, 0, 1))
+    if len(sheets) == 1:
+        next(iter(sheets.values())).is_only = True
+    return Book(path, sheets)
+
+
+def _looked_at(content: bytes) -> bool:
+    """Whether a workbook has formulas.
+
+    Raises:
+        NoWorkbook: it is too large when it is unpacked, or holds what is not read.
+    """
+    if content[:4] == b"\xd0\xcf\x11\xe0":
+        raise NoWorkbook("The file has a password, or is of an old kind.", "Save it as .xlsx without a password.")
+    try:
+        with zipfile.ZipFile(io.BytesIO(content)) as archive:
+            members = archive.infolist()
+            if sum(member.file_size for member in members) > MOST_SHEET_BYTES:
+                most = f"{MOST_SHEET_BYTES >> 20} MB"
+                raise NoWorkbook(f"The workbook is more than {most} when it is unpacked.", "Save the table as CSV.")
+            for part, (what, way_out) in _REFUSED.items():
+                if any(member.filename.startswith(part) for member in members):
+                    raise NoWorkbook(f"The workbook {what}.", way_out)
+            sheets = [m for m in members if m.filename.startswith("xl/worksheets/") and m.filename.endswith(".xml")]
+            return any(b"<f" in archive.read(member) for member in sheets)
+    except (zipfile.BadZipFile, OSError, ValueError, KeyError, NotImplementedError, RuntimeError) as problem:
+        raise NoWorkbook(f"The file is no workbook: {problem}.", "Save it as .xlsx again.") from None
+
+
+def _loaded(content: bytes, data_only: bool) -> Any:
+    from openpyxl import load_workbook
+
+    try:
+        return load_workbook(io.BytesIO(content), data_only=data_only, keep_links=False)
+    except Exception as problem:  # whatever a damaged file makes of its reader
+        text = str(problem).split("\n")[0] or type(problem).__name__
+        raise NoWorkbook(
+            f"The workbook cannot be read: {text}.", "Open it in a spreadsheet and save it again."
+        ) from None
+
+
+def _text(cell: BookCell) -> str:
+    """A cell as it would be typed into a text: times as durations, dates as the language writes them."""
+    value: Any = cell.value
+    if value is None:
+        return ""
+    if isinstance(value, bool):
+        return str(value).upper()
+    if isinstance(value, float):
+        return repr(int(value)) if value.is_integer() and abs(value) < 1e15 else repr(value)
+    if isinstance(value, timedelta):
+        return shown_duration(round(value.total_seconds() * _SECOND)) if value else "0s"
+    if isinstance(value, time):
+        whole = timedelta(hours=value.hour, minutes=value.minute, seconds=value.second, microseconds=value.microsecond)
+        return shown_duration(round(whole.total_seconds() * _SECOND)) if whole else "0s"
+    if isinstance(value, datetime):
+        return value.strftime("%Y-%m-%d-%H:%M:%S") if value.time() != time() else value.strftime("%Y-%m-%d")
+    if isinstance(value, date):
+        return value.strftime("%Y-%m-%d")
+    return " ".join(str(value).split())
+
+
+def _merge(worksheet: Worksheet, rows: list[list[str]]) -> None:
+    """The value of merged cells stands in each of them."""
+    for area in worksheet.merged_cells.ranges:
+        value = rows[area.min_row - 1][area.min_col - 1]
+        for row in rows[area.min_row - 1 : area.max_row]:
+            row[area.min_col - 1 : area.max_col] = [value] * (area.max_col - area.min_col + 1)
+
+
+def _odd_cells(shown: Worksheet, written: Worksheet, names: bool) -> Iterator[tuple[int, int, Words]]:
+    """Cells that a spreadsheet made something else of than what was typed."""
+    for number, row in enumerate(written.iter_rows(), start=1):
+        for column, cell in enumerate(row, start=1):
+            value = shown.cell(number, column).value if cell.value is not None else None
+            if cell.data_type == "f" and value is None:
+                yield number, column, _no_saved_value()
+            elif (shown is written and cell.data_type == "e") or (cell.data_type == "f" and str(value).startswith("#")):
+                yield number, column, _error_value(str(value))
+            elif names and isinstance(value, (date, time)):
+                yield number, column, _turned("a date")
+            elif names and isinstance(value, (int, float)) and "E+" in cell.number_format.upper():
+                yield number, column, _turned("a power of ten")
+
+
+def _hidden(worksheet: Worksheet) -> str:
+    """The hidden rows and columns of a sheet."""
+    rows = [str(number) for number, found in worksheet.row_dimensions.items() if found.hidden]
+    columns = [letters for letters, found in worksheet.column_dimensions.items() if found.hidden]
+    parts = [f"row{'s' if len(rows) > 1 else ''} {_first(rows)}"] if rows else []
+    parts += [f"column{'s' if len(columns) > 1 else ''} {_first(columns)}"] if columns else []
+    return " and ".join(parts)
+
+
+def _first(names: Iterable[str]) -> str:
+    listed = list(names)
+    return ", ".join(listed[:6]) + (", …" if len(listed) > 6 else "")
+
+
+# --- what is said ---
+
+
+def _no_saved_value() -> Words:
+    return Words(
+        "formula-without-value",
+        "The cell has a formula, and no value was saved with it.",
+        "Open the workbook in a spreadsheet and save it, or write the value itself.",
+    )
+
+
+def _error_value(text: str) -> Words:
+    return Words("bad-value", f"The formula of the cell gives {text}.", "Mend the formula, or write the value itself.")
+
+
+def _turned(what: str) -> Words:
+    return Words(
+        "cell-turned",
+        f"The spreadsheet made {what} of what was typed here.",
+        "Format the cell as text and type it again.",
+    )
+
+
+def _hidden_cells(which: str) -> Words:
+    return Words("hidden-cells", f"The sheet has hidden cells, which count: {which}.", "Show them, or remove them.")

@@ -1,0 +1,183 @@
+"""Spreadsheets: what their cells mean, and what is told of those that a spreadsheet changed."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+from datetime import date, datetime, time, timedelta
+from pathlib import Path
+from typing import Any
+
+import pytest
+from openpyxl import Workbook
+from openpyxl.utils.datetime import CALENDAR_MAC_1904
+
+from tests.helpers import write_files
+from upright_block import open_library
+
+BLOCK = """
+FUNCTION_BLOCK B
+VAR_INPUT on : BOOL; n : INT; level : REAL; name : STRING; day : DATE; span : TIME; END_VAR
+VAR_OUTPUT q : BOOL; twice : INT; END_VAR
+q := on; twice := 2 * n;
+END_FUNCTION_BLOCK
+"""
+
+
+def book(folder: Path, sheets: dict[str, list[list[Any]]]) -> Workbook:
+    """A workbook with these rows, to be changed and saved."""
+    made = Workbook()
+    made.remove(made.active)
+    for title, rows in sheets.items():
+        sheet = made.create_sheet(title)
+        for row in rows:
+            sheet.append(row)
+    (folder / "cases").mkdir(parents=True, exist_ok=True)
+    return made
+
+
+def opened(folder: Path, made: Workbook, name: str = "day.xlsx") -> Any:
+    made.save(folder / "cases" / "day.xlsx")
+    case = f'block = "B"\nscan = "1s"\n[[case]]\nname = "c"\nvectors = "{name}"\n'
+    write_files(folder, {"blocks/b.st": BLOCK, "cases/b.toml": case})
+    return open_library(folder)
+
+
+def problems(library: Any) -> list[str]:
+    return [f"{f.source.shown(f.start)}: {f.name}" for f in library.findings]
+
+
+def test_cells_mean_what_they_show(tmp_path: Path) -> None:
+    rows = [
+        ["at", "on", "n", "level", "name", "day", "span", "q", "twice"],
+        [time(0, 0), True, 3, 0.5, "' a '", date(2026, 3, 1), timedelta(seconds=90), True, 6],
+        [time(0, 0, 2), False, "4", 1e-3, None, "D#2026-03-02", "5s", 0, 8.0],
+        [None] * 9,
+        [timedelta(hours=1), " 1 ", 5, 2, None, None, None, "TRUE", "10"],
+    ]
+    made = book(tmp_path, {"storm": rows})
+    library = opened(tmp_path, made)
+    assert problems(library) == []
+    (verdict,) = library.run()
+    assert (verdict.status, verdict.checked) == ("passed", 6)
+
+
+def test_a_sheet_is_named_or_the_only_one(tmp_path: Path) -> None:
+    rows = [["on", "q"], [1, 1]]
+    made = book(tmp_path, {"calm": rows, "storm": rows})
+    assert problems(opened(tmp_path, made, "day.xlsx#Storm")) == []
+    assert problems(opened(tmp_path, made)) == ["cases/b.toml:5:11: missing-sheet"]
+    wrong = opened(tmp_path, made, "day.xlsx#strom").findings[0]
+    assert (wrong.name, wrong.way_out) == ("missing-sheet", "Did you mean storm? Characters 3 and 4 are exchanged.")
+
+
+def test_merged_cells_have_their_value_in_each(tmp_path: Path) -> None:
+    made = book(tmp_path, {"s": [["on", "n", "q", "twice"], [1, 2, 1, 4], [None, 3, 1, 6], [None, 4, 1, 8]]})
+    made["s"].merge_cells("A2:A4")
+    library = opened(tmp_path, made)
+    assert problems(library) == []
+    assert [v.status for v in library.run()] == ["passed"]
+
+
+def test_dates_that_count_from_1904_are_right(tmp_path: Path) -> None:
+    made = book(tmp_path, {"s": [["set day", "day"], ["D#2026-03-01", None]]})
+    made.epoch = CALENDAR_MAC_1904
+    made["s"]["B2"] = datetime(2026, 3, 1)
+    text = "FUNCTION_BLOCK B VAR day : DATE; END_VAR ; END_FUNCTION_BLOCK"
+    made.save(tmp_path / "cases" / "day.xlsx")
+    case = 'block = "B"\nscan = "1s"\n[[case]]\nname = "c"\nvectors = "day.xlsx"\n'
+    write_files(tmp_path, {"blocks/b.st": text, "cases/b.toml": case})
+    assert [v.status for v in open_library(tmp_path).run()] == ["passed"]
+
+
+def test_what_is_wrong_in_a_cell_is_told_with_sheet_row_and_letter(tmp_path: Path) -> None:
+    made = book(tmp_path, {"storm": [["on", "n", "q"], [1, 2, 1], [1, "2x", 1]]})
+    assert problems(opened(tmp_path, made)) == ["cases/day.xlsx, sheet storm, row 3, column B: bad-value"]
+
+
+def test_a_formula_that_was_never_computed_is_refused(tmp_path: Path) -> None:
+    made = book(tmp_path, {"s": [["on", "n", "q"], [1, "=1+1", 1]]})
+    assert problems(opened(tmp_path, made)) == ["cases/day.xlsx, sheet s, row 2, column B: formula-without-value"]
+
+
+def test_hidden_rows_and_columns_count_and_are_told(tmp_path: Path) -> None:
+    made = book(tmp_path, {"s": [["on", "q"], [1, 1], [0, 1]]})
+    made["s"].row_dimensions[3].hidden = True
+    made["s"].column_dimensions["B"].hidden = True
+    library = opened(tmp_path, made)
+    (finding,) = library.findings
+    assert (finding.name, finding.severity) == ("hidden-cells", "warning")
+    assert "row 3 and column B" in finding.message
+    assert [v.status for v in library.run()] == ["failed"]
+
+
+@pytest.mark.parametrize(
+    ("value", "style", "name"),
+    [(date(2026, 3, 1), "dd.mm.yyyy", "cell-turned"), (100000, "0.00E+00", "cell-turned"), (100000, "0", "bad-name")],
+)
+def test_a_name_that_the_spreadsheet_turned_is_told(value: Any, style: str, name: str, tmp_path: Path) -> None:
+    made = book(tmp_path, {"s": [["tag", "point"], ["lamp", "%QX0.0"], [value, "%QX0.1"]]})
+    made["s"]["A3"].number_format = style
+    (tmp_path / "tags").mkdir()
+    made.save(tmp_path / "tags" / "t.xlsx")
+    write_files(tmp_path, {"programs/p.st": "PROGRAM P lamp := TRUE; END_PROGRAM"})
+    assert f"tags/t.xlsx, sheet s, row 3, column A: {name}" in problems(open_library(tmp_path))
+
+
+def test_tags_and_wirings_are_read_from_every_sheet(tmp_path: Path) -> None:
+    inner = {"one": [["instance", "block", "on", "q"], ["b1", "B", "key", "-> lamp1"]]}
+    both = inner | {"two": [["instance", "block", "on", "q"], ["b[1..2]", "B", "key", ""]], "empty": []}
+    tags = book(tmp_path, {"in": [["tag", "point"], ["key", "%IX0.0"]], "out": [["tag", "point"], ["lamp1", "%QX0.0"]]})
+    for name in ("tags", "wiring"):
+        (tmp_path / name).mkdir()
+    tags.save(tmp_path / "tags" / "t.xlsx")
+    book(tmp_path, both).save(tmp_path / "wiring" / "row.xlsx")
+    write_files(tmp_path, {"blocks/b.st": BLOCK})
+    library = open_library(tmp_path)
+    assert problems(library) == []
+    assert {i.path for i in library.instances()} == {"one", "one.b1", "two", "two.b1", "two.b2"}
+    book(tmp_path, inner).save(tmp_path / "wiring" / "row.xlsx")
+    assert {i.path for i in open_library(tmp_path).instances()} == {"row", "row.b1"}
+
+
+def changed(content: bytes, name: str, data: bytes) -> bytes:
+    """A workbook with one more part in its archive."""
+    out = io.BytesIO(content)
+    with zipfile.ZipFile(out, "a", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr(name, data)
+    return out.getvalue()
+
+
+@pytest.mark.parametrize(
+    ("content", "says"),
+    [
+        (b"\xd0\xcf\x11\xe0 old", "password"),
+        (b"no archive", "no workbook"),
+        (b"", "no workbook"),
+        (b"PK\x03\x04 cut", "no workbook"),
+    ],
+)
+def test_what_is_no_workbook_is_told(content: bytes, says: str, tmp_path: Path) -> None:
+    write_files(tmp_path, {"programs/p.st": "PROGRAM P END_PROGRAM"})
+    (tmp_path / "tags").mkdir()
+    (tmp_path / "tags" / "t.xlsx").write_bytes(content)
+    (finding,) = open_library(tmp_path).findings
+    assert (finding.name, says in finding.message) == ("bad-workbook", True)
+
+
+@pytest.mark.parametrize(
+    ("part", "data", "says"),
+    [
+        ("xl/vbaProject.bin", b"x", "holds macros"),
+        ("xl/externalLinks/externalLink1.xml", b"<x/>", "takes values from other files"),
+        ("xl/media/big.bin", b"\0" * (257 << 20), "when it is unpacked"),
+    ],
+)
+def test_macros_links_and_bombs_are_refused(part: str, data: bytes, says: str, tmp_path: Path) -> None:
+    out = io.BytesIO()
+    book(tmp_path, {"s": [["tag", "point"], ["lamp", "%QX0.0"]]}).save(out)
+    (tmp_path / "tags").mkdir()
+    (tmp_path / "tags" / "t.xlsx").write_bytes(changed(out.getvalue(), part, data))
+    write_files(tmp_path, {"programs/p.st": "PROGRAM P END_PROGRAM"})
+    (finding,) = open_library(tmp_path).findings
+    assert (finding.name, says in finding.message) == ("bad-workbook", True)
