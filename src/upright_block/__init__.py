@@ -27,9 +27,11 @@ if TYPE_CHECKING:
     from upright_block.language.catalogue import catalogue
     from upright_block.language.findings import Finding
     from upright_block.language.names import did_you_mean, listed, nearest
+    from upright_block.language.tags import Tag
     from upright_block.library.manifest import LibraryProblem
     from upright_block.library.templates import TemplateProblem, write_demo, write_new
     from upright_block.opened import OpenLibrary, open_library
+    from upright_block.whole import write_file
 
 __version__ = "0.1.0"
 
@@ -44,9 +46,11 @@ __getattr__ = exported(
         "language.catalogue": ("catalogue",),
         "language.findings": ("Finding",),
         "language.names": ("did_you_mean", "listed", "nearest"),
+        "language.tags": ("Tag",),
         "library.manifest": ("LibraryProblem",),
         "library.templates": ("TemplateProblem", "write_demo", "write_new"),
         "opened": ("OpenLibrary", "open_library"),
+        "whole": ("write_file",),
     },
 )
 
@@ -62,6 +66,7 @@ __all__ = [
     "OpenLibrary",
     "ReadyCase",
     "ScanFault",
+    "Tag",
     "TemplateProblem",
     "UnknownName",
     "UprightError",
@@ -73,5 +78,6 @@ __all__ = [
     "nearest",
     "open_library",
     "write_demo",
+    "write_file",
     "write_new",
 ]

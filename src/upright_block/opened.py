@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 from upright_block.errors import BadValue, NotRunnable, UnknownName
 from upright_block.language.allowing import Settled, settle
+from upright_block.language.findings import Findings
 from upright_block.language.literals import Value
 from upright_block.language.names import did_you_mean, listed
 from upright_block.language.nodes import replaced
@@ -113,6 +114,73 @@ class OpenLibrary:
     def tag_near(self, name: str) -> str:
         """A sentence that offers the tag with nearly this name."""
         return did_you_mean(name, (tag.name for tag in self.tags)) or "upright tags lists all of them."
+
+    def tags_csv(self, tags: Sequence[Tag]) -> str:
+        """Tags as CSV, with every column that their tables have."""
+        from upright_block.library.tagfile import columns_of, csv_text
+
+        return csv_text(columns_of(tag.cells for tag in tags), [_texts(tag) for tag in tags])
+
+    def tags_workbook(self, tags: Sequence[Tag]) -> bytes:
+        """Tags as a workbook of one sheet, with every column that their tables have."""
+        from upright_block.library.tagfile import columns_of, workbook_bytes
+
+        return workbook_bytes("tags", columns_of(tag.cells for tag in tags), [_texts(tag) for tag in tags])
+
+    def table_from(self, file: Path | None, text: str = "") -> str:
+        """A tag table as CSV from a file of another kind or place, or from a text with tabs or commas between its cells.
+
+        Raises:
+            BadValue: it is no tag table.
+        """
+        from upright_block.library.tagfile import csv_text, pasted_rows
+        from upright_block.library.workbook import NoWorkbook, read_book
+
+        try:
+            if file is not None and file.suffix.lower() == ".xlsx":
+                findings = Findings()
+                book = read_book(file.name, file.read_bytes(), True, findings)
+                if findings.items:
+                    raise BadValue(str(findings.items[0]), findings.items[0].way_out)
+                if len(book.sheets) != 1:
+                    raise BadValue(
+                        f"{file.name} has {len(book.sheets)} sheets.", "Save the one that is meant by itself."
+                    )
+                text = next(iter(book.sheets.values())).text
+            elif file is not None:
+                text = file.read_bytes().decode("utf-8-sig")
+            columns, rows = pasted_rows(text)
+        except NoWorkbook as problem:
+            raise BadValue(str(problem), problem.way_out) from None
+        except (OSError, UnicodeDecodeError, ValueError) as problem:
+            reason = problem.strerror if isinstance(problem, OSError) else str(problem)
+            raise BadValue(f"This is no tag table: {reason}.", "Give one whose first line names its columns.") from None
+        return csv_text(columns, rows)
+
+    def adopted(self, with_points: bool = False) -> tuple[str, list[str]]:
+        """A table of the names that pins are wired to and no tag has, as CSV; and those whose type cannot be told."""
+        from upright_block.library.adopting import adopted_rows
+        from upright_block.library.tagfile import csv_text
+
+        rows, untold = adopted_rows(self._library.scope, with_points)
+        return (csv_text(("tag", "point", "type"), rows) if rows else ""), untold
+
+    def table_text(self, name: str) -> str:
+        """The text of the tag table of a name in the first folder of tags; empty where there is none."""
+        path = self.table_path(name)
+        return path.read_text(encoding="utf-8") if path.exists() else ""
+
+    def table_path(self, name: str) -> Path:
+        """Where the tag table of a name is, or would be."""
+        return self.root / self._library.manifest.folders["tags"][0] / f"{name}.csv"
+
+    def write_table(self, name: str, text: str) -> None:
+        """Write a tag table, whole or not at all."""
+        from upright_block.whole import write_file
+
+        path = self.table_path(name)
+        path.parent.mkdir(parents=True, exist_ok=True)
+        write_file(path, text.encode())
 
     @cached_property
     def tag_uses(self) -> list[TagUse]:
@@ -311,6 +379,14 @@ class OpenLibrary:
             interval = asked
         mode = Mode(checks_overflow=self._checks_overflow)
         return Controller(as_block(unit), self._library.scope, interval, given or {}, mode, record)
+
+
+def _texts(tag: Tag) -> dict[str, str]:
+    """The row of a tag; of a global variable AT a point the row that it would have."""
+    if tag.cells:
+        return {column: cell.text for column, cell in tag.cells.items()}
+    type_ = tag.variable.type.name if tag.variable else tag.held.name if tag.held else ""
+    return {"tag": tag.name, "point": tag.address, "type": type_}
 
 
 def open_library(folder: Path | str = ".", also: Sequence[Path] = ()) -> OpenLibrary:

@@ -6,6 +6,7 @@ import os
 import re
 from datetime import date
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from upright_block.cases.cells import parse_span
 from upright_block.cases.words import casefile as words
@@ -16,7 +17,9 @@ from upright_block.language.nodes import record
 from upright_block.language.source import Sheet, Source
 from upright_block.library import FileProblem, Files, Origin, Toml, TomlProblem, read_toml
 from upright_block.library.table import Table, csv_table, inline_table, sheet_table
-from upright_block.library.workbook import Book
+
+if TYPE_CHECKING:
+    from upright_block.library.workbook import Book
 
 SUBJECTS = ("block", "program", "configuration")
 """The keys that say what a case file is for."""

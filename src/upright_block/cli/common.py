@@ -128,3 +128,12 @@ def stop(message: str, way_out: str = "") -> NoReturn:
     shown = [visible(clipped(text)) for text in (message, way_out) if text]
     click.echo("upright: " + "\n         ".join(shown), err=True)
     raise SystemExit(2)
+
+
+def difference_lines(before: str, after: str, name: str) -> list[Line]:
+    """What changes in a file, with what comes and what goes in colour."""
+    from difflib import unified_diff
+
+    roles: dict[str, Role] = {"+": "good", "-": "bad", "@": "dim"}
+    found = unified_diff(before.splitlines(), after.splitlines(), name, name, lineterm="", n=1)
+    return [[(line, roles.get(line[:1], ""))] for line in found] or [[(f"{name} stays as it is.", "good")]]

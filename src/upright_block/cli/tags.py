@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+import sys
 from fnmatch import fnmatchcase
+from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
-from upright_block import OpenLibrary
-from upright_block.cli.common import library_option, plural, show_json, show_lines, stop, width
+from upright_block import OpenLibrary, UprightError, write_file
+from upright_block.cli.common import difference_lines, library_option, plural, show_json, show_lines, stop, width
 from upright_block.reports import tag_data, tag_list
+
+if TYPE_CHECKING:
+    from upright_block import Tag
 
 
 @click.command(
@@ -23,6 +29,14 @@ from upright_block.reports import tag_data, tag_list
 @click.option("--unused", is_flag=True, help="Only tags that nothing reads and nothing writes.")
 @click.option("--by-point", is_flag=True, help="In the order of the points, and not of the tables.")
 @click.option("--json", "as_json", is_flag=True, help="Print the tags as JSON.")
+@click.option("--export", metavar="FILE", type=click.Path(path_type=Path), help="Write them to a .csv or .xlsx file.")
+@click.option(
+    "--import", "import_", metavar="FILE", help="Take a table from a .csv or .xlsx file; - is text pasted here."
+)
+@click.option("--adopt", is_flag=True, help="Make rows for names that pins are wired to and no table has.")
+@click.option("--points", is_flag=True, help="With --adopt: give each the next free point.")
+@click.option("--into", metavar="NAME", help="With --import and --adopt: the table that they go to.")
+@click.option("--write", is_flag=True, help="With --import and --adopt: write it, and not only show the difference.")
 def command(
     library: OpenLibrary,
     patterns: tuple[str, ...],
@@ -31,11 +45,24 @@ def command(
     unused: bool,
     by_point: bool,
     as_json: bool,
+    export: Path | None,
+    import_: str | None,
+    adopt: bool,
+    points: bool,
+    into: str | None,
+    write: bool,
 ) -> None:
     """List the tags of a library: points, types, senses, ranges, and what they stand for.
 
-    PATTERNS are names or points; * and ? stand for any characters.
+    PATTERNS are names or points; * and ? stand for any characters. A table that is exported has every column and row as
+    it was; one that is imported becomes a table in the folder tags.
     """
+    if import_ is not None:
+        _import(library, import_, into, write)
+        return
+    if adopt:
+        _adopt(library, points, into or "adopted", write)
+        return
     found = list(library.tags)
     if not found and not as_json:
         stop("The library has no tags.", "Write a table into the folder tags, with the columns tag, point and type.")
@@ -55,7 +82,55 @@ def command(
         found = [tag for tag in found if tag not in used and "stands_for" not in tag.cells]
     if by_point:
         found.sort(key=lambda tag: (tag.area or "~", tag.point.start if tag.point else 0))
+    if export is not None:
+        _export(library, found, export)
+        return
     if as_json:
         show_json([tag_data(tag) for tag in found])
         return
     show_lines([*tag_list(found, width()), [], [(f"{plural(len(found), 'tag')}.", "dim")]])
+
+
+def _export(library: OpenLibrary, found: list[Tag], file: Path) -> None:
+    suffix = file.suffix.lower()
+    if suffix not in (".csv", ".xlsx"):
+        stop(f"{file.name} is neither a .csv nor an .xlsx file.", "Name one of these.")
+    content = library.tags_workbook(found) if suffix == ".xlsx" else library.tags_csv(found).encode()
+    try:
+        write_file(file, content)
+    except OSError as problem:
+        stop(f"{file} cannot be written: {problem.strerror}.", "Name another file.")
+    show_lines([[(f"{plural(len(found), 'tag')} in {file}.", "good")]])
+
+
+def _import(library: OpenLibrary, name: str, into: str | None, write: bool) -> None:
+    file = None if name == "-" else Path(name)
+    if file is None and into is None:
+        stop("The table needs a name.", "Add --into NAME; it becomes NAME.csv in the folder tags.")
+    try:
+        text = library.table_from(file, "" if file else sys.stdin.read())
+    except UprightError as problem:
+        stop(problem.message, problem.way_out)
+    _propose(library, into or (file.stem if file else ""), text, write)
+
+
+def _adopt(library: OpenLibrary, points: bool, into: str, write: bool) -> None:
+    text, untold = library.adopted(points)
+    if untold:
+        listed = ", ".join(untold[:12])
+        show_lines([[(f"Not adopted, since no pin tells their type: {listed}.", "warn")], []])
+    if not text:
+        show_lines([[("Every name that a pin is wired to has a tag.", "good")]])
+        return
+    before = library.table_text(into)
+    _propose(library, into, before + text.split("\n", 1)[1] if before else text, write)
+
+
+def _propose(library: OpenLibrary, name: str, text: str, write: bool) -> None:
+    """Show what a table would change, and write it if that is asked for."""
+    path = library.table_path(name).relative_to(library.root).as_posix()
+    show_lines(difference_lines(library.table_text(name), text, path))
+    if write:
+        library.write_table(name, text)
+    else:
+        show_lines([[], [("Nothing is written without --write.", "dim")]])

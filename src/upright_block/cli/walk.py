@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from difflib import unified_diff
-
 import click
 
 from upright_block import OpenLibrary, UprightError
-from upright_block.cli.common import library_option, show_json, show_lines, stop, width
-from upright_block.reports import Line, walk_data, walk_lines
+from upright_block.cli.common import difference_lines, library_option, show_json, show_lines, stop, width
+from upright_block.reports import walk_data, walk_lines
 
 
 @click.command(
@@ -46,8 +44,7 @@ def command(
         stop(problem.message, problem.way_out)
     if approve:
         before, after = library.approved_map(), library.map_text(found)
-        lines = unified_diff(before.splitlines(), after.splitlines(), "walk.csv", "walk.csv", lineterm="", n=1)
-        show_lines(_painted(list(lines)))
+        show_lines(difference_lines(before, after, "walk.csv"))
         if write:
             library.write_map(after)
         elif before != after:
@@ -58,9 +55,3 @@ def command(
     else:
         show_lines(walk_lines(found, width(), show_all))
     raise SystemExit(library.is_wrong(found))
-
-
-def _painted(lines: list[str]) -> list[Line]:
-    """A difference, with what comes and what goes in colour."""
-    roles = {"+": "good", "-": "bad", "@": "dim"}
-    return [[(line, roles.get(line[:1], ""))] for line in lines] or [[("The approved map is the same.", "good")]]  # type: ignore[list-item]

@@ -55,11 +55,21 @@ class NamedValues:
 
 
 @state
+class Missing:
+    """A name that is used and not declared; ``type`` is that of the pin it stands on, where it stands on one."""
+
+    name: str
+    type: Type | None = None
+    is_output: bool = False
+
+
+@state
 class Scope:
     """All names of the library ``name``, in upper case. Standard units appear as they are first used.
 
     ``values`` holds the enumerations that have a value of a name. ``rigs`` are the sources that are there for cases
-    alone: what they declare is seen by each other and by nothing else.
+    alone: what they declare is seen by each other and by nothing else. ``missing`` are names that programs use and nobody
+    declares.
     """
 
     standard: Standard
@@ -70,6 +80,7 @@ class Scope:
     values: dict[str, list[NamedValues]] = fresh(default_factory=dict)
     configurations: dict[str, Unit] = fresh(default_factory=dict)
     points: Points = fresh(default_factory=Points)
+    missing: dict[str, Missing] = fresh(default_factory=dict)
     allowances: list[Allowance] = fresh(default_factory=list)
     tags: dict[str, Tag] = fresh(default_factory=dict)
 

@@ -9,6 +9,7 @@ from upright_block.language.names import did_you_mean, listed
 from upright_block.language.source import Cell, Source
 from upright_block.language.tags import COLUMNS, TagTable
 from upright_block.library.table import Table, table_of
+from upright_block.library.tagfile import FORMULA_SIGNS
 
 
 def tag_table(source: Source, findings: Findings) -> TagTable:
@@ -16,9 +17,9 @@ def tag_table(source: Source, findings: Findings) -> TagTable:
     table = table_of(source, skips_blank=True)
     for flaw in table.flaws:
         findings.add(flaw.words.told(source, flaw.start, flaw.end))
-    heads = [head.text.lower() for head in table.heads]
+    heads = [head.text.lower() if head.text.lower() in COLUMNS else head.text for head in table.heads]
     for number, head in enumerate(table.heads) if "tag" in heads else ():
-        said = _head(head.text, heads[:number])
+        said = _head(head.text, [head.lower() for head in heads[:number]])
         if said is not None:
             findings.add(said.told(source, head.start, max(head.end, head.start + 1)))
     if "tag" not in heads:
@@ -31,9 +32,16 @@ def tag_table(source: Source, findings: Findings) -> TagTable:
 def _rows(table: Table, heads: list[str]) -> Iterable[Mapping[str, Cell]]:
     for start in table.starts:
         cells = table.split(start)
-        row = {head: cell for head, cell in zip(heads, cells, strict=False) if cell.text and head in COLUMNS}
+        row = {head: _freed(cell) for head, cell in zip(heads, cells, strict=False) if cell.text}
         if row:
             yield row
+
+
+def _freed(cell: Cell) -> Cell:
+    """A cell without the quote that keeps a spreadsheet from reading a formula."""
+    if cell.text[:1] == "'" and cell.text[1:2] in FORMULA_SIGNS:
+        return Cell(cell.text[1:], cell.start + 1, cell.end)
+    return cell
 
 
 def _head(text: str, before: list[str]) -> Words | None:

@@ -9,6 +9,7 @@ from upright_block.language import syntax, typed
 from upright_block.language.checking.reporter import Problem, Reporter
 from upright_block.language.checking.words import places as words
 from upright_block.language.points import TYPES, Point
+from upright_block.language.scope import Missing
 from upright_block.language.types import (
     BOOL,
     BROKEN,
@@ -141,6 +142,8 @@ class PlaceChecker(Reporter):
             return self.problem(node, words.function_without_call(callee))
         if node.name.upper() in _ELSEWHERE_FOR_ELSE:
             return self.problem(node, words.undeclared_after_case(node.name, self.unit_shown))
+        if self.unit.kind == "PROGRAM":
+            self.scope.missing.setdefault(node.name.upper(), Missing(node.name))
         names = [v.name for v in self.unit.variables.values()]
         names += [v.name for v in self.holder.variables.values()] if self.holder else []
         names += self.global_names()
