@@ -134,7 +134,8 @@ def _copied(found: list[Judged]) -> list[Judged]:
             )
             owner = next((other for other in found if pin in other.pins), None)
             if owner is not None:
-                says = f"It is {owner.tag.name} that moves {pin}; it looks like a copy that was not renumbered"
+                verb = "moves" if entry.is_input else "follows"
+                says = f"It is {owner.tag.name} that {verb} {pin}; it looks like a copy that was not renumbered"
                 changed[entry.tag] = _with(entry, "copied", says)
     return [changed.get(entry.tag, entry) for entry in found]
 
