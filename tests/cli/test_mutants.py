@@ -84,6 +84,13 @@ WORDS = [
     "^",
     "SUPER",
     "ARRAY [1..9] OF",
+    "%IX0.3",
+    "%IW10.%X3",
+    "{1..12}",
+    "{1..999999999}",
+    "-> horn",
+    "NC",
+    "stands_for",
 ]
 
 Mutation = Callable[[random.Random, bytes, bytes], bytes]
@@ -187,14 +194,15 @@ def mutant(seed: int) -> dict[str, bytes]:
 
 @pytest.mark.parametrize("batch", range(FIRST, FIRST + COUNT, BATCH))
 def test_every_call_on_a_mutant_ends_in_findings(tmp_path: Path, batch: int) -> None:
-    for folder in ("blocks", "cases"):
-        (tmp_path / folder).mkdir()
+    for folder in {str(Path(name).parent) for name in DEMO}:
+        (tmp_path / folder).mkdir(exist_ok=True)
     for seed in range(batch, batch + BATCH):
         for name, content in mutant(seed).items():
             (tmp_path / name).write_bytes(content)
         commands = [["check"], ["verify"]]
         if seed % 10 == 0:
-            commands += [["verify", "--json"], ["show", "VentDrive"]]
+            commands += [["verify", "--json"], ["show", "VentDrive"], ["show", "roof"], ["show", "wind"]]
+            commands += [["tags"], ["instances"], ["walk"], ["tags", "--adopt"]]
         for command in commands:
             result = CliRunner().invoke(main, [*command, "--library", str(tmp_path)], prog_name="upright")
             what = f"seed {seed}: {' '.join(command)}"

@@ -35,6 +35,11 @@ def command(folder: Path) -> None:
             [("  cd ", ""), (folder.as_posix(), "name")],
             [("  upright show VentDrive", "name"), ("          the block that moves a roof vent", "dim")],
             [("  upright verify VentDrive", "name"), ("        its cases alone", "dim")],
+            [("  upright show bay3_vent_opened", "name"), ("  a tag's way from its point to the pins", "dim")],
+            [
+                ("  upright walk", "name"),
+                ("                   move each point by itself: does it reach its pin?", "dim"),
+            ],
             [("  cases/vent_drive.toml", "name"), ("           change one expected value and verify again", "dim")],
         ]
     )

@@ -19,7 +19,8 @@ from upright_block.language.walking import Access, accesses, every_statement, pa
 class TagUse:
     """That a body reads a tag, or writes it, at a place in the source of its unit.
 
-    ``pin`` is the pin of an instance that it is wired to, or the variable that its value goes into, where that is so.
+    ``pin`` is the pin of an instance that it is wired to, or the variable that its value goes into, where that is so;
+    ``is_pin`` tells these apart.
     """
 
     tag: Tag
@@ -27,6 +28,7 @@ class TagUse:
     unit: typed.Unit
     origin: syntax.Node
     pin: str = ""
+    is_pin: bool = False
 
     @property
     def shown(self) -> str:
@@ -97,7 +99,8 @@ def _in_statement(statement: typed.Statement, unit: typed.Unit, index: TagIndex)
         target = expression_text(statement.origin.target)
     for access in accesses(statement):
         for use in _uses(access, unit, index):
-            yield replaced(use, pin=pins.get(access.origin, target if use.kind == "read" else ""))
+            wired = pins.get(access.origin, "")
+            yield replaced(use, pin=wired or (target if use.kind == "read" else ""), is_pin=bool(wired))
 
 
 def _uses(access: Access, unit: typed.Unit, index: TagIndex) -> Iterator[TagUse]:

@@ -21,13 +21,20 @@ class Gates:
         self.index = TagIndex(self.tags)
         self._reads: dict[typed.Variable, list[set[typed.Variable]]] | None = None
 
-    def of(self, tag: Tag) -> list[Tag]:
-        """The other input tags that decide with it, nearest first."""
-        near: dict[typed.Variable, None] = {}
+    def of(self, tag: Tag) -> list[list[Tag]]:
+        """The other input tags that decide with it, for each place that reads it, nearest first."""
+        found: dict[tuple[Tag, ...], None] = {}
         for together in self._uses().get(tag.variable, ()) if tag.variable else ():
-            near |= dict.fromkeys(sorted(together, key=lambda v: v.key))
+            group = self._cone(together, tag.variable)
+            if group:
+                found[tuple(group)] = None
+        return [list(group) for group in found]
+
+    def _cone(self, together: Iterable[typed.Variable], own: typed.Variable | None) -> list[Tag]:
+        """The input tags that some variables are made from."""
         found: dict[Tag, None] = {}
-        seen = {tag.variable}
+        near = sorted(together, key=lambda v: v.key)
+        seen = {own}
         for _ in range(_DEEPEST):
             further: dict[typed.Variable, None] = {}
             for variable in near:
@@ -38,9 +45,9 @@ class Gates:
                 if other is not None and other.area == "I":
                     found[other] = None
                 else:
-                    for together in self._writers().get(variable, ()):
-                        further |= dict.fromkeys(sorted(together, key=lambda v: v.key))
-            near = further
+                    for made_of in self._writers().get(variable, ()):
+                        further |= dict.fromkeys(sorted(made_of, key=lambda v: v.key))
+            near = list(further)
         return list(found)
 
     def _uses(self) -> dict[typed.Variable, list[set[typed.Variable]]]:
@@ -60,6 +67,14 @@ class Gates:
         assert self._reads is not None
         for statement in body:
             own = set(_read(statement))
+            if isinstance(statement, typed.CallInstance):
+                for _, value in statement.inputs:
+                    together = {a.place.root for a in accesses(value) if a.place is not None} | conditions
+                    for variable in together - conditions:
+                        self._reads.setdefault(variable, []).append(together)
+                for variable in _written(statement):
+                    self._writes.setdefault(variable, []).append(own | conditions)
+                continue
             inside = {v for b in inner_bodies(statement) for s in every_statement(b) for v in _read(s)}
             together = own | conditions | inside
             for variable in own:

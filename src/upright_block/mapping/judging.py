@@ -92,7 +92,7 @@ def _input(entry: InputWalk) -> Judged:
     wants_not = tag.text("reaches").startswith("NOT ")
     if any(pin.startswith("NOT ") != wants_not for pin in right if pin in pins):
         return Judged(tag, True, pins, further, "inverted", "The pin goes the other way than the name of the tag says")
-    others = [pin for pin in pins if not _fits(tag, pin)]
+    others = [pin.path for pin in entry.pins if pin.is_pin and not _fits(tag, pin.path)]
     if others:
         return Judged(tag, True, pins, further, "another", f"It reaches {', '.join(others)} too")
     return Judged(tag, True, pins, further, "right", opened)

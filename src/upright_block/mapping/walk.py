@@ -29,6 +29,7 @@ if TYPE_CHECKING:
     import numpy as np
 
 _SCANS_HELD = 3
+_MOST_GROUPS = 4
 _MOST_GATES = 10
 _MOST_TRIES = 400
 _MOST_NUMBERS = 12
@@ -37,10 +38,11 @@ _SECTIONS = ("input", "output", "private", "result")
 
 @record
 class Reached:
-    """A pin that followed a point; ``is_inverted`` says that a BOOL went the other way than the tag."""
+    """A pin or a variable that followed a point; ``is_inverted`` says that a BOOL went the other way than the tag."""
 
     path: str
     is_inverted: bool
+    is_pin: bool
 
 
 @record
@@ -178,7 +180,9 @@ class Walker:
     def watch(self) -> _Watch:
         """The pins and variables of all instances of the library's own blocks, and the tags of outputs."""
         signals: dict[str, Signal] = {}
-        for instance in instances(self.configuration):
+        for instance in instances(self.configuration, standard=True):
+            if instance.unit.is_standard and instance.owner.kind != "PROGRAM":
+                continue
             for variable in instance.unit.variables.values():
                 is_single = isinstance(variable.type, Elementary) and not variable.is_hidden and not variable.is_code
                 if is_single and variable.section in _SECTIONS:
@@ -202,11 +206,14 @@ class Walker:
             found.setdefault(use.tag, []).append(use)
         return found
 
-    def _wired(self, tag: Tag) -> set[str]:
-        """The paths, in upper case, of the pins and variables that the text wires a tag to."""
-        uses = [use for use in self.uses.get(tag, ()) if use.kind == "read" and use.pin]
-        found = {f"{path}.{use.pin}".upper() for use in uses for path in self.places.get(use.unit.key, ())}
-        return found | {use.pin.upper() for use in uses}
+    def _wired(self, tag: Tag) -> dict[str, bool]:
+        """The paths, in upper case, of what the text wires a tag to, each with whether it is a pin of an instance."""
+        found: dict[str, bool] = {}
+        for use in self.uses.get(tag, ()):
+            if use.kind == "read" and use.pin:
+                for path in (*(f"{p}.{use.pin}" for p in self.places.get(use.unit.key, ())), use.pin):
+                    found[path.upper()] = use.is_pin
+        return found
 
     @cached_property
     def gates(self) -> Gates:
@@ -276,10 +283,14 @@ class Walker:
         gates: list[Tag] = []
         is_used = any(use.kind == "read" for use in self.uses.get(tag, ()))
         if is_used and not moved:
-            gates = self.gates.of(tag)
-            opened, moved = self._opened(tag, gates, scans)
+            groups = self.gates.of(tag)
+            gates = list(dict.fromkeys(gate for group in groups for gate in group))
+            for group in groups[:_MOST_GROUPS]:
+                opened, moved = self._opened(tag, group, scans)
+                if moved:
+                    break
         wired = self._wired(tag)
-        pins = [Reached(path, inverted) for path, inverted in moved.items() if path.upper() in wired]
+        pins = [Reached(p, inverted, wired[p.upper()]) for p, inverted in moved.items() if p.upper() in wired]
         further = [path for path in moved if path.upper() not in wired]
         return InputWalk(tag, tuple(pins), tuple(further), opened, tuple(gates), is_used)
 

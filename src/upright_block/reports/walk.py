@@ -25,6 +25,9 @@ _ORDER: tuple[Status, ...] = (
 _ROLES: dict[str, Role] = {"right": "good", "seen": "", "gated": "warn"}
 
 
+_MOST_PINS = 3
+
+
 def walk_lines(found: Sequence[Judged], width: int, show_all: bool) -> list[Line]:
     """What is wrong first, each point with what it moved; then the points that are right, and how many of each there are."""
     wrong = sorted((e for e in found if e.status in WRONG or e.status == "gated"), key=lambda e: _ORDER.index(e.status))
@@ -45,7 +48,7 @@ def walk_lines(found: Sequence[Judged], width: int, show_all: bool) -> list[Line
     others = [entry for entry in found if entry not in wrong]
     if wrong and others and show_all:
         lines.append([])
-    if show_all or not wrong:
+    if show_all:
         rows = [(e.tag.address, e.tag.name, _way(e), _pins(e), _also(e)) for e in others]
         lines += column_lines(("point", "tag", "", "moves", ""), rows, width, ("name", "strong", "dim", "", "dim"))
     counts = Counter(entry.status for entry in found)
@@ -62,7 +65,9 @@ def _way(entry: Judged) -> str:
 
 
 def _pins(entry: Judged) -> str:
-    return ", ".join(entry.pins)
+    shown = ", ".join(entry.pins[:_MOST_PINS])
+    more = len(entry.pins) - _MOST_PINS
+    return f"{shown} and {more} more" if more > 0 else shown
 
 
 def _also(entry: Judged) -> str:

@@ -15,7 +15,7 @@ from upright_block.language.parsing.units import parse_expression
 from upright_block.language.parsing.words import wiring as words
 from upright_block.language.source import Cell, Source
 
-OWN_COLUMNS = ("order", "instance", "block", "comment", "allow")
+OWN_COLUMNS = ("order", "instance", "block", "result", "comment", "allow")
 """The columns that are no pins."""
 _NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*\Z")
 _RANGE = re.compile(r"\{(\d{1,18})\.\.(\d{1,18})\}")
@@ -153,7 +153,10 @@ class _Wirer:
             self.declare(name, stem, spec, row)
             target = syntax.Name(name.start, name.end, stem)
             self.body.append((row.order, syntax.Assignment(name.start, name.end, target, call)))
+            self.result(row, stem)
             return
+        if "result" in row.cells:
+            self.report(row.cells["result"], words.result_of_block(block.text))
         if element:
             self.arrays.setdefault(stem.upper(), []).append((int(element[2]), name, block.text))
             index = syntax.Literal(name.start, name.end, "int", element[2])
@@ -163,6 +166,19 @@ class _Wirer:
             self.declare(name, stem, syntax.TypeName(block.start, block.end, block.text), row)
         called = syntax.Call(name.start, name.end, callee, arguments)
         self.body.append((row.order, syntax.CallStatement(name.start, name.end, called)))
+
+    def result(self, row: _Row, name: str) -> None:
+        """Where the result of a function goes besides, as ``-> tag``."""
+        cell = row.cells.get("result")
+        if cell is None:
+            return
+        if not cell.text.startswith("->"):
+            self.report(cell, words.result_without_arrow(cell.text))
+            return
+        target = self.value(cell, cell.text[2:].strip(), row.is_one_of_many)
+        if target is not None:
+            at = cell.start, cell.end
+            self.body.append((row.order, syntax.Assignment(*at, target, syntax.Name(*at, name))))
 
     def declare(self, name: Cell, stem: str, spec: syntax.TypeSpec, row: _Row) -> None:
         """Declare a name; one that is there already is left to the checker, which tells both places."""

@@ -50,3 +50,15 @@ def other_block(stem: str, block: str) -> Words:
 
 def element_twice(name: str) -> Words:
     return Words("name-twice", f"{name} stands in two rows.", "Give one of the two another number.")
+
+
+def result_of_block(block: str) -> Words:
+    return Words(
+        "wrong-direction",
+        f"{block} is a block and has no result; only a function or an operator has.",
+        "Write -> tag in the column of an output.",
+    )
+
+
+def result_without_arrow(text: str) -> Words:
+    return Words("wrong-direction", f"The result goes to {text} only with an arrow.", f"Write -> {text}.")
