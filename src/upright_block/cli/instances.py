@@ -6,7 +6,7 @@ from fnmatch import fnmatchcase
 
 import click
 
-from upright_block import OpenLibrary, UprightError
+from upright_block import OpenLibrary, UprightError, did_you_mean
 from upright_block.cli.common import library_option, plural, show_json, show_lines, stop, width
 from upright_block.reports import instance_data, instance_list
 
@@ -39,11 +39,26 @@ def command(
     except UprightError as problem:
         stop(problem.message, problem.way_out)
     if patterns:
-        wanted = [pattern.upper().replace("[", "[[]") for pattern in patterns]
-        found = [i for i in found if any(fnmatchcase(i.path.upper(), pattern) for pattern in wanted)]
+        fits = {pattern: [i for i in found if _fits(i.path, pattern)] for pattern in patterns}
+        missed = next((pattern for pattern, those in fits.items() if not those), None)
+        if missed is not None:
+            near = did_you_mean(missed, (i.path for i in found))
+            stop(
+                f"There is no instance {missed}.",
+                near or "* and ? stand for any characters; brackets are those of an index.",
+            )
+        found = [i for i in found if any(i in those for those in fits.values())]
     if block is not None:
+        blocks = {i.unit.name.upper(): i.unit.name for i in found}
+        if block.upper() not in blocks:
+            stop(f"There is no instance of {block} here.", did_you_mean(block, blocks.values()))
         found = [i for i in found if i.unit.name.upper() == block.upper()]
     if as_json:
         show_json([instance_data(instance) for instance in found])
         return
     show_lines([*instance_list(found, width()), [], [(f"{plural(len(found), 'instance')}.", "dim")]])
+
+
+def _fits(path: str, pattern: str) -> bool:
+    """Whether a path fits a pattern, letter case ignored; brackets in it are those of an index."""
+    return fnmatchcase(path.upper(), pattern.upper().replace("[", "[[]"))

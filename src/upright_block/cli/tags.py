@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from upright_block import OpenLibrary, UprightError, write_file
+from upright_block import OpenLibrary, UprightError, did_you_mean, write_file
 from upright_block.cli.common import difference_lines, library_option, plural, show_json, show_lines, stop, width
 from upright_block.reports import tag_data, tag_list
 
@@ -73,6 +73,10 @@ def command(
     if patterns:
         fits = [pattern.upper() for pattern in patterns]
         found = [t for t in found if any(fnmatchcase(text, p) for p in fits for text in (t.key, t.address))]
+    if area is not None and not any(tag.text("area").upper() == area.upper() for tag in found):
+        stop(f"No tag is in the area {area}.", did_you_mean(area, {tag.text("area") for tag in found}))
+    if unit is not None and not any(tag.text("unit") == unit for tag in found):
+        stop(f"No tag has the unit {unit}.", did_you_mean(unit, {tag.text("unit") for tag in found}))
     if area is not None:
         found = [tag for tag in found if tag.text("area").upper() == area.upper()]
     if unit is not None:

@@ -23,13 +23,17 @@ def map_text(found: Sequence[Judged]) -> str:
     return out.getvalue()
 
 
-def read_map(text: str) -> dict[str, list[str]]:
-    """The pins of each tag in a map, by the name of the tag in upper case.
+def read_map(text: str) -> dict[str, tuple[str, list[str]]]:
+    """The point and the pins of each tag in a map, by the name of the tag in upper case.
 
     Raises:
         ValueError: it is no map.
     """
     rows = list(csv.DictReader(io.StringIO(text)))
-    if rows and not {"tag", "pins"} <= rows[0].keys():
-        raise ValueError("it has no columns tag and pins")
-    return {row["tag"].upper(): [pin.strip() for pin in (row["pins"] or "").split(";") if pin.strip()] for row in rows}
+    if rows and not {"tag", "point", "pins"} <= rows[0].keys():
+        raise ValueError("it has no columns point, tag and pins")
+    found: dict[str, tuple[str, list[str]]] = {}
+    for row in rows:
+        pins = [pin.strip() for pin in (row["pins"] or "").split(";") if pin.strip()]
+        found[(row["tag"] or "").upper()] = (row["point"] or "").upper(), pins
+    return found

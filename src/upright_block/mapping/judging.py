@@ -18,6 +18,10 @@ WRONG: frozenset[Status] = frozenset({"elsewhere", "crossed", "copied", "inverte
 _NUMBER = re.compile(r"\d+")
 
 
+Approved = Mapping[str, tuple[str, Sequence[str]]]
+"""The approved point and pins of each tag, by its name in upper case."""
+
+
 @record
 class Judged:
     """A tag with the pins of its point, and what is thought of them; ``says`` tells more where it is not right."""
@@ -30,11 +34,11 @@ class Judged:
     says: str
 
 
-def judge(walk: Walk, approved: Mapping[str, Sequence[str]] | None = None) -> list[Judged]:
+def judge(walk: Walk, approved: Approved | None = None) -> list[Judged]:
     """What is thought of each point, in the order of the walk.
 
-    A tag that says what it ``reaches`` is judged by that; another one by the ``approved`` map, which has the pins of
-    each tag by its name in upper case, where there is one.
+    A tag that says what it ``reaches`` is judged by that; another one by the ``approved`` map, where there is one. A tag
+    that has left its approved point is told in any case.
     """
     found = [_input(entry) for entry in walk.inputs]
     found += [_output(entry) for entry in walk.outputs]
@@ -159,12 +163,16 @@ def _with(entry: Judged, status: Status, says: str) -> Judged:
     return Judged(entry.tag, entry.is_input, entry.pins, entry.further, status, says)
 
 
-def _against(entry: Judged, approved: Mapping[str, Sequence[str]]) -> Judged:
-    if entry.status not in ("seen", "nowhere", "gated") or wanted(entry.tag) is not None:
-        return entry
+def _against(entry: Judged, approved: Approved) -> Judged:
     known = approved.get(entry.tag.key)
     if known is None:
-        return _with(entry, "changed", "It is not in the approved map")
-    if sorted(known) == sorted(entry.pins):
+        is_judged = wanted(entry.tag) is not None or entry.status not in ("seen", "nowhere", "gated")
+        return entry if is_judged else _with(entry, "changed", "It is not in the approved map")
+    point, pins = known
+    if point != entry.tag.address and entry.status in ("right", "seen", "nowhere", "gated"):
+        return _with(entry, "changed", f"It is at {entry.tag.address}, approved is {point}")
+    if entry.status not in ("seen", "nowhere", "gated") or wanted(entry.tag) is not None:
+        return entry
+    if sorted(pins) == sorted(entry.pins):
         return _with(entry, "right", entry.says)
-    return _with(entry, "changed", f"Approved is {', '.join(known) or 'nothing'}")
+    return _with(entry, "changed", f"Approved is {', '.join(pins) or 'nothing'}")
