@@ -154,6 +154,25 @@ def test_a_tag_is_refreshed_at_the_scans_of_the_tasks_that_use_it(tmp_path: Path
     assert wrong(tmp_path, table, **{"tags/air.csv": tags, "programs/main.st": plant}) == []
 
 
+@pytest.mark.parametrize(("last", "names"), [(3, ["not-seen"]), (4, [])])
+def test_a_value_that_no_task_sees_is_told(last: int, names: list[str], tmp_path: Path) -> None:
+    plant = """
+    PROGRAM Slow hot := opened; END_PROGRAM
+    PROGRAM Fast quick := TRUE; END_PROGRAM
+    CONFIGURATION Plant
+    TASK fast (INTERVAL := T#100ms, PRIORITY := 1);
+    TASK slow (INTERVAL := T#300ms, PRIORITY := 2);
+    PROGRAM f WITH fast : Fast;
+    PROGRAM s WITH slow : Slow;
+    END_CONFIGURATION
+    """
+    table = f"scan | opened | hot\n0 | 0 | 0\n1 | 1 | .\n{last} | 0 | .\n6 | . | 0\n"
+    cases = f'[[case]]\nname = "c"\nvectors = """\n{table}"""\n'
+    tags = "tag,point\nopened,%IX0.0\nquick,%QX0.0\nhot,%QX0.1\n"
+    write_files(tmp_path, {"tags/t.csv": tags, "programs/p.st": plant, "cases/c.toml": cases})
+    assert [f.name for f in open_library(tmp_path).findings] == names
+
+
 def test_a_program_alone_has_its_points_too(tmp_path: Path) -> None:
     cases = 'program = "Main"\n[[case]]\nname = "c"\nvectors = """\nopened air | open_cmd %QX0.0\n0 30 | 1 0\n"""\n'
     write_files(tmp_path, {"tags/air.csv": TAGS, "programs/main.st": MAIN, "cases/c.toml": cases})

@@ -11,6 +11,7 @@ from upright_block.cases.cells import cell_text, parse_check, parse_span, parse_
 from upright_block.cases.plan import Drive, Expectations, Plan, ReadyCase
 from upright_block.cases.words import planning as words
 from upright_block.language.catalogue import stops
+from upright_block.language.copying import used_globals
 from upright_block.language.findings import Findings, HasPlace, Related, Words
 from upright_block.language.limits import MOST_COLUMNS, MOST_SCANS
 from upright_block.language.literals import LiteralProblem, Value, parse_integer
@@ -353,8 +354,31 @@ class _Planner:
             except LiteralProblem as problem:
                 self.bad_value(signal, table.source, table.cell(row, index), problem)
         self.drives.append(drive)
+        if target is not signal:
+            self._must_be_seen(drive, signal, table, index)
         if is_force and signal.tag is not None and signal.tag.area == "Q":
             self._force_output(drive, signal)
+
+    def _must_be_seen(self, drive: Drive, signal: Signal, table: Table, column: int) -> None:
+        """Report values of an input that are gone again before any task that reads it runs."""
+        periods = self._periods(signal)
+        if not periods or 1 in periods:
+            return
+        begins = [self.row_scans[row] for row in drive.rows]
+        for number, (begin, row) in enumerate(zip(begins[:-1], drive.rows, strict=False)):
+            end = begins[number + 1]
+            is_new = number == 0 or drive.values[number] != drive.values[number - 1]
+            if is_new and all(-(-begin // period) * period >= end for period in periods):
+                self.report(table.source, table.cell(row, column), words.not_seen(signal, periods[0] * self.interval))
+
+    def _periods(self, signal: Signal) -> list[int]:
+        """After how many scans each task runs again that reads a tag; empty where nothing tells."""
+        found: list[int] = []
+        for task in self.unit.tasks:
+            kinds = [program.type for program in task.programs if isinstance(program.type, Unit)]
+            if task.interval and any(signal.root in used_globals(kind)[0] for kind in kinds):
+                found.append(task.interval // self.interval)
+        return sorted(found)
 
     def _force_output(self, drive: Drive, signal: Signal) -> None:
         """What forces the tag of an output forces its point too."""

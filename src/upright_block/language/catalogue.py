@@ -24,6 +24,7 @@ WARNINGS = frozenset(
         "never-reached",
         "never-runs",
         "no-task",
+        "not-seen",
         "odd-one-out",
         "one-scan-late",
         "output-not-written",

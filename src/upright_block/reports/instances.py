@@ -20,15 +20,15 @@ def instance_list(found: Sequence[Instance], width: int) -> list[Line]:
 
 
 def _row(instance: Instance) -> tuple[str, ...]:
-    wired = [f"{pin} {text}" for pin, text in instance.inputs.items()]
-    wired += [f"{pin} -> {text}" for pin, text in instance.outputs.items()]
+    wired = [f"{pin} := {text}" for pin, text in instance.inputs.items()]
+    wired += [f"{pin} => {text}" for pin, text in instance.outputs.items()]
     source, start = instance.where
     return (
         instance.path,
         instance.unit.name,
         source.shown_line(start),
         "" if instance.unit.is_broken else str(size_of(instance.unit)),
-        ", ".join(f"{pin} {text}" for pin, text in instance.settings.items()),
+        ", ".join(f"{pin} := {text}" for pin, text in instance.settings.items()),
         ", ".join(wired),
     )
 

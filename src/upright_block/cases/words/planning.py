@@ -189,3 +189,11 @@ def read_only(signal: Signal) -> Words:
         f"{signal.path} is an access path that is READ_ONLY.",
         "Check it, write READ_WRITE in its VAR_ACCESS, or use the path of the variable.",
     )
+
+
+def not_seen(signal: Signal, interval: int) -> Words:
+    return Words(
+        "not-seen",
+        f"No task sees this value of {signal.path}: it is gone before one that reads it runs, every {shown_duration(interval)}.",
+        "Hold it for longer, or read the input in a faster task.",
+    )
