@@ -234,10 +234,13 @@ def modelled(row: dict[str, str], image: bytes, is_big: bool) -> float | int | b
 
 
 @settings(max_examples=40, deadline=None)
-@given(rows=drawn_tags(), is_big=st.booleans(), seed=st.binary(min_size=80, max_size=80))
+@given(
+    rows=drawn_tags(), is_big=st.booleans(), seed=st.binary(min_size=80, max_size=80), fewest=st.sampled_from([2, 600])
+)
 def test_random_tables_read_as_the_model_does(
-    rows: list[dict[str, str]], is_big: bool, seed: bytes, tmp_path_factory: pytest.TempPathFactory
+    rows: list[dict[str, str]], is_big: bool, seed: bytes, fewest: int, tmp_path_factory: pytest.TempPathFactory
 ) -> None:
+    """Also where copies of one kind become a loop."""
     folder = tmp_path_factory.mktemp("tags")
     columns = ["tag", "point", "type", "sense", "raw_low", "raw_high", "low", "high"]
     table = "\n".join(",".join(row.get(column, "") for column in columns) for row in rows)
@@ -253,7 +256,10 @@ def test_random_tables_read_as_the_model_does(
     )
     library = open_library(folder)
     assert not [f for f in library.findings if f.severity == "error"], library.findings
-    machine = library.machine("P")
+    with pytest.MonkeyPatch.context() as patch:
+        for module in ("bodies", "rolling"):
+            patch.setattr(f"upright_block.compiler.{module}.FEWEST", fewest)
+        machine = library.machine("P")
     size = load_library(folder).scope.points.sizes["I"]
     for byte in range(size):
         machine.set(f"%IB{byte}", seed[byte])

@@ -50,3 +50,13 @@ def test_random_programs_agree_with_c_however_they_are_compiled(
         monkeypatch.setattr("upright_block.compiler.bodies._MOST_TOGETHER", 2 * most)
         monkeypatch.setattr("upright_block.compiler.bodies._MOST_IN_PART", most)
     assert compare(1_000 + seed, PROGRAMS, mode) == []
+
+
+@needs_gcc
+@pytest.mark.parametrize("seed", range(2))
+def test_random_programs_agree_with_c_where_runs_of_statements_become_loops(
+    monkeypatch: pytest.MonkeyPatch, seed: int
+) -> None:
+    for module in ("bodies", "rolling"):
+        monkeypatch.setattr(f"upright_block.compiler.{module}.FEWEST", 2)
+    assert compare(2_000 + seed, PROGRAMS) == []

@@ -19,6 +19,7 @@ from upright_block.compiler.instructions import load, store, value_type
 from upright_block.compiler.layout import held_type, layout_of
 from upright_block.compiler.loops import write_continue, write_exit, write_for, write_repeat, write_while
 from upright_block.compiler.places import MIRRORED, Facts, Frame, copy_instructions, elementary, met
+from upright_block.compiler.rolling import FEWEST, Rolled, rolled
 from upright_block.language import syntax, typed
 from upright_block.language.types import Array, Elementary, OpenArray, String, is_integer
 from upright_block.language.walking import every_statement
@@ -157,7 +158,36 @@ class BodyEmitter(ExpressionEmitter):
     # --- statements ---
 
     def statements(self, body: Iterable[typed.Statement]) -> None:
-        """Write statements one after the other."""
+        """Write statements one after the other; long runs of one shape become loops."""
+        mode = self.code.mode
+        body = tuple(body)
+        if len(body) < FEWEST or mode.covers or mode.notes_writers or self.columns:
+            self._in_parts(body)
+            return
+        for run in rolled(body, self.frame.unit, not mode.checks_overflow):
+            if isinstance(run, Rolled):
+                self._roll(run)
+            else:
+                self._in_parts(run)
+
+    def _roll(self, run: Rolled) -> None:
+        """One statement for each row of a table."""
+        table = self.code.table(tuple(entry for row in run.rows for entry in row))
+        stride = 4 * len(run.columns)
+        self.counter += 1
+        self.row, again = f"$row{self.counter}", self.label("again")
+        self.locals[self.row] = "i32"
+        self.facts = {}
+        for number, (leaf, (base, _)) in enumerate(zip(run.columns, run.rows[0], strict=True)):
+            self.columns[leaf] = 4 * number, base is None
+        self.out.append(f"i32.const {table} local.set {self.row} loop {again}")
+        self._statements((run.first,))
+        self.out.append(f"local.get {self.row} i32.const {stride} i32.add local.tee {self.row}")
+        self.out.append(f"i32.const {table} i32.const {stride * len(run.rows)} i32.add i32.lt_u br_if {again} end")
+        self.columns, self.facts = {}, {}
+
+    def _in_parts(self, body: Iterable[typed.Statement]) -> None:
+        """Statements in functions of their own, where a body is parted; a very long one is not compiled in one piece."""
         if self.is_parted and not self.loop_labels and self.frame.leave == "$leave":
             for weight, part in _parted(body):
                 if weight > _MOST_IN_PART:
@@ -209,7 +239,21 @@ class BodyEmitter(ExpressionEmitter):
             self.learn(node.place.root, least, most)
 
     def _assign_part(self, node: typed.AssignPart) -> None:
+        if node in self.columns:
+            self._assign_shifted(node)
+            return
         self.write_part(node.place, node.type, node.shift, lambda: self.expression(node.value))
+
+    def _assign_shifted(self, node: typed.AssignPart) -> None:
+        """One bit whose number the table of a rolled run has."""
+        whole = node.place.type
+        assert isinstance(whole, Elementary)
+        shift, address = self.shift_of(node), self.temporary("i32")
+        offset = self.address(node.place)
+        at_place = f"local.get {address} {load(whole)} offset={offset}"
+        self.out.append(f"local.tee {address} {at_place} i32.const 1 {shift} i32.shl i32.const -1 i32.xor i32.and")
+        self.expression(node.value)
+        self.out.append(f"{shift} i32.shl i32.or {store(whole)} offset={offset}")
 
     def _evaluate(self, node: typed.Evaluate) -> None:
         self._call_function(node.call, True)

@@ -28,7 +28,8 @@ class Code:
 
     The mark of each kind counts from 0: ``s`` are ``sites`` (unit, offset, kind), ``d`` are ``data`` (bytes,
     alignment) that nobody changes, ``r`` are ``rooms`` (size, alignment), ``g`` are addresses of global variables, ``k``
-    are instructions that put the value of a constant on the stack, ``p`` are addresses of points.
+    are instructions that put the value of a constant on the stack, ``p`` are addresses of points,
+    ``t`` those of ``tables`` of addresses, each an offset from a global variable or a number.
     ``virtual`` are the methods and bodies that it calls by the kind of the instance.
     """
 
@@ -41,6 +42,7 @@ class Code:
     shared: dict[typed.Variable, str] = fresh(default_factory=dict)
     constants: dict[tuple[typed.Variable, Type], str] = fresh(default_factory=dict)
     points: list[Point] = fresh(default_factory=list)
+    tables: list[tuple[tuple[typed.Variable | None, int], ...]] = fresh(default_factory=list)
     virtual: dict[str, typed.Unit] = fresh(default_factory=dict)
 
     def site(self, unit: typed.Unit, start: int, kind: str) -> str:
@@ -68,6 +70,11 @@ class Code:
     def address(self, shared: typed.Variable) -> str:
         """The address of a global variable."""
         return self.shared.setdefault(shared, f"{{g{len(self.shared)}}}")
+
+    def table(self, entries: tuple[tuple[typed.Variable | None, int], ...]) -> str:
+        """The address of a table of addresses."""
+        self.tables.append(entries)
+        return f"{{t{len(self.tables) - 1}}}"
 
     def point(self, unit: typed.Unit, origin: syntax.Node, way: str = "") -> str:
         """The address of a byte that says whether a point was reached."""

@@ -53,7 +53,9 @@ class ExpressionEmitter(PlaceEmitter):
         assert isinstance(whole, Elementary)
         held, wanted = value_type(whole), value_type(node.type)
         self.expression(node.operand)
-        if node.shift:
+        if node in self.columns:
+            self.out.append(f"{self.shift_of(node)} i32.shr_u")
+        elif node.shift:
             self.out.append(f"{held}.const {node.shift} {held}.shr_u")
         if held == "i64" and wanted == "i32":
             self.out.append("i32.wrap_i64")
@@ -361,6 +363,10 @@ class ExpressionEmitter(PlaceEmitter):
         else:
             assert isinstance(receiver.type, Elementary)
             self.write_part(receiver.place, receiver.type, receiver.shift, push)
+
+    def shift_of(self, node: typed.Part | typed.AssignPart) -> str:
+        """The shift of a part that the table of a rolled run has."""
+        return f"local.get {self.row} i32.load offset={self.columns[node][0]}"
 
     def write_part(self, place: typed.Place, type_: Elementary, shift: int, value: Callable[[], None]) -> None:
         """Put what ``value`` pushes into some bits of the bit string at a place."""

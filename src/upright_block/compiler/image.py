@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import struct
 from collections.abc import Iterable, Sequence
 from functools import cache
 
@@ -149,8 +150,15 @@ class _Linker:
             "g": [DATA + program.outer[variable] for variable in code.shared],
             "k": [self._constant(variable, type_) for variable, type_ in code.constants],
             "p": range(points, points + len(code.points)),
+            "t": [self._table(entries) for entries in code.tables],
         }
         return [_MARK.sub(lambda mark: str(filled[mark[1]][int(mark[2])]), text) for text in code.functions]
+
+    def _table(self, entries: Sequence[tuple[typed.Variable | None, int]]) -> int:
+        """The address of a table of addresses."""
+        outer = self.program.outer
+        numbers = [offset + (DATA + outer[base] if base is not None else 0) for base, offset in entries]
+        return self.known(struct.pack(f"<{len(numbers)}i", *numbers), 8)
 
     def _constant(self, variable: typed.Variable, type_: Type) -> str:
         """Instructions for the value of a constant."""

@@ -99,6 +99,8 @@ class PlaceEmitter:
         self.loop_labels: list[str] = []
         self.facts: Facts = {}
         self.statement = 0
+        self.row = ""
+        self.columns: dict[object, tuple[int, bool]] = {}
         self.frame = Frame(unit, "v.", "$self", 0, "$leave", use)
 
     # --- locals ---
@@ -158,6 +160,11 @@ class PlaceEmitter:
 
     def address(self, place: typed.Place) -> int:
         """Put an address on the stack, and return the offset from it to the place."""
+        if self.columns and place in self.columns:
+            column, is_own = self.columns[place]
+            base = f" {self.self_address(self.frame.offset)} i32.add" if is_own else ""
+            self.out.append(f"local.get {self.row} i32.load offset={column}{base}")
+            return 0
         steps = place.steps
         if steps and isinstance(steps[0], typed.Target) and self.is_local(typed.whole(place.root)):
             self.out.append(f"local.get {self.local(place.root)}")

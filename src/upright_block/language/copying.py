@@ -110,10 +110,18 @@ def _copier(name: str, source: Source, tags: list[Tag], points: Points, way: Way
     raw = typed.Variable("RAW", "temp", LREAL, False, 0.0, "", 0, 0)
     made = typed.Unit("FUNCTION", name, source, _UNWRITTEN, "", {raw.key: raw})
     made.shares = points.globals
+    tags = sorted(tags, key=_kind)  # statements of one kind together become one loop
     made.body = tuple(
         statement for tag in tags for statement in (_taken(tag, points) if way == "in" else _given(tag, points, raw))
     )
     return made
+
+
+def _kind(tag: Tag) -> tuple[str, int, bool, bool]:
+    """What tags have in common whose points are copied alike."""
+    assert tag.variable is not None
+    assert tag.point is not None
+    return tag.variable.type.name, tag.point.width, tag.is_negated, tag.scale is not None
 
 
 def _taken(tag: Tag, points: Points) -> Iterator[typed.Statement]:
