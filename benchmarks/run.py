@@ -20,6 +20,7 @@ from statistics import median
 from typing import Any
 
 HERE = Path(__file__).parent
+VENT = HERE.parent / "src/upright_block/examples/demo/blocks/vent_drive.st"
 sys.path.insert(0, str(HERE))
 
 Row = tuple[str, str, str]
@@ -121,7 +122,6 @@ def instances() -> list[Row]:
     """(a) Scans of 500 instances of a real block, against C and Python by hand."""
     import by_hand
 
-    demo = HERE.parent / "src/upright_block/examples/demo/blocks/vent_drive.st"
     vents = [f"vent{i}" for i in range(50)]
     rows = [f"row{i}" for i in range(10)]
     names = [f"{row}.{vent}" for row in rows for vent in vents]
@@ -141,7 +141,7 @@ def instances() -> list[Row]:
         {" ".join(f"{row}(up := up, top := top, bottom := bottom);" for row in rows)}
         END_FUNCTION_BLOCK
     """
-    machine = machine_of("House", demo.read_text(), house)
+    machine = machine_of("House", VENT.read_text(), house)
 
     def total() -> int:
         state = [int(machine.read(f"{n}.state")) for n in names]
@@ -177,8 +177,8 @@ END_FUNCTION_BLOCK
 
 def hall() -> list[Row]:
     """(g) The same 500 instances in an array, called in a FOR, their row by division and MOD."""
-    demo = HERE.parent / "src/upright_block/examples/demo/blocks/vent_drive.st"
-    machine = machine_of("Hall", demo.read_text(), HALL)
+
+    machine = machine_of("Hall", VENT.read_text(), HALL)
 
     def total() -> int:
         states = [int(machine.read(f"vents[{i}].state")) for i in range(500)]
@@ -398,10 +398,75 @@ def day() -> list[Row]:
     ]
 
 
+def plant(folder: Path, size: int) -> None:
+    """A library with so many instances from a wiring table, three points each."""
+    for part in ("blocks", "tags", "wiring"):
+        (folder / part).mkdir(parents=True)
+    (folder / "upright.toml").write_text("")
+    shutil.copy(VENT, folder / "blocks")
+    tags = ["tag,point,sense"]
+    wiring = ["instance,block,open,at_open,travel,opening"]
+    for i in range(size):
+        byte, bit = i // 2, i % 2 * 4
+        tags += [f"v{i}_want,%IX{byte}.{bit},", f"v{i}_opened,%IX{byte}.{bit + 1},NC", f"v{i}_cmd,%QX{i // 8}.{i % 8},"]
+        wiring.append(f"Vent{i},VentDrive,v{i}_want,v{i}_opened,40s,-> v{i}_cmd")
+    (folder / "tags" / "points.csv").write_text("\n".join(tags) + "\n")
+    (folder / "wiring" / "roof.csv").write_text("\n".join(wiring) + "\n")
+
+
+def plants() -> list[Row]:
+    """(h) Plants of three sizes from wiring tables, read, compiled and run beside the same in C; the walk of the first."""
+    from upright_block import open_library
+    from upright_block.compiler.image import build_image
+    from upright_block.compiler.program import make_program
+    from upright_block.library import load_library
+    from upright_block.machine.machine import Machine
+
+    rows: list[Row] = []
+    for size, limit in ((500, "1.3"), (5_000, ""), (50_000, "1.5")):
+        with tempfile.TemporaryDirectory() as place, fresh_cache():
+            root = Path(place) / "plant"
+            plant(root, size)
+            began = time.perf_counter()
+            library = load_library(root)
+            read = time.perf_counter() - began
+            subject = library.scope.configurations["LIBRARY"]
+            image = build_image(make_program(subject))
+            machine = Machine(image)
+            made = time.perf_counter() - began - read
+            machine.interval = INTERVAL
+            for i in range(size):
+                machine.write(f"%IX{i // 2}.{i % 2 * 4}", i % 3 == 0)
+            scans = 500_000 // size
+            rows.append((f"h  {size:,} instances: read and checked", f"{read:.2f} s", f"compiled in {made:.2f} s"))
+            held = len(machine.program.initial) / size
+            if not shutil.which("gcc"):
+                rows.append(("   a call", "", f"{held:.0f} bytes each"))
+                continue
+            c = compiled("vent_drive.c", Path(place))
+            c.run_plant.restype = ctypes.c_int64
+            c.build(size)
+            machine.run(450, watched=())
+            states = sum(int(machine.read(f"roof.Vent{i}.state")) * (i + 1) for i in range(size))
+            assert c.run_plant(0, 450) == states, "the two do not agree"
+            own, c_time, ratio = side_by_side(
+                lambda: machine.run(scans, watched=()), lambda: c.run_plant(450, scans), scans * size
+            )
+            most = f" (at most {limit})" if limit else ""
+            rows.append(("   a call, points and tags included", f"{own * 1e9:.1f} ns", f"{held:.0f} bytes each"))
+            rows.append(("   the same in C, gcc -O2", f"{c_time * 1e9:.1f} ns", f"{ratio:.2f} x C{most}"))
+            if size == 500:
+                began = time.perf_counter()
+                found = open_library(root).walk()
+                took = f"{time.perf_counter() - began:.1f} s"
+                rows.append((f"   the walk of its {len(found):,} points", took, "(at most 5)"))
+    return rows
+
+
 def main() -> None:
     """Run the chosen benchmarks and print the table."""
-    chosen = sys.argv[1:] or ["a", "b", "c", "d", "e", "f", "g"]
-    parts = {"a": instances, "b": start, "c": library, "d": cases, "e": arrays, "f": day, "g": hall}
+    chosen = sys.argv[1:] or ["a", "b", "c", "d", "e", "f", "g", "h"]
+    parts = {"a": instances, "b": start, "c": library, "d": cases, "e": arrays, "f": day, "g": hall, "h": plants}
     for name in chosen:
         for what, figure, ratio in parts[name]():
             print(f"{what:<36}{figure:>16}   {ratio}", flush=True)

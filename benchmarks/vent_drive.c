@@ -1,6 +1,7 @@
 // The block VentDrive of the example library, 500 times, by hand.
 #include <stdbool.h>
 #include <stdint.h>
+#include <stdlib.h>
 
 static int64_t now;
 
@@ -115,5 +116,43 @@ int64_t run_hall(int scans) {
     int64_t sum = 0;
     for (int i = 0; i < 500; i++) sum += vents[i].state * (i + 1);
     for (int j = 0; j < 50; j++) sum += order[j];
+    return sum;
+}
+
+// A plant of any size: points are copied to tags, a vent is called with its tags, and its command goes to a point.
+static VentDrive *plant;
+static uint8_t *in, *out;
+static bool *want, *opened, *cmd;
+static int plant_size;
+
+void build(int size) {
+    plant_size = size;
+    plant = calloc(size, sizeof *plant);
+    in = calloc(size, 1), out = calloc(size, 1);
+    want = calloc(size, 1), opened = calloc(size, 1), cmd = calloc(size, 1);
+    for (int i = 0; i < size; i++) {
+        plant[i].travel = 40000000000;
+        in[i / 2] |= 1 << (i % 2 * 4 + 1);
+        if (i % 3 == 0) in[i / 2] |= 1 << i % 2 * 4;
+    }
+}
+
+// The sum over the states after so many more scans, the first of which has the number `first`.
+int64_t run_plant(int first, int scans) {
+    for (int k = first; k < first + scans; k++) {
+        now = k * 100000000LL;
+        for (int i = 0; i < plant_size; i++) want[i] = in[i / 2] >> i % 2 * 4 & 1;
+        for (int i = 0; i < plant_size; i++) opened[i] = !(in[i / 2] >> (i % 2 * 4 + 1) & 1);
+        for (int i = 0; i < plant_size; i++) {
+            plant[i].open = want[i];
+            plant[i].at_open = opened[i];
+            plant[i].travel = 40000000000;
+            vent_drive(&plant[i]);
+            cmd[i] = plant[i].opening;
+        }
+        for (int i = 0; i < plant_size; i++) out[i / 8] = (out[i / 8] & ~(1 << i % 8)) | cmd[i] << i % 8;
+    }
+    int64_t sum = 0;
+    for (int i = 0; i < plant_size; i++) sum += plant[i].state * (i + 1);
     return sum;
 }
