@@ -29,6 +29,7 @@ if TYPE_CHECKING:
     from upright_block.language.names import did_you_mean, listed, nearest
     from upright_block.language.tags import Tag
     from upright_block.library.manifest import LibraryProblem
+    from upright_block.library.sheets import Rows
     from upright_block.library.templates import TemplateProblem, write_demo, write_new
     from upright_block.opened import OpenLibrary, open_library
     from upright_block.whole import write_file
@@ -48,6 +49,7 @@ __getattr__ = exported(
         "language.names": ("did_you_mean", "listed", "nearest"),
         "language.tags": ("Tag",),
         "library.manifest": ("LibraryProblem",),
+        "library.sheets": ("Rows",),
         "library.templates": ("TemplateProblem", "write_demo", "write_new"),
         "opened": ("OpenLibrary", "open_library"),
         "whole": ("write_file",),
@@ -65,6 +67,7 @@ __all__ = [
     "NotRunnable",
     "OpenLibrary",
     "ReadyCase",
+    "Rows",
     "ScanFault",
     "Tag",
     "TemplateProblem",

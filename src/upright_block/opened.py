@@ -27,6 +27,7 @@ if TYPE_CHECKING:
     from upright_block.language.tag_uses import TagUse
     from upright_block.language.tags import Tag
     from upright_block.language.typed import Unit
+    from upright_block.library.sheets import Rows
     from upright_block.mapping.judging import Judged
 
 
@@ -115,17 +116,13 @@ class OpenLibrary:
         """A sentence that offers the tag with nearly this name."""
         return did_you_mean(name, (tag.name for tag in self.tags)) or "upright tags lists all of them."
 
-    def tags_csv(self, tags: Sequence[Tag]) -> str:
-        """Tags as CSV, with every column that their tables have."""
-        from upright_block.library.tagfile import columns_of, csv_text
+    @staticmethod
+    def tag_rows(tags: Sequence[Tag]) -> Rows:
+        """Tags for a spreadsheet, with every column that their tables have."""
+        from upright_block.library.sheets import Rows
+        from upright_block.library.tagfile import columns_of
 
-        return csv_text(columns_of(tag.cells for tag in tags), [_texts(tag) for tag in tags])
-
-    def tags_workbook(self, tags: Sequence[Tag]) -> bytes:
-        """Tags as a workbook of one sheet, with every column that their tables have."""
-        from upright_block.library.tagfile import columns_of, workbook_bytes
-
-        return workbook_bytes("tags", columns_of(tag.cells for tag in tags), [_texts(tag) for tag in tags])
+        return Rows("tags", columns_of(tag.cells for tag in tags), [_texts(tag) for tag in tags])
 
     def table_from(self, file: Path | None, text: str = "") -> str:
         """A tag table as CSV from a file of another kind or place, or from a text with tabs or commas between its cells.
@@ -133,7 +130,8 @@ class OpenLibrary:
         Raises:
             BadValue: it is no tag table.
         """
-        from upright_block.library.tagfile import csv_text, pasted_rows
+        from upright_block.library.sheets import Rows
+        from upright_block.library.tagfile import pasted_rows
         from upright_block.library.workbook import NoWorkbook, read_book
 
         try:
@@ -155,15 +153,15 @@ class OpenLibrary:
         except (OSError, UnicodeDecodeError, ValueError) as problem:
             reason = problem.strerror if isinstance(problem, OSError) else str(problem)
             raise BadValue(f"This is no tag table: {reason}.", "Give one whose first line names its columns.") from None
-        return csv_text(columns, rows)
+        return Rows("tags", columns, rows).csv()
 
     def adopted(self, with_points: bool = False) -> tuple[str, list[str]]:
         """A table of the names that pins are wired to and no tag has, as CSV; and those whose type cannot be told."""
         from upright_block.library.adopting import adopted_rows
-        from upright_block.library.tagfile import csv_text
+        from upright_block.library.sheets import Rows
 
         rows, untold = adopted_rows(self._library.scope, with_points)
-        return (csv_text(("tag", "point", "type"), rows) if rows else ""), untold
+        return (Rows("tags", ("tag", "point", "type"), rows).csv() if rows else ""), untold
 
     def table_text(self, name: str) -> str:
         """The text of the tag table of a name in the first folder of tags; empty where there is none."""
@@ -282,7 +280,8 @@ class OpenLibrary:
             BadValue: ``hold`` is no duration.
         """
         from upright_block.controller import duration
-        from upright_block.mapping.approved import read_map
+        from upright_block.language.source import Source
+        from upright_block.mapping.approved import FILE_NAME, read_map
         from upright_block.mapping.judging import judge
         from upright_block.mapping.walk import Walker
 
@@ -293,12 +292,11 @@ class OpenLibrary:
             raise NotRunnable("The library has no tags.", "Write a table into the folder tags.")
         interval = unit.interval or self._library.manifest.scan
         walker = Walker(unit, self._library.scope, interval, 0 if hold is None else duration(hold))
-        approved = self.approved_map()
         try:
-            known = read_map(approved) if approved and compare else None
+            known = read_map(Source(FILE_NAME, approved)) if compare and (approved := self.approved_map()) else None
         except ValueError as problem:
             raise BadValue(
-                f"walk.csv is no approved map: {problem}.", "Make it again: upright walk --approve."
+                f"{FILE_NAME} is no approved map: {problem}.", "Make it again: upright walk --approve."
             ) from None
         return judge(walker.walk(), known)
 
@@ -315,11 +313,11 @@ class OpenLibrary:
             raise NotRunnable(f"{FILE_NAME}: {problem}", problem.way_out) from None
 
     @staticmethod
-    def map_text(found: Sequence[Judged]) -> str:
-        """The map of a walk, to be approved."""
-        from upright_block.mapping.approved import map_text
+    def map_rows(found: Sequence[Judged]) -> Rows:
+        """The map of a walk, to be approved or filed."""
+        from upright_block.mapping.approved import map_rows
 
-        return map_text(found)
+        return map_rows(found)
 
     def write_map(self, text: str) -> None:
         """Make a text the approved map."""

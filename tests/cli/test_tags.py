@@ -15,7 +15,8 @@ from hypothesis import strategies as st
 from tests.helpers import write_files
 from upright_block.cli.main import main
 from upright_block.language.findings import Findings
-from upright_block.library.tagfile import csv_text, pasted_rows, workbook_bytes
+from upright_block.library.sheets import Rows
+from upright_block.library.tagfile import pasted_rows
 from upright_block.library.workbook import read_book
 
 TAGS = """\
@@ -154,10 +155,10 @@ CELLS = st.text(st.characters(blacklist_categories=["Cs", "Cc", "Zs", "Zl", "Zp"
 def test_any_table_survives_csv_workbook_csv(rows: list[dict[str, str]]) -> None:
     columns = ["tag", "low", "comment", "cable"]
     kept = [row for row in rows if row and not any(text == "." or text.strip("'") != text for text in row.values())]
-    back, read = pasted_rows(csv_text(columns, kept))
+    back, read = pasted_rows(Rows("tags", columns, kept).csv())
     plain = [{c: t.removeprefix("'") for c, t in row.items()} for row in read]
     assert (back, plain) == (columns, kept)
-    book = read_book("t.xlsx", workbook_bytes("tags", columns, kept), True, findings := Findings())
+    book = read_book("t.xlsx", Rows("tags", columns, kept).workbook(), True, findings := Findings())
     assert not findings.items
     sheet = next(iter(book.sheets.values()))
     lines = [line.split("\t") for line in sheet.text.split("\n")]
@@ -185,7 +186,7 @@ def test_the_walk_lists_what_each_point_moves(library: Path) -> None:
 
 def test_a_walk_is_approved_and_later_ones_are_compared_with_it(library: Path) -> None:
     shown = upright("walk", "--library", library, "--approve")
-    assert "+%IX1.0,bay1_opened,in,roof.Vent1.at_open" in shown.output
+    assert "+%IX1.0,bay1_opened,in,NC,,roof.Vent1.at_open" in shown.output
     assert not (library / "walk.csv").exists()
     upright("walk", "--library", library, "--approve", "--write")
     assert {status for status, _ in walked(library).values()} == {"right"}

@@ -8,12 +8,15 @@ import sys
 from collections.abc import Callable, Iterable, Sequence
 from functools import wraps
 from pathlib import Path
-from typing import Any, NoReturn, TypeVar, cast
+from typing import TYPE_CHECKING, Any, NoReturn, TypeVar, cast
 
 import click
 
-from upright_block import Finding, LibraryProblem, OpenLibrary, open_library
+from upright_block import Finding, LibraryProblem, OpenLibrary, open_library, write_file
 from upright_block.reports import Line, Role, clipped, finding_list, plain, visible
+
+if TYPE_CHECKING:
+    from upright_block import Rows
 
 _STYLES: dict[Role, dict[str, Any]] = {
     "": {},
@@ -77,6 +80,18 @@ def show_json(data: Any) -> None:
 def plural(count: int, noun: str) -> str:
     """A number with its noun."""
     return f"{count:,} {noun}{'' if count == 1 else 's'}"
+
+
+def export_rows(rows: Rows, file: Path) -> None:
+    """Write rows to a .csv or .xlsx file; end the call with status 2 when it is neither, or cannot be written."""
+    suffix = file.suffix.lower()
+    if suffix not in (".csv", ".xlsx"):
+        stop(f"{file.name} is neither a .csv nor an .xlsx file.", "Name one of these.")
+    try:
+        write_file(file, rows.workbook() if suffix == ".xlsx" else rows.csv().encode())
+    except OSError as problem:
+        stop(f"{file} cannot be written: {problem.strerror}.", "Name another file.")
+    show_lines([[(f"{plural(len(rows.rows), 'row')} in {file}.", "good")]])
 
 
 def show_findings(findings: Sequence[Finding], show_all: bool) -> None:

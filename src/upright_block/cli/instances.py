@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from fnmatch import fnmatchcase
+from pathlib import Path
 
 import click
 
 from upright_block import OpenLibrary, UprightError, did_you_mean
-from upright_block.cli.common import library_option, plural, show_json, show_lines, stop, width
-from upright_block.reports import instance_data, instance_list
+from upright_block.cli.common import export_rows, library_option, plural, show_json, show_lines, stop, width
+from upright_block.reports import instance_data, instance_list, instance_rows
 
 
 @click.command(
@@ -21,6 +22,7 @@ from upright_block.reports import instance_data, instance_list
 @click.option("--configuration", metavar="NAME", help="The configuration, where the library has several.")
 @click.option("--block", help="Only instances of this block.")
 @click.option("--all", "show_all", is_flag=True, help="Those of standard blocks too, such as timers.")
+@click.option("--export", metavar="FILE", type=click.Path(path_type=Path), help="Write them to a .csv or .xlsx file.")
 @click.option("--json", "as_json", is_flag=True, help="Print the instances as JSON.")
 def command(
     library: OpenLibrary,
@@ -28,6 +30,7 @@ def command(
     configuration: str | None,
     block: str | None,
     show_all: bool,
+    export: Path | None,
     as_json: bool,
 ) -> None:
     """List every instance of a configuration: its block, where it stands, its settings and what is wired to it.
@@ -39,20 +42,22 @@ def command(
     except UprightError as problem:
         stop(problem.message, problem.way_out)
     if patterns:
-        fits = {pattern: [i for i in found if _fits(i.path, pattern)] for pattern in patterns}
-        missed = next((pattern for pattern, those in fits.items() if not those), None)
+        missed = next((pattern for pattern in patterns if not any(_fits(i.path, pattern) for i in found)), None)
         if missed is not None:
             near = did_you_mean(missed, (i.path for i in found))
             stop(
                 f"There is no instance {missed}.",
                 near or "* and ? stand for any characters; brackets are those of an index.",
             )
-        found = [i for i in found if any(i in those for those in fits.values())]
+        found = [i for i in found if any(_fits(i.path, pattern) for pattern in patterns)]
     if block is not None:
         blocks = {i.unit.name.upper(): i.unit.name for i in found}
         if block.upper() not in blocks:
             stop(f"There is no instance of {block} here.", did_you_mean(block, blocks.values()))
         found = [i for i in found if i.unit.name.upper() == block.upper()]
+    if export is not None:
+        export_rows(instance_rows(found), export)
+        return
     if as_json:
         show_json([instance_data(instance) for instance in found])
         return

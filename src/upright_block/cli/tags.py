@@ -5,16 +5,21 @@ from __future__ import annotations
 import sys
 from fnmatch import fnmatchcase
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import click
 
-from upright_block import OpenLibrary, UprightError, did_you_mean, write_file
-from upright_block.cli.common import difference_lines, library_option, plural, show_json, show_lines, stop, width
+from upright_block import OpenLibrary, UprightError, did_you_mean
+from upright_block.cli.common import (
+    difference_lines,
+    export_rows,
+    library_option,
+    plural,
+    show_json,
+    show_lines,
+    stop,
+    width,
+)
 from upright_block.reports import tag_data, tag_list
-
-if TYPE_CHECKING:
-    from upright_block import Tag
 
 
 @click.command(
@@ -87,24 +92,12 @@ def command(
     if by_point:
         found.sort(key=lambda tag: (tag.area or "~", tag.point.start if tag.point else 0))
     if export is not None:
-        _export(library, found, export)
+        export_rows(library.tag_rows(found), export)
         return
     if as_json:
         show_json([tag_data(tag) for tag in found])
         return
     show_lines([*tag_list(found, width()), [], [(f"{plural(len(found), 'tag')}.", "dim")]])
-
-
-def _export(library: OpenLibrary, found: list[Tag], file: Path) -> None:
-    suffix = file.suffix.lower()
-    if suffix not in (".csv", ".xlsx"):
-        stop(f"{file.name} is neither a .csv nor an .xlsx file.", "Name one of these.")
-    content = library.tags_workbook(found) if suffix == ".xlsx" else library.tags_csv(found).encode()
-    try:
-        write_file(file, content)
-    except OSError as problem:
-        stop(f"{file} cannot be written: {problem.strerror}.", "Name another file.")
-    show_lines([[(f"{plural(len(found), 'tag')} in {file}.", "good")]])
 
 
 def _import(library: OpenLibrary, name: str, into: str | None, write: bool) -> None:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import click
 
 from upright_block import OpenLibrary, UprightError
-from upright_block.cli.common import difference_lines, library_option, show_json, show_lines, stop, width
+from upright_block.cli.common import difference_lines, export_rows, library_option, show_json, show_lines, stop, width
 from upright_block.reports import walk_data, walk_lines
 
 
@@ -22,6 +24,9 @@ from upright_block.reports import walk_data, walk_lines
 @click.option("--all", "show_all", is_flag=True, help="List the points that are right too.")
 @click.option("--approve", is_flag=True, help="Make what was found the approved map, walk.csv.")
 @click.option("--write", is_flag=True, help="With --approve: write the file, and not only show the difference.")
+@click.option(
+    "--export", metavar="FILE", type=click.Path(path_type=Path), help="Write what was found to a .csv or .xlsx file."
+)
 @click.option("--json", "as_json", is_flag=True, help="Print what was found as JSON.")
 def command(
     library: OpenLibrary,
@@ -30,6 +35,7 @@ def command(
     show_all: bool,
     approve: bool,
     write: bool,
+    export: Path | None,
     as_json: bool,
 ) -> None:
     """Test the mapping of a started configuration, as two people with a radio do on site.
@@ -43,14 +49,16 @@ def command(
     except UprightError as problem:
         stop(problem.message, problem.way_out)
     if approve:
-        before, after = library.approved_map(), library.map_text(found)
+        before, after = library.approved_map(), library.map_rows(found).csv()
         show_lines(difference_lines(before, after, "walk.csv"))
         if write:
             library.write_map(after)
         elif before != after:
             show_lines([[], [("Nothing is written without --write.", "dim")]])
         return
-    if as_json:
+    if export is not None:
+        export_rows(library.map_rows(found), export)
+    elif as_json:
         show_json(walk_data(found))
     else:
         show_lines(walk_lines(found, width(), show_all))

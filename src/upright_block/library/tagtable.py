@@ -8,8 +8,8 @@ from upright_block.language.findings import Findings, Words
 from upright_block.language.names import did_you_mean, listed
 from upright_block.language.source import Cell, Source
 from upright_block.language.tags import COLUMNS, TagTable
+from upright_block.library.sheets import FORMULA_SIGNS
 from upright_block.library.table import Table, table_of
-from upright_block.library.tagfile import FORMULA_SIGNS
 
 
 def tag_table(source: Source, findings: Findings) -> TagTable:

@@ -2,38 +2,86 @@
 
 from __future__ import annotations
 
-import csv
-import io
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from typing import TYPE_CHECKING
 
-from upright_block.mapping.judging import Judged
+from upright_block.language.nodes import record
+from upright_block.language.source import Cell, Source
+from upright_block.language.tags import Tag
+from upright_block.library.sheets import Rows
+from upright_block.library.table import table_of
+
+if TYPE_CHECKING:
+    from upright_block.mapping.judging import Judged
 
 FILE_NAME = "walk.csv"
-_HEADS = ("point", "tag", "way", "pins", "comment")
+_HEADS = ("point", "tag", "way", "sense", "range", "pins", "comment")
+_NEEDED = ("point", "tag", "pins")
 
 
-def map_text(found: Sequence[Judged]) -> str:
-    """The map of a walk as CSV, in the order of the points."""
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(_HEADS)
-    for entry in sorted(found, key=lambda e: (e.tag.area or "", e.tag.point.start if e.tag.point else 0)):
-        way = "in" if entry.is_input else "out"
-        writer.writerow([entry.tag.address, entry.tag.name, way, "; ".join(entry.pins), entry.tag.text("comment")])
-    return out.getvalue()
+@record
+class Approved:
+    """A row of the map: the name of the tag with its place, and what is approved of it, by column."""
+
+    source: Source
+    tag: Cell
+    texts: Mapping[str, str]
+
+    @property
+    def pins(self) -> tuple[str, ...]:
+        """The pins that it reaches."""
+        return tuple(pin.strip() for pin in self.texts["pins"].split(";") if pin.strip())
+
+    def differences(self, tag: Tag) -> list[str]:
+        """What is otherwise in the table of tags now; a column that the map does not have says nothing."""
+        now = _row_of(tag)
+        return [
+            f"{_SAYS[column]} {now[column] or 'none'}, approved is {self.texts[column] or 'none'}"
+            for column in ("point", "sense", "range")
+            if column in self.texts and self.texts[column].upper() != now[column].upper()
+        ]
 
 
-def read_map(text: str) -> dict[str, tuple[str, list[str]]]:
-    """The point and the pins of each tag in a map, by the name of the tag in upper case.
+_SAYS = {"point": "It is at", "sense": "Its sense is", "range": "Its range is"}
+
+
+def _row_of(tag: Tag) -> dict[str, str]:
+    """What the map says of a tag without what it reaches."""
+    scale = tag.scale
+    range_ = f"{scale.raw_low}..{scale.raw_high} is {scale.low:g}..{scale.high:g} {tag.text('unit')}" if scale else ""
+    return {
+        "point": tag.address,
+        "tag": tag.name,
+        "way": "in" if tag.area == "I" else "out",
+        "sense": "NC" if tag.is_negated else "",
+        "range": range_.strip(),
+        "comment": tag.text("comment"),
+    }
+
+
+def map_rows(found: Sequence[Judged]) -> Rows:
+    """The map of a walk, in the order of the points."""
+    ordered = sorted(found, key=lambda e: (e.tag.area or "", e.tag.point.start if e.tag.point else 0))
+    return Rows(
+        "walk", _HEADS, [_row_of(entry.tag) | {"pins": "; ".join(entry.pins)} for entry in ordered if entry.tag.point]
+    )
+
+
+def read_map(source: Source) -> dict[str, Approved]:
+    """The rows of a map, by the names of the tags in upper case.
 
     Raises:
         ValueError: it is no map.
     """
-    rows = list(csv.DictReader(io.StringIO(text)))
-    if rows and not {"tag", "point", "pins"} <= rows[0].keys():
+    table = table_of(source, skips_blank=True)
+    heads = [head.text.lower() for head in table.heads]
+    if not set(_NEEDED) <= set(heads):
         raise ValueError("it has no columns point, tag and pins")
-    found: dict[str, tuple[str, list[str]]] = {}
-    for row in rows:
-        pins = [pin.strip() for pin in (row["pins"] or "").split(";") if pin.strip()]
-        found[(row["tag"] or "").upper()] = (row["point"] or "").upper(), pins
+    if table.flaws:
+        flaw = table.flaws[0]
+        raise ValueError(f"line {source.line(flaw.start)}: {flaw.words.message.rstrip('.')}")
+    found: dict[str, Approved] = {}
+    for start in table.starts:
+        cells = dict(zip(heads, table.split(start), strict=False))
+        found[cells["tag"].text.upper()] = Approved(source, cells["tag"], {head: cells[head].text for head in cells})
     return found

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from typing import Literal
 
 from upright_block.language.nodes import record
 from upright_block.language.tags import Tag
+from upright_block.mapping.approved import Approved
 from upright_block.mapping.walk import InputWalk, OutputWalk, Walk
 
 Status = Literal[
@@ -16,10 +17,6 @@ Status = Literal[
 WRONG: frozenset[Status] = frozenset({"elsewhere", "crossed", "copied", "inverted", "another", "nowhere", "changed"})
 """What counts as wrong."""
 _NUMBER = re.compile(r"\d+")
-
-
-Approved = Mapping[str, tuple[str, Sequence[str]]]
-"""The approved point and pins of each tag, by its name in upper case."""
 
 
 @record
@@ -34,17 +31,19 @@ class Judged:
     says: str
 
 
-def judge(walk: Walk, approved: Approved | None = None) -> list[Judged]:
+def judge(walk: Walk, approved: Mapping[str, Approved] | None = None) -> list[Judged]:
     """What is thought of each point, in the order of the walk.
 
     A tag that says what it ``reaches`` is judged by that; another one by the ``approved`` map, where there is one. A tag
-    that has left its approved point is told in any case.
+    whose point, sense or range is not as approved is told in any case, and so is one that is gone.
     """
     found = [_input(entry) for entry in walk.inputs]
     found += [_output(entry) for entry in walk.outputs]
     found = _crossed(_copied(found))
     if approved is not None:
-        found = [_against(entry, approved) for entry in found]
+        walked = {entry.tag.key for entry in found}
+        found = [_against(entry, approved.get(entry.tag.key)) for entry in found]
+        found += [_gone(known) for key, known in approved.items() if key not in walked]
     return found
 
 
@@ -163,16 +162,22 @@ def _with(entry: Judged, status: Status, says: str) -> Judged:
     return Judged(entry.tag, entry.is_input, entry.pins, entry.further, status, says)
 
 
-def _against(entry: Judged, approved: Approved) -> Judged:
-    known = approved.get(entry.tag.key)
+def _against(entry: Judged, known: Approved | None) -> Judged:
     if known is None:
         is_judged = wanted(entry.tag) is not None or entry.status not in ("seen", "nowhere", "gated")
         return entry if is_judged else _with(entry, "changed", "It is not in the approved map")
-    point, pins = known
-    if point != entry.tag.address and entry.status in ("right", "seen", "nowhere", "gated"):
-        return _with(entry, "changed", f"It is at {entry.tag.address}, approved is {point}")
+    differences = known.differences(entry.tag)
+    if differences and entry.status in ("right", "seen", "nowhere", "gated"):
+        return _with(entry, "changed", ". ".join(differences))
     if entry.status not in ("seen", "nowhere", "gated") or wanted(entry.tag) is not None:
         return entry
-    if sorted(pins) == sorted(entry.pins):
+    if sorted(known.pins) == sorted(entry.pins):
         return _with(entry, "right", entry.says)
-    return _with(entry, "changed", f"Approved is {', '.join(pins) or 'nothing'}")
+    return _with(entry, "changed", f"Approved is {', '.join(known.pins) or 'nothing'}")
+
+
+def _gone(known: Approved) -> Judged:
+    """A tag of the approved map that no table has any more; its place is in the map."""
+    tag = Tag(known.tag.text, known.source, known.tag.start, known.tag.end, address=known.texts["point"].upper())
+    is_input = known.texts.get("way", "in") == "in"
+    return Judged(tag, is_input, (), 0, "changed", "It is approved, but no table has such a tag")

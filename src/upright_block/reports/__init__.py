@@ -10,7 +10,7 @@ if TYPE_CHECKING:
     from upright_block.reports.blocks import block_data, block_lines, function_data, function_lines, text_lines
     from upright_block.reports.catalogue import entry_lines, list_lines
     from upright_block.reports.findings import counted, finding_data, finding_list
-    from upright_block.reports.instances import instance_data, instance_list
+    from upright_block.reports.instances import instance_data, instance_list, instance_rows
     from upright_block.reports.styled import Line, Role, clipped, plain, visible
     from upright_block.reports.tags import tag_data, tag_lines, tag_list, use_data
     from upright_block.reports.verdicts import (
@@ -29,7 +29,7 @@ __getattr__ = exported(
         "blocks": ("block_data", "block_lines", "function_data", "function_lines", "text_lines"),
         "catalogue": ("entry_lines", "list_lines"),
         "findings": ("counted", "finding_data", "finding_list"),
-        "instances": ("instance_data", "instance_list"),
+        "instances": ("instance_data", "instance_list", "instance_rows"),
         "tags": ("tag_data", "tag_lines", "tag_list", "use_data"),
         "styled": ("Line", "Role", "clipped", "plain", "visible"),
         "walk": ("walk_data", "walk_lines"),
@@ -52,6 +52,7 @@ __all__ = [
     "function_lines",
     "instance_data",
     "instance_list",
+    "instance_rows",
     "list_lines",
     "not_run_data",
     "not_run_line",

@@ -7,6 +7,7 @@ from typing import Any
 
 from upright_block.compiler.layout import size_of
 from upright_block.language.instances import Instance
+from upright_block.library.sheets import Rows
 from upright_block.reports.listing import column_lines
 from upright_block.reports.styled import Line, Role
 
@@ -17,6 +18,11 @@ def instance_list(found: Sequence[Instance], width: int) -> list[Line]:
     """A line for each instance."""
     roles: tuple[Role, ...] = ("name", "strong", "dim", "", "", "")
     return column_lines(_HEADS, [_row(instance) for instance in found], width, roles)
+
+
+def instance_rows(found: Sequence[Instance]) -> Rows:
+    """Instances for a spreadsheet."""
+    return Rows("instances", _HEADS, [dict(zip(_HEADS, _row(instance), strict=True)) for instance in found])
 
 
 def _row(instance: Instance) -> tuple[str, ...]:

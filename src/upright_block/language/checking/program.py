@@ -14,6 +14,7 @@ from upright_block.language.checking.objects import access_of, check_methods, cu
 from upright_block.language.checking.order import check_order
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.sequences import check_sequence, declare_sequence, sequence_body
+from upright_block.language.checking.siblings import check_siblings
 from upright_block.language.checking.tagging import check_tags
 from upright_block.language.checking.tags import check_type, declare_located, declare_tags, rests
 from upright_block.language.checking.types import TypeChecker
@@ -118,6 +119,7 @@ def _wire(table: WiringTable, scope: Scope, findings: Findings) -> typed.Unit | 
 
     begun = len(findings.items)
     wired = wire(table, is_function, findings)
+    check_siblings(table, findings)
     scope.allowances += wired.allowances
     broken = any(stops(f.name) for f in findings.items[begun:])
     return declare(wired.unit, table.source, scope, findings, broken)

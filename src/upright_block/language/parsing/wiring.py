@@ -279,6 +279,17 @@ def _results_last(declarations: Iterable[syntax.Declaration]) -> Iterator[syntax
                 yield results[name]
 
 
+def first_of_range(text: str, is_name: bool = False) -> str:
+    """A cell as it is for the first instance of its row."""
+    return _numbered(text, 0, is_name)
+
+
+def range_length(text: str) -> int:
+    """How many instances the name of a row stands for."""
+    shape = _NAMES.search(text) or _RANGE.search(text)
+    return abs(int(shape[2]) - int(shape[1])) + 1 if shape else 1
+
+
 def _numbered(text: str, index: int, is_name: bool) -> str:
     """A text whose ranges are their number of an index; a number has as many digits as the first one of its range."""
 

@@ -1,0 +1,67 @@
+"""Rows for a spreadsheet: as CSV (RFC 4180) or as a workbook, in neither of which a text becomes a formula."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Mapping, Sequence
+
+from upright_block.language.nodes import record
+
+FORMULA_SIGNS = frozenset("=+-@")
+"""A cell that begins with one of these and is no number would be read as a formula by a spreadsheet."""
+
+
+def is_number(text: str) -> bool:
+    """Whether a text is a number as a spreadsheet writes one."""
+    try:
+        float(text)
+    except ValueError:
+        return False
+    return "_" not in text
+
+
+@record
+class Rows:
+    """What a spreadsheet shows: texts by row and column. A cell that a row does not have is empty."""
+
+    title: str
+    columns: Sequence[str]
+    rows: Sequence[Mapping[str, str]]
+
+    def csv(self) -> str:
+        """The rows as CSV. A text that a spreadsheet would take for a formula has a quote before it."""
+        out = io.StringIO()
+        writer = csv.writer(out, lineterminator="\n")
+        writer.writerow(self.columns)
+        for row in self.rows:
+            writer.writerow([_guarded(row.get(column, "")) for column in self.columns])
+        return out.getvalue()
+
+    def workbook(self) -> bytes:
+        """The rows as a workbook of one sheet. All cells are texts, so that no zero is lost and none becomes a formula."""
+        from openpyxl import Workbook
+        from openpyxl.styles import Font
+
+        book = Workbook()
+        sheet = book.worksheets[0]
+        sheet.title = self.title[:31]
+        heads = dict(zip(self.columns, self.columns, strict=True))
+        for number, row in enumerate([heads, *self.rows], start=1):
+            for column, name in enumerate(self.columns, start=1):
+                text = row.get(name, "")
+                if text:
+                    cell = sheet.cell(number, column)
+                    cell.value = text
+                    cell.data_type = "s"
+                    cell.number_format = "@"
+                    if number == 1:
+                        cell.font = Font(bold=True)
+        sheet.freeze_panes = "B2"
+        out = io.BytesIO()
+        book.save(out)
+        return out.getvalue()
+
+
+def _guarded(text: str) -> str:
+    return f"'{text}" if text[:1] in FORMULA_SIGNS and not is_number(text) else text
