@@ -172,13 +172,44 @@ class OpenLibrary:
         """Where the tag table of a name is, or would be."""
         return self.root / self._library.manifest.folders["tags"][0] / f"{name}.csv"
 
-    def write_table(self, name: str, text: str) -> None:
-        """Write a tag table, whole or not at all."""
+    def write_text(self, path: Path, text: str) -> None:
+        """Write a text of the library, whole or not at all; a byte order mark that the file has is kept.
+
+        Raises:
+            NotRunnable: it cannot be written.
+        """
+        from codecs import BOM_UTF8
+
         from upright_block.whole import write_file
 
-        path = self.table_path(name)
-        path.parent.mkdir(parents=True, exist_ok=True)
-        write_file(path, text.encode())
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            is_marked = path.exists() and path.read_bytes().startswith(BOM_UTF8)
+            write_file(path, (BOM_UTF8 if is_marked else b"") + text.encode())
+        except OSError as problem:
+            name = path.relative_to(self.root).as_posix()
+            raise NotRunnable(f"{name} cannot be written: {problem.strerror}.", "Nothing was changed.") from None
+
+    def reordered(self, name: str) -> tuple[Path, str, str]:
+        """A wiring table in the order of its values: its file, its text, and the text to be written.
+
+        Raises:
+            UnknownName: there is no such table.
+            NotRunnable: it has errors, or is in a workbook.
+        """
+        from upright_block.language.source import Sheet
+        from upright_block.library.reordering import reordered
+
+        tables = [unit for unit in self.units if unit.is_wired]
+        unit = next((unit for unit in tables if unit.key == name.upper()), None)
+        if unit is None:
+            near = did_you_mean(name, (unit.name for unit in tables))
+            raise UnknownName(f"There is no wiring table {name}.", near or "The tables are in the folder wiring.")
+        if unit.is_broken:
+            raise NotRunnable(f"{unit.name} has errors.", "upright check lists them.")
+        if isinstance(unit.source, Sheet):
+            raise NotRunnable(f"{unit.source.path} is a workbook.", "Save the sheet as CSV, or order it there.")
+        return self.root / unit.source.path, unit.source.text, reordered(unit)
 
     @cached_property
     def tag_uses(self) -> list[TagUse]:
@@ -300,17 +331,22 @@ class OpenLibrary:
             ) from None
         return judge(walker.walk(), known)
 
-    def approved_map(self) -> str:
-        """The text of the approved map; empty where there is none."""
+    @property
+    def approved_path(self) -> Path:
+        """Where the approved map is, or would be."""
         from upright_block.mapping.approved import FILE_NAME
 
-        path = self.root / FILE_NAME
+        return self.root / FILE_NAME
+
+    def approved_map(self) -> str:
+        """The text of the approved map; empty where there is none."""
+        path = self.approved_path
         if not path.exists():
             return ""
         try:
             return self._library.files.read(path).text
         except FileProblem as problem:
-            raise NotRunnable(f"{FILE_NAME}: {problem}", problem.way_out) from None
+            raise NotRunnable(f"{path.name}: {problem}", problem.way_out) from None
 
     @staticmethod
     def map_rows(found: Sequence[Judged]) -> Rows:
@@ -318,13 +354,6 @@ class OpenLibrary:
         from upright_block.mapping.approved import map_rows
 
         return map_rows(found)
-
-    def write_map(self, text: str) -> None:
-        """Make a text the approved map."""
-        from upright_block.mapping.approved import FILE_NAME
-        from upright_block.whole import write_file
-
-        write_file(self.root / FILE_NAME, text.encode())
 
     @staticmethod
     def is_wrong(found: Sequence[Judged]) -> bool:

@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.helpers import write_files
-from upright_block import open_library
+from upright_block import Finding, open_library
 from upright_block.language.printing import program_lines
 
 BLOCKS = """
@@ -129,6 +129,32 @@ def test_instances_that_feed_each_other_are_told_with_all_members(tmp_path: Path
     assert messages[1] == "D reads what it made itself in the scan before."
 
 
+def findings_in(folder: Path, table: str) -> list[Finding]:
+    write_files(folder, files(table))
+    return list(open_library(folder).findings)
+
+
+def late(folder: Path, table: str) -> list[str]:
+    """What is told of values that are one scan old."""
+    return [f.message for f in findings_in(folder, table) if f.name == "one-scan-late"]
+
+
+def test_a_value_in_a_tag_is_late_too_but_not_ones_own(tmp_path: Path) -> None:
+    table = "instance,block,on,lit\nA,Lamp,out2,\nB,Lamp,key1 OR out2,-> out2\nC,Lamp,out2,\n"
+    assert late(tmp_path, table) == ["B runs after A in a scan, so what A reads in out2 here is one scan old."]
+    assert late(tmp_path, table + "D,Lamp,key2,-> out2\n") == []  # of two writers none is the one
+
+
+def test_a_table_is_put_in_the_order_of_its_values(tmp_path: Path) -> None:
+    head, a, b, c = "instance,block,on,lit\n", 'A,Lamp,"B.lit AND key1",\n', "B,Lamp,out3,\n", "C,Lamp,key2,-> out3"
+    write_files(tmp_path, files(head + a + b + c))
+    assert open_library(tmp_path).reordered("row")[2] == head + c + "\n" + b + a
+    numbered = "order,instance,block,on\n{},A,Lamp,B.lit\n{},B,Lamp,C.lit\n{},C,Lamp,\n"
+    for before, after in (((1, 2.5, 3), (3, 2.5, 1)), ((5, 5, 5), (30, 20, 10)), ((3, 2, 1), (3, 2, 1))):
+        write_files(tmp_path, files(numbered.format(*before)))
+        assert open_library(tmp_path).reordered("row")[2] == numbered.format(*after)
+
+
 @st.composite
 def tables(draw: st.DrawFn) -> str:
     """Rows of lamps and functions, wired to tags and to each other."""
@@ -156,6 +182,22 @@ def tables(draw: st.DrawFn) -> str:
         else:
             lines.append(f"{order},{name},Both,,,,,,{a},{b}")
     return "\n".join(lines) + "\n"
+
+
+@settings(max_examples=40, deadline=None)
+@given(table=tables(), is_numbered=st.booleans())
+def test_in_the_order_of_values_only_circles_are_late(
+    table: str, is_numbered: bool, tmp_path_factory: pytest.TempPathFactory
+) -> None:
+    folder = tmp_path_factory.mktemp("order")
+    if not is_numbered:
+        table = "".join(line.split(",", 1)[1] + "\n" for line in table.splitlines())
+    late(folder, table)
+    after = open_library(folder).reordered("row")[2]
+    told = [f for f in findings_in(folder, after) if f.name == "one-scan-late"]
+    assert all("One of them must be late" in f.way_out or "itself" in f.message for f in told)
+    assert len(after.splitlines()) == len(table.splitlines())
+    assert open_library(folder).reordered("row")[2] == after
 
 
 @settings(max_examples=30, deadline=None)

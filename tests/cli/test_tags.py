@@ -238,3 +238,36 @@ def test_two_rows_that_were_swapped_are_crossed_pairs(library: Path) -> None:
     found = reaching(library, "instance,block,open,at_open,opening\n" + "\n".join(rows) + "\n")
     assert set(found.values()) == {"crossed"}
     assert len(found) == 6
+
+
+def test_a_wiring_table_is_put_in_order_only_with_write(library: Path) -> None:
+    path = library / "wiring" / "roof.csv"
+    before = b"\xef\xbb\xbforder,instance,block,open\r\n1,A,Vent,B.opening\r\n2,B,Vent,auto\r\n"
+    path.write_bytes(before)
+    shown = upright("instances", "--library", library, "--put-in-order", "roof")
+    assert "+2,A,Vent,B.opening" in shown.output
+    assert "--write" in shown.output
+    assert path.read_bytes() == before
+    upright("instances", "--library", library, "--put-in-order", "ROOF", "--write")
+    assert path.read_bytes() == before.replace(b"1,A", b"2,A").replace(b"2,B", b"1,B")
+    again = upright("instances", "--library", library, "--put-in-order", "roof", "--write")
+    assert again.output == "wiring/roof.csv stays as it is.\n"
+    assert "Did you mean roof?" in upright("instances", "--library", library, "--put-in-order", "rof").output
+    path.write_text("instance,block,open\nA,Vent,B.opning\n")
+    refused = upright("instances", "--library", library, "--put-in-order", "roof")
+    assert (refused.exit_code, "roof has errors" in refused.output) == (2, True)
+
+
+@pytest.mark.parametrize("suffix", ["csv", "xlsx"])
+def test_instances_and_the_walk_go_to_a_spreadsheet(suffix: str, library: Path) -> None:
+    file = library / f"out.{suffix}"
+    for command, heads, first in (
+        ("instances", "instance,block,where", "Hot,Hot,programs/hot.st:1"),
+        ("walk", "point,tag,way", "%IX0.0,auto,in"),
+    ):
+        assert "rows in" in upright(command, "--library", library, "--export", file).output
+        text = file.read_text() if suffix == "csv" else read_book("o.xlsx", file.read_bytes(), True, Findings()).sheets
+        lines = (text if isinstance(text, str) else next(iter(text.values())).text.replace("\t", ",")).splitlines()
+        assert lines[0].startswith(heads)
+        assert lines[1].startswith(first)
+    assert upright("walk", "--library", library, "--export", library / "out.pdf").exit_code == 2

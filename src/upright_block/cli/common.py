@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any, NoReturn, TypeVar, cast
 
 import click
 
-from upright_block import Finding, LibraryProblem, OpenLibrary, open_library, write_file
+from upright_block import Finding, LibraryProblem, OpenLibrary, UprightError, open_library, write_file
 from upright_block.reports import Line, Role, clipped, finding_list, plain, visible
 
 if TYPE_CHECKING:
@@ -145,10 +145,21 @@ def stop(message: str, way_out: str = "") -> NoReturn:
     raise SystemExit(2)
 
 
-def difference_lines(before: str, after: str, name: str) -> list[Line]:
-    """What changes in a file, with what comes and what goes in colour."""
+def propose(library: OpenLibrary, path: Path, before: str, after: str, write: bool) -> None:
+    """Show what changes in a file of the library, with what comes and what goes in colour; write it if asked to."""
     from difflib import unified_diff
 
     roles: dict[str, Role] = {"+": "good", "-": "bad", "@": "dim"}
+    name = path.relative_to(library.root).as_posix()
     found = unified_diff(before.splitlines(), after.splitlines(), name, name, lineterm="", n=1)
-    return [[(line, roles.get(line[:1], ""))] for line in found] or [[(f"{name} stays as it is.", "good")]]
+    lines: list[Line] = [[(line, roles.get(line[:1], ""))] for line in found]
+    if before == after:
+        show_lines([[(f"{name} stays as it is.", "good")]])
+    elif write:
+        try:
+            library.write_text(path, after)
+        except UprightError as problem:
+            stop(problem.message, problem.way_out)
+        show_lines(lines)
+    else:
+        show_lines([*lines, [], [("Nothing is written without --write.", "dim")]])

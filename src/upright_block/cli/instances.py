@@ -8,7 +8,7 @@ from pathlib import Path
 import click
 
 from upright_block import OpenLibrary, UprightError, did_you_mean
-from upright_block.cli.common import export_rows, library_option, plural, show_json, show_lines, stop, width
+from upright_block.cli.common import export_rows, library_option, plural, propose, show_json, show_lines, stop, width
 from upright_block.reports import instance_data, instance_list, instance_rows
 
 
@@ -22,6 +22,10 @@ from upright_block.reports import instance_data, instance_list, instance_rows
 @click.option("--configuration", metavar="NAME", help="The configuration, where the library has several.")
 @click.option("--block", help="Only instances of this block.")
 @click.option("--all", "show_all", is_flag=True, help="Those of standard blocks too, such as timers.")
+@click.option(
+    "--put-in-order", metavar="TABLE", help="Order a wiring table so that each row runs behind those that it reads."
+)
+@click.option("--write", is_flag=True, help="With --put-in-order: write the table, and not only show the difference.")
 @click.option("--export", metavar="FILE", type=click.Path(path_type=Path), help="Write them to a .csv or .xlsx file.")
 @click.option("--json", "as_json", is_flag=True, help="Print the instances as JSON.")
 def command(
@@ -30,6 +34,8 @@ def command(
     configuration: str | None,
     block: str | None,
     show_all: bool,
+    put_in_order: str | None,
+    write: bool,
     export: Path | None,
     as_json: bool,
 ) -> None:
@@ -37,6 +43,9 @@ def command(
 
     PATTERNS are paths; * and ? stand for any characters.
     """
+    if put_in_order is not None:
+        _put_in_order(library, put_in_order, write)
+        return
     try:
         found = library.instances(configuration, show_all)
     except UprightError as problem:
@@ -62,6 +71,14 @@ def command(
         show_json([instance_data(instance) for instance in found])
         return
     show_lines([*instance_list(found, width()), [], [(f"{plural(len(found), 'instance')}.", "dim")]])
+
+
+def _put_in_order(library: OpenLibrary, name: str, write: bool) -> None:
+    try:
+        path, before, after = library.reordered(name)
+    except UprightError as problem:
+        stop(problem.message, problem.way_out)
+    propose(library, path, before, after, write)
 
 
 def _fits(path: str, pattern: str) -> bool:

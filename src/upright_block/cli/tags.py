@@ -9,16 +9,7 @@ from pathlib import Path
 import click
 
 from upright_block import OpenLibrary, UprightError, did_you_mean
-from upright_block.cli.common import (
-    difference_lines,
-    export_rows,
-    library_option,
-    plural,
-    show_json,
-    show_lines,
-    stop,
-    width,
-)
+from upright_block.cli.common import export_rows, library_option, plural, propose, show_json, show_lines, stop, width
 from upright_block.reports import tag_data, tag_list
 
 
@@ -124,10 +115,4 @@ def _adopt(library: OpenLibrary, points: bool, into: str, write: bool) -> None:
 
 
 def _propose(library: OpenLibrary, name: str, text: str, write: bool) -> None:
-    """Show what a table would change, and write it if that is asked for."""
-    path = library.table_path(name).relative_to(library.root).as_posix()
-    show_lines(difference_lines(library.table_text(name), text, path))
-    if write:
-        library.write_table(name, text)
-    else:
-        show_lines([[], [("Nothing is written without --write.", "dim")]])
+    propose(library, library.table_path(name), library.table_text(name), text, write)

@@ -7,7 +7,7 @@ from pathlib import Path
 import click
 
 from upright_block import OpenLibrary, UprightError
-from upright_block.cli.common import difference_lines, export_rows, library_option, show_json, show_lines, stop, width
+from upright_block.cli.common import export_rows, library_option, propose, show_json, show_lines, stop, width
 from upright_block.reports import walk_data, walk_lines
 
 
@@ -49,12 +49,7 @@ def command(
     except UprightError as problem:
         stop(problem.message, problem.way_out)
     if approve:
-        before, after = library.approved_map(), library.map_rows(found).csv()
-        show_lines(difference_lines(before, after, "walk.csv"))
-        if write:
-            library.write_map(after)
-        elif before != after:
-            show_lines([[], [("Nothing is written without --write.", "dim")]])
+        propose(library, library.approved_path, library.approved_map(), library.map_rows(found).csv(), write)
         return
     if export is not None:
         export_rows(library.map_rows(found), export)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from pathlib import PurePosixPath
 
+from upright_block.language.catalogue import stops
 from upright_block.language.findings import Findings, Words
 from upright_block.language.parsing.wiring import OWN_COLUMNS, WiringTable
 from upright_block.language.source import Cell, Sheet, Source
@@ -13,6 +14,7 @@ from upright_block.library.table import table_of
 
 def wiring_table(source: Source, findings: Findings) -> WiringTable | None:
     """The rows of a wiring table; None where it has no instances."""
+    begun = len(findings.items)
     table = table_of(source, skips_blank=True)
     for flaw in table.flaws:
         findings.add(flaw.words.told(source, flaw.start, flaw.end))
@@ -33,7 +35,8 @@ def wiring_table(source: Source, findings: Findings) -> WiringTable | None:
         if row:
             rows.append(row)
     name = source.sheet if isinstance(source, Sheet) and not source.is_only else PurePosixPath(source.path).stem
-    return WiringTable(name, source, heads, tuple(rows))
+    is_broken = any(stops(finding.name) for finding in findings.items[begun:])
+    return WiringTable(name, source, heads, tuple(rows), is_broken)
 
 
 def _no_name() -> Words:

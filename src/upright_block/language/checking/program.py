@@ -121,7 +121,7 @@ def _wire(table: WiringTable, scope: Scope, findings: Findings) -> typed.Unit | 
     wired = wire(table, is_function, findings)
     check_siblings(table, findings)
     scope.allowances += wired.allowances
-    broken = any(stops(f.name) for f in findings.items[begun:])
+    broken = table.is_broken or any(stops(f.name) for f in findings.items[begun:])
     return declare(wired.unit, table.source, scope, findings, broken)
 
 

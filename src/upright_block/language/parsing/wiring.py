@@ -29,13 +29,14 @@ _INTEGER = re.compile(r"\d{1,18}\Z")
 class WiringTable:
     """A table as it was read; a row has those cells that say something, by their columns in lower case.
 
-    ``heads`` are the cells of the columns that are pins.
+    ``heads`` are the cells of the columns that are pins; ``is_broken`` says that a row or a column was given up.
     """
 
     name: str
     source: Source
     heads: Mapping[str, Cell]
     rows: tuple[Mapping[str, Cell], ...]
+    is_broken: bool = False
 
 
 @record
