@@ -190,6 +190,22 @@ class OpenLibrary:
             name = path.relative_to(self.root).as_posix()
             raise NotRunnable(f"{name} cannot be written: {problem.strerror}.", "Nothing was changed.") from None
 
+    def wiring(self, name: str) -> Unit:
+        """The program that a wiring table is, letter case ignored.
+
+        Raises:
+            UnknownName: there is no such table.
+            NotRunnable: it has errors.
+        """
+        tables = [unit for unit in self.units if unit.is_wired]
+        unit = next((unit for unit in tables if unit.key == name.upper()), None)
+        if unit is None:
+            near = did_you_mean(name, (unit.name for unit in tables))
+            raise UnknownName(f"There is no wiring table {name}.", near or "The tables are in the folder wiring.")
+        if unit.is_broken:
+            raise NotRunnable(f"{unit.name} has errors.", "upright check lists them.")
+        return unit
+
     def reordered(self, name: str) -> tuple[Path, str, str]:
         """A wiring table in the order of its values: its file, its text, and the text to be written.
 
@@ -200,13 +216,7 @@ class OpenLibrary:
         from upright_block.language.source import Sheet
         from upright_block.library.reordering import reordered
 
-        tables = [unit for unit in self.units if unit.is_wired]
-        unit = next((unit for unit in tables if unit.key == name.upper()), None)
-        if unit is None:
-            near = did_you_mean(name, (unit.name for unit in tables))
-            raise UnknownName(f"There is no wiring table {name}.", near or "The tables are in the folder wiring.")
-        if unit.is_broken:
-            raise NotRunnable(f"{unit.name} has errors.", "upright check lists them.")
+        unit = self.wiring(name)
         if isinstance(unit.source, Sheet):
             raise NotRunnable(f"{unit.source.path} is a workbook.", "Save the sheet as CSV, or order it there.")
         return self.root / unit.source.path, unit.source.text, reordered(unit)

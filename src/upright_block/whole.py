@@ -12,24 +12,28 @@ _unfinished: set[str] = set()
 
 
 def write_file(path: Path, content: bytes) -> None:
-    """Write a file beside its place and move it there.
+    """Write a file beside its place and move it there; one that is there keeps its rights.
 
     Raises:
         OSError: it could not be written; then nothing is left of it.
     """
-    import tempfile
+    from secrets import token_hex
+    from shutil import copymode
 
-    handle, name = tempfile.mkstemp(dir=path.parent, prefix=_PART)
-    _unfinished.add(name)
+    path = path.resolve()
+    part = path.with_name(f"{_PART}{token_hex(8)}")
+    _unfinished.add(str(part))
     try:
-        with os.fdopen(handle, "wb") as file:
+        with part.open("xb") as file:
             file.write(content)
-        os.replace(name, path)
+        if path.exists():
+            copymode(path, part)
+        part.replace(path)
     except BaseException:
-        _remove(name)
+        _remove(str(part))
         raise
     finally:
-        _unfinished.discard(name)
+        _unfinished.discard(str(part))
 
 
 def write_folder(folder: Path, fill: Callable[[Path], None]) -> None:

@@ -271,3 +271,13 @@ def test_instances_and_the_walk_go_to_a_spreadsheet(suffix: str, library: Path) 
         assert lines[0].startswith(heads)
         assert lines[1].startswith(first)
     assert upright("walk", "--library", library, "--export", library / "out.pdf").exit_code == 2
+
+
+def test_a_wiring_table_is_drawn(library: Path) -> None:
+    drawn = upright("show", "--library", library, "roof", "--picture", library / "roof.svg")
+    assert drawn.output.startswith("1 page in ")
+    assert "Vent1" in (library / "roof.svg").read_text()
+    for name, file in (("roof", "roof.pdf"), ("Hot", "hot.svg"), ("rof", "roof.svg"), ("roof", "no/roof.svg")):
+        refused = upright("show", "--library", library, name, "--picture", library / file)
+        assert refused.exit_code == 2
+        assert refused.stderr.startswith("upright: ")

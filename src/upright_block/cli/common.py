@@ -87,11 +87,16 @@ def export_rows(rows: Rows, file: Path) -> None:
     suffix = file.suffix.lower()
     if suffix not in (".csv", ".xlsx"):
         stop(f"{file.name} is neither a .csv nor an .xlsx file.", "Name one of these.")
+    write_out(file, rows.workbook() if suffix == ".xlsx" else rows.csv().encode())
+    show_lines([[(f"{plural(len(rows.rows), 'row')} in {file}.", "good")]])
+
+
+def write_out(file: Path, content: bytes) -> None:
+    """Write a file that the call names, whole or not at all; end the call with status 2 when that cannot be."""
     try:
-        write_file(file, rows.workbook() if suffix == ".xlsx" else rows.csv().encode())
+        write_file(file, content)
     except OSError as problem:
         stop(f"{file} cannot be written: {problem.strerror}.", "Name another file.")
-    show_lines([[(f"{plural(len(rows.rows), 'row')} in {file}.", "good")]])
 
 
 def show_findings(findings: Sequence[Finding], show_all: bool) -> None:

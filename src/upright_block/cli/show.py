@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import click
 
-from upright_block import OpenLibrary
-from upright_block.cli.common import library_option, show_json, show_lines, stop, width
+from upright_block import OpenLibrary, UprightError
+from upright_block.cli.common import library_option, plural, show_json, show_lines, stop, width, write_out
 from upright_block.reports import (
     block_data,
     block_lines,
@@ -15,6 +17,7 @@ from upright_block.reports import (
     tag_lines,
     text_lines,
     use_data,
+    wiring_pictures,
 )
 
 
@@ -25,13 +28,22 @@ from upright_block.reports import (
 )
 @click.argument("name")
 @library_option
+@click.option(
+    "--picture",
+    metavar="FILE",
+    type=click.Path(path_type=Path),
+    help="Draw a wiring table into a .svg or .png file; several pages are numbered.",
+)
 @click.option("--json", "as_json", is_flag=True, help="Print the interface as JSON.")
-def command(library: OpenLibrary, name: str, as_json: bool) -> None:
+def command(library: OpenLibrary, name: str, picture: Path | None, as_json: bool) -> None:
     """Draw a block as a box with its pins, types and initial values, and list their comments.
 
     NAME is a block or function of the library, or one of the standard. Of a tag its whole way is shown, from its point to
-    each pin that reads or writes it; a wiring table is shown as the text that it means.
+    each pin that reads or writes it; a wiring table is shown as the text that it means, or drawn as boxes and wires.
     """
+    if picture is not None:
+        _draw(library, name, picture)
+        return
     tag = library.tag(name)
     if tag is not None:
         uses = [use for use in library.tag_uses if use.tag is tag]
@@ -59,3 +71,19 @@ def command(library: OpenLibrary, name: str, as_json: bool) -> None:
         show_lines(block_lines(unit, width()))
     if unit.is_broken:
         show_lines([[], [("This block has errors: upright check lists them.", "bad")]])
+
+
+def _draw(library: OpenLibrary, name: str, file: Path) -> None:
+    kind = file.suffix.lower().removeprefix(".")
+    if kind not in ("svg", "png"):
+        stop(f"{file.name} is neither a .svg nor a .png file.", "Name one of these.")
+    try:
+        unit = library.wiring(name)
+    except UprightError as problem:
+        stop(problem.message, problem.way_out)
+    pages = wiring_pictures(unit, kind)
+    files = [file] if len(pages) == 1 else [file.with_stem(f"{file.stem}-{n}") for n in range(1, len(pages) + 1)]
+    for path, content in zip(files, pages, strict=True):
+        write_out(path, content)
+    to = f"{files[0]} to {files[-1]}" if len(files) > 1 else str(file)
+    show_lines([[(f"{plural(len(pages), 'page')} in {to}.", "good")]])

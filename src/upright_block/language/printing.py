@@ -8,7 +8,7 @@ from upright_block.language import syntax, typed
 
 
 def expression_text(node: syntax.Expression) -> str:
-    """An expression as text, with parentheses around each operation inside another."""
+    """An expression as text, with parentheses around each operation inside another but NOT, which binds most."""
     match node:
         case syntax.Literal(text=text):
             return text
@@ -35,7 +35,8 @@ def expression_text(node: syntax.Expression) -> str:
 
 def _inner(node: syntax.Expression) -> str:
     text = expression_text(node)
-    return f"({text})" if isinstance(node, (syntax.Binary, syntax.Unary)) else text
+    is_tight = not isinstance(node, (syntax.Binary, syntax.Unary)) or getattr(node, "operator", "") == "NOT"
+    return text if is_tight else f"({text})"
 
 
 def _argument(node: syntax.Argument) -> str:

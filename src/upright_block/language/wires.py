@@ -31,10 +31,11 @@ class Read:
 
 @record
 class Input:
-    """An input pin: what its cell says as a text, and what that reads of other instances."""
+    """An input pin: what its cell says as a text, and what that reads of other instances. A literal ``is_value``."""
 
     name: str
     text: str
+    is_value: bool
     reads: tuple[Read, ...]
 
 
@@ -95,7 +96,9 @@ def _inputs(call: syntax.Call, reads: list[Read]) -> Iterator[Input]:
             text = expression_text(argument.value)
             start, end = argument.value.start, argument.value.end
             inside = tuple(r for r in reads if start <= r.access.origin.start and r.access.origin.end <= end)
-            yield Input(argument.name or f"IN{position}", f"NOT {text}" if argument.negated else text, inside)
+            is_value = isinstance(argument.value, syntax.Literal)
+            text = f"NOT {text}" if argument.negated else text
+            yield Input(argument.name or f"IN{position}", text, is_value, inside)
 
 
 def _outputs(call: syntax.Call) -> tuple[Output, ...]:

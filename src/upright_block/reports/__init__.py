@@ -9,6 +9,7 @@ from upright_block.lazily import exported
 if TYPE_CHECKING:
     from upright_block.reports.blocks import block_data, block_lines, function_data, function_lines, text_lines
     from upright_block.reports.catalogue import entry_lines, list_lines
+    from upright_block.reports.drawing import wiring_pictures
     from upright_block.reports.findings import counted, finding_data, finding_list
     from upright_block.reports.instances import instance_data, instance_list, instance_rows
     from upright_block.reports.styled import Line, Role, clipped, plain, visible
@@ -28,6 +29,7 @@ __getattr__ = exported(
     {
         "blocks": ("block_data", "block_lines", "function_data", "function_lines", "text_lines"),
         "catalogue": ("entry_lines", "list_lines"),
+        "drawing": ("wiring_pictures",),
         "findings": ("counted", "finding_data", "finding_list"),
         "instances": ("instance_data", "instance_list", "instance_rows"),
         "tags": ("tag_data", "tag_lines", "tag_list", "use_data"),
@@ -68,4 +70,5 @@ __all__ = [
     "visible",
     "walk_data",
     "walk_lines",
+    "wiring_pictures",
 ]
