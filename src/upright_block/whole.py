@@ -11,8 +11,8 @@ _PART = ".upright-part-"
 _unfinished: set[str] = set()
 
 
-def write_file(path: Path, content: bytes) -> None:
-    """Write a file beside its place and move it there; one that is there keeps its rights.
+def write_file(path: Path, content: bytes, is_private: bool = False) -> None:
+    """Write a file beside its place and move it there; one that is there keeps its rights, or is for its user alone.
 
     Raises:
         OSError: it could not be written; then nothing is left of it.
@@ -26,7 +26,9 @@ def write_file(path: Path, content: bytes) -> None:
     try:
         with part.open("xb") as file:
             file.write(content)
-        if path.exists():
+        if is_private:
+            part.chmod(0o600)
+        elif path.exists():
             copymode(path, part)
         part.replace(path)
     except BaseException:

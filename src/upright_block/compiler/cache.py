@@ -106,7 +106,7 @@ def _write(path: Path, payload: bytes) -> None:
     path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
     if not _is_ours(path.parent, stat.S_ISDIR):
         return
-    write_file(path, hashlib.sha256(payload).digest() + payload)
+    write_file(path, hashlib.sha256(payload).digest() + payload, is_private=True)
     _prune(path.parent)
 
 
