@@ -20,7 +20,7 @@ MOST_COLUMNS = 1_000
 """Columns of one table."""
 MOST_POINT_BYTES = 1 << 20
 """Bytes of the points of one area."""
-MOST_INSTANCES = 200_000
+MOST_INSTANCES = 100_000
 """Instances of one wiring table."""
 MOST_SHEET_BYTES = 256 << 20
 """Bytes of a workbook when it is unpacked."""

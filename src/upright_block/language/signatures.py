@@ -6,6 +6,7 @@ type T take the nearest type common to their arguments. IEC 61131-3:2013, 6.6.1.
 
 from __future__ import annotations
 
+import re
 from typing import Literal
 
 from upright_block.language.nodes import record
@@ -48,15 +49,27 @@ class StandardFunction:
             return self.pins[index]
         if not self.extensible:
             return None
+        stem, number = self._last()
         last = self.pins[-1]
-        stem = last.name.rstrip("0123456789")
-        number = int(last.name[len(stem) :]) + index - len(self.pins) + 1
-        return Pin(f"{stem}{number}", last.type, last.group)
+        return Pin(f"{stem}{number + index - len(self.pins) + 1}", last.type, last.group)
 
     def index(self, name: str) -> int | None:
-        """The place of the pin called ``name``, or None."""
-        for i in range(len(self.pins) + 100 * self.extensible):
-            pin = self.pin(i)
-            if pin is not None and pin.name == name.upper():
-                return i
-        return None
+        """The place of the pin called ``name``, or None; of those that repeat the first hundred have names."""
+        name = name.upper()
+        for index, pin in enumerate(self.pins):
+            if pin.name == name:
+                return index
+        if not self.extensible:
+            return None
+        stem, number = self._last()
+        digits = name.removeprefix(stem)
+        if digits == name or not re.fullmatch("[1-9][0-9]{0,2}", digits, re.ASCII):
+            return None
+        place = int(digits) - number + len(self.pins) - 1
+        return place if len(self.pins) <= place < len(self.pins) + 100 else None
+
+    def _last(self) -> tuple[str, int]:
+        """The stem and the number of the last pin of those that have one in their names."""
+        name = self.pins[-1].name
+        stem = name.rstrip("0123456789")
+        return stem, int(name[len(stem) :])

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
 
 from upright_block.language import syntax
 from upright_block.language.allowing import Allowance
@@ -56,6 +57,17 @@ class _Row:
     is_one_of_many: bool
 
 
+@dataclass
+class _Array:
+    """An array of instances, as far as rows have named its elements; `elements` gives the cell of each."""
+
+    first: Cell
+    block: str
+    low: int
+    high: int
+    elements: dict[int, Cell] = field(default_factory=dict)
+
+
 class _Wirer:
     def __init__(self, table: WiringTable, is_function: Callable[[str], bool], findings: Findings) -> None:
         self.is_function = is_function
@@ -63,7 +75,7 @@ class _Wirer:
         self.source = table.source
         self.findings = findings
         self.instances: dict[str, syntax.Declaration] = {}
-        self.arrays: dict[str, list[tuple[int, Cell, str]]] = {}
+        self.arrays: dict[str, _Array] = {}
         self.body: list[tuple[float, syntax.Statement]] = []
 
     def report(self, cell: Cell, said: Words) -> None:
@@ -77,15 +89,22 @@ class _Wirer:
         if ordered and len(ordered) < len(self.table.rows):
             first = next(row for row in self.table.rows if "order" not in row)
             self.report(next(iter(first.values())), words.missing_order())
-        count = 0
-        for number, row in enumerate(self.table.rows):
+        lengths = [self.length(row) for row in self.table.rows]
+        if sum(lengths) > MOST_INSTANCES:
+            longest = self.table.rows[lengths.index(max(lengths))]
+            self.report(longest.get("instance") or next(iter(longest.values())), words.too_many_instances())
+            return
+        for number, (row, length) in enumerate(zip(self.table.rows, lengths, strict=True)):
             order = self.order(row.get("order"), number)
-            for found in self.expanded(row, order):
-                count += 1
-                if count > MOST_INSTANCES:
-                    self.report(next(iter(row.values())), words.too_many_instances())
-                    return
-                yield found
+            if not any(_ranges(column, cell) for column, cell in row.items()):
+                yield _Row(order, row, False)
+                continue
+            for index in range(length):
+                cells = {
+                    column: Cell(_numbered(cell.text, index, column == "instance"), cell.start, cell.end)
+                    for column, cell in row.items()
+                }
+                yield _Row(order, cells, True)
 
     def order(self, cell: Cell | None, number: int) -> float:
         if cell is None:
@@ -96,31 +115,14 @@ class _Wirer:
             self.report(cell, words.bad_order(cell.text))
             return number
 
-    def expanded(self, row: Mapping[str, Cell], order: float) -> Iterator[_Row]:
-        """A row with ranges as one row for each of their numbers."""
-        counts: dict[int, Cell] = {}
-        for column, cell in row.items():
-            shapes = [*_RANGE.finditer(cell.text), *(_NAMES.finditer(cell.text) if column == "instance" else ())]
-            for shape in shapes:
-                low, high = int(shape[1]), int(shape[2])
-                if abs(high - low) >= MOST_INSTANCES:
-                    self.report(cell, words.too_many_instances())
-                    return
-                counts.setdefault(abs(high - low) + 1, cell)
-        if not counts:
-            yield _Row(order, row, False)
-            return
-        if len(counts) > 1:
-            (first, _), (other, cell), *_ = counts.items()
-            self.report(cell, words.unequal_ranges(first, other))
-            return
-        (count,) = counts
-        for index in range(count):
-            cells = {
-                column: Cell(_numbered(cell.text, index, column == "instance"), cell.start, cell.end)
-                for column, cell in row.items()
-            }
-            yield _Row(order, cells, True)
+    def length(self, row: Mapping[str, Cell]) -> int:
+        """How many instances a row makes; none where its ranges are of different lengths."""
+        lengths = {_length(shape): cell for column, cell in row.items() for shape in _ranges(column, cell)}
+        if len(lengths) > 1:
+            first, other, *_ = lengths
+            self.report(lengths[other], words.unequal_ranges(first, other))
+            return 0
+        return next(iter(lengths), 1)
 
     def allowances(self) -> Iterator[Allowance]:
         """What the rows allow: names of findings with a reason each, as in a comment."""
@@ -159,10 +161,9 @@ class _Wirer:
         if "result" in row.cells:
             self.report(row.cells["result"], words.result_of_block(block.text))
         if element:
-            self.arrays.setdefault(stem.upper(), []).append((int(element[2]), name, block.text))
             index = syntax.Literal(name.start, name.end, "int", element[2])
             callee = syntax.Index(name.start, name.end, callee, (index,))
-            self.element(stem, row)
+            self.element(stem, int(element[2]), row)
         else:
             self.declare(name, stem, syntax.TypeName(block.start, block.end, block.text), row)
         called = syntax.Call(name.start, name.end, callee, arguments)
@@ -186,22 +187,21 @@ class _Wirer:
         comment = row.cells["comment"].text if "comment" in row.cells else ""
         made = syntax.Declaration(name.start, name.end, stem, spec, None, comment, "", "")
         key = stem.upper()
-        while key in self.instances:
-            key += "'"
-        self.instances[key] = made
+        self.instances[key if key not in self.instances else f"{key} {len(self.instances)}"] = made
 
-    def element(self, stem: str, row: _Row) -> None:
+    def element(self, stem: str, number: int, row: _Row) -> None:
         """Declare the array that an instance is an element of, as large as its rows make it."""
-        found = self.arrays[stem.upper()]
-        numbers = [number for number, _, _ in found]
-        _, cell, block = found[0]
-        at = cell.start, cell.end
-        if found[-1][2].upper() != block.upper():
-            self.report(row.cells["block"], words.other_block(stem, block))
-        if numbers.count(numbers[-1]) > 1:
-            self.report(row.cells["instance"], words.element_twice(found[-1][1].text))
-        bounds = tuple(syntax.Literal(*at, "int", str(end)) for end in (min(numbers), max(numbers)))
-        spec = syntax.ArraySpec(*at, ((bounds[0], bounds[1]),), syntax.TypeName(*at, block))
+        name, block = row.cells["instance"], row.cells["block"]
+        array = self.arrays.setdefault(stem.upper(), _Array(name, block.text, number, number))
+        if array.block.upper() != block.text.upper():
+            self.report(block, words.other_block(stem, array.block))
+        if number in array.elements:
+            self.report(name, words.element_twice(array.elements[number].text))
+        array.elements[number] = name
+        array.low, array.high = min(array.low, number), max(array.high, number)
+        at = array.first.start, array.first.end
+        low, high = (syntax.Literal(*at, "int", str(end)) for end in (array.low, array.high))
+        spec = syntax.ArraySpec(*at, ((low, high),), syntax.TypeName(*at, array.block))
         self.instances[stem.upper()] = syntax.Declaration(*at, stem, spec, None, "", "", "")
 
     def arguments(self, row: _Row) -> Iterator[syntax.Argument]:
@@ -288,7 +288,16 @@ def first_of_range(text: str, is_name: bool = False) -> str:
 def range_length(text: str) -> int:
     """How many instances the name of a row stands for."""
     shape = _NAMES.search(text) or _RANGE.search(text)
-    return abs(int(shape[2]) - int(shape[1])) + 1 if shape else 1
+    return _length(shape) if shape else 1
+
+
+def _ranges(column: str, cell: Cell) -> list[re.Match[str]]:
+    """The ranges in a cell; those in brackets are ranges only where instances are named."""
+    return [*_RANGE.finditer(cell.text), *(_NAMES.finditer(cell.text) if column == "instance" else ())]
+
+
+def _length(shape: re.Match[str]) -> int:
+    return abs(int(shape[2]) - int(shape[1])) + 1
 
 
 def _numbered(text: str, index: int, is_name: bool) -> str:
