@@ -370,13 +370,14 @@ DAY = """
 import resource, sys, time
 sys.path.insert(0, "@HERE@")
 from run import machine_of
+from upright_block.language.timebase import Timebase
 from upright_block.machine.machine import spans_of
 
 names = [f"b{i}" for i in range(50)]
 body = " ".join(f"{name} := n > {1000 + 17 * i};" for i, name in enumerate(names))
 text = f"FUNCTION_BLOCK B VAR n : DINT; {', '.join(names)} : BOOL; END_VAR n := (n + 1) MOD 2000; {body} END_FUNCTION_BLOCK"
 machine = machine_of("B", text)
-machine.interval = 10_000_000
+machine.timebase = Timebase(10_000_000)
 for watched in (spans_of(map(machine.slot, names)), []):
     machine.reset()
     began = time.perf_counter()
@@ -419,6 +420,7 @@ def one_plant(root: Path, size: int, most: str) -> list[Row]:
     from upright_block import open_library
     from upright_block.compiler.image import build_image
     from upright_block.compiler.program import make_program
+    from upright_block.language.timebase import Timebase
     from upright_block.library import load_library
     from upright_block.machine.machine import Machine
 
@@ -436,7 +438,7 @@ def one_plant(root: Path, size: int, most: str) -> list[Row]:
             (f"   the walk of its {len(found):,} points", f"{time.perf_counter() - began:.1f} s", "(at most 5)")
         )
     held = len(machine.program.initial) / size
-    machine.interval = INTERVAL
+    machine.timebase = Timebase(INTERVAL)
     for i in range(size):
         machine.write(f"%IX{i // 2}.{i % 2 * 4}", i % 3 == 0)
     if not shutil.which("gcc"):

@@ -10,6 +10,7 @@ from upright_block.language.checking import check_program
 from upright_block.language.findings import Finding, Findings
 from upright_block.language.scope import Scope
 from upright_block.language.source import Source
+from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit
 from upright_block.machine.machine import Machine
 from upright_block.standard import STANDARD
@@ -41,7 +42,7 @@ def machine_of(text: str, unit: str = "B", mode: Mode = USUAL) -> Machine:
 def machine_for(unit: Unit, mode: Mode = USUAL) -> Machine:
     """A machine with one instance of a unit; a scan takes a second."""
     machine = Machine(build_image(make_program(unit, mode=mode)))
-    machine.interval = SECOND
+    machine.timebase = Timebase(SECOND)
     return machine
 
 

@@ -16,6 +16,7 @@ from upright_block.language.literals import LiteralProblem, Value, shown, shown_
 from upright_block.language.nodes import record
 from upright_block.language.scope import Scope
 from upright_block.language.signals import NoSignal, Signal, find_signal, no_value
+from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit, Variable
 from upright_block.language.types import Elementary, Enumeration, String
 from upright_block.machine.machine import Machine, Snapshot, spans_of
@@ -45,11 +46,17 @@ class Controller:
     """
 
     def __init__(
-        self, unit: Unit, scope: Scope, interval: int, given: Mapping[str, Value], mode: Mode, record: Sequence[str]
+        self,
+        unit: Unit,
+        scope: Scope,
+        timebase: Timebase,
+        given: Mapping[str, Value],
+        mode: Mode,
+        record: Sequence[str],
     ) -> None:
         self.unit = unit
         self._scope = scope
-        self._interval = interval
+        self._timebase = timebase
         self._mode = mode
         self._bodies = Bodies()
         self._conditions: dict[str, Unit] = {}
@@ -74,7 +81,7 @@ class Controller:
         probes = [Probe(method) for method in self._conditions.values()]
         program = make_program(self.unit, self._constants, probes, self._mode)
         machine = Machine(build_image(program, self._bodies))
-        machine.interval = self._interval
+        machine.timebase = self._timebase
         return machine
 
     # --- values ---
@@ -167,7 +174,7 @@ class Controller:
     @property
     def now(self) -> int:
         """The time in ns at which the next scan starts."""
-        return self._machine.scan * self._interval
+        return self._timebase.time(self._machine.scan)
 
     def scan(self, count: int = 1) -> None:
         """Run some scans.
@@ -190,13 +197,14 @@ class Controller:
         """
         self._watch(expression)
         number = list(self._conditions).index(expression)
-        scans = -(-duration(within) // self._interval)
+        begun = self._machine.scan
+        scans = self._timebase.scans_before(self.now + duration(within)) - begun
         if not self._run(scans, self._machine.program.probe_slots[number]):
             raise NeverMet(
-                f"{expression} was never TRUE within {shown_duration(scans * self._interval)}.",
+                f"{expression} was never TRUE within {shown_duration(self.now - self._timebase.time(begun))}.",
                 "Look at the values that it names, or give it more time: within=...",
             )
-        return self.now - self._interval
+        return self._timebase.time(self._machine.scan - 1)
 
     def _watch(self, expression: str) -> None:
         """Compile a condition in; the machine goes on with all that it holds."""
@@ -223,7 +231,7 @@ class Controller:
             where = f"{self.unit.name}.{fault.instance}" if fault.instance else self.unit.name
             site = fault.site
             raise ScanFault(
-                f"{site.kind[0].upper()}{site.kind[1:]} in {where}, at {shown_duration(fault.scan * self._interval)} "
+                f"{site.kind[0].upper()}{site.kind[1:]} in {where}, at {shown_duration(self._timebase.time(fault.scan))} "
                 f"(scan {fault.scan}), {site.source.shown_line(site.start)}."
             )
         return is_met
@@ -263,10 +271,11 @@ class Controller:
                 start = max(scan, piece.first)
                 if start >= end or (values and value == values[-1]):
                     continue
-                if times and times[-1] == start * self._interval:
+                time = self._timebase.time(start)
+                if times and times[-1] == time:
                     times.pop()
                     values.pop()
-                times.append(start * self._interval)
+                times.append(time)
                 values.append(value)
         return times, [_presented(value, slot.signal) for value in values]
 

@@ -322,6 +322,7 @@ class OpenLibrary:
         """
         from upright_block.controller import duration
         from upright_block.language.source import Source
+        from upright_block.language.timebase import Timebase
         from upright_block.mapping.approved import FILE_NAME, read_map
         from upright_block.mapping.judging import judge
         from upright_block.mapping.walk import Walker
@@ -331,8 +332,8 @@ class OpenLibrary:
             raise NotRunnable(f"{unit.name} has errors.", "upright check lists them.")
         if not self.tags:
             raise NotRunnable("The library has no tags.", "Write a table into the folder tags.")
-        interval = unit.interval or self._library.manifest.scan
-        walker = Walker(unit, self._library.scope, interval, 0 if hold is None else duration(hold))
+        timebase = unit.timebase or Timebase(self._library.manifest.scan)
+        walker = Walker(unit, self._library.scope, timebase, 0 if hold is None else duration(hold))
         try:
             known = read_map(Source(FILE_NAME, approved)) if compare and (approved := self.approved_map()) else None
         except ValueError as problem:
@@ -384,7 +385,7 @@ class OpenLibrary:
         """A controller that runs one instance of a block, a function, a program or a configuration.
 
         ``scan`` is the time of a scan, such as ``"100ms"`` or an int in ns; of a configuration its tasks say it, else
-        it is 100 ms. ``given`` are values before the first scan, by path; those of constants are among them.
+        the manifest, else it is 100 ms. ``given`` are values before the first scan, by path; those of constants are among them.
         ``record`` are the paths, or patterns of paths, whose changes are kept for `Controller.trace`.
 
         Raises:
@@ -393,9 +394,10 @@ class OpenLibrary:
             BadValue: a given value, or ``scan``, does not fit.
         """
         from upright_block.cases.suite import cannot_run
+        from upright_block.cases.words.suite import scan_against_tasks
         from upright_block.compiler.program import Mode, as_block
         from upright_block.controller import Controller, duration
-        from upright_block.language.literals import shown_duration
+        from upright_block.language.timebase import Timebase
 
         unit = self.find(name)
         if unit is None:
@@ -405,17 +407,13 @@ class OpenLibrary:
         problem = cannot_run(unit)
         if problem is not None:
             raise NotRunnable(problem.message, problem.way_out)
-        interval = unit.interval or 100_000_000
-        if scan is not None:
-            asked = duration(scan)
-            if unit.interval and asked != unit.interval:
-                raise NotRunnable(
-                    f"The tasks of {unit.name} are looked at every {shown_duration(unit.interval)}, whatever scan says.",
-                    "Leave scan out.",
-                )
-            interval = asked
+        timebase = Timebase(self._library.manifest.scan if scan is None else duration(scan))
+        if unit.timebase is not None:
+            if scan is not None and timebase != unit.timebase:
+                raise NotRunnable(scan_against_tasks(unit, unit.timebase).message, "Leave scan out.")
+            timebase = unit.timebase
         mode = Mode(checks_overflow=self._checks_overflow)
-        return Controller(as_block(unit), self._library.scope, interval, given or {}, mode, record)
+        return Controller(as_block(unit), self._library.scope, timebase, given or {}, mode, record)
 
 
 def _texts(tag: Tag) -> dict[str, str]:

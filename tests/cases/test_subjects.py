@@ -10,6 +10,7 @@ import pytest
 from upright_block.cases.runner import run_cases
 from upright_block.cases.suite import Suite, load_suite
 from upright_block.cases.verdict import Verdict
+from upright_block.language.timebase import Timebase
 from upright_block.library import load_library
 
 PLANT = """
@@ -63,7 +64,7 @@ def test_the_tasks_of_a_configuration_run_when_they_are_due(tmp_path: Path) -> N
     """
     verdict = verdict_of(tmp_path, 'configuration = "plant"', table)
     assert verdict.status == "passed", verdict.misses
-    assert verdict.case.plan.interval == 50_000_000
+    assert verdict.case.plan.timebase == Timebase(50_000_000)
 
 
 def test_a_scan_that_fights_the_tasks_is_told(tmp_path: Path) -> None:

@@ -11,6 +11,7 @@ from upright_block.compiler.program import USUAL, Mode, Probe, make_program
 from upright_block.language import syntax
 from upright_block.language.checking import observe
 from upright_block.language.findings import Findings
+from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit
 from upright_block.machine.machine import Machine
 
@@ -51,7 +52,7 @@ def observed(text: str, unit: str, source: str = HOUSE) -> tuple[Unit, Unit]:
 def test_a_probe_sees_private_data_after_each_scan(text: str, values: list[float]) -> None:
     house, probe = observed(text, "HOUSE")
     machine = Machine(build_image(make_program(house, probes=[Probe(probe)])))
-    machine.interval = SECOND
+    machine.timebase = Timebase(SECOND)
     (slot,) = machine.program.probe_slots
     assert machine.run(4, watched=[slot]).column(slot).tolist() == values
 

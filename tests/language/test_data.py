@@ -236,7 +236,7 @@ DECLARATIONS = [
         "missing-interval",
     ),
     ("CONFIGURATION C TASK t (INTERVAL := T#1s); PROGRAM p WITH t : Q; END_CONFIGURATION", "unknown-name"),
-    ("CONFIGURATION C RESOURCE r ON cpu TASK t (INTERVAL := T#1s); END_CONFIGURATION", "missing-end"),
+    ("CONFIGURATION C RESOURCE r ON cpu END_CONFIGURATION", "missing-end"),
 ]
 
 

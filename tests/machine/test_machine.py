@@ -10,6 +10,7 @@ import pytest
 from tests.helpers import SECOND, block, checked, machine_of
 from upright_block.compiler.image import DATA, build_image
 from upright_block.compiler.program import make_program
+from upright_block.language.timebase import Timebase
 from upright_block.machine.events import MOST_FORCES, Event, force_events
 from upright_block.machine.machine import Machine, Snapshot, spans_of
 
@@ -18,7 +19,7 @@ COUNT = block("n : INT; now : TIME;", "n := n + 1; now := SCAN_START();")
 
 def test_scan_k_starts_at_k_intervals() -> None:
     machine = machine_of(COUNT)
-    machine.interval = 250_000_000
+    machine.timebase = Timebase(250_000_000)
     trace = machine.run(4)
     assert trace.column(machine.slot("now")).tolist() == [0, 250_000_000, 500_000_000, 750_000_000]
     assert trace.column(machine.slot("n")).tolist() == [1, 2, 3, 4]
@@ -190,7 +191,7 @@ def test_everything_starts_anew_at_a_reset() -> None:
 
 def test_the_wall_clock_runs_with_the_scans() -> None:
     machine = machine_of(block("d : DT; t : TIME;", "d := CLOCK_NOW(); t := SCAN_START();"))
-    machine.interval, machine.clock_start = 10 * SECOND, 100 * SECOND
+    machine.timebase, machine.clock_start = Timebase(10 * SECOND), 100 * SECOND
     machine.run(4)
     assert (machine.read("d"), machine.read("t")) == (130 * SECOND, 30 * SECOND)
 
@@ -335,7 +336,7 @@ def test_a_run_that_is_interrupted_goes_on_where_it_was() -> None:
 
 def test_scans_are_counted_beyond_32_bits() -> None:
     machine = machine_of(block("n : INT; now : LTIME;", "n := n + 1; now := SCAN_START();"))
-    machine.interval = 1_000
+    machine.timebase = Timebase(1_000)
     kept = machine.snapshot()
     far = (1 << 32) + 5
     content = bytearray(kept.content)

@@ -8,6 +8,7 @@ import pytest
 
 from tests.helpers import EXAMPLES, SECOND, machine_for, machine_of
 from upright_block.compiler.program import USUAL, Mode
+from upright_block.language.timebase import Timebase
 from upright_block.library import load_library
 
 TEXT = """TYPE Rec : STRUCT a, b : INT; END_STRUCT; END_TYPE
@@ -67,7 +68,7 @@ def test_a_run_that_notes_writers_gives_the_same_values() -> None:
     for unit in (u for u in library.units if u.keeps_data):
         machines = [machine_for(unit, mode) for mode in (USUAL, NOTING)]
         for machine in machines:
-            machine.interval = SECOND // 4
+            machine.timebase = Timebase(SECOND // 4)
         known = [list(machine.program.slots()) for machine in machines]
         inputs = [slot for slot in known[0] if slot.signal.is_driven]
         for scan in range(300):

@@ -9,6 +9,7 @@ from upright_block.cases.cells import Check
 from upright_block.language.literals import Value
 from upright_block.language.nodes import record
 from upright_block.language.signals import Signal
+from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit
 
 
@@ -44,14 +45,14 @@ class Drive:
 class Plan:
     """Everything that a run of a case does, in paths and values, so that it can be sent anywhere.
 
-    ``subject`` is the key of the unit. ``interval`` and ``clock``, the wall clock at the start, are in ns;
-    ``row_scans`` has the scan of each row. ``constants`` are the values that the case gives to constants, ``given``
+    ``subject`` is the key of the unit. ``timebase`` says when scans start; ``clock`` is the wall clock at
+    the start, in ns. ``row_scans`` has the scan of each row. ``constants`` are the values that the case gives to constants, ``given``
     what is stored before the first scan, ``shown`` the paths of the columns in the order of the table.
     """
 
     id: str
     subject: str
-    interval: int
+    timebase: Timebase
     clock: int
     scans: int
     constants: tuple[tuple[str, Value], ...]

@@ -17,6 +17,7 @@ from upright_block.language.limits import MOST_COLUMNS, MOST_SCANS
 from upright_block.language.literals import LiteralProblem, Value, parse_integer
 from upright_block.language.signals import NoSignal, Signal, field_signal, find_signal, no_value
 from upright_block.language.source import Cell, Source
+from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Compound, Unit
 from upright_block.language.types import Array, Elementary, Enumeration, String, Type
 from upright_block.library import Toml
@@ -32,7 +33,7 @@ class _Problem(Exception):
 
 
 class _Planner:
-    def __init__(self, file: CaseFile, case: Case, unit: Unit, interval: int, findings: Findings) -> None:
+    def __init__(self, file: CaseFile, case: Case, unit: Unit, timebase: Timebase, findings: Findings) -> None:
         self.file = file
         self.case = case
         self.unit = unit
@@ -47,7 +48,7 @@ class _Planner:
         self.constants: dict[str, Value] = {}
         self.forced: dict[str, Cell] = {}
         self.failed = False
-        self.interval = interval
+        self.timebase = timebase
 
     def report(self, source: Source, place: HasPlace, said: Words, *related: Related) -> None:
         self.failed |= stops(said.name)
@@ -70,14 +71,14 @@ class _Planner:
         clock = CLOCK_START if self.case.clock is None else self.case.clock
         if scans > MOST_SCANS:
             self.report(self.file.source, self.case.place, words.too_many_scans(scans))
-        elif clock + scans * self.interval > LAST_MOMENT:
+        elif clock + self.timebase.time(scans) > LAST_MOMENT:
             self.report(self.file.source, self.case.place, words.beyond_dates())
         if self.failed:
             return None
         plan = Plan(
             self.case.id,
             self.unit.key,
-            self.interval,
+            self.timebase,
             clock,
             scans,
             tuple(sorted(self.constants.items())),
@@ -91,7 +92,7 @@ class _Planner:
 
     def _last_scan(self) -> int:
         """The last scan: that of the last row, or the last that starts within ``run_for``."""
-        by_time = -1 if self.case.run_for is None else -(-self.case.run_for // self.interval) - 1
+        by_time = -1 if self.case.run_for is None else self.timebase.scans_before(self.case.run_for) - 1
         return max([by_time, 0, *self.row_scans[-1:]])
 
     # --- given ---
@@ -217,9 +218,10 @@ class _Planner:
         column = found[0]
         kind = table.heads[column].text.lower()
         last = -1
-        add, interval, is_at = self.row_scans.append, self.interval, kind == "at"
+        add, interval = self.row_scans.append, self.timebase.period
+        is_simple = kind == "at" and self.timebase.is_even
         for row, text in enumerate(table.take(column)):
-            time = simple_span(text) if is_at else None
+            time = simple_span(text) if is_simple else None
             if time is not None and time % interval == 0 and time // interval > last:
                 last = time // interval
                 add(min(last, LAST_MOMENT))
@@ -245,15 +247,15 @@ class _Planner:
             return None
         if kind == "scan":
             return time
-        interval = self.interval
         if time < 0:
             self.report(table.source, table.cell(row, column), words.before_start(text))
             return None
-        whole, rest = divmod(time, interval)
-        if rest:
-            self.report(table.source, table.cell(row, column), words.between_scans(kind, text, interval, whole))
-            return None
-        return whole + last if kind == "after" else whole
+        begun = self.timebase.time(last) if kind == "after" else 0
+        scan = self.timebase.at(begun + time)
+        if scan is None:
+            said = words.between_scans(kind, text, self.timebase, begun, time)
+            self.report(table.source, table.cell(row, column), said)
+        return scan
 
     def _columns(self, table: Table, timed: list[int]) -> None:
         taken: dict[tuple[object, str], list[tuple[Signal, Cell]]] = {}
@@ -362,23 +364,30 @@ class _Planner:
     def _must_be_seen(self, drive: Drive, signal: Signal, table: Table, column: int) -> None:
         """Report values of an input that are gone again before any task that reads it runs."""
         periods = self._periods(signal)
-        if not periods or 1 in periods:
+        if not periods:
             return
-        begins = [self.row_scans[row] for row in drive.rows]
+        begins = [self.timebase.time(self.row_scans[row]) for row in drive.rows]
         for number, (begin, row) in enumerate(zip(begins[:-1], drive.rows, strict=False)):
             end = begins[number + 1]
             is_new = number == 0 or drive.values[number] != drive.values[number - 1]
             if is_new and all(-(-begin // period) * period >= end for period in periods):
-                self.report(table.source, table.cell(row, column), words.not_seen(signal, periods[0] * self.interval))
+                self.report(table.source, table.cell(row, column), words.not_seen(signal, periods[0]))
 
     def _periods(self, signal: Signal) -> list[int]:
-        """After how many scans each task runs again that reads a tag; empty where nothing tells."""
+        """The intervals of the tasks that read a tag; empty where they do not tell all the moments at which it is read."""
         found: list[int] = []
+        waiting = {program.key: program for program in self.unit.variables.values() if isinstance(program.type, Unit)}
         for task in self.unit.tasks:
-            kinds = [program.type for program in task.programs if isinstance(program.type, Unit)]
-            if task.interval and any(signal.root in used_globals(kind)[0] for kind in kinds):
-                found.append(task.interval // self.interval)
-        return sorted(found)
+            read = [p for p in task.programs if isinstance(p.type, Unit) and signal.root in used_globals(p.type)[0]]
+            if read and task.interval is None:
+                return []
+            found += [task.interval] if read and task.interval else []
+            for program in task.programs:
+                waiting.pop(program.key, None)
+        is_read_besides = any(
+            signal.root in used_globals(p.type)[0] for p in waiting.values() if isinstance(p.type, Unit)
+        )
+        return [] if is_read_besides else sorted(found)
 
     def _force_output(self, drive: Drive, signal: Signal) -> None:
         """What forces the tag of an output forces its point too."""
@@ -442,6 +451,6 @@ def _role(head: Cell) -> tuple[str, str]:
     return "pin", head.text
 
 
-def prepare(file: CaseFile, case: Case, unit: Unit, interval: int, findings: Findings) -> ReadyCase | None:
-    """Make a case ready to run on ``unit``, ``interval`` ns a scan; None when it has mistakes, which become findings."""
-    return _Planner(file, case, unit, interval, findings).ready()
+def prepare(file: CaseFile, case: Case, unit: Unit, timebase: Timebase, findings: Findings) -> ReadyCase | None:
+    """Make a case ready to run on ``unit``, whose scans start as ``timebase`` says; None when it has mistakes, which become findings."""
+    return _Planner(file, case, unit, timebase, findings).ready()

@@ -148,7 +148,7 @@ def _run(
     plan: Plan, machine: Machine, scans: int, watched: Iterable[Slot], ends: Sequence[int] = ()
 ) -> Iterator[Trace]:
     """Run a plan from its start, and record some slots; see `Machine.pieces`."""
-    machine.interval, machine.clock_start = plan.interval, plan.clock
+    machine.timebase, machine.clock_start = plan.timebase, plan.clock
     machine.reset()
     for path, value in plan.given:
         machine.write(path, value)

@@ -18,6 +18,7 @@ from upright_block.language.catalogue import stops
 from upright_block.language.findings import Finding, Findings, Words
 from upright_block.language.nodes import record
 from upright_block.language.source import Source
+from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit
 from upright_block.language.types import BROKEN, OpenArray
 from upright_block.library import Library, Toml
@@ -79,19 +80,19 @@ class _Loader:
         """Plan the cases of a file."""
         begun = len(self.findings.items)
         unit = None if file.mistakes else self._unit(file)
-        interval = None if unit is None else self._interval(file, unit)
+        timebase = None if unit is None else self._timebase(file, unit)
         mistakes = (*file.mistakes, *self.findings.items[begun:])
         broken = unit is not None and unit.is_broken
         block = None
         if unit is not None and (not broken or (self.has_layout and _can_be_planned(unit))):
             block = self.blocks.setdefault(unit.key, as_block(unit))
         for case in file.cases:
-            if block is None or interval is None or case.mistakes:
+            if block is None or timebase is None or case.mistakes:
                 reason = f"{file.subject.name} has errors" if broken else ""
                 self._leave_out(file, case, (*mistakes, *case.mistakes), reason)
                 continue
             begun = len(self.findings.items)
-            ready = prepare(file, case, block, interval, self.findings)
+            ready = prepare(file, case, block, timebase, self.findings)
             if ready is None or broken:
                 reason = "" if ready is None else f"{file.subject.name} has errors"
                 self._leave_out(file, case, tuple(self.findings.items[begun:]), reason)
@@ -144,16 +145,14 @@ class _Loader:
         known = [u.name for u in every if not u.is_standard and (kind == "block" or u.kind == "PROGRAM")]
         return self.library.find(name), known
 
-    def _interval(self, file: CaseFile, unit: Unit) -> int | None:
-        """The scan time of a file in ns: its own, or that of the tasks; None, with a finding, where nothing fits."""
-        if unit.interval and file.scan not in (None, unit.interval):
-            self._report(file, file.scan_place, words.scan_against_tasks(unit))
+    def _timebase(self, file: CaseFile, unit: Unit) -> Timebase | None:
+        """When the scans of a file start: as it says, or the tasks; None, with a finding, where the two do not fit."""
+        if unit.timebase is None:
+            return Timebase(file.scan or self.library.manifest.scan)
+        if file.scan is not None and Timebase(file.scan) != unit.timebase:
+            self._report(file, file.scan_place, words.scan_against_tasks(unit, unit.timebase))
             return None
-        interval = unit.interval or file.scan or self.library.manifest.scan
-        if unit.kind == "CONFIGURATION" and unit.tasks and not unit.interval and file.scan is None:
-            self._report(file, file.subject.place, words.no_interval(unit))
-            return None
-        return interval
+        return unit.timebase
 
     def _report(self, file: CaseFile, place: Toml, said: Words) -> None:
         self.findings.add(said.told(file.source, place.start, place.end))

@@ -6,6 +6,8 @@
 ;;   64 next event           68 end of events        72 end of forces            76 address of a condition, 0 for none
 ;;   80 watched spans        84 end of them          88 next log entry           92 log entry to stop at
 ;;   96 scan that the log counts from (i64)         104 why the loop was left: 0 at its end, 1 by the condition
+;;  112 starts of scans (i64, ns), 0 where all are an interval apart             116 their number
+;;  120 time after which they come again (i64, ns)
 ;; An event is (scan i64, address, width, value i64). A force is (address, width or 0, value i64). The width is that of the
 ;; value in bytes, 1, 2, 4 or 8; with 3 its second byte says which bits of the byte at the address its first byte sets.
 ;; A watched span is (address, end, address of its copy, address of its mask), in words of 8 bytes. After each scan a word
@@ -63,6 +65,15 @@
   (local.set $span (i32.add (local.get $span) (i32.const 16)))
   br $next_span end end
   (i32.store (i32.const 88) (local.get $log)))
+(func $start_of (param $scan i64) (result i64) (local $many i64)
+  (if (result i64) (i32.load (i32.const 112))
+    (then
+      (local.set $many (i64.load32_u (i32.const 116)))
+      (i64.add
+        (i64.mul (i64.div_u (local.get $scan) (local.get $many)) (i64.load (i32.const 120)))
+        (i64.load (i32.add (i32.load (i32.const 112))
+          (i32.shl (i32.wrap_i64 (i64.rem_u (local.get $scan) (local.get $many))) (i32.const 3))))))
+    (else (i64.mul (local.get $scan) (i64.load (i32.const 40))))))
 (func (export "run") (local $scan i64) (local $event i32)
   (local.set $scan (i64.load (i32.const 16)))
   (local.set $event (i32.load (i32.const 64)))
@@ -71,7 +82,7 @@
   (br_if $done (i64.ge_s (local.get $scan) (i64.load (i32.const 48))))
   (br_if $done (i32.gt_u (i32.load (i32.const 88)) (i32.load (i32.const 92))))
   (i64.store (i32.const 16) (local.get $scan))
-  (i64.store (i32.const 8) (i64.mul (local.get $scan) (i64.load (i32.const 40))))
+  (i64.store (i32.const 8) (call $start_of (local.get $scan)))
   block $events_done loop $next_event
   (br_if $events_done (i32.ge_u (local.get $event) (i32.load (i32.const 68))))
   (br_if $events_done (i64.gt_s (i64.load (local.get $event)) (local.get $scan)))

@@ -564,6 +564,7 @@ class Configuration(Node):
     resources: tuple[str, ...] = ()
     settings: tuple[InstanceSetting, ...] = ()
     accesses: tuple[AccessPath, ...] = ()
+    is_whole: bool = True
 
 
 @node

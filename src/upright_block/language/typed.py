@@ -9,13 +9,13 @@ offset of the source text that a fault is reported at.
 from __future__ import annotations
 
 from collections.abc import Callable
-from math import gcd
 from typing import Any, Literal
 
 from upright_block.language import syntax
 from upright_block.language.literals import Value
 from upright_block.language.nodes import fresh, node, record, state
 from upright_block.language.source import Source
+from upright_block.language.timebase import Timebase
 from upright_block.language.types import BROKEN, Array, Elementary, OpenArray, String, Type
 
 Section = Literal["input", "output", "in_out", "private", "temp", "external", "global", "result", "field", "this"]
@@ -119,7 +119,7 @@ class Unit(Compound):
     tells the units of one run apart where a call goes by the kind of the instance; 0 needs no telling.
     ``edges`` are the detectors of inputs of which the body sees the edge, by the key of the input.
     ``virtual_uses`` are the keys of methods, and of blocks, that it calls by the kind of the instance.
-    ``tasks`` are those of a configuration. ``located`` are the addresses of its variables AT a point, by their keys.
+    ``tasks`` are those of a configuration, ``timebase`` its moments where an interval tells. ``located`` are the addresses of its variables AT a point, by their keys.
     """
 
     kind: UnitKind
@@ -149,6 +149,7 @@ class Unit(Compound):
     virtual_uses: dict[str, None] = fresh(default_factory=dict)
     edges: dict[str, Variable] = fresh(default_factory=dict)
     tasks: tuple[Task, ...] = ()
+    timebase: Timebase | None = None
     located: dict[str, Any] = fresh(default_factory=dict)
     kept: dict[str, Any] = fresh(default_factory=dict)
     _this: Variable | None = None
@@ -222,11 +223,6 @@ class Unit(Compound):
     def is_wired(self) -> bool:
         """Whether it is a wiring table."""
         return self.kind == "PROGRAM" and self.source.path.lower().endswith((".csv", ".xlsx"))
-
-    @property
-    def interval(self) -> int:
-        """The time in ns between the moments at which a task of a configuration may be due; 0 where nothing tells."""
-        return gcd(*(task.interval for task in self.tasks if task.interval))
 
     @property
     def keeps_data(self) -> bool:

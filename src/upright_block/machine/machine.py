@@ -20,6 +20,7 @@ from upright_block.language.limits import MOST_TURNS
 from upright_block.language.literals import Value
 from upright_block.language.nodes import record
 from upright_block.language.signals import NoSignal
+from upright_block.language.timebase import Timebase
 from upright_block.language.typed import closure
 from upright_block.language.types import Elementary
 from upright_block.machine.clock import CLOCK_START
@@ -37,7 +38,7 @@ _MOST_IN_PIECE = 1 << 31
 _SLICE = 4096
 _LONG_SLICE = 0.05
 """Seconds after which a run comes back to Python for a moment, so that it can be interrupted."""
-_HEADER = struct.Struct("<qqiiiiqqqiiiiiiiiqi")
+_HEADER = struct.Struct("<qqiiiiqqqiiiiiiiiqiiiiq")
 """The header of the driver from address 8 on; see ``driver.wat``."""
 
 
@@ -52,10 +53,10 @@ class Snapshot:
 class Machine:
     """One program in memory. Not for two threads at once.
 
-    ``interval`` is the scan time in ns, ``clock_start`` the wall clock at scan 0 in ns since 1970-01-01.
+    ``timebase`` says when scans start, ``clock_start`` is the wall clock at scan 0 in ns since 1970-01-01.
     """
 
-    interval = 100_000_000
+    timebase = Timebase(100_000_000)
     clock_start = CLOCK_START
 
     def __init__(self, image: Image, module: wasmtime.Module | None = None) -> None:
@@ -225,7 +226,7 @@ class Machine:
         start, last = (parts[0].start, parts[-1]) if parts else ({}, None)
         log = b"".join([part.log for part in parts])
         fault, stopped = (last.fault, last.is_met) if last else (None, False)
-        return Trace(first, self.scan - first, first, first, self.interval, start, log, fault, stopped)
+        return Trace(first, self.scan - first, first, first, start, log, fault, stopped)
 
     def pieces(
         self,
@@ -238,7 +239,7 @@ class Machine:
     ) -> Iterator[Trace]:
         """Run scans ``self.scan`` to ``self.scan + scans - 1`` and give what changed piece by piece.
 
-        A run of any length takes the memory of one piece. Scan k starts at k * interval. ``events`` are packed, in
+        A run of any length takes the memory of one piece. ``events`` are packed, in
         the order of their scans. ``spans`` are the parts (offset, length) of the data to watch.
         A piece ends before each scan of ``ends``, which are in order, and where its log is full. A fault ends the
         run early and stands in the last piece, and so does a scan after which ``until``, a BOOL, is TRUE. A run that
@@ -250,7 +251,10 @@ class Machine:
         span_at = align(self.image.end)
         copy_at = align(span_at + 16 * len(watched))
         event_at = copy_at + 2 * size
-        log_at = align(event_at + len(events))
+        base = self.timebase
+        start_at = align(event_at + len(events))
+        table = b"" if base.is_even else struct.pack(f"<{len(base.starts)}q", *base.starts)
+        log_at = align(start_at + len(table))
         room = min(_LOG, align(2 * scans * size)) + 2 * size
         self._reserve(log_at + room)
         copies, masks = copy_at, []
@@ -265,6 +269,7 @@ class Machine:
             mask = DATA + offset + masks[bisect_right(starts, DATA + offset) - 1]
             self._bytes[mask : mask + length] = b"\xff" * length
         self._bytes[event_at : event_at + len(events)] = events
+        self._bytes[start_at : start_at + len(table)] = table
         begun = first = self.scan
         end, next_event = begun + scans, event_at
         condition = 0 if until is None else DATA + until.offset
@@ -274,18 +279,18 @@ class Machine:
             wanted = bisect_right(ends, first)
             stop = ends[wanted] if wanted < len(ends) else end
             stop = min(stop, end, first + (_MOST_IN_PIECE if watched else end))
-            base = first if counts_from is None else counts_from
+            counted = first if counts_from is None else counts_from
             start_words = self._copied(watched, copy_at)
             _HEADER.pack_into(
                 self._bytes,
                 8,
-                first * self.interval,
+                base.time(first),
                 first,
                 0,
                 0,
                 0,
                 MOST_TURNS,
-                self.interval,
+                base.period,
                 stop,
                 self.clock_start,
                 next_event,
@@ -296,8 +301,12 @@ class Machine:
                 span_at + 16 * len(watched),
                 log_at,
                 log_at + room - 2 * size,
-                base,
+                counted,
                 0,
+                0,
+                start_at if table else 0,
+                len(base.starts),
+                base.period,
             )
             try:
                 self._run_until(stop, log_at + room - 2 * size)
@@ -306,7 +315,7 @@ class Machine:
             next_event, is_met = self._int(64), bool(self._int(104))
             log = bytes(self._bytes[log_at : self._int(88)])
             reached = self.scan
-            yield Trace(first, reached - first, begun, base, self.interval, start_words, log, fault, is_met)
+            yield Trace(first, reached - first, begun, counted, start_words, log, fault, is_met)
             first = reached
 
     def _run_until(self, stop: int, log_end: int) -> None:

@@ -39,7 +39,7 @@ class Fault:
 class Trace:
     """The scans ``first`` to ``first + scans - 1`` of a run that began with the scan ``begun``.
 
-    ``interval`` is in ns. ``start`` are the watched words before the first of these scans, by address; ``log`` has the
+    ``start`` are the watched words before the first of these scans, by address; ``log`` has the
     changes of them in the order of time, as the driver writes them: scans since ``base``, address, value. ``fault``
     stopped the scan after the last one; ``is_met`` says that the last one met the condition that the run waited for.
     """
@@ -48,7 +48,6 @@ class Trace:
     scans: int
     begun: int
     base: int
-    interval: int
     start: dict[int, int]
     log: bytes
     fault: Fault | None

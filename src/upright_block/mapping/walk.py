@@ -20,6 +20,7 @@ from upright_block.language.scope import Scope
 from upright_block.language.signals import Signal, find_signal
 from upright_block.language.tag_uses import TagUse, numbers_in, tag_uses, tagged_statements
 from upright_block.language.tags import Tag
+from upright_block.language.timebase import Timebase
 from upright_block.language.types import BOOL, Elementary
 from upright_block.machine.machine import Machine, Snapshot
 from upright_block.mapping.disturbing import disturbed
@@ -73,7 +74,7 @@ class OutputWalk:
 
 @record
 class Walk:
-    """The mapping of a configuration. ``interval`` is the time between two moments in ns, ``hold`` how long each was held."""
+    """The mapping of a configuration."""
 
     configuration: typed.Unit
     inputs: tuple[InputWalk, ...]
@@ -106,13 +107,14 @@ class _Watch:
 class Walker:
     """Walks the points of one configuration."""
 
-    def __init__(self, configuration: typed.Unit, scope: Scope, interval: int, hold: int) -> None:
+    def __init__(self, configuration: typed.Unit, scope: Scope, timebase: Timebase, hold: int) -> None:
         self.configuration = configuration
         self.scope = scope
         self.points: Points = scope.points
-        self.interval = interval
+        self.timebase = timebase
         self.hold = hold
         self.tags = list(scope.tags.values())
+        self._most: dict[int, int] = {}
         self._kept: list[np.ndarray] = []
         self.units = [
             u
@@ -139,7 +141,7 @@ class Walker:
 
     def _started(self, configuration: typed.Unit) -> Machine:
         machine = Machine(build_image(make_program(configuration)))
-        machine.interval = self.interval
+        machine.timebase = self.timebase
         self._run(machine, 1)
         return machine
 
@@ -225,14 +227,20 @@ class Walker:
     def _scans_for(self, tag: Tag) -> int:
         """For how many moments a change is held: three scans of the slowest task that sees it."""
         if self.hold:
-            return max(1, -(-self.hold // self.interval))
-        slowest = self.interval
+            return self._scans_of(self.hold)
+        slowest = 0
         for task in self.configuration.tasks:
             kinds = [p.type for p in task.programs if isinstance(p.type, typed.Unit)]
             seen = {u.key for kind in kinds for u in typed.closure(kind)}
             if any(use.unit.key in seen for use in self.uses.get(tag, ())):
                 slowest = max(slowest, task.interval or 0)
-        return _SCANS_HELD * (slowest // self.interval)
+        return max(_SCANS_HELD, self._scans_of(_SCANS_HELD * slowest))
+
+    def _scans_of(self, span: int) -> int:
+        """How many scans a change is there for, so that it is there for a span in ns."""
+        if span not in self._most:
+            self._most[span] = self.timebase.most_within(span)
+        return self._most[span]
 
     def _changes(self, tag: Tag, machine: Machine) -> Iterator[tuple[Change, bool | None]]:
         """Other values for the point of a tag, each with whether a BOOL becomes TRUE by it."""
@@ -366,11 +374,8 @@ class Walker:
         area = self.points.areas["Q"]
         begin = machine.program.outer[area]
         size = self.points.sizes["Q"]
-        scans = (
-            _SCANS_HELD
-            * max((task.interval or self.interval for task in self.configuration.tasks), default=self.interval)
-            // self.interval
-        )
+        slowest = max((task.interval or 0 for task in self.configuration.tasks), default=0)
+        scans = max(_SCANS_HELD, self._scans_of(_SCANS_HELD * slowest))
         start = machine.snapshot()
         twin = [image[begin : begin + size] for image in self._run_noted(machine, scans)]
         followed: dict[Tag, list[str]] = {}

@@ -29,7 +29,7 @@ def verdict_line(verdict: Verdict, block_width: int, name_width: int) -> Line:
     """One line for a case: the verdict, the block, the name, how long it ran."""
     case = verdict.case
     word, role = _WORDS[verdict.status]
-    time = shown_duration(case.plan.scans * case.plan.interval)
+    time = shown_duration(case.plan.timebase.time(case.plan.scans))
     return [
         (f"  {word:<7}", role),
         (f" {_cut(case.unit.name, block_width):<{block_width}}  ", "strong"),
@@ -94,7 +94,7 @@ def _later_line(verdict: Verdict, miss: Miss) -> Line:
 
 
 def _moment(case: ReadyCase, scan: int) -> str:
-    return f"{shown_duration(scan * case.plan.interval)} (scan {scan})"
+    return f"{shown_duration(case.plan.timebase.time(scan))} (scan {scan})"
 
 
 def _cell_of(case: ReadyCase, miss: Miss) -> Cell:
@@ -112,7 +112,7 @@ def _moment_head(verdict: Verdict, misses: Sequence[Miss]) -> list[Line]:
         if miss.row != row:
             row = miss.row
             first = case.plan.row_scans[row]
-            held = f", which holds since {shown_duration(first * case.plan.interval)}" if miss.scan != first else ""
+            held = f", which holds since {shown_duration(case.plan.timebase.time(first))}" if miss.scan != first else ""
             place = source.shown_line(_cell_of(case, miss).start)
             lines.append([(f"  At {_moment(case, miss.scan)}, row {place}{held}", "strong")])
         got = shown(miss.got, miss.signal.type)
@@ -225,7 +225,7 @@ def _grid(
     """Rows of cells below the names of their pins; names that begin alike stand below what they share."""
     groups, heads = _grouped([pin.path for pin in pins])
     widths = [max(len(h), *(len(line[i][0]) for line in cells)) for i, h in enumerate(heads)]
-    times = [shown_duration(row_scan * case.plan.interval) for row_scan in rows]
+    times = [shown_duration(case.plan.timebase.time(row_scan)) for row_scan in rows]
     time_width = max(4, *map(len, times))
     scan_width = max(4, len(str(rows[-1])))
     driven = sum(pin.is_driven for pin in pins)
@@ -350,7 +350,7 @@ def summary_line(verdicts: Sequence[Verdict], not_run: int, seconds: float) -> L
     if not_run:
         line += [(", ", ""), (f"{not_run:,} not run", "bad")]
     scans = sum(v.case.plan.scans for v in verdicts)
-    time = shown_duration(sum(v.case.plan.scans * v.case.plan.interval for v in verdicts))
+    time = shown_duration(sum(v.case.plan.timebase.time(v.case.plan.scans) for v in verdicts))
     amount = f"{scans:,} scan{'' if scans == 1 else 's'}"
     line.append((f".  {amount} ({time} of machine time) in {seconds:.2f} s.", "dim"))
     return line
@@ -367,7 +367,7 @@ def verdict_data(verdict: Verdict) -> dict[str, Any]:
         "line": case.file.source.line(case.written.place.start),
         "status": verdict.status,
         "scans": case.plan.scans,
-        "scan_ns": case.plan.interval,
+        "scan_ns": case.plan.timebase.period if case.plan.timebase.is_even else None,
         "checks": case.plan.checks,
         "checked": verdict.checked,
         "wrong_count": verdict.wrong,
@@ -382,7 +382,7 @@ def verdict_data(verdict: Verdict) -> dict[str, Any]:
             "line": site.line,
             "instance": verdict.fault.instance,
             "scan": verdict.fault.scan,
-            "time_ns": verdict.fault.scan * case.plan.interval,
+            "time_ns": case.plan.timebase.time(verdict.fault.scan),
         }
     return data
 
@@ -395,7 +395,7 @@ def _miss_data(verdict: Verdict, miss: Miss) -> dict[str, Any]:
         "pin": miss.signal.path,
         "type": str(miss.signal.type),
         "scan": miss.scan,
-        "time_ns": miss.scan * case.plan.interval,
+        "time_ns": case.plan.timebase.time(miss.scan),
         "got": _value_data(miss.got),
         "got_text": shown(miss.got, miss.signal.type),
         "expected": {

@@ -10,6 +10,7 @@ from upright_block.language.literals import LiteralProblem, Value, shown, shown_
 from upright_block.language.signals import Signal
 from upright_block.language.source import Cell
 from upright_block.language.tags import Tag
+from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Compound
 from upright_block.language.types import Array, Enumeration, Type
 from upright_block.library.table import TIME_HEADS
@@ -115,11 +116,16 @@ def before_start(text: str) -> Words:
     return Words("bad-value", f"{text} lies before the start.", "Times count from 0s.")
 
 
-def between_scans(kind: str, text: str, interval: int, whole: int) -> Words:
+def between_scans(kind: str, text: str, timebase: Timebase, begun: int, span: int) -> Words:
+    """A row at a moment ``span`` ns after ``begun`` at which no scan starts."""
+    why = f"a scan takes {shown_duration(timebase.period)}" if timebase.is_even else "no task is due then"
+    scan = timebase.scans_before(begun + span)
+    before, after = (shown_duration(timebase.time(near) - begun) for near in (scan - 1, scan))
+    shorter = ", or choose a shorter scan" if timebase.is_even else ""
     return Words(
         "between-scans",
-        f"No scan starts {'at' if kind == 'at' else 'after'} {text}: a scan takes {shown_duration(interval)}.",
-        f"Write {shown_duration(whole * interval)} or {shown_duration((whole + 1) * interval)}, or choose a shorter scan.",
+        f"No scan starts {'at' if kind == 'at' else 'after'} {text}: {why}.",
+        f"Write {before} or {after}{shorter}.",
     )
 
 

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from upright_block.language.findings import Words
 from upright_block.language.literals import shown_duration
 from upright_block.language.names import listed
+from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit, Variable
 
 
@@ -25,19 +26,12 @@ def no_program(unit: Unit) -> Words:
     return Words("wrong-kind", f"{unit.name} is a {unit.kind} and no program.", f'Write block = "{unit.name}".')
 
 
-def scan_against_tasks(unit: Unit) -> Words:
+def scan_against_tasks(unit: Unit, timebase: Timebase) -> Words:
+    moments = f"every {shown_duration(timebase.period)}" if timebase.is_even else "when one of them is due"
     return Words(
         "scan-against-tasks",
-        f"The tasks of {unit.name} are looked at every {shown_duration(unit.interval)}, whatever scan says.",
+        f"The tasks of {unit.name} are looked at {moments}, whatever scan says.",
         "Remove scan; the tasks say how long a scan is.",
-    )
-
-
-def no_interval(unit: Unit) -> Words:
-    return Words(
-        "missing-key",
-        f"No task of {unit.name} has an interval, so nothing says how long a scan is.",
-        'Write scan = "100ms" before the first [[case]].',
     )
 
 

@@ -18,6 +18,7 @@ from upright_block.language.checking.words.tags import point_too_far
 from upright_block.language.copying import Way, call, copiers, located
 from upright_block.language.findings import Findings, first_declared
 from upright_block.language.tags import Tag
+from upright_block.language.timebase import Timebase, merged
 from upright_block.language.types import BOOL, LINT, TIME, UINT
 
 _LOWEST = 1 << 16
@@ -31,10 +32,11 @@ def check_configuration(node: syntax.Configuration, unit: typed.Unit, checker: T
     found = [task for task_at in node.tasks if (task := _task(task_at, node, unit, checker)) is not None]
     loose = [unit.variables[p.name.upper()] for p in node.programs if p.task is None and _is_in(p, unit)]
     unit.tasks = tuple(sorted(found, key=lambda task: task.priority))
+    unit.timebase = _timebase(node, unit, checker)
     triggers = list(_triggers(unit, checker))
     runs = [_run(task, unit, checker) for task in unit.tasks]
     rest = _with_points(loose, "loose", unit, checker) if loose else ()
-    body = (*triggers, *runs, *rest)
+    body = (*_copies(triggers, "in", "triggers", unit, checker), *triggers, *runs, *rest)
     note_accesses(unit, body, checker.scope.globals)
     if not unit.is_broken:
         unit.body = body
@@ -87,13 +89,17 @@ def _check_programs(node: syntax.Configuration, unit: typed.Unit, checker: TypeC
 
 
 def _check_tasks(node: syntax.Configuration, unit: typed.Unit, checker: TypeChecker) -> None:
-    """Two tasks of a configuration have two names."""
+    """Two tasks of a configuration have two names, and each has a program."""
     seen: dict[str, syntax.Task] = {}
     for task in node.tasks:
         first = seen.setdefault(task.name.upper(), task)
         if first is not task:
             related = first_declared(unit.source, first, first.name)
             checker.report(task, words.task_twice(unit, task.name), related)
+    named = {program.task.name.upper() for program in node.programs if program.task is not None}
+    if node.is_whole and named <= seen.keys():
+        for key in [key for key in seen if key not in named]:
+            checker.report(seen[key], words.idle_task(seen[key].name))
 
 
 def _is_in(program: syntax.ProgramInstance, unit: typed.Unit) -> bool:
@@ -109,7 +115,9 @@ def _task(task: syntax.Task, node: syntax.Configuration, unit: typed.Unit, check
         with suppress(Problem):
             priority = int(checker.constant(task.priority, UINT, "PRIORITY"))
     with suppress(Problem):
-        if task.interval is not None:
+        if task.interval is not None and task.single is not None:
+            checker.report(task, words.interval_and_single(task.name))
+        elif task.interval is not None:
             interval = int(checker.constant(task.interval, TIME, "INTERVAL"))
             if interval <= 0:
                 checker.report(task.interval, words.interval_of_nothing())
@@ -126,6 +134,19 @@ def _task(task: syntax.Task, node: syntax.Configuration, unit: typed.Unit, check
     if interval is None and single is None:
         return None
     return typed.Task(task.name, interval, single, priority, programs)
+
+
+def _timebase(node: syntax.Configuration, unit: typed.Unit, checker: TypeChecker) -> Timebase | None:
+    """The moments at which a task is due; None where no interval tells."""
+    intervals = [task.interval for task in unit.tasks if task.interval]
+    if intervals:
+        try:
+            return merged(intervals)
+        except ValueError:
+            checker.report(node.tasks[0], words.too_many_moments(unit))
+    elif unit.tasks:
+        checker.report(node.tasks[0], words.no_interval(unit))
+    return None
 
 
 def _triggers(unit: typed.Unit, checker: TypeChecker) -> Iterator[typed.Statement]:
@@ -152,24 +173,28 @@ def _with_points(
     programs: Sequence[typed.Variable], name: str, unit: typed.Unit, checker: TypeChecker
 ) -> tuple[typed.Statement, ...]:
     """Programs one after the other; before the first the inputs that they read are taken, after the last the outputs given."""
-    scope = checker.scope
     calls = [statement for program in programs for statement in _called(program, unit, checker)]
-    ways: list[list[typed.Statement]] = []
-    for way in _WAYS:
-        made = copiers(calls, way, f"{unit.name}:{name}:{way}", scope.points, scope.tags.values())
-        for copier in made:
-            unit.use(copier, syntax.NO_PLACE, 1)
-        located_at = unit.kept.get("located", {})
-        own = [
-            statement
-            for program in programs
-            for statement in located(typed.whole(program), way, scope.points, located_at.get(program.key))
-        ]
-        ways.append([*map(call, made), *own])
-    return (*ways[0], *calls, *ways[1])
+    settings = unit.kept.get("located", {})
+
+    def own(way: Way) -> Iterator[typed.Statement]:
+        for program in programs:
+            yield from located(typed.whole(program), way, checker.scope.points, settings.get(program.key))
+
+    taken, given = (_copies(calls, way, name, unit, checker) for way in _WAYS)
+    return (*taken, *own("in"), *calls, *given, *own("out"))
 
 
 _WAYS: tuple[Way, ...] = ("in", "out")
+
+
+def _copies(
+    statements: Sequence[typed.Statement], way: Way, name: str, unit: typed.Unit, checker: TypeChecker
+) -> list[typed.Statement]:
+    """What copies the points of the tags that some statements use."""
+    made = copiers(statements, way, f"{unit.name}:{name}:{way}", checker.scope.points, checker.scope.tags.values())
+    for copier in made:
+        unit.use(copier, syntax.NO_PLACE, 1)
+    return [call(copier) for copier in made]
 
 
 def _called(program: typed.Variable, unit: typed.Unit, checker: TypeChecker) -> tuple[typed.Statement, ...]:
@@ -262,7 +287,7 @@ def _due(task: typed.Task, unit: typed.Unit) -> typed.Expression:
     if task.interval is None:
         detector = unit.variables[f"{task.name}:trigger".upper()]
         return typed.Load(BOOL, edge_place(detector, syntax.NO_PLACE))
-    if task.interval == unit.interval:
+    if unit.timebase == Timebase(task.interval):
         return typed.Constant(BOOL, True)
     now = typed.Convert(LINT, typed.CallStandard(TIME, "SCAN_START", (), 0), 0)
     since = typed.Binary(LINT, "MOD", now, typed.Constant(LINT, task.interval), 0)

@@ -10,6 +10,7 @@ from upright_block.language.parsing.cursor import SyntaxProblem
 from upright_block.language.parsing.sequences import SequenceParser
 from upright_block.language.parsing.words import configurations as words
 
+_PROPERTIES = ("INTERVAL", "SINGLE", "PRIORITY")
 _ENDS = ("END_CONFIGURATION", "END_RESOURCE")
 
 
@@ -24,6 +25,7 @@ class _Parts:
     settings: list[syntax.InstanceSetting] = fresh(default_factory=list)
     accesses: list[syntax.AccessPath] = fresh(default_factory=list)
     opened: list[int] = fresh(default_factory=list)
+    is_whole: bool = True
 
 
 class ConfigurationParser(SequenceParser):
@@ -43,10 +45,13 @@ class ConfigurationParser(SequenceParser):
                 self._part_of_configuration(made)
             except SyntaxProblem:
                 self.depth = depth
+                made.is_whole = False
                 self._next_part(begun)
         for start in made.opened:
+            made.is_whole = False
             self.missing_end("RESOURCE", start)
         if not self.accept("END_CONFIGURATION"):
+            made.is_whole = False
             self.missing_end("CONFIGURATION", opened)
         self.accept(";")
         return syntax.Configuration(
@@ -59,6 +64,7 @@ class ConfigurationParser(SequenceParser):
             tuple(made.resources),
             tuple(made.settings),
             tuple(made.accesses),
+            made.is_whole,
         )
 
     def _part_of_configuration(self, made: _Parts) -> None:
@@ -136,28 +142,22 @@ class ConfigurationParser(SequenceParser):
         """``TASK name (INTERVAL := T#10ms, PRIORITY := 1);``"""
         self.i += 1
         name = self._named("a task")
-        interval: syntax.Expression | None = None
-        single: syntax.Expression | None = None
-        priority: syntax.Expression | None = None
+        given: dict[str, syntax.Expression] = {}
         self.expect("(", "after the name of a task")
         while True:
             word = self._named("a property of a task")
             self.expect(":=", f"after {word.name}")
             value = self.expression()
-            match word.name.upper():
-                case "INTERVAL":
-                    interval = value
-                case "SINGLE":
-                    single = value
-                case "PRIORITY":
-                    priority = value
-                case _:
-                    self.report(word.start, word.end, words.unknown_key_of_task(word.name))
+            if word.name.upper() not in _PROPERTIES:
+                self.report(word.start, word.end, words.unknown_key_of_task(word.name))
+            elif word.name.upper() in given:
+                self.report(word.start, word.end, words.key_of_task_twice(word.name))
+            given.setdefault(word.name.upper(), value)
             if not self.accept(","):
                 break
         self.expect(")", "after the properties of a task")
         self._semicolon()
-        return syntax.Task(name.start, name.end, name.name, interval, single, priority)
+        return syntax.Task(name.start, name.end, name.name, *map(given.get, _PROPERTIES))
 
     def _program(self) -> syntax.ProgramInstance:
         """``PROGRAM name WITH task : Type (pin := x, ...);``"""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from upright_block.language import syntax, typed
 from upright_block.language.findings import Words
+from upright_block.language.limits import MOST_MOMENTS
 from upright_block.language.types import Type
 
 
@@ -48,6 +49,36 @@ def missing_interval(name: str) -> Words:
         "missing-interval",
         f"The task {name} never runs: it has neither INTERVAL nor SINGLE.",
         "Write INTERVAL := T#10ms.",
+    )
+
+
+def interval_and_single(name: str) -> Words:
+    return Words(
+        "two-triggers",
+        f"The task {name} has an INTERVAL and a SINGLE.",
+        "Keep one of the two; for programs that run at both, declare two tasks.",
+    )
+
+
+def no_interval(unit: typed.Unit) -> Words:
+    return Words(
+        "no-interval",
+        f"No task of {unit.name} has an INTERVAL, so nothing says at which moments a rise is looked for.",
+        "Give a program a task with INTERVAL := T#10ms; else scan in the case file or in upright.toml says it.",
+    )
+
+
+def too_many_moments(unit: typed.Unit) -> Words:
+    return Words(
+        "too-long",
+        f"The tasks of {unit.name} are due at more than {MOST_MOMENTS:,} moments before they are due together again.",
+        "Give them intervals that are multiples of one of them, such as T#10ms and T#100ms.",
+    )
+
+
+def idle_task(name: str) -> Words:
+    return Words(
+        "idle-task", f"No program is in the task {name}.", f"Write PROGRAM ... WITH {name}, or remove the task."
     )
 
 

@@ -15,5 +15,9 @@ def no_place(shown: str) -> Words:
     )
 
 
+def key_of_task_twice(name: str) -> Words:
+    return Words("name-twice", f"{name} is given twice.", "Remove one of the two.")
+
+
 def unknown_key_of_task(name: str) -> Words:
     return Words("unknown-name", f"A task has no {name}.", "It has INTERVAL, SINGLE and PRIORITY.")

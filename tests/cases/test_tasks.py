@@ -1,0 +1,187 @@
+"""Tasks in one simulated clock, against a model of it in Python."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.cases.test_subjects import names_of, suite_of, verdict_of
+from upright_block import NotRunnable, OpenLibrary, open_library
+from upright_block.language.timebase import Timebase, merged
+
+MS = 1_000_000
+
+LOG = """
+VAR_GLOBAL turn : ULINT; END_VAR
+FUNCTION_BLOCK Note VAR_INPUT own : ULINT; END_VAR VAR runs : UDINT; END_VAR
+turn := turn * ULINT#31 + own; runs := runs + 1;
+END_FUNCTION_BLOCK
+"""
+
+
+def library_of(folder: Path, text: str) -> OpenLibrary:
+    (folder / "blocks").mkdir()
+    (folder / "upright.toml").write_text("")
+    (folder / "blocks" / "plant.st").write_text(text)
+    return open_library(folder)
+
+
+def model(tasks: list[tuple[int | None, int]], triggers: dict[int, str], moments: int) -> list[tuple[int, list[int]]]:
+    """The time of each moment, and the tasks that run at it in their order.
+
+    A task is (interval in ms, priority); one without an interval runs when its trigger rises, which ``triggers``
+    have for each moment as a text of 0 and 1.
+    """
+    found: list[tuple[int, list[int]]] = []
+    time = 0
+    while len(found) < moments:
+        scan = len(found)
+        if any(interval and time % interval == 0 for interval, _ in tasks):
+            due = []
+            for number, (interval, _) in enumerate(tasks):
+                if interval:
+                    is_due = time % interval == 0
+                else:
+                    before = triggers[number][scan - 1] if scan else "0"
+                    is_due = (before, triggers[number][scan]) == ("0", "1")
+                if is_due:
+                    due.append(number)
+            found.append((time, sorted(due, key=lambda number: (tasks[number][1], number))))
+        time += 1
+    return found
+
+
+@st.composite
+def task_sets(draw: st.DrawFn) -> tuple[list[tuple[int | None, int]], dict[int, str], int]:
+    tasks: list[tuple[int | None, int]] = [(draw(st.integers(1, 12)), draw(st.integers(0, 3)))]
+    tasks += draw(st.lists(st.tuples(st.none() | st.integers(1, 40), st.integers(0, 3)), max_size=4))
+    tasks = draw(st.permutations(tasks))
+    moments = draw(st.integers(1, 60))
+    bits = st.text("01", min_size=moments, max_size=moments)
+    return tasks, {n: draw(bits) for n, (interval, _) in enumerate(tasks) if interval is None}, moments
+
+
+@settings(max_examples=60, deadline=None)
+@given(case=task_sets())
+def test_scans_and_their_order_are_those_of_the_model(
+    case: tuple[list[tuple[int | None, int]], dict[int, str], int], tmp_path_factory: pytest.TempPathFactory
+) -> None:
+    tasks, triggers, moments = case
+    text = LOG + "".join(f"VAR_GLOBAL go{n} : BOOL; END_VAR\n" for n in triggers)
+    for n in range(len(tasks)):
+        text += f"PROGRAM P{n} VAR note : Note; END_VAR note(own := {n + 1}); END_PROGRAM\n"
+    text += "CONFIGURATION Plant\n"
+    for n, (interval, priority) in enumerate(tasks):
+        when = f"SINGLE := go{n}" if interval is None else f"INTERVAL := T#{interval}ms"
+        text += f"TASK t{n} ({when}, PRIORITY := {priority}); PROGRAM p{n}_1 WITH t{n} : P{n};\n"
+    library = library_of(tmp_path_factory.mktemp("tasks"), text + "END_CONFIGURATION\n")
+    assert [f.name for f in library.findings] == []
+    machine = library.machine("Plant")
+    runs, turn = [0] * len(tasks), 0
+    for scan, (time, due) in enumerate(model(tasks, triggers, moments)):
+        for number, bits in triggers.items():
+            machine.set(f"go{number}", bits[scan] == "1")
+        assert machine.now == time * MS
+        machine.scan()
+        for number in due:
+            runs[number] += 1
+            turn = (turn * 31 + number + 1) % 2**64
+        assert [machine.read(f"p{n}_1.note.runs") for n in range(len(tasks))] == runs
+        assert machine.read("turn") == turn
+
+
+@given(intervals=st.lists(st.integers(1, 30), min_size=1, max_size=4), scan=st.integers(0, 200))
+def test_a_timebase_counts_the_moments_at_which_something_is_due(intervals: list[int], scan: int) -> None:
+    timebase = merged(intervals)
+    due = [time for time in range(6001) if any(time % interval == 0 for interval in intervals)]
+    assert timebase.time(scan) == due[scan]
+    assert timebase.at(due[scan]) == scan
+    for time in range(due[scan] + 1, due[scan + 1]):
+        assert (timebase.at(time), timebase.scans_before(time)) == (None, scan + 1)
+    span = intervals[0] * 3
+    counted = [sum(begun <= time < begun + span for time in due) for begun in due[:300]]
+    assert max(counted) <= timebase.most_within(span)
+    assert timebase.is_even == (timebase == Timebase(min(intervals)))
+
+
+def test_a_case_counts_moments_and_tells_their_times(tmp_path: Path) -> None:
+    text = """
+    PROGRAM P VAR n : INT; END_VAR n := n + 1; END_PROGRAM
+    CONFIGURATION C
+      TASK a (INTERVAL := T#4ms); TASK b (INTERVAL := T#6ms);
+      PROGRAM a1 WITH a : P; PROGRAM b1 WITH b : P;
+    END_CONFIGURATION
+    """
+    table = "at | a1.n b1.n\n0ms | 1 1\n4ms | 2 1\n6ms | 2 2\n8ms | 3 2\n12ms | 4 3\n16ms | 5 9"
+    verdict = verdict_of(tmp_path, "", table, text)
+    (miss,) = verdict.misses
+    assert (miss.signal.path, miss.scan, miss.got) == ("b1.n", 5, 3)
+    assert verdict.case.plan.timebase.time(miss.scan) == 16 * MS
+
+
+def test_a_moment_at_which_nothing_is_due_is_no_time_for_a_row(tmp_path: Path) -> None:
+    text = """
+    PROGRAM P VAR n : INT; END_VAR n := n + 1; END_PROGRAM
+    CONFIGURATION C
+      TASK a (INTERVAL := T#4ms); TASK b (INTERVAL := T#6ms);
+      PROGRAM a1 WITH a : P; PROGRAM b1 WITH b : P;
+    END_CONFIGURATION
+    """
+    (finding,) = suite_of(tmp_path, "", "at | a1.n\n0ms | 1\n10ms | 2", text).findings
+    assert (finding.message, finding.way_out) == ("No scan starts at 10ms: no task is due then.", "Write 8ms or 12ms.")
+
+
+def test_a_trigger_sees_its_input_though_no_program_does(tmp_path: Path) -> None:
+    text = """
+    PROGRAM P VAR n : INT; END_VAR n := n + 1; END_PROGRAM
+    VAR_GLOBAL rain AT %IX0.0 : BOOL; END_VAR
+    CONFIGURATION C
+      TASK base (INTERVAL := T#10ms); TASK gauge (SINGLE := rain, PRIORITY := 1);
+      PROGRAM main WITH base : P; PROGRAM count WITH gauge : P;
+    END_CONFIGURATION
+    """
+    table = "rain | main.n count.n\n0 | 1 0\n1 | 2 1\n1 | 3 1\n0 | 4 1\n1 | 5 2"
+    assert verdict_of(tmp_path, "", table, text).status == "passed"
+
+
+P = "PROGRAM P VAR n : INT; END_VAR n := n + 1; END_PROGRAM VAR_GLOBAL go : BOOL; END_VAR CONFIGURATION C\n"
+
+
+@pytest.mark.parametrize(
+    ("text", "names"),
+    [
+        ("TASK t (INTERVAL := T#10ms, SINGLE := go); PROGRAM p1 WITH t : P;", ["two-triggers"]),
+        ("TASK t (INTERVAL := T#0s); PROGRAM p1 WITH t : P;", ["out-of-range"]),
+        ("TASK t (SINGLE := go); PROGRAM p1 WITH t : P;", ["no-interval"]),
+        ("TASK t (INTERVAL := T#10ms, INTERVAL := T#1s); PROGRAM p1 WITH t : P;", ["name-twice"]),
+        ("TASK t (INTERVAL := T#10ms); TASK u (SINGLE := go); PROGRAM p1 WITH t : P;", ["idle-task"]),
+        ("TASK t (INTERVAL := T#10ms); PROGRAM p1 WITH t : P; PROGRAM p2 : P;", ["no-task"]),
+        ("TASK t (INTERVAL := T#10ms); PROGRAM p1 WITH t : P; PROGRAM p2 WITH t : P;", []),
+        (
+            "TASK t (INTERVAL := T#1000001ns); TASK u (INTERVAL := T#1000003ns);"
+            "PROGRAM p1 WITH t : P; PROGRAM p2 WITH u : P;",
+            ["too-long"],
+        ),
+    ],
+)
+def test_what_is_wrong_with_a_task_is_told(tmp_path: Path, text: str, names: list[str]) -> None:
+    library = library_of(tmp_path, P + text + "END_CONFIGURATION\n")
+    assert [finding.name for finding in library.findings] == names
+    if not names:
+        machine = library.machine("C")
+        machine.scan(3)
+        assert (machine.read("p1.n"), machine.read("p2.n")) == (3, 3)
+
+
+def test_a_scan_beside_uneven_tasks_is_refused(tmp_path: Path) -> None:
+    text = P + (
+        "TASK t (INTERVAL := T#4ms); TASK u (INTERVAL := T#6ms); PROGRAM p1 WITH t : P; PROGRAM p2 WITH u : P;"
+        "END_CONFIGURATION\n"
+    )
+    suite = suite_of(tmp_path, 'scan = "4ms"', "p1.n\n1", text)
+    assert names_of(suite) == ["scan-against-tasks"]
+    with pytest.raises(NotRunnable, match="when one of them is due"):
+        open_library(tmp_path).machine("C", scan="2ms")
