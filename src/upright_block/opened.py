@@ -26,6 +26,7 @@ if TYPE_CHECKING:
     from upright_block.language.source import Source
     from upright_block.language.tag_uses import TagUse
     from upright_block.language.tags import Tag
+    from upright_block.language.timebase import Timebase
     from upright_block.language.typed import Unit
     from upright_block.library.sheets import Rows
     from upright_block.mapping.judging import Judged
@@ -250,6 +251,17 @@ class OpenLibrary:
             raise UnknownName(f"The library has several configurations: {names}.", "Name one with --configuration.")
         return known[0]
 
+    @property
+    def configurations(self) -> list[Unit]:
+        """All configurations; of a library that has none the one that is made for it."""
+        return list(self._library.scope.configurations.values())
+
+    def timebase(self, unit: Unit) -> Timebase:
+        """When the scans of a unit start: as its tasks say, else after each ``scan`` of the manifest."""
+        from upright_block.language.timebase import Timebase
+
+        return unit.timebase or Timebase(self._library.manifest.scan)
+
     def instances(self, configuration: str | None = None, standard: bool = False) -> list[Instance]:
         """Every instance in a configuration; those of standard blocks only if asked for.
 
@@ -322,7 +334,6 @@ class OpenLibrary:
         """
         from upright_block.controller import duration
         from upright_block.language.source import Source
-        from upright_block.language.timebase import Timebase
         from upright_block.mapping.approved import FILE_NAME, read_map
         from upright_block.mapping.judging import judge
         from upright_block.mapping.walk import Walker
@@ -332,8 +343,7 @@ class OpenLibrary:
             raise NotRunnable(f"{unit.name} has errors.", "upright check lists them.")
         if not self.tags:
             raise NotRunnable("The library has no tags.", "Write a table into the folder tags.")
-        timebase = unit.timebase or Timebase(self._library.manifest.scan)
-        walker = Walker(unit, self._library.scope, timebase, 0 if hold is None else duration(hold))
+        walker = Walker(unit, self._library.scope, self.timebase(unit), 0 if hold is None else duration(hold))
         try:
             known = read_map(Source(FILE_NAME, approved)) if compare and (approved := self.approved_map()) else None
         except ValueError as problem:

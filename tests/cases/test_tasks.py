@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
 
 import pytest
@@ -9,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.cases.test_subjects import names_of, suite_of, verdict_of
+from tests.cli.test_commands import upright
 from upright_block import NotRunnable, OpenLibrary, open_library
 from upright_block.language.timebase import Timebase, merged
 
@@ -185,3 +187,45 @@ def test_a_scan_beside_uneven_tasks_is_refused(tmp_path: Path) -> None:
     assert names_of(suite) == ["scan-against-tasks"]
     with pytest.raises(NotRunnable, match="when one of them is due"):
         open_library(tmp_path).machine("C", scan="2ms")
+
+
+def shown(folder: Path, *words: str) -> str:
+    result = upright("show", *words, "--library", folder)
+    assert result.exit_code == 0, result.output
+    return result.output
+
+
+def test_a_configuration_is_shown_in_the_order_in_which_it_runs(tmp_path: Path) -> None:
+    text = (
+        "TASK a (INTERVAL := T#6ms, PRIORITY := 2); TASK b (INTERVAL := T#4ms, PRIORITY := 1); TASK c (SINGLE := go);"
+    )
+    text += "PROGRAM a1 WITH a : P; PROGRAM b1 WITH b : P; PROGRAM b2 WITH b : P; PROGRAM c1 WITH c : P; PROGRAM x : P;"
+    library_of(tmp_path, P + text + "END_CONFIGURATION\n")
+    rows = [line.split() for line in shown(tmp_path, "C").splitlines()]
+    assert rows[3:8] == [
+        ["b", "every", "4ms", "1", "b1", "P"],
+        ["b2", "P"],
+        ["a", "every", "6ms", "2", "a1", "P"],
+        ["c", "when", "go", "rises", "c1", "P"],
+        ["at", "every", "moment", "x", "P"],
+    ]
+    assert "Scans start at 0s, 4ms, 6ms, 8ms, 12ms, 16ms, ...: 4 in each 12ms." in shown(tmp_path, "C")
+    assert "x        at every moment" in shown(tmp_path, "P")
+    data = json.loads(shown(tmp_path, "C", "--json"))
+    assert [task["interval_ns"] for task in data["tasks"]] == [4 * MS, 6 * MS, None, None]
+    assert (data["scan_ns"], data["is_written"]) == (None, True)
+
+
+def test_a_library_without_a_configuration_shows_one_that_does_the_same(tmp_path: Path) -> None:
+    library = library_of(tmp_path, LOG + "PROGRAM One VAR note : Note; END_VAR note(own := 1); END_PROGRAM\n")
+    made = shown(tmp_path, library.name)
+    assert "no configuration is written" in made
+    before = library.machine(library.name)
+    (tmp_path / "blocks" / "plant_tasks.st").write_text(made[made.index("CONFIGURATION") :])
+    library = open_library(tmp_path)
+    assert library.findings == ()
+    after = library.machine(library.name)
+    for machine in (before, after):
+        machine.scan(5)
+    assert (before.now, before.read("One.note.runs")) == (after.now, after.read("One.note.runs"))
+    assert "every_scan  every 100ms" in shown(tmp_path, library.name)

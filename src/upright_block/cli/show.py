@@ -11,8 +11,11 @@ from upright_block.cli.common import library_option, plural, show_json, show_lin
 from upright_block.reports import (
     block_data,
     block_lines,
+    configuration_data,
+    configuration_lines,
     function_data,
     function_lines,
+    run_lines,
     tag_data,
     tag_lines,
     text_lines,
@@ -23,7 +26,7 @@ from upright_block.reports import (
 
 @click.command(
     "show",
-    short_help="Draw a block, or show a tag or a wiring table.",
+    short_help="Draw a block, or show a tag, a wiring table, or the tasks.",
     epilog="Examples:  upright show VentDrive    upright show TON    upright show bay1_vent_opened",
 )
 @click.argument("name")
@@ -38,7 +41,7 @@ from upright_block.reports import (
 def command(library: OpenLibrary, name: str, picture: Path | None, as_json: bool) -> None:
     """Draw a block as a box with its pins, types and initial values, and list their comments.
 
-    NAME is a block or function of the library, or one of the standard. Of a tag its whole way is shown, from its point to
+    NAME is a block or function of the library, or one of the standard. Of a configuration its tasks are listed; of a tag its whole way is shown, from its point to
     each pin that reads or writes it; a wiring table is shown as the text that it means, or drawn as boxes and wires.
     """
     if picture is not None:
@@ -62,13 +65,18 @@ def command(library: OpenLibrary, name: str, picture: Path | None, as_json: bool
         return
     if unit is None:
         stop(f"There is no block or tag {name}.", library.did_you_mean(name))
+    is_configuration = unit.kind == "CONFIGURATION"
     if as_json:
-        show_json(block_data(unit))
+        show_json(configuration_data(unit, library.timebase(unit)) if is_configuration else block_data(unit))
         return
-    if unit.is_wired:
+    if is_configuration:
+        show_lines(configuration_lines(unit, library.timebase(unit), width()))
+    elif unit.is_wired:
         show_lines(text_lines(unit))
     else:
         show_lines(block_lines(unit, width()))
+        if unit.kind == "PROGRAM":
+            show_lines([[], *run_lines(unit, library.configurations, width())])
     if unit.is_broken:
         show_lines([[], [("This block has errors: upright check lists them.", "bad")]])
 

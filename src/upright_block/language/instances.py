@@ -34,8 +34,7 @@ class Instance:
     @property
     def where(self) -> tuple[Source, int]:
         """Where it is declared; a program that no text puts into a task, where its own text begins."""
-        is_written = self.start or self.owner.kind != "CONFIGURATION"
-        return (self.owner.source, self.start) if is_written else (self.unit.source, self.unit.syntax.start)
+        return (self.owner.source, self.start) if self.owner.is_written else (self.unit.source, self.unit.syntax.start)
 
 
 def instances(configuration: typed.Unit, standard: bool = False) -> Iterator[Instance]:

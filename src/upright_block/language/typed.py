@@ -225,6 +225,11 @@ class Unit(Compound):
         return self.kind == "PROGRAM" and self.source.path.lower().endswith((".csv", ".xlsx"))
 
     @property
+    def is_written(self) -> bool:
+        """Whether it stands in a text; the configuration of a library that has none does not."""
+        return self.syntax.end > 0
+
+    @property
     def keeps_data(self) -> bool:
         """Whether it has instances with data of their own."""
         return self.kind not in ("FUNCTION", "METHOD")
@@ -251,6 +256,7 @@ class Task:
     single: Expression | None
     priority: int
     programs: tuple[Variable, ...]
+    written: syntax.Task
 
 
 def closure(root: Unit) -> list[Unit]:

@@ -9,6 +9,7 @@ from upright_block.lazily import exported
 if TYPE_CHECKING:
     from upright_block.reports.blocks import block_data, block_lines, function_data, function_lines, text_lines
     from upright_block.reports.catalogue import entry_lines, list_lines
+    from upright_block.reports.configurations import configuration_data, configuration_lines, run_lines
     from upright_block.reports.drawing import wiring_pictures
     from upright_block.reports.findings import counted, finding_data, finding_list
     from upright_block.reports.instances import instance_data, instance_list, instance_rows
@@ -29,6 +30,7 @@ __getattr__ = exported(
     {
         "blocks": ("block_data", "block_lines", "function_data", "function_lines", "text_lines"),
         "catalogue": ("entry_lines", "list_lines"),
+        "configurations": ("configuration_data", "configuration_lines", "run_lines"),
         "drawing": ("wiring_pictures",),
         "findings": ("counted", "finding_data", "finding_list"),
         "instances": ("instance_data", "instance_list", "instance_rows"),
@@ -45,6 +47,8 @@ __all__ = [
     "block_data",
     "block_lines",
     "clipped",
+    "configuration_data",
+    "configuration_lines",
     "counted",
     "entry_lines",
     "failure_lines",
@@ -59,6 +63,7 @@ __all__ = [
     "not_run_data",
     "not_run_line",
     "plain",
+    "run_lines",
     "summary_line",
     "tag_data",
     "tag_lines",

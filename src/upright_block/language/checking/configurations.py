@@ -133,7 +133,7 @@ def _task(task: syntax.Task, node: syntax.Configuration, unit: typed.Unit, check
     )
     if interval is None and single is None:
         return None
-    return typed.Task(task.name, interval, single, priority, programs)
+    return typed.Task(task.name, interval, single, priority, programs, task)
 
 
 def _timebase(node: syntax.Configuration, unit: typed.Unit, checker: TypeChecker) -> Timebase | None:

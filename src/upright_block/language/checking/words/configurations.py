@@ -11,7 +11,7 @@ from upright_block.language.types import Type
 def program_in_no_task(program: syntax.ProgramInstance, task: str) -> Words:
     return Words(
         "no-task",
-        f"The program {program.name} is in no task.",
+        f"The program {program.name} is in no task, so it runs at every moment, after those that are.",
         f"Write PROGRAM {program.name} WITH {task} : {program.type.name};",
     )
 
