@@ -267,3 +267,98 @@ def test_random_tables_read_as_the_model_does(
     for row in rows:
         came, wanted = machine.read(f"c_{row['tag']}"), modelled(row, seed[:size], is_big)
         assert came == wanted or (came != came and wanted != wanted), row
+
+
+INSIDE = {
+    "tags/air.csv": "tag,point,stands_for\ngo,%IX0.0,\nlamp,%QX0.0,\nready,,main.d.ready\nbit,,main.d.word.3\ncount,,main.d.hidden\n"
+    "also,,ready\nasked,,main.d.go\n",
+    "blocks/drive.st": """
+FUNCTION_BLOCK Drive
+VAR_INPUT go : BOOL; END_VAR
+VAR_OUTPUT ready : BOOL; word : WORD; END_VAR
+VAR hidden : INT; END_VAR
+ready := go; hidden := hidden + 1; word.3 := go;
+END_FUNCTION_BLOCK
+""",
+    "programs/main.st": """
+PROGRAM Main VAR d : Drive; END_VAR d(go := go); END_PROGRAM
+PROGRAM Before VAR n : INT; END_VAR IF also AND bit THEN n := n + 1; END_IF END_PROGRAM
+PROGRAM After VAR n : INT; END_VAR IF ready THEN n := n + count; END_IF lamp := ready; END_PROGRAM
+CONFIGURATION Plant
+  TASK t (INTERVAL := T#100ms);
+  PROGRAM before WITH t : Before;
+  PROGRAM main WITH t : Main;
+  PROGRAM after WITH t : After;
+END_CONFIGURATION
+""",
+}
+
+
+def test_an_alias_follows_data_of_a_program_wherever_it_is_read(tmp_path: Path) -> None:
+    table = """
+    go | ready bit count check asked lamp before.n after.n
+    0  | 0     0   1     0           0    0        0
+    1  | 1     1   2     1           1    0        2
+    1  | 1     1   3     1           1    1        5
+    0  | 0     0   4     0           0    2        5
+    """
+    assert wrong(tmp_path, table, **INSIDE) == []
+
+
+def test_a_program_by_itself_is_given_what_an_alias_follows(tmp_path: Path) -> None:
+    files = INSIDE | {
+        "cases/c.toml": 'program = "After"\n[[case]]\nname = "c"\nvectors = """\nset ready | n\n1 | 7\n"""\n'
+    }
+    write_files(
+        tmp_path, files | {"cases/c.toml": files["cases/c.toml"].replace('c"\n', 'c"\ngiven = { count = 7 }\n')}
+    )
+    (verdict,) = open_library(tmp_path).run()
+    assert verdict.status == "passed"
+
+
+@pytest.mark.parametrize(
+    ("name", "old", "new", "finding"),
+    [
+        ("tags/air.csv", "main.d.ready", "main.d.redy", "unknown-name"),
+        ("tags/air.csv", "main.d.ready", "mian.d.ready", "unknown-name"),
+        ("tags/air.csv", "main.d.ready", "main.d", "no-value"),
+        ("tags/air.csv", "main.d.word.3", "main.d.word.16", "out-of-range"),
+        ("programs/main.st", "d(go := go);", "d(go := go AND NOT bit);", "alias-of-own-data"),
+        ("programs/main.st", "lamp := ready;", "lamp := ready; ready := FALSE;", "constant-assigned"),
+        (
+            "programs/main.st",
+            "END_CONFIGURATION",
+            "VAR_ACCESS a : main.d.redy : BOOL; END_VAR END_CONFIGURATION",
+            "unknown-name",
+        ),
+        (
+            "programs/main.st",
+            "END_CONFIGURATION",
+            "VAR_ACCESS a : main.d.go : INT; END_VAR END_CONFIGURATION",
+            "type-mismatch",
+        ),
+        ("programs/main.st", "END_CONFIGURATION", "VAR_ACCESS a : 3 : INT; END_VAR END_CONFIGURATION", "bad-value"),
+    ],
+)
+def test_an_alias_or_a_path_of_data_that_cannot_be_is_told(
+    tmp_path: Path, name: str, old: str, new: str, finding: str
+) -> None:
+    write_files(tmp_path, INSIDE | {name: INSIDE[name].replace(old, new, 1)})
+    stopping = [f for f in open_library(tmp_path).findings if f.severity == "error"]
+    assert [f.name for f in stopping] == [finding], [str(f) for f in stopping]
+
+
+def test_an_alias_of_data_is_not_driven(tmp_path: Path) -> None:
+    files = INSIDE | {"cases/c.toml": '[[case]]\nname = "c"\nvectors = """\nset count | set asked\n1 | 1\n"""\n'}
+    write_files(tmp_path, files)
+    (finding,) = [f for f in open_library(tmp_path).findings if f.severity == "error"]
+    assert finding.name == "read-only"
+    assert "use the path" in finding.way_out
+
+
+def test_the_type_of_an_alias_is_that_of_what_it_stands_for(tmp_path: Path) -> None:
+    write_files(
+        tmp_path, {"tags/t.csv": "tag,point,type,stands_for\na,%IW0,INT,\nb,,INT,a\nc,,WORD,a\n", "programs/p.st": ""}
+    )
+    found = [f for f in open_library(tmp_path).findings if f.name == "type-mismatch"]
+    assert [(f.source.line(f.start), f.way_out) for f in found] == [(4, "Write INT, or leave the cell empty.")]

@@ -179,7 +179,8 @@ class _Finder:
             shared = globals_of(self.unit)
             variable = shared.variables.get(node.name.upper()) if shared else None
             tag = tags_of(shared).get(node.name.upper())
-            if tag is not None and tag.meaning is not None:
+            is_whole = isinstance(self.unit, Unit) and self.unit.kind == "CONFIGURATION"
+            if tag is not None and tag.meaning is not None and (tag.inside is None or is_whole):
                 return self.meant(tag, node)
         if variable is None or _is_list(variable):
             raise NoSignal(self.path, node.start, self.unit, node.name)
@@ -189,6 +190,8 @@ class _Finder:
         """What a name stands for; a point of memory is called by its name."""
         assert tag.meaning is not None
         found = self.led_to(syntax.moved(tag.meaning, node.start, node.end))
+        if tag.inside is not None:
+            return replaced(found, is_read_only=found.variable.section != "input")
         return replaced(found, path=tag.name, tag=tag) if tag.held is not None else found
 
     def member(self, node: syntax.Member) -> Signal:

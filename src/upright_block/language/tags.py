@@ -65,7 +65,8 @@ class Tag:
     """A name of a table, or a global variable AT a point.
 
     ``variable`` holds its value; of a point of memory, and of what ``stands_for`` something else, it is None and
-    ``meaning`` is what the name is short for. ``raw`` is what the point holds where there is a ``scale``.
+    ``meaning`` is what the name is short for. What stands for data ``inside`` a program of the configuration has both:
+    a variable that follows them wherever programs read it. ``raw`` is what the point holds where there is a ``scale``.
     """
 
     name: str
@@ -81,6 +82,7 @@ class Tag:
     raw: Elementary | None = None
     held: Elementary | None = None
     meaning: Expression | None = None
+    inside: Variable | None = None
     rest: Initial = None
 
     @property

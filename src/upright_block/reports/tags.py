@@ -70,7 +70,7 @@ def tag_lines(tag: Tag, tags: Sequence[Tag], uses: Sequence[TagUse]) -> list[Lin
         lines += [[(f"  {o.name}", "name"), (f"  {_stands_for(o)}", ""), (f"  {_place(o)}", "dim")] for o in others]
     for kind, title in (("write", "Written by"), ("read", "Read by")):
         found = [use for use in uses if use.kind == kind]
-        if not found and (tag.area == "I") == (kind == "write"):
+        if not found and ((tag.area == "I") == (kind == "write") or tag.inside is not None):
             continue
         lines += [[], [(title, "strong"), ("" if found else " nothing", "warn")]]
         longest = max((len(use.shown) for use in found), default=0)
@@ -101,6 +101,7 @@ def _steps(tag: Tag) -> list[tuple[str, str]]:
     type_ = tag.variable.type if tag.variable else tag.held
     if (
         tag.variable is not None
+        and tag.inside is None
         and isinstance(type_, Elementary)
         and isinstance(tag.variable.initial, (bool, int, float))
     ):

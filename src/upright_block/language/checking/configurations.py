@@ -7,6 +7,7 @@ from contextlib import suppress
 
 from upright_block.language import syntax, typed
 from upright_block.language.addresses import NoAddress, parse_address
+from upright_block.language.checking.members import followed
 from upright_block.language.checking.places import edge_place
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.tags import check_type
@@ -25,8 +26,7 @@ _LOWEST = 1 << 16
 
 
 def check_configuration(node: syntax.Configuration, unit: typed.Unit, checker: TypeChecker) -> None:
-    """Fill in ``unit``, the configuration: its programs, its tasks, and a body that runs what is due (6.8)."""
-    _check_programs(node, unit, checker)
+    """Fill in ``unit``, the configuration: its tasks, and a body that runs what is due (6.8)."""
     _settle_instances(node, unit, checker)
     _check_tasks(node, unit, checker)
     found = [task for task_at in node.tasks if (task := _task(task_at, node, unit, checker)) is not None]
@@ -42,8 +42,8 @@ def check_configuration(node: syntax.Configuration, unit: typed.Unit, checker: T
         unit.body = body
 
 
-def make_configuration(name: str, programs: Sequence[typed.Unit], checker: TypeChecker) -> None:
-    """Fill in the unit at hand as the configuration of a library that has none: all programs, one after the other."""
+def make_programs(programs: Sequence[typed.Unit], checker: TypeChecker) -> None:
+    """Declare an instance of each program in the unit at hand, the configuration of a library that has none."""
     unit = checker.unit
     for program in programs:
         if program.section("in_out"):
@@ -51,12 +51,17 @@ def make_configuration(name: str, programs: Sequence[typed.Unit], checker: TypeC
             continue
         unit.variables[program.key] = typed.Variable(program.name, "private", program, False, None, "", 0, 0)
         unit.use(program, syntax.NO_PLACE, 0)
-    body = _with_points(list(unit.variables.values()), name, unit, checker)
+
+
+def make_configuration(checker: TypeChecker) -> None:
+    """Give the unit at hand, the configuration of a library that has none, its body: one program after the other."""
+    unit = checker.unit
+    body = _with_points(list(unit.variables.values()), unit.name, unit, checker)
     note_accesses(unit, body, checker.scope.globals)
     unit.body = body
 
 
-def _check_programs(node: syntax.Configuration, unit: typed.Unit, checker: TypeChecker) -> None:
+def declare_programs(node: syntax.Configuration, unit: typed.Unit, checker: TypeChecker) -> None:
     """Declare the instances of programs; they name what there is."""
     tasks = {task.name.upper() for task in node.tasks}
     for program in node.programs:
@@ -199,12 +204,15 @@ def _copies(
 
 def _called(program: typed.Variable, unit: typed.Unit, checker: TypeChecker) -> tuple[typed.Statement, ...]:
     """The call of a program with what is connected to its pins."""
+    checker.sees_all = True
+    aliases = followed(program, checker)
+    checker.sees_all = False
     arguments = unit.kept.get("connections", {}).get(program.key, ())
     if not arguments:
-        return (_call(program),)
+        return (*aliases, _call(program))
     name = syntax.Name(program.start, program.end, program.name)
     written = syntax.Call(program.start, program.end, name, arguments)
-    return checker.body((syntax.CallStatement(program.start, program.end, written),))
+    return (*aliases, *checker.body((syntax.CallStatement(program.start, program.end, written),)))
 
 
 def _settle_instances(node: syntax.Configuration, unit: typed.Unit, checker: TypeChecker) -> None:
@@ -243,7 +251,7 @@ def _setting(setting: syntax.InstanceSetting, resources: set[str], unit: typed.U
     last = found[-1]
     type_ = checker.type_of(setting.type)
     if type_ is not last.type:
-        raise checker.problem(setting.type, words.other_type(last, type_))
+        raise checker.problem(setting.type, words.other_type(last.name, last.type))
     if setting.address:
         _place(setting, path, holder, last, unit, checker)
     if setting.initial is not None:

@@ -68,7 +68,7 @@ class PlaceChecker(Reporter):
         if self.unit.located and node.name.upper() in self.unit.kept.get("memory", ()):
             return syntax.moved(self.unit.kept["memory"][node.name.upper()], node.start, node.end)
         tag = self.scope.tags.get(node.name.upper())
-        if tag is None or tag.meaning is None or self._is_own(tag.key):
+        if tag is None or tag.meaning is None or tag.inside is not None or self._is_own(tag.key):
             return node
         return syntax.moved(tag.meaning, node.start, node.end)
 
@@ -281,6 +281,8 @@ class PlaceChecker(Reporter):
             steps = steps[followed[-1] + 1 :]
         elif root.constant:
             raise self.problem(node, words.constant_assigned(shown))
+        elif root.section == "global" and (tag := self.scope.tags.get(root.key)) is not None and tag.inside is not None:
+            raise self.problem(node, words.alias_written(tag.name, tag.text("stands_for")))
         elif root.name == "%I":
             raise self.problem(node, words.input_point_assigned(shown))
         elif root.section == "input":

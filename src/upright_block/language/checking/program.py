@@ -9,7 +9,14 @@ from typing import cast
 from upright_block.language import syntax, typed
 from upright_block.language.addresses import NoAddress, parse_address
 from upright_block.language.catalogue import stops
-from upright_block.language.checking.configurations import check_configuration, find_idle, make_configuration
+from upright_block.language.checking.configurations import (
+    check_configuration,
+    declare_programs,
+    find_idle,
+    make_configuration,
+    make_programs,
+)
+from upright_block.language.checking.members import check_accesses, settle_aliases
 from upright_block.language.checking.objects import access_of, check_methods, cut_above, inherit, number_units
 from upright_block.language.checking.order import check_order
 from upright_block.language.checking.reporter import Problem
@@ -82,6 +89,11 @@ def check_program(
     number_units(declared)
     for unit in declared:
         _interface(unit, scope, findings)
+    made = [_configuration(written, source, scope, findings) for source, written in configurations]
+    own = [written for source, written in configurations if source not in scope.rigs]
+    programs = [unit for unit in declared if unit.kind == "PROGRAM" and unit.source not in scope.rigs]
+    whole = _whole(scope, programs, wired, findings) if programs and not own else None
+    settle_aliases(scope, lambda unit: checker_of(unit, scope, findings))
     for unit in declared:
         check_methods(unit, lambda node: checker_of(node, scope, findings))
     for unit in declared:
@@ -89,13 +101,12 @@ def check_program(
             _check_body(part, scope, findings)
     for unit in wired:
         check_order(unit, findings)
-    for source, written in configurations:
-        _configuration(written, source, scope, findings)
-    own = [written for source, written in configurations if source not in scope.rigs]
+    for unit, (_, written) in zip(made, configurations, strict=True):
+        check_configuration(written, unit, checker_of(unit, scope, findings))
+        check_accesses(written, unit, lambda looking: checker_of(looking, scope, findings))
     find_idle([unit for unit in declared if unit.source not in scope.rigs], own, findings)
-    if not own:
-        programs = [unit for unit in declared if unit.kind == "PROGRAM" and unit.source not in scope.rigs]
-        _whole(scope, programs, wired, findings)
+    if whole is not None:
+        make_configuration(checker_of(whole, scope, findings))
     check_tags([unit for unit in declared if unit.source not in scope.rigs], scope, findings)
     bind_overrides(declared)
     scope.points.settle(rests(scope.tags.values()))
@@ -125,25 +136,24 @@ def _wire(table: WiringTable, scope: Scope, findings: Findings) -> typed.Unit | 
     return declare(wired.unit, table.source, scope, findings, broken)
 
 
-def _whole(scope: Scope, programs: list[typed.Unit], wired: list[typed.Unit], findings: Findings) -> None:
-    """Make the configuration of a library that has none: its programs in the order of their files, then its tables."""
-    if not programs:
-        return
+def _whole(scope: Scope, programs: list[typed.Unit], wired: list[typed.Unit], findings: Findings) -> typed.Unit:
+    """The configuration of a library that has none: its programs in the order of their files, then its tables."""
     programs.sort(key=lambda unit: (unit in wired, unit.source.path, unit.syntax.start))
     written = syntax.Unit(0, 0, "CONFIGURATION", scope.name, None, (), (), "")
     unit = typed.Unit("CONFIGURATION", scope.name, programs[0].source, written, "")
-    make_configuration(scope.name, programs, checker_of(unit, scope, findings))
-    scope.configurations.setdefault(unit.name.upper(), unit)
+    make_programs(programs, checker_of(unit, scope, findings))
+    return scope.configurations.setdefault(unit.name.upper(), unit)
 
 
-def _configuration(node: syntax.Configuration, source: Source, scope: Scope, findings: Findings) -> None:
-    """Enter a configuration into the scope."""
+def _configuration(node: syntax.Configuration, source: Source, scope: Scope, findings: Findings) -> typed.Unit:
+    """Enter a configuration with its programs into the scope."""
     written = syntax.Unit(node.start, node.start + len("CONFIGURATION"), "CONFIGURATION", node.name, None, (), (), "")
     unit = typed.Unit("CONFIGURATION", node.name, source, written, "")
-    check_configuration(node, unit, checker_of(unit, scope, findings))
+    declare_programs(node, unit, checker_of(unit, scope, findings))
     other = scope.configurations.setdefault(node.name.upper(), unit)
     if other is not unit:
         findings.add(_twice(written, source, other, words.configuration_twice(node.name)))
+    return unit
 
 
 def _declare_type(node: syntax.TypeDeclaration, source: Source, scope: Scope, findings: Findings) -> None:

@@ -123,11 +123,7 @@ class _TableReader:
         name = row.get("tag")
         tag = self.scope.tags.get(name.text.upper()) if name else None
         if tag is not None and tag.variable is None and tag.meaning is None:
-            tag.variable = typed.Variable(
-                tag.name, "global", BROKEN, False, None, "", tag.start, tag.end, source=tag.source
-            )
-            tag.point = None
-            self.scope.globals.variables[tag.key] = tag.variable
+            declare_broken(tag, self.scope)
 
     # --- cells ---
 
@@ -243,6 +239,13 @@ class _TableReader:
             raise self._problem(cell, words.alias_of_nothing(cell.text))
 
 
+def declare_broken(tag: Tag, scope: Scope) -> None:
+    """Declare the name of a tag that is wrong, so that its uses are no findings of their own."""
+    tag.variable = typed.Variable(tag.name, "global", BROKEN, False, None, "", tag.start, tag.end, source=tag.source)
+    tag.point = tag.meaning = None
+    scope.globals.variables[tag.key] = tag.variable
+
+
 def _raw_type(low: int, high: int, width: int) -> Elementary | None:
     """The integer type of a raw range: a signed one, if it holds it."""
     types = (_SIGNED.get(width), _UNSIGNED.get(width))
@@ -345,7 +348,7 @@ def rests(tags: Iterable[Tag]) -> list[tuple[Point, Value, Elementary]]:
 
 
 def _follow(tag: Tag, scope: Scope, checker: TypeChecker) -> None:
-    """Replace names that stand for something by what they stand for, until one is a variable, a point or a program's."""
+    """Replace names that stand for something by what they stand for, until one is a variable, a point or a program."""
     cell = tag.cells["stands_for"]
     chain = [tag.name]
     assert tag.meaning is not None
@@ -355,17 +358,12 @@ def _follow(tag: Tag, scope: Scope, checker: TypeChecker) -> None:
             return
         other = scope.tags.get(root.name.upper())
         if other is None or other.meaning is None:
-            break
+            return
         if other.name in chain:
-            tag.meaning = None
+            declare_broken(tag, scope)
             raise checker.problem(cell, words.alias_circle([*chain, other.name]))
         chain.append(other.name)
         tag.meaning = syntax.with_root(tag.meaning, other.meaning)
-    key = root.name.upper()
-    if other is None and key not in scope.globals.variables and isinstance(tag.meaning, (syntax.Name, syntax.Part)):
-        names = [*(t.name for t in scope.tags.values()), *checker.global_names()]
-        tag.meaning = None
-        raise checker.unknown(root.name, cell, words.alias_to_nothing(tag.name, root.name), names)
 
 
 # --- what shares bits ---

@@ -114,12 +114,12 @@ def no_instance(name: str, type_: Type) -> Words:
     return Words("no-pins", f"{name} is {type_} and has nothing inside.", "End the path here.")
 
 
-def other_type(variable: typed.Variable, type_: Type) -> Words:
-    return Words(
-        "type-mismatch",
-        f"{variable.name} is {variable.type} where it is declared, and {type_} here.",
-        f"Write {variable.type}.",
-    )
+def other_type(name: str, type_: Type) -> Words:
+    return Words("type-mismatch", f"{name} is {type_} where it is declared.", f"Write {type_}.")
+
+
+def no_such_path(shown: str) -> Words:
+    return Words("bad-value", f"{shown} is no path.", "Write one such as main.Vent01.travel.")
 
 
 def not_open(name: str, address: str) -> Words:

@@ -106,6 +106,14 @@ def in_out_of_instance(pin: typed.Variable, owner: typed.Unit) -> Words:
     )
 
 
+def alias_written(name: str, meaning: str) -> Words:
+    return Words(
+        "constant-assigned",
+        f"{name} stands for {meaning}, which is data of a program; only the program writes it.",
+        "Give the program an input, or write a tag of its own.",
+    )
+
+
 def private_data(pin: typed.Variable, owner: typed.Unit, is_target: bool) -> Words:
     if owner.is_standard:
         way_out = pins_of(owner)

@@ -166,7 +166,21 @@ def alias_circle(chain: Sequence[str]) -> Words:
 
 def alias_to_nothing(name: str, other: str) -> Words:
     return Words(
-        "unknown-name", f"{name} stands for {other}, and there is no tag of that name.", "Write the name of a tag."
+        "unknown-name",
+        f"{name} stands for {other}, and there is no tag and no program of that name.",
+        "Write the name of a tag, or a path that begins with a program of the configuration.",
+    )
+
+
+def alias_of_other_type(name: str, type_: Type) -> Words:
+    return Words("type-mismatch", f"{name} stands for a value of {type_}.", f"Write {type_}, or leave the cell empty.")
+
+
+def alias_of_own_data(name: str, program: str) -> Words:
+    return Words(
+        "alias-of-own-data",
+        f"{name} stands for data of {program}, and {program} reads it itself, where it would be as old as the last scan.",
+        f"Write the path without {program} there.",
     )
 
 
