@@ -12,6 +12,7 @@ Level = Literal["error", "warning"]
 WARNINGS = frozenset(
     {
         "bad-allowance",
+        "beyond-dialect",
         "checks-nothing",
         "hidden-cells",
         "idle-task",

@@ -16,6 +16,18 @@ from upright_block.language.types import Enumeration, Type
 
 
 @record
+class Dialect:
+    """What the manifest says of the controllers that a library is for; 0, or no characters, where it says nothing.
+
+    ``longest_time`` is that of a TIME in ns, ``longest_name`` the number of characters of a name.
+    """
+
+    longest_time: int = 0
+    longest_name: int = 0
+    name_characters: frozenset[str] = frozenset()
+
+
+@record
 class Standard:
     """The standard's own blocks and functions, as the layer that holds them offers them.
 
@@ -83,6 +95,7 @@ class Scope:
     missing: dict[str, Missing] = fresh(default_factory=dict)
     allowances: list[Allowance] = fresh(default_factory=list)
     tags: dict[str, Tag] = fresh(default_factory=dict)
+    dialect: Dialect = Dialect()
 
     @property
     def globals(self) -> Structure:

@@ -58,6 +58,7 @@ def load_library(root: Path, also: Sequence[Path] = ()) -> Library:
     scope = Scope(STANDARD, manifest.name, set(rigs))
     sources = (*own, *rigs)
     scope.points.rules = manifest.points
+    scope.dialect = manifest.dialect
     tables = [tag_table(source, findings) for source in _tables(folders["tags"], files, findings)]
     read = [wiring_table(source, findings) for source in _tables(folders["wiring"], files, findings)]
     wirings = [table for table in read if table is not None]

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import re
+from collections.abc import Callable, Mapping
 from pathlib import Path
+from typing import Any
 
 from upright_block.errors import UprightError
 from upright_block.language.allowing import Allowance, Policy
@@ -12,6 +14,7 @@ from upright_block.language.literals import LiteralProblem, parse_duration
 from upright_block.language.names import did_you_mean
 from upright_block.language.nodes import record
 from upright_block.language.points import PointRules
+from upright_block.language.scope import Dialect
 from upright_block.language.source import Source
 from upright_block.library.files import FileProblem, Files
 from upright_block.library.toml import Toml, TomlProblem, read_toml
@@ -32,7 +35,8 @@ class Manifest:
     """``folders`` are those of each part of a library, relative to the one that holds the manifest.
 
     ``overflow`` says what an integer does that leaves its type: ``wrap`` or ``fault``. ``policy`` is what it says of
-    findings, ``points`` of how points are counted; ``scan`` is the time in ns of a scan that nothing else says.
+    findings, ``points`` of how points are counted, ``dialect`` of what controllers have; ``scan`` is the time in ns of a
+    scan that nothing else says.
     """
 
     name: str
@@ -42,6 +46,7 @@ class Manifest:
     policy: Policy
     points: PointRules
     scan: int
+    dialect: Dialect
     source: Source
 
 
@@ -83,6 +88,7 @@ def read_manifest(files: Files) -> Manifest:
     known = _TEXTS | {key: choices[0] for key, choices in _CHOICES.items()}
     values: dict[str, str] = {}
     points, scan = PointRules(), _SCAN
+    limits: dict[str, Any] = {}
     folders: dict[str, tuple[str, ...]] = {part: (part,) for part in _FOLDERS}
     reader = _PolicyReader(source)
     for key, entry in content.items():
@@ -94,7 +100,10 @@ def read_manifest(files: Files) -> Manifest:
             reader.allow(entry)
             continue
         if key == "scan":
-            scan = _scan(entry, place)
+            scan = _span(key, entry, place)
+            continue
+        if key in _LIMITS:
+            limits[key] = _LIMITS[key](key, entry, place)
             continue
         if key == "points":
             points = _point_rules(entry, source)
@@ -103,7 +112,7 @@ def read_manifest(files: Files) -> Manifest:
             folders[key] = _folders(key, entry, files, place)
             continue
         if key not in known:
-            keys = (*known, *_FOLDERS, "levels", "allow", "points", "scan")
+            keys = (*known, *_FOLDERS, "levels", "allow", "points", "scan", *_LIMITS)
             hint = did_you_mean(key, keys) or f"Its keys are {', '.join(keys)}."
             raise LibraryProblem(f"{place} has a key {key}, which is not known.", hint)
         if not isinstance(entry.value, str):
@@ -114,7 +123,13 @@ def read_manifest(files: Files) -> Manifest:
             raise LibraryProblem(f"{key} in {place} is {entry.value!r}.", hint)
         values[key] = entry.value
     return Manifest(
-        **(known | values), folders=folders, policy=reader.policy(), points=points, scan=scan, source=source
+        **(known | values),
+        folders=folders,
+        policy=reader.policy(),
+        points=points,
+        scan=scan,
+        dialect=Dialect(**limits),
+        source=source,
     )
 
 
@@ -129,15 +144,41 @@ def _folders(key: str, entry: Toml, files: Files, place: str) -> tuple[str, ...]
     return tuple(listed)
 
 
-def _scan(entry: Toml, place: str) -> int:
-    """``scan = "100ms"``"""
+def _span(key: str, entry: Toml, place: str) -> int:
+    """``scan = "100ms"``, ``longest_time = "7d"``"""
     try:
         found = parse_duration(entry.value) if isinstance(entry.value, str) else 0
     except LiteralProblem as problem:
-        raise LibraryProblem(f"scan in {place}: {problem}", problem.way_out) from None
+        raise LibraryProblem(f"{key} in {place}: {problem}", problem.way_out) from None
     if found <= 0:
-        raise LibraryProblem(f"scan in {place} is no time of a scan.", 'Write scan = "100ms", or another duration.')
+        raise LibraryProblem(f"{key} in {place} is no time above zero.", f'Write {key} = "100ms", or another duration.')
     return found
+
+
+def _length(key: str, entry: Toml, place: str) -> int:
+    """``longest_name = 24``"""
+    if not isinstance(entry.value, int) or isinstance(entry.value, bool) or entry.value < 1:
+        raise LibraryProblem(f"{key} in {place} is no number above zero.", f"Write {key} = 24, or another number.")
+    return entry.value
+
+
+def _characters(key: str, entry: Toml, place: str) -> frozenset[str]:
+    """``name_characters = "a-z0-9_"``"""
+    if not isinstance(entry.value, str) or not entry.value:
+        raise LibraryProblem(f"{key} in {place} names no characters.", f'Write {key} = "A-Za-z0-9_".')
+    found: set[str] = set()
+    for single, low, high in re.findall(r"((.)-(.)|.)", entry.value, re.DOTALL):
+        if low > high:
+            raise LibraryProblem(f"{key} in {place} has {single}, which is no range.", f"Write {high}-{low}.")
+        found.update(map(chr, range(ord(low), ord(high) + 1)) if low else single)
+    return frozenset(found)
+
+
+_LIMITS: dict[str, Callable[[str, Toml, str], object]] = {
+    "longest_time": _span,
+    "longest_name": _length,
+    "name_characters": _characters,
+}
 
 
 _POINTS = {"counts": ("bytes", "elements"), "order": ("little", "big"), "out_of_range": ("clamp", "fault")}

@@ -10,6 +10,7 @@ from upright_block.language.checking.operators import OperatorChecker, default_t
 from upright_block.language.checking.places import PLACES, held_type
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.words import expressions as words
+from upright_block.language.checking.words.dialect import time_too_long
 from upright_block.language.literals import (
     LiteralProblem,
     Value,
@@ -22,7 +23,18 @@ from upright_block.language.literals import (
     parse_typed,
 )
 from upright_block.language.scope import NamedType
-from upright_block.language.types import BOOL, NULL, Elementary, Enumeration, Reference, String, Subrange, Type, widens
+from upright_block.language.types import (
+    BOOL,
+    NULL,
+    TIME,
+    Elementary,
+    Enumeration,
+    Reference,
+    String,
+    Subrange,
+    Type,
+    widens,
+)
 
 
 class ExpressionChecker(OperatorChecker):
@@ -201,7 +213,11 @@ class ExpressionChecker(OperatorChecker):
         prefix, _, rest = node.text.partition("#")
         named = self.find_type(prefix.upper())
         if named is None or is_literal_prefix(prefix):
-            return typed.Constant(*parse_typed(node.text))
+            type_, value = parse_typed(node.text)
+            longest = self.scope.dialect.longest_time
+            if type_ is TIME and longest and isinstance(value, int) and abs(value) > longest:
+                self.report(node, time_too_long(node.text, longest))
+            return typed.Constant(type_, value)
         type_ = self.named_type(named, node)
         if isinstance(type_, Enumeration):
             known = type_.members.get(rest.upper())

@@ -16,6 +16,7 @@ from upright_block.language.checking.configurations import (
     make_configuration,
     make_programs,
 )
+from upright_block.language.checking.dialect import check_names
 from upright_block.language.checking.members import check_accesses, settle_aliases
 from upright_block.language.checking.objects import access_of, check_methods, cut_above, inherit, number_units
 from upright_block.language.checking.order import check_order
@@ -107,6 +108,7 @@ def check_program(
     find_idle([unit for unit in declared if unit.source not in scope.rigs], own, findings)
     if whole is not None:
         make_configuration(checker_of(whole, scope, findings))
+    check_names(scope, findings)
     check_tags([unit for unit in declared if unit.source not in scope.rigs], scope, findings)
     bind_overrides(declared)
     scope.points.settle(rests(scope.tags.values()))

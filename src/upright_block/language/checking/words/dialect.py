@@ -1,0 +1,30 @@
+"""What is said of what the dialect of a library does not have."""
+
+from __future__ import annotations
+
+from upright_block.language.findings import Words
+from upright_block.language.literals import shown_duration
+
+
+def name_too_long(name: str, longest: int) -> Words:
+    return Words(
+        "beyond-dialect",
+        f"{name} has {len(name)} characters; longest_name in upright.toml allows {longest}.",
+        f"Shorten it by {len(name) - longest}.",
+    )
+
+
+def strange_character(name: str, character: str) -> Words:
+    return Words(
+        "beyond-dialect",
+        f"{name} has {character!r}, which name_characters in upright.toml does not allow.",
+        "Write the name without it.",
+    )
+
+
+def time_too_long(shown: str, longest: int) -> Words:
+    return Words(
+        "beyond-dialect",
+        f"{shown} is longer than {shown_duration(longest)}, the longest_time in upright.toml.",
+        "Write a shorter time, or let a counter count the longer one.",
+    )
