@@ -182,3 +182,46 @@ def test_macros_links_and_bombs_are_refused(part: str, megabytes: int, says: str
     write_files(tmp_path, {"programs/p.st": "PROGRAM P END_PROGRAM"})
     (finding,) = open_library(tmp_path).findings
     assert (finding.name, says in finding.message) == ("bad-workbook", True)
+
+
+def with_sheet(content: bytes, old: bytes, new: bytes) -> bytes:
+    """A workbook with something else in the text of its sheet, or of what names its sheets."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(io.BytesIO(content)) as before, zipfile.ZipFile(out, "w") as after:
+        for member in before.infolist():
+            name = (
+                member.filename.replace("xl/worksheets/sheet1.xml", "xl/sheet1.xml")
+                if b"Target" in old
+                else member.filename
+            )
+            after.writestr(name, before.read(member).replace(old, new))
+    return out.getvalue()
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "says"),
+    [
+        (b"</sheetData>", b'</sheetData><mergeCells><mergeCell ref="C3:XFD1048576"/></mergeCells>', "row 1,048,576"),
+        (b"</sheetData>", b'<row r="1048576"><c r="XFD1048576" t="b"><v>1</v></c></row></sheetData>', "column XFD"),
+        (b"</sheetData>", b'<row r="9000000">' + b"<c/>" * 2 + b"</row></sheetData>", "more than 2,000,000 cells"),
+        (b"</sheetData>", b"</sheetDate>", "no workbook"),
+        (b'Target="/xl/worksheets/', b'Target="/xl/', "unusual place"),
+    ],
+)
+def test_a_sheet_that_unfolds_without_end_is_refused(tmp_path: Path, old: bytes, new: bytes, says: str) -> None:
+    out = io.BytesIO()
+    book(tmp_path, {"s": [["tag", "point"], ["lamp", "%QX0.0"]]}).save(out)
+    (tmp_path / "tags").mkdir()
+    (tmp_path / "tags" / "t.xlsx").write_bytes(with_sheet(out.getvalue(), old, new))
+    write_files(tmp_path, {"programs/p.st": "PROGRAM P END_PROGRAM"})
+    (finding,) = open_library(tmp_path).findings
+    assert (finding.name, says in finding.message) == ("bad-workbook", True), finding.message
+
+
+def test_merged_cells_of_a_whole_row_are_no_trouble(tmp_path: Path) -> None:
+    made = book(tmp_path, {"s": [["tag", "point"], ["lamp", "%QX0.0"]]})
+    made["s"].merge_cells("C3:XFD3")
+    (tmp_path / "tags").mkdir()
+    made.save(tmp_path / "tags" / "t.xlsx")
+    write_files(tmp_path, {"programs/p.st": "PROGRAM P lamp := TRUE; END_PROGRAM"})
+    assert open_library(tmp_path).findings == ()

@@ -24,5 +24,7 @@ MOST_POINT_BYTES = 1 << 20
 """Bytes of the points of one area."""
 MOST_INSTANCES = 100_000
 """Instances of one wiring table."""
+MOST_CELLS = 2_000_000
+"""Cells of a sheet, the empty ones between others included."""
 MOST_SHEET_BYTES = 256 << 20
 """Bytes of a workbook when it is unpacked."""

@@ -114,6 +114,14 @@ class Sheet(Source):
         return {"file": self.path, "sheet": self.sheet, "row": self.line(offset), "column": self.column(offset)}
 
 
+def column_number(letters: str) -> int:
+    """The column of a spreadsheet with these letters in upper case: 1 for A, 27 for AA."""
+    number = 0
+    for letter in letters:
+        number = 26 * number + ord(letter) - ord("A") + 1
+    return number
+
+
 def column_letters(column: int) -> str:
     """The letters of a column of a spreadsheet: A for 1, AA for 27."""
     letters = ""

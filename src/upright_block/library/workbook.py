@@ -3,22 +3,27 @@
 from __future__ import annotations
 
 import io
+import re
 import zipfile
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from datetime import date, datetime, time, timedelta
 from typing import TYPE_CHECKING, Any
+from xml.parsers import expat
 
 from upright_block.language.findings import Findings, Words
-from upright_block.language.limits import MOST_SHEET_BYTES
+from upright_block.language.limits import MOST_CELLS, MOST_SHEET_BYTES
 from upright_block.language.literals import shown_duration
 from upright_block.language.nodes import record
-from upright_block.language.source import Sheet
+from upright_block.language.source import Sheet, column_letters, column_number
 
 if TYPE_CHECKING:
     from openpyxl.cell.cell import Cell as BookCell
     from openpyxl.worksheet.worksheet import Worksheet
 
 _SECOND = 1_000_000_000
+_SHEETS = "xl/worksheets/"
+_PLACE = re.compile(r"\$?([A-Z]{1,3})\$?([0-9]{1,7})\Z")
+_DAMAGED = (OSError, ValueError, KeyError, NotImplementedError, RuntimeError)
 _REFUSED = {
     "xl/vbaProject.bin": ("holds macros", "Save it without them, as .xlsx."),
     "xl/externalLinks/": ("takes values from other files", "Put the values themselves into the cells."),
@@ -94,10 +99,70 @@ def _looked_at(content: bytes) -> bool:
             for part, (what, way_out) in _REFUSED.items():
                 if any(member.filename.startswith(part) for member in members):
                     raise NoWorkbook(f"The workbook {what}.", way_out)
-            sheets = [m for m in members if m.filename.startswith("xl/worksheets/") and m.filename.endswith(".xml")]
-            return any(b"<f" in archive.read(member) for member in sheets)
-    except (zipfile.BadZipFile, OSError, ValueError, KeyError, NotImplementedError, RuntimeError) as problem:
+            if any(not target.startswith(_SHEETS) for target in _targets(archive)):
+                raise NoWorkbook("The workbook has its sheets in an unusual place.", "Save it as .xlsx again.")
+            found = [_extent(archive.read(m)) for m in members if m.filename.startswith(_SHEETS)]
+            return any(found)
+    except (zipfile.BadZipFile, expat.ExpatError, *_DAMAGED) as problem:
         raise NoWorkbook(f"The file is no workbook: {problem}.", "Save it as .xlsx again.") from None
+
+
+def _targets(archive: zipfile.ZipFile) -> list[str]:
+    """Where the sheets are in the archive."""
+    found: list[str] = []
+
+    def begun(name: str, attributes: dict[str, str]) -> None:
+        if name.rpartition(":")[2] == "Relationship" and attributes.get("Type", "").endswith("/worksheet"):
+            target = attributes.get("Target", "")
+            found.append(target.removeprefix("/") if target.startswith("/") else f"xl/{target}")
+
+    _parse(archive.read("xl/_rels/workbook.xml.rels"), begun)
+    return found
+
+
+def _extent(content: bytes) -> bool:
+    """Look at a sheet before it is unfolded to a cell for each place; whether it has formulas.
+
+    Raises:
+        NoWorkbook: it would have too many cells.
+    """
+    row = column = bottom = right = merged = 0
+    has_formulas = False
+
+    def begun(name: str, attributes: dict[str, str]) -> None:
+        nonlocal row, column, bottom, right, merged, has_formulas
+        match name.rpartition(":")[2]:
+            case "row":
+                row, column = int(attributes.get("r", row + 1)), 0
+            case "c":
+                if found := _PLACE.match(attributes.get("r", "")):
+                    row, column = int(found[2]), column_number(found[1])
+                else:
+                    column += 1
+                bottom, right = max(bottom, row), max(right, column)
+            case "f":
+                has_formulas = True
+            case "mergeCell":
+                ends = [_PLACE.match(part) for part in attributes.get("ref", "").split(":")]
+                rows = [int(end[2]) for end in ends if end]
+                columns = [column_number(end[1]) for end in ends if end]
+                if rows:
+                    merged += (max(rows) - min(rows) + 1) * (max(columns) - min(columns) + 1)
+                    bottom, right = max(bottom, *rows), max(right, *columns)
+
+    _parse(content, begun)
+    if max(bottom * right, merged) > MOST_CELLS:
+        raise NoWorkbook(
+            f"A sheet reaches to row {bottom:,} and column {column_letters(right)}, more than {MOST_CELLS:,} cells.",
+            "Delete what stands or is merged far below or right of the table, or save the table as CSV.",
+        )
+    return has_formulas
+
+
+def _parse(content: bytes, begun: Callable[[str, dict[str, str]], None]) -> None:
+    parser = expat.ParserCreate()
+    parser.StartElementHandler = begun
+    parser.Parse(content, True)
 
 
 def _loaded(content: bytes, data_only: bool) -> Any:
