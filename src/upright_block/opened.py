@@ -113,6 +113,13 @@ class OpenLibrary:
         """A tag, letter case ignored."""
         return self._library.scope.tags.get(name.upper())
 
+    @property
+    def spare_points(self) -> list[tuple[str, str]]:
+        """The points without a tag in bytes and words of which others have one: the address, and what it is in."""
+        from upright_block.language.spare import spare_points
+
+        return spare_points(self.tags, self._library.scope.points)
+
     def tag_near(self, name: str) -> str:
         """A sentence that offers the tag with nearly this name."""
         return did_you_mean(name, (tag.name for tag in self.tags)) or "upright tags lists all of them."

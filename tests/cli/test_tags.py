@@ -281,3 +281,38 @@ def test_a_wiring_table_is_drawn(library: Path) -> None:
         refused = upright("show", "--library", library, name, "--picture", library / file)
         assert refused.exit_code == 2
         assert refused.stderr.startswith("upright: ")
+
+
+@pytest.mark.parametrize(
+    ("call", "says"),
+    [
+        ("tags --write", "--write has no use without --import or --adopt."),
+        ("tags --adopt --area x", "--area has no use beside --adopt."),
+        ("tags bay1* --spare", "PATTERNS has no use beside --spare."),
+        ("tags --export t.csv --json", "--json has no use beside --export."),
+        ("tags --import t.csv bay1", "PATTERNS has no use beside --import."),
+        ("instances --put-in-order roof --block VentDrive", "--block has no use beside --put-in-order."),
+        ("walk --write", "--write has no use without --approve."),
+        ("walk --approve --json", "--json has no use beside --approve."),
+        ("show roof --picture t.png --json", "--json has no use beside --picture."),
+    ],
+)
+def test_an_option_that_would_be_ignored_is_refused(library: Path, call: str, says: str) -> None:
+    result = upright(*call.split(), "--library", library)
+    assert (result.exit_code, says in result.output) == (2, True), result.output
+
+
+def test_spare_points_are_those_beside_others_that_have_a_tag(tmp_path: Path) -> None:
+    tags = """tag,point,type,stands_for
+lamp,%QX1.6,BOOL,
+status,%IW4,WORD,
+ready,,,status.0
+door,%IX5.7,BOOL,
+speed,%IW8,INT,
+"""
+    write_files(tmp_path, {"upright.toml": "", "tags/t.csv": tags})
+    result = upright("tags", "--spare", "--json", "--library", tmp_path)
+    found = {(entry["point"], entry["in"]) for entry in json.loads(result.output)}
+    byte = {(f"%QX1.{bit}", "byte 1") for bit in (0, 1, 2, 3, 4, 5, 7)}
+    assert found == byte | {(f"%IW4.%X{bit}", "status") for bit in range(1, 15)}
+    assert "21 spare points." in upright("tags", "--spare", "--library", tmp_path).output

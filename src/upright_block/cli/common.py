@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, NoReturn, TypeVar, cast
 
 import click
+from click.core import ParameterSource
 
 from upright_block import Finding, LibraryProblem, OpenLibrary, UprightError, open_library, write_file
 from upright_block.reports import Line, Role, clipped, finding_list, plain, visible
@@ -80,6 +81,31 @@ def show_json(data: Any) -> None:
 def plural(count: int, noun: str) -> str:
     """A number with its noun."""
     return f"{count:,} {noun}{'' if count == 1 else 's'}"
+
+
+def beside(mode: str, *allowed: str) -> None:
+    """Stop a call that says ``mode``, an option, and another option or argument that it has no use for."""
+    for name in _given():
+        if name not in (mode, *allowed, "--library", "--also"):
+            stop(f"{name} has no use beside {mode}.", "Leave one of the two out.")
+
+
+def only_with(mode: str, *names: str) -> None:
+    """Stop a call that gives one of some options without one that it belongs to, which ``mode`` names."""
+    for name in _given():
+        if name in names:
+            stop(f"{name} has no use without {mode}.", f"Add {mode}, or leave {name} out.")
+
+
+def _given() -> list[str]:
+    """The options and arguments of the call, as they are written or called in its help."""
+    context = click.get_current_context()
+    found = [
+        parameter.opts[0] if isinstance(parameter, click.Option) else parameter.make_metavar(context).strip("[].")
+        for parameter in context.command.params
+        if parameter.name and context.get_parameter_source(parameter.name) is ParameterSource.COMMANDLINE
+    ]
+    return found
 
 
 def export_rows(rows: Rows, file: Path) -> None:

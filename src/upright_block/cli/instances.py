@@ -8,7 +8,18 @@ from pathlib import Path
 import click
 
 from upright_block import OpenLibrary, UprightError, did_you_mean
-from upright_block.cli.common import export_rows, library_option, plural, propose, show_json, show_lines, stop, width
+from upright_block.cli.common import (
+    beside,
+    export_rows,
+    library_option,
+    only_with,
+    plural,
+    propose,
+    show_json,
+    show_lines,
+    stop,
+    width,
+)
 from upright_block.reports import instance_data, instance_list, instance_rows
 
 
@@ -44,8 +55,10 @@ def command(
     PATTERNS are paths; * and ? stand for any characters.
     """
     if put_in_order is not None:
+        beside("--put-in-order", "--write")
         _put_in_order(library, put_in_order, write)
         return
+    only_with("--put-in-order", "--write")
     try:
         found = library.instances(configuration, show_all)
     except UprightError as problem:
@@ -65,6 +78,7 @@ def command(
             stop(f"There is no instance of {block} here.", did_you_mean(block, blocks.values()))
         found = [i for i in found if i.unit.name.upper() == block.upper()]
     if export is not None:
+        beside("--export", "PATTERNS", "--configuration", "--block", "--all")
         export_rows(instance_rows(found), export)
         return
     if as_json:

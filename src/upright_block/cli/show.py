@@ -7,7 +7,7 @@ from pathlib import Path
 import click
 
 from upright_block import OpenLibrary, UprightError
-from upright_block.cli.common import library_option, plural, show_json, show_lines, stop, width, write_out
+from upright_block.cli.common import beside, library_option, plural, show_json, show_lines, stop, width, write_out
 from upright_block.reports import (
     block_data,
     block_lines,
@@ -45,6 +45,7 @@ def command(library: OpenLibrary, name: str, picture: Path | None, as_json: bool
     each pin that reads or writes it; a wiring table is shown as the text that it means, or drawn as boxes and wires.
     """
     if picture is not None:
+        beside("--picture", "NAME")
         _draw(library, name, picture)
         return
     tag = library.tag(name)

@@ -9,8 +9,19 @@ from pathlib import Path
 import click
 
 from upright_block import OpenLibrary, UprightError, did_you_mean
-from upright_block.cli.common import export_rows, library_option, plural, propose, show_json, show_lines, stop, width
-from upright_block.reports import tag_data, tag_list
+from upright_block.cli.common import (
+    beside,
+    export_rows,
+    library_option,
+    only_with,
+    plural,
+    propose,
+    show_json,
+    show_lines,
+    stop,
+    width,
+)
+from upright_block.reports import column_lines, tag_data, tag_list
 
 
 @click.command(
@@ -23,6 +34,7 @@ from upright_block.reports import tag_data, tag_list
 @click.option("--area", help="Only tags of this area of the plant, as in the column area.")
 @click.option("--unit", help="Only tags with this unit.")
 @click.option("--unused", is_flag=True, help="Only tags that nothing reads and nothing writes.")
+@click.option("--spare", is_flag=True, help="The points without a tag, in bytes and words of which others have one.")
 @click.option("--by-point", is_flag=True, help="In the order of the points, and not of the tables.")
 @click.option("--json", "as_json", is_flag=True, help="Print the tags as JSON.")
 @click.option("--export", metavar="FILE", type=click.Path(path_type=Path), help="Write them to a .csv or .xlsx file.")
@@ -39,6 +51,7 @@ def command(
     area: str | None,
     unit: str | None,
     unused: bool,
+    spare: bool,
     by_point: bool,
     as_json: bool,
     export: Path | None,
@@ -54,14 +67,22 @@ def command(
     it was; one that is imported becomes a table in the folder tags.
     """
     if import_ is not None:
+        beside("--import", "--into", "--write")
         _import(library, import_, into, write)
         return
     if adopt:
+        beside("--adopt", "--points", "--into", "--write")
         _adopt(library, points, into or "adopted", write)
         return
+    only_with("--import or --adopt", "--write", "--into")
+    only_with("--adopt", "--points")
     found = list(library.tags)
     if not found and not as_json:
         stop("The library has no tags.", "Write a table into the folder tags, with the columns tag, point and type.")
+    if spare:
+        beside("--spare", "--json")
+        _spare(library, as_json)
+        return
     for pattern in patterns:
         wanted = pattern.upper()
         if not any(fnmatchcase(text, wanted) for tag in found for text in (tag.key, tag.address)):
@@ -83,12 +104,22 @@ def command(
     if by_point:
         found.sort(key=lambda tag: (tag.area or "~", tag.point.start if tag.point else 0))
     if export is not None:
+        beside("--export", "PATTERNS", "--area", "--unit", "--unused", "--by-point")
         export_rows(library.tag_rows(found), export)
         return
     if as_json:
         show_json([tag_data(tag) for tag in found])
         return
     show_lines([*tag_list(found, width()), [], [(f"{plural(len(found), 'tag')}.", "dim")]])
+
+
+def _spare(library: OpenLibrary, as_json: bool) -> None:
+    found = library.spare_points
+    if as_json:
+        show_json([{"point": point, "in": holder} for point, holder in found])
+        return
+    lines = column_lines(("point", "in"), found, width(), ("name", ""))
+    show_lines([*lines, [], [(f"{plural(len(found), 'spare point')}.", "dim")]])
 
 
 def _import(library: OpenLibrary, name: str, into: str | None, write: bool) -> None:

@@ -7,7 +7,17 @@ from pathlib import Path
 import click
 
 from upright_block import OpenLibrary, UprightError
-from upright_block.cli.common import export_rows, library_option, propose, show_json, show_lines, stop, width
+from upright_block.cli.common import (
+    beside,
+    export_rows,
+    library_option,
+    only_with,
+    propose,
+    show_json,
+    show_lines,
+    stop,
+    width,
+)
 from upright_block.reports import walk_data, walk_lines
 
 
@@ -44,6 +54,12 @@ def command(
     is what the point reaches. Tags that say in the column reaches where they belong are judged; else the approved map
     is, where there is one. The exit status is 1 when something is wrong.
     """
+    if approve:
+        beside("--approve", "--write", "--configuration", "--hold")
+    else:
+        only_with("--approve", "--write")
+    if export is not None:
+        beside("--export", "--configuration", "--hold")
     try:
         found = library.walk(configuration, hold, compare=not approve)
     except UprightError as problem:

@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     from upright_block.reports.drawing import wiring_pictures
     from upright_block.reports.findings import counted, finding_data, finding_list
     from upright_block.reports.instances import instance_data, instance_list, instance_rows
+    from upright_block.reports.listing import column_lines
     from upright_block.reports.styled import Line, Role, clipped, plain, visible
     from upright_block.reports.tags import tag_data, tag_lines, tag_list, use_data
     from upright_block.reports.verdicts import (
@@ -34,6 +35,7 @@ __getattr__ = exported(
         "drawing": ("wiring_pictures",),
         "findings": ("counted", "finding_data", "finding_list"),
         "instances": ("instance_data", "instance_list", "instance_rows"),
+        "listing": ("column_lines",),
         "tags": ("tag_data", "tag_lines", "tag_list", "use_data"),
         "styled": ("Line", "Role", "clipped", "plain", "visible"),
         "walk": ("walk_data", "walk_lines"),
@@ -47,6 +49,7 @@ __all__ = [
     "block_data",
     "block_lines",
     "clipped",
+    "column_lines",
     "configuration_data",
     "configuration_lines",
     "counted",
