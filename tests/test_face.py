@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 
 import upright_block
-from tests.helpers import EXAMPLES, ROOT
+from tests.helpers import EXAMPLES, ROOT, write_files
 from upright_block import (
     BadValue,
     Controller,
@@ -247,3 +247,35 @@ def test_a_library_that_nobody_holds_is_gone(library: OpenLibrary, tmp_path: Pat
     assert library.name == "house"
     use()
     assert left() == 0
+
+
+def test_a_tag_is_set_and_forced_with_its_point(tmp_path: Path) -> None:
+    tags = "tag,point,sense,raw_low,raw_high,low,high\nshut,%IX0.0,NC,,,,\nair,%IW2,,0,1000,0,100\nlamp,%QX0.0,NC,,,,\n"
+    main = "PROGRAM Main VAR warm : BOOL; END_VAR warm := air > 20.0; lamp := NOT shut AND warm; END_PROGRAM"
+    write_files(tmp_path, {"upright.toml": "", "tags/t.csv": tags, "programs/main.st": main})
+    machine = open_library(tmp_path).machine("library", given={"air": 30})
+    machine.scan()
+    assert [machine.read(path) for path in ("shut", "%IX0.0", "%IW2", "lamp", "%QX0.0")] == [
+        False,
+        True,
+        300,
+        True,
+        False,
+    ]
+    machine.set("shut", True)
+    machine.force("air", 12.5)
+    machine.scan()
+    assert [machine.read(path) for path in ("shut", "%IX0.0", "%IW2", "lamp", "%QX0.0")] == [
+        True,
+        False,
+        125,
+        False,
+        True,
+    ]
+    machine.release("air")
+    machine.force("lamp", True)
+    machine.set("air", 40)
+    machine.scan()
+    assert [machine.read(path) for path in ("Main.warm", "lamp", "%QX0.0")] == [True, True, False]
+    with pytest.raises(BadValue, match="which holds"):
+        machine.set("air", 1e6)

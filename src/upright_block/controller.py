@@ -7,6 +7,7 @@ from fnmatch import fnmatchcase
 from typing import Any
 
 from upright_block.cases.cells import cell_text, parse_span, parse_value
+from upright_block.cases.words.planning import beyond_point
 from upright_block.compiler.image import Bodies, build_image
 from upright_block.compiler.program import Mode, Probe, Slot, make_program
 from upright_block.errors import BadValue, NeverMet, ScanFault, UnknownName
@@ -15,7 +16,7 @@ from upright_block.language.findings import Findings
 from upright_block.language.literals import LiteralProblem, Value, shown, shown_duration
 from upright_block.language.nodes import record
 from upright_block.language.scope import Scope
-from upright_block.language.signals import NoSignal, Signal, find_signal, no_value
+from upright_block.language.signals import NoSignal, Signal, field_signal, find_signal, no_value
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit, Variable
 from upright_block.language.types import Elementary, Enumeration, String
@@ -62,20 +63,16 @@ class Controller:
         self._conditions: dict[str, Unit] = {}
         self._pieces: list[tuple[Trace, int]] = []
         constants: dict[Variable, Value] = {}
-        stored: list[tuple[Signal, Value]] = []
         for path, value in given.items():
             signal = self._signal(path)
-            found = self._parsed(signal, value)
             if signal.variable.is_code:
-                constants[signal.variable] = found
-            else:
-                stored.append((signal, found))
+                constants[signal.variable] = self._parsed(signal, value)
         self._constants = constants
         self._machine = self._made()
         self._recorded = [slot for slot in self._machine.program.slots() if _fits(slot.path, record)]
-        for signal, value in stored:
-            slot = self._machine.program.slot(signal)
-            self._machine.poke(slot, slot.encode(value))
+        for path, value in given.items():
+            if not self._signal(path).variable.is_code:
+                self.set(path, value)
 
     def _made(self) -> Machine:
         probes = [Probe(method) for method in self._conditions.values()]
@@ -100,14 +97,14 @@ class Controller:
         return _presented(self._machine.peek(self._machine.program.slot(signal)), signal)
 
     def set(self, path: str, value: Value) -> None:
-        """Give a variable a value once; an input keeps it until it is set again.
+        """Give a variable a value once; an input keeps it until it is set again. A tag takes its point with it.
 
         Raises:
             UnknownName: the path leads to no value.
             BadValue: the value does not fit, or the variable is a constant.
         """
-        slot, content = self._stored(path, value)
-        self._machine.poke(slot, content)
+        for slot, content in self._stored(path, value):
+            self._machine.poke(slot, content)
 
     def force(self, path: str, value: Value) -> None:
         """Hold a variable at a value, against the program, until it is released.
@@ -116,13 +113,14 @@ class Controller:
             UnknownName: the path leads to no value.
             BadValue: the value does not fit, the variable is a constant or a text, or too many are forced.
         """
-        slot, content = self._stored(path, value)
-        if isinstance(slot.type, String):
-            raise BadValue(f"{slot.path} is a text; texts are not forced.", "Set it before each scan.")
-        try:
-            self._machine.force(slot, content)
-        except KeyError:
-            raise BadValue(f"There is no room for a force on {slot.path}.", "Release another one.") from None
+        stored = self._stored(path, value)
+        for slot, content in stored:
+            if isinstance(slot.type, String):
+                raise BadValue(f"{slot.path} is a text; texts are not forced.", "Set it before each scan.")
+            try:
+                self._machine.force(slot, content)
+            except KeyError:
+                raise BadValue(f"There is no room for a force on {slot.path}.", "Release another one.") from None
 
     def release(self, path: str) -> None:
         """End the force on a variable, if there is one.
@@ -130,16 +128,31 @@ class Controller:
         Raises:
             UnknownName: the path leads to no value.
         """
-        self._machine.release(self._machine.program.slot(self._signal(path)))
+        signal = self._signal(path)
+        for part in (signal, field_signal(self.unit, signal)):
+            if part is not None:
+                self._machine.release(self._machine.program.slot(part))
 
-    def _stored(self, path: str, value: Value) -> tuple[Slot, bytes]:
+    def _stored(self, path: str, value: Value) -> list[tuple[Slot, bytes]]:
+        """What is stored where for a value: in its variable, and in the point of a tag."""
         signal = self._signal(path)
         if signal.variable.is_code:
             raise BadValue(
                 f"{signal.path} is a constant.", "Give it another value when the machine is made: given={...}."
             )
-        slot = self._machine.program.slot(signal)
-        return slot, slot.encode(self._parsed(signal, value))
+        parsed, field = self._parsed(signal, value), field_signal(self.unit, signal)
+        targets: list[tuple[Signal, Value]] = [(signal, parsed)]
+        if field is not None and signal.tag is not None:
+            try:
+                targets.append((field, parsed if signal.shift is not None else signal.tag.stored(parsed)))
+            except OverflowError as problem:
+                said = beyond_point(signal.tag, str(value), int(problem.args[0]))
+                raise BadValue(str(said), said.way_out) from None
+        found: list[tuple[Slot, bytes]] = []
+        for target, content in targets:
+            slot = self._machine.program.slot(target)
+            found.append((slot, slot.encode(content)))
+        return found
 
     def _signal(self, path: str) -> Signal:
         try:

@@ -234,7 +234,7 @@ class OpenLibrary:
         """Where tags are read and written."""
         from upright_block.language.tag_uses import tag_uses
 
-        return tag_uses(self.tags, self.units)
+        return tag_uses(self.tags, [*self.units, *self.configurations])
 
     def configuration(self, name: str | None = None) -> Unit:
         """A configuration; without a name the only one, or the one that a library without any has.

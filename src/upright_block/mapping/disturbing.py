@@ -1,8 +1,10 @@
-"""A configuration in which each place that writes an output can be disturbed by its number."""
+"""Places that write outputs, each of which can be disturbed by its number."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Any
 
 from upright_block.language import syntax, typed
 from upright_block.language.nodes import node, record, replaced
@@ -17,10 +19,10 @@ _SWITCH = "%walk"
 
 @record
 class OutputPlace:
-    """A place in a program where an output gets its value: ``pin`` of it goes to ``tag``, or to the points at ``place``."""
+    """A place in a unit where an output gets its value: ``pin`` of it goes to the tag or the points at ``place``."""
 
     number: int
-    program: typed.Unit
+    unit: typed.Unit
     pin: str
     place: typed.Place
     shift: int | None
@@ -29,32 +31,35 @@ class OutputPlace:
 
 @node
 class Disturbed:
-    """The changed configuration, its places, and the global variable that chooses one of them by its number."""
+    """The places of a configuration, and the global variable that chooses one of them by its number."""
 
-    configuration: typed.Unit
     places: tuple[OutputPlace, ...]
     switch: typed.Variable
 
 
-def disturbed(configuration: typed.Unit, points: Points, tags: dict[str, Tag]) -> Disturbed:
-    """A copy of a configuration: behind each statement of a program that writes an output its value is changed on demand."""
+@contextmanager
+def disturbed(configuration: typed.Unit, points: Points, tags: dict[str, Tag]) -> Iterator[Disturbed]:
+    """While it is open, each statement that writes an output is followed by one that changes its value on demand."""
     switch = points.globals.variables.get(_SWITCH)
     if switch is None:
         switch = typed.Variable(_SWITCH, "global", DINT, False, 0, "", 0, 0)
         points.globals.variables[_SWITCH] = switch
         points.globals.kept.pop("layout", None)
     maker = _Maker(switch, {tag.variable for tag in tags.values() if tag.area == "Q"})
-    variables: dict[str, typed.Variable] = {}
-    programs: dict[typed.Variable, typed.Variable] = {}
-    for key, variable in configuration.variables.items():
-        if isinstance(variable.type, typed.Unit) and variable.type.kind == "PROGRAM":
-            programs[variable] = replaced(variable, type=maker.program(variable.type))
-        variables[key] = programs.get(variable, variable)
-    body = tuple(_with_programs(statement, programs) for statement in configuration.body or ())
-    uses = dict(configuration.uses)
-    uses |= {made.key: made for made in maker.made.values()}
-    made = replaced(configuration, variables=variables, body=body, uses=uses, kept={})
-    return Disturbed(made, tuple(maker.places), switch)
+    own = [unit for unit in typed.closure(configuration) if unit.name[0] != ":" and unit.kind != "CONFIGURATION"]
+    before: list[tuple[typed.Unit, tuple[typed.Statement, ...] | None, dict[str, Any]]] = []
+    try:
+        for unit in own:
+            begun = len(maker.places)
+            body = tuple(maker.body(unit.body or (), unit))
+            if len(maker.places) > begun:
+                before.append((unit, unit.body, unit.kept))
+                unit.body = body
+                unit.kept = {key: value for key, value in unit.kept.items() if key == "layout"}
+        yield Disturbed(tuple(maker.places), switch)
+    finally:
+        for unit, written, kept in before:
+            unit.body, unit.kept = written, kept
 
 
 class _Maker:
@@ -62,14 +67,6 @@ class _Maker:
         self.switch = switch
         self.outputs = outputs
         self.places: list[OutputPlace] = []
-        self.made: dict[str, typed.Unit] = {}
-
-    def program(self, unit: typed.Unit) -> typed.Unit:
-        """A program with a switch behind each place that writes an output."""
-        if unit.key not in self.made:
-            body = tuple(self.body(unit.body or (), unit))
-            self.made[unit.key] = replaced(unit, body=body, kept={})
-        return self.made[unit.key]
 
     def body(self, body: tuple[typed.Statement, ...], unit: typed.Unit) -> Iterator[typed.Statement]:
         for statement in body:
@@ -142,18 +139,3 @@ def _changed(place: typed.Place, shift: int | None) -> typed.Statement:
     one, zero = (typed.Constant(type_.base, float(n) if is_real else n) for n in (1, 0))
     is_one = typed.Binary(BOOL, "=", loaded, one, 0)
     return typed.Assign(origin, place, typed.CallStandard(type_.base, "SEL", (is_one, one, zero), 0))
-
-
-def _with_programs(statement: typed.Statement, programs: dict[typed.Variable, typed.Variable]) -> typed.Statement:
-    """A statement of the body of a configuration that runs the changed programs."""
-    if isinstance(statement, typed.If):
-        branches = tuple(
-            replaced(branch, body=tuple(_with_programs(inner, programs) for inner in branch.body))
-            for branch in statement.branches
-        )
-        return replaced(statement, branches=branches)
-    if isinstance(statement, typed.CallInstance) and statement.instance.root in programs:
-        program = programs[statement.instance.root]
-        assert isinstance(program.type, typed.Unit)
-        return replaced(statement, instance=typed.whole(program), block=program.type)
-    return statement

@@ -30,6 +30,12 @@ class Gates:
                 found[tuple(group)] = None
         return [list(group) for group in found]
 
+    def of_output(self, tag: Tag) -> list[list[Tag]]:
+        """The input tags that decide whether an output is written, and what it becomes, for each place that does so."""
+        together = self._writers().get(tag.variable, ()) if tag.variable else ()
+        groups = [self._cone(made_of, tag.variable) for made_of in together]
+        return [group for group in groups if group]
+
     def _cone(self, together: Iterable[typed.Variable], own: typed.Variable | None) -> list[Tag]:
         """The input tags that some variables are made from."""
         found: dict[Tag, None] = {}

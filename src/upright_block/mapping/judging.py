@@ -9,7 +9,7 @@ from typing import Literal
 from upright_block.language.nodes import record
 from upright_block.language.tags import Tag
 from upright_block.mapping.approved import Approved
-from upright_block.mapping.walk import InputWalk, OutputWalk, Walk
+from upright_block.mapping.walk import InputWalk, Opening, OutputWalk, Walk
 
 Status = Literal[
     "right", "elsewhere", "crossed", "copied", "inverted", "another", "nowhere", "gated", "changed", "seen"
@@ -79,13 +79,14 @@ def _fits(tag: Tag, path: str) -> bool:
 def _input(entry: InputWalk) -> Judged:
     tag, pins = entry.tag, shown_pins(entry)
     further = len(entry.further)
-    gates = " and ".join(f"{gate.name} = {value}" for gate, value in entry.opened_by)
-    opened = f"It moves with {gates}" if gates else ""
+    opened = _with_opening(entry.opened_by)
     if not pins and not entry.further:
-        status: Status = "gated" if entry.gates else "nowhere"
-        says = "No text reads it" if not entry.is_used else "Nothing moves"
         if entry.gates:
             says = "Gated by " + ", ".join(gate.name for gate in entry.gates[:6])
+        else:
+            says = "Nothing that reads it moves" if entry.is_used else "No text reads it"
+        is_gated = entry.gates or (entry.is_used and wanted(tag) is None)
+        status: Status = "gated" if is_gated else "nowhere"
         return Judged(tag, True, (), 0, status, says)
     if wanted(tag) is None:
         return Judged(tag, True, pins, further, "seen", opened)
@@ -102,18 +103,23 @@ def _input(entry: InputWalk) -> Judged:
 
 
 def _output(entry: OutputWalk) -> Judged:
-    tag, pins = entry.tag, entry.pins
+    tag, pins, opened = entry.tag, entry.pins, _with_opening(entry.opened_by)
     if not pins:
         says = "Its statement did not run" if entry.is_written else "No text writes it"
         return Judged(tag, False, (), 0, "gated" if entry.is_written else "nowhere", says)
     if wanted(tag) is None:
-        return Judged(tag, False, pins, 0, "seen", "")
+        return Judged(tag, False, pins, 0, "seen", opened)
     if not any(_fits(tag, pin) for pin in pins):
         return Judged(tag, False, pins, 0, "elsewhere", f"It should follow {tag.text('reaches')}")
     others = [pin for pin in pins if not _fits(tag, pin)]
     if others:
         return Judged(tag, False, pins, 0, "another", f"It follows {', '.join(others)} too")
-    return Judged(tag, False, pins, 0, "right", "")
+    return Judged(tag, False, pins, 0, "right", opened)
+
+
+def _with_opening(opening: Opening) -> str:
+    gates = " and ".join(f"{gate.name} = {value}" for gate, value in opening)
+    return f"It moves with {gates}" if gates else ""
 
 
 def _copied(found: list[Judged]) -> list[Judged]:

@@ -7,23 +7,24 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from functools import cached_property
-from itertools import combinations, islice
+from itertools import product
 from typing import TYPE_CHECKING
 
-from upright_block.compiler.image import build_image
-from upright_block.compiler.program import Slot, make_program
+from upright_block.compiler.program import Slot
 from upright_block.language import typed
 from upright_block.language.instances import instances
 from upright_block.language.nodes import record
-from upright_block.language.points import Point, Points
+from upright_block.language.points import Points
 from upright_block.language.scope import Scope
 from upright_block.language.signals import Signal, find_signal
-from upright_block.language.tag_uses import TagUse, numbers_in, tag_uses, tagged_statements
+from upright_block.language.tag_uses import TagIndex, TagUse, numbers_in, tag_uses, tagged_statements
 from upright_block.language.tags import Tag
 from upright_block.language.timebase import Timebase
 from upright_block.language.types import BOOL, Elementary
+from upright_block.language.walking import accesses
 from upright_block.machine.machine import Machine, Snapshot
-from upright_block.mapping.disturbing import disturbed
+from upright_block.mapping.bench import Bench
+from upright_block.mapping.disturbing import Disturbed, OutputPlace, disturbed
 from upright_block.mapping.gates import Gates
 
 if TYPE_CHECKING:
@@ -31,10 +32,11 @@ if TYPE_CHECKING:
 
 _SCANS_HELD = 3
 _MOST_GROUPS = 4
-_MOST_GATES = 10
-_MOST_TRIES = 400
-_MOST_NUMBERS = 12
 _SECTIONS = ("input", "output", "private", "result")
+
+
+Opening = tuple[tuple[Tag, str], ...]
+"""Inputs with the values, as their names have them, with which something moves that does not at rest."""
 
 
 @record
@@ -58,17 +60,21 @@ class InputWalk:
     tag: Tag
     pins: tuple[Reached, ...]
     further: tuple[str, ...]
-    opened_by: tuple[tuple[Tag, str], ...]
+    opened_by: Opening
     gates: tuple[Tag, ...]
     is_used: bool
 
 
 @record
 class OutputWalk:
-    """Which pins or variables a point followed when they were moved where they are copied to it."""
+    """Which pins or variables a point followed when they were moved where they are copied to it.
+
+    ``opened_by`` are the inputs with which the statement that does so runs, where it does not at rest.
+    """
 
     tag: Tag
     pins: tuple[str, ...]
+    opened_by: Opening
     is_written: bool
 
 
@@ -79,9 +85,6 @@ class Walk:
     configuration: typed.Unit
     inputs: tuple[InputWalk, ...]
     outputs: tuple[OutputWalk, ...]
-
-
-Change = tuple[Slot, bytes]
 
 
 class _Watch:
@@ -116,11 +119,7 @@ class Walker:
         self.tags = list(scope.tags.values())
         self._most: dict[int, int] = {}
         self._kept: list[np.ndarray] = []
-        self.units = [
-            u
-            for u in typed.closure(configuration)
-            if not u.is_standard and u.kind != "CONFIGURATION" and u.name[0] != ":"
-        ]
+        self.units = [u for u in typed.closure(configuration) if not u.is_standard and u.name[0] != ":"]
 
     def walk(self, done: Callable[[], None] | None = None) -> Walk:
         """Move every point that has a tag; ``done`` is called after each."""
@@ -132,41 +131,13 @@ class Walker:
                 done()
         return Walk(self.configuration, tuple(walked), tuple(self._outputs(done)))
 
-    # --- the machine ---
-
     @cached_property
-    def machine(self) -> Machine:
-        """The configuration, started: every task has run once."""
-        return self._started(self.configuration)
+    def bench(self) -> Bench:
+        """The configuration, started."""
+        return self._bench()
 
-    def _started(self, configuration: typed.Unit) -> Machine:
-        machine = Machine(build_image(make_program(configuration)))
-        machine.timebase = self.timebase
-        self._run(machine, 1)
-        return machine
-
-    @staticmethod
-    def _run(machine: Machine, scans: int) -> None:
-        for _ in machine.pieces(scans):
-            pass
-
-    @cached_property
-    def start(self) -> Snapshot:
-        """The machine after its start."""
-        return self.machine.snapshot()
-
-    def _image(self, machine: Machine) -> np.ndarray:
-        import numpy as np
-
-        return np.frombuffer(machine.data(), np.uint8)
-
-    def _run_noted(self, machine: Machine, scans: int) -> list[np.ndarray]:
-        """The data after each scan."""
-        found: list[np.ndarray] = []
-        for _ in range(scans):
-            self._run(machine, 1)
-            found.append(self._image(machine))
-        return found
+    def _bench(self) -> Bench:
+        return Bench(self.configuration, self.timebase, self.points, self.numbers)
 
     # --- what is watched ---
 
@@ -197,8 +168,8 @@ class Walker:
             is_single = isinstance(variable.type, Elementary) and not variable.is_hidden and not variable.is_code
             if is_single and variable.key not in self.scope.tags:
                 signals[variable.name] = find_signal(self.configuration, variable.name)
-        program = self.machine.program
-        return _Watch(self.machine, [program.slot(signal) for signal in signals.values()])
+        program = self.bench.machine.program
+        return _Watch(self.bench.machine, [program.slot(signal) for signal in signals.values()])
 
     @cached_property
     def uses(self) -> dict[Tag, list[TagUse]]:
@@ -242,32 +213,6 @@ class Walker:
             self._most[span] = self.timebase.most_within(span)
         return self._most[span]
 
-    def _changes(self, tag: Tag, machine: Machine) -> Iterator[tuple[Change, bool | None]]:
-        """Other values for the point of a tag, each with whether a BOOL becomes TRUE by it."""
-        assert tag.point is not None
-        if tag.point.width == 1:
-            slot = self._slot(tag.point)
-            value = not machine.peek(slot)
-            yield (slot, slot.encode(value)), value != tag.is_negated
-            return
-        whole = self._slot(tag.point)
-        now = int(machine.peek(whole))
-        mask = (1 << tag.point.width) - 1
-        full = tag.scale.raw_high & mask if tag.scale else mask
-        values = [0, full, (now + 1) & mask, *self._named_values(tag, mask)]
-        if tag.is_bits:
-            values += [now ^ (1 << bit) for bit in range(tag.point.width)]
-        for number in dict.fromkeys(values):
-            if number != now:
-                yield (whole, whole.encode(number)), None
-
-    def _named_values(self, tag: Tag, mask: int) -> list[int]:
-        """Raw values at, below and above the numbers that the text puts beside a tag."""
-        numbers = dict.fromkeys(n + step for n in sorted(self.numbers.get(tag, ())) for step in (0, -1, 1))
-        if tag.scale is None:
-            return [int(n) & mask for n in islice(numbers, _MOST_NUMBERS)]
-        return [tag.scale.raw(n) & mask for n in islice(numbers, _MOST_NUMBERS)]
-
     @cached_property
     def numbers(self) -> dict[Tag, set[float]]:
         """The numbers that stand in one statement with a tag."""
@@ -279,15 +224,10 @@ class Walker:
                         found.setdefault(tag, set()).update(numbers_in(statement))
         return found
 
-    def _slot(self, point: Point) -> Slot:
-        area = self.points.areas[point.area]
-        type_ = self.points.type_of(point)
-        return self.machine.program.slot(Signal(self.points.shown(point), area, area, (), type_, point.start))
-
     def _input(self, tag: Tag) -> InputWalk:
         scans = self._scans_for(tag)
-        moved = self._moved(tag, scans, self.start)
-        opened: tuple[tuple[Tag, str], ...] = ()
+        moved = self._moved(tag, scans, self.bench.start)
+        opened: Opening = ()
         gates: list[Tag] = []
         is_used = any(use.kind == "read" for use in self.uses.get(tag, ()))
         if is_used and not moved:
@@ -304,24 +244,25 @@ class Walker:
 
     def _twin(self, base: Snapshot, scans: int) -> list[np.ndarray]:
         """What the undisturbed machine has after each scan from a snapshot on."""
-        if base is self.start and len(self._kept) >= scans:
+        bench = self.bench
+        if base is bench.start and len(self._kept) >= scans:
             return self._kept[:scans]
-        self.machine.restore(base)
-        found = self._run_noted(self.machine, scans)
-        if base is self.start:
+        bench.machine.restore(base)
+        found = bench.images(scans)
+        if base is bench.start:
             self._kept = found
         return found
 
     def _moved(self, tag: Tag, scans: int, base: Snapshot) -> dict[str, bool]:
         """The paths that differ from the twin when a tag moves, each with whether it went the other way."""
-        machine, watch = self.machine, self.watch
+        bench, watch = self.bench, self.watch
         twin = self._twin(base, scans)
-        machine.restore(base)
+        bench.machine.restore(base)
         found: dict[int, bool] = {}
-        for (slot, content), is_true in list(self._changes(tag, machine)):
-            machine.restore(base)
-            machine.poke(slot, content)
-            for image, other in zip(self._run_noted(machine, scans), twin, strict=True):
+        for (slot, content), is_true in list(bench.changes(tag)):
+            bench.machine.restore(base)
+            bench.machine.poke(slot, content)
+            for image, other in zip(bench.images(scans), twin, strict=True):
                 for number in watch.moved(image, other):
                     if number not in found:
                         pin = watch.slots[number]
@@ -329,38 +270,15 @@ class Walker:
                         found[number] = went is not None and is_true is not None and went != is_true
         return {watch.slots[number].path: inverted for number, inverted in sorted(found.items())}
 
-    def _opened(
-        self, tag: Tag, gates: Sequence[Tag], scans: int
-    ) -> tuple[tuple[tuple[Tag, str], ...], dict[str, bool]]:
+    def _opened(self, tag: Tag, gates: Sequence[Tag], scans: int) -> tuple[Opening, dict[str, bool]]:
         """Values of other inputs with which the tag moves something, by a bounded search."""
-        machine = self.machine
-        machine.restore(self.start)
-        choices = [
-            [(gate, change) for change, _ in islice(self._changes(gate, machine), _MOST_NUMBERS)]
-            for gate in gates[:_MOST_GATES]
-        ]
-        single = [(choice,) for ways in choices for choice in ways]
-        pairs = [(a, b) for one, other in combinations(choices, 2) for a in one for b in other]
-        every = [tuple(ways[0] for ways in choices)] if len(choices) > 2 else []
-        for tried in islice((*single, *every, *pairs), _MOST_TRIES):
-            machine.restore(self.start)
-            for _, (slot, content) in tried:
-                machine.poke(slot, content)
-            self._run(machine, scans)
-            moved = self._moved(tag, scans, machine.snapshot())
+        bench = self.bench
+        for tried in bench.tries(gates):
+            bench.opened(tried, scans)
+            moved = self._moved(tag, scans, bench.machine.snapshot())
             if moved:
-                return tuple((gate, self._shown(gate, change)) for gate, change in tried), moved
+                return tuple((gate, bench.shown(gate, change)) for gate, change in tried), moved
         return (), {}
-
-    def _shown(self, tag: Tag, change: Change) -> str:
-        """A changed value as the name of a tag has it."""
-        slot, content = change
-        if slot.bit is not None:
-            return str(int(bool(content[0]) != tag.is_negated))
-        value = int(slot.decode(content, 0))
-        if tag.scale is not None and tag.raw is not None:
-            return f"{tag.scale.value(tag.raw.wrap(value)):g}"
-        return str(value)
 
     # --- outputs ---
 
@@ -368,32 +286,105 @@ class Walker:
         outputs = [tag for tag in self.tags if tag.area == "Q" and tag.variable is not None]
         if not outputs:
             return
-        made = disturbed(self.configuration, self.points, self.scope.tags)
-        machine = self._started(made.configuration)
-        switch = machine.program.slot(Signal("", made.switch, made.switch, (), made.switch.type))
-        area = self.points.areas["Q"]
-        begin = machine.program.outer[area]
-        size = self.points.sizes["Q"]
+        with disturbed(self.configuration, self.points, self.scope.tags) as made:
+            bench = self._bench()
         slowest = max((task.interval or 0 for task in self.configuration.tasks), default=0)
         scans = max(_SCANS_HELD, self._scans_of(_SCANS_HELD * slowest))
-        start = machine.snapshot()
-        twin = [image[begin : begin + size] for image in self._run_noted(machine, scans)]
-        followed: dict[Tag, list[str]] = {}
+        follower = _Follower(bench, made, outputs, self.points)
+        followed: dict[Tag, dict[str, None]] = {}
         for place in made.places:
-            machine.restore(start)
-            machine.poke(switch, switch.encode(place.number))
-            moved = 0
-            for image, other in zip(self._run_noted(machine, scans), twin, strict=True):
-                changed = image[begin : begin + size] ^ other
-                moved |= int.from_bytes(changed.tobytes(), "little")
-            for tag in outputs:
-                assert tag.point is not None
-                bits = (1 << tag.point.width) - 1 << tag.point.start
-                if moved & bits:
-                    for path in self.places.get(place.program.key, [""]):
-                        followed.setdefault(tag, []).append(f"{path}.{place.pin}" if path else place.pin)
+            for tag in follower.followed(place, bench.start, scans):
+                followed.setdefault(tag, {}).update(dict.fromkeys(self._places_of(place)))
             if done:
                 done()
         for tag in outputs:
+            writers = [place for place in made.places if tag in follower.tags_at(place)]
+            opened: Opening = ()
+            if tag not in followed and writers:
+                opened = self._opened_for(tag, writers, follower, scans, followed)
             is_written = any(use.kind == "write" for use in self.uses.get(tag, ()))
-            yield OutputWalk(tag, tuple(dict.fromkeys(followed.get(tag, ()))), is_written)
+            yield OutputWalk(tag, tuple(followed.get(tag, ())), opened, is_written)
+
+    def _places_of(self, place: OutputPlace) -> list[str]:
+        """The paths of the pin at a place, in each instance of its unit."""
+        return [f"{path}.{place.pin}" for path in self.places.get(place.unit.key, ())] or [place.pin]
+
+    def _opened_for(
+        self,
+        tag: Tag,
+        writers: Sequence[OutputPlace],
+        follower: _Follower,
+        scans: int,
+        followed: dict[Tag, dict[str, None]],
+    ) -> Opening:
+        """Values of inputs with which a statement that writes an output runs, by a bounded search."""
+        bench = follower.bench
+        groups = [*self._triggers(writers), *self.gates.of_output(tag)][:_MOST_GROUPS]
+        for before, group in product((scans, 0), groups):  # at once too: a rise is over when it has been waited for
+            for tried in bench.tries(group):
+                bench.opened(tried, before)
+                base = bench.machine.snapshot()
+                for place in writers:
+                    if tag in follower.followed(place, base, scans):
+                        followed.setdefault(tag, {}).update(dict.fromkeys(self._places_of(place)))
+                if tag in followed:
+                    return tuple((gate, bench.shown(gate, change)) for gate, change in tried)
+        return ()
+
+    def _triggers(self, writers: Sequence[OutputPlace]) -> Iterator[list[Tag]]:
+        """The inputs whose rise starts the tasks that some places are in."""
+        by_variable = {tag.variable: tag for tag in self.tags if tag.area == "I" and tag.variable is not None}
+        wanted = {place.unit.key for place in writers}
+        for task in self.configuration.tasks:
+            kinds = [p.type for p in task.programs if isinstance(p.type, typed.Unit)]
+            if task.single is not None and any(u.key in wanted for kind in kinds for u in typed.closure(kind)):
+                roots = [a.place.root for a in accesses(task.single) if a.place is not None]
+                yield [by_variable[root] for root in roots if root in by_variable]
+
+
+class _Follower:
+    """Tells which output points follow when a place that writes them is disturbed."""
+
+    def __init__(self, bench: Bench, made: Disturbed, outputs: Sequence[Tag], points: Points) -> None:
+        self.bench = bench
+        self.switch = bench.machine.program.slot(Signal("", made.switch, made.switch, (), made.switch.type))
+        self.begin = bench.machine.program.outer[points.areas["Q"]]
+        self.size = points.sizes["Q"]
+        self.index = TagIndex(outputs)
+        self.by_byte: dict[int, list[Tag]] = {}
+        for tag in outputs:
+            assert tag.point is not None
+            for byte in range(tag.point.byte, -(-tag.point.end // 8)):
+                self.by_byte.setdefault(byte, []).append(tag)
+        self._twins: dict[int, list[np.ndarray]] = {}
+
+    def tags_at(self, place: OutputPlace) -> set[Tag]:
+        """The outputs that a place writes."""
+        return set(self.index.tags_at(place.place))
+
+    def followed(self, place: OutputPlace, base: Snapshot, scans: int) -> list[Tag]:
+        """The outputs whose points differ from those of an undisturbed twin."""
+        import numpy as np
+
+        bench, moved = self.bench, np.zeros(self.size, np.uint8)
+        bench.machine.restore(base)
+        twin = self._twins.get(id(base)) if base is bench.start else None
+        if twin is None:
+            twin = self._areas(scans)
+            if base is bench.start:
+                self._twins[id(base)] = twin
+            bench.machine.restore(base)
+        bench.machine.poke(self.switch, self.switch.encode(place.number))
+        for area, other in zip(self._areas(scans), twin, strict=True):
+            moved |= area ^ other
+        found: dict[Tag, None] = {}
+        for byte in np.flatnonzero(moved).tolist():
+            for tag in self.by_byte.get(byte, ()):
+                assert tag.point is not None
+                bits = ((1 << tag.point.width) - 1) << tag.point.start >> 8 * byte
+                if int(moved[byte]) & bits:
+                    found[tag] = None
+        return list(found)
+
+    def _areas(self, scans: int) -> list[np.ndarray]:
+        return [image[self.begin : self.begin + self.size] for image in self.bench.images(scans)]

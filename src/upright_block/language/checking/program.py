@@ -109,7 +109,8 @@ def check_program(
     if whole is not None:
         make_configuration(checker_of(whole, scope, findings))
     check_names(scope, findings)
-    check_tags([unit for unit in declared if unit.source not in scope.rigs], scope, findings)
+    every = (*declared, *scope.configurations.values())
+    check_tags([unit for unit in every if unit.source not in scope.rigs], scope, findings)
     bind_overrides(declared)
     scope.points.settle(rests(scope.tags.values()))
     scope.globals.kept["tags"] = scope.tags

@@ -1,0 +1,114 @@
+"""A started configuration whose points are moved: the values that they take, and what is tried to open a way."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from itertools import chain, combinations, islice
+from typing import TYPE_CHECKING
+
+from upright_block.compiler.image import build_image
+from upright_block.compiler.program import Slot, make_program
+from upright_block.language import typed
+from upright_block.language.points import Point, Points
+from upright_block.language.signals import Signal
+from upright_block.language.tags import Tag
+from upright_block.language.timebase import Timebase
+from upright_block.machine.machine import Machine
+
+if TYPE_CHECKING:
+    import numpy as np
+
+_MOST_GATES = 10
+_MOST_TRIES = 400
+_MOST_NUMBERS = 12
+
+Change = tuple[Slot, bytes]
+"""Where something is stored, and what."""
+
+
+class Bench:
+    """A machine with a configuration in which every task has run once; ``numbers`` stand beside tags in the text."""
+
+    def __init__(
+        self, configuration: typed.Unit, timebase: Timebase, points: Points, numbers: Mapping[Tag, set[float]]
+    ) -> None:
+        self.points = points
+        self.numbers = numbers
+        self.machine = Machine(build_image(make_program(configuration)))
+        self.machine.timebase = timebase
+        self.run(1)
+        self.start = self.machine.snapshot()
+
+    def run(self, scans: int) -> None:
+        """Run some scans."""
+        for _ in self.machine.pieces(scans):
+            pass
+
+    def images(self, scans: int) -> list[np.ndarray]:
+        """The data after each of some scans."""
+        import numpy as np
+
+        found: list[np.ndarray] = []
+        for _ in range(scans):
+            self.run(1)
+            found.append(np.frombuffer(self.machine.data(), np.uint8))
+        return found
+
+    def changes(self, tag: Tag) -> Iterator[tuple[Change, bool | None]]:
+        """Other values for the point of a tag, each with whether a BOOL becomes TRUE by it."""
+        assert tag.point is not None
+        if tag.point.width == 1:
+            slot = self._slot(tag.point)
+            value = not self.machine.peek(slot)
+            yield (slot, slot.encode(value)), value != tag.is_negated
+            return
+        whole = self._slot(tag.point)
+        now = int(self.machine.peek(whole))
+        mask = (1 << tag.point.width) - 1
+        full = tag.scale.raw_high & mask if tag.scale else mask
+        values = [0, full, (now + 1) & mask, *self._named_values(tag, mask)]
+        if tag.is_bits:
+            values += [now ^ (1 << bit) for bit in range(tag.point.width)]
+        for number in dict.fromkeys(values):
+            if number != now:
+                yield (whole, whole.encode(number)), None
+
+    def _named_values(self, tag: Tag, mask: int) -> list[int]:
+        """Raw values at, below and above the numbers that the text puts beside a tag."""
+        numbers = dict.fromkeys(n + step for n in sorted(self.numbers.get(tag, ())) for step in (0, -1, 1))
+        if tag.scale is None:
+            return [int(n) & mask for n in islice(numbers, _MOST_NUMBERS)]
+        return [tag.scale.raw(n) & mask for n in islice(numbers, _MOST_NUMBERS)]
+
+    def _slot(self, point: Point) -> Slot:
+        area = self.points.areas[point.area]
+        type_ = self.points.type_of(point)
+        return self.machine.program.slot(Signal(self.points.shown(point), area, area, (), type_, point.start))
+
+    def shown(self, tag: Tag, change: Change) -> str:
+        """A changed value as the name of a tag has it."""
+        slot, content = change
+        if slot.bit is not None:
+            return str(int(bool(content[0]) != tag.is_negated))
+        value = int(slot.decode(content, 0))
+        if tag.scale is not None and tag.raw is not None:
+            return f"{tag.scale.value(tag.raw.wrap(value)):g}"
+        return str(value)
+
+    def tries(self, gates: Sequence[Tag]) -> Iterator[tuple[tuple[Tag, Change], ...]]:
+        """Values of other points that may open a way, a bounded number: one, all, and two at once."""
+        self.machine.restore(self.start)
+        choices = [
+            [(gate, change) for change, _ in islice(self.changes(gate), _MOST_NUMBERS)] for gate in gates[:_MOST_GATES]
+        ]
+        single = ((choice,) for ways in choices for choice in ways)
+        pairs = ((a, b) for one, other in combinations(choices, 2) for a in one for b in other)
+        every = [tuple(ways[0] for ways in choices if ways)] if len(choices) > 2 else []
+        yield from islice(chain(single, every, pairs), _MOST_TRIES)
+
+    def opened(self, tried: Sequence[tuple[Tag, Change]], scans: int) -> None:
+        """Start anew with other values at some points, and let the tasks run."""
+        self.machine.restore(self.start)
+        for _, (slot, content) in tried:
+            self.machine.poke(slot, content)
+        self.run(scans)

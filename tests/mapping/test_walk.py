@@ -1,0 +1,101 @@
+"""The mapping test: outputs behind gates, in blocks and in tasks that wait; inputs that only start a task."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from tests.helpers import write_files
+from upright_block import OpenLibrary, open_library
+from upright_block.mapping.judging import Judged
+
+FILES = {
+    "upright.toml": "",
+    "blocks/lamp.st": """
+FUNCTION_BLOCK Lamp
+VAR_INPUT on : BOOL; END_VAR
+VAR_EXTERNAL lamp : BOOL; END_VAR
+VAR inner : BOOL; END_VAR
+inner := on; lamp := inner;
+END_FUNCTION_BLOCK
+""",
+    "programs/main.st": """
+PROGRAM Main VAR d : Lamp; q, both_in, late : BOOL; t : TON; END_VAR
+d(on := btn);
+IF auto THEN gated := q; END_IF
+IF key AND locked THEN both := both_in; END_IF
+t(IN := key, PT := T#250ms);
+IF t.Q THEN slow := late; END_IF
+IF q AND NOT q THEN never := q; END_IF
+END_PROGRAM
+PROGRAM Once VAR b : BOOL; END_VAR once_out := b; END_PROGRAM
+CONFIGURATION Plant
+  TASK t (INTERVAL := T#100ms);
+  TASK s (SINGLE := trig);
+  PROGRAM main WITH t : Main;
+  PROGRAM once WITH s : Once;
+END_CONFIGURATION
+""",
+    "tags/t.csv": """tag,point,sense,reaches
+btn,%IX0.0,,d.on
+auto,%IX0.1,,
+trig,%IX0.2,,
+key,%IX0.3,,
+locked,%IX0.4,NC,
+lamp,%QX0.0,,d.inner
+gated,%QX0.1,,main.q
+both,%QX0.2,,main.both_in
+slow,%QX0.3,,main.late
+once_out,%QX0.4,,once.b
+never,%QX0.5,,main.q
+""",
+}
+
+
+def walked(library: OpenLibrary) -> dict[str, Judged]:
+    return {entry.tag.name: entry for entry in library.walk()}
+
+
+@pytest.mark.parametrize(
+    ("tag", "status", "pins", "says"),
+    [
+        ("lamp", "right", ("main.d.inner",), ""),
+        ("gated", "right", ("main.q",), "It moves with auto = 1"),
+        ("both", "right", ("main.both_in",), "It moves with key = 1 and locked = 1"),
+        ("slow", "right", ("main.late",), "It moves with key = 1"),
+        ("once_out", "right", ("once.b",), "It moves with trig = 1"),
+        ("never", "gated", (), "Its statement did not run"),
+        ("trig", "gated", (), "Nothing that reads it moves"),
+        ("auto", "gated", (), "Nothing that reads it moves"),
+    ],
+)
+def test_a_point_is_found_behind_what_keeps_it(
+    tmp_path: Path, tag: str, status: str, pins: tuple[str, ...], says: str
+) -> None:
+    write_files(tmp_path, FILES)
+    found = walked(open_library(tmp_path))[tag]
+    assert (found.status, found.pins, found.says) == (status, pins, says)
+
+
+def test_a_walk_leaves_the_bodies_as_they_were(tmp_path: Path) -> None:
+    write_files(tmp_path, FILES)
+    library = open_library(tmp_path)
+    before = [(unit.name, unit.body) for unit in library.units]
+    first = walked(library)
+    assert [(unit.name, unit.body) for unit in library.units] == before
+    assert {name: entry.pins for name, entry in walked(library).items()} == {
+        name: entry.pins for name, entry in first.items()
+    }
+    machine = library.machine("Plant")
+    machine.set("btn", True)
+    machine.scan()
+    assert machine.read("lamp") is True
+
+
+def test_an_input_that_starts_a_task_is_read(tmp_path: Path) -> None:
+    write_files(tmp_path, FILES)
+    library = open_library(tmp_path)
+    assert [finding.name for finding in library.findings] == []
+    uses = [(use.kind, use.unit.name) for use in library.tag_uses if use.tag.name == "trig"]
+    assert uses == [("read", "Plant")]
