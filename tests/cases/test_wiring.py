@@ -221,3 +221,24 @@ def test_any_table_does_what_its_text_does(
     one, other = ({path: str(changes) for path, changes in machine.trace("*").items()} for machine in machines)
     assert one
     assert one == other
+
+
+@pytest.mark.parametrize(
+    ("cell", "allow", "expected"),
+    [
+        ("hand", "", [("tag-or-value", "Mode#hand")]),
+        ("Mode#hand", "", []),
+        ("auto", "", []),
+        ("hand", "tag-or-value: the mode comes from the panel", []),
+    ],
+)
+def test_a_word_that_is_a_tag_and_a_value_is_the_tag_and_told(
+    tmp_path: Path, cell: str, allow: str, expected: list[tuple[str, str]]
+) -> None:
+    table = f"instance,block,on,mode,lit,allow\nLamp1,Lamp,key1,{cell},-> out1,{allow}\n"
+    made = files(table) | {"tags/t.csv": f"{TAGS}hand,%MB4\n"}
+    made["blocks/b.st"] = BLOCKS.replace("(off, hand, auto)", "BYTE (off, hand, auto)")
+    write_files(tmp_path, made)
+    found = [f for f in open_library(tmp_path).findings if f.source.path == "wiring/row.csv"]
+    assert [(f.name, name) for f in found for _, name in expected if name in f.way_out] == expected
+    assert len([f for f in found if f.name == "tag-or-value"]) == len(expected)

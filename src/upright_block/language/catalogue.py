@@ -32,6 +32,7 @@ WARNINGS = frozenset(
         "one-scan-late",
         "output-not-written",
         "result-never-set",
+        "tag-or-value",
         "unknown-column",
         "unread-file",
         "unused-allowance",

@@ -70,6 +70,9 @@ class ExpressionChecker(OperatorChecker):
 
     def expression(self, node: syntax.Expression) -> typed.Expression:
         """The typed expression."""
+        if isinstance(node, syntax.Name) and self.unit.is_wired and node.name.upper() in self.scope.tags:
+            for owner in self._enumerations_with(node.name.upper())[:1]:
+                self.report(node, words.tag_or_value(node.name, owner))
         node = self.meant(node)
         return _CHECK[type(node)](self, node)
 

@@ -22,6 +22,14 @@ def needs_bool(what: str, shown: str, type_: Type) -> Words:
     return Words("type-mismatch", f"{what} needs a BOOL; {shown} is {type_}.", "Compare it with a value.")
 
 
+def tag_or_value(name: str, owner: Enumeration) -> Words:
+    return Words(
+        "tag-or-value",
+        f"{name} is a tag here, and a value of {owner} too.",
+        f"Write {owner}#{name} for the value; for the tag, allow this in the column allow.",
+    )
+
+
 def not_constant(what: str, shown: str, nearly: float | None) -> Words:
     return Words(
         "not-constant",
