@@ -229,3 +229,38 @@ def test_a_library_without_a_configuration_shows_one_that_does_the_same(tmp_path
         machine.scan(5)
     assert (before.now, before.read("One.note.runs")) == (after.now, after.read("One.note.runs"))
     assert "every_scan  every 100ms" in shown(tmp_path, library.name)
+
+
+RESOURCES = """
+PROGRAM P VAR n : INT; END_VAR n := n + 1; END_PROGRAM
+PROGRAM Q VAR m : INT; END_VAR m := seen; END_PROGRAM
+CONFIGURATION Plant
+RESOURCE left ON cpu
+  TASK t (INTERVAL := T#100ms);
+  PROGRAM RETAIN main WITH t : P;
+END_RESOURCE
+RESOURCE right ON cpu
+  TASK u (INTERVAL := T#200ms);
+  PROGRAM other WITH u : Q;
+END_RESOURCE
+VAR_ACCESS count : left.main.n : INT READ_ONLY; END_VAR
+END_CONFIGURATION
+"""
+
+
+@pytest.mark.parametrize(
+    "columns", ["left.main.n right.other.m", "main.n other.m", "count other.m", "seen right.other.m"]
+)
+def test_the_name_of_a_resource_may_stand_before_a_path(tmp_path: Path, columns: str) -> None:
+    (tmp_path / "tags").mkdir()
+    (tmp_path / "tags" / "t.csv").write_text("tag,stands_for\nseen,left.main.n\n")
+    assert verdict_of(tmp_path, "", f"{columns}\n1 1\n2 1\n3 3", RESOURCES).status == "passed"
+
+
+def test_a_column_of_what_is_wrong_elsewhere_is_no_finding_of_its_own(tmp_path: Path) -> None:
+    (tmp_path / "tags").mkdir()
+    (tmp_path / "tags" / "t.csv").write_text("tag,stands_for\nseen,left.main.k\n")
+    suite = suite_of(tmp_path, "", "seen\n1", RESOURCES)
+    assert names_of(suite) == []
+    assert [finding.name for finding in open_library(tmp_path).findings] == ["unknown-name"]
+    assert not suite.ready

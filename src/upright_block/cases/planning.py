@@ -19,7 +19,7 @@ from upright_block.language.signals import NoSignal, Signal, field_signal, find_
 from upright_block.language.source import Cell, Source
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Compound, Unit
-from upright_block.language.types import Array, Elementary, Enumeration, String, Type
+from upright_block.language.types import BROKEN, Array, Elementary, Enumeration, String, Type
 from upright_block.library import Toml
 from upright_block.library.table import ROLES, TIME_HEADS, Table
 from upright_block.machine.clock import CLOCK_START, LAST_MOMENT
@@ -191,6 +191,9 @@ class _Planner:
     def _value(self, path: str, source: Source, cell: Cell) -> Signal:
         """The single value that a path leads to."""
         signal = self._place(path, source, cell)
+        if signal.type is BROKEN:
+            self.failed = True  # the finding is where it is declared
+            raise _Problem
         if signal.is_value:
             return signal
         marked = Cell(path, max(cell.start, cell.end - len(path)), cell.end)

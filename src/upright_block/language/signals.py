@@ -146,7 +146,8 @@ class _Finder:
         findings = Findings()
         written = parse_expression(Source("", self.path), findings)
         if written is not None:
-            return self.led_to(written)
+            resources = self.unit.kept.get("resources")
+            return self.led_to(syntax.without_head(written, resources) if resources else written)
         end = min((finding.start for finding in findings.items), default=0)
         before = self.path[:end].strip()
         owner = find_signal(self.unit, before).type if before and end < len(self.path) else self.unit

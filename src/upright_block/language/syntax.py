@@ -6,6 +6,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import cast
 
 from upright_block.language.addresses import Address
@@ -107,6 +108,15 @@ def with_root(path: Expression, root: Expression) -> Expression:
     if isinstance(path, (Member, Index, Part)):
         return replaced(path, base=with_root(path.base, root))
     return replaced(root, start=path.start, end=path.end)
+
+
+def without_head(path: Expression, heads: Collection[str]) -> Expression:
+    """A path that begins with one of some names, in upper case, from what is behind it on."""
+    if isinstance(path, Member) and isinstance(path.base, Name) and path.base.name.upper() in heads:
+        return Name(path.name_start, path.end, path.name)
+    if isinstance(path, (Member, Index, Part)):
+        return replaced(path, base=without_head(path.base, heads))
+    return path
 
 
 def names_in(node: Node) -> list[str]:
@@ -527,12 +537,13 @@ class Task(Node):
 
 @node
 class ProgramInstance(Node):
-    """``PROGRAM name WITH task : type;``"""
+    """``PROGRAM name WITH task : type;`` with RETAIN or NON_RETAIN in ``retain``, where one is written."""
 
     name: str
     task: Name | None
     type: TypeName
     arguments: tuple[Argument, ...] = ()
+    retain: str = ""
 
 
 @node

@@ -18,6 +18,7 @@ from upright_block.language.checking.words.program import declared_twice
 from upright_block.language.checking.words.tags import point_too_far
 from upright_block.language.copying import Way, call, copiers, located
 from upright_block.language.findings import Findings, first_declared
+from upright_block.language.nodes import replaced
 from upright_block.language.tags import Tag
 from upright_block.language.timebase import Timebase, merged
 from upright_block.language.types import BOOL, LINT, TIME, UINT
@@ -91,6 +92,7 @@ def declare_programs(node: syntax.Configuration, unit: typed.Unit, checker: Type
                 program.name, "private", kind, False, None, "", program.start, program.end
             )
             unit.use(kind, program.type, 0)
+    unit.kept["resources"] = {name.upper() for name in node.resources} - unit.variables.keys()
 
 
 def _check_tasks(node: syntax.Configuration, unit: typed.Unit, checker: TypeChecker) -> None:
@@ -218,7 +220,7 @@ def _called(program: typed.Variable, unit: typed.Unit, checker: TypeChecker) -> 
 def _settle_instances(node: syntax.Configuration, unit: typed.Unit, checker: TypeChecker) -> None:
     """What VAR_CONFIG gives to single instances, and what VAR_ACCESS calls variables."""
     unit.kept["connections"] = {p.name.upper(): p.arguments for p in node.programs if p.arguments}
-    resources = {name.upper() for name in node.resources}
+    resources = unit.kept["resources"]
     for setting in node.settings:
         with suppress(Problem):
             _setting(setting, resources, unit, checker)
@@ -228,13 +230,15 @@ def _settle_instances(node: syntax.Configuration, unit: typed.Unit, checker: Typ
         for key, address in kind.located.items() if isinstance(kind, typed.Unit) else ():
             if address.is_open and key not in given:
                 checker.report(program, words.still_open(program.name, key, str(address)))
-    unit.kept["access"] = {entry.name.upper(): entry for entry in node.accesses}
+    unit.kept["access"] = {
+        entry.name.upper(): replaced(entry, path=syntax.without_head(entry.path, resources)) for entry in node.accesses
+    }
 
 
 def _setting(setting: syntax.InstanceSetting, resources: set[str], unit: typed.Unit, checker: TypeChecker) -> None:
     """An address or an initial value of one variable of one instance."""
     path = list(setting.path)
-    if len(path) > 1 and path[0].name.upper() in resources and path[0].name.upper() not in unit.variables:
+    if len(path) > 1 and path[0].name.upper() in resources:
         path.pop(0)
     holder: typed.Unit = unit
     found: list[typed.Variable] = []

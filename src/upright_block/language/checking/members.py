@@ -41,6 +41,10 @@ def _settle(tag: Tag, scope: Scope, checker_for: UnitChecker) -> None:
         raise Problem  # the finding is at the row of that one
     owner: typed.Unit | None = None
     if isinstance(root, syntax.Name) and root.name.upper() not in scope.globals.variables:
+        for unit in scope.configurations.values():
+            tag.meaning = syntax.without_head(tag.meaning, unit.kept.get("resources", ()))
+        root = syntax.root_of(tag.meaning)
+        assert isinstance(root, syntax.Name)
         key = root.name.upper()
         owner = next((unit for unit in scope.configurations.values() if key in unit.variables), None)
         if owner is None:
@@ -91,7 +95,7 @@ def check_accesses(node: syntax.Configuration, unit: typed.Unit, checker_for: Un
         with suppress(Problem):
             if not isinstance(entry.path, (syntax.Name, syntax.Member, syntax.Index, syntax.Part)):
                 raise checker.problem(entry.path, no_such_path(checker.text(entry.path)))
-            found = _type_at(entry.path, checker)
+            found = _type_at(syntax.without_head(entry.path, unit.kept["resources"]), checker)
             if checker.type_of(entry.type) is not found:
                 raise checker.problem(entry.type, other_type(entry.name, found))
 

@@ -160,8 +160,10 @@ class ConfigurationParser(SequenceParser):
         return syntax.Task(name.start, name.end, name.name, *map(given.get, _PROPERTIES))
 
     def _program(self) -> syntax.ProgramInstance:
-        """``PROGRAM name WITH task : Type (pin := x, ...);``"""
+        """``PROGRAM RETAIN name WITH task : Type (pin := x, ...);``"""
         self.i += 1
+        retain = self.kinds[self.i] if self.kinds[self.i] in ("RETAIN", "NON_RETAIN") else ""
+        self.i += bool(retain)
         name = self._named("a program")
         task = self._named("a task") if self.accept("WITH") else None
         self.expect(":", "before the type of a program")
@@ -171,4 +173,4 @@ class ConfigurationParser(SequenceParser):
             called = self.call(syntax.Name(name.start, name.end, name.name))
             arguments = called.arguments if isinstance(called, syntax.Call) else ()
         self._semicolon()
-        return syntax.ProgramInstance(name.start, name.end, name.name, task, type_name, arguments)
+        return syntax.ProgramInstance(name.start, name.end, name.name, task, type_name, arguments, retain)
