@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 from collections.abc import Iterator
 from pathlib import Path
@@ -19,3 +20,10 @@ def own_cache(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Path]:
     os.environ["UPRIGHT_CACHE"] = str(folder)
     yield folder
     del os.environ["UPRIGHT_CACHE"]
+
+
+@pytest.fixture(autouse=True)
+def collector() -> Iterator[None]:
+    """The program switches the collector off for its own short life; the tests go on."""
+    yield
+    gc.enable()

@@ -9,6 +9,14 @@ import click
 from upright_block import TemplateProblem, write_demo
 from upright_block.cli.common import opened, show_lines, stop
 
+_NEXT = (
+    ("upright show VentDrive", "the block that moves a roof vent"),
+    ("upright verify VentDrive", "its cases alone"),
+    ("upright show bay3_vent_opened", "a tag's way from its point to the pins"),
+    ("upright walk", "move each point by itself: does it reach its pin?"),
+    ("cases/vent_drive.toml", "change one expected value and verify again"),
+)
+
 
 @click.command("demo", short_help="Copy and run the example.", epilog="Example:  upright demo")
 @click.argument("folder", metavar="[DIR]", default="glasshouse", type=click.Path(path_type=Path))
@@ -28,19 +36,6 @@ def command(folder: Path) -> None:
         status = int(bool(ended.code))
     show_lines([[], [("$ upright verify", "strong")]])
     status |= verify(opened(folder))
-    show_lines(
-        [
-            [],
-            [("Try next", "strong")],
-            [("  cd ", ""), (folder.as_posix(), "name")],
-            [("  upright show VentDrive", "name"), ("          the block that moves a roof vent", "dim")],
-            [("  upright verify VentDrive", "name"), ("        its cases alone", "dim")],
-            [("  upright show bay3_vent_opened", "name"), ("  a tag's way from its point to the pins", "dim")],
-            [
-                ("  upright walk", "name"),
-                ("                   move each point by itself: does it reach its pin?", "dim"),
-            ],
-            [("  cases/vent_drive.toml", "name"), ("           change one expected value and verify again", "dim")],
-        ]
-    )
+    show_lines([[], [("Try next", "strong")], [("  cd ", ""), (folder.as_posix(), "name")]])
+    show_lines([(f"  {call:<31}", "name"), (what, "dim")] for call, what in _NEXT)
     raise SystemExit(status)

@@ -6,7 +6,7 @@ import re
 from collections.abc import Mapping
 from typing import Literal
 
-from upright_block.language.nodes import record
+from upright_block.language.nodes import record, replaced
 from upright_block.language.tags import Tag
 from upright_block.mapping.approved import Approved
 from upright_block.mapping.walk import InputWalk, Opening, OutputWalk, Walk
@@ -16,12 +16,18 @@ Status = Literal[
 ]
 WRONG: frozenset[Status] = frozenset({"elsewhere", "crossed", "copied", "inverted", "another", "nowhere", "changed"})
 """What counts as wrong."""
-_NUMBER = re.compile(r"\d+")
+_NUMBER = re.compile(r"[0-9]+")
+_PLACE = re.compile(r"\{n([1-9]?)\}")
+_MOST_LOOKED_AT = 200
+"""Of points, where a pattern with a star is compared with the pins of all others."""
 
 
 @record
 class Judged:
-    """A tag with the pins of its point, and what is thought of them; ``says`` tells more where it is not right."""
+    """A tag with the pins of its point, and what is thought of them; ``says`` tells more where it is not right.
+
+    ``where`` is the file and the line that wires the first of them.
+    """
 
     tag: Tag
     is_input: bool
@@ -29,6 +35,7 @@ class Judged:
     further: int
     status: Status
     says: str
+    where: str = ""
 
 
 def judge(walk: Walk, approved: Mapping[str, Approved] | None = None) -> list[Judged]:
@@ -37,8 +44,8 @@ def judge(walk: Walk, approved: Mapping[str, Approved] | None = None) -> list[Ju
     A tag that says what it ``reaches`` is judged by that; another one by the ``approved`` map, where there is one. A tag
     whose point, sense or range is not as approved is told in any case, and so is one that is gone.
     """
-    found = [_input(entry) for entry in walk.inputs]
-    found += [_output(entry) for entry in walk.outputs]
+    found = [replaced(_input(entry), where=entry.pins[0].where if entry.pins else "") for entry in walk.inputs]
+    found += [replaced(_output(entry), where=entry.where) for entry in walk.outputs]
     found = _crossed(_copied(found))
     if approved is not None:
         walked = {entry.tag.key for entry in found}
@@ -135,37 +142,61 @@ def _copied(found: list[Judged]) -> list[Judged]:
             if entry.status == "elsewhere" and owner is not None:
                 says = f"The pin belongs to {owner.tag.name}; it looks like a copy that was not renumbered"
                 changed[entry.tag] = _with(entry, "copied", says)
+    index = _Index(found)
     for entry in found:
-        if entry.status == "nowhere":
-            pin = next(
-                (p for other in found if other.is_input == entry.is_input for p in other.pins if _fits(entry.tag, p)),
-                "",
-            )
-            owner = next((other for other in found if pin in other.pins), None)
-            if owner is not None:
-                verb = "moves" if entry.is_input else "follows"
-                says = f"It is {owner.tag.name} that {verb} {pin}; it looks like a copy that was not renumbered"
-                changed[entry.tag] = _with(entry, "copied", says)
+        if entry.status == "nowhere" and (there := index.fitting(entry)):
+            pin, owner = there[0]
+            verb = "moves" if entry.is_input else "follows"
+            says = f"It is {owner.tag.name} that {verb} {pin}; it looks like a copy that was not renumbered"
+            changed[entry.tag] = _with(entry, "copied", says)
     return [changed.get(entry.tag, entry) for entry in found]
 
 
 def _crossed(found: list[Judged]) -> list[Judged]:
     """Two tags each of which has the pin of the other."""
     lost = [entry for entry in found if entry.status == "elsewhere"]
-    by_pin = {(entry.is_input, pin): entry for entry in lost for pin in entry.pins}
+    index = _Index(lost)
     changed: dict[Tag, Judged] = {}
     for entry in lost:
-        for (is_input, pin), other in by_pin.items() if entry.tag not in changed else ():
-            is_pair = other is not entry and is_input == entry.is_input and _fits(entry.tag, pin)
-            if is_pair and any(_fits(other.tag, own) for own in entry.pins):
+        for _, other in index.fitting(entry) if entry.tag not in changed else ():
+            if other is not entry and any(_fits(other.tag, own) for own in entry.pins):
                 changed[entry.tag] = _with(entry, "crossed", f"Crossed with {other.tag.name}")
                 changed[other.tag] = _with(other, "crossed", f"Crossed with {entry.tag.name}")
                 break
     return [changed.get(entry.tag, entry) for entry in found]
 
 
+class _Index:
+    """Finds what has a pin that another tag should have, by the ends of paths."""
+
+    def __init__(self, entries: list[Judged]) -> None:
+        self.entries = entries
+        self.by_end: dict[tuple[bool, str], list[tuple[str, Judged]]] = {}
+        for entry in entries:
+            for pin in entry.pins:
+                parts = _normal(pin.removeprefix("NOT ")).split(".")
+                for begin in range(len(parts)):
+                    end = ".".join(parts[begin:])
+                    self.by_end.setdefault((entry.is_input, end), []).append((pin, entry))
+
+    def fitting(self, wanting: Judged) -> list[tuple[str, Judged]]:
+        """The pins that a tag should have, each with the entry that has it."""
+        pattern = wanting.tag.text("reaches").removeprefix("NOT ").strip()
+        if "*" in pattern:
+            few = (e for e in self.entries[:_MOST_LOOKED_AT] if e.is_input == wanting.is_input)
+            return [(pin, entry) for entry in few for pin in entry.pins if _fits(wanting.tag, pin)]
+        numbers = _NUMBER.findall(wanting.tag.name)
+        written = _PLACE.sub(lambda place: (numbers[int(place[1] or 1) - 1 :] or ["?"])[0], pattern)
+        return self.by_end.get((wanting.is_input, _normal(written)), []) if pattern else []
+
+
+def _normal(path: str) -> str:
+    """A path in upper case, with numbers as they count: 1 is 01."""
+    return _NUMBER.sub(lambda digits: digits[0].lstrip("0") or "0", path.upper())
+
+
 def _with(entry: Judged, status: Status, says: str) -> Judged:
-    return Judged(entry.tag, entry.is_input, entry.pins, entry.further, status, says)
+    return replaced(entry, status=status, says=says)
 
 
 def _against(entry: Judged, known: Approved | None) -> Judged:

@@ -41,11 +41,15 @@ Opening = tuple[tuple[Tag, str], ...]
 
 @record
 class Reached:
-    """A pin or a variable that followed a point; ``is_inverted`` says that a BOOL went the other way than the tag."""
+    """A pin or a variable that followed a point; ``is_inverted`` says that a BOOL went the other way than the tag.
+
+    ``where`` is the file and the line that wires it to the tag.
+    """
 
     path: str
     is_inverted: bool
     is_pin: bool
+    where: str
 
 
 @record
@@ -69,11 +73,12 @@ class InputWalk:
 class OutputWalk:
     """Which pins or variables a point followed when they were moved where they are copied to it.
 
-    ``opened_by`` are the inputs with which the statement that does so runs, where it does not at rest.
+    ``where`` is the file and the line that does so; ``opened_by`` are the inputs with which it runs, where it does not at rest.
     """
 
     tag: Tag
     pins: tuple[str, ...]
+    where: str
     opened_by: Opening
     is_written: bool
 
@@ -179,13 +184,13 @@ class Walker:
             found.setdefault(use.tag, []).append(use)
         return found
 
-    def _wired(self, tag: Tag) -> dict[str, bool]:
-        """The paths, in upper case, of what the text wires a tag to, each with whether it is a pin of an instance."""
-        found: dict[str, bool] = {}
+    def _wired(self, tag: Tag) -> dict[str, tuple[bool, str]]:
+        """The paths, in upper case, of what the text wires a tag to: whether it is a pin of an instance, and where it does."""
+        found: dict[str, tuple[bool, str]] = {}
         for use in self.uses.get(tag, ()):
             if use.kind == "read" and use.pin:
                 for path in (*(f"{p}.{use.pin}" for p in self.places.get(use.unit.key, ())), use.pin):
-                    found[path.upper()] = use.is_pin
+                    found[path.upper()] = use.is_pin, use.unit.source.shown_line(use.origin.start)
         return found
 
     @cached_property
@@ -238,7 +243,7 @@ class Walker:
                 if moved:
                     break
         wired = self._wired(tag)
-        pins = [Reached(p, inverted, wired[p.upper()]) for p, inverted in moved.items() if p.upper() in wired]
+        pins = [Reached(p, inverted, *wired[p.upper()]) for p, inverted in moved.items() if p.upper() in wired]
         further = [path for path in moved if path.upper() not in wired]
         return InputWalk(tag, tuple(pins), tuple(further), opened, tuple(gates), is_used)
 
@@ -303,7 +308,8 @@ class Walker:
             if tag not in followed and writers:
                 opened = self._opened_for(tag, writers, follower, scans, followed)
             is_written = any(use.kind == "write" for use in self.uses.get(tag, ()))
-            yield OutputWalk(tag, tuple(followed.get(tag, ())), opened, is_written)
+            where = writers[0].unit.source.shown_line(writers[0].origin.start) if writers else ""
+            yield OutputWalk(tag, tuple(followed.get(tag, ())), where, opened, is_written)
 
     def _places_of(self, place: OutputPlace) -> list[str]:
         """The paths of the pin at a place, in each instance of its unit."""

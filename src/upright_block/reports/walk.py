@@ -43,20 +43,22 @@ def walk_lines(found: Sequence[Judged], width: int, show_all: bool) -> list[Line
             ]
         )
         if entry.pins:
-            lines.append([("          ", ""), (_way(entry), "dim"), (_pins(entry), "")])
+            where = f"  {entry.where}" if entry.where else ""
+            lines.append([("          ", ""), (_way(entry), "dim"), (_pins(entry), ""), (where, "dim")])
         lines.append([("          ", ""), (f"{entry.says}.", "")])
-    others = [entry for entry in found if entry not in wrong]
+    others = [e for e in found if e.status not in WRONG and e.status != "gated"]
     if wrong and others and show_all:
         lines.append([])
     if show_all:
         rows = [(e.tag.address, e.tag.name, _way(e), _pins(e), _also(e)) for e in others]
         lines += column_lines(("point", "tag", "", "moves", ""), rows, width, ("name", "strong", "dim", "", "dim"))
     counts = Counter(entry.status for entry in found)
-    counted = ", ".join(f"{counts[status]} {status}" for status in _ORDER if counts[status])
-    verdict: Role = "bad" if any(e.status in WRONG for e in found) else "good"
     inputs = sum(entry.is_input for entry in found)
     total = f"{inputs} inputs, {len(found) - inputs} outputs walked: "
-    last: Line = [(total, ""), (f"{counted or 'none'}.", verdict)]
+    last: Line = [(total, "")]
+    for status in (status for status in _ORDER if counts[status]):
+        last += [(", " if len(last) > 1 else "", ""), (f"{counts[status]} {status}", _ROLES.get(status, "bad"))]
+    last.append(("." if counts else "none.", ""))
     return [*lines, [], last] if lines else [last]
 
 
@@ -88,6 +90,7 @@ def walk_data(found: Sequence[Judged]) -> list[dict[str, Any]]:
             "further": entry.further,
             "status": entry.status,
             "says": entry.says or None,
+            "wired_at": entry.where or None,
             **entry.tag.source.place(entry.tag.start),
         }
         for entry in found
