@@ -168,6 +168,7 @@ class OpenLibrary:
         from upright_block.library.adopting import adopted_rows
         from upright_block.library.sheets import Rows
 
+        _ = self._suite  # cases name tags too
         rows, untold = adopted_rows(self._library.scope, with_points)
         return (Rows("tags", ("tag", "point", "type"), rows).csv() if rows else ""), untold
 

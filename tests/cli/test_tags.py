@@ -316,3 +316,32 @@ speed,%IW8,INT,
     byte = {(f"%QX1.{bit}", "byte 1") for bit in (0, 1, 2, 3, 4, 5, 7)}
     assert found == byte | {(f"%IW4.%X{bit}", "status") for bit in range(1, 15)}
     assert "21 spare points." in upright("tags", "--spare", "--library", tmp_path).output
+
+
+def test_names_are_adopted_with_the_type_that_the_text_wants(tmp_path: Path) -> None:
+    main = """PROGRAM Main VAR level : REAL; n : INT; v : Vent; END_VAR
+level := pressure / 2.0 + offset;
+IF NOT shut AND n > 3 THEN lamp := TRUE; total := n; END_IF
+v(open := want AND NOT wet, travel := longest, opening => motor);
+END_PROGRAM"""
+    case = '[[case]]\nname = "c"\nvectors = """\ndor total\n1 0\n"""\n'
+    files = {"upright.toml": "", "blocks/b.st": BLOCK, "programs/main.st": main, "cases/c.toml": case}
+    write_files(tmp_path, files)
+    found = ""
+    for _ in range(3):  # a name that hides behind another one is adopted when that one is
+        shown = upright("tags", "--adopt", "--points", "--library", tmp_path, "--write")
+        assert shown.exit_code == 0
+        found += shown.output
+    rows = csv.DictReader(io.StringIO((tmp_path / "tags" / "adopted.csv").read_text()))
+    assert {row["tag"]: (row["type"], row["point"][:2]) for row in rows} == {
+        "pressure": ("REAL", "%I"),
+        "offset": ("REAL", "%I"),
+        "shut": ("BOOL", "%I"),
+        "lamp": ("BOOL", "%Q"),
+        "total": ("INT", "%Q"),
+        "want": ("BOOL", "%I"),
+        "wet": ("BOOL", "%I"),
+        "longest": ("TIME", "%I"),
+        "motor": ("BOOL", "%Q"),
+    }
+    assert "no pin tells their type: dor." in found

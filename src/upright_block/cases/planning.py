@@ -15,6 +15,7 @@ from upright_block.language.copying import used_globals
 from upright_block.language.findings import Findings, HasPlace, Related, Words
 from upright_block.language.limits import MOST_COLUMNS, MOST_SCANS
 from upright_block.language.literals import LiteralProblem, Value, parse_integer
+from upright_block.language.scope import Missing
 from upright_block.language.signals import NoSignal, Signal, field_signal, find_signal, no_value
 from upright_block.language.source import Cell, Source
 from upright_block.language.timebase import Timebase
@@ -33,7 +34,15 @@ class _Problem(Exception):
 
 
 class _Planner:
-    def __init__(self, file: CaseFile, case: Case, unit: Unit, timebase: Timebase, findings: Findings) -> None:
+    def __init__(
+        self,
+        file: CaseFile,
+        case: Case,
+        unit: Unit,
+        timebase: Timebase,
+        missing: dict[str, Missing],
+        findings: Findings,
+    ) -> None:
         self.file = file
         self.case = case
         self.unit = unit
@@ -49,6 +58,7 @@ class _Planner:
         self.forced: dict[str, Cell] = {}
         self.failed = False
         self.timebase = timebase
+        self.missing = missing
 
     def report(self, source: Source, place: HasPlace, said: Words, *related: Related) -> None:
         self.failed |= stops(said.name)
@@ -185,6 +195,8 @@ class _Planner:
             start = max(cell.start, cell.end - len(path)) + problem.start
             end = cell.end if isinstance(problem.owner, Array) else min(start + len(problem.name), cell.end)
             marked = Cell(problem.name, min(start, cell.end - 1), end)
+            if problem.start == 0 and self.unit.kind in ("PROGRAM", "CONFIGURATION"):
+                self.missing.setdefault(problem.name.upper(), Missing(problem.name))
             self.report(source, marked, problem.words(self.findings.did_you_mean))
             raise _Problem from None
 
@@ -454,6 +466,11 @@ def _role(head: Cell) -> tuple[str, str]:
     return "pin", head.text
 
 
-def prepare(file: CaseFile, case: Case, unit: Unit, timebase: Timebase, findings: Findings) -> ReadyCase | None:
-    """Make a case ready to run on ``unit``, whose scans start as ``timebase`` says; None when it has mistakes, which become findings."""
-    return _Planner(file, case, unit, timebase, findings).ready()
+def prepare(
+    file: CaseFile, case: Case, unit: Unit, timebase: Timebase, missing: dict[str, Missing], findings: Findings
+) -> ReadyCase | None:
+    """Make a case ready to run on ``unit``, whose scans start as ``timebase`` says; None when it has mistakes, which become findings.
+
+    Names that begin a path, and that nobody declares, are entered into ``missing``.
+    """
+    return _Planner(file, case, unit, timebase, missing, findings).ready()

@@ -92,7 +92,7 @@ class _Loader:
                 self._leave_out(file, case, (*mistakes, *case.mistakes), reason)
                 continue
             begun = len(self.findings.items)
-            ready = prepare(file, case, block, timebase, self.findings)
+            ready = prepare(file, case, block, timebase, self.library.scope.missing, self.findings)
             if ready is None or broken:
                 reason = "" if ready is None else f"{file.subject.name} has errors"
                 self._leave_out(file, case, tuple(self.findings.items[begun:]), reason)

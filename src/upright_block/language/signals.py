@@ -104,7 +104,11 @@ class NoSignal(Exception):
             return Words("no-such-point", message, "Name a point that its text or a tag names.")
         if isinstance(owner, Compound) and not name.startswith("["):
             known = [v.name for v in owner.variables.values() if not v.is_hidden]
-            way_out = near(self.name, known) or f"It has {listed(known)}."
+            shared = globals_of(owner) if isinstance(owner, Unit) and self.start == 0 else None
+            beside = [v.name for v in shared.variables.values() if not v.is_hidden] if shared else []
+            beside += [tag.name for tag in tags_of(shared).values()]
+            more = " and the tags: upright tags" if tags_of(shared) else ""
+            way_out = near(self.name, [*known, *beside]) or f"It has {listed(known)}{more}."
             return Words("unknown-name", f"{owner.name} has no {self.name}.", way_out)
         if isinstance(owner, Array):
             return Words("unknown-name", f"{owner} has no {name}.", f"It is {owner}.")

@@ -321,16 +321,8 @@ class CallChecker(StandardChecker):
             except Problem:
                 if pin is not None:
                     given.failed.add(pin)
-                    self._note_missing(argument, pin)
+                    self.note_missing(argument.value, pin.type, pin.section == "output")
         return given
-
-    def _note_missing(self, argument: syntax.Argument, pin: typed.Variable) -> None:
-        """Note the type of a pin for a name that is wired to it and not declared."""
-        name = argument.value.name.upper() if isinstance(argument.value, syntax.Name) else ""
-        missing = self.scope.missing.get(name)
-        if missing is not None and missing.type is None:
-            missing.type = pin.type
-            missing.is_output = pin.section == "output"
 
     @staticmethod
     def _names_pin(node: syntax.Expression, unit: typed.Unit) -> bool:

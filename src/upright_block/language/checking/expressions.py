@@ -36,6 +36,9 @@ from upright_block.language.types import (
     widens,
 )
 
+_OF_ONE_TYPE = frozenset(["AND", "&", "OR", "XOR", "+", "-", "*", "/", "MOD"])
+"""Operators whose operands are of the type of the result."""
+
 
 class ExpressionChecker(OperatorChecker):
     """Turns expressions of syntax into typed ones. Every method raises `Problem` after reporting."""
@@ -46,7 +49,24 @@ class ExpressionChecker(OperatorChecker):
             reference = self._refers_to(node, wanted)
             if reference is not None:
                 return reference
-        return self.named_value(node, wanted) or self.coerce(self.expression(node), wanted, node, what)
+        try:
+            return self.named_value(node, wanted) or self.coerce(self.expression(node), wanted, node, what)
+        except Problem:
+            self.note_missing(node, wanted)
+            raise
+
+    def note_missing(self, node: syntax.Expression, type_: Type, is_output: bool = False) -> None:
+        """Note the type that names which nobody declares must have so that an expression is of a type."""
+        match node:
+            case syntax.Name(name=name):
+                missing = self.scope.missing.get(name.upper())
+                if missing is not None and missing.type is None:
+                    missing.type, missing.is_output = type_, is_output
+            case syntax.Unary(operand=operand):
+                self.note_missing(operand, type_)
+            case syntax.Binary(operator=operator, left=left, right=right) if operator in _OF_ONE_TYPE:
+                self.note_missing(left, type_)
+                self.note_missing(right, type_)
 
     def any_value(self, node: syntax.Expression) -> typed.Expression:
         """The expression with a type of its own: a bare literal takes INT, DINT, LINT or LREAL."""
@@ -61,7 +81,11 @@ class ExpressionChecker(OperatorChecker):
 
     def condition(self, node: syntax.Expression, what: str) -> typed.Expression:
         """The expression as a BOOL that decides something."""
-        found = self.expression(node)
+        try:
+            found = self.expression(node)
+        except Problem:
+            self.note_missing(node, BOOL)
+            raise
         if found.type is BOOL:
             return found
         if found.type.family == "untyped":

@@ -116,7 +116,9 @@ class StatementChecker(CallChecker):
         try:
             receiver = self.receiver(node.target)
         except Problem:
-            self._check_alone(node.value)
+            value = self._check_alone(node.value)
+            if value is not None:
+                self.note_missing(node.target, value.type, is_output=True)
             raise
         place = receiver.place
         value = self.value(node.value, receiver.type, self.text(node.target))
@@ -139,12 +141,12 @@ class StatementChecker(CallChecker):
         if _path(place) in self.loop_variables:
             self.report(node, words.loop_variable_assigned(self.text(node)))
 
-    def _check_alone(self, node: syntax.Expression) -> None:
-        """Report what is wrong inside an expression whose receiver is already known to be wrong."""
+    def _check_alone(self, node: syntax.Expression) -> typed.Expression | None:
+        """Report what is wrong inside an expression whose receiver is already known to be wrong; its value, if it has one."""
         try:
-            self.expression(node)
+            return self.any_value(node)
         except Problem:
-            return
+            return None
 
     def _call_statement(self, node: syntax.CallStatement) -> typed.Statement:
         call = node.call
