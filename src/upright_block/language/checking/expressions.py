@@ -57,16 +57,17 @@ class ExpressionChecker(OperatorChecker):
 
     def note_missing(self, node: syntax.Expression, type_: Type, is_output: bool = False) -> None:
         """Note the type that names which nobody declares must have so that an expression is of a type."""
-        match node:
-            case syntax.Name(name=name):
-                missing = self.scope.missing.get(name.upper())
-                if missing is not None and missing.type is None:
-                    missing.type, missing.is_output = type_, is_output
-            case syntax.Unary(operand=operand):
-                self.note_missing(operand, type_)
-            case syntax.Binary(operator=operator, left=left, right=right) if operator in _OF_ONE_TYPE:
-                self.note_missing(left, type_)
-                self.note_missing(right, type_)
+        waiting = [node] if self.scope.missing else []
+        while waiting:
+            match waiting.pop():
+                case syntax.Name(name=name):
+                    missing = self.scope.missing.get(name.upper())
+                    if missing is not None and missing.type is None:
+                        missing.type, missing.is_output = type_, is_output
+                case syntax.Unary(operand=operand):
+                    waiting.append(operand)
+                case syntax.Binary(operator=operator, left=left, right=right) if operator in _OF_ONE_TYPE:
+                    waiting += [left, right]
 
     def any_value(self, node: syntax.Expression) -> typed.Expression:
         """The expression with a type of its own: a bare literal takes INT, DINT, LINT or LREAL."""
