@@ -382,7 +382,7 @@ class OpenLibrary:
         """The map of a walk, to be approved or filed."""
         from upright_block.mapping.approved import map_rows
 
-        return map_rows(found)
+        return map_rows((entry.tag, entry.pins) for entry in found)
 
     @staticmethod
     def is_wrong(found: Sequence[Judged]) -> bool:

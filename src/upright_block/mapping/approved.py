@@ -2,17 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from typing import TYPE_CHECKING
+from collections.abc import Iterable, Mapping, Sequence
 
 from upright_block.language.nodes import record
 from upright_block.language.source import Cell, Source
 from upright_block.language.tags import Tag
 from upright_block.library.sheets import Rows
 from upright_block.library.table import table_of
-
-if TYPE_CHECKING:
-    from upright_block.mapping.judging import Judged
 
 FILE_NAME = "walk.csv"
 _HEADS = ("point", "tag", "way", "sense", "range", "pins", "comment")
@@ -59,12 +55,11 @@ def _row_of(tag: Tag) -> dict[str, str]:
     }
 
 
-def map_rows(found: Sequence[Judged]) -> Rows:
-    """The map of a walk, in the order of the points."""
-    ordered = sorted(found, key=lambda e: (e.tag.area or "", e.tag.point.start if e.tag.point else 0))
-    return Rows(
-        "walk", _HEADS, [_row_of(entry.tag) | {"pins": "; ".join(entry.pins)} for entry in ordered if entry.tag.point]
-    )
+def map_rows(reached: Iterable[tuple[Tag, Sequence[str]]]) -> Rows:
+    """The map of tags with the pins that their points reach, in the order of the points."""
+    placed = [(tag.area or "", tag.point.start, tag, pins) for tag, pins in reached if tag.point]
+    placed.sort(key=lambda entry: entry[:2])
+    return Rows("walk", _HEADS, [_row_of(tag) | {"pins": "; ".join(pins)} for *_, tag, pins in placed])
 
 
 def read_map(source: Source) -> dict[str, Approved]:
@@ -83,5 +78,8 @@ def read_map(source: Source) -> dict[str, Approved]:
     found: dict[str, Approved] = {}
     for start in table.starts:
         cells = dict(zip(heads, table.split(start), strict=False))
-        found[cells["tag"].text.upper()] = Approved(source, cells["tag"], {head: cells[head].text for head in cells})
+        key = cells["tag"].text.upper()
+        if key in found:
+            raise ValueError(f"line {source.line(cells['tag'].start)}: {cells['tag'].text} has a row already")
+        found[key] = Approved(source, cells["tag"], {head: cells[head].text for head in cells})
     return found

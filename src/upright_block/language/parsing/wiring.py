@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from dataclasses import dataclass, field
 
 from upright_block.language import syntax
 from upright_block.language.allowing import Allowance
 from upright_block.language.findings import Findings, Words
 from upright_block.language.lexer import KEYWORDS
 from upright_block.language.limits import MOST_INSTANCES
-from upright_block.language.nodes import record
+from upright_block.language.nodes import fresh, record, state
 from upright_block.language.parsing.units import parse_expression
 from upright_block.language.parsing.words import wiring as words
 from upright_block.language.source import Cell, Source
@@ -57,7 +56,7 @@ class _Row:
     is_one_of_many: bool
 
 
-@dataclass
+@state
 class _Array:
     """An array of instances, as far as rows have named its elements; `elements` gives the cell of each."""
 
@@ -65,7 +64,7 @@ class _Array:
     block: str
     low: int
     high: int
-    elements: dict[int, Cell] = field(default_factory=dict)
+    elements: dict[int, Cell] = fresh(default_factory=dict)
 
 
 class _Wirer:
