@@ -89,6 +89,8 @@ def test_an_access_path_that_may_only_be_read_is_not(tmp_path: Path) -> None:
         ("b.far AT %IX1.1", "b.far AT %IX1.9", "bad-address"),
         ("b.far AT %IX1.1 : BOOL", "b.far AT %IX1.1 : INT", "type-mismatch"),
         ("b.far AT", "b.far.x AT", "no-pins"),
+        ("b.far AT %IX1.1 : BOOL;", "b.far AT %IX1.1 : BOOL; B.FAR AT %IX1.2 : BOOL;", "given-twice"),
+        ("b.far AT %IX1.1 : BOOL;", "b.far AT %IX1.1 : BOOL; b.near : BOOL;", "missing-value"),
         ("(go := key", "(gone := key", "unknown-name"),
         ("(go := key", "(go := 5", "out-of-range"),
         ("VAR_INPUT plus", "VAR_INPUT key AT %IX3.0 : BOOL; plus", "address-in-block"),

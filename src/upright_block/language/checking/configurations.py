@@ -221,7 +221,16 @@ def _settle_instances(node: syntax.Configuration, unit: typed.Unit, checker: Typ
     """What VAR_CONFIG gives to single instances, and what VAR_ACCESS calls variables."""
     unit.kept["connections"] = {p.name.upper(): p.arguments for p in node.programs if p.arguments}
     resources = unit.kept["resources"]
+    seen: dict[tuple[str, ...], syntax.InstanceSetting] = {}
     for setting in node.settings:
+        keys = tuple(name.name.upper() for name in setting.path)
+        first = seen.setdefault(keys[1:] if keys[0] in resources else keys, setting)
+        if first is not setting:
+            related = first_declared(unit.source, first, ".".join(name.name for name in first.path))
+            checker.report(setting, words.setting_twice(".".join(name.name for name in setting.path)), related)
+            continue
+        if not setting.address and setting.initial is None:
+            checker.report(setting, words.setting_of_nothing(".".join(name.name for name in setting.path)))
         with suppress(Problem):
             _setting(setting, resources, unit, checker)
     for program in node.programs:

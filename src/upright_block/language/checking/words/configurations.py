@@ -106,6 +106,16 @@ def still_open(program: str, variable: str, address: str) -> Words:
     )
 
 
+def setting_twice(path: str) -> Words:
+    return Words("given-twice", f"{path} is given twice.", "Remove one of the two.")
+
+
+def setting_of_nothing(path: str) -> Words:
+    return Words(
+        "missing-value", f"VAR_CONFIG gives {path} neither a point nor a value.", "Write := and a value, or remove it."
+    )
+
+
 def no_variable(holder: typed.Unit, name: str) -> Words:
     return Words("unknown-name", f"{holder.name} has no {name}.", "Correct the path.")
 
