@@ -191,6 +191,6 @@ def propose(library: OpenLibrary, path: Path, before: str, after: str, write: bo
             library.write_text(path, after)
         except UprightError as problem:
             stop(problem.message, problem.way_out)
-        show_lines(lines)
+        show_lines([*lines, [], [(f"{name} is written.", "good")]])
     else:
         show_lines([*lines, [], [("Nothing is written without --write.", "dim")]])

@@ -96,7 +96,10 @@ def no_whole_number(text: str) -> Words:
 
 
 def no_number(text: str) -> Words:
-    return Words("bad-value", f"{text} is no number.", "Write one such as -20 or 60.5.")
+    whole, comma, decimals = text.partition(",")
+    is_comma = comma and decimals.isascii() and decimals.isdigit() and whole.removeprefix("-").isdigit()
+    way_out = f"Write a point: {whole}.{decimals}." if is_comma else "Write one such as -20 or 60.5."
+    return Words("bad-value", f"{text} is no number.", way_out)
 
 
 def no_type(name: str) -> Words:
