@@ -232,6 +232,7 @@ class Controller:
         self._conditions[expression] = method
         self._machine = self._made()
         self._machine.restore(kept)
+        self._machine.look()
 
     def _run(self, scans: int, until: Slot | None) -> bool:
         """Run scans, and record; whether the condition was met."""

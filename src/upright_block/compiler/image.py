@@ -14,6 +14,7 @@ from upright_block.compiler.instructions import constant
 from upright_block.compiler.layout import DATA, encode
 from upright_block.compiler.program import Mode, Program
 from upright_block.language import typed
+from upright_block.language.limits import MOST_TURNS
 from upright_block.language.nodes import record
 from upright_block.language.source import Source
 from upright_block.language.typed import closure
@@ -107,6 +108,7 @@ def build_image(program: Program, bodies: Bodies | None = None) -> Image:
             *([f"(global $writers i32 (i32.const {writers}))"] if writers else []),
             *functions,
             f"(func $scan i32.const {DATA} call ${program.root.key})",
+            f'(func (export "look") (global.set $budget (i32.const {MOST_TURNS})) call $scan)',
             _runtime("driver"),
             ")",
         ]

@@ -14,7 +14,7 @@ from upright_block.language.literals import Value
 from upright_block.language.nodes import node, record
 from upright_block.language.points import Points
 from upright_block.language.signals import Signal, find_signal, globals_of, signals
-from upright_block.language.types import BOOL, Array, Elementary, String, Type
+from upright_block.language.types import BOOL, DINT, Array, Elementary, String, Type
 
 Constants = Mapping[typed.Variable, Value]
 """The values that constants have instead of their own."""
@@ -39,9 +39,10 @@ USUAL = Mode()
 
 @record
 class Probe:
-    """A function without inputs that is called after each scan, for the instance of its owner at ``path``.
+    """A function that is called after each scan, for the instance of its owner at ``path``.
 
-    It is a hidden method of the unit that it looks at, see `observe`; the path is empty for the subject itself.
+    It is a hidden method of the unit that it looks at, see `observe`; the path is empty for the subject itself. What
+    its in-outs keep from scan to scan lies beside its value.
     """
 
     method: typed.Unit
@@ -93,7 +94,9 @@ class Program:
 
     ``inside`` is the instance of the ``subject`` in it, ``targets`` are what its in-outs refer to, ``seen`` the
     values of the probes. ``outer`` are the offsets of the global variables. The values of the probes lie behind
-    all else, from ``own`` on, so that whatever looks at a subject its own data lies at the same addresses.
+    all else, from ``own`` on, so that whatever looks at a subject its own data lies at the same addresses. ``before``
+    says that the probes alone are looked at, before the first scan, and ``group`` which of them are looked at, where
+    they stand in groups.
     """
 
     subject: typed.Unit
@@ -107,12 +110,18 @@ class Program:
     outer: dict[typed.Variable, int]
     own: int
     initial: bytes
+    before: typed.Variable
+    group: typed.Variable
 
     @property
     def probe_slots(self) -> list[Slot]:
         """The value of each probe."""
-        offsets = layout_of(self.root).offsets
-        return [Slot(Signal(v.name, v, v, (), v.type), offsets[v]) for v in self.seen]
+        return [self.root_slot(variable) for variable in self.seen]
+
+    def root_slot(self, variable: typed.Variable) -> Slot:
+        """Where a variable of the root lies."""
+        offset = layout_of(self.root).offsets[variable]
+        return Slot(Signal(variable.name, variable, variable, (), variable.type), offset)
 
     def slots(self) -> Iterator[Slot]:
         """Every value of the subject and of what it contains; large arrays are left out."""
@@ -159,9 +168,15 @@ class Program:
 
 
 def make_program(
-    subject: typed.Unit, constants: Constants | None = None, probes: Sequence[Probe] = (), mode: Mode = USUAL
+    subject: typed.Unit,
+    constants: Constants | None = None,
+    probes: Sequence[Probe] = (),
+    mode: Mode = USUAL,
+    groups: Sequence[Sequence[int]] = (),
 ) -> Program:
     """Lower a subject, an unbroken unit: a function is called once in each scan, anything else is run.
+
+    Without ``groups`` all probes are looked at; else those of the group, a list of their numbers, that is chosen.
 
     Raises:
         NoSignal: a probe looks at an instance that is not there.
@@ -176,18 +191,12 @@ def make_program(
     before, after = (_located(subject, inside, way, shared_data) for way in _WAYS)
     body: list[typed.Statement] = [*map(copying.call, copied[0]), *before, call, *map(copying.call, copied[1]), *after]
     held = [inside, *targets.values()]
-    seen: list[typed.Variable] = []
-    for number, probe in enumerate(probes):
-        assert probe.method.result is not None
-        value = _held(f":probe{number}", probe.method.result.type)
-        steps: tuple[typed.Step, ...] = ()
-        if probe.path:
-            signal = find_signal(subject, probe.path)
-            steps = (typed.Member(subject, signal.root), *signal.steps)
-        instance = typed.Place(inside, steps, probe.method.owner or subject, syntax.NO_PLACE)
-        looked = typed.CallFunction(value.type, probe.method, (), (), (), syntax.NO_PLACE, instance)
-        body.append(typed.Assign(syntax.NO_PLACE, typed.whole(value), looked))
-        seen.append(value)
+    looks = _Looks(subject, inside)
+    looked = [looks.at(number, probe) for number, probe in enumerate(probes)]
+    if probes:
+        scan = typed.Branch(syntax.NO_PLACE, typed.Unary(BOOL, "NOT", looks.is_before, 0), tuple(body))
+        chosen = _chosen(looked, groups, typed.Load(DINT, typed.whole(looks.group))) if groups else looked
+        body = [typed.If(syntax.NO_PLACE, (scan,), ()), *(statement for look in chosen for statement in look)]
     uses = [subject, *subject.refers.values(), *(probe.method for probe in probes), *copied[0], *copied[1]]
     root = typed.Unit(
         "PROGRAM",
@@ -195,16 +204,84 @@ def make_program(
         subject.source,
         _UNWRITTEN,
         "",
-        {v.key: v for v in (*held, *seen)},
+        {v.key: v for v in (*held, *looks.variables)},
         body=tuple(body),
         uses={unit.key: unit for unit in uses},
         shares=shared_data,
     )
-    outer, own = _lay_out(root, held, seen)
-    initial = layout_of(root).initial
+    outer, own = _lay_out(root, held, looks.variables)
     return Program(
-        subject, constants or {}, tuple(probes), mode, root, inside, targets, tuple(seen), outer, own, initial
+        subject,
+        constants or {},
+        tuple(probes),
+        mode,
+        root,
+        inside,
+        targets,
+        tuple(looks.seen),
+        outer,
+        own,
+        layout_of(root).initial,
+        looks.before,
+        looks.group,
     )
+
+
+class _Looks:
+    """The calls of probes, and the variables of the root that they need."""
+
+    def __init__(self, subject: typed.Unit, inside: typed.Variable) -> None:
+        self.subject = subject
+        self.inside = inside
+        self.before = _held(":before", BOOL)
+        self.group = _held(":group", DINT)
+        self.seen: list[typed.Variable] = []
+        self.kept: list[typed.Variable] = []
+
+    @property
+    def variables(self) -> list[typed.Variable]:
+        """All of them; none where nothing looks."""
+        return [*self.seen, *self.kept, self.before, self.group] if self.seen else []
+
+    @property
+    def is_before(self) -> typed.Expression:
+        return typed.Load(BOOL, typed.whole(self.before))
+
+    def at(self, number: int, probe: Probe) -> list[typed.Statement]:
+        """The statement that gives a probe its value."""
+        method = probe.method
+        assert method.result is not None
+        value = _held(f":probe{number}", method.result.type)
+        kept = [_held(f":probe{number}{pin.name}", pin.type) for pin in method.section("in_out")]
+        steps: tuple[typed.Step, ...] = ()
+        if probe.path:
+            signal = find_signal(self.subject, probe.path)
+            steps = (typed.Member(self.subject, signal.root), *signal.steps)
+        instance = typed.Place(self.inside, steps, method.owner or self.subject, syntax.NO_PLACE)
+        inputs = (self.is_before,) if kept else ()
+        shared = tuple(map(typed.whole, kept))
+        looked = typed.CallFunction(value.type, method, inputs, shared, (), syntax.NO_PLACE, instance)
+        self.seen.append(value)
+        self.kept += kept
+        return [typed.Assign(syntax.NO_PLACE, typed.whole(value), looked)]
+
+
+def _chosen(
+    looked: Sequence[list[typed.Statement]], groups: Sequence[Sequence[int]], group: typed.Expression
+) -> list[list[typed.Statement]]:
+    """The looks of the group that is chosen, found by halves."""
+    if len(groups) == 1:
+        return [looked[number] for number in groups[0]]
+
+    def between(low: int, high: int) -> tuple[typed.Statement, ...]:
+        if high - low == 1:
+            return tuple(statement for number in groups[low] for statement in looked[number])
+        middle = (low + high) // 2
+        is_low = typed.Binary(BOOL, "<", group, typed.Constant(DINT, middle), 0)
+        branch = typed.Branch(syntax.NO_PLACE, is_low, between(low, middle))
+        return (typed.If(syntax.NO_PLACE, (branch,), between(middle, high)),)
+
+    return [list(between(0, len(groups)))]
 
 
 _WAYS: tuple[copying.Way, ...] = ("in", "out")

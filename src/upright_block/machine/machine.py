@@ -69,6 +69,7 @@ class Machine:
         )
         self._memory = cast("wasmtime.Memory", exports["memory"])
         self._run = cast("wasmtime.Func", exports["run"])
+        self._look = cast("wasmtime.Func", exports["look"])
         self._slots: dict[str, Slot] = {}
         self._map()
         self.reset()
@@ -211,6 +212,24 @@ class Machine:
             self._bytes[event.address : event.address + len(event.content)] = event.content
 
     # --- time ---
+
+    def look(self) -> Fault | None:
+        """Give every probe its value for what the machine holds now, without a scan: what they keep begins here."""
+        if not self.program.seen:
+            return None
+        before = self.program.root_slot(self.program.before)
+        self.poke(before, before.encode(True))
+        try:
+            self._look(self._store)
+        except (wasmtime.Trap, wasmtime.WasmtimeError) as trap:
+            return self._fault(trap)
+        self.poke(before, before.encode(False))
+        return None
+
+    def choose(self, group: int) -> None:
+        """Say which group of probes is looked at, by its number."""
+        slot = self.program.root_slot(self.program.group)
+        self.poke(slot, slot.encode(group))
 
     def run(
         self, scans: int, events: Iterable[Event] = (), watched: Iterable[Slot] | None = None, until: Slot | None = None

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Callable
 
 from upright_block.language import syntax, typed
-from upright_block.language.checking.program import checker_of
+from upright_block.language.checking.program import find_unit
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.types import TypeChecker
 from upright_block.language.checking.uses import note_accesses
@@ -13,37 +14,111 @@ from upright_block.language.findings import Findings, Words
 from upright_block.language.parsing import parse_expression
 from upright_block.language.scope import Scope
 from upright_block.language.source import Source
+from upright_block.language.types import BOOL, TIME, Elementary
 from upright_block.language.walking import accesses
+
+FIRST = ":FIRST"
+"""The hidden input of a method that looks back: TRUE while it is called before the first scan."""
 
 
 def observe(
-    text: str, unit: typed.Unit, scope: Scope, findings: Findings, is_condition: bool = False
+    text: str,
+    unit: typed.Unit,
+    scope: Scope,
+    findings: Findings,
+    is_condition: bool = False,
+    source: Source | None = None,
+    start: int = 0,
 ) -> typed.Unit | None:
     """A hidden method of ``unit`` that gives the value of an expression; None, with findings, when it is none.
 
     The expression sees what the body of the unit sees, and the private data of its instances. It changes nothing.
-    A condition is a BOOL.
+    A condition is a BOOL. Where the text stands in a ``source``, it begins there at ``start``.
+
+    Besides the language it has ``prev(x)``, the value after the scan before, and ``age(x)``, the TIME since x last
+    changed. What they keep are in-outs of the method, a variable for each instance that is looked at.
     """
-    source = Source(f"expression on {unit.name}", text)
-    node = parse_expression(source, findings)
+    node = parse_expression(source or Source(f"expression on {unit.name}", text), findings, text, start)
     if node is None:
         return None
+    source = source or Source(f"expression on {unit.name}", text)
     name = f":probe.{hashlib.sha256(text.encode()).hexdigest()[:16]}"
     home = unit.syntax.home
     written = syntax.Unit(node.start, node.end, "METHOD", name, None, (), (), "", home=home)
     method = typed.Unit("METHOD", name, source, written, "", owner=unit, access="PRIVATE")
-    checker = checker_of(method, scope, findings)
-    checker.sees_all = True
+    observer = _Observer(method, scope, findings, lambda wanted: find_unit(wanted, scope))
     try:
-        value = checker.condition(node, "A condition") if is_condition else checker.elementary_value(node)[0]
-        _refuse_changes(value, checker)
+        value = observer.condition(node, "A condition") if is_condition else observer.elementary_value(node)[0]
+        _refuse_changes(value, observer)
     except Problem:
         return None
     result = typed.Variable(name, "result", value.type, False, typed.default_of(value.type), "", 0, 0)
     method.result = result
-    method.body = (typed.Assign(syntax.Made(node.start, node.end), typed.whole(result), value),)
+    origin = syntax.Made(node.start, node.end)
+    method.body = (*observer.begun(), typed.Assign(origin, typed.whole(result), value), *observer.ended())
     note_accesses(method, method.body, scope.globals)
     return None if method.is_broken else method
+
+
+class _Observer(TypeChecker):
+    """Reads an expression that may look back."""
+
+    sees_all = True
+
+    def __init__(
+        self, unit: typed.Unit, scope: Scope, findings: Findings, find: Callable[[str], typed.Unit | None]
+    ) -> None:
+        super().__init__(unit, scope, findings, find)
+        self.first: list[typed.Statement] = []
+        self.before: list[typed.Statement] = []
+        self.after: list[typed.Statement] = []
+
+    def call(self, node: syntax.Call) -> typed.Expression:
+        name = node.callee.name.upper() if isinstance(node.callee, syntax.Name) else ""
+        if name not in ("PREV", "AGE") or self.declares(name) or self.find_unit(name) is not None:
+            return super().call(node)
+        if len(node.arguments) != 1 or node.arguments[0].name or node.arguments[0].output:
+            raise self.problem(node, _one_value(name.lower()))
+        value, type_ = self.elementary_value(node.arguments[0].value)
+        held = self._kept(type_)
+        keep = typed.Assign(syntax.Made(node.start, node.end), typed.whole(held), value)
+        self.first.append(keep)
+        if name == "PREV":
+            self.after.append(keep)
+            return typed.Load(type_.base, typed.whole(held))
+        since = self._kept(TIME)
+        now = typed.CallStandard(TIME, "SCAN_START", (), node.start)
+        begin = typed.Assign(syntax.Made(node.start, node.end), typed.whole(since), now)
+        self.first.append(begin)
+        differs = typed.Binary(BOOL, "<>", value, typed.Load(type_.base, typed.whole(held)), node.start)
+        branch = typed.Branch(syntax.NO_PLACE, differs, (begin, keep))
+        self.before.append(typed.If(syntax.NO_PLACE, (branch,), ()))
+        return typed.Binary(TIME, "-", now, typed.Load(TIME, typed.whole(since)), node.start)
+
+    def _kept(self, type_: Elementary) -> typed.Variable:
+        """A variable of the instance that is looked at, which outlives the call."""
+        name = f":KEPT{len(self.unit.variables)}"
+        made = typed.Variable(name, "in_out", type_, False, typed.default_of(type_), "", 0, 0)
+        self.unit.variables[name] = made
+        return made
+
+    def begun(self) -> list[typed.Statement]:
+        """What comes before the expression: what is kept begins with the first look."""
+        if not self.first:
+            return []
+        is_first = typed.Variable(FIRST, "input", BOOL, False, False, "", 0, 0)
+        self.unit.variables[FIRST] = is_first
+        branch = typed.Branch(syntax.NO_PLACE, typed.Load(BOOL, typed.whole(is_first)), tuple(self.first))
+        return [typed.If(syntax.NO_PLACE, (branch,), ()), *self.before]
+
+    def ended(self) -> list[typed.Statement]:
+        """What comes after it; what looks back furthest is kept first."""
+        return self.after[::-1]
+
+
+def _one_value(name: str) -> Words:
+    says = "the value of the scan before" if name == "prev" else "the time since a value changed"
+    return Words("missing-argument", f"{name} gives {says}, and takes one value.", f"Write {name}(x).")
 
 
 def _refuse_changes(value: typed.Expression, checker: TypeChecker) -> None:
