@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from upright_block.cases.cells import parse_span
+from upright_block.cases.rules import RULE_KEYS, Rule, RuleReader, TimingRow
 from upright_block.cases.words import casefile as words
 from upright_block.language.catalogue import stops
 from upright_block.language.findings import Finding, Findings, Words
@@ -23,8 +24,9 @@ if TYPE_CHECKING:
 
 SUBJECTS = ("block", "program", "configuration")
 """The keys that say what a case file is for."""
-_FILE_KEYS = (*SUBJECTS, "scan", "case")
-_CASE_KEYS = ("name", "given", "vectors", "run_for", "hold", "clock")
+_WATCHED = (*RULE_KEYS, "timing")
+_FILE_KEYS = (*SUBJECTS, "scan", "case", *_WATCHED)
+_CASE_KEYS = ("name", "given", "vectors", "run_for", "hold", "clock", *_WATCHED)
 
 
 @record
@@ -52,6 +54,8 @@ class Case:
     run_for: int | None
     hold: bool
     clock: int | None
+    rules: tuple[Rule, ...]
+    timing: tuple[TimingRow, ...]
     mistakes: tuple[Finding, ...]
 
 
@@ -68,7 +72,7 @@ class Subject:
 class CaseFile:
     """The cases of one subject. ``scan`` is in ns, or None where the tasks of a configuration say it.
 
-    ``mistakes`` are those that keep all of its cases from running.
+    ``rules`` and ``timing`` hold in all of them; ``mistakes`` are those that keep all of its cases from running.
     """
 
     source: Source
@@ -76,6 +80,8 @@ class CaseFile:
     scan: int | None
     scan_place: Toml
     cases: tuple[Case, ...]
+    rules: tuple[Rule, ...]
+    timing: tuple[TimingRow, ...]
     mistakes: tuple[Finding, ...]
 
 
@@ -106,6 +112,7 @@ class _Reader:
         scan = self._duration(content, "scan")
         if "scan" not in content.value and subject.kind not in ("configuration", "program"):
             self.report(content, words.no_scan())
+        rules, timing = self._watched(content)
         mistakes = tuple(f for f in self.findings.items[begun:] if stops(f.name))
         listed = content.value.get("case", Toml([], 0, 0, 0, 0))
         if not isinstance(listed.value, list) or not all(isinstance(c.value, dict) for c in listed.value):
@@ -117,7 +124,15 @@ class _Reader:
         seen: set[str] = set()
         for index, case in enumerate(listed.value):
             cases.append(self._case(case, index, seen))
-        return CaseFile(self.source, subject, scan, content.value.get("scan", content), tuple(cases), mistakes)
+        return CaseFile(
+            self.source, subject, scan, content.value.get("scan", content), tuple(cases), rules, timing, mistakes
+        )
+
+    def _watched(self, content: Toml) -> tuple[tuple[Rule, ...], tuple[TimingRow, ...]]:
+        """The rules and the timing rows of a file or a case."""
+        reader = RuleReader(self.source, self.findings)
+        written = content.value.get("timing")
+        return tuple(reader.rules(content)), tuple(reader.timing(written)) if written is not None else ()
 
     def _subject(self, content: Toml) -> Subject:
         """What the file is for."""
@@ -132,11 +147,8 @@ class _Reader:
         for key, entry in content.value.items():
             if key in known:
                 continue
-            if key in words.LATER:
-                self.report(entry, words.later_key(key), key=True)
-            else:
-                near = self.findings.did_you_mean(key, known)
-                self.report(entry, words.unknown_key(what, key, known, near), key=True)
+            near = self.findings.did_you_mean(key, known)
+            self.report(entry, words.unknown_key(what, key, known, near), key=True)
 
     def _text(self, content: Toml, key: str) -> str | None:
         entry = content.value.get(key)
@@ -197,7 +209,8 @@ class _Reader:
         clock = self._clock(content)
         given = self._given(content.value["given"], "") if "given" in content.value else []
         vectors = self._vectors(content.value["vectors"]) if "vectors" in content.value else None
-        if not any(key in content.value for key in ("vectors", "run_for", *words.LATER)):
+        rules, timing = self._watched(content)
+        if not any(key in content.value for key in ("vectors", "run_for", *_WATCHED)):
             self.report(content, words.does_nothing())
         place = content.value.get("name", content)
         if name is not None and name.lower() in seen:
@@ -214,6 +227,8 @@ class _Reader:
             run_for,
             hold is not None and hold.value is True,
             clock,
+            rules,
+            timing,
             mistakes,
         )
 

@@ -6,6 +6,7 @@ from array import array
 
 from upright_block.cases.casefile import Case, CaseFile
 from upright_block.cases.cells import Check
+from upright_block.cases.watching import Watch
 from upright_block.language.literals import Value
 from upright_block.language.nodes import record
 from upright_block.language.signals import Signal
@@ -72,7 +73,7 @@ class Plan:
 class ReadyCase:
     """A case that can be run: as it is written, the unit that it is for, and its plan.
 
-    ``signals`` has what the paths of the plan lead to.
+    ``signals`` has what the paths of the plan lead to, ``watch`` the rules and timing rows that are looked at.
     """
 
     file: CaseFile
@@ -80,6 +81,7 @@ class ReadyCase:
     unit: Unit
     plan: Plan
     signals: dict[str, Signal]
+    watch: Watch
 
     @property
     def id(self) -> str:

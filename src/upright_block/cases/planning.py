@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from upright_block.cases.casefile import Case, CaseFile, Given
 from upright_block.cases.cells import cell_text, parse_check, parse_span, parse_value, simple_span
 from upright_block.cases.plan import Drive, Expectations, Plan, ReadyCase
+from upright_block.cases.watching import Watch
 from upright_block.cases.words import planning as words
 from upright_block.language.catalogue import stops
 from upright_block.language.copying import used_globals
@@ -41,6 +42,7 @@ class _Planner:
         unit: Unit,
         timebase: Timebase,
         missing: dict[str, Missing],
+        watch: Watch,
         findings: Findings,
     ) -> None:
         self.file = file
@@ -59,6 +61,7 @@ class _Planner:
         self.failed = False
         self.timebase = timebase
         self.missing = missing
+        self.watch = watch
 
     def report(self, source: Source, place: HasPlace, said: Words, *related: Related) -> None:
         self.failed |= stops(said.name)
@@ -83,7 +86,7 @@ class _Planner:
             self.report(self.file.source, self.case.place, words.too_many_scans(scans))
         elif clock + self.timebase.time(scans) > LAST_MOMENT:
             self.report(self.file.source, self.case.place, words.beyond_dates())
-        if self.failed:
+        if self.failed or self.watch.is_broken:
             return None
         plan = Plan(
             self.case.id,
@@ -98,7 +101,16 @@ class _Planner:
             self.row_scans,
             tuple(self.shown),
         )
-        return ReadyCase(self.file, self.case, self.unit, plan, self.signals)
+        for path in self._named():
+            self.signals.setdefault(path, find_signal(self.unit, path))
+        return ReadyCase(self.file, self.case, self.unit, plan, self.signals, self.watch)
+
+    def _named(self) -> Iterator[str]:
+        """The paths that rules and timing rows name."""
+        for rule in self.watch.rules:
+            yield from rule.named
+        for row in self.watch.rows:
+            yield from row.named
 
     def _last_scan(self) -> int:
         """The last scan: that of the last row, or the last that starts within ``run_for``."""
@@ -467,10 +479,16 @@ def _role(head: Cell) -> tuple[str, str]:
 
 
 def prepare(
-    file: CaseFile, case: Case, unit: Unit, timebase: Timebase, missing: dict[str, Missing], findings: Findings
+    file: CaseFile,
+    case: Case,
+    unit: Unit,
+    timebase: Timebase,
+    missing: dict[str, Missing],
+    watch: Watch,
+    findings: Findings,
 ) -> ReadyCase | None:
     """Make a case ready to run on ``unit``, whose scans start as ``timebase`` says; None when it has mistakes, which become findings.
 
     Names that begin a path, and that nobody declares, are entered into ``missing``.
     """
-    return _Planner(file, case, unit, timebase, missing, findings).ready()
+    return _Planner(file, case, unit, timebase, missing, watch, findings).ready()

@@ -14,10 +14,11 @@ import wasmtime
 from upright_block.cases.cells import Check
 from upright_block.cases.packing import packed_events
 from upright_block.cases.plan import Expectations, Plan, ReadyCase
-from upright_block.cases.verdict import Miss, Moments, Status, Verdict
+from upright_block.cases.rulejudges import RowJudge, RuleJudge
+from upright_block.cases.verdict import Break, Miss, Moments, Status, Verdict
 from upright_block.compiler.cache import compiled
 from upright_block.compiler.image import Bodies, Image, Site, build_image
-from upright_block.compiler.program import USUAL, Mode, Slot, make_program
+from upright_block.compiler.program import USUAL, Mode, Probe, Slot, make_program
 from upright_block.language.literals import Value
 from upright_block.language.nodes import record, replaced
 from upright_block.language.signals import find_signal, signals
@@ -43,6 +44,27 @@ class _Batch:
     cases: tuple[tuple[int, ReadyCase], ...]
 
 
+class _Looks:
+    """The probes of all cases of one unit, each once, and the groups of them that cases look at."""
+
+    def __init__(self) -> None:
+        self.probes: list[Probe] = []
+        self.numbers: dict[int, int] = {}
+        self.groups: dict[tuple[int, ...], int] = {}
+
+    def add(self, case: ReadyCase) -> None:
+        """Take the probes of a case in."""
+        for probe in case.watch.probes:
+            if id(probe) not in self.numbers:
+                self.numbers[id(probe)] = len(self.probes)
+                self.probes.append(probe)
+        self.groups.setdefault(self.group(case), len(self.groups))
+
+    def group(self, case: ReadyCase) -> tuple[int, ...]:
+        """The numbers of the probes of a case."""
+        return tuple(self.numbers[id(probe)] for probe in case.watch.probes)
+
+
 def run_cases(
     cases: Sequence[ReadyCase], done: Callable[[Verdict], None] | None = None, mode: Mode = USUAL
 ) -> list[Verdict]:
@@ -53,18 +75,25 @@ def run_cases(
     """
     batches = _batches(cases)
     bodies = Bodies()
+    looks: dict[_Key, _Looks] = {}
+    for batch in batches:
+        for _, case in batch.cases:
+            looks.setdefault(batch.key, _Looks()).add(case)
     verdicts: dict[int, Verdict] = {}
     built: dict[_Key, tuple[Image, wasmtime.Module]] = {}
 
     def build(key: _Key) -> None:
-        built[key] = _compile(key, mode, bodies)
+        built[key] = _compile(key, mode, bodies, looks[key])
 
     def run(batch: _Batch) -> None:
         image, module = built[batch.key]
         machine = Machine(image, module)
-        noting = cache(lambda: _noting(batch.key, mode, bodies, machine))
+        known = looks[batch.key]
+        noting = cache(lambda: _noting(batch.key, mode, bodies, known, machine))
+        slots = machine.program.probe_slots
         for index, case in batch.cases:
-            verdicts[index] = run_case(case, machine, noting)
+            group = known.group(case)
+            verdicts[index] = run_case(case, machine, noting, known.groups[group], [slots[n] for n in group])
             if done is not None:
                 done(verdicts[index])
 
@@ -96,29 +125,33 @@ def _batches(cases: Iterable[ReadyCase]) -> list[_Batch]:
     ]
 
 
-def _image(key: _Key, mode: Mode, bodies: Bodies) -> Image:
+def _image(key: _Key, mode: Mode, bodies: Bodies, looks: _Looks) -> Image:
     unit, constants = key
     given = {find_signal(unit, path).variable: value for path, value in constants}
-    return build_image(make_program(unit, given, mode=mode), bodies)
+    return build_image(make_program(unit, given, looks.probes, mode, list(looks.groups)), bodies)
 
 
-def _compile(key: _Key, mode: Mode, bodies: Bodies) -> tuple[Image, wasmtime.Module]:
-    image = _image(key, mode, bodies)
+def _compile(key: _Key, mode: Mode, bodies: Bodies, looks: _Looks) -> tuple[Image, wasmtime.Module]:
+    image = _image(key, mode, bodies, looks)
     return image, compiled(image.text, image.is_large)
 
 
-def _noting(key: _Key, mode: Mode, bodies: Bodies, machine: Machine) -> Machine:
+def _noting(key: _Key, mode: Mode, bodies: Bodies, looks: _Looks, machine: Machine) -> Machine:
     """A machine that notes who wrote what; ``machine`` itself where that would take too much memory."""
     if len(machine.program.initial) > _MOST_NOTED:
         return machine
-    return Machine(_image(key, replaced(mode, notes_writers=True), bodies))
+    return Machine(_image(key, replaced(mode, notes_writers=True), bodies, looks))
 
 
 # --- one case ---
 
 
-def run_case(case: ReadyCase, machine: Machine, noting: Callable[[], Machine]) -> Verdict:
+def run_case(
+    case: ReadyCase, machine: Machine, noting: Callable[[], Machine], group: int = 0, looked: Sequence[Slot] = ()
+) -> Verdict:
     """Run one case on a machine that holds its unit; ``noting`` gives one that notes who wrote what.
+
+    ``group`` is that of its probes, ``looked`` are their slots.
 
     The run is judged while it goes on, and only what is checked is recorded. Since a run can be repeated to
     the byte, what surrounds a mistake is recorded in a second run that ends there.
@@ -126,32 +159,47 @@ def run_case(case: ReadyCase, machine: Machine, noting: Callable[[], Machine]) -
     began = time.perf_counter()
     plan = case.plan
     judges = [_Judge(case, expectations, machine) for expectations in plan.expectations]
+    rows = [RowJudge(watched, looked, plan.timebase) for watched in case.watch.rows]
+    watchers: list[RuleJudge | RowJudge] = [*(RuleJudge(watched, looked) for watched in case.watch.rules), *rows]
     fault: Fault | None = None
     reached = 0
-    for piece in _run(plan, machine, plan.scans, [judge.slot for judge in judges]):
+    watched = [*(judge.slot for judge in judges), *looked]
+    for piece in _run(plan, machine, plan.scans, watched, group=group):
         for judge in judges:
             judge.look(piece)
+        for watcher in watchers:
+            watcher.look(piece)
         fault, reached = piece.fault, piece.first + piece.scans
-    wrong = sum(judge.wrong for judge in judges)
+    if fault is None:
+        for row in rows:
+            row.finish(reached - 1)
+    breaks = sorted((found for watcher in watchers for found in watcher.breaks), key=lambda found: found.scan)
+    wrong = sum(judge.wrong for judge in judges) + sum(watcher.wrong for watcher in watchers)
     misses = sorted((m for judge in judges for m in judge.misses), key=lambda m: (m.scan, m.column))
-    status: Status = "fault" if fault else "failed" if wrong else "passed" if judges else "checks nothing"
+    is_checked = judges or watchers
+    status: Status = "fault" if fault else "failed" if wrong else "passed" if is_checked else "checks nothing"
     moments = Moments((), {}, {})
     if status in ("failed", "fault"):
-        moments = _moments(case, noting(), misses, fault, reached)
+        moments = _moments(case, noting(), misses, breaks, fault, reached)
     checked = sum(judge.checked for judge in judges)
     kept = tuple(misses[:MOST_MISSES])
     covered = tuple(machine.reached())
-    return Verdict(case, status, kept, wrong, checked, fault, moments, time.perf_counter() - began, covered)
+    seconds = time.perf_counter() - began
+    measures = tuple(row.measure() for row in rows)
+    return Verdict(case, status, kept, wrong, checked, fault, moments, seconds, covered, tuple(breaks), measures)
 
 
 def _run(
-    plan: Plan, machine: Machine, scans: int, watched: Iterable[Slot], ends: Sequence[int] = ()
+    plan: Plan, machine: Machine, scans: int, watched: Iterable[Slot], ends: Sequence[int] = (), group: int = 0
 ) -> Iterator[Trace]:
     """Run a plan from its start, and record some slots; see `Machine.pieces`."""
     machine.timebase, machine.clock_start = plan.timebase, plan.clock
     machine.reset()
     for path, value in plan.given:
         machine.write(path, value)
+    if machine.program.seen:
+        machine.choose(group)
+        machine.look()
     return machine.pieces(scans, packed_events(plan, machine), spans_of(watched), ends)
 
 
@@ -248,10 +296,19 @@ def _first_wrong(check: Check, values: Any) -> int | None:
 # --- what surrounds a mistake ---
 
 
-def _moments(case: ReadyCase, machine: Machine, misses: Sequence[Miss], fault: Fault | None, reached: int) -> Moments:
-    """The values around the first miss, and around a fault up to where its scan stopped."""
+def _moments(
+    case: ReadyCase,
+    machine: Machine,
+    misses: Sequence[Miss],
+    breaks: Sequence[Break],
+    fault: Fault | None,
+    reached: int,
+) -> Moments:
+    """The values around the first miss or break, and around a fault up to where its scan stopped."""
     plan = case.plan
-    shown = [case.signals[path] for path in plan.shown] or [s for s in signals(case.unit) if s.is_pin]
+    named = [path for found in breaks[:1] for path in found.watched.named]
+    shown = [case.signals[path] for path in dict.fromkeys((*named, *plan.shown))]
+    shown = shown or [s for s in signals(case.unit) if s.is_pin]
     wrong = {miss.signal.path for miss in misses}
     chosen = tuple(s for i, s in enumerate(shown) if i < _MOST_SHOWN or s.path in wrong)
     columns = [machine.program.slot(signal) for signal in chosen]
@@ -259,6 +316,9 @@ def _moments(case: ReadyCase, machine: Machine, misses: Sequence[Miss], fault: F
     if misses:
         wanted |= _around(plan, misses[0].scan)
         wanted.update(s for m in misses if m.scan == misses[0].scan and m.since for s in (m.since - 1, m.since))
+    if breaks:
+        wanted |= _around(plan, breaks[0].scan)
+        wanted |= _around(plan, breaks[0].begun) if breaks[0].begun is not None else set()
     if fault is not None:
         wanted |= _around(plan, reached)
     after: dict[int, tuple[Value, ...]] = {}

@@ -12,6 +12,7 @@ from upright_block.cases.casefile import Case, CaseFile, read_case_file
 from upright_block.cases.plan import ReadyCase
 from upright_block.cases.planning import prepare
 from upright_block.cases.verdict import NotRun
+from upright_block.cases.watching import Watch, Watcher
 from upright_block.cases.words import suite as words
 from upright_block.compiler.program import as_block
 from upright_block.language.catalogue import stops
@@ -81,23 +82,28 @@ class _Loader:
         begun = len(self.findings.items)
         unit = None if file.mistakes else self._unit(file)
         timebase = None if unit is None else self._timebase(file, unit)
-        mistakes = (*file.mistakes, *self.findings.items[begun:])
         broken = unit is not None and unit.is_broken
         block = None
         if unit is not None and (not broken or (self.has_layout and _can_be_planned(unit))):
             block = self.blocks.setdefault(unit.key, as_block(unit))
+        watcher = shared = None
+        if block is not None and timebase is not None:
+            watcher = Watcher(block, self.library.scope, timebase, self.findings)
+            shared = Watch() if broken else watcher.watch(file.rules, file.timing)
+        mistakes = (*file.mistakes, *self.findings.items[begun:])
         for case in file.cases:
-            if block is None or timebase is None or case.mistakes:
+            if block is None or timebase is None or watcher is None or case.mistakes:
                 reason = f"{file.subject.name} has errors" if broken else ""
                 self._leave_out(file, case, (*mistakes, *case.mistakes), reason)
                 continue
             begun = len(self.findings.items)
-            ready = prepare(file, case, block, timebase, self.library.scope.missing, self.findings)
+            watch = Watch() if broken else watcher.watch(case.rules, case.timing, shared)
+            ready = prepare(file, case, block, timebase, self.library.scope.missing, watch, self.findings)
             if ready is None or broken:
                 reason = "" if ready is None else f"{file.subject.name} has errors"
-                self._leave_out(file, case, tuple(self.findings.items[begun:]), reason)
+                self._leave_out(file, case, (*mistakes, *self.findings.items[begun:]), reason)
                 continue
-            if not ready.plan.expectations:
+            if not ready.plan.expectations and not ready.watch:
                 self._report(file, case.place, words.checks_nothing(case.name))
             self.ready.append(ready)
 

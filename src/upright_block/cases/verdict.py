@@ -13,6 +13,7 @@ from upright_block.language.signals import Signal
 from upright_block.language.source import Source
 
 if TYPE_CHECKING:
+    from upright_block.cases.watching import WatchedRow, WatchedRule
     from upright_block.compiler.code import Point
     from upright_block.compiler.image import Site
     from upright_block.machine.trace import Fault
@@ -37,6 +38,37 @@ class Miss:
 
 
 @record
+class Break:
+    """What is not as a rule or a timing row says, at a scan; ``begun`` is the scan of the event that it counts from.
+
+    ``kind`` is ``broken`` for a rule, else ``early``, ``late``, ``too many``, ``too few``, ``undecided`` or ``unmeasured``.
+    """
+
+    watched: WatchedRule | WatchedRow
+    kind: str
+    scan: int
+    says: str
+    begun: int | None
+
+
+@record
+class Measure:
+    """What a timing row measured: its events, its answered windows, and of these the least, the middle and the most, in ns.
+
+    ``least_at`` and ``most_at`` are the scans that ended them.
+    """
+
+    watched: WatchedRow
+    events: int
+    answered: int
+    least: int | None
+    middle: int | None
+    most: int | None
+    least_at: int | None
+    most_at: int | None
+
+
+@record
 class Moments:
     """The values of some signals after some scans: ``after[scan][i]`` is that of ``signals[i]``.
 
@@ -52,8 +84,8 @@ class Moments:
 class Verdict:
     """The verdict on one case.
 
-    ``misses`` are the first `runner.MOST_MISSES` of ``wrong`` in the order of time; ``checked`` counts the
-    cells that were reached. ``moments`` surround the first miss and the fault, where there is one. ``reached`` are the
+    ``misses`` are the first `runner.MOST_MISSES` of ``wrong`` in the order of time, ``breaks`` what rules and timing rows
+    found wrong, which counts too, and ``measures`` what these rows measured; ``checked`` counts the cells that were reached. ``moments`` surround the first miss and the fault, where there is one. ``reached`` are the
     statements and branches that the run reached, where that was asked for.
     """
 
@@ -66,6 +98,8 @@ class Verdict:
     moments: Moments
     seconds: float
     reached: tuple[Point, ...] = ()
+    breaks: tuple[Break, ...] = ()
+    measures: tuple[Measure, ...] = ()
 
 
 @record

@@ -134,6 +134,27 @@ def names_in(node: Node) -> list[str]:
     return found
 
 
+def paths_in(node: Node) -> list[Expression]:
+    """The paths that an expression names: names with all that is taken of them, in the order of the text."""
+    found: list[Expression] = []
+    waiting: list[object] = [node]
+    while waiting:
+        part = waiting.pop()
+        if isinstance(part, (Name, Member, Index, Part)) and isinstance(root_of(part), Name):
+            found.append(part)
+            inner: Expression = part
+            while isinstance(inner, (Member, Index, Part)):
+                waiting += inner.indices if isinstance(inner, Index) else ()
+                inner = inner.base
+        elif isinstance(part, Call):
+            waiting += part.arguments[::-1]
+        elif isinstance(part, Node):
+            waiting += [getattr(part, field) for field in reversed(type(part).__match_args__)]
+        elif isinstance(part, tuple):
+            waiting += part[::-1]
+    return found
+
+
 def relocated(expression: Expression, start: int, end: int) -> Expression:
     """An expression all of whose parts stand at one place."""
 

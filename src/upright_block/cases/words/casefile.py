@@ -8,8 +8,6 @@ from upright_block.language.findings import Words
 from upright_block.language.literals import LiteralProblem
 from upright_block.library import TomlProblem
 
-LATER = {"timing": "timing tables", "always": "rules that always hold", "never": "rules that never hold"}
-"""Keys of cases that are not read yet, with what they hold."""
 _CLOCK_WAY_OUT = 'Write clock = "2026-03-29-06:00:00".'
 
 
@@ -42,12 +40,6 @@ def two_subjects(one: str, other: str) -> Words:
         "two-subjects",
         f"The case file is for a {one} and for a {other}.",
         "Keep one of the two; write a file for the other.",
-    )
-
-
-def later_key(key: str) -> Words:
-    return Words(
-        "not-supported", f"{key}: {LATER[key]} are not read by this version.", "Remove it, or check with vectors."
     )
 
 

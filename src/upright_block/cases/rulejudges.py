@@ -1,0 +1,217 @@
+"""Rules and timing rows judged while a run goes on, by the changes of their probes."""
+
+from __future__ import annotations
+
+from array import array
+from bisect import bisect_right
+from collections import deque
+from collections.abc import Iterator, Sequence
+
+from upright_block.cases.cells import Check
+from upright_block.cases.rules import Edge, shown_rule
+from upright_block.cases.verdict import Break, Measure
+from upright_block.cases.watching import WatchedRow, WatchedRule
+from upright_block.compiler.program import Slot
+from upright_block.language.literals import Value, shown_duration
+from upright_block.language.timebase import Timebase
+from upright_block.machine.trace import Trace
+
+MOST_BREAKS = 100
+"""How many breaks of one rule or row are kept; all are counted."""
+
+
+class _Arming:
+    """From which scan on something is looked at: from ``after`` on, where that is said, up to ``until``."""
+
+    def __init__(self, after: Slot | None, until: Slot | None) -> None:
+        self.after = after
+        self.until = until
+        self.is_armed = after is None
+        self.was_after = False
+        self.is_until = False
+
+    def begin(self, piece: Trace) -> None:
+        """Take the values from before a piece."""
+        self.was_after = self.after is not None and bool(piece.value(self.after, piece.first - 1))
+        self.is_until = self.until is not None and bool(piece.value(self.until, piece.first - 1))
+
+    def at(self, piece: Trace, scan: int) -> bool:
+        """Whether it is armed in a scan; scans are asked for in their order, and those with a change are."""
+        if self.after is not None:
+            now = bool(piece.value(self.after, scan))
+            self.is_armed |= now and not self.was_after
+            self.was_after = now
+        if self.until is not None and bool(piece.value(self.until, scan)):
+            self.is_armed = False
+        return self.is_armed
+
+    def slots(self) -> list[Slot]:
+        """What decides it."""
+        return [slot for slot in (self.after, self.until) if slot is not None]
+
+
+class RuleJudge:
+    """Finds the first scan that breaks a rule."""
+
+    def __init__(self, watched: WatchedRule, slots: Sequence[Slot]) -> None:
+        self.watched = watched
+        self.expression = slots[watched.expression]
+        self.during = None if watched.during is None else slots[watched.during]
+        after, until = (None if n is None else slots[n] for n in (watched.after, watched.until))
+        self.arming = _Arming(after, until)
+        self.is_right = watched.rule.kind == "always"
+        self.breaks: list[Break] = []
+        self.wrong = 0
+        self.was_armed = False
+
+    def look(self, piece: Trace) -> None:
+        """Judge the scans of a piece."""
+        if self.wrong or not piece.scans:
+            return
+        slots = [self.expression, *([self.during] if self.during else []), *self.arming.slots()]
+        self.arming.begin(piece)
+        for scan in _moments(piece, slots):
+            is_armed = self.arming.at(piece, scan) and (self.during is None or bool(piece.value(self.during, scan)))
+            self.was_armed |= is_armed
+            if is_armed and bool(piece.value(self.expression, scan)) != self.is_right:
+                self.wrong = 1
+                self.breaks.append(
+                    Break(self.watched, "broken", scan, f"It breaks {shown_rule(self.watched.rule)}", None)
+                )
+                return
+
+    def finish(self, last: int) -> None:
+        """The run is over; a rule has nothing left to decide."""
+
+
+class RowJudge:
+    """Measures the times of a timing row, and finds those that are not as they should be."""
+
+    def __init__(self, watched: WatchedRow, slots: Sequence[Slot], timebase: Timebase) -> None:
+        self.watched = watched
+        self.begin = slots[watched.begin]
+        self.end = None if watched.end is None else slots[watched.end]
+        after, until = (None if n is None else slots[n] for n in (watched.after, watched.until))
+        self.arming = _Arming(after, until)
+        self.timebase = timebase
+        self.open: deque[int] = deque()
+        self.events = 0
+        self.delays = array("q")
+        self.ends = array("q")
+        self.breaks: list[Break] = []
+        self.wrong = 0
+
+    def look(self, piece: Trace) -> None:
+        """Judge the scans of a piece."""
+        if not piece.scans:
+            return
+        row = self.watched.row
+        begins = set(_events(piece, self.begin, row.begin.edge))
+        ends = set(_events(piece, self.end, row.end.edge)) if self.end is not None and row.end is not None else set()
+        self.arming.begin(piece)
+        armed = {scan for slot in self.arming.slots() for scan in _changes(piece, slot)}
+        for scan in sorted({*begins, *ends, *armed, *([piece.first] if self.arming.slots() else [])}):
+            is_armed = self.arming.at(piece, scan)
+            if scan in ends and self.watched.is_period:
+                self._answer(scan)
+            if scan in begins and is_armed:
+                self._begin(scan)
+            if scan in ends and not self.watched.is_period:
+                self._answer(scan)
+        self._too_late(piece.end - 1, False)
+
+    def _begin(self, scan: int) -> None:
+        self.events += 1
+        if self.end is not None:
+            self.open.append(scan)
+        count = self.watched.row.count
+        if count is not None and _is_above(count, self.events):
+            said = "never" if count.high == 0 else f"{count.text}"
+            self._break("too many", scan, f"It happens for the {_ordinal(self.events)} time; asked for is {said}", None)
+
+    def _answer(self, scan: int) -> None:
+        self._too_late(scan, True)
+        for begun in self.open:
+            delay = self.timebase.time(scan) - self.timebase.time(begun)
+            self.delays.append(delay)
+            self.ends.append(scan)
+            if delay < self.watched.least:
+                least = self.watched.row.least
+                asked = least.text if least else ""
+                self._break(
+                    "early", scan, f"It comes after {shown_duration(delay)}; at least {asked} is asked for", begun
+                )
+        self.open.clear()
+
+    def _too_late(self, scan: int, is_answered: bool) -> None:
+        """Windows that are over before a scan, or after it where nothing answers in it."""
+        most = self.watched.most
+        if most is None:
+            return
+        now = self.timebase.time(scan)
+        while self.open:
+            deadline = self.timebase.time(self.open[0]) + most
+            if deadline > now or (deadline == now and is_answered):
+                return
+            begun = self.open.popleft()
+            last = self.timebase.scans_before(deadline + 1) - 1
+            asked = self.watched.row.most
+            self._break("late", last, f"It has not come within {asked.text if asked else ''}", begun)
+
+    def _break(self, kind: str, scan: int, says: str, begun: int | None) -> None:
+        self.wrong += 1
+        if len(self.breaks) < MOST_BREAKS:
+            self.breaks.append(Break(self.watched, kind, scan, says, begun))
+
+    def finish(self, last: int) -> None:
+        """The run is over with a scan: what is still open is undecided, and too few events are told."""
+        for begun in self.open:
+            self._break("undecided", last, "The run ends before it has come, so it is undecided", begun)
+        self.open.clear()
+        count = self.watched.row.count
+        if count is None and not self.events:
+            self._break("unmeasured", last, "Its event in from never happened, so nothing was measured", None)
+        elif count is not None and not count.holds(self.events) and not _is_above(count, self.events):
+            happened = f"{self.events} time{'' if self.events == 1 else 's'}"
+            self._break("too few", last, f"It happened {happened}; asked for is {count.text}", None)
+
+    def measure(self) -> Measure:
+        """What was measured, over the windows that were answered."""
+        if not self.delays:
+            return Measure(self.watched, self.events, 0, None, None, None, None, None)
+        ordered = sorted(self.delays)
+        least, most = ordered[0], ordered[-1]
+        at_least, at_most = (self.ends[self.delays.index(delay)] for delay in (least, most))
+        return Measure(
+            self.watched, self.events, len(ordered), least, ordered[len(ordered) // 2], most, at_least, at_most
+        )
+
+
+def _is_above(count: Check, events: int) -> bool:
+    return not count.outside and events > float(count.high)
+
+
+def _ordinal(number: int) -> str:
+    ending = "th" if 10 < number % 100 < 14 else {1: "st", 2: "nd", 3: "rd"}.get(number % 10, "th")
+    return f"{number:,}{ending}"
+
+
+def _changes(piece: Trace, slot: Slot) -> list[int]:
+    """The scans of a piece after which a slot has another value than before."""
+    scans, _ = piece.history(slot)
+    return [int(scan) for scan in scans[bisect_right(scans, piece.first - 1) :]]
+
+
+def _moments(piece: Trace, slots: Sequence[Slot]) -> list[int]:
+    """The first scan of a piece, and those that change something."""
+    return sorted({piece.first, *(scan for slot in slots for scan in _changes(piece, slot))})
+
+
+def _events(piece: Trace, slot: Slot, edge: Edge) -> Iterator[int]:
+    """The scans of a piece in which something rises, falls or changes."""
+    scans, values = piece.history(slot)
+    begin = bisect_right(scans, piece.first - 1)
+    wanted: dict[Edge, Value] = {"rises": True, "falls": False}
+    for scan, value in zip(scans[begin:], values[begin:], strict=True):
+        if edge == "changes" or bool(value) == wanted[edge]:
+            yield int(scan)

@@ -1,0 +1,195 @@
+"""Rules and timing rows made ready to be looked at: expressions become probes, which cases share."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+from upright_block.cases.rules import Allowed, Event, Phrase, Rule, TimingRow
+from upright_block.cases.words import rules as words
+from upright_block.compiler.program import Probe
+from upright_block.language import syntax
+from upright_block.language.catalogue import stops
+from upright_block.language.checking.observing import observe
+from upright_block.language.findings import Findings, Words
+from upright_block.language.nodes import fresh, record, state
+from upright_block.language.parsing import parse_expression
+from upright_block.language.printing import expression_text
+from upright_block.language.scope import Scope
+from upright_block.language.signals import NoSignal, find_signal
+from upright_block.language.source import Source
+from upright_block.language.timebase import Timebase
+from upright_block.language.typed import Assign, Constant, Unit
+
+
+@record
+class WatchedRule:
+    """A rule with the numbers of its probes; ``path`` is the instance that it watches, empty for the subject itself.
+
+    ``named`` are the paths that its expressions name.
+    """
+
+    rule: Rule
+    path: str
+    expression: int
+    during: int | None
+    after: int | None
+    until: int | None
+    named: tuple[str, ...]
+
+
+@record
+class WatchedRow:
+    """A timing row with the numbers of its probes; ``least`` and ``most`` are in ns.
+
+    ``is_period`` says that it goes from an event to the next of the same kind.
+    """
+
+    row: TimingRow
+    path: str
+    begin: int
+    end: int | None
+    least: int
+    most: int | None
+    after: int | None
+    until: int | None
+    is_period: bool
+    named: tuple[str, ...]
+
+
+@state
+class Watch:
+    """What some rules and rows look at: ``probes`` are numbered in their order."""
+
+    rules: list[WatchedRule] = fresh(default_factory=list)
+    rows: list[WatchedRow] = fresh(default_factory=list)
+    probes: list[Probe] = fresh(default_factory=list)
+    is_broken: bool = False
+    numbers: dict[int, int] = fresh(default_factory=dict)
+
+    def __bool__(self) -> bool:
+        return bool(self.probes)
+
+
+class Watcher:
+    """Makes probes for one subject; the same expression on the same instance is one probe."""
+
+    def __init__(self, unit: Unit, scope: Scope, timebase: Timebase, findings: Findings) -> None:
+        self.unit = unit
+        self.scope = scope
+        self.timebase = timebase
+        self.findings = findings
+        self.methods: dict[tuple[str, str, bool], Unit | None] = {}
+        self.probes: dict[tuple[str, str, bool, str], Probe] = {}
+
+    def watch(self, rules: Iterable[Rule], rows: Iterable[TimingRow], before: Watch | None = None) -> Watch:
+        """Look at rules and rows of the subject, and at all that stands in ``before``."""
+        found = Watch()
+        if before is not None:
+            found.rules += before.rules
+            found.rows += before.rows
+            found.probes += before.probes
+            found.numbers |= before.numbers
+            found.is_broken = before.is_broken
+        for rule in rules:
+            self._rule(rule, found)
+        for row in rows:
+            self._row(row, found)
+        return found
+
+    def _rule(self, rule: Rule, found: Watch) -> None:
+        numbers = [
+            self._probe(phrase, found, True) if phrase else None
+            for phrase in (rule.expression, rule.during, rule.after, rule.until)
+        ]
+        expression, during, after, until = numbers
+        phrases = [p for p in (rule.expression, rule.during, rule.after, rule.until) if p]
+        if expression is not None and not found.is_broken:
+            found.rules.append(WatchedRule(rule, "", expression, during, after, until, self._named(phrases)))
+
+    def _row(self, row: TimingRow, found: Watch) -> None:
+        begin = self._event(row.begin, found)
+        end = self._event(row.end, found) if row.end else None
+        after, until = (self._probe(p, found, True) if p else None for p in (row.after, row.until))
+        least, most = (self._bound(bound, row, found) if bound else None for bound in (row.least, row.most))
+        if begin is None or found.is_broken:
+            return
+        phrases = [
+            row.begin.expression,
+            *([row.end.expression] if row.end else []),
+            *(p for p in (row.after, row.until) if p),
+        ]
+        is_period = row.end is not None and begin == end and row.begin.edge == row.end.edge
+        named = self._named(phrases)
+        found.rows.append(WatchedRow(row, "", begin, end, least or 0, most, after, until, is_period, named))
+
+    def _event(self, event: Event, found: Watch) -> int | None:
+        return self._probe(event.expression, found, event.edge != "changes")
+
+    def _probe(self, phrase: Phrase, found: Watch, is_condition: bool) -> int | None:
+        """The number of the probe of an expression; None, with a finding, where it is none."""
+        key = (phrase.text, self.unit.key, is_condition)
+        if key not in self.methods:
+            self.methods[key] = self._method(phrase, is_condition)
+        method = self.methods[key]
+        if method is None:
+            found.is_broken = True
+            return None
+        probe = self.probes.setdefault((*key, ""), Probe(method))
+        if id(probe) not in found.numbers:
+            found.numbers[id(probe)] = len(found.probes)
+            found.probes.append(probe)
+        return found.numbers[id(probe)]
+
+    def _method(self, phrase: Phrase, is_condition: bool) -> Unit | None:
+        source, start = (phrase.source, phrase.start) if phrase.is_as_written else (None, 0)
+        noted = Findings()
+        method = observe(phrase.text, self.unit, self.scope, noted, is_condition, source, start)
+        for finding in noted.items:
+            if phrase.is_as_written:
+                self.findings.add(finding)
+            else:
+                self._report(phrase, Words(finding.name, finding.message, finding.way_out))
+        written = method.body[-1] if method is not None and method.body else None
+        if isinstance(written, Assign) and isinstance(written.value, Constant):
+            self._report(phrase, words.constant_rule(phrase.text))
+            return None
+        return None if any(stops(finding.name) for finding in noted.items) else method
+
+    def _report(self, phrase: Phrase, said: Words) -> None:
+        self.findings.add(said.told(phrase.source, phrase.start, max(phrase.end, phrase.start + 1)))
+
+    def _bound(self, bound: Allowed, row: TimingRow, found: Watch) -> int:
+        """A bound in ns; scans are those of the task that runs what the event at the end names."""
+        if not bound.scans:
+            return bound.time
+        interval = self._interval(row)
+        if interval is None:
+            self._report(row.name, words.scan_of_no_task(bound.text))
+            found.is_broken = True
+            return 0
+        return max(0, bound.time + bound.scans * interval)
+
+    def _interval(self, row: TimingRow) -> int | None:
+        assert row.end is not None
+        named = {path.split(".")[0].upper() for path in self._named([row.end.expression])}
+        intervals = {
+            task.interval for task in self.unit.tasks for program in task.programs if not named or program.key in named
+        }
+        intervals = intervals or {task.interval for task in self.unit.tasks}
+        if not intervals:
+            return self.timebase.period if self.timebase.is_even else None
+        return next(iter(intervals)) if len(intervals) == 1 else None
+
+    def _named(self, phrases: Sequence[Phrase]) -> tuple[str, ...]:
+        """The paths to single values that expressions name, each once."""
+        found: dict[str, None] = {}
+        for phrase in phrases:
+            node = parse_expression(Source("", phrase.text), Findings())
+            for path in syntax.paths_in(node) if node else ():
+                try:
+                    signal = find_signal(self.unit, expression_text(path))
+                except (NoSignal, TypeError):
+                    continue
+                if signal.is_value and not signal.variable.is_code:
+                    found[signal.path] = None
+        return tuple(found)
