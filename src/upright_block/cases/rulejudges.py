@@ -118,7 +118,8 @@ class RowJudge:
                 self._begin(scan)
             if scan in ends and not self.watched.is_period:
                 self._answer(scan)
-        self._too_late(piece.end - 1, False)
+        if not self.watched.is_period:  # the last event opens no window, and whether one is the last is not known
+            self._too_late(piece.end - 1, False)
 
     def _begin(self, scan: int) -> None:
         self.events += 1
@@ -165,7 +166,7 @@ class RowJudge:
 
     def finish(self, last: int) -> None:
         """The run is over with a scan: what is still open is undecided, and too few events are told."""
-        for begun in self.open:
+        for begun in () if self.watched.is_period else self.open:
             self._break("undecided", last, "The run ends before it has come, so it is undecided", begun)
         self.open.clear()
         count = self.watched.row.count

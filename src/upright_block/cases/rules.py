@@ -152,6 +152,7 @@ class RuleReader:
             return []
         heads, *rows = lines
         names: list[str] = []
+        begun = len(self.findings.items)
         for head in heads:
             name = head.text.lower()
             if name not in _COLUMNS:
@@ -159,8 +160,9 @@ class RuleReader:
             elif name in names:
                 self.report(head, words.timing_column_twice(head.text))
             names.append(name)
-        if "from" not in names:
+        if "from" not in names and len(self.findings.items) == begun:
             self.report(heads[0], words.timing_without_from())
+        if len(self.findings.items) > begun:
             return []
         found: list[TimingRow] = []
         seen: dict[str, Phrase] = {}

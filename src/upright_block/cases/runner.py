@@ -174,10 +174,11 @@ def run_case(
         for row in rows:
             row.finish(reached - 1)
     breaks = sorted((found for watcher in watchers for found in watcher.breaks), key=lambda found: found.scan)
-    wrong = sum(judge.wrong for judge in judges) + sum(watcher.wrong for watcher in watchers)
+    wrong = sum(judge.wrong for judge in judges)
+    broken = sum(watcher.wrong for watcher in watchers)
     misses = sorted((m for judge in judges for m in judge.misses), key=lambda m: (m.scan, m.column))
     is_checked = judges or watchers
-    status: Status = "fault" if fault else "failed" if wrong else "passed" if is_checked else "checks nothing"
+    status: Status = "fault" if fault else "failed" if wrong or broken else "passed" if is_checked else "checks nothing"
     moments = Moments((), {}, {})
     if status in ("failed", "fault"):
         moments = _moments(case, noting(), misses, breaks, fault, reached)
@@ -186,7 +187,9 @@ def run_case(
     covered = tuple(machine.reached())
     seconds = time.perf_counter() - began
     measures = tuple(row.measure() for row in rows)
-    return Verdict(case, status, kept, wrong, checked, fault, moments, seconds, covered, tuple(breaks), measures)
+    return Verdict(
+        case, status, kept, wrong, checked, fault, moments, seconds, covered, tuple(breaks), broken, measures
+    )
 
 
 def _run(

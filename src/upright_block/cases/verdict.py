@@ -84,8 +84,8 @@ class Moments:
 class Verdict:
     """The verdict on one case.
 
-    ``misses`` are the first `runner.MOST_MISSES` of ``wrong`` in the order of time, ``breaks`` what rules and timing rows
-    found wrong, which counts too, and ``measures`` what these rows measured; ``checked`` counts the cells that were reached. ``moments`` surround the first miss and the fault, where there is one. ``reached`` are the
+    ``misses`` are the first `runner.MOST_MISSES` of ``wrong`` in the order of time, ``breaks`` the first of what rules and
+    timing rows found wrong, which is ``broken`` times, and ``measures`` what these rows measured; ``checked`` counts the cells that were reached. ``moments`` surround the first miss and the fault, where there is one. ``reached`` are the
     statements and branches that the run reached, where that was asked for.
     """
 
@@ -99,6 +99,7 @@ class Verdict:
     seconds: float
     reached: tuple[Point, ...] = ()
     breaks: tuple[Break, ...] = ()
+    broken: int = 0
     measures: tuple[Measure, ...] = ()
 
 

@@ -15,6 +15,7 @@ from upright_block.cli.common import library_option, plural, show_findings, show
 from upright_block.reports import (
     failure_lines,
     finding_data,
+    measure_lines,
     not_run_data,
     not_run_line,
     summary_line,
@@ -110,7 +111,7 @@ def _show(
         listed = [v for v in verdicts if v.status != "passed"][:_MOST_LISTED]
         show_lines([[(f"  {len(verdicts) - len(listed):,} cases are not listed; --all lists all.", "dim")]])
     if listed:
-        show_lines([verdict_line(v, blocks, room) for v in listed])
+        show_lines([line for v in listed for line in (verdict_line(v, blocks, room), *measure_lines(v))])
     left_out = not_run if show_all else not_run[:_MOST_LISTED]
     if left_out:
         show_lines([not_run_line(case, blocks, room, columns) for case in left_out])

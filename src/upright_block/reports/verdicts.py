@@ -13,6 +13,7 @@ from upright_block.language.signals import Signal
 from upright_block.language.source import Cell, Source
 from upright_block.language.types import Elementary
 from upright_block.reports.findings import finding_data, marked_lines
+from upright_block.reports.rules import break_data, break_head, measure_data, moment
 from upright_block.reports.styled import Line, Role, Span
 
 _WORDS: dict[str, tuple[str, Role]] = {
@@ -67,6 +68,7 @@ def failure_lines(verdict: Verdict, width: int) -> list[Line]:
         lines.append([])
         lines += _moment_lines(verdict, first[0].scan, width)
         lines.append([])
+    lines += _break_lines(verdict, bool(first), width)
     later = verdict.misses[len(first) :]
     if later:
         lines += [_later_line(verdict, miss) for miss in later[:_MOST_LINES]]
@@ -79,22 +81,31 @@ def failure_lines(verdict: Verdict, width: int) -> list[Line]:
     return lines
 
 
+def _break_lines(verdict: Verdict, has_moment: bool, width: int) -> list[Line]:
+    """What rules and timing rows found: the first with what surrounds it, where no wrong cell has shown that, a line for others."""
+    lines: list[Line] = []
+    for number, found in enumerate(verdict.breaks[:_MOST_LINES]):
+        lines += break_head(verdict.case, found)
+        if number == 0 and not has_moment:
+            lines += [[], *_moment_lines(verdict, found.scan, width), []]
+    left = verdict.broken - min(len(verdict.breaks), _MOST_LINES)
+    if left:
+        lines.append([(f"  {left:,} more after that.", "warn")])
+    return [*lines, []] if lines else []
+
+
 def _later_line(verdict: Verdict, miss: Miss) -> Line:
     """A wrong value in one line."""
     source = _table_source(verdict.case)
     line = source.line(_cell_of(verdict.case, miss).start)
     return [
-        (f"  then at {_moment(verdict.case, miss.scan)}, line {line}: ", ""),
+        (f"  then at {moment(verdict.case, miss.scan)}, line {line}: ", ""),
         (miss.signal.path, "name"),
         (" is ", ""),
         (shown(miss.got, miss.signal.type), "bad"),
         (f" and not {miss.check.text}", ""),
         (_differing_bits(miss, "  "), "dim"),
     ]
-
-
-def _moment(case: ReadyCase, scan: int) -> str:
-    return f"{shown_duration(case.plan.timebase.time(scan))} (scan {scan})"
 
 
 def _cell_of(case: ReadyCase, miss: Miss) -> Cell:
@@ -114,9 +125,9 @@ def _moment_head(verdict: Verdict, misses: Sequence[Miss]) -> list[Line]:
             first = case.plan.row_scans[row]
             held = f", which holds since {shown_duration(case.plan.timebase.time(first))}" if miss.scan != first else ""
             place = source.shown_line(_cell_of(case, miss).start)
-            lines.append([(f"  At {_moment(case, miss.scan)}, row {place}{held}", "strong")])
+            lines.append([(f"  At {moment(case, miss.scan)}, row {place}{held}", "strong")])
         got = shown(miss.got, miss.signal.type)
-        since = "from the start" if miss.since is None else f"since {_moment(case, miss.since)}"
+        since = "from the start" if miss.since is None else f"since {moment(case, miss.since)}"
         lines.append(
             [
                 ("    ", ""),
@@ -180,6 +191,7 @@ def _moment_lines(verdict: Verdict, scan: int, width: int) -> list[Line]:
     case, moments = verdict.case, verdict.moments
     wrong = {(m.scan, m.signal.path): m for m in verdict.misses}
     pins = {m.signal.path for m in verdict.misses if m.scan == scan}
+    pins |= {path for found in verdict.breaks[:1] if found.scan == scan for path in found.watched.named}
     rows = _rows_to_show(sorted(moments.after), scan)
     order = sorted(
         range(len(moments.signals)),
@@ -319,7 +331,7 @@ def _fault_lines(verdict: Verdict, width: int) -> list[Line]:
         [
             ("  ", ""),
             (site.kind[0].upper() + site.kind[1:], "bad"),
-            (f" in {where}, at {_moment(case, fault.scan)}. The scan stopped there.", ""),
+            (f" in {where}, at {moment(case, fault.scan)}. The scan stopped there.", ""),
         ],
         [(f"  {site.source.path}:{site.line}", "dim")],
     ]
@@ -373,6 +385,9 @@ def verdict_data(verdict: Verdict) -> dict[str, Any]:
         "wrong_count": verdict.wrong,
         "wrong": [_miss_data(verdict, miss) for miss in verdict.misses],
         "fault": None,
+        "broken_count": verdict.broken,
+        "broken": [break_data(verdict, found) for found in verdict.breaks],
+        "measured": [measure_data(measure) for measure in verdict.measures],
     }
     if verdict.fault is not None:
         site = verdict.fault.site

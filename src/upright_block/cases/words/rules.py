@@ -85,7 +85,7 @@ def time_without_to() -> Words:
 
 
 def row_checks_nothing() -> Words:
-    return Words("checks-nothing", "The row has neither an event in to nor a count.", "Write one of the two.")
+    return Words("missing-cell", "The row has neither an event in to nor a count.", "Write one of the two.")
 
 
 def min_above_max(least: str, most: str) -> Words:

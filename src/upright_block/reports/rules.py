@@ -1,0 +1,84 @@
+"""What rules and timing rows found and measured, as lines of text and as plain data."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from upright_block.cases.plan import ReadyCase
+from upright_block.cases.rules import shown_rule
+from upright_block.cases.verdict import Break, Measure, Verdict
+from upright_block.cases.watching import WatchedRule
+from upright_block.language.literals import shown_duration
+from upright_block.reports.styled import Line
+
+
+def moment(case: ReadyCase, scan: int) -> str:
+    """The time and the number of a scan."""
+    return f"{shown_duration(case.plan.timebase.time(scan))} (scan {scan})"
+
+
+def break_head(case: ReadyCase, found: Break) -> list[Line]:
+    """When something was not as a rule or a row says, where that stands, and what it is."""
+    watched = found.watched
+    if isinstance(watched, WatchedRule):
+        place, name = watched.rule.expression, ""
+    else:
+        place, name = watched.row.name, f"{watched.row.name.text}: "
+    lead: Line = [(f"  At {moment(case, found.scan)}, {place.source.shown_line(place.start)}", "strong")]
+    says = found.says[0].lower() + found.says[1:] if name else found.says
+    since = "" if found.begun is None else f", counted from {moment(case, found.begun)}"
+    return [lead, [("    ", ""), (name, "name"), (says, "bad"), (since, "dim"), (".", "")]]
+
+
+def measure_lines(verdict: Verdict) -> list[Line]:
+    """What the timing rows of a case measured, a line each."""
+    lines: list[Line] = []
+    width = max((len(m.watched.row.name.text) for m in verdict.measures), default=0)
+    for measure in verdict.measures:
+        times = f"{measure.events:,} time{'' if measure.events == 1 else 's'}"
+        line: Line = [(f"             {measure.watched.row.name.text:<{width}}  {times}", "dim")]
+        if measure.least is not None and measure.middle is not None and measure.most is not None:
+            span = [shown_duration(time) for time in (measure.least, measure.middle, measure.most)]
+            at = "" if measure.most_at is None else f", the last of these at {moment(verdict.case, measure.most_at)}"
+            line.append(
+                (
+                    f", {span[0]}"
+                    if measure.least == measure.most
+                    else f", {span[0]} .. {span[2]}, middle {span[1]}{at}",
+                    "dim",
+                )
+            )
+        lines.append(line)
+    return lines
+
+
+def break_data(verdict: Verdict, found: Break) -> dict[str, Any]:
+    """A break as plain data for JSON."""
+    watched, timebase = found.watched, verdict.case.plan.timebase
+    is_rule = isinstance(watched, WatchedRule)
+    place = watched.rule.expression if isinstance(watched, WatchedRule) else watched.row.name
+    return {
+        "rule": shown_rule(watched.rule) if isinstance(watched, WatchedRule) else watched.row.name.text,
+        "kind": found.kind if not is_rule else "rule",
+        "scan": found.scan,
+        "time_ns": timebase.time(found.scan),
+        "from_scan": found.begun,
+        "says": found.says,
+        **place.source.place(place.start),
+    }
+
+
+def measure_data(measure: Measure) -> dict[str, Any]:
+    """What a row measured as plain data for JSON."""
+    row = measure.watched.row
+    return {
+        "name": row.name.text,
+        "events": measure.events,
+        "answered": measure.answered,
+        "least_ns": measure.least,
+        "middle_ns": measure.middle,
+        "most_ns": measure.most,
+        "least_scan": measure.least_at,
+        "most_scan": measure.most_at,
+        **row.name.source.place(row.name.start),
+    }

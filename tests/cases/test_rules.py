@@ -1,0 +1,273 @@
+"""Rules and timing rows, against their definitions in plain Python."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.cli.test_commands import upright
+from tests.helpers import write_files
+from upright_block import Verdict, open_library
+
+BLOCK = "FUNCTION_BLOCK B VAR_INPUT a, b, c, d : BOOL; n : INT; END_VAR VAR t : TON; END_VAR t(IN := a, PT := T#1s); END_FUNCTION_BLOCK"
+SCAN = 100_000_000
+SECOND = 10 * SCAN
+
+
+def library_of(folder: Path, body: str, head: str = "", block: str = BLOCK) -> Any:
+    case = f'block = "B"\nscan = "100ms"\n{head}\n[[case]]\nname = "c"\n{body}\n'
+    write_files(folder, {"upright.toml": "", "blocks/b.st": block, "cases/c.toml": case})
+    return open_library(folder)
+
+
+def verdict_of(folder: Path, body: str, head: str = "", block: str = BLOCK) -> Verdict:
+    library = library_of(folder, body, head, block)
+    assert not [f for f in library.findings if f.severity == "error"], [str(f) for f in library.findings]
+    (verdict,) = library.run()
+    return verdict
+
+
+def driven(**pins: str) -> str:
+    """A table that gives pins a value for each scan."""
+    rows = "\n".join(" ".join(values) for values in zip(*pins.values(), strict=True))
+    return f'vectors = """\n{" ".join(pins)}\n{rows}\n"""\n'
+
+
+def found(verdict: Verdict) -> list[tuple[str, int]]:
+    return [(found.kind, found.scan) for found in verdict.breaks]
+
+
+# --- the definitions ---
+
+
+def rises(bits: str, before: str = "0") -> list[int]:
+    return [i for i, bit in enumerate(bits) if bit == "1" and (before + bits)[i] == "0"]
+
+
+def armed(after: str | None, until: str | None, length: int) -> list[bool]:
+    state, found = after is None, []
+    for scan in range(length):
+        if after is not None and scan in rises(after):
+            state = True
+        if until is not None and until[scan] == "1":
+            state = False
+        found.append(state)
+    return found
+
+
+def expected_row(
+    begin: str, end: str, least: int, most: int | None, after: str | None, until: str | None
+) -> list[tuple[str, int]]:
+    """What is wrong with the delays between rises, in scans; each window by itself."""
+    length, wrong = len(begin), []
+    active = armed(after, until, length)
+    begins = [scan for scan in rises(begin) if active[scan]]
+    for start in begins:
+        answers = [scan for scan in rises(end) if scan >= start]
+        if answers and (most is None or answers[0] - start <= most):
+            if answers[0] - start < least:
+                wrong.append(("early", answers[0]))
+        elif most is not None and start + most <= length - 1:
+            wrong.append(("late", start + most))
+        else:
+            wrong.append(("undecided", length - 1))
+    if not begins:
+        wrong.append(("unmeasured", length - 1))
+    return sorted(wrong, key=lambda entry: entry[1])
+
+
+@st.composite
+def rows(draw: st.DrawFn) -> tuple[list[str], int, int | None, bool, bool]:
+    length = draw(st.integers(1, 24))
+    bits = [draw(st.text("01", min_size=length, max_size=length)) for _ in range(4)]
+    least = draw(st.integers(0, 4))
+    most = draw(st.none() | st.integers(least, 8))
+    return bits, least, most, draw(st.booleans()), draw(st.booleans())
+
+
+@settings(max_examples=150, deadline=None)
+@given(case=rows())
+def test_a_timing_row_measures_what_its_definition_says(
+    case: tuple[list[str], int, int | None, bool, bool], tmp_path_factory: pytest.TempPathFactory
+) -> None:
+    (a, b, c, d), least, most, has_after, has_until = case
+    cells = [
+        f"{100 * least}ms",
+        "" if most is None else f"{most}scans",
+        "c" if has_after else ".",
+        "d" if has_until else ".",
+    ]
+    table = f'timing = """\nname | from | to | min | max | after | until\nx | a rises | b rises | {" | ".join(cells)}\n"""\n'
+    verdict = verdict_of(tmp_path_factory.mktemp("row"), driven(a=a, b=b, c=c, d=d) + table)
+    wanted = expected_row(a, b, least, most, c if has_after else None, d if has_until else None)
+    assert sorted(found(verdict)) == sorted(wanted)
+    assert verdict.status == ("failed" if wanted else "passed")
+    (measure,) = verdict.measures
+    late = sum(kind in ("late", "undecided") for kind, _ in wanted)
+    assert measure.answered == measure.events - late
+
+
+@settings(max_examples=100, deadline=None)
+@given(case=rows(), kind=st.sampled_from(["always", "never"]), has_while=st.booleans())
+def test_a_rule_breaks_where_its_definition_says(
+    case: tuple[list[str], int, int | None, bool, bool],
+    kind: str,
+    has_while: bool,
+    tmp_path_factory: pytest.TempPathFactory,
+) -> None:
+    (a, b, c, d), _, _, has_after, has_until = case
+    conditions = [("while", "b", has_while), ("after", "c", has_after), ("until", "d", has_until)]
+    parts = "".join(f', {word} = "{pin}"' for word, pin, is_there in conditions if is_there)
+    verdict = verdict_of(
+        tmp_path_factory.mktemp("rule"), driven(a=a, b=b, c=c, d=d) + f'{kind} = [{{ expr = "a"{parts} }}]'
+    )
+    active = armed(c if has_after else None, d if has_until else None, len(a))
+    bad = [
+        scan
+        for scan in range(len(a))
+        if active[scan] and (not has_while or b[scan] == "1") and (a[scan] == "1") != (kind == "always")
+    ]
+    assert found(verdict) == [("broken", scan) for scan in bad[:1]]
+
+
+@settings(max_examples=60, deadline=None)
+@given(
+    bits=st.text("01", min_size=1, max_size=30), number=st.integers(0, 9), sign=st.sampled_from(["", ">=", "<=", "!"])
+)
+def test_a_count_is_that_of_the_events(
+    bits: str, number: int, sign: str, tmp_path_factory: pytest.TempPathFactory
+) -> None:
+    table = f'timing = """\nfrom | count\na falls | {sign}{number}\n"""\n'
+    verdict = verdict_of(tmp_path_factory.mktemp("count"), driven(a=bits) + table)
+    events = [i for i in range(1, len(bits)) if bits[i - 1 : i + 1] == "10"]
+    holds = {
+        "": len(events) == number,
+        ">=": len(events) >= number,
+        "<=": len(events) <= number,
+        "!": len(events) != number,
+    }
+    assert (verdict.status == "passed") == holds[sign]
+    if not holds[sign]:
+        is_above = sign in ("", "<=") and len(events) > number
+        assert found(verdict)[0] == (("too many", events[number]) if is_above else ("too few", len(bits) - 1))
+
+
+# --- single decisions ---
+
+
+@pytest.mark.parametrize(
+    ("bits", "cells", "wanted"),
+    [
+        (("0100", "0001"), "200ms | 200ms", []),  # exactly at max is in time
+        (("0100", "0000"), "0s | 200ms", [("late", 3)]),  # the last scan is exactly at max: decided
+        (("0010", "0000"), "0s | 200ms", [("undecided", 3)]),
+        (("0100", "0100"), "0s | 0s", []),  # in the same scan
+        (("0100", "0100"), "1scan | .", [("early", 1)]),
+        (("1000", "1000"), "0s | 0s", []),  # what is driven TRUE in scan 0 rises
+        (("0101", "0001"), "200ms | 200ms", [("early", 3)]),  # each event opens its own window
+        (("010", "001"), "200ms-1scan | 100ms", []),
+        (("010", "001"), "100ms+1scan | .", [("early", 2)]),
+    ],
+)
+def test_a_window_ends_where_it_says(
+    tmp_path: Path, bits: tuple[str, str], cells: str, wanted: list[tuple[str, int]]
+) -> None:
+    table = f'timing = """\nfrom | to | min | max\na rises | b rises | {cells}\n"""\n'
+    assert found(verdict_of(tmp_path, driven(a=bits[0], b=bits[1]) + table)) == wanted
+
+
+def test_a_period_goes_to_the_next_of_its_kind_and_the_last_opens_none(tmp_path: Path) -> None:
+    table = 'timing = """\nfrom | to | min | max\na rises | a rises | 200ms | 300ms\n"""\n'
+    verdict = verdict_of(tmp_path, driven(a="0101001000100") + table)
+    assert found(verdict) == [("late", 9)]
+    (measure,) = verdict.measures
+    assert (measure.events, measure.least, measure.most) == (4, 2 * SCAN, 3 * SCAN)
+
+
+def test_what_is_given_true_does_not_rise(tmp_path: Path) -> None:
+    table = 'given = { a = true }\nrun_for = "1s"\ntiming = """\nfrom | count\na rises | 0\na changes | 0\n"""\n'
+    assert verdict_of(tmp_path, table).status == "passed"
+
+
+def test_looking_back_begins_with_what_is_given(tmp_path: Path) -> None:
+    body = 'given = { n = 3 }\nvectors = """\nn\n3\n4\n4\n5\n"""\n'
+    body += 'always = ["prev(n) = 3", "age(n) = T#0s", "n - prev(n) <= 1"]\n'
+    assert found(verdict_of(tmp_path, body)) == [("broken", 2), ("broken", 2)]
+
+
+def test_a_rule_sees_inside_and_tells_when(tmp_path: Path) -> None:
+    body = 'vectors = """\nat | a\n0.5s | 1\n"""\nrun_for = "3s"\nnever = ["t.Q AND t.ET >= T#1s"]\n'
+    verdict = verdict_of(tmp_path, body)
+    assert found(verdict) == [("broken", 15)]
+    assert verdict.breaks[0].watched.named == ("t.Q", "t.ET")
+    shown = upright("verify", "--library", tmp_path).output
+    assert "At 1.5s (scan 15), cases/c.toml:11" in shown
+    assert "It breaks never t.Q AND t.ET >= T#1s." in shown
+    assert "▶" in shown
+
+
+def test_rules_of_a_file_hold_in_its_cases_and_count_as_checks(tmp_path: Path) -> None:
+    head = 'never = ["a AND b"]\ntiming = """\nname | from | count\nrises | a rises | 1\n"""\n'
+    verdict = verdict_of(tmp_path, driven(a="010", b="001"), head)
+    assert (verdict.status, len(verdict.measures)) == ("passed", 1)
+    assert found(verdict_of(tmp_path / "other", driven(a="011", b="001"), head)) == [("broken", 2)]
+
+
+def test_each_file_looks_at_its_own_rules(tmp_path: Path) -> None:
+    files = {"upright.toml": "", "blocks/b.st": BLOCK}
+    for number in range(5):
+        files[f"cases/c{number}.toml"] = (
+            f'block = "B"\nscan = "100ms"\nnever = ["n = {number}"]\n[[case]]\nname = "c"\nvectors = """\nn\n3\n"""\n'
+        )
+    write_files(tmp_path, files)
+    assert [v.status for v in open_library(tmp_path).run()] == ["passed", "passed", "passed", "failed", "passed"]
+
+
+def test_verdicts_of_rules_are_data(tmp_path: Path) -> None:
+    library_of(tmp_path, driven(a="0110", b="0000") + 'timing = """\nfrom | to | max\na rises | b rises | 100ms\n"""\n')
+    data = json.loads(upright("verify", "--json", "--library", tmp_path).output)
+    (entry,) = data["cases"][0]["broken"]
+    assert (entry["kind"], entry["scan"], entry["time_ns"], entry["from_scan"]) == ("late", 2, 2 * SCAN, 1)
+    assert data["cases"][0]["measured"][0]["answered"] == 0
+
+
+@pytest.mark.parametrize(
+    ("body", "name", "says"),
+    [
+        ('always = ["a AND"]', "missing-value", ""),
+        ('always = ["n"]', "type-mismatch", ""),
+        ('always = ["z"]', "unknown-name", ""),
+        ('always = ["TRUE"]', "constant-rule", ""),
+        ("always = []", "wrong-kind", "holds no rule"),
+        ("never = [3]", "wrong-kind", ""),
+        ('never = [{ while = "a" }]', "wrong-kind", ""),
+        ('never = [{ expr = "a", whle = "b" }]', "unknown-key", "no key whle"),
+        ('never = [{ expr = "a", after = 3 }]', "wrong-kind", ""),
+        ('never = ["prev(a, b)"]', "missing-argument", "prev gives"),
+        ('timing = ""', "empty-table", ""),
+        ('timing = "from | count"', "empty-table", ""),
+        ('timing = """\nfrom | cuont\na rises | 1\n"""', "unknown-key", "cuont"),
+        ('timing = """\nfrom | from\na rises | b rises\n"""', "column-twice", ""),
+        ('timing = """\nto | max\na rises | 1s\n"""', "missing-column", ""),
+        ('timing = """\nfrom | to\na rises\n"""', "uneven-row", ""),
+        ('timing = """\nfrom | to\na | b rises\n"""', "bad-value", "a is no event"),
+        ('timing = """\nfrom | to\nn rises | b rises\n"""', "type-mismatch", ""),
+        ('timing = """\nfrom | to | max\na rises | b rises | 5\n"""', "bad-value", ""),
+        ('timing = """\nfrom | to | min | max\na rises | b rises | 5s | 4s\n"""', "empty-range", ""),
+        ('timing = """\nfrom | max\na rises | 4s\n"""', "missing-cell", ""),
+        ('timing = """\nfrom\na rises\n"""', "missing-cell", ""),
+        ('timing = """\nname | from | count\nx | a rises | 1\nX | b rises | 1\n"""', "name-twice", ""),
+    ],
+)
+def test_what_cannot_be_judged_is_told_in_the_case_file(tmp_path: Path, body: str, name: str, says: str) -> None:
+    library = library_of(tmp_path, f'run_for = "1s"\n{body}')
+    (finding,) = library.findings
+    assert (finding.name, finding.source.path) == (name, "cases/c.toml")
+    assert says in finding.message
+    assert finding.way_out
+    assert [case.name for case in library.not_run] == ["c"]
