@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import ctypes
 import gc
+import json
 import os
 import shutil
 import subprocess
@@ -20,7 +21,8 @@ from statistics import median
 from typing import Any
 
 HERE = Path(__file__).parent
-VENT = HERE.parent / "src/upright_block/examples/demo/blocks/vent_drive.st"
+DEMO = HERE.parent / "src/upright_block/examples/demo"
+VENT = DEMO / "blocks/vent_drive.st"
 sys.path.insert(0, str(HERE))
 
 Row = tuple[str, str, str]
@@ -331,28 +333,119 @@ def library() -> list[Row]:
     return [*rows, ("   all, cold", f"{total:.2f} s", "(at most 1)")]
 
 
+def ten_thousand(root: Path, blocks: int, head: str) -> list[str]:
+    """A library of 10,000 cases in 100 files for so many blocks, and the call that verifies it."""
+    table = "at | start halt | busy done\n0s | 0 0 | 0 0\n0.1s | 1 0 | 1 0\n0.2s | 1 0 | . 1\n0.5s | 1 1 | 0 .\n"
+    for part in ("blocks", "cases"):
+        (root / part).mkdir(parents=True)
+    (root / "upright.toml").write_text('name = "many"\n')
+    for n in range(blocks):
+        (root / "blocks" / f"made{n}.st").write_text(BLOCK.format(n=n, s=n % 50 + 1))
+    for n in range(100):
+        made = "".join(
+            f'[[case]]\nname = "case {i}"\ngiven = {{ wanted = {i + 5} }}\nvectors = """\n{table}"""\n'
+            for i in range(100)
+        )
+        own = head.replace("@", str(n))
+        (root / "cases" / f"made{n}.toml").write_text(f'block = "Made{n % blocks}"\nscan = "100ms"\n{own}{made}')
+    return [sys.executable, "-m", "upright_block", "verify", "--library", str(root)]
+
+
 def cases() -> list[Row]:
     """(d) 10,000 small cases."""
-    table = "at | start halt | busy done\n0s | 0 0 | 0 0\n0.1s | 1 0 | 1 0\n0.2s | 1 0 | . 1\n0.5s | 1 1 | 0 .\n"
     with tempfile.TemporaryDirectory() as folder, fresh_cache():
-        root = Path(folder)
-        (root / "blocks").mkdir()
-        (root / "cases").mkdir()
-        (root / "upright.toml").write_text('name = "many"\n')
-        for n in range(100):
-            (root / "blocks" / f"made{n}.st").write_text(BLOCK.format(n=n, s=n % 50 + 1))
-            made = "".join(
-                f'[[case]]\nname = "case {i}"\ngiven = {{ wanted = {i + 5} }}\nvectors = """\n{table}"""\n'
-                for i in range(100)
-            )
-            (root / "cases" / f"made{n}.toml").write_text(f'block = "Made{n}"\nscan = "100ms"\n{made}')
-        command = [sys.executable, "-m", "upright_block", "verify", "--library", folder]
+        command = ten_thousand(Path(folder) / "many", 100, "")
 
         def run() -> str:
             return subprocess.run(command, check=True, capture_output=True, text=True).stdout
 
         assert "10,000 good" in run()
         return [("d  10,000 small cases", f"{best(run, 3):.1f} s", "(at most 10)")]
+
+
+def ruled_plant(root: Path, has_rules: bool) -> None:
+    """500 instances, each watched by two rules of its block."""
+    plant(root, 500)
+    (root / "cases").mkdir()
+    table = "at | v0_want | check v0_want\n0s | 1 | .\n1h | 0 | 0\n"
+    (root / "cases" / "c.toml").write_text(
+        f'scan = "1s"\n[[case]]\nname = "c"\nrun_for = "2h"\nvectors = """\n{table}"""\n'
+    )
+    if has_rules:
+        (root / "rules").mkdir()
+        (root / "rules" / "vent_drive.toml").write_text(
+            'block = "VentDrive"\nnever = ["opening AND closing"]\nalways = [{ expr = "NOT opening", while = "stuck" }]\n'
+        )
+
+
+def ruled_day(root: Path, has_rules: bool) -> None:
+    """A day of the example at 10 ms, watched by 20 rules."""
+    shutil.copytree(DEMO, root)
+    shutil.rmtree(root / "cases")
+    (root / "cases").mkdir()
+    tasks = root / "programs" / "glasshouse.st"
+    tasks.write_text(tasks.read_text().replace("T#100ms", "T#10ms"))
+    bays = [n % 12 + 1 for n in range(20)]
+    rules = [f"bay{bay}_vent_up AND bay{bay}_vent_down AND wind > {n}.0" for n, bay in enumerate(bays)]
+    table = "at | bay1_open_button | check bay1_open_button\n0s | 1 | .\n1h | 0 | 0\n"
+    (root / "cases" / "c.toml").write_text(
+        (f"never = {json.dumps(rules)}\n" if has_rules else "")
+        + f'[[case]]\nname = "c"\nrun_for = "24h"\nvectors = """\n{table}"""\n'
+    )
+
+
+def ruled(folder: Path) -> list[Row]:
+    """(i) Runs that rules watch, against the same without."""
+    from upright_block import open_library
+
+    def seconds(root: Path) -> float:
+        (verdict,) = open_library(root).run()
+        assert verdict.status == "passed", verdict.breaks
+        return verdict.seconds
+
+    found: list[Row] = []
+    for what, most, make in (
+        ("500 instances, two rules each", 1.5, ruled_plant),
+        ("a day of the example, 20 rules", 1.2, ruled_day),
+    ):
+        roots = [folder / f"{make.__name__}{kind}" for kind in (1, 0)]
+        for root, has_rules in zip(roots, (True, False), strict=True):
+            make(root, has_rules)
+            seconds(root)
+        pairs = [(seconds(roots[0]), seconds(roots[1])) for _ in range(5)]
+        ratio = median(own / bare for own, bare in pairs)
+        found.append((f"i  {what}", f"{min(own for own, _ in pairs):.2f} s", f"{ratio:.2f} x without (at most {most})"))
+    return found
+
+
+RULES = '''never = ["busy AND halt AND start AND wanted = @"]
+always = [{ expr = "busy OR NOT start OR halt OR done > 0", while = "wanted > @" }]
+timing = """
+name   | from        | to                     | max
+begins | start rises | busy OR done > 0 rises | 1scan
+"""
+'''
+
+
+def rules() -> list[Row]:
+    """(i) Two rules and a timing row of its own in each of a hundred files, against the same cases without."""
+    with tempfile.TemporaryDirectory() as folder, fresh_cache():
+        plain = ten_thousand(Path(folder) / "plain", 1, "")
+        own_rules = ten_thousand(Path(folder) / "ruled", 1, RULES)
+        for command in (plain, own_rules):
+            found = subprocess.run(command, check=False, capture_output=True, text=True).stdout
+            assert "10,000 good" in found, found[-500:]
+        pairs = [
+            tuple(best(lambda c=c: subprocess.run(c, capture_output=True), 1) for c in (own_rules, plain))
+            for _ in range(3)
+        ]
+        own, without = (min(column) for column in zip(*pairs, strict=True))
+        ratio = median(with_rules / bare for with_rules, bare in pairs)
+        return [
+            *ruled(Path(folder)),
+            ("i  10,000 cases, rules in each file", f"{own:.1f} s", f"{ratio:.2f} x the same without (at most 2)"),
+            ("   the same without", f"{without:.1f} s", ""),
+        ]
 
 
 def arrays() -> list[Row]:
@@ -471,8 +564,18 @@ def plants() -> list[Row]:
 
 def main() -> None:
     """Run the chosen benchmarks and print the table."""
-    chosen = sys.argv[1:] or ["a", "b", "c", "d", "e", "f", "g", "h"]
-    parts = {"a": instances, "b": start, "c": library, "d": cases, "e": arrays, "f": day, "g": hall, "h": plants}
+    chosen = sys.argv[1:] or ["a", "b", "c", "d", "e", "f", "g", "h", "i"]
+    parts = {
+        "a": instances,
+        "b": start,
+        "c": library,
+        "d": cases,
+        "e": arrays,
+        "f": day,
+        "g": hall,
+        "h": plants,
+        "i": rules,
+    }
     for name in chosen:
         for what, figure, ratio in parts[name]():
             print(f"{what:<36}{figure:>16}   {ratio}", flush=True)

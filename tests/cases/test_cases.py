@@ -190,7 +190,6 @@ FINDINGS = {
     "no rows": (table("start | run"), "empty-table", '"""'),
     "no such file": ('vectors = "tt.csv"', "missing-file", '"tt.csv"'),
     "a workbook": ('vectors = "t.ods"', "not-supported", '"t.ods"'),
-    "a key that comes later": ('run_for = "1s"\nnever = ["run"]', "not-supported", "never"),
     "a misspelt key": ('run_fro = "1s"\n' + table("start | run", "1 | 0"), "unknown-key", "run_fro"),
     "a bad duration": ('run_for = "5"', "bad-literal", '"5"'),
     "a number for a duration": ("run_for = 5", "wrong-kind", "5"),

@@ -271,3 +271,78 @@ def test_what_cannot_be_judged_is_told_in_the_case_file(tmp_path: Path, body: st
     assert says in finding.message
     assert finding.way_out
     assert [case.name for case in library.not_run] == ["c"]
+
+
+PLANT = """
+FUNCTION_BLOCK Lamp VAR_INPUT on : BOOL; END_VAR VAR_OUTPUT lit : BOOL; END_VAR VAR t : TON; END_VAR
+t(IN := on, PT := T#300ms); lit := t.Q;
+END_FUNCTION_BLOCK
+FUNCTION_BLOCK Bright EXTENDS Lamp VAR_INPUT more : BOOL; END_VAR SUPER(); lit := lit OR more; END_FUNCTION_BLOCK
+FUNCTION_BLOCK Row VAR_INPUT a, b, c : BOOL; END_VAR VAR lamps : ARRAY [1..2] OF Lamp; bright : Bright; END_VAR
+lamps[1](on := a); lamps[2](on := b); bright(on := FALSE, more := c);
+END_FUNCTION_BLOCK
+PROGRAM Main VAR_INPUT a, b, c : BOOL; END_VAR VAR row : Row; END_VAR row(a := a, b := b, c := c); END_PROGRAM
+"""
+RULES = """block = "Lamp"
+always = [{ expr = "age(on) >= T#300ms", while = "lit" }]
+timing = \"\"\"
+from     | to        | max
+on rises | lit rises | 300ms
+\"\"\"
+"""
+
+
+def plant(folder: Path, kind: str, columns: str, rules: str = RULES) -> Any:
+    case = f'{kind}\nscan = "100ms"\n[[case]]\nname = "c"\nvectors = """\n{columns}\n"""\n'
+    write_files(folder, {"upright.toml": "", "blocks/b.st": PLANT, "rules/lamp.toml": rules, "cases/c.toml": case})
+    return open_library(folder)
+
+
+@pytest.mark.parametrize(
+    ("kind", "columns", "wanted"),
+    [
+        ('block = "Lamp"', "on\n1\n1\n1\n1", []),
+        ('block = "Lamp"', "on | set lit\n0 | 1", []),  # the body writes it anew
+        ('block = "Lamp"', "on\n1\n0\n0\n0\n0", [("late", 3, "")]),
+        ('block = "Row"', "a b c\n1 0 0\n1 0 0\n1 0 0\n1 0 0", []),
+        ('block = "Row"', "a b c\n0 1 0\n0 0 0\n0 0 0\n0 0 0", [("late", 3, "lamps[2]")]),
+        ('program = "Main"', "a b c\n0 0 0\n0 0 0\n0 0 1", [("broken", 2, "row.bright")]),
+    ],
+)
+def test_the_rules_of_a_block_hold_for_every_instance(
+    tmp_path: Path, kind: str, columns: str, wanted: list[tuple[str, int, str]]
+) -> None:
+    library = plant(tmp_path, kind, columns)
+    assert library.findings == () or {f.name for f in library.findings} == {"checks-nothing"}
+    (verdict,) = library.run()
+    assert [(b.kind, b.scan, b.watched.path) for b in verdict.breaks] == wanted
+    if wanted and wanted[0][2]:
+        assert f"in {wanted[0][2]}" in upright("verify", "--library", tmp_path).output
+
+
+@pytest.mark.parametrize(
+    ("rules", "name"),
+    [
+        ('block = "Lmap"\nnever = ["lit"]', "unknown-name"),
+        ('never = ["lit"]', "missing-key"),
+        ('block = "Lamp"', "checks-nothing"),
+        ('block = "Lamp"\nnever = ["light"]', "unknown-name"),
+        ('block = "Lamp"\nnevr = ["lit"]', "unknown-key"),
+        ("block = ", "bad-toml"),
+    ],
+)
+def test_a_file_of_rules_that_cannot_be_used_is_told_once(tmp_path: Path, rules: str, name: str) -> None:
+    library = plant(tmp_path, 'block = "Row"', "a b c\n0 0 0", rules)
+    found = [f for f in library.findings if f.source.path == "rules/lamp.toml"]
+    assert [f.name for f in found][:1] == [name]
+    assert len({f.message for f in found}) == len(found)
+
+
+def test_a_run_of_many_pieces_is_judged_as_one(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("upright_block.machine.machine._LOG", 64)
+    a, b, c, d = ("0110" * 50, "0010" * 50, "0" * 40 + "1" * 160, "0" * 150 + "1" * 50)
+    table = 'timing = """\nfrom | to | max | after | until\na rises | b rises | 1scan | c | d\n"""\n'
+    verdict = verdict_of(tmp_path, driven(a=a, b=b, c=c, d=d) + table + 'never = [{ expr = "b", after = "d" }]')
+    active = armed(c, d, 200)
+    assert verdict.measures[0].events == sum(active[scan] for scan in rises(a))
+    assert found(verdict) == [("broken", next(scan for scan in range(150, 200) if b[scan] == "1"))]

@@ -85,6 +85,17 @@ class CaseFile:
     mistakes: tuple[Finding, ...]
 
 
+@record
+class RuleFile:
+    """What holds for every instance of a block, in any case."""
+
+    source: Source
+    block: str
+    place: Toml
+    rules: tuple[Rule, ...]
+    timing: tuple[TimingRow, ...]
+
+
 class _Reader:
     """Reads one case file and reports what is wrong in it."""
 
@@ -127,6 +138,24 @@ class _Reader:
         return CaseFile(
             self.source, subject, scan, content.value.get("scan", content), tuple(cases), rules, timing, mistakes
         )
+
+    def rule_file(self) -> RuleFile | None:
+        try:
+            content = read_toml(self.source.text)
+        except TomlProblem as problem:
+            self.findings.add(words.bad_toml(problem).told(self.source, problem.start, problem.start + 1))
+            return None
+        begun = len(self.findings.items)
+        self._check_keys(content, ("block", *_WATCHED), "A file of rules")
+        block = self._text(content, "block")
+        if block is None:
+            if "block" not in content.value:
+                self.report(content, words.rules_without_block())
+            return None
+        rules, timing = self._watched(content)
+        if not any(key in content.value for key in _WATCHED) and len(self.findings.items) == begun:
+            self.report(content, words.file_without_rules())
+        return RuleFile(self.source, block, content.value["block"], rules, timing)
 
     def _watched(self, content: Toml) -> tuple[tuple[Rule, ...], tuple[TimingRow, ...]]:
         """The rules and the timing rows of a file or a case."""
@@ -295,6 +324,11 @@ class _Reader:
         elif not table.flaws and not table.rows:
             self.report(place, words.no_rows())
         return table
+
+
+def read_rule_file(source: Source, files: Files, findings: Findings) -> RuleFile | None:
+    """Read the rules of a block; None, with findings, when nothing can be told of them."""
+    return _Reader(source, "", files.root, files, findings).rule_file()
 
 
 def read_case_file(source: Source, path: Path, stem: str, files: Files, findings: Findings) -> CaseFile | None:

@@ -101,16 +101,7 @@ class _Planner:
             self.row_scans,
             tuple(self.shown),
         )
-        for path in self._named():
-            self.signals.setdefault(path, find_signal(self.unit, path))
         return ReadyCase(self.file, self.case, self.unit, plan, self.signals, self.watch)
-
-    def _named(self) -> Iterator[str]:
-        """The paths that rules and timing rows name."""
-        for rule in self.watch.rules:
-            yield from rule.named
-        for row in self.watch.rows:
-            yield from row.named
 
     def _last_scan(self) -> int:
         """The last scan: that of the last row, or the last that starts within ``run_for``."""

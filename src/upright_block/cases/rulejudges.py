@@ -59,10 +59,8 @@ class RuleJudge:
         self.during = None if watched.during is None else slots[watched.during]
         after, until = (None if n is None else slots[n] for n in (watched.after, watched.until))
         self.arming = _Arming(after, until)
-        self.is_right = watched.rule.kind == "always"
         self.breaks: list[Break] = []
         self.wrong = 0
-        self.was_armed = False
 
     def look(self, piece: Trace) -> None:
         """Judge the scans of a piece."""
@@ -72,8 +70,7 @@ class RuleJudge:
         self.arming.begin(piece)
         for scan in _moments(piece, slots):
             is_armed = self.arming.at(piece, scan) and (self.during is None or bool(piece.value(self.during, scan)))
-            self.was_armed |= is_armed
-            if is_armed and bool(piece.value(self.expression, scan)) != self.is_right:
+            if is_armed and bool(piece.value(self.expression, scan)) == self.watched.breaks_when:
                 self.wrong = 1
                 self.breaks.append(
                     Break(self.watched, "broken", scan, f"It breaks {shown_rule(self.watched.rule)}", None)
@@ -166,13 +163,14 @@ class RowJudge:
 
     def finish(self, last: int) -> None:
         """The run is over with a scan: what is still open is undecided, and too few events are told."""
-        for begun in () if self.watched.is_period else self.open:
+        is_lenient = self.watched.is_period or self.watched.is_of_block
+        for begun in () if is_lenient else self.open:
             self._break("undecided", last, "The run ends before it has come, so it is undecided", begun)
         self.open.clear()
         count = self.watched.row.count
-        if count is None and not self.events:
+        if count is None and not self.events and not self.watched.is_of_block:
             self._break("unmeasured", last, "Its event in from never happened, so nothing was measured", None)
-        elif count is not None and not count.holds(self.events) and not _is_above(count, self.events):
+        if count is not None and not count.holds(self.events) and not _is_above(count, self.events):
             happened = f"{self.events} time{'' if self.events == 1 else 's'}"
             self._break("too few", last, f"It happened {happened}; asked for is {count.text}", None)
 

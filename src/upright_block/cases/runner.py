@@ -51,18 +51,22 @@ class _Looks:
         self.probes: list[Probe] = []
         self.numbers: dict[int, int] = {}
         self.groups: dict[tuple[int, ...], int] = {}
+        self.known: dict[int, tuple[int, ...]] = {}
 
     def add(self, case: ReadyCase) -> None:
         """Take the probes of a case in."""
+        if id(case.watch) in self.known:
+            return
         for probe in case.watch.probes:
             if id(probe) not in self.numbers:
                 self.numbers[id(probe)] = len(self.probes)
                 self.probes.append(probe)
-        self.groups.setdefault(self.group(case), len(self.groups))
+        group = self.known[id(case.watch)] = tuple(self.numbers[id(probe)] for probe in case.watch.probes)
+        self.groups.setdefault(group, len(self.groups))
 
     def group(self, case: ReadyCase) -> tuple[int, ...]:
         """The numbers of the probes of a case."""
-        return tuple(self.numbers[id(probe)] for probe in case.watch.probes)
+        return self.known[id(case.watch)]
 
 
 def run_cases(
@@ -310,7 +314,7 @@ def _moments(
     """The values around the first miss or break, and around a fault up to where its scan stopped."""
     plan = case.plan
     named = [path for found in breaks[:1] for path in found.watched.named]
-    shown = [case.signals[path] for path in dict.fromkeys((*named, *plan.shown))]
+    shown = [case.signals.get(path) or find_signal(case.unit, path) for path in dict.fromkeys((*named, *plan.shown))]
     shown = shown or [s for s in signals(case.unit) if s.is_pin]
     wrong = {miss.signal.path for miss in misses}
     chosen = tuple(s for i, s in enumerate(shown) if i < _MOST_SHOWN or s.path in wrong)

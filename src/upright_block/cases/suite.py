@@ -8,15 +8,16 @@ from fnmatch import translate
 from pathlib import Path
 from typing import TypeVar
 
-from upright_block.cases.casefile import Case, CaseFile, read_case_file
+from upright_block.cases.casefile import Case, CaseFile, RuleFile, read_case_file, read_rule_file
 from upright_block.cases.plan import ReadyCase
 from upright_block.cases.planning import prepare
 from upright_block.cases.verdict import NotRun
-from upright_block.cases.watching import Watch, Watcher
+from upright_block.cases.watching import Methods, Watch, Watcher
 from upright_block.cases.words import suite as words
 from upright_block.compiler.program import as_block
 from upright_block.language.catalogue import stops
 from upright_block.language.findings import Finding, Findings, Words
+from upright_block.language.instances import instances
 from upright_block.language.nodes import record
 from upright_block.language.source import Source
 from upright_block.language.timebase import Timebase
@@ -47,11 +48,18 @@ def load_suite(library: Library) -> Suite:
     """Read all case files of a library. Mistakes become findings; a case with one is not run."""
     findings = Findings()
     loader = _Loader(library, findings)
+    sources: list[Source] = []
+    for folder in library.manifest.folders["rules"]:
+        for path in library.files.below(folder, (".toml",), findings):
+            source = library.files.source(path, findings)
+            rules = None if source is None else read_rule_file(source, library.files, findings)
+            sources += [source] if source is not None else []
+            if rules is not None:
+                loader.rule_file(rules)
     paths: dict[Path, Path] = {}
     for folder in library.manifest.folders["cases"]:
         for path in library.files.below(folder, (".toml",), findings):
             paths.setdefault(path, path.relative_to(library.root / folder))
-    sources: list[Source] = []
     unread = 0
     for path, relative in paths.items():
         source = library.files.source(path, findings)
@@ -74,6 +82,9 @@ class _Loader:
         self.ready: list[ReadyCase] = []
         self.not_run: list[NotRun] = []
         self.blocks: dict[str, Unit] = {}
+        self.methods: Methods = {}
+        self.rules: list[tuple[Unit, RuleFile]] = []
+        self.watched: dict[tuple[str, Timebase], Watch] = {}
         # The data of units that contain each other, or are nested too deep, cannot be laid out.
         self.has_layout = not any(f.name in _NO_LAYOUT for f in library.findings)
 
@@ -86,10 +97,11 @@ class _Loader:
         block = None
         if unit is not None and (not broken or (self.has_layout and _can_be_planned(unit))):
             block = self.blocks.setdefault(unit.key, as_block(unit))
-        watcher = shared = None
+        watcher, shared = None, Watch()
         if block is not None and timebase is not None:
-            watcher = Watcher(block, self.library.scope, timebase, self.findings)
-            shared = Watch() if broken else watcher.watch(file.rules, file.timing)
+            watcher = Watcher(block, self.library.scope, timebase, self.methods, self.findings)
+            if not broken:
+                shared = watcher.watch(file.rules, file.timing, self._everywhere(block, timebase))
         mistakes = (*file.mistakes, *self.findings.items[begun:])
         for case in file.cases:
             if block is None or timebase is None or watcher is None or case.mistakes:
@@ -106,6 +118,39 @@ class _Loader:
             if not ready.plan.expectations and not ready.watch:
                 self._report(file, case.place, words.checks_nothing(case.name))
             self.ready.append(ready)
+
+    def rule_file(self, file: RuleFile) -> None:
+        """Take the rules of a block in; what is wrong with them is told once, here."""
+        unit, known = self._named("block", file.block)
+        if unit is None or unit.kind not in ("FUNCTION_BLOCK", "CLASS", "PROGRAM"):
+            near = self.findings.did_you_mean(file.block, known)
+            said = (
+                words.unknown_subject("block", file.block, known, near)
+                if unit is None
+                else words.rules_of_no_block(unit)
+            )
+            self.findings.add(said.told(file.source, file.place.start, file.place.end))
+            return
+        if unit.is_broken:
+            return
+        watcher = Watcher(unit, self.library.scope, Timebase(self.library.manifest.scan), self.methods, self.findings)
+        if not watcher.watch(file.rules, file.timing, Watch()).is_broken:
+            self.rules.append((unit, file))
+
+    def _everywhere(self, subject: Unit, timebase: Timebase) -> Watch:
+        """The rules of blocks, for each of their instances in a subject."""
+        key = (subject.key, timebase)
+        known = self.watched.get(key)
+        if known is None:
+            known = Watch()
+            own = [("", subject), *((found.path, found.unit) for found in instances(subject))] if self.rules else []
+            for block, file in self.rules:
+                watcher = Watcher(subject, self.library.scope, timebase, self.methods, self.findings, block)
+                for path, unit in own:
+                    if unit.is_a(block):
+                        watcher.extend(known, file.rules, file.timing, path)
+            self.watched[key] = known
+        return known
 
     def _leave_out(self, file: CaseFile, case: Case, findings: tuple[Finding, ...], reason: str) -> None:
         if not reason:

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 
 from upright_block.cases.rules import Allowed, Event, Phrase, Rule, TimingRow
 from upright_block.cases.words import rules as words
 from upright_block.compiler.program import Probe
 from upright_block.language import syntax
 from upright_block.language.catalogue import stops
-from upright_block.language.checking.observing import observe
+from upright_block.language.checking.observing import broken, observe
 from upright_block.language.findings import Findings, Words
 from upright_block.language.nodes import fresh, record, state
 from upright_block.language.parsing import parse_expression
@@ -25,12 +25,13 @@ from upright_block.language.typed import Assign, Constant, Unit
 class WatchedRule:
     """A rule with the numbers of its probes; ``path`` is the instance that it watches, empty for the subject itself.
 
-    ``named`` are the paths that its expressions name.
+    ``named`` are the paths that its expressions name. ``breaks_when`` is the value of the expression that breaks it.
     """
 
     rule: Rule
     path: str
     expression: int
+    breaks_when: bool
     during: int | None
     after: int | None
     until: int | None
@@ -41,7 +42,8 @@ class WatchedRule:
 class WatchedRow:
     """A timing row with the numbers of its probes; ``least`` and ``most`` are in ns.
 
-    ``is_period`` says that it goes from an event to the next of the same kind.
+    ``is_period`` says that it goes from an event to the next of the same kind. ``is_of_block`` says that it holds in cases
+    that were not made for it: there what never begins, or is not over at the end, is nobody's mistake.
     """
 
     row: TimingRow
@@ -53,6 +55,7 @@ class WatchedRow:
     after: int | None
     until: int | None
     is_period: bool
+    is_of_block: bool
     named: tuple[str, ...]
 
 
@@ -70,41 +73,81 @@ class Watch:
         return bool(self.probes)
 
 
-class Watcher:
-    """Makes probes for one subject; the same expression on the same instance is one probe."""
+Methods = dict[tuple[str, str, bool], Unit | None]
+"""The methods of expressions that were read: by text, unit, and whether it is a condition."""
 
-    def __init__(self, unit: Unit, scope: Scope, timebase: Timebase, findings: Findings) -> None:
-        self.unit = unit
+
+class Watcher:
+    """Makes probes for instances of the block ``unit`` in a subject; an expression on one is one probe."""
+
+    def __init__(
+        self,
+        subject: Unit,
+        scope: Scope,
+        timebase: Timebase,
+        methods: Methods,
+        findings: Findings,
+        unit: Unit | None = None,
+    ) -> None:
+        self.subject = subject
+        self.unit = unit or subject
+        self.is_of_block = unit is not None
+        self.path = ""
         self.scope = scope
         self.timebase = timebase
         self.findings = findings
-        self.methods: dict[tuple[str, str, bool], Unit | None] = {}
-        self.probes: dict[tuple[str, str, bool, str], Probe] = {}
+        self.methods = methods
+        self.probes: dict[tuple[str, bool], Probe] = {}
+        self.named: dict[str, tuple[str, ...]] = {}
 
-    def watch(self, rules: Iterable[Rule], rows: Iterable[TimingRow], before: Watch | None = None) -> Watch:
-        """Look at rules and rows of the subject, and at all that stands in ``before``."""
-        found = Watch()
-        if before is not None:
-            found.rules += before.rules
-            found.rows += before.rows
-            found.probes += before.probes
-            found.numbers |= before.numbers
-            found.is_broken = before.is_broken
+    def watch(self, rules: Sequence[Rule], rows: Sequence[TimingRow], before: Watch) -> Watch:
+        """Look at rules and rows of the instance, and at all that stands in ``before``, which stays as it is."""
+        if not rules and not rows:
+            return before
+        found = Watch([*before.rules], [*before.rows], [*before.probes], before.is_broken, dict(before.numbers))
+        self.extend(found, rules, rows)
+        return found
+
+    def extend(self, found: Watch, rules: Sequence[Rule], rows: Sequence[TimingRow], path: str = "") -> None:
+        """Look at rules and rows of the instance at a path too."""
+        if path != self.path:
+            self.path, self.probes = path, {}
         for rule in rules:
             self._rule(rule, found)
         for row in rows:
             self._row(row, found)
-        return found
 
     def _rule(self, rule: Rule, found: Watch) -> None:
-        numbers = [
+        phrases = [p for p in (rule.expression, rule.during, rule.after, rule.until) if p]
+        named, breaks_when = self._named(phrases), rule.kind == "never"
+        if rule.during is not None and rule.after is None and rule.until is None:
+            both = self._both(rule, found)
+            if both is not None:
+                found.rules.append(WatchedRule(rule, self.path, both, True, None, None, None, named))
+                return
+        expression, during, after, until = (
             self._probe(phrase, found, True) if phrase else None
             for phrase in (rule.expression, rule.during, rule.after, rule.until)
-        ]
-        expression, during, after, until = numbers
-        phrases = [p for p in (rule.expression, rule.during, rule.after, rule.until) if p]
+        )
         if expression is not None and not found.is_broken:
-            found.rules.append(WatchedRule(rule, "", expression, during, after, until, self._named(phrases)))
+            found.rules.append(WatchedRule(rule, self.path, expression, breaks_when, during, after, until, named))
+
+    def _both(self, rule: Rule, found: Watch) -> int | None:
+        """One probe for a rule with ``while``: that it is broken; None where one of its expressions looks back."""
+        assert rule.during is not None
+        key = (f"{rule.kind} {rule.expression.text} while {rule.during.text}", self.unit.key, True)
+        if key not in self.methods:
+            methods = [self._condition(phrase) for phrase in (rule.during, rule.expression)]
+            during, expression = methods
+            self.methods[key] = broken(rule.kind, during, expression) if during and expression else None
+        method = self.methods[key]
+        return None if method is None else self._number(key[0], True, method, found)
+
+    def _condition(self, phrase: Phrase) -> Unit | None:
+        key = (phrase.text, self.unit.key, True)
+        if key not in self.methods:
+            self.methods[key] = self._method(phrase, True)
+        return self.methods[key]
 
     def _row(self, row: TimingRow, found: Watch) -> None:
         begin = self._event(row.begin, found)
@@ -120,7 +163,9 @@ class Watcher:
         ]
         is_period = row.end is not None and begin == end and row.begin.edge == row.end.edge
         named = self._named(phrases)
-        found.rows.append(WatchedRow(row, "", begin, end, least or 0, most, after, until, is_period, named))
+        found.rows.append(
+            WatchedRow(row, self.path, begin, end, least or 0, most, after, until, is_period, self.is_of_block, named)
+        )
 
     def _event(self, event: Event, found: Watch) -> int | None:
         return self._probe(event.expression, found, event.edge != "changes")
@@ -134,7 +179,11 @@ class Watcher:
         if method is None:
             found.is_broken = True
             return None
-        probe = self.probes.setdefault((*key, ""), Probe(method))
+        return self._number(phrase.text, is_condition, method, found)
+
+    def _number(self, text: str, is_condition: bool, method: Unit, found: Watch) -> int:
+        """The number of the probe of a method on the instance at hand."""
+        probe = self.probes.setdefault((text, is_condition), Probe(method, self.path))
         if id(probe) not in found.numbers:
             found.numbers[id(probe)] = len(found.probes)
             found.probes.append(probe)
@@ -172,19 +221,29 @@ class Watcher:
     def _interval(self, row: TimingRow) -> int | None:
         assert row.end is not None
         named = {path.split(".")[0].upper() for path in self._named([row.end.expression])}
+        if self.path:
+            named = {self.path.split(".")[0].upper()}
         intervals = {
-            task.interval for task in self.unit.tasks for program in task.programs if not named or program.key in named
+            task.interval
+            for task in self.subject.tasks
+            for program in task.programs
+            if not named or program.key in named
         }
-        intervals = intervals or {task.interval for task in self.unit.tasks}
+        intervals = intervals or {task.interval for task in self.subject.tasks}
         if not intervals:
             return self.timebase.period if self.timebase.is_even else None
         return next(iter(intervals)) if len(intervals) == 1 else None
 
     def _named(self, phrases: Sequence[Phrase]) -> tuple[str, ...]:
         """The paths to single values that expressions name, each once."""
-        found: dict[str, None] = {}
-        for phrase in phrases:
-            node = parse_expression(Source("", phrase.text), Findings())
+        own = dict.fromkeys(path for phrase in phrases for path in self._names_of(phrase.text))
+        return tuple(f"{self.path}.{path}" for path in own) if self.path else tuple(own)
+
+    def _names_of(self, text: str) -> tuple[str, ...]:
+        """The paths of one expression, from the block on."""
+        if text not in self.named:
+            node = parse_expression(Source("", text), Findings())
+            found: dict[str, None] = {}
             for path in syntax.paths_in(node) if node else ():
                 try:
                     signal = find_signal(self.unit, expression_text(path))
@@ -192,4 +251,5 @@ class Watcher:
                     continue
                 if signal.is_value and not signal.variable.is_code:
                     found[signal.path] = None
-        return tuple(found)
+            self.named[text] = tuple(found)
+        return self.named[text]

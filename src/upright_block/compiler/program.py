@@ -263,7 +263,46 @@ class _Looks:
         looked = typed.CallFunction(value.type, method, inputs, shared, (), syntax.NO_PLACE, instance)
         self.seen.append(value)
         self.kept += kept
-        return [typed.Assign(syntax.NO_PLACE, typed.whole(value), looked)]
+        written = method.body[0] if method.body and len(method.body) == 1 else None
+        plain = _seen_from(written.value, instance) if isinstance(written, typed.Assign) else None
+        return [typed.Assign(syntax.NO_PLACE, typed.whole(value), plain or looked)]
+
+
+_PLAIN = frozenset(["AND", "OR", "XOR", "=", "<>", "<", "<=", ">", ">="])
+_MOST_PARTS = 40
+
+
+def _seen_from(value: typed.Expression, instance: typed.Place, depth: int = 0) -> typed.Expression | None:
+    """An expression on an instance as one of what holds the instance; None where it could fault, or is large.
+
+    A fault would have its place in another text.
+    """
+
+    def part(inner: typed.Expression) -> typed.Expression | None:
+        return _seen_from(inner, instance, depth + 1)
+
+    if depth > _MOST_PARTS:
+        return None
+    match value:
+        case typed.Constant() | typed.ConstantUse():
+            return value
+        case typed.Load(type=type_, place=place) if all(isinstance(step, typed.Member) for step in place.steps):
+            if place.root.section == "global":
+                return value
+            if place.root.section != "this":
+                return None
+            steps = (*instance.steps, *place.steps)
+            return typed.Load(type_, typed.Place(instance.root, steps, place.type, place.origin))
+        case typed.Unary(type=type_, operator="NOT", operand=operand, start=start):
+            inner = part(operand)
+            return inner and typed.Unary(type_, "NOT", inner, start)
+        case typed.Binary(type=type_, operator=operator, left=left, right=right, start=start) if operator in _PLAIN:
+            first, second = part(left), part(right)
+            return typed.Binary(type_, operator, first, second, start) if first and second else None
+        case typed.Part(type=type_, operand=operand, shift=shift):
+            inner = part(operand)
+            return inner and typed.Part(type_, inner, shift)
+    return None
 
 
 def _chosen(
@@ -326,8 +365,8 @@ def _lay_out(
     data = bytearray()
     offsets: dict[typed.Variable, int] = {}
 
-    def add(content: bytes) -> int:
-        data.extend(bytes(-len(data) % 8))
+    def add(content: bytes, alignment: int = 8) -> int:
+        data.extend(bytes(-len(data) % alignment))
         data.extend(content)
         return len(data) - len(content)
 
@@ -339,8 +378,9 @@ def _lay_out(
         start = add(shared.initial)
         outer = {variable: start + offset for variable, offset in shared.offsets.items()}
     own = add(b"")
-    for variable in seen:
-        offsets[variable] = add(initial_of(variable.type, variable.initial))
+    for variable in seen:  # close together, since words are what is looked at for changes
+        content = initial_of(variable.type, variable.initial)
+        offsets[variable] = add(content, len(content) if len(content) in (1, 2, 4) else 8)
     add(b"")
     root.kept["layout"] = Layout(len(data), 8, offsets, bytes(data))
     return outer, own

@@ -202,7 +202,7 @@ _KINDS = {
     ".st": "blocks, programs or cases/rigs",
     ".csv": "tags, wiring or cases",
     ".xlsx": "tags, wiring or cases",
-    ".toml": "cases",
+    ".toml": "cases or rules",
 }
 """The kinds of files that a library is made of, and the folders that they belong to."""
 

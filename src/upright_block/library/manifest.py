@@ -22,7 +22,7 @@ from upright_block.library.toml import Toml, TomlProblem, read_toml
 FILE_NAME = "upright.toml"
 _SCAN = 100_000_000
 _TEXTS = {"name": "library", "version": "0.0.0"}
-_FOLDERS = ("blocks", "programs", "tags", "wiring", "cases")
+_FOLDERS = ("blocks", "programs", "tags", "wiring", "cases", "rules")
 _CHOICES = {"overflow": ("wrap", "fault")}
 
 

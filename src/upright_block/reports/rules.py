@@ -26,15 +26,17 @@ def break_head(case: ReadyCase, found: Break) -> list[Line]:
         place, name = watched.row.name, f"{watched.row.name.text}: "
     lead: Line = [(f"  At {moment(case, found.scan)}, {place.source.shown_line(place.start)}", "strong")]
     says = found.says[0].lower() + found.says[1:] if name else found.says
+    inside = f" in {watched.path}" if watched.path else ""
     since = "" if found.begun is None else f", counted from {moment(case, found.begun)}"
-    return [lead, [("    ", ""), (name, "name"), (says, "bad"), (since, "dim"), (".", "")]]
+    return [lead, [("    ", ""), (name, "name"), (says, "bad"), (inside, "name"), (since, "dim"), (".", "")]]
 
 
 def measure_lines(verdict: Verdict) -> list[Line]:
     """What the timing rows of a case measured, a line each."""
     lines: list[Line] = []
-    width = max((len(m.watched.row.name.text) for m in verdict.measures), default=0)
-    for measure in verdict.measures:
+    own = [measure for measure in verdict.measures if not measure.watched.is_of_block]
+    width = max((len(measure.watched.row.name.text) for measure in own), default=0)
+    for measure in own:
         times = f"{measure.events:,} time{'' if measure.events == 1 else 's'}"
         line: Line = [(f"             {measure.watched.row.name.text:<{width}}  {times}", "dim")]
         if measure.least is not None and measure.middle is not None and measure.most is not None:
@@ -64,6 +66,7 @@ def break_data(verdict: Verdict, found: Break) -> dict[str, Any]:
         "time_ns": timebase.time(found.scan),
         "from_scan": found.begun,
         "says": found.says,
+        "instance": watched.path,
         **place.source.place(place.start),
     }
 

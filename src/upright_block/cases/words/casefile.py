@@ -43,6 +43,14 @@ def two_subjects(one: str, other: str) -> Words:
     )
 
 
+def rules_without_block() -> Words:
+    return Words("missing-key", "The file does not say which block its rules are for.", 'Write block = "Pump".')
+
+
+def file_without_rules() -> Words:
+    return Words("checks-nothing", "The file has no rules.", 'Write never = ["opening AND closing"].')
+
+
 def unknown_key(what: str, key: str, known: Sequence[str], near: str) -> Words:
     return Words("unknown-key", f"{what} has no key {key}.", near or f"Its keys are {', '.join(known)}.")
 

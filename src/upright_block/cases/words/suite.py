@@ -22,6 +22,10 @@ def unknown_subject(kind: str, name: str, known: Sequence[str], near: str) -> Wo
     return Words("unknown-name", f"There is no {kind} {name}.", near or f"The library has {has}.")
 
 
+def rules_of_no_block(unit: Unit) -> Words:
+    return Words("wrong-kind", f"{unit.name} is a {unit.kind}, and has no instances.", "Name a block or a program.")
+
+
 def no_program(unit: Unit) -> Words:
     return Words("wrong-kind", f"{unit.name} is a {unit.kind} and no program.", f'Write block = "{unit.name}".')
 

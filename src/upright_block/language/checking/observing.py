@@ -11,6 +11,7 @@ from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.types import TypeChecker
 from upright_block.language.checking.uses import note_accesses
 from upright_block.language.findings import Findings, Words
+from upright_block.language.nodes import replaced
 from upright_block.language.parsing import parse_expression
 from upright_block.language.scope import Scope
 from upright_block.language.source import Source
@@ -58,6 +59,27 @@ def observe(
     method.body = (*observer.begun(), typed.Assign(origin, typed.whole(result), value), *observer.ended())
     note_accesses(method, method.body, scope.globals)
     return None if method.is_broken else method
+
+
+def broken(kind: str, during: typed.Unit, expression: typed.Unit) -> typed.Unit | None:
+    """A method that says whether a rule is broken: ``during`` is TRUE, and the expression is not as ``kind`` says.
+
+    None where one of them looks back, since it must be called at each scan.
+    """
+    bodies = [method.body or () for method in (during, expression)]
+    values = [body[0].value for body in bodies if len(body) == 1 and isinstance(body[0], typed.Assign)]
+    if len(values) < len(bodies):
+        return None
+    is_during, value = values
+    wrong = typed.Unary(BOOL, "NOT", value, 0) if kind == "always" else value
+    name = f":probe.{hashlib.sha256(f'{kind}{during.name}{expression.name}'.encode()).hexdigest()[:16]}"
+    made = replaced(expression, name=name, kept={}, uses={**during.uses, **expression.uses})
+    result = typed.Variable(name, "result", BOOL, False, False, "", 0, 0)
+    made.result = result
+    made.shares = expression.shares or during.shares
+    both = typed.Binary(BOOL, "AND", is_during, wrong, 0)
+    made.body = (typed.Assign(syntax.Made(0, 0), typed.whole(result), both),)
+    return made
 
 
 class _Observer(TypeChecker):
