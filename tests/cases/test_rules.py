@@ -108,8 +108,14 @@ def test_a_timing_row_measures_what_its_definition_says(
     assert sorted(found(verdict)) == sorted(wanted)
     assert verdict.status == ("failed" if wanted else "passed")
     (measure,) = verdict.measures
-    late = sum(kind in ("late", "undecided") for kind, _ in wanted)
-    assert measure.answered == measure.events - late
+    active = armed(c if has_after else None, d if has_until else None, len(a))
+    begins = [scan for scan in rises(a) if active[scan]]
+    delays = [next((end - start for end in rises(b) if end >= start), None) for start in begins]
+    answered = sorted(delay * SCAN for delay in delays if delay is not None)
+    assert (measure.events, measure.answered) == (len(begins), len(answered))
+    if answered:
+        middle = answered[len(answered) // 2]
+        assert (measure.least, measure.middle, measure.most) == (answered[0], middle, answered[-1])
 
 
 @settings(max_examples=100, deadline=None)
@@ -186,7 +192,7 @@ def test_a_period_goes_to_the_next_of_its_kind_and_the_last_opens_none(tmp_path:
     verdict = verdict_of(tmp_path, driven(a="0101001000100") + table)
     assert found(verdict) == [("late", 9)]
     (measure,) = verdict.measures
-    assert (measure.events, measure.least, measure.most) == (4, 2 * SCAN, 3 * SCAN)
+    assert (measure.events, measure.least, measure.most) == (4, 2 * SCAN, 4 * SCAN)
 
 
 def test_what_is_given_true_does_not_rise(tmp_path: Path) -> None:

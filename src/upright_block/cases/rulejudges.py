@@ -13,6 +13,7 @@ from upright_block.cases.verdict import Break, Measure
 from upright_block.cases.watching import WatchedRow, WatchedRule
 from upright_block.compiler.program import Slot
 from upright_block.language.literals import Value, shown_duration
+from upright_block.language.nodes import replaced
 from upright_block.language.timebase import Timebase
 from upright_block.machine.trace import Trace
 
@@ -92,6 +93,7 @@ class RowJudge:
         self.arming = _Arming(after, until)
         self.timebase = timebase
         self.open: deque[int] = deque()
+        self.late: list[tuple[int, int]] = []
         self.events = 0
         self.delays = array("q")
         self.ends = array("q")
@@ -129,17 +131,25 @@ class RowJudge:
 
     def _answer(self, scan: int) -> None:
         self._too_late(scan, True)
+        row = self.watched.row
+        for number, begun in self.late:  # now it is known how late
+            delay = self._measured(begun, scan)
+            if number < MOST_BREAKS and row.most:
+                says = f"It comes after {shown_duration(delay)}; at most {row.most.text} is asked for"
+                self.breaks[number] = replaced(self.breaks[number], says=says)
+        self.late.clear()
         for begun in self.open:
-            delay = self.timebase.time(scan) - self.timebase.time(begun)
-            self.delays.append(delay)
-            self.ends.append(scan)
-            if delay < self.watched.least:
-                least = self.watched.row.least
-                asked = least.text if least else ""
-                self._break(
-                    "early", scan, f"It comes after {shown_duration(delay)}; at least {asked} is asked for", begun
-                )
+            delay = self._measured(begun, scan)
+            if delay < self.watched.least and row.least:
+                says = f"It comes after {shown_duration(delay)}; at least {row.least.text} is asked for"
+                self._break("early", scan, says, begun)
         self.open.clear()
+
+    def _measured(self, begun: int, scan: int) -> int:
+        delay = self.timebase.time(scan) - self.timebase.time(begun)
+        self.delays.append(delay)
+        self.ends.append(scan)
+        return delay
 
     def _too_late(self, scan: int, is_answered: bool) -> None:
         """Windows that are over before a scan, or after it where nothing answers in it."""
@@ -154,6 +164,7 @@ class RowJudge:
             begun = self.open.popleft()
             last = self.timebase.scans_before(deadline + 1) - 1
             asked = self.watched.row.most
+            self.late.append((len(self.breaks), begun))
             self._break("late", last, f"It has not come within {asked.text if asked else ''}", begun)
 
     def _break(self, kind: str, scan: int, says: str, begun: int | None) -> None:

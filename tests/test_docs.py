@@ -1,0 +1,42 @@
+"""The examples of the documents do what the documents say."""
+
+from __future__ import annotations
+
+import re
+import shutil
+from pathlib import Path
+
+import pytest
+
+from tests.helpers import EXAMPLES, ROOT
+from upright_block import open_library
+
+BLOCK = re.compile(r"```toml\n(.*?)```", re.DOTALL)
+CASES = [text for text in BLOCK.findall((ROOT / "docs" / "cases.md").read_text("utf-8")) if "levels" not in text]
+
+
+@pytest.mark.parametrize("number", range(len(CASES)))
+def test_an_example_of_cases_is_good(tmp_path: Path, number: int) -> None:
+    root = tmp_path / "glasshouse"
+    shutil.copytree(EXAMPLES / "demo", root)
+    text = CASES[number]
+    if text.startswith("# rules/"):
+        name = text.splitlines()[0].removeprefix("# ")
+        (root / name).parent.mkdir()
+        (root / name).write_text(text)
+    else:
+        shutil.rmtree(root / "cases")
+        (root / "cases").mkdir()
+        head = "" if "block" in text else 'block = "VentDrive"\nscan = "100ms"\n'
+        (root / "cases" / "example.toml").write_text(head + text)
+    library = open_library(root)
+    assert [f"{f}" for f in library.findings] == []
+    verdicts = library.run()
+    assert verdicts
+    assert [(v.case.name, v.status, v.breaks) for v in verdicts if v.status != "passed"] == []
+
+
+def test_the_document_of_cases_has_examples() -> None:
+    assert sum("timing" in text for text in CASES) == 1
+    assert sum("always" in text for text in CASES) == 1
+    assert len(CASES) >= 4
