@@ -48,16 +48,16 @@ def packed_events(plan: Plan, machine: Machine) -> bytes:
         slot = machine.slot(drive.path)
         force = machine.force_number(slot) if drive.is_force else None
         columns.append(_Column(drive, slot, force, slot.encode(machine.peek(slot))))
-    if sum(len(drive.rows) for drive in plan.drives) > _MANY:
-        return _packed_many(plan, columns)
+    if sum(len(drive.scans) for drive in plan.drives) > _MANY:
+        return _packed_many(columns)
     found: list[tuple[int, bytes]] = []
     for column in columns:
         known: dict[str, bytes] = {}
-        for row, value in zip(column.drive.rows, column.drive.values, strict=True):
+        for scan, value in zip(column.drive.scans, column.drive.values, strict=True):
             tails = known.get(key := repr(value))
             if tails is None:
                 tails = known[key] = column.tails(value)
-            found.append((plan.row_scans[row], tails))
+            found.append((scan, tails))
     found.sort(key=lambda event: event[0])
     return b"".join(
         [
@@ -68,16 +68,15 @@ def packed_events(plan: Plan, machine: Machine) -> bytes:
     )
 
 
-def _packed_many(plan: Plan, columns: Sequence[_Column]) -> bytes:
+def _packed_many(columns: Sequence[_Column]) -> bytes:
     """The same for long tables, column by column."""
     import numpy as np
 
-    row_scans = np.frombuffer(plan.row_scans, np.int64)
     parts: list[np.ndarray] = []
     for column in columns:
         drive, slot = column.drive, column.slot
-        if drive.rows:
-            scans = row_scans[np.frombuffer(drive.rows, np.int64)]
+        if drive.scans:
+            scans = np.frombuffer(drive.scans, np.int64)
             is_plain = isinstance(slot.type, Elementary) and slot.bit is None and not drive.is_force
             is_plain = is_plain and None not in drive.values
             parts.append(_packed_numbers(column, scans) if is_plain else _packed_others(column, scans))

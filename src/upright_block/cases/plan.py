@@ -31,14 +31,14 @@ class Expectations:
 
 @record
 class Drive:
-    """What one column stores into the signal at ``path`` before the scans of some rows: ``values[i]`` in that of ``rows[i]``.
+    """What one column or stimulus stores into the signal at ``path``: ``values[i]`` before the scan ``scans[i]``.
 
     None is the value before the first scan; a force holds its value until the next, and None releases it.
     """
 
     path: str
     is_force: bool
-    rows: array[int]
+    scans: array[int]
     values: list[Value | None]
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from array import array
 from bisect import bisect_right
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from upright_block.cases.casefile import Case, CaseFile, Given
 from upright_block.cases.cells import cell_text, parse_check, parse_span, parse_value, simple_span
@@ -359,8 +359,8 @@ class _Planner:
             return
         if is_force:
             self.forced[target.path] = table.heads[index]
-        drive = Drive(target.path, is_force, array("q"), [])
-        add_row, add_value, type_ = drive.rows.append, drive.values.append, signal.type
+        drive, rows = Drive(target.path, is_force, array("q"), []), array("q")
+        add_row, add_value, type_ = rows.append, drive.values.append, signal.type
         for row, text in enumerate(table.take(index)):
             if not text:
                 continue
@@ -373,19 +373,20 @@ class _Planner:
                 add_row(row)
             except LiteralProblem as problem:
                 self.bad_value(signal, table.source, table.cell(row, index), problem)
+        drive.scans.extend(map(self.row_scans.__getitem__, rows))
         self.drives.append(drive)
         if target is not signal:
-            self._must_be_seen(drive, signal, table, index)
+            self._must_be_seen(drive, rows, signal, table, index)
         if is_force and signal.tag is not None and signal.tag.area == "Q":
             self._force_output(drive, signal)
 
-    def _must_be_seen(self, drive: Drive, signal: Signal, table: Table, column: int) -> None:
+    def _must_be_seen(self, drive: Drive, rows: Sequence[int], signal: Signal, table: Table, column: int) -> None:
         """Report values of an input that are gone again before any task that reads it runs."""
         periods = self._periods(signal)
         if not periods:
             return
-        begins = [self.timebase.time(self.row_scans[row]) for row in drive.rows]
-        for number, (begin, row) in enumerate(zip(begins[:-1], drive.rows, strict=False)):
+        begins = [self.timebase.time(scan) for scan in drive.scans]
+        for number, (begin, row) in enumerate(zip(begins[:-1], rows, strict=False)):
             end = begins[number + 1]
             is_new = number == 0 or drive.values[number] != drive.values[number - 1]
             if is_new and all(-(-begin // period) * period >= end for period in periods):
@@ -414,7 +415,7 @@ class _Planner:
             tag = signal.tag if signal.shift is None else None
             values = [value if value is None or tag is None else tag.stored(value) for value in drive.values]
             self.signals[field.path] = field
-            self.drives.append(Drive(field.path, True, drive.rows, values))
+            self.drives.append(Drive(field.path, True, drive.scans, values))
 
     def _must_mean_release(self, text: str, type_: Type, table: Table, row: int, column: int) -> None:
         if isinstance(type_, Enumeration) and text.upper() in type_.members:
@@ -434,15 +435,15 @@ class _Planner:
             given = next((g for g in beside if g[0].covers(signal)), None)
             start = None if given is None else signal.part_of(given[1], given[0])
             restored = Drive(force.path, False, array("q"), [])
-            for row, value in zip(force.rows, force.values, strict=True):
+            for scan, value in zip(force.scans, force.values, strict=True):
                 if value is None:
-                    before = bisect_right(driven.rows, row) - 1 if driven else -1
+                    before = bisect_right(driven.scans, scan) - 1 if driven else -1
                     last = driven.values[before] if driven and before >= 0 else None
-                    restored.rows.append(row)
+                    restored.scans.append(scan)
                     restored.values.append(
                         start if driven is None or last is None else signal.part_of(last, self.signals[driven.path])
                     )
-            if restored.rows:
+            if restored.scans:
                 self.drives.append(restored)
 
     def _shares(self, path: str, signal: Signal) -> bool:
@@ -453,7 +454,7 @@ class _Planner:
         """A given value that a column replaces before the first scan acts nowhere."""
         for drive in self.drives:
             given = self.given.get(drive.path)
-            if given is None or drive.is_force or not drive.rows or self.row_scans[drive.rows[0]] > 0:
+            if given is None or drive.is_force or not drive.scans or drive.scans[0] > 0:
                 continue
             signal, value, key = given
             cell = Cell("", key.key_start, key.key_end)
