@@ -37,6 +37,6 @@ def test_an_example_of_cases_is_good(tmp_path: Path, number: int) -> None:
 
 
 def test_the_document_of_cases_has_examples() -> None:
-    assert sum("timing" in text for text in CASES) == 1
-    assert sum("always" in text for text in CASES) == 1
+    assert sum("timing" in text for text in CASES) >= 1
+    assert sum("always" in text for text in CASES) >= 1
     assert len(CASES) >= 4

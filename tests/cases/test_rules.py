@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+import os
+import random
 from pathlib import Path
 from typing import Any
 
@@ -352,3 +354,44 @@ def test_a_run_of_many_pieces_is_judged_as_one(tmp_path: Path, monkeypatch: pyte
     active = armed(c, d, 200)
     assert verdict.measures[0].events == sum(active[scan] for scan in rises(a))
     assert found(verdict) == [("broken", next(scan for scan in range(150, 200) if b[scan] == "1"))]
+
+
+COUNT = int(os.environ.get("UPRIGHT_VERDICTS", "400"))
+BATCH = 400
+
+
+@pytest.mark.parametrize("batch", range(-(-COUNT // BATCH)))
+def test_generated_verdicts_are_those_of_the_definitions(tmp_path: Path, batch: int) -> None:
+    rng = random.Random(batch)
+    cases, wanted = [], []
+    for number in range(BATCH):
+        length = rng.randint(1, 40)
+        density = rng.choice([0.1, 0.5, 0.9])
+        a, b, c, d = ("".join("01"[rng.random() < density] for _ in range(length)) for _ in range(4))
+        least, most = rng.randint(0, 5), rng.choice([None, 0, 1, 3, 8])
+        after, until = rng.choice([None, c]), rng.choice([None, d])
+        kind, has_while = rng.choice(["always", "never"]), rng.random() < 0.5
+        cells = [f"{least}scans", "" if most is None else f"{100 * most}ms", "c" if after else "", "d" if until else ""]
+        conditions = [("while", "b", has_while), ("after", "c", after), ("until", "d", until)]
+        parts = "".join(f', {word} = "{pin}"' for word, pin, is_there in conditions if is_there)
+        if most is not None and least > most:
+            least, cells[0] = most, f"{100 * most}ms"
+        cases.append(
+            f'[[case]]\nname = "{number}"\n{driven(a=a, b=b, c=c, d=d)}{kind} = [{{ expr = "a"{parts} }}]\n'
+            f'timing = """\nfrom | to | min | max | after | until\na rises | b rises | {" | ".join(cells)}\n"""\n'
+        )
+        active = armed(after, until, length)
+        bad = [
+            ("broken", scan)
+            for scan in range(length)
+            if active[scan] and (not has_while or b[scan] == "1") and (a[scan] == "1") != (kind == "always")
+        ]
+        wanted.append(sorted(expected_row(a, b, least, most, after, until) + bad[:1]))
+    write_files(
+        tmp_path,
+        {"upright.toml": "", "blocks/b.st": BLOCK, "cases/c.toml": 'block = "B"\nscan = "100ms"\n' + "".join(cases)},
+    )
+    library = open_library(tmp_path)
+    assert library.not_run == ()
+    for verdict, expected in zip(library.run(), wanted, strict=True):
+        assert sorted(found(verdict)) == expected, verdict.case.name

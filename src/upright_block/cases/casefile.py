@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import os
 import re
+from collections.abc import Iterator
 from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from upright_block.cases.cells import parse_span
-from upright_block.cases.rules import RULE_KEYS, Rule, RuleReader, TimingRow
+from upright_block.cases.rules import RULE_KEYS, Phrase, Rule, RuleReader, TimingRow
 from upright_block.cases.words import casefile as words
 from upright_block.language.catalogue import stops
 from upright_block.language.findings import Finding, Findings, Words
@@ -24,9 +25,10 @@ if TYPE_CHECKING:
 
 SUBJECTS = ("block", "program", "configuration")
 """The keys that say what a case file is for."""
+_FILE = re.compile(r'\bfile=(?:"([^"]*)"|(\S+))', re.IGNORECASE)
 _WATCHED = (*RULE_KEYS, "timing")
 _FILE_KEYS = (*SUBJECTS, "scan", "case", *_WATCHED)
-_CASE_KEYS = ("name", "given", "vectors", "run_for", "hold", "clock", *_WATCHED)
+_CASE_KEYS = ("name", "given", "vectors", "run_for", "hold", "clock", "drive", *_WATCHED)
 
 
 @record
@@ -36,6 +38,15 @@ class Given:
     path: str
     value: Toml
     key: Toml
+
+
+@record
+class Driven:
+    """A pin that a shape drives; ``table`` is that of the file which the shape names, where it does."""
+
+    pin: Phrase
+    shape: Phrase
+    table: Table | None
 
 
 @record
@@ -56,6 +67,7 @@ class Case:
     clock: int | None
     rules: tuple[Rule, ...]
     timing: tuple[TimingRow, ...]
+    stimuli: tuple[Driven, ...]
     mistakes: tuple[Finding, ...]
 
 
@@ -245,6 +257,7 @@ class _Reader:
         if name is not None and name.lower() in seen:
             self.report(place, words.case_twice(name))
         seen.add((name or "").lower())
+        stimuli = tuple(self._driven(content.value["drive"])) if "drive" in content.value else ()
         mistakes = tuple(f for f in self.findings.items[begun:] if stops(f.name))
         shown = name or f"case {index + 1}"
         return Case(
@@ -258,8 +271,19 @@ class _Reader:
             clock,
             rules,
             timing,
+            stimuli,
             mistakes,
         )
+
+    def _driven(self, entry: Toml) -> Iterator[Driven]:
+        """The stimuli of a case, with the files that they name."""
+        for pin, shape in RuleReader(self.source, self.findings).stimuli(entry):
+            named = _FILE.search(shape.text) if shape.text.lower().startswith("wave ") else None
+            table = None
+            if named is not None:
+                place = Toml(None, shape.start, shape.end, shape.start, shape.end)
+                table = self._vector_file(named[1] or named[2], place)
+            yield Driven(pin, shape, table)
 
     def _given(self, content: Toml, path: str) -> list[Given]:
         """The values of a table; of a structure they stand in a table of their own."""

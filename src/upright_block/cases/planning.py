@@ -6,16 +6,18 @@ from array import array
 from bisect import bisect_right
 from collections.abc import Iterator, Sequence
 
-from upright_block.cases.casefile import Case, CaseFile, Given
+from upright_block.cases.casefile import Case, CaseFile, Driven, Given
 from upright_block.cases.cells import cell_text, parse_check, parse_span, parse_value, simple_span
 from upright_block.cases.plan import Drive, Expectations, Plan, ReadyCase
+from upright_block.cases.stimuli import NoShape, Stimulus
 from upright_block.cases.watching import Watch
 from upright_block.cases.words import planning as words
+from upright_block.cases.words import stimuli as stimuli_words
 from upright_block.language.catalogue import stops
 from upright_block.language.copying import used_globals
 from upright_block.language.findings import Findings, HasPlace, Related, Words
 from upright_block.language.limits import MOST_COLUMNS, MOST_SCANS
-from upright_block.language.literals import LiteralProblem, Value, parse_integer
+from upright_block.language.literals import LiteralProblem, Value, parse_integer, shown_duration
 from upright_block.language.scope import Missing
 from upright_block.language.signals import NoSignal, Signal, field_signal, find_signal, no_value
 from upright_block.language.source import Cell, Source
@@ -81,6 +83,8 @@ class _Planner:
             timed = self._times(table)
             self._columns(table, timed)
         scans = self._last_scan() + 1
+        for driven in self.case.stimuli:
+            self._stimulus(driven, scans)
         clock = CLOCK_START if self.case.clock is None else self.case.clock
         if scans > MOST_SCANS:
             self.report(self.file.source, self.case.place, words.too_many_scans(scans))
@@ -329,7 +333,10 @@ class _Planner:
 
     def _stored(self, signal: Signal, target: Signal, text: str) -> Value:
         """The value of a cell, as what the column writes to has it."""
-        value = parse_value(text, signal.type)
+        return self._stored_value(signal, target, parse_value(text, signal.type), text)
+
+    @staticmethod
+    def _stored_value(signal: Signal, target: Signal, value: Value, text: str) -> Value:
         tag = signal.tag
         if target is signal or tag is None or signal.shift is not None:
             return value
@@ -337,6 +344,53 @@ class _Planner:
             return tag.stored(value)
         except OverflowError as problem:
             raise words.beyond_point(tag, text, int(problem.args[0])) from None
+
+    def _stimulus(self, driven: Driven, scans: int) -> None:
+        """What a shape stores into a pin."""
+        source, pin, shape = self.file.source, driven.pin, driven.shape
+        cell = Cell(pin.text, pin.start, pin.end)
+        try:
+            signal = self._value(pin.text, source, cell)
+        except _Problem:
+            return
+        if not signal.is_driven:
+            self.report(source, cell, stimuli_words.not_driven(signal.path))
+            return
+        target = self._field(signal)
+        if any(self._shares(drive.path, target) for drive in self.drives):
+            self.report(source, cell, words.column_twice(cell, "writes"))
+            return
+        try:
+            stimulus = Stimulus(shape, signal.type, self.findings.did_you_mean)
+            wave = self._wave(stimulus, driven.table, signal) if stimulus.kind == "wave" else ()
+            times, values = stimulus.drive(self.timebase, scans, wave)
+            stored = [self._stored_value(signal, target, v, str(v)) if v is not None else None for v in values]
+        except NoShape as problem:
+            begin, end = (problem.start, problem.end) if shape.is_as_written else (0, shape.end - shape.start)
+            self.report(source, Cell("", shape.start + begin, shape.start + max(end, begin + 1)), problem.words)
+            return
+        except LiteralProblem as problem:
+            self.bad_value(signal, source, Cell("", shape.start, shape.end), problem)
+            return
+        if len(values) < 2 and stimulus.kind != "wave":
+            last = shown_duration(self.timebase.time(scans - 1))
+            self.report(source, Cell("", shape.start, shape.end), stimuli_words.never_acts(last))
+        self.shown.setdefault(signal.path, signal)
+        self.signals |= {signal.path: signal, target.path: target}
+        self.drives.append(Drive(target.path, False, times, stored))
+
+    def _wave(self, stimulus: Stimulus, table: Table | None, signal: Signal) -> list[tuple[int, Value]]:
+        """The values of a column of a file, with their times."""
+        name, file = stimulus.written("column"), stimulus.written("file")
+        heads = [head.text.lower() for head in table.heads] if table else []
+        if table is None or "at" not in heads:
+            raise NoShape(stimuli_words.wave_without_time(file), 0, len(stimulus.text))
+        if name.lower() not in heads:
+            near = self.findings.did_you_mean(name, [head.text for head in table.heads])
+            raise NoShape(stimuli_words.no_column(name, file, near), 0, len(stimulus.text))
+        times, texts = table.columns[heads.index("at")], table.columns[heads.index(name.lower())]
+        rows = zip(times, texts, strict=True)
+        return [(parse_span(time), parse_value(text, signal.type)) for time, text in rows if text]
 
     def _check_column(self, signal: Signal, table: Table, index: int, hold: bool) -> None:
         found = Expectations(signal.path, index, array("q"), [], hold)

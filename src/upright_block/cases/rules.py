@@ -8,6 +8,7 @@ from typing import Literal
 
 from upright_block.cases.cells import Check, parse_check, parse_span
 from upright_block.cases.words import rules as words
+from upright_block.cases.words import stimuli
 from upright_block.language.findings import Findings, Words
 from upright_block.language.literals import LiteralProblem
 from upright_block.language.nodes import record
@@ -177,6 +178,27 @@ class RuleReader:
                 self.report(row.name, words.timing_name_twice(row.name.text))
             seen[row.name.text.lower()] = row.name
             found.append(row)
+        return found
+
+    def stimuli(self, entry: Toml) -> list[tuple[Phrase, Phrase]]:
+        """The pins and shapes of a table ``drive``."""
+        if not isinstance(entry.value, str):
+            self.report(entry, stimuli.drive_not_text())
+            return []
+        lines = list(self._lines(entry))
+        if len(lines) < 2:
+            self.report(entry, stimuli.drive_without_rows())
+            return []
+        heads, *rows = lines
+        if [head.text.lower() for head in heads] != ["pin", "shape"]:
+            self.report(heads[0], stimuli.drive_heads())
+            return []
+        found: list[tuple[Phrase, Phrase]] = []
+        for cells in rows:
+            if len(cells) != len(heads) or not all(cell.text for cell in cells):
+                self.report(cells[0], stimuli.uneven_drive_row(len(cells)))
+            else:
+                found.append((cells[0], cells[1]))
         return found
 
     def _lines(self, entry: Toml) -> Iterator[list[Phrase]]:

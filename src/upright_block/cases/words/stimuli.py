@@ -1,0 +1,86 @@
+"""What is said of stimuli."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from upright_block.language.findings import Words
+from upright_block.language.names import listed
+
+
+def drive_not_text() -> Words:
+    return Words("wrong-kind", 'drive is a table between """ and """.', "Write pin | shape, and a line for each pin.")
+
+
+def drive_without_rows() -> Words:
+    return Words("empty-table", "The table drive has no rows.", "Write a line such as: open | pulse at=1s width=200ms.")
+
+
+def drive_heads() -> Words:
+    return Words("missing-column", "The heads of drive are pin and shape.", "Write pin | shape as its first line.")
+
+
+def uneven_drive_row(cells: int) -> Words:
+    return Words("uneven-row", f"The row has {cells} cells, the heads are 2.", "Write the pin, |, and its shape.")
+
+
+def no_shape(name: str, near: str) -> Words:
+    return Words(
+        "unknown-name", f"There is no shape {name}.", near or "There are pulse, square, ramp, bounce, noise and wave."
+    )
+
+
+def no_entry(text: str, shape: str, keys: Sequence[str]) -> Words:
+    return Words("bad-value", f"{text} is no key=value.", f"{shape} has {listed(list(keys))}.")
+
+
+def unknown_entry(shape: str, key: str, keys: Sequence[str], near: str) -> Words:
+    return Words("unknown-key", f"{shape} has no {key}.", near or f"It has {listed(list(keys))}.")
+
+
+def entry_twice(key: str) -> Words:
+    return Words("given-twice", f"{key} is given twice.", "Remove one of the two.")
+
+
+def missing_entry(shape: str, key: str) -> Words:
+    return Words("missing-key", f"{shape} needs {key}.", f"Write {key}=...")
+
+
+def zero_time(key: str) -> Words:
+    return Words("bad-value", f"{key} is no time above zero.", f"Write {key}=100ms, or another time.")
+
+
+def negative_time(text: str) -> Words:
+    return Words("bad-value", f"{text} lies before the start.", "Times count from 0s.")
+
+
+def needs_number(shape: str, type_: str) -> Words:
+    return Words("type-mismatch", f"{shape} makes numbers; the pin is {type_}.", "Choose pulse, square or bounce.")
+
+
+def no_seed(text: str) -> Words:
+    return Words("bad-value", f"{text} is no whole number.", "Write seed=7, or another number.")
+
+
+def too_many_values(most: int) -> Words:
+    return Words("too-long", f"The stimulus has more than {most:,} values.", "Run for a shorter time.")
+
+
+def never_acts(end: str) -> Words:
+    return Words(
+        "given-unused",
+        f"The stimulus changes nothing up to the last scan, at {end}.",
+        "Write a longer run_for, or a change that lasts for a scan or longer.",
+    )
+
+
+def not_driven(path: str) -> Words:
+    return Words("wrong-kind", f"{path} is no input.", "Drive an input, or the tag or the point of one.")
+
+
+def no_column(column: str, file: str, near: str) -> Words:
+    return Words("unknown-name", f"{file} has no column {column}.", near or "Name one of its columns.")
+
+
+def wave_without_time(file: str) -> Words:
+    return Words("missing-column", f"{file} has no column at.", "Give each row its time in a column at.")

@@ -1,0 +1,149 @@
+"""Stimuli, against the functions of time that they are."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.helpers import write_files
+from upright_block import open_library
+
+BLOCK = "FUNCTION_BLOCK B VAR_INPUT x : BOOL; n : INT; r : REAL; t : TIME; s : STRING; END_VAR VAR_OUTPUT q : BOOL; m : INT; END_VAR q := x; m := n; END_FUNCTION_BLOCK"
+
+
+def library_of(folder: Path, drive: str, more: str = "", **files: str) -> Any:
+    case = f'block = "B"\nscan = "100ms"\n[[case]]\nname = "c"\nrun_for = "10s"\ndrive = """\npin | shape\n{drive}\n"""\n{more}\n'
+    write_files(folder, {"upright.toml": "", "blocks/b.st": BLOCK, "cases/c.toml": case} | files)
+    return open_library(folder)
+
+
+def values_of(folder: Path, drive: str, **files: str) -> list[Any]:
+    """The value of the only driven pin in each of a hundred scans."""
+    library = library_of(folder, drive, **files)
+    assert [f"{f}" for f in library.findings if f.name != "checks-nothing"] == []
+    (found,) = library.cases[0].plan.drives
+    changes = dict(zip(found.scans, found.values, strict=True))
+    values, now = [], None
+    for scan in range(100):
+        now = changes.get(scan, now)
+        values.append(now)
+    return values
+
+
+times = st.integers(0, 60).map(lambda tenths: tenths * 50)  # ms, also between scans
+
+
+@settings(max_examples=60, deadline=None)
+@given(at=times, width=st.integers(1, 60).map(lambda tenths: tenths * 50))
+def test_a_pulse(at: int, width: int, tmp_path_factory: pytest.TempPathFactory) -> None:
+    wanted = [at <= 100 * scan < at + width for scan in range(100)]
+    drive = f"x | pulse at={at}ms width={width}ms"
+    folder = tmp_path_factory.mktemp("pulse")
+    if any(wanted):
+        assert values_of(folder, drive) == wanted
+    else:
+        assert "given-unused" in [f.name for f in library_of(folder, drive).findings]
+
+
+@settings(max_examples=60, deadline=None)
+@given(at=times, period=st.integers(2, 30), high=st.integers(1, 30), until=st.integers(30, 120))
+def test_a_square(at: int, period: int, high: int, until: int, tmp_path_factory: pytest.TempPathFactory) -> None:
+    drive = f"n | square at={at}ms period={period * 100}ms high={high * 100}ms from=3 to=7 until={until * 100}ms"
+    wanted = [
+        7 if at <= 100 * scan < until * 100 and (100 * scan - at) % (period * 100) < high * 100 else 3
+        for scan in range(100)
+    ]
+    if len(set(wanted)) > 1:
+        assert values_of(tmp_path_factory.mktemp("square"), drive) == wanted
+
+
+@settings(max_examples=60, deadline=None)
+@given(at=times, low=st.integers(-300, 300), high=st.integers(-300, 300), span=st.integers(1, 80))
+def test_a_ramp(at: int, low: int, high: int, span: int, tmp_path_factory: pytest.TempPathFactory) -> None:
+    wanted = []
+    for scan in range(100):
+        passed = min(max(100 * scan - at, 0), span * 100)
+        wanted.append(round(low + (high - low) * (passed / (span * 100))))
+    if len(set(wanted)) > 1:
+        drive = f"n | ramp at={at}ms from={low} to={high} in={span * 100}ms"
+        assert values_of(tmp_path_factory.mktemp("ramp"), drive) == wanted
+
+
+def test_a_bounce_is_itself_again_and_settles(tmp_path: Path) -> None:
+    first = values_of(tmp_path / "a", "x | bounce at=1s to=1 for=3s every=1ms seed=7")
+    assert first == values_of(tmp_path / "b", "x | bounce at=1s to=1 for=3s every=1ms seed=7")
+    assert first != values_of(tmp_path / "c", "x | bounce at=1s to=1 for=3s every=1ms seed=8")
+    assert first[:10] == [False] * 10
+    assert first[40:] == [True] * 60
+    assert set(first[10:40]) == {False, True}
+
+
+def test_noise_stays_in_its_bounds_and_is_itself_again(tmp_path: Path) -> None:
+    first = values_of(tmp_path / "a", "r | noise around=100 by=3 seed=4 until=8s")
+    assert first == values_of(tmp_path / "b", "r | noise around=100 by=3 seed=4 until=8s")
+    assert all(97 <= value <= 103 for value in first)
+    assert len(set(first[:80])) > 70
+    assert set(first[80:]) == {100.0}
+
+
+def test_a_wave_has_the_values_of_a_file(tmp_path: Path) -> None:
+    wave = "at,flow,other\n0s,5,1\n1.05s,6,1\n2s,,1\n3s,-4,1\n"
+    values = values_of(tmp_path, 'n | wave file="meter.csv" column="flow"', **{"cases/meter.csv": wave})
+    assert values == [5] * 11 + [6] * 19 + [-4] * 70
+
+
+def test_a_stimulus_drives_a_point_in_the_sense_of_its_tag(tmp_path: Path) -> None:
+    files = {
+        "upright.toml": "",
+        "tags/t.csv": "tag,point,sense,raw_low,raw_high,low,high\nshut,%IX0.0,NC,,,,\nair,%IW2,,0,1000,0,100\n",
+        "programs/main.st": "PROGRAM Main VAR was : BOOL; warm : REAL; END_VAR was := shut; warm := air; END_PROGRAM",
+        "cases/c.toml": 'scan = "100ms"\n[[case]]\nname = "c"\ndrive = """\npin | shape\nshut | pulse at=1s width=1s\n'
+        'air | ramp at=0s from=0 to=50 in=5s\n"""\nvectors = """\nat | Main.was %IX0.0 Main.warm %IW2\n0.9s | 0 1 9 90\n1s | 1 0 10 100\n'
+        '2s | 0 1 20 200\n6s | 0 1 50 500\n"""\n',
+    }
+    files["cases/c.toml"] = (
+        files["cases/c.toml"].replace("%IX0.0 Main", "check %IX0.0 Main").replace("warm %IW2", "warm check %IW2")
+    )
+    write_files(tmp_path, files)
+    library = open_library(tmp_path)
+    assert [f"{f}" for f in library.findings] == []
+    (verdict,) = library.run()
+    assert (verdict.status, verdict.misses) == ("passed", ())
+
+
+def test_stimuli_go_with_rows_and_rules(tmp_path: Path) -> None:
+    more = 'vectors = """\nat | n m q\n0s | 4 4 0\n1s | 5 5 1\n"""\nalways = ["q = x"]\n'
+    (verdict,) = library_of(tmp_path, "x | pulse at=1s width=200ms", more).run()
+    assert verdict.status == "passed"
+
+
+@pytest.mark.parametrize(
+    ("drive", "name", "marked"),
+    [
+        ("x | plse at=1s width=1s", "unknown-name", "plse"),
+        ("y | pulse at=1s width=1s", "unknown-name", "y"),
+        ("q | pulse at=1s width=1s", "wrong-kind", "q"),
+        ("x | pulse at=1s", "missing-key", "pulse at=1s"),
+        ("x | pulse at=1s width=1s widht=2s", "unknown-key", "widht"),
+        ("x | pulse at=1s at=2s width=1s", "given-twice", "at"),
+        ("x | pulse at=1s width=0s", "bad-value", "0s"),
+        ("x | pulse at=1 width=1s", "bad-value", "1"),
+        ("x | pulse soon", "bad-value", "soon"),
+        ("n | pulse at=1s width=1s to=70000", "bad-value", "70000"),
+        ("x | ramp at=1s from=0 to=1 in=1s", "type-mismatch", "ramp"),
+        ("x | pulse at=1m width=1s", "given-unused", "pulse at=1m width=1s"),
+        ("x | bounce at=1s for=1s every=1ms seed=x", "bad-value", "x"),
+        ('n | wave file="none.csv" column="a"', "missing-file", 'wave file="none.csv" column="a"'),
+        ("x | pulse at=1s width=1s\nx | pulse at=3s width=1s", "column-twice", "x"),
+        ("x", "uneven-row", "x"),
+    ],
+)
+def test_a_stimulus_that_cannot_be_is_told_at_its_place(tmp_path: Path, drive: str, name: str, marked: str) -> None:
+    library = library_of(tmp_path, drive)
+    found = [f for f in library.findings if f.name != "checks-nothing"]
+    assert found[0].name == name
+    assert found[0].source.text[found[0].start : found[0].end] == marked
