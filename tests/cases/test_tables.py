@@ -6,11 +6,15 @@ import io
 import tomllib
 from csv import QUOTE_ALL
 from csv import writer as csv_writer
+from pathlib import Path
+from typing import Any
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tests.helpers import write_files
+from upright_block import open_library
 from upright_block.language.source import Source
 from upright_block.library import Origin, Toml, TomlProblem, read_toml
 from upright_block.library.table import Table, csv_table, inline_table
@@ -217,3 +221,55 @@ def test_what_is_no_toml_is_told(text: str, says: str) -> None:
     with pytest.raises(TomlProblem, match=says) as told:
         read_toml(text)
     assert 0 <= told.value.start <= len(text)
+
+
+PULSES = "FUNCTION_BLOCK B VAR_INPUT a : BOOL; END_VAR VAR_OUTPUT n : INT; END_VAR VAR e : R_TRIG; END_VAR e(CLK := a); IF e.Q THEN n := n + 1; END_IF END_FUNCTION_BLOCK"
+
+
+def repeated(folder: Path, table: str) -> Any:
+    case = f'block = "B"\nscan = "100ms"\n[[case]]\nname = "c"\nvectors = """\n{table}\n"""\n'
+    write_files(folder, {"upright.toml": "", "blocks/b.st": PULSES, "cases/c.toml": case})
+    return open_library(folder)
+
+
+@pytest.mark.parametrize(
+    ("table", "scans", "count"),
+    [
+        ("after | a\n0s | 0\nrepeat 5\n500ms | 1\n500ms | 0\nend", 51, 5),
+        ("a\nrepeat 3\n1\nrepeat 2\n0\n1\nend\nend\n0", 16, 7),
+        ("a\nrepeat 1\n1\nend", 1, 1),
+        ("a\nREPEAT 2 |\n1\n0\nEnd", 4, 2),
+    ],
+)
+def test_rows_are_repeated(tmp_path: Path, table: str, scans: int, count: int) -> None:
+    library = repeated(tmp_path, table)
+    assert [f.name for f in library.findings] == ["checks-nothing"]
+    (case,) = library.cases
+    assert case.plan.scans == scans
+    machine = library.machine("B")
+    changes = dict(zip(case.plan.drives[0].scans, case.plan.drives[0].values, strict=True))
+    for scan in range(scans):
+        if scan in changes:
+            machine.set("a", changes[scan])
+        machine.scan()
+    assert machine.read("n") == count
+
+
+@pytest.mark.parametrize(
+    ("table", "name", "marked"),
+    [
+        ("a\nrepeat\n1\nend", "bad-value", "repeat"),
+        ("a\nrepeat 0\n1\nend", "bad-value", "repeat 0"),
+        ("a\nrepeat x\n1\nend", "bad-value", "repeat x"),
+        ("a\nrepeat 3\n1", "missing-end", "repeat 3"),
+        ("a\n1\nend", "missing-end", "end"),
+        ("at | a\n0s | 1\nrepeat 2\n1s | 0\nend", "time-goes-back", "repeat 2"),
+        ("a\nrepeat 999999999\n1\nend", "too-long", "end"),
+        ("a\n" + "repeat 600000\n1\nend\n" * 3, "too-long", "end"),
+        ("a\n" + "repeat 1000\n" * 5 + "1\n" + "end\n" * 5, "too-long", "end"),
+        ("a\nrepeat " + "9" * 5000 + "\n1\nend", "bad-value", "repeat " + "9" * 5000),
+    ],
+)
+def test_a_repeat_that_cannot_be_is_told(tmp_path: Path, table: str, name: str, marked: str) -> None:
+    found = [f for f in repeated(tmp_path, table).findings if f.severity == "error"]
+    assert (found[0].name, found[0].source.text[found[0].start : found[0].end]) == (name, marked)

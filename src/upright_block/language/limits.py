@@ -16,6 +16,8 @@ MOST_LEAVING = 100
 """Transitions that leave one step."""
 MOST_SCANS = 20_000_000
 """Scans of one case."""
+MOST_REPEATED = 1_000_000
+"""Rows of a table after its repeats."""
 MOST_MOMENTS = 100_000
 """Moments at which tasks start before they start together again."""
 MOST_COLUMNS = 1_000

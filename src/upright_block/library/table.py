@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from itertools import accumulate
 
 from upright_block.language.findings import Words
+from upright_block.language.limits import MOST_NESTED, MOST_REPEATED
 from upright_block.language.names import counted
 from upright_block.language.nodes import fresh, record
 from upright_block.language.source import Cell, Sheet, Source
@@ -108,7 +109,8 @@ def inline_table(source: Source, text: str, origin: Callable[[int], int]) -> Tab
     """A table in the text of a case file; ``origin`` says where in ``source`` a character of ``text`` stands.
 
     White space separates cells, ``|`` is a ruler, ``.`` is an empty cell; a line that begins with
-    ``#`` is a comment. A word of `ROLES` belongs to the name that follows it.
+    ``#`` is a comment. A word of `ROLES` belongs to the name that follows it. Rows between ``repeat 5`` and ``end`` stand
+    there so often.
     """
 
     def split(start: int) -> list[Cell]:
@@ -120,7 +122,7 @@ def inline_table(source: Source, text: str, origin: Callable[[int], int]) -> Tab
     if not lines:
         return Table(source, (), (), array("q"), split)
     builder = _Builder(source, _named(split(lines[0][0])), split)
-    rows = [(_CELL.findall(line), start) for start, line in lines[1:]]
+    rows = [(_CELL.findall(line), start) for start, line in _repeated(lines[1:], builder, origin)]
     wanted = len(builder.table.heads)
     even = [row for row in rows if len(row[0]) == wanted]
     if even:
@@ -130,6 +132,47 @@ def inline_table(source: Source, text: str, origin: Callable[[int], int]) -> Tab
             cells = split(start)
             builder.uneven(len(texts), cells[0].start, cells[-1].end)
     return builder.table
+
+
+def _repeated(
+    lines: Sequence[tuple[int, str]], builder: _Builder, origin: Callable[[int], int]
+) -> list[tuple[int, str]]:
+    """The lines with those between ``repeat 5`` and ``end`` so often, also inside each other."""
+    if not any(line.lstrip()[:6].lower() == "repeat" or line.strip().lower() == "end" for _, line in lines):
+        return list(lines)
+    opened: list[tuple[int, int, list[tuple[int, str]]]] = [(1, 0, [])]
+
+    def flaw(words: Words, start: int, line: str) -> None:
+        lead = len(line) - len(line.lstrip())
+        builder.flaw(words, origin(start + lead), origin(start + len(line.rstrip())))
+
+    for start, line in lines:
+        first, *rest = line.replace("|", " ").split()
+        if first.lower() == "repeat":
+            is_number = len(rest) == 1 and re.fullmatch("[1-9][0-9]{0,8}", rest[0]) is not None
+            if not is_number:
+                flaw(_bad_repeat(), start, line)
+            elif any(head.text.lower() in ("at", "scan") for head in builder.table.heads):
+                flaw(_repeat_with_times(), start, line)
+            elif len(opened) > MOST_NESTED:
+                flaw(_too_many_repeats(), start, line)
+            opened.append((int(rest[0]) if is_number else 1, start, []))
+        elif first.lower() == "end" and not rest:
+            if len(opened) == 1:
+                flaw(_end_without_repeat(), start, line)
+                continue
+            count, _, inner = opened.pop()
+            if len(opened[-1][2]) + count * len(inner) > MOST_REPEATED:
+                flaw(_too_many_repeats(), start, line)
+                count = 1
+            opened[-1][2].extend(inner * count)
+        else:
+            opened[-1][2].append((start, line))
+    for _, start, inner in opened[1:]:
+        line = next(line for begun, line in lines if begun == start)
+        flaw(_repeat_without_end(), start, line)
+        opened[0][2].extend(inner)
+    return opened[0][2]
 
 
 def _named(cells: list[Cell]) -> list[Cell]:
@@ -304,6 +347,30 @@ def _uneven_row(count: int, wanted: int, names: str) -> Words:
         f"The row has {counted(count, 'cell')}, {than}.",
         "Write . for an empty cell." if count < wanted else "Remove a cell, or name its column.",
     )
+
+
+def _bad_repeat() -> Words:
+    return Words("bad-value", "repeat takes a number above zero.", "Write repeat 5, the rows below it, and end.")
+
+
+def _repeat_with_times() -> Words:
+    return Words(
+        "time-goes-back",
+        "Rows that are repeated have the same times again.",
+        "Count with after in place of at or scan.",
+    )
+
+
+def _end_without_repeat() -> Words:
+    return Words("missing-end", "end closes no repeat.", "Remove it, or write repeat 5 above the rows.")
+
+
+def _repeat_without_end() -> Words:
+    return Words("missing-end", "repeat is not closed.", "Write end below the rows that are repeated.")
+
+
+def _too_many_repeats() -> Words:
+    return Words("too-long", f"The rows repeat to more than {MOST_REPEATED:,}.", "Repeat them less often.")
 
 
 def _cut_name(name: str, whole: str) -> Words:
