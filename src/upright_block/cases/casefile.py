@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
+import math
 import os
 import re
 from collections.abc import Iterator
 from datetime import date
+from itertools import product
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from upright_block.cases.cells import parse_span
-from upright_block.cases.rules import RULE_KEYS, Phrase, Rule, RuleReader, TimingRow
+from upright_block.cases.cells import cell_text, parse_span
+from upright_block.cases.rules import RULE_KEYS, Phrase, Rule, RuleReader, Swept, TimingRow
 from upright_block.cases.words import casefile as words
 from upright_block.language.catalogue import stops
 from upright_block.language.findings import Finding, Findings, Words
 from upright_block.language.literals import LiteralProblem, parse_date_and_time
-from upright_block.language.nodes import record
+from upright_block.language.nodes import record, replaced
 from upright_block.language.source import Sheet, Source
 from upright_block.library import FileProblem, Files, Origin, Toml, TomlProblem, read_toml
 from upright_block.library.table import Table, csv_table, inline_table, sheet_table
@@ -26,9 +28,11 @@ if TYPE_CHECKING:
 SUBJECTS = ("block", "program", "configuration")
 """The keys that say what a case file is for."""
 _FILE = re.compile(r'\bfile=(?:"([^"]*)"|(\S+))', re.IGNORECASE)
+MOST_SWEPT = 10_000
+"""Cases of one sweep."""
 _WATCHED = (*RULE_KEYS, "timing")
 _FILE_KEYS = (*SUBJECTS, "scan", "case", *_WATCHED)
-_CASE_KEYS = ("name", "given", "vectors", "run_for", "hold", "clock", "drive", *_WATCHED)
+_CASE_KEYS = ("name", "given", "vectors", "run_for", "hold", "clock", "drive", "sweep", *_WATCHED)
 
 
 @record
@@ -135,7 +139,7 @@ class _Reader:
         scan = self._duration(content, "scan")
         if "scan" not in content.value and subject.kind not in ("configuration", "program"):
             self.report(content, words.no_scan())
-        rules, timing = self._watched(content)
+        rules, timing = self._watched(content, Swept({}))
         mistakes = tuple(f for f in self.findings.items[begun:] if stops(f.name))
         listed = content.value.get("case", Toml([], 0, 0, 0, 0))
         if not isinstance(listed.value, list) or not all(isinstance(c.value, dict) for c in listed.value):
@@ -146,7 +150,7 @@ class _Reader:
         cases: list[Case] = []
         seen: set[str] = set()
         for index, case in enumerate(listed.value):
-            cases.append(self._case(case, index, seen))
+            cases += self._cases(case, index, seen)
         return CaseFile(
             self.source, subject, scan, content.value.get("scan", content), tuple(cases), rules, timing, mistakes
         )
@@ -164,14 +168,14 @@ class _Reader:
             if "block" not in content.value:
                 self.report(content, words.rules_without_block())
             return None
-        rules, timing = self._watched(content)
+        rules, timing = self._watched(content, Swept({}))
         if not any(key in content.value for key in _WATCHED) and len(self.findings.items) == begun:
             self.report(content, words.file_without_rules())
         return RuleFile(self.source, block, content.value["block"], rules, timing)
 
-    def _watched(self, content: Toml) -> tuple[tuple[Rule, ...], tuple[TimingRow, ...]]:
+    def _watched(self, content: Toml, swept: Swept) -> tuple[tuple[Rule, ...], tuple[TimingRow, ...]]:
         """The rules and the timing rows of a file or a case."""
-        reader = RuleReader(self.source, self.findings)
+        reader = RuleReader(self.source, self.findings, swept)
         written = content.value.get("timing")
         return tuple(reader.rules(content)), tuple(reader.timing(written)) if written is not None else ()
 
@@ -237,7 +241,8 @@ class _Reader:
             self.report(entry, words.bad_literal(problem))
             return None
 
-    def _case(self, content: Toml, index: int, seen: set[str]) -> Case:
+    def _cases(self, content: Toml, index: int, seen: set[str]) -> Iterator[Case]:
+        """A case, or those of its sweep."""
         begun = len(self.findings.items)
         self._check_keys(content, _CASE_KEYS, "A case")
         name = self._text(content, "name")
@@ -250,34 +255,69 @@ class _Reader:
         clock = self._clock(content)
         given = self._given(content.value["given"], "") if "given" in content.value else []
         vectors = self._vectors(content.value["vectors"]) if "vectors" in content.value else None
-        rules, timing = self._watched(content)
         if not any(key in content.value for key in ("vectors", "run_for", *_WATCHED)):
             self.report(content, words.does_nothing())
         place = content.value.get("name", content)
         if name is not None and name.lower() in seen:
             self.report(place, words.case_twice(name))
         seen.add((name or "").lower())
-        stimuli = tuple(self._driven(content.value["drive"])) if "drive" in content.value else ()
-        mistakes = tuple(f for f in self.findings.items[begun:] if stops(f.name))
         shown = name or f"case {index + 1}"
-        return Case(
-            f"{self.stem}/{shown}",
-            shown,
-            place,
-            tuple(given),
-            vectors,
-            run_for,
-            hold is not None and hold.value is True,
-            clock,
-            rules,
-            timing,
-            stimuli,
-            mistakes,
-        )
+        met: set[str] = set()
+        for values in self._sweep(content):
+            swept = Swept(values)
+            rules, timing = self._watched(content, swept)
+            stimuli = tuple(self._driven(content.value["drive"], swept)) if "drive" in content.value else ()
+            given_now = tuple(Given(g.path, _with(g.value, swept), g.key) for g in given)
+            table = vectors if vectors is None or not values else _table_with(vectors, swept)
+            met |= swept.met
+            if len(met) < len(values):
+                missing = next(key for key in values if key not in met)
+                self.report(content.value["sweep"], words.sweep_unused(missing))
+            own = ", ".join(f"{key}={value}" for key, value in values.items())
+            variant = f"{shown} [{own}]" if own else shown
+            yield Case(
+                f"{self.stem}/{variant}",
+                variant,
+                place,
+                given_now,
+                table,
+                run_for,
+                hold is not None and hold.value is True,
+                clock,
+                rules,
+                timing,
+                stimuli,
+                tuple(f for f in self.findings.items[begun:] if stops(f.name)),
+            )
 
-    def _driven(self, entry: Toml) -> Iterator[Driven]:
+    def _sweep(self, content: Toml) -> Iterator[dict[str, str]]:
+        """The values of each case of a sweep, by name; of a case without one no values, once."""
+        written = content.value.get("sweep")
+        if written is None:
+            yield {}
+            return
+        entries = written.value.items() if isinstance(written.value, dict) else ()
+        lists: list[list[str]] = []
+        for _, entry in entries:
+            values = entry.value if isinstance(entry.value, list) else []
+            if not values or any(isinstance(value.value, (list, dict)) for value in values):
+                self.report(entry, words.sweep_without_values())
+            lists.append([cell_text(value.value) for value in values])
+        if not lists:
+            self.report(written, words.sweep_without_values())
+        count = math.prod(map(len, lists)) if lists else 0
+        if count > MOST_SWEPT:
+            self.report(written, words.sweep_too_large(count, MOST_SWEPT))
+            count = 0
+        if not count:
+            yield {}
+            return
+        for combination in product(*lists):
+            yield dict(zip(written.value, combination, strict=True))
+
+    def _driven(self, entry: Toml, swept: Swept) -> Iterator[Driven]:
         """The stimuli of a case, with the files that they name."""
-        for pin, shape in RuleReader(self.source, self.findings).stimuli(entry):
+        for pin, shape in RuleReader(self.source, self.findings, swept).stimuli(entry):
             named = _FILE.search(shape.text) if shape.text.lower().startswith("wave ") else None
             table = None
             if named is not None:
@@ -348,6 +388,25 @@ class _Reader:
         elif not table.flaws and not table.rows:
             self.report(place, words.no_rows())
         return table
+
+
+def _with(value: Toml, swept: Swept) -> Toml:
+    """A value of TOML with those of a sweep in its texts."""
+    made: object = value.value
+    match value.value:
+        case str(text):
+            made = swept.text(text)
+        case list(items):
+            made = [_with(item, swept) for item in items]
+        case dict(entries):
+            made = {key: _with(entry, swept) for key, entry in entries.items()}
+    return Toml(made, value.key_start, value.key_end, value.start, value.end)
+
+
+def _table_with(table: Table, swept: Swept) -> Table:
+    """A table with the values of a sweep in its cells."""
+    columns = tuple([swept.text(text) for text in column] for column in table.columns)
+    return replaced(table, columns=columns)
 
 
 def read_rule_file(source: Source, files: Files, findings: Findings) -> RuleFile | None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Literal
 
 from upright_block.cases.cells import Check, parse_check, parse_span
@@ -21,6 +21,7 @@ RULE_KEYS = ("always", "never")
 _TABLE_KEYS = ("expr", "while", "after", "until")
 _COLUMNS = ("name", "from", "to", "min", "max", "count", "after", "until")
 _EVENT = re.compile(r"(.*\S)\s+(rises|falls|changes)\Z", re.IGNORECASE | re.DOTALL)
+_PLACE = re.compile(r"\{([A-Za-z_][A-Za-z0-9_]*)\}")
 _ALLOWED = re.compile(r"(?:(.*?)(?:(?<=\S)\s*([+-])\s*))?(\d{1,6})\s*scans?\Z", re.IGNORECASE)
 
 
@@ -77,12 +78,31 @@ class TimingRow:
     until: Phrase | None
 
 
-class RuleReader:
-    """Reads the rules and the timing rows of a table of TOML."""
+class Swept:
+    """The values of one case of a sweep, by their names, and which of the names were met."""
 
-    def __init__(self, source: Source, findings: Findings) -> None:
+    def __init__(self, values: Mapping[str, str]) -> None:
+        self.values = values
+        self.met: set[str] = set()
+
+    def text(self, text: str) -> str:
+        """A text with the values in place of ``{name}``."""
+        return _PLACE.sub(self._value, text) if self.values and "{" in text else text
+
+    def _value(self, found: re.Match[str]) -> str:
+        if found[1] not in self.values:
+            return found[0]
+        self.met.add(found[1])
+        return self.values[found[1]]
+
+
+class RuleReader:
+    """Reads the rules, the timing rows and the stimuli of a table of TOML, with the values of a sweep."""
+
+    def __init__(self, source: Source, findings: Findings, swept: Swept) -> None:
         self.source = source
         self.findings = findings
+        self.swept = swept
 
     def report(self, place: Phrase | Toml, said: Words) -> None:
         self.findings.add(said.told(self.source, place.start, max(place.end, place.start + 1)))
@@ -138,7 +158,9 @@ class RuleReader:
     def _at(self, text: str, origin: Origin, begin: int) -> Phrase:
         """A part of a text of TOML."""
         start, end = origin(begin), origin(begin + len(text))
-        return Phrase(text, self.source, start, end, self.source.text.startswith(text, start))
+        made = self.swept.text(text)
+        is_as_written = made == text and self.source.text.startswith(text, start)
+        return Phrase(made, self.source, start, end, is_as_written)
 
     # --- timing ---
 

@@ -264,7 +264,8 @@ def _named(cases: Sequence[Named], pattern: str) -> list[Named]:
     exact = exact or [c for c in cases if f"{c.unit_name}/{c.name}".lower() == wanted]
     if exact:
         return exact
-    glob = re.compile(translate(f"*{pattern}*"), re.IGNORECASE)
+    escaped = pattern.replace("[", "[[]")  # brackets are those of a name, such as the values of a sweep
+    glob = re.compile(translate(f"*{escaped}*"), re.IGNORECASE)
     return [c for c in cases if glob.match(c.id) or glob.match(c.unit_name)]
 
 

@@ -104,6 +104,24 @@ def case_twice(name: str) -> Words:
     return Words("name-twice", f'Two cases are called "{name}".', "Give each case a name of its own.")
 
 
+def sweep_without_values() -> Words:
+    return Words(
+        "wrong-kind", "sweep gives a list of values for each name.", 'Write sweep = { travel = ["5s", "10s"] }.'
+    )
+
+
+def sweep_too_large(count: int, most: int) -> Words:
+    return Words("too-long", f"The sweep makes {count:,} cases, more than {most:,}.", "Leave out values.")
+
+
+def sweep_unused(name: str) -> Words:
+    return Words(
+        "given-unused",
+        f"Nothing in the case says {{{name}}}.",
+        f'Write it where the value belongs: given = {{ {name} = "{{{name}}}" }}.',
+    )
+
+
 def given_not_table() -> Words:
     return Words("wrong-kind", "given is a table of values.", 'Write given = { pin = "value" }.')
 
