@@ -6,6 +6,8 @@ from pathlib import Path
 
 import pytest
 
+from tests.helpers import write_files
+from upright_block import open_library
 from upright_block.cases.runner import run_cases
 from upright_block.cases.suite import Suite, choose, load_suite
 from upright_block.cases.verdict import Verdict
@@ -302,3 +304,48 @@ def test_cases_are_chosen_by_name(tmp_path: Path, patterns: list[str], names: li
     one = '[[case]]\nname = "{}"\n' + table("start | run", "1 | 0") + "\n"
     suite = suite_of(tmp_path, "".join(one.format(n) for n in ("slow start", "quick start", "stop")))
     assert [case.name for case in choose(suite.ready, patterns)] == names
+
+
+CLOCK = """
+FUNCTION_BLOCK B VAR_INPUT go : BOOL; END_VAR VAR_OUTPUT now : DT; day : DATE; hours : INT; END_VAR VAR last : TOD; END_VAR
+now := CLOCK_NOW(); day := DT_TO_DATE(now);
+IF DT_TO_TOD(now) < last THEN hours := hours + 1; END_IF
+last := DT_TO_TOD(now);
+END_FUNCTION_BLOCK
+"""
+
+
+@pytest.mark.parametrize("log", [64, 1 << 24])
+def test_the_wall_clock_is_set_and_runs_on(tmp_path: Path, log: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("upright_block.machine.machine._LOG", log)
+    table = """
+    at  | clock               | now                    day          hours
+    0s  | .                   | DT#2026-10-25-02:59:58 D#2026-10-25 0
+    1s  | .                   | DT#2026-10-25-02:59:59 D#2026-10-25 0
+    2s  | 2026-10-25-02:00:00 | DT#2026-10-25-02:00:00 D#2026-10-25 1
+    3s  | .                   | DT#2026-10-25-02:00:01 D#2026-10-25 1
+    4s  | 2028-02-28-23:59:59 | DT#2028-02-28-23:59:59 D#2028-02-28 1
+    5s  | .                   | DT#2028-02-29-00:00:00 D#2028-02-29 2
+    86405s | .                | DT#2028-03-01-00:00:00 D#2028-03-01 3
+    86406s | 1970-01-01       | DT#1970-01-01-00:00:00 D#1970-01-01 3
+    """
+    case = f'block = "B"\nscan = "1s"\n[[case]]\nname = "c"\nclock = "2026-10-25-02:59:58"\nvectors = """{table}"""\n'
+    write_files(tmp_path, {"upright.toml": "", "blocks/b.st": CLOCK, "cases/c.toml": case})
+    library = open_library(tmp_path)
+    assert [f"{f}" for f in library.findings] == []
+    (verdict,) = library.run()
+    assert [(m.signal.path, m.scan, m.got) for m in verdict.misses] == []
+
+
+@pytest.mark.parametrize(
+    ("head", "cell", "name"),
+    [
+        ("clock", "soon", "bad-value"),
+        ("clock | clock", "2026-01-01 2026-01-01", "column-twice"),
+        ("clock", "2261-12-31-00:00:00", "too-long"),
+    ],
+)
+def test_a_clock_that_cannot_be_set_is_told(tmp_path: Path, head: str, cell: str, name: str) -> None:
+    case = f'block = "B"\nscan = "1h"\n[[case]]\nname = "c"\nrun_for = "5000h"\nvectors = """\n{head} | day\n{cell} | .\n"""\n'
+    write_files(tmp_path, {"upright.toml": "", "blocks/b.st": CLOCK, "cases/c.toml": case})
+    assert name in [f.name for f in open_library(tmp_path).findings]

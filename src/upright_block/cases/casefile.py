@@ -11,12 +11,12 @@ from itertools import product
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from upright_block.cases.cells import cell_text, parse_span
+from upright_block.cases.cells import cell_text, parse_clock, parse_span
 from upright_block.cases.rules import RULE_KEYS, Phrase, Rule, RuleReader, Swept, TimingRow
 from upright_block.cases.words import casefile as words
 from upright_block.language.catalogue import stops
 from upright_block.language.findings import Finding, Findings, Words
-from upright_block.language.literals import LiteralProblem, parse_date_and_time
+from upright_block.language.literals import LiteralProblem
 from upright_block.language.nodes import record, replaced
 from upright_block.language.source import Sheet, Source
 from upright_block.library import FileProblem, Files, Origin, Toml, TomlProblem, read_toml
@@ -230,15 +230,10 @@ class _Reader:
         if not isinstance(entry.value, (str, date)):
             self.report(entry, words.not_a_clock())
             return None
-        prefix, mark, rest = str(entry.value).rpartition("#")
-        if mark and prefix.upper() not in ("DT", "DATE_AND_TIME", "LDT", "LDATE_AND_TIME", "D", "DATE", "LD", "LDATE"):
-            self.report(entry, words.no_such_date(entry.value))
-            return None
         try:
-            moment = re.sub(r"(?<=\d)[T ](?=\d)", "-", rest)
-            return parse_date_and_time(moment if ":" in moment else f"{moment}-00:00:00")
+            return parse_clock(str(entry.value))
         except LiteralProblem as problem:
-            self.report(entry, words.bad_literal(problem))
+            self.report(entry, Words("bad-literal", str(problem), problem.way_out))
             return None
 
     def _cases(self, content: Toml, index: int, seen: set[str]) -> Iterator[Case]:

@@ -16,6 +16,7 @@ from upright_block.language.literals import (
     fit,
     next_real,
     parse_as,
+    parse_date_and_time,
     parse_duration,
     parse_text,
     parse_typed,
@@ -97,6 +98,19 @@ def parse_span(text: str) -> int:
     if _DECIMAL.match(text):
         raise LiteralProblem(f"{text} has no unit of time.", f"Write {text}s, or another unit.")
     return parse_duration(text)
+
+
+def parse_clock(text: str) -> int:
+    """Nanoseconds since 1970-01-01 of a date and time of day: ``2026-03-29-05:30:00``, with a ``T``, or a date alone.
+
+    Raises:
+        LiteralProblem: it is none.
+    """
+    prefix, mark, rest = text.strip().rpartition("#")
+    if mark and prefix.upper() not in ("DT", "DATE_AND_TIME", "LDT", "LDATE_AND_TIME", "D", "DATE", "LD", "LDATE"):
+        raise LiteralProblem(f"{text} is no date.", "Write one such as 2026-03-29-06:00:00.")
+    moment = re.sub(r"(?<=\d)[T ](?=\d)", "-", rest)
+    return parse_date_and_time(moment if ":" in moment else f"{moment}-00:00:00")
 
 
 @lru_cache(maxsize=_MOST_CACHED)

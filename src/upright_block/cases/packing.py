@@ -11,7 +11,7 @@ from upright_block.compiler.program import Slot
 from upright_block.language.literals import Value
 from upright_block.language.nodes import record
 from upright_block.language.types import Elementary
-from upright_block.machine.events import EVENT, force_events, store_events
+from upright_block.machine.events import EVENT, clock_event, force_events, store_events
 from upright_block.machine.machine import Machine
 
 if TYPE_CHECKING:
@@ -48,9 +48,10 @@ def packed_events(plan: Plan, machine: Machine) -> bytes:
         slot = machine.slot(drive.path)
         force = machine.force_number(slot) if drive.is_force else None
         columns.append(_Column(drive, slot, force, slot.encode(machine.peek(slot))))
+    clocks = [clock_event(scan, moment - plan.timebase.time(scan)).packed() for scan, moment in plan.clocks]
     if sum(len(drive.scans) for drive in plan.drives) > _MANY:
-        return _packed_many(columns)
-    found: list[tuple[int, bytes]] = []
+        return _packed_many(columns, clocks)
+    found = [(scan, packed[-_TAIL:]) for (scan, _), packed in zip(plan.clocks, clocks, strict=True)]
     for column in columns:
         known: dict[str, bytes] = {}
         for scan, value in zip(column.drive.scans, column.drive.values, strict=True):
@@ -68,11 +69,11 @@ def packed_events(plan: Plan, machine: Machine) -> bytes:
     )
 
 
-def _packed_many(columns: Sequence[_Column]) -> bytes:
+def _packed_many(columns: Sequence[_Column], clocks: Sequence[bytes]) -> bytes:
     """The same for long tables, column by column."""
     import numpy as np
 
-    parts: list[np.ndarray] = []
+    parts: list[np.ndarray] = [np.frombuffer(b"".join(clocks), _PACKED)] if clocks else []
     for column in columns:
         drive, slot = column.drive, column.slot
         if drive.scans:

@@ -48,7 +48,8 @@ class Plan:
 
     ``subject`` is the key of the unit. ``timebase`` says when scans start; ``clock`` is the wall clock at
     the start, in ns. ``row_scans`` has the scan of each row. ``constants`` are the values that the case gives to constants, ``given``
-    what is stored before the first scan, ``shown`` the paths of the columns in the order of the table.
+    what is stored before the first scan, ``shown`` the paths of the columns in the order of the table. ``clocks`` are the
+    scans before which the wall clock is set, with what it shows then, in ns.
     """
 
     id: str
@@ -62,6 +63,7 @@ class Plan:
     expectations: tuple[Expectations, ...]
     row_scans: array[int]
     shown: tuple[str, ...]
+    clocks: tuple[tuple[int, int], ...] = ()
 
     @property
     def checks(self) -> int:

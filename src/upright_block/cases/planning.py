@@ -7,7 +7,7 @@ from bisect import bisect_right
 from collections.abc import Iterator, Sequence
 
 from upright_block.cases.casefile import Case, CaseFile, Driven, Given
-from upright_block.cases.cells import cell_text, parse_check, parse_span, parse_value, simple_span
+from upright_block.cases.cells import cell_text, parse_check, parse_clock, parse_span, parse_value, simple_span
 from upright_block.cases.plan import Drive, Expectations, Plan, ReadyCase
 from upright_block.cases.stimuli import NoShape, Stimulus
 from upright_block.cases.watching import Watch
@@ -55,6 +55,7 @@ class _Planner:
         self.expectations: list[Expectations] = []
         self.shown: dict[str, Signal] = {}
         self.signals: dict[str, Signal] = {}
+        self.clocks: list[tuple[int, int]] = []
         self.row_scans = array("q")
         self.given: dict[str, tuple[Signal, Value, Toml]] = {}
         self.given_at: dict[object, list[str]] = {}
@@ -88,7 +89,7 @@ class _Planner:
         clock = CLOCK_START if self.case.clock is None else self.case.clock
         if scans > MOST_SCANS:
             self.report(self.file.source, self.case.place, words.too_many_scans(scans))
-        elif clock + self.timebase.time(scans) > LAST_MOMENT:
+        elif max([clock, *(moment for _, moment in self.clocks)]) + self.timebase.time(scans) > LAST_MOMENT:
             self.report(self.file.source, self.case.place, words.beyond_dates())
         if self.failed or self.watch.is_broken:
             return None
@@ -104,6 +105,7 @@ class _Planner:
             tuple(e for e in self.expectations if e.checks),
             self.row_scans,
             tuple(self.shown),
+            tuple(self.clocks),
         )
         return ReadyCase(self.file, self.case, self.unit, plan, self.signals, self.watch)
 
@@ -284,6 +286,9 @@ class _Planner:
         for index, head in enumerate(table.heads):
             if index in timed:
                 continue
+            if head.text.lower() == "clock":
+                self._clock_column(table, index)
+                continue
             role, name = _role(head)
             if not name:
                 marked = Cell("", head.start, max(head.end, head.start + 1))
@@ -325,6 +330,21 @@ class _Planner:
                 self._drive_column(signal, target, table, index, role == "force")
         self._restore_inputs(table)
         self._unused_given(table)
+
+    def _clock_column(self, table: Table, index: int) -> None:
+        """What the wall clock is set to before the scans of some rows."""
+        head = table.heads[index]
+        if "CLOCK" in self.unit.variables:
+            self.report(table.source, head, words.two_meanings_of_head(head, self.unit))
+        if self.clocks:
+            self.report(table.source, head, words.column_twice(head, "writes"))
+            return
+        for row, text in enumerate(table.take(index)):
+            if text:
+                try:
+                    self.clocks.append((self.row_scans[row], parse_clock(text)))
+                except LiteralProblem as problem:
+                    self.report(table.source, table.cell(row, index), words.bad_cell(problem))
 
     def _field(self, signal: Signal) -> Signal:
         """What a column of a signal writes to: of an input tag the bits of its point."""

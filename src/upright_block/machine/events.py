@@ -9,6 +9,8 @@ from upright_block.compiler.program import Slot
 from upright_block.language.nodes import node
 
 FORCE_SIZE = 16
+CLOCK = 56
+"""Where the header has the wall clock at the start; see ``driver.wat``."""
 MOST_FORCES = (DATA - FORCES) // FORCE_SIZE
 EVENT = struct.Struct("<qii8s")
 BITS = 3
@@ -32,6 +34,11 @@ def store_events(target: Slot, scan: int, content: bytes) -> list[Event]:
     """Events that store a value before a scan; a text takes several."""
     address = DATA + target.offset
     return [Event(scan, address + i, content[i : i + 8]) for i in range(0, len(content), 8)]
+
+
+def clock_event(scan: int, start: int) -> Event:
+    """The event that sets the wall clock before a scan: ``start`` is what it would have shown at scan 0."""
+    return Event(scan, CLOCK, start.to_bytes(8, "little", signed=True))
 
 
 def force_events(number: int, target: Slot, scan: int, content: bytes | None) -> list[Event]:

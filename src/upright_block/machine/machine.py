@@ -24,7 +24,7 @@ from upright_block.language.timebase import Timebase
 from upright_block.language.typed import closure
 from upright_block.language.types import Elementary
 from upright_block.machine.clock import CLOCK_START
-from upright_block.machine.events import FORCE_SIZE, MOST_FORCES, Event, align, force_events
+from upright_block.machine.events import CLOCK, FORCE_SIZE, MOST_FORCES, Event, align, force_events
 from upright_block.machine.trace import Fault, Trace
 
 if TYPE_CHECKING:
@@ -294,6 +294,7 @@ class Machine:
         condition = 0 if until is None else DATA + until.offset
         fault: Fault | None = None
         is_met = False
+        clock = self.clock_start
         while first < end and fault is None and not is_met:
             wanted = bisect_right(ends, first)
             stop = ends[wanted] if wanted < len(ends) else end
@@ -311,7 +312,7 @@ class Machine:
                 MOST_TURNS,
                 base.period,
                 stop,
-                self.clock_start,
+                clock,
                 next_event,
                 event_at + len(events),
                 FORCES + FORCE_SIZE * len(self._forces),
@@ -332,6 +333,7 @@ class Machine:
             except (wasmtime.Trap, wasmtime.WasmtimeError) as trap:
                 fault = self._fault(trap)
             next_event, is_met = self._int(64), bool(self._int(104))
+            clock = struct.unpack_from("<q", self._bytes, CLOCK)[0]  # an event may have set it
             log = bytes(self._bytes[log_at : self._int(88)])
             reached = self.scan
             yield Trace(first, reached - first, begun, counted, start_words, log, fault, is_met)
