@@ -307,11 +307,14 @@ class OpenLibrary:
         cases: Sequence[ReadyCase] | None = None,
         done: Callable[[Verdict], None] | None = None,
         covers: bool = False,
+        jobs: int | None = None,
+        stop: bool = False,
     ) -> list[Verdict]:
         """Run cases, all by default, and return their verdicts in the same order.
 
         ``done`` is called with each verdict as it comes, from any thread. With ``covers`` each verdict tells which
-        statements and branches were reached until then.
+        statements and branches were reached until then. ``jobs`` threads do it, one a core by default; with ``stop`` no
+        case is begun after one that is wrong.
         """
         chosen = self.cases if cases is None else cases
         if not chosen:
@@ -319,7 +322,8 @@ class OpenLibrary:
         from upright_block.cases.runner import run_cases
         from upright_block.compiler.program import Mode
 
-        return run_cases(chosen, done, Mode(checks_overflow=self._checks_overflow, covers=covers))
+        ends = (lambda verdict: verdict.status in ("failed", "fault")) if stop else None
+        return run_cases(chosen, done, Mode(checks_overflow=self._checks_overflow, covers=covers), jobs, ends)
 
     @property
     def _checks_overflow(self) -> bool:

@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 
 from tests.cli.test_commands import upright
+from tests.helpers import write_files
 
 BLOCK = "FUNCTION_BLOCK Pump VAR_INPUT i : INT; END_VAR VAR_OUTPUT o : INT; w : WORD; END_VAR VAR k : INT; END_VAR o := i; w := INT_TO_WORD(i); END_FUNCTION_BLOCK\n"
 BROKEN = "FUNCTION_BLOCK Fan VAR_INPUT i : INT; END_VAR VAR_OUTPUT o : INT; END_VAR o := j; END_FUNCTION_BLOCK\n"
@@ -167,3 +168,21 @@ def test_a_name_declared_twice_names_the_other_file(root: Path) -> None:
     (root / "blocks" / "fan.st").write_text(BLOCK)
     output = upright("check", "--library", root).output
     assert "Pump is first declared here, blocks/fan.st:" in output
+
+
+def test_stop_ends_with_the_first_wrong_case(tmp_path: Path) -> None:
+    rows = "".join(f'[[case]]\nname = "c{n}"\nvectors = """\na | q\n1 | {int(n != 2)}\n"""\n' for n in range(6))
+    block = "FUNCTION_BLOCK B VAR_INPUT a : BOOL; END_VAR VAR_OUTPUT q : BOOL; END_VAR q := a; END_FUNCTION_BLOCK"
+    files = {"upright.toml": "", "blocks/b.st": block, "cases/c.toml": f'block = "B"\nscan = "1s"\n{rows}'}
+    write_files(tmp_path, files)
+    shown = upright("verify", "--stop", "--jobs", "1", "--library", tmp_path)
+    assert shown.exit_code == 1
+    assert "3 cases: 2 good, 1 wrong." in shown.output
+    assert "3 cases left out: --stop ends with the first that is wrong." in shown.output
+    assert (
+        json.loads(upright("verify", "--stop", "--json", "--jobs", "1", "--library", tmp_path).output)["left_out"] == 3
+    )
+    whole = upright("verify", "--jobs", "3", "--library", tmp_path)
+    assert "6 cases: 5 good, 1 wrong." in whole.output
+    assert "left out" not in whole.output
+    assert upright("verify", "--jobs", "0", "--library", tmp_path).exit_code == 2

@@ -7,6 +7,7 @@ import time
 from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cache
+from threading import Event
 from typing import Any, TypeVar
 
 import wasmtime
@@ -70,12 +71,17 @@ class _Looks:
 
 
 def run_cases(
-    cases: Sequence[ReadyCase], done: Callable[[Verdict], None] | None = None, mode: Mode = USUAL
+    cases: Sequence[ReadyCase],
+    done: Callable[[Verdict], None] | None = None,
+    mode: Mode = USUAL,
+    jobs: int | None = None,
+    ends: Callable[[Verdict], bool] | None = None,
 ) -> list[Verdict]:
     """Run every case; the verdicts come in the order of the cases.
 
     ``done`` is called with each verdict as it comes, in any order and from any thread. Units are
-    compiled once each; the machines run on as many threads as there are cores.
+    compiled once each; the machines run on ``jobs`` threads, as many as there are cores by default. With a verdict for
+    which ``ends`` is true no other case is begun.
     """
     batches = _batches(cases)
     bodies = Bodies()
@@ -84,6 +90,7 @@ def run_cases(
         for _, case in batch.cases:
             looks.setdefault(batch.key, _Looks()).add(case)
     verdicts: dict[int, Verdict] = {}
+    is_over = Event()
     built: dict[_Key, tuple[Image, wasmtime.Module]] = {}
 
     def build(key: _Key) -> None:
@@ -96,25 +103,30 @@ def run_cases(
         noting = cache(lambda: _noting(batch.key, mode, bodies, known, machine))
         slots = machine.program.probe_slots
         for index, case in batch.cases:
+            if is_over.is_set():
+                return
             group = known.group(case)
             verdicts[index] = run_case(case, machine, noting, known.groups[group], [slots[n] for n in group])
+            if ends is not None and ends(verdicts[index]):
+                is_over.set()
             if done is not None:
                 done(verdicts[index])
 
-    _on_all_cores(build, list(dict.fromkeys(batch.key for batch in batches)))
-    _on_all_cores(run, batches)
-    return [verdicts[index] for index in range(len(cases))]
+    threads = jobs or os.cpu_count() or 1
+    _on_threads(threads, build, list(dict.fromkeys(batch.key for batch in batches)))
+    _on_threads(threads, run, batches)
+    return [verdicts[index] for index in sorted(verdicts)]
 
 
-def _on_all_cores(work: Callable[[T], None], items: Sequence[T]) -> None:
-    """Do some work for each item, on as many threads as there are cores; one item needs none."""
-    if len(items) < 2:
+def _on_threads(threads: int, work: Callable[[T], None], items: Sequence[T]) -> None:
+    """Do some work for each item, on some threads; one item or one thread needs none."""
+    if len(items) < 2 or threads < 2:
         for item in items:
             work(item)
         return
     from concurrent.futures import ThreadPoolExecutor
 
-    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+    with ThreadPoolExecutor(threads) as pool:
         list(pool.map(work, items))
 
 

@@ -39,8 +39,17 @@ _HIDING_CASES = ("unreadable-folder", "outside-library")
 @click.option("--failing", is_flag=True, help="Leave the cases that are good out of the list.")
 @click.option("--all", "show_all", is_flag=True, help="List and show all, however many there are.")
 @click.option("--strict", is_flag=True, help="Exit with 1 when a case checks nothing, or for any other warning.")
+@click.option("--stop", "stops", is_flag=True, help="Begin no other case after one that is wrong.")
+@click.option("--jobs", metavar="N", type=click.IntRange(1, 1024), help="Run on N threads. Default: one a core.")
 def command(
-    library: OpenLibrary, cases: tuple[str, ...], as_json: bool, failing: bool, show_all: bool, strict: bool
+    library: OpenLibrary,
+    cases: tuple[str, ...],
+    as_json: bool,
+    failing: bool,
+    show_all: bool,
+    strict: bool,
+    stops: bool,
+    jobs: int | None,
 ) -> None:
     """Run the cases of a library and show what was not as expected.
 
@@ -50,7 +59,7 @@ def command(
 
     The exit status is 1 when a case is wrong, or could not be run.
     """
-    raise SystemExit(verify(library, cases, as_json, failing, show_all, strict))
+    raise SystemExit(verify(library, cases, as_json, failing, show_all, strict, stops, jobs))
 
 
 def verify(
@@ -60,11 +69,13 @@ def verify(
     failing: bool = False,
     show_all: bool = False,
     strict: bool = False,
+    stops: bool = False,
+    jobs: int | None = None,
 ) -> int:
     """Run the chosen cases, print what came of them, and return the exit status."""
     ready, not_run = _chosen(library, patterns)
     errors = [f for f in library.findings if f.severity == "error" or strict]
-    verdicts, seconds = _run(library, ready)
+    verdicts, seconds = _run(library, ready, stops, jobs)
     failed = bool(errors) or bool(not_run) or any(v.status in ("failed", "fault") for v in verdicts)
     if as_json:
         show_json(
@@ -72,6 +83,7 @@ def verify(
                 "library": library.name,
                 "cases": [verdict_data(v) for v in verdicts],
                 "not_run": [not_run_data(case) for case in not_run],
+                "left_out": len(ready) - len(verdicts),
                 "unread_files": library.unread_files,
                 "findings": [finding_data(f) for f in errors],
             }
@@ -79,16 +91,21 @@ def verify(
     else:
         show_findings(errors, show_all)
         _show(library, verdicts, not_run, seconds, failing, show_all)
+        if len(verdicts) < len(ready):
+            left = plural(len(ready) - len(verdicts), "case")
+            show_lines([[(f"{left} left out: --stop ends with the first that is wrong.", "warn")]])
     return int(failed)
 
 
-def _run(library: OpenLibrary, cases: Sequence[ReadyCase]) -> tuple[list[Verdict], float]:
+def _run(
+    library: OpenLibrary, cases: Sequence[ReadyCase], stops: bool, jobs: int | None
+) -> tuple[list[Verdict], float]:
     """The verdicts, and the seconds that they took."""
     if not cases:
         return [], 0.0
     began = time.perf_counter()
     with _progress(len(cases)) as advance:
-        verdicts = library.run(cases, advance)
+        verdicts = library.run(cases, advance, jobs=jobs, stop=stops)
     return verdicts, time.perf_counter() - began
 
 
