@@ -22,7 +22,7 @@ def test_an_example_of_cases_is_good(tmp_path: Path, number: int) -> None:
     text = CASES[number]
     if text.startswith("# rules/"):
         name = text.splitlines()[0].removeprefix("# ")
-        (root / name).parent.mkdir()
+        (root / name).parent.mkdir(exist_ok=True)
         (root / name).write_text(text)
     else:
         shutil.rmtree(root / "cases")

@@ -193,7 +193,7 @@ def run_case(
     wrong = sum(judge.wrong for judge in judges)
     broken = sum(watcher.wrong for watcher in watchers)
     misses = sorted((m for judge in judges for m in judge.misses), key=lambda m: (m.scan, m.column))
-    is_checked = judges or watchers
+    is_checked = judges or case.watch.checks
     status: Status = "fault" if fault else "failed" if wrong or broken else "passed" if is_checked else "checks nothing"
     moments = Moments((), {}, {})
     if status in ("failed", "fault"):

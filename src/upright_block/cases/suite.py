@@ -115,7 +115,7 @@ class _Loader:
                 reason = "" if ready is None else f"{file.subject.name} has errors"
                 self._leave_out(file, case, (*mistakes, *self.findings.items[begun:]), reason)
                 continue
-            if not ready.plan.expectations and not ready.watch:
+            if not ready.plan.expectations and not ready.watch.checks:
                 self._report(file, case.place, words.checks_nothing(case.name))
             self.ready.append(ready)
 

@@ -26,6 +26,7 @@ class WatchedRule:
     """A rule with the numbers of its probes; ``path`` is the instance that it watches, empty for the subject itself.
 
     ``named`` are the paths that its expressions name. ``breaks_when`` is the value of the expression that breaks it.
+    ``is_of_block`` says that it holds in every case of a block.
     """
 
     rule: Rule
@@ -35,6 +36,7 @@ class WatchedRule:
     during: int | None
     after: int | None
     until: int | None
+    is_of_block: bool
     named: tuple[str, ...]
 
 
@@ -69,8 +71,10 @@ class Watch:
     is_broken: bool = False
     numbers: dict[int, int] = fresh(default_factory=dict)
 
-    def __bool__(self) -> bool:
-        return bool(self.probes)
+    @property
+    def checks(self) -> bool:
+        """Whether the case or its file says any of it, and not only the rules of a block."""
+        return not (all(rule.is_of_block for rule in self.rules) and all(row.is_of_block for row in self.rows))
 
 
 Methods = dict[tuple[str, str, bool], Unit | None]
@@ -123,14 +127,16 @@ class Watcher:
         if rule.during is not None and rule.after is None and rule.until is None:
             both = self._both(rule, found)
             if both is not None:
-                found.rules.append(WatchedRule(rule, self.path, both, True, None, None, None, named))
+                found.rules.append(WatchedRule(rule, self.path, both, True, None, None, None, self.is_of_block, named))
                 return
         expression, during, after, until = (
             self._probe(phrase, found, True) if phrase else None
             for phrase in (rule.expression, rule.during, rule.after, rule.until)
         )
         if expression is not None and not found.is_broken:
-            found.rules.append(WatchedRule(rule, self.path, expression, breaks_when, during, after, until, named))
+            found.rules.append(
+                WatchedRule(rule, self.path, expression, breaks_when, during, after, until, self.is_of_block, named)
+            )
 
     def _both(self, rule: Rule, found: Watch) -> int | None:
         """One probe for a rule with ``while``: that it is broken; None where one of its expressions looks back."""
