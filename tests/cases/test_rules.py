@@ -264,6 +264,7 @@ def test_verdicts_of_rules_are_data(tmp_path: Path) -> None:
         ('timing = """\nto | max\na rises | 1s\n"""', "missing-column", ""),
         ('timing = """\nfrom | to\na rises\n"""', "uneven-row", ""),
         ('timing = """\nfrom | to\na | b rises\n"""', "bad-value", "a is no event"),
+        ('timing = """\nfrom | to\na rise | b rises\n"""', "bad-value", "a rise is no event"),
         ('timing = """\nfrom | to\nn rises | b rises\n"""', "type-mismatch", ""),
         ('timing = """\nfrom | to | max\na rises | b rises | 5\n"""', "bad-value", ""),
         ('timing = """\nfrom | to | min | max\na rises | b rises | 5s | 4s\n"""', "empty-range", ""),

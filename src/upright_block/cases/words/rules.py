@@ -6,6 +6,12 @@ from upright_block.language.findings import Words
 from upright_block.language.literals import LiteralProblem
 
 _EXAMPLE = 'Write one such as "opening AND closing".'
+_MEANT = {
+    **dict.fromkeys(("rise", "rising", "raises", "rised"), "rises"),
+    **dict.fromkeys(("fall", "falling", "drops"), "falls"),
+    **dict.fromkeys(("change", "changing", "changed"), "changes"),
+}
+"""What is meant by words that stand in place of rises, falls and changes."""
 _ROW = "Write rows below the heads, such as: gives up | opening rises | stuck rises | 5s | 5s+1scan."
 
 
@@ -69,7 +75,10 @@ def row_without_from() -> Words:
 
 
 def no_event(text: str) -> Words:
-    return Words("bad-value", f"{text} is no event.", f"Write {text} rises, {text} falls or {text} changes.")
+    stem, _, last = text.rpartition(" ")
+    meant = _MEANT.get(last.lower())
+    way_out = f"Write {stem} {meant}." if stem and meant else f"Write {text} rises, {text} falls or {text} changes."
+    return Words("bad-value", f"{text} is no event.", way_out)
 
 
 def bad_time(problem: LiteralProblem) -> Words:
