@@ -127,11 +127,16 @@ class _Reader:
         line_end = self.source.text.find("\n", start)
         self.findings.add(said.told(self.source, start, min(end, line_end) if line_end >= 0 else end))
 
-    def read(self) -> CaseFile | None:
+    def _content(self) -> Toml | None:
         try:
-            content = read_toml(self.source.text)
+            return read_toml(self.source.text)
         except TomlProblem as problem:
             self.findings.add(words.bad_toml(problem).told(self.source, problem.start, problem.start + 1))
+            return None
+
+    def read(self) -> CaseFile | None:
+        content = self._content()
+        if content is None:
             return None
         begun = len(self.findings.items)
         self._check_keys(content, _FILE_KEYS, "A case file")
@@ -156,10 +161,8 @@ class _Reader:
         )
 
     def rule_file(self) -> RuleFile | None:
-        try:
-            content = read_toml(self.source.text)
-        except TomlProblem as problem:
-            self.findings.add(words.bad_toml(problem).told(self.source, problem.start, problem.start + 1))
+        content = self._content()
+        if content is None:
             return None
         begun = len(self.findings.items)
         self._check_keys(content, ("block", *_WATCHED), "A file of rules")
