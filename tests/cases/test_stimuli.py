@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from tests.helpers import write_files
 from upright_block import open_library
+from upright_block.cases.stimuli import Room
 
 BLOCK = "FUNCTION_BLOCK B VAR_INPUT x : BOOL; n : INT; r : REAL; t : TIME; s : STRING; END_VAR VAR_OUTPUT q : BOOL; m : INT; END_VAR q := x; m := n; END_FUNCTION_BLOCK"
 
@@ -147,3 +148,13 @@ def test_a_stimulus_that_cannot_be_is_told_at_its_place(tmp_path: Path, drive: s
     found = [f for f in library.findings if f.name != "checks-nothing"]
     assert found[0].name == name
     assert found[0].source.text[found[0].start : found[0].end] == marked
+
+
+def test_stimuli_beyond_all_measure_are_refused(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("upright_block.cases.suite.Room", lambda: Room(250))
+    case = '[[case]]\nname = "c@"\nrun_for = "10s"\ndrive = """\npin | shape\nr | noise around=1 by=1\n"""\n'
+    cases = 'block = "B"\nscan = "100ms"\n' + "".join(case.replace("@", str(number)) for number in range(4))
+    write_files(tmp_path, {"upright.toml": "", "blocks/b.st": BLOCK, "cases/c.toml": cases})
+    library = open_library(tmp_path)
+    assert [case.id for case in library.cases] == ["c/c0", "c/c1"]
+    assert [f.name for f in library.findings if f.name != "checks-nothing"] == ["too-long"] * 2

@@ -9,7 +9,7 @@ from collections.abc import Iterator, Sequence
 from upright_block.cases.casefile import Case, CaseFile, Driven, Given
 from upright_block.cases.cells import cell_text, parse_check, parse_clock, parse_span, parse_value, simple_span
 from upright_block.cases.plan import Drive, Expectations, Plan, ReadyCase
-from upright_block.cases.stimuli import NoShape, Stimulus
+from upright_block.cases.stimuli import NoShape, Room, Stimulus
 from upright_block.cases.watching import Watch
 from upright_block.cases.words import planning as words
 from upright_block.cases.words import stimuli as stimuli_words
@@ -44,6 +44,7 @@ class _Planner:
         unit: Unit,
         timebase: Timebase,
         missing: dict[str, Missing],
+        room: Room,
         watch: Watch,
         findings: Findings,
     ) -> None:
@@ -64,6 +65,7 @@ class _Planner:
         self.failed = False
         self.timebase = timebase
         self.missing = missing
+        self.room = room
         self.watch = watch
 
     def report(self, source: Source, place: HasPlace, said: Words, *related: Related) -> None:
@@ -383,7 +385,7 @@ class _Planner:
         try:
             stimulus = Stimulus(shape, signal.type, self.findings.did_you_mean)
             wave = self._wave(stimulus, driven.table, signal) if stimulus.kind == "wave" else ()
-            times, values = stimulus.drive(self.timebase, scans, wave)
+            times, values = stimulus.drive(self.timebase, min(scans, MOST_SCANS), wave, self.room)
             stored = [self._stored_value(signal, target, v, str(v)) if v is not None else None for v in values]
         except NoShape as problem:
             begin, end = (problem.start, problem.end) if shape.is_as_written else (0, shape.end - shape.start)
@@ -550,11 +552,12 @@ def prepare(
     unit: Unit,
     timebase: Timebase,
     missing: dict[str, Missing],
+    room: Room,
     watch: Watch,
     findings: Findings,
 ) -> ReadyCase | None:
     """Make a case ready to run on ``unit``, whose scans start as ``timebase`` says; None when it has mistakes, which become findings.
 
-    Names that begin a path, and that nobody declares, are entered into ``missing``.
+    Names that begin a path, and that nobody declares, are entered into ``missing``; ``room`` is that for stimuli.
     """
-    return _Planner(file, case, unit, timebase, missing, watch, findings).ready()
+    return _Planner(file, case, unit, timebase, missing, room, watch, findings).ready()

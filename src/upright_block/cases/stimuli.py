@@ -13,14 +13,21 @@ from upright_block.cases.rules import Phrase
 from upright_block.cases.words import stimuli as words
 from upright_block.language.findings import Words
 from upright_block.language.literals import LiteralProblem, Value
-from upright_block.language.nodes import record
+from upright_block.language.nodes import record, state
 from upright_block.language.timebase import Timebase
 from upright_block.language.types import BOOL, Elementary, Type, in_group
 
 MOST_VALUES = 5_000_000
-"""Values of all stimuli of one case."""
+"""Values of all stimuli of a library."""
 _ENTRY = re.compile(r'([A-Za-z]+)=("[^"]*"|\S+)\s*')
 _TIMES = frozenset(["at", "width", "period", "high", "until", "in", "for", "every"])
+
+
+@state
+class Room:
+    """How many values the stimuli of a library may still have."""
+
+    left: int = MOST_VALUES
 
 
 @record
@@ -139,21 +146,22 @@ class Stimulus:
     # --- values ---
 
     def drive(
-        self, timebase: Timebase, scans: int, wave: Sequence[tuple[int, Value]]
+        self, timebase: Timebase, scans: int, wave: Sequence[tuple[int, Value]], room: Room
     ) -> tuple[array[int], list[Value | None]]:
         """The scans before which the pin gets another value, with these values; ``wave`` are those of a file, by time."""
         times, values = array("q"), list[Value | None]()
         for scan, value in self._changes(timebase, scans, wave):
             if scan >= scans:
                 break
+            room.left -= 1
+            if room.left < 0:
+                raise NoShape(words.too_many_values(MOST_VALUES), 0, len(self.text))
             if times and times[-1] == scan:  # gone again before any scan
                 times.pop()
                 values.pop()
             if not values or value != values[-1]:
                 times.append(scan)
                 values.append(value)
-            if len(values) > MOST_VALUES:
-                raise NoShape(words.too_many_values(MOST_VALUES), 0, len(self.text))
         return times, values
 
     def _changes(
@@ -185,14 +193,14 @@ class Stimulus:
 
     def _square(self, timebase: Timebase, scans: int, at: int, low: Value, high: Value) -> Iterator[tuple[int, Value]]:
         period, width = self.times["period"] or 1, self.times["high"] or 0
-        until = self.times["until"]
+        end = timebase.time(scans)
+        until = end if self.times["until"] is None else min(self.times["until"], end)
         yield 0, low
-        for scan in range(timebase.scans_before(at), scans):
-            time = timebase.time(scan)
-            is_over = until is not None and time >= until
-            yield scan, high if not is_over and (time - at) % period < width else low
-            if is_over:
-                return
+        for begun in range(at, until, period):
+            yield timebase.scans_before(begun), high
+            if width < period:
+                yield timebase.scans_before(min(begun + width, until)), low
+        yield timebase.scans_before(until), low
 
     def _ramp(self, timebase: Timebase, scans: int, at: int) -> Iterator[tuple[int, Value]]:
         low, high, span = float(self.values["from"] or 0), float(self.values["to"] or 0), self.times["in"] or 1

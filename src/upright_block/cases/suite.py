@@ -11,6 +11,7 @@ from typing import TypeVar
 from upright_block.cases.casefile import Case, CaseFile, RuleFile, read_case_file, read_rule_file
 from upright_block.cases.plan import ReadyCase
 from upright_block.cases.planning import prepare
+from upright_block.cases.stimuli import Room
 from upright_block.cases.verdict import NotRun
 from upright_block.cases.watching import Methods, Watch, Watcher
 from upright_block.cases.words import suite as words
@@ -83,6 +84,7 @@ class _Loader:
         self.not_run: list[NotRun] = []
         self.blocks: dict[str, Unit] = {}
         self.methods: Methods = {}
+        self.room = Room()
         self.rules: list[tuple[Unit, RuleFile]] = []
         self.watched: dict[tuple[str, Timebase], Watch] = {}
         # The data of units that contain each other, or are nested too deep, cannot be laid out.
@@ -110,7 +112,7 @@ class _Loader:
                 continue
             begun = len(self.findings.items)
             watch = Watch() if broken else watcher.watch(case.rules, case.timing, shared)
-            ready = prepare(file, case, block, timebase, self.library.scope.missing, watch, self.findings)
+            ready = prepare(file, case, block, timebase, self.library.scope.missing, self.room, watch, self.findings)
             if ready is None or broken:
                 reason = "" if ready is None else f"{file.subject.name} has errors"
                 self._leave_out(file, case, (*mistakes, *self.findings.items[begun:]), reason)
