@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from tests.helpers import write_files
 from upright_block import open_library
-from upright_block.cases.stimuli import Room
+from upright_block.cases.plan import Common
 
 BLOCK = "FUNCTION_BLOCK B VAR_INPUT x : BOOL; n : INT; r : REAL; t : TIME; s : STRING; END_VAR VAR_OUTPUT q : BOOL; m : INT; END_VAR q := x; m := n; END_FUNCTION_BLOCK"
 
@@ -151,7 +151,7 @@ def test_a_stimulus_that_cannot_be_is_told_at_its_place(tmp_path: Path, drive: s
 
 
 def test_stimuli_beyond_all_measure_are_refused(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("upright_block.cases.suite.Room", lambda: Room(250))
+    monkeypatch.setattr("upright_block.cases.suite.Common", lambda missing: Common(missing, 250))
     case = '[[case]]\nname = "c@"\nrun_for = "10s"\ndrive = """\npin | shape\nr | noise around=1 by=1\n"""\n'
     cases = 'block = "B"\nscan = "100ms"\n' + "".join(case.replace("@", str(number)) for number in range(4))
     write_files(tmp_path, {"upright.toml": "", "blocks/b.st": BLOCK, "cases/c.toml": cases})

@@ -12,17 +12,19 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from upright_block.cases.cells import cell_text, parse_clock, parse_span
-from upright_block.cases.rules import RULE_KEYS, Phrase, Rule, RuleReader, Swept, TimingRow
+from upright_block.cases.rules import RULE_KEYS, Phrase, Rule, TimingRow
+from upright_block.cases.sweeping import Swept
 from upright_block.cases.words import casefile as words
 from upright_block.language.catalogue import stops
 from upright_block.language.findings import Finding, Findings, Words
 from upright_block.language.literals import LiteralProblem
-from upright_block.language.nodes import record, replaced
+from upright_block.language.nodes import record
 from upright_block.language.source import Sheet, Source
 from upright_block.library import FileProblem, Files, Origin, Toml, TomlProblem, read_toml
 from upright_block.library.table import Table, csv_table, inline_table, sheet_table
 
 if TYPE_CHECKING:
+    from upright_block.cases.rulereader import RuleReader
     from upright_block.library.workbook import Book
 
 SUBJECTS = ("block", "program", "configuration")
@@ -178,7 +180,9 @@ class _Reader:
 
     def _watched(self, content: Toml, swept: Swept) -> tuple[tuple[Rule, ...], tuple[TimingRow, ...]]:
         """The rules and the timing rows of a file or a case."""
-        reader = RuleReader(self.source, self.findings, swept)
+        if not any(key in content.value for key in _WATCHED):
+            return (), ()
+        reader = self._reader(swept)
         written = content.value.get("timing")
         return tuple(reader.rules(content)), tuple(reader.timing(written)) if written is not None else ()
 
@@ -265,8 +269,8 @@ class _Reader:
             swept = Swept(values)
             rules, timing = self._watched(content, swept)
             stimuli = tuple(self._driven(content.value["drive"], swept)) if "drive" in content.value else ()
-            given_now = tuple(Given(g.path, _with(g.value, swept), g.key) for g in given)
-            table = vectors if vectors is None or not values else _table_with(vectors, swept)
+            given_now = tuple(Given(g.path, swept.value(g.value), g.key) for g in given)
+            table = vectors if vectors is None or not values else swept.table(vectors)
             met |= swept.met
             if len(met) < len(values):
                 missing = next(key for key in values if key not in met)
@@ -313,9 +317,14 @@ class _Reader:
         for combination in product(*lists):
             yield dict(zip(written.value, combination, strict=True))
 
+    def _reader(self, swept: Swept) -> RuleReader:
+        from upright_block.cases.rulereader import RuleReader
+
+        return RuleReader(self.source, self.findings, swept)
+
     def _driven(self, entry: Toml, swept: Swept) -> Iterator[Driven]:
         """The stimuli of a case, with the files that they name."""
-        for pin, shape in RuleReader(self.source, self.findings, swept).stimuli(entry):
+        for pin, shape in self._reader(swept).stimuli(entry):
             named = _FILE.search(shape.text) if shape.text.lower().startswith("wave ") else None
             table = None
             if named is not None:
@@ -386,25 +395,6 @@ class _Reader:
         elif not table.flaws and not table.rows:
             self.report(place, words.no_rows())
         return table
-
-
-def _with(value: Toml, swept: Swept) -> Toml:
-    """A value of TOML with those of a sweep in its texts."""
-    made: object = value.value
-    match value.value:
-        case str(text):
-            made = swept.text(text)
-        case list(items):
-            made = [_with(item, swept) for item in items]
-        case dict(entries):
-            made = {key: _with(entry, swept) for key, entry in entries.items()}
-    return Toml(made, value.key_start, value.key_end, value.start, value.end)
-
-
-def _table_with(table: Table, swept: Swept) -> Table:
-    """A table with the values of a sweep in its cells."""
-    columns = tuple([swept.text(text) for text in column] for column in table.columns)
-    return replaced(table, columns=columns)
 
 
 def read_rule_file(source: Source, files: Files, findings: Findings) -> RuleFile | None:

@@ -6,9 +6,11 @@ from array import array
 
 from upright_block.cases.casefile import Case, CaseFile
 from upright_block.cases.cells import Check
-from upright_block.cases.watching import Watch
+from upright_block.cases.watch import Watch
+from upright_block.language.limits import MOST_VALUES
 from upright_block.language.literals import Value
-from upright_block.language.nodes import record
+from upright_block.language.nodes import record, state
+from upright_block.language.scope import Missing
 from upright_block.language.signals import Signal
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit
@@ -69,6 +71,18 @@ class Plan:
     def checks(self) -> int:
         """How many cells are checked."""
         return sum(len(e.checks) for e in self.expectations)
+
+
+@state
+class Common:
+    """What the cases of a library have in common while they are planned.
+
+    ``missing`` takes the names that begin a path and that nobody declares; ``room`` is how many values their stimuli may
+    still have.
+    """
+
+    missing: dict[str, Missing]
+    room: int = MOST_VALUES
 
 
 @record

@@ -5,14 +5,13 @@ from __future__ import annotations
 from array import array
 from bisect import bisect_right
 from collections.abc import Iterator, Sequence
+from typing import TYPE_CHECKING
 
 from upright_block.cases.casefile import Case, CaseFile, Driven, Given
 from upright_block.cases.cells import cell_text, parse_check, parse_clock, parse_span, parse_value, simple_span
-from upright_block.cases.plan import Drive, Expectations, Plan, ReadyCase
-from upright_block.cases.stimuli import NoShape, Room, Stimulus
-from upright_block.cases.watching import Watch
+from upright_block.cases.plan import Common, Drive, Expectations, Plan, ReadyCase
+from upright_block.cases.watch import Watch
 from upright_block.cases.words import planning as words
-from upright_block.cases.words import stimuli as stimuli_words
 from upright_block.language.catalogue import stops
 from upright_block.language.copying import used_globals
 from upright_block.language.findings import Findings, HasPlace, Related, Words
@@ -29,6 +28,9 @@ from upright_block.library.table import ROLES, TIME_HEADS, Table
 from upright_block.machine.clock import CLOCK_START, LAST_MOMENT
 from upright_block.machine.events import MOST_FORCES
 
+if TYPE_CHECKING:
+    from upright_block.cases.stimuli import Stimulus
+
 _TIMES_OF_OTHERS = ("time", "t", "timestamp", "seconds", "sec", "s", "ms", "step", "tick")
 
 
@@ -36,16 +38,17 @@ class _Problem(Exception):
     """Raised after its finding was recorded."""
 
 
-class _Planner:
+class Planner:
+    """Makes one case ready to run on a unit whose scans start as ``timebase`` says."""
+
     def __init__(
         self,
         file: CaseFile,
         case: Case,
         unit: Unit,
         timebase: Timebase,
-        missing: dict[str, Missing],
-        room: Room,
         watch: Watch,
+        common: Common,
         findings: Findings,
     ) -> None:
         self.file = file
@@ -64,8 +67,7 @@ class _Planner:
         self.forced: dict[str, Cell] = {}
         self.failed = False
         self.timebase = timebase
-        self.missing = missing
-        self.room = room
+        self.common = common
         self.watch = watch
 
     def report(self, source: Source, place: HasPlace, said: Words, *related: Related) -> None:
@@ -76,6 +78,7 @@ class _Planner:
         self.report(source, place, words.bad_value(signal, problem))
 
     def ready(self) -> ReadyCase | None:
+        """The case; None when it has mistakes, which become findings."""
         for given in self.case.given:
             self._given(given)
         table = self.case.vectors
@@ -207,7 +210,7 @@ class _Planner:
             end = cell.end if isinstance(problem.owner, Array) else min(start + len(problem.name), cell.end)
             marked = Cell(problem.name, min(start, cell.end - 1), end)
             if problem.start == 0 and self.unit.kind in ("PROGRAM", "CONFIGURATION"):
-                self.missing.setdefault(problem.name.upper(), Missing(problem.name))
+                self.common.missing.setdefault(problem.name.upper(), Missing(problem.name))
             self.report(source, marked, problem.words(self.findings.did_you_mean))
             raise _Problem from None
 
@@ -369,6 +372,9 @@ class _Planner:
 
     def _stimulus(self, driven: Driven, scans: int) -> None:
         """What a shape stores into a pin."""
+        from upright_block.cases.stimuli import NoShape, Stimulus
+        from upright_block.cases.words import stimuli as stimuli_words
+
         source, pin, shape = self.file.source, driven.pin, driven.shape
         cell = Cell(pin.text, pin.start, pin.end)
         try:
@@ -385,7 +391,7 @@ class _Planner:
         try:
             stimulus = Stimulus(shape, signal.type, self.findings.did_you_mean)
             wave = self._wave(stimulus, driven.table, signal) if stimulus.kind == "wave" else ()
-            times, values = stimulus.drive(self.timebase, min(scans, MOST_SCANS), wave, self.room)
+            times, values = stimulus.drive(self.timebase, min(scans, MOST_SCANS), wave, self.common)
             stored = [self._stored_value(signal, target, v, str(v)) if v is not None else None for v in values]
         except NoShape as problem:
             begin, end = (problem.start, problem.end) if shape.is_as_written else (0, shape.end - shape.start)
@@ -403,6 +409,9 @@ class _Planner:
 
     def _wave(self, stimulus: Stimulus, table: Table | None, signal: Signal) -> list[tuple[int, Value]]:
         """The values of a column of a file, with their times."""
+        from upright_block.cases.stimuli import NoShape
+        from upright_block.cases.words import stimuli as stimuli_words
+
         name, file = stimulus.written("column"), stimulus.written("file")
         heads = [head.text.lower() for head in table.heads] if table else []
         if table is None or "at" not in heads:
@@ -544,20 +553,3 @@ def _role(head: Cell) -> tuple[str, str]:
     if first.lower() in ROLES and rest:
         return first.lower(), rest.strip()
     return "pin", head.text
-
-
-def prepare(
-    file: CaseFile,
-    case: Case,
-    unit: Unit,
-    timebase: Timebase,
-    missing: dict[str, Missing],
-    room: Room,
-    watch: Watch,
-    findings: Findings,
-) -> ReadyCase | None:
-    """Make a case ready to run on ``unit``, whose scans start as ``timebase`` says; None when it has mistakes, which become findings.
-
-    Names that begin a path, and that nobody declares, are entered into ``missing``; ``room`` is that for stimuli.
-    """
-    return _Planner(file, case, unit, timebase, missing, room, watch, findings).ready()

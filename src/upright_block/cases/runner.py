@@ -8,14 +8,13 @@ from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cache
 from threading import Event
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import wasmtime
 
 from upright_block.cases.cells import Check
 from upright_block.cases.packing import packed_events
 from upright_block.cases.plan import Expectations, Plan, ReadyCase
-from upright_block.cases.rulejudges import RowJudge, RuleJudge
 from upright_block.cases.verdict import Break, Miss, Moments, Status, Verdict
 from upright_block.compiler.cache import compiled
 from upright_block.compiler.image import Bodies, Image, Site, build_image
@@ -26,6 +25,9 @@ from upright_block.language.signals import find_signal, signals
 from upright_block.language.typed import Unit
 from upright_block.machine.machine import Machine, spans_of
 from upright_block.machine.trace import Fault, Trace
+
+if TYPE_CHECKING:
+    from upright_block.cases.rulejudges import RowJudge, RuleJudge
 
 MOST_MISSES = 100_000
 """How many wrong values of one case are kept with their places."""
@@ -175,8 +177,8 @@ def run_case(
     began = time.perf_counter()
     plan = case.plan
     judges = [_Judge(case, expectations, machine) for expectations in plan.expectations]
-    rows = [RowJudge(watched, looked, plan.timebase) for watched in case.watch.rows]
-    watchers: list[RuleJudge | RowJudge] = [*(RuleJudge(watched, looked) for watched in case.watch.rules), *rows]
+    rules, rows = _watchers(case, looked) if looked else ([], [])
+    watchers: list[RuleJudge | RowJudge] = [*rules, *rows]
     fault: Fault | None = None
     reached = 0
     watched = [*(judge.slot for judge in judges), *looked]
@@ -206,6 +208,14 @@ def run_case(
     return Verdict(
         case, status, kept, wrong, checked, fault, moments, seconds, covered, tuple(breaks), broken, measures
     )
+
+
+def _watchers(case: ReadyCase, looked: Sequence[Slot]) -> tuple[list[RuleJudge], list[RowJudge]]:
+    """What judges the rules and the timing rows of a case."""
+    from upright_block.cases.rulejudges import RowJudge, RuleJudge
+
+    rows = [RowJudge(watched, looked, case.plan.timebase) for watched in case.watch.rows]
+    return [RuleJudge(watched, looked) for watched in case.watch.rules], rows
 
 
 def _run(

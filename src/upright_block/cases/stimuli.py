@@ -5,29 +5,21 @@ from __future__ import annotations
 import random
 import re
 from array import array
-from bisect import bisect_right
 from collections.abc import Callable, Iterator, Mapping, Sequence
 
 from upright_block.cases.cells import parse_span, parse_value
+from upright_block.cases.plan import Common
 from upright_block.cases.rules import Phrase
 from upright_block.cases.words import stimuli as words
 from upright_block.language.findings import Words
+from upright_block.language.limits import MOST_VALUES
 from upright_block.language.literals import LiteralProblem, Value
-from upright_block.language.nodes import record, state
+from upright_block.language.nodes import record
 from upright_block.language.timebase import Timebase
 from upright_block.language.types import BOOL, Elementary, Type, in_group
 
-MOST_VALUES = 5_000_000
-"""Values of all stimuli of a library."""
 _ENTRY = re.compile(r'([A-Za-z]+)=("[^"]*"|\S+)\s*')
 _TIMES = frozenset(["at", "width", "period", "high", "until", "in", "for", "every"])
-
-
-@state
-class Room:
-    """How many values the stimuli of a library may still have."""
-
-    left: int = MOST_VALUES
 
 
 @record
@@ -146,15 +138,15 @@ class Stimulus:
     # --- values ---
 
     def drive(
-        self, timebase: Timebase, scans: int, wave: Sequence[tuple[int, Value]], room: Room
+        self, timebase: Timebase, scans: int, wave: Sequence[tuple[int, Value]], common: Common
     ) -> tuple[array[int], list[Value | None]]:
         """The scans before which the pin gets another value, with these values; ``wave`` are those of a file, by time."""
         times, values = array("q"), list[Value | None]()
         for scan, value in self._changes(timebase, scans, wave):
             if scan >= scans:
                 break
-            room.left -= 1
-            if room.left < 0:
+            common.room -= 1
+            if common.room < 0:
                 raise NoShape(words.too_many_values(MOST_VALUES), 0, len(self.text))
             if times and times[-1] == scan:  # gone again before any scan
                 times.pop()
@@ -239,9 +231,3 @@ class Stimulus:
                 yield scan, self._rounded(middle)
                 return
             yield scan, self._rounded(middle + by * (2 * chance.random() - 1))
-
-
-def value_at(scans: Sequence[int], values: Sequence[Value | None], scan: int) -> Value | None:
-    """What a drive has stored up to a scan."""
-    number = bisect_right(scans, scan) - 1
-    return values[number] if number >= 0 else None

@@ -6,25 +6,26 @@ import re
 from collections.abc import Iterable, Sequence
 from fnmatch import translate
 from pathlib import Path
-from typing import TypeVar
+from typing import TYPE_CHECKING, TypeVar
 
 from upright_block.cases.casefile import Case, CaseFile, RuleFile, read_case_file, read_rule_file
-from upright_block.cases.plan import ReadyCase
-from upright_block.cases.planning import prepare
-from upright_block.cases.stimuli import Room
+from upright_block.cases.plan import Common, ReadyCase
+from upright_block.cases.planning import Planner
 from upright_block.cases.verdict import NotRun
-from upright_block.cases.watching import Methods, Watch, Watcher
+from upright_block.cases.watch import Watch
 from upright_block.cases.words import suite as words
 from upright_block.compiler.program import as_block
 from upright_block.language.catalogue import stops
 from upright_block.language.findings import Finding, Findings, Words
-from upright_block.language.instances import instances
 from upright_block.language.nodes import record
 from upright_block.language.source import Source
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit
 from upright_block.language.types import BROKEN, OpenArray
 from upright_block.library import Library, Toml
+
+if TYPE_CHECKING:
+    from upright_block.cases.watching import Methods, Watcher
 
 _NO_LAYOUT = ("recursion", "nested-too-deep", "out-of-range", "too-many-calls")
 Named = TypeVar("Named", bound=ReadyCase | NotRun)
@@ -84,7 +85,7 @@ class _Loader:
         self.not_run: list[NotRun] = []
         self.blocks: dict[str, Unit] = {}
         self.methods: Methods = {}
-        self.room = Room()
+        self.common = Common(library.scope.missing)
         self.rules: list[tuple[Unit, RuleFile]] = []
         self.watched: dict[tuple[str, Timebase], Watch] = {}
         # The data of units that contain each other, or are nested too deep, cannot be laid out.
@@ -100,19 +101,18 @@ class _Loader:
         if unit is not None and (not broken or (self.has_layout and _can_be_planned(unit))):
             block = self.blocks.setdefault(unit.key, as_block(unit))
         watcher, shared = None, Watch()
-        if block is not None and timebase is not None:
-            watcher = Watcher(block, self.library.scope, timebase, self.methods, self.findings)
-            if not broken:
-                shared = watcher.watch(file.rules, file.timing, self._everywhere(block, timebase))
+        if block is not None and timebase is not None and not broken and (self.rules or _has_rules(file)):
+            watcher = self._watcher(block, timebase)
+            shared = watcher.watch(file.rules, file.timing, self._everywhere(block, timebase))
         mistakes = (*file.mistakes, *self.findings.items[begun:])
         for case in file.cases:
-            if block is None or timebase is None or watcher is None or case.mistakes:
+            if block is None or timebase is None or case.mistakes:
                 reason = f"{file.subject.name} has errors" if broken else ""
                 self._leave_out(file, case, (*mistakes, *case.mistakes), reason)
                 continue
             begun = len(self.findings.items)
-            watch = Watch() if broken else watcher.watch(case.rules, case.timing, shared)
-            ready = prepare(file, case, block, timebase, self.library.scope.missing, self.room, watch, self.findings)
+            watch = shared if watcher is None else watcher.watch(case.rules, case.timing, shared)
+            ready = Planner(file, case, block, timebase, watch, self.common, self.findings).ready()
             if ready is None or broken:
                 reason = "" if ready is None else f"{file.subject.name} has errors"
                 self._leave_out(file, case, (*mistakes, *self.findings.items[begun:]), reason)
@@ -120,6 +120,11 @@ class _Loader:
             if not ready.plan.expectations and not ready.watch.checks:
                 self._report(file, case.place, words.checks_nothing(case.name))
             self.ready.append(ready)
+
+    def _watcher(self, subject: Unit, timebase: Timebase, block: Unit | None = None) -> Watcher:
+        from upright_block.cases.watching import Watcher
+
+        return Watcher(subject, self.library.scope, timebase, self.methods, self.findings, block)
 
     def rule_file(self, file: RuleFile) -> None:
         """Take the rules of a block in; what is wrong with them is told once, here."""
@@ -135,7 +140,7 @@ class _Loader:
             return
         if unit.is_broken:
             return
-        watcher = Watcher(unit, self.library.scope, Timebase(self.library.manifest.scan), self.methods, self.findings)
+        watcher = self._watcher(unit, Timebase(self.library.manifest.scan))
         if not watcher.watch(file.rules, file.timing, Watch()).is_broken:
             self.rules.append((unit, file))
 
@@ -145,9 +150,11 @@ class _Loader:
         known = self.watched.get(key)
         if known is None:
             known = Watch()
+            from upright_block.language.instances import instances
+
             own = [("", subject), *((found.path, found.unit) for found in instances(subject))] if self.rules else []
             for block, file in self.rules:
-                watcher = Watcher(subject, self.library.scope, timebase, self.methods, self.findings, block)
+                watcher = self._watcher(subject, timebase, block)
                 for path, unit in own:
                     if unit.is_a(block):
                         watcher.extend(known, file.rules, file.timing, path)
@@ -209,6 +216,10 @@ class _Loader:
 
     def _report(self, file: CaseFile, place: Toml, said: Words) -> None:
         self.findings.add(said.told(file.source, place.start, place.end))
+
+
+def _has_rules(file: CaseFile) -> bool:
+    return bool(file.rules or file.timing or any(case.rules or case.timing for case in file.cases))
 
 
 def _can_be_planned(unit: Unit) -> bool:

@@ -13,7 +13,7 @@ from upright_block.language.signals import Signal
 from upright_block.language.source import Source
 
 if TYPE_CHECKING:
-    from upright_block.cases.watching import WatchedRow, WatchedRule
+    from upright_block.cases.watch import WatchedRow, WatchedRule
     from upright_block.compiler.code import Point
     from upright_block.compiler.image import Site
     from upright_block.machine.trace import Fault

@@ -16,6 +16,8 @@ MOST_LEAVING = 100
 """Transitions that leave one step."""
 MOST_SCANS = 20_000_000
 """Scans of one case."""
+MOST_VALUES = 5_000_000
+"""Values of all stimuli of a library."""
 MOST_REPEATED = 1_000_000
 """Rows of a table after its repeats."""
 MOST_MOMENTS = 100_000

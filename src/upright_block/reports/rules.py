@@ -7,7 +7,7 @@ from typing import Any
 from upright_block.cases.plan import ReadyCase
 from upright_block.cases.rules import shown_rule
 from upright_block.cases.verdict import Break, Measure, Verdict
-from upright_block.cases.watching import WatchedRule
+from upright_block.cases.watch import WatchedRule
 from upright_block.language.literals import shown_duration
 from upright_block.reports.styled import Line
 
