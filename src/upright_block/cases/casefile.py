@@ -12,7 +12,6 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from upright_block.cases.cells import cell_text, parse_clock, parse_span
-from upright_block.cases.rules import RULE_KEYS, Phrase, Rule, TimingRow
 from upright_block.cases.sweeping import Swept
 from upright_block.cases.words import casefile as words
 from upright_block.language.catalogue import stops
@@ -25,6 +24,7 @@ from upright_block.library.table import Table, csv_table, inline_table, sheet_ta
 
 if TYPE_CHECKING:
     from upright_block.cases.rulereader import RuleReader
+    from upright_block.cases.rules import Phrase, Rule, TimingRow
     from upright_block.library.workbook import Book
 
 SUBJECTS = ("block", "program", "configuration")
@@ -32,7 +32,7 @@ SUBJECTS = ("block", "program", "configuration")
 _FILE = re.compile(r'\bfile=(?:"([^"]*)"|(\S+))', re.IGNORECASE)
 MOST_SWEPT = 10_000
 """Cases of one sweep."""
-_WATCHED = (*RULE_KEYS, "timing")
+_WATCHED = ("always", "never", "timing")
 _FILE_KEYS = (*SUBJECTS, "scan", "case", *_WATCHED)
 _CASE_KEYS = ("name", "given", "vectors", "run_for", "hold", "clock", "drive", "sweep", *_WATCHED)
 

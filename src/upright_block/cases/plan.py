@@ -3,17 +3,21 @@
 from __future__ import annotations
 
 from array import array
+from typing import TYPE_CHECKING
 
 from upright_block.cases.casefile import Case, CaseFile
 from upright_block.cases.cells import Check
-from upright_block.cases.watch import Watch
 from upright_block.language.limits import MOST_VALUES
 from upright_block.language.literals import Value
-from upright_block.language.nodes import record, state
+from upright_block.language.nodes import fresh, record, state
 from upright_block.language.scope import Missing
 from upright_block.language.signals import Signal
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit
+
+if TYPE_CHECKING:
+    from upright_block.cases.watch import WatchedRow, WatchedRule
+    from upright_block.compiler.program import Probe
 
 
 @record
@@ -71,6 +75,22 @@ class Plan:
     def checks(self) -> int:
         """How many cells are checked."""
         return sum(len(e.checks) for e in self.expectations)
+
+
+@state
+class Watch:
+    """What some rules and rows look at: ``probes`` are numbered in their order."""
+
+    rules: list[WatchedRule] = fresh(default_factory=list)
+    rows: list[WatchedRow] = fresh(default_factory=list)
+    probes: list[Probe] = fresh(default_factory=list)
+    is_broken: bool = False
+    numbers: dict[int, int] = fresh(default_factory=dict)
+
+    @property
+    def checks(self) -> bool:
+        """Whether the case or its file says any of it, and not only the rules of a block."""
+        return not (all(rule.is_of_block for rule in self.rules) and all(row.is_of_block for row in self.rows))
 
 
 @state

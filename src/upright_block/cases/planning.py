@@ -9,8 +9,7 @@ from typing import TYPE_CHECKING
 
 from upright_block.cases.casefile import Case, CaseFile, Driven, Given
 from upright_block.cases.cells import cell_text, parse_check, parse_clock, parse_span, parse_value, simple_span
-from upright_block.cases.plan import Common, Drive, Expectations, Plan, ReadyCase
-from upright_block.cases.watch import Watch
+from upright_block.cases.plan import Common, Drive, Expectations, Plan, ReadyCase, Watch
 from upright_block.cases.words import planning as words
 from upright_block.language.catalogue import stops
 from upright_block.language.copying import used_globals

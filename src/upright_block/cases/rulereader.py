@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterator
 
 from upright_block.cases.cells import Check, parse_check, parse_span
-from upright_block.cases.rules import RULE_KEYS, Allowed, Event, Phrase, Rule, TimingRow
+from upright_block.cases.rules import Allowed, Event, Phrase, Rule, TimingRow
 from upright_block.cases.sweeping import Swept
 from upright_block.cases.words import rules as words
 from upright_block.cases.words import stimuli
@@ -36,7 +36,7 @@ class RuleReader:
     def rules(self, content: Toml) -> list[Rule]:
         """The rules of a file or a case."""
         found: list[Rule] = []
-        for kind in RULE_KEYS:
+        for kind in ("always", "never"):
             written = content.value.get(kind)
             if written is None:
                 continue

@@ -10,7 +10,6 @@ from upright_block.language.nodes import record
 from upright_block.language.source import Source
 
 Edge = Literal["rises", "falls", "changes"]
-RULE_KEYS = ("always", "never")
 
 
 @record

@@ -9,10 +9,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
 from upright_block.cases.casefile import Case, CaseFile, RuleFile, read_case_file, read_rule_file
-from upright_block.cases.plan import Common, ReadyCase
+from upright_block.cases.plan import Common, ReadyCase, Watch
 from upright_block.cases.planning import Planner
 from upright_block.cases.verdict import NotRun
-from upright_block.cases.watch import Watch
 from upright_block.cases.words import suite as words
 from upright_block.compiler.program import as_block
 from upright_block.language.catalogue import stops

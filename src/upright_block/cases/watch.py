@@ -2,13 +2,8 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from upright_block.cases.rules import Rule, TimingRow
-from upright_block.language.nodes import fresh, record, state
-
-if TYPE_CHECKING:
-    from upright_block.compiler.program import Probe
+from upright_block.language.nodes import record
 
 
 @record
@@ -49,19 +44,3 @@ class WatchedRow:
     is_period: bool
     is_of_block: bool
     named: tuple[str, ...]
-
-
-@state
-class Watch:
-    """What some rules and rows look at: ``probes`` are numbered in their order."""
-
-    rules: list[WatchedRule] = fresh(default_factory=list)
-    rows: list[WatchedRow] = fresh(default_factory=list)
-    probes: list[Probe] = fresh(default_factory=list)
-    is_broken: bool = False
-    numbers: dict[int, int] = fresh(default_factory=dict)
-
-    @property
-    def checks(self) -> bool:
-        """Whether the case or its file says any of it, and not only the rules of a block."""
-        return not (all(rule.is_of_block for rule in self.rules) and all(row.is_of_block for row in self.rows))

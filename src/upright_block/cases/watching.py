@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from upright_block.cases.plan import Watch
 from upright_block.cases.rules import Allowed, Event, Phrase, Rule, TimingRow
-from upright_block.cases.watch import Watch, WatchedRow, WatchedRule
+from upright_block.cases.watch import WatchedRow, WatchedRule
 from upright_block.cases.words import rules as words
 from upright_block.compiler.program import Probe
 from upright_block.language import syntax

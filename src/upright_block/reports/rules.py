@@ -5,9 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from upright_block.cases.plan import ReadyCase
-from upright_block.cases.rules import shown_rule
 from upright_block.cases.verdict import Break, Measure, Verdict
-from upright_block.cases.watch import WatchedRule
 from upright_block.language.literals import shown_duration
 from upright_block.reports.styled import Line
 
@@ -19,6 +17,8 @@ def moment(case: ReadyCase, scan: int) -> str:
 
 def break_head(case: ReadyCase, found: Break) -> list[Line]:
     """When something was not as a rule or a row says, where that stands, and what it is."""
+    from upright_block.cases.watch import WatchedRule
+
     watched = found.watched
     if isinstance(watched, WatchedRule):
         place, name = watched.rule.expression, ""
@@ -56,6 +56,9 @@ def measure_lines(verdict: Verdict) -> list[Line]:
 
 def break_data(verdict: Verdict, found: Break) -> dict[str, Any]:
     """A break as plain data for JSON."""
+    from upright_block.cases.rules import shown_rule
+    from upright_block.cases.watch import WatchedRule
+
     watched, timebase = found.watched, verdict.case.plan.timebase
     is_rule = isinstance(watched, WatchedRule)
     place = watched.rule.expression if isinstance(watched, WatchedRule) else watched.row.name

@@ -19,10 +19,8 @@ from upright_block.language.checking.configurations import (
 from upright_block.language.checking.dialect import check_names
 from upright_block.language.checking.members import check_accesses, settle_aliases
 from upright_block.language.checking.objects import access_of, check_methods, cut_above, inherit, number_units
-from upright_block.language.checking.order import check_order
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.sequences import check_sequence, declare_sequence, sequence_body
-from upright_block.language.checking.siblings import check_siblings
 from upright_block.language.checking.tagging import check_tags
 from upright_block.language.checking.tags import check_type, declare_located, declare_tags, rests
 from upright_block.language.checking.types import TypeChecker
@@ -100,8 +98,11 @@ def check_program(
     for unit in declared:
         for part in (unit, *unit.methods.values()):
             _check_body(part, scope, findings)
-    for unit in wired:
-        check_order(unit, findings)
+    if wired:
+        from upright_block.language.checking.order import check_order
+
+        for unit in wired:
+            check_order(unit, findings)
     for unit, (_, written) in zip(made, configurations, strict=True):
         check_configuration(written, unit, checker_of(unit, scope, findings))
         check_accesses(written, unit, lambda looking: checker_of(looking, scope, findings))
@@ -126,6 +127,7 @@ def check_program(
 
 def _wire(table: WiringTable, scope: Scope, findings: Findings) -> typed.Unit | None:
     """The program that a wiring table is; None where its name is taken."""
+    from upright_block.language.checking.siblings import check_siblings
 
     def is_function(name: str) -> bool:
         unit = find_unit(name.upper(), scope)
