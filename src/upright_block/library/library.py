@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from collections.abc import Set as AbstractSet
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from upright_block.language.checking import check_program, named_unit
 from upright_block.language.findings import Finding, Findings
@@ -15,8 +16,10 @@ from upright_block.language.typed import Unit
 from upright_block.library.files import Files
 from upright_block.library.manifest import Manifest, read_manifest
 from upright_block.library.tagtable import tag_table
-from upright_block.library.wiringtable import wiring_table
 from upright_block.standard import STANDARD
+
+if TYPE_CHECKING:
+    from upright_block.language.parsing.wiring import WiringTable
 
 
 @record
@@ -60,8 +63,7 @@ def load_library(root: Path, also: Sequence[Path] = ()) -> Library:
     scope.points.rules = manifest.points
     scope.dialect = manifest.dialect
     tables = [tag_table(source, findings) for source in _tables(folders["tags"], files, findings)]
-    read = [wiring_table(source, findings) for source in _tables(folders["wiring"], files, findings)]
-    wirings = [table for table in read if table is not None]
+    wirings = _wirings(_tables(folders["wiring"], files, findings), findings)
     check_program(sources, scope, findings, tables, wirings)
     tables_read = (*(table.source for table in tables), *(table.source for table in wirings))
     return Library(root, manifest, files, sources, tables_read, scope, tuple(findings.in_order()))
@@ -74,6 +76,16 @@ def _sources(
     paths = dict.fromkeys(path for folder in folders for path in files.below(folder, (".st",), findings))
     read = [files.source(path, findings) for path in paths if files.shown(path) not in known]
     return [source for source in read if source is not None]
+
+
+def _wirings(sources: Sequence[Source], findings: Findings) -> list[WiringTable]:
+    """The wiring tables of some sources; what is none is told."""
+    if not sources:
+        return []
+    from upright_block.library.wiringtable import wiring_table
+
+    read = [wiring_table(source, findings) for source in sources]
+    return [table for table in read if table is not None]
 
 
 def _tables(folders: Iterable[str], files: Files, findings: Findings) -> list[Source]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from contextlib import suppress
-from typing import cast
+from typing import TYPE_CHECKING, cast
 
 from upright_block.language import syntax, typed
 from upright_block.language.addresses import NoAddress, parse_address
@@ -29,12 +29,14 @@ from upright_block.language.checking.words import program as words
 from upright_block.language.checking.words.tags import point_too_far
 from upright_block.language.findings import Finding, Findings, Words, first_declared
 from upright_block.language.parsing import parse
-from upright_block.language.parsing.wiring import WiringTable, wire
 from upright_block.language.scope import NamedType, Scope
 from upright_block.language.source import Source
 from upright_block.language.tags import Tag, TagTable
 from upright_block.language.types import BOOL, BROKEN, ELEMENTARY, Array, Type
 from upright_block.language.walking import accesses, every_statement
+
+if TYPE_CHECKING:
+    from upright_block.language.parsing.wiring import WiringTable
 
 _SECTIONS: dict[str, typed.Section] = {
     "VAR_INPUT": "input",
@@ -128,6 +130,7 @@ def check_program(
 def _wire(table: WiringTable, scope: Scope, findings: Findings) -> typed.Unit | None:
     """The program that a wiring table is; None where its name is taken."""
     from upright_block.language.checking.siblings import check_siblings
+    from upright_block.language.parsing.wiring import wire
 
     def is_function(name: str) -> bool:
         unit = find_unit(name.upper(), scope)
