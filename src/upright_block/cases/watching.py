@@ -9,11 +9,11 @@ from upright_block.cases.rules import Allowed, Event, Phrase, Rule, TimingRow
 from upright_block.cases.watch import WatchedRow, WatchedRule
 from upright_block.cases.words import rules as words
 from upright_block.compiler.program import Probe
-from upright_block.language import syntax
 from upright_block.language.catalogue import stops
 from upright_block.language.checking.observing import broken, observe
 from upright_block.language.findings import Findings, Words
 from upright_block.language.parsing import parse_expression
+from upright_block.language.paths import paths_in
 from upright_block.language.printing import expression_text
 from upright_block.language.scope import Scope
 from upright_block.language.signals import NoSignal, find_signal
@@ -194,7 +194,7 @@ class Watcher:
         if text not in self.named:
             node = parse_expression(Source("", text), Findings())
             found: dict[str, None] = {}
-            for path in syntax.paths_in(node) if node else ():
+            for path in paths_in(node) if node else ():
                 try:
                     signal = find_signal(self.unit, expression_text(path))
                 except (NoSignal, TypeError):

@@ -108,6 +108,13 @@ def _given() -> list[str]:
     return found
 
 
+def export_option(what: str) -> Callable[[F], F]:
+    """The option ``--export``, which writes what a command lists to a file."""
+    return click.option(
+        "--export", metavar="FILE", type=click.Path(path_type=Path), help=f"Write {what} to a .csv or .xlsx file."
+    )
+
+
 def export_rows(rows: Rows, file: Path) -> None:
     """Write rows to a .csv or .xlsx file; end the call with status 2 when it is neither, or cannot be written."""
     suffix = file.suffix.lower()

@@ -10,6 +10,7 @@ import click
 from upright_block import OpenLibrary, UprightError, did_you_mean
 from upright_block.cli.common import (
     beside,
+    export_option,
     export_rows,
     library_option,
     only_with,
@@ -37,7 +38,7 @@ from upright_block.reports import instance_data, instance_list, instance_rows
     "--put-in-order", metavar="TABLE", help="Order a wiring table so that each row runs behind those that it reads."
 )
 @click.option("--write", is_flag=True, help="With --put-in-order: write the table, and not only show the difference.")
-@click.option("--export", metavar="FILE", type=click.Path(path_type=Path), help="Write them to a .csv or .xlsx file.")
+@export_option("them")
 @click.option("--json", "as_json", is_flag=True, help="Print the instances as JSON.")
 def command(
     library: OpenLibrary,

@@ -11,6 +11,7 @@ import click
 from upright_block import OpenLibrary, UprightError, did_you_mean
 from upright_block.cli.common import (
     beside,
+    export_option,
     export_rows,
     library_option,
     only_with,
@@ -37,7 +38,7 @@ from upright_block.reports import column_lines, tag_data, tag_list
 @click.option("--spare", is_flag=True, help="The points without a tag, in bytes and words of which others have one.")
 @click.option("--by-point", is_flag=True, help="In the order of the points, and not of the tables.")
 @click.option("--json", "as_json", is_flag=True, help="Print the tags as JSON.")
-@click.option("--export", metavar="FILE", type=click.Path(path_type=Path), help="Write them to a .csv or .xlsx file.")
+@export_option("them")
 @click.option(
     "--import", "import_", metavar="FILE", help="Take a table from a .csv or .xlsx file; - is text pasted here."
 )

@@ -9,6 +9,7 @@ import click
 from upright_block import OpenLibrary, UprightError
 from upright_block.cli.common import (
     beside,
+    export_option,
     export_rows,
     library_option,
     only_with,
@@ -34,9 +35,7 @@ from upright_block.reports import walk_data, walk_lines
 @click.option("--all", "show_all", is_flag=True, help="List the points that are right too.")
 @click.option("--approve", is_flag=True, help="Make what was found the approved map, walk.csv.")
 @click.option("--write", is_flag=True, help="With --approve: write the file, and not only show the difference.")
-@click.option(
-    "--export", metavar="FILE", type=click.Path(path_type=Path), help="Write what was found to a .csv or .xlsx file."
-)
+@export_option("what was found")
 @click.option("--json", "as_json", is_flag=True, help="Print what was found as JSON.")
 def command(
     library: OpenLibrary,

@@ -10,6 +10,7 @@ from upright_block.language.literals import LiteralProblem, Value, parse_integer
 from upright_block.language.names import did_you_mean, listed
 from upright_block.language.nodes import record, replaced
 from upright_block.language.parsing import parse_expression
+from upright_block.language.paths import moved, without_head
 from upright_block.language.points import Point, Points
 from upright_block.language.source import Source
 from upright_block.language.tags import Tag
@@ -151,7 +152,7 @@ class _Finder:
         written = parse_expression(Source("", self.path), findings)
         if written is not None:
             resources = self.unit.kept.get("resources")
-            return self.led_to(syntax.without_head(written, resources) if resources else written)
+            return self.led_to(without_head(written, resources) if resources else written)
         end = min((finding.start for finding in findings.items), default=0)
         before = self.path[:end].strip()
         owner = find_signal(self.unit, before).type if before and end < len(self.path) else self.unit
@@ -178,7 +179,7 @@ class _Finder:
         tag = None
         access = self.unit.kept.get("access", {}).get(node.name.upper()) if isinstance(self.unit, Unit) else None
         if access is not None:
-            found = self.led_to(syntax.moved(access.path, node.start, node.end))
+            found = self.led_to(moved(access.path, node.start, node.end))
             return replaced(found, path=access.name, is_read_only=not access.is_writable)
         if variable is None:
             shared = globals_of(self.unit)
@@ -194,7 +195,7 @@ class _Finder:
     def meant(self, tag: Tag, node: syntax.Name) -> Signal:
         """What a name stands for; a point of memory is called by its name."""
         assert tag.meaning is not None
-        found = self.led_to(syntax.moved(tag.meaning, node.start, node.end))
+        found = self.led_to(moved(tag.meaning, node.start, node.end))
         if tag.inside is not None:
             return replaced(found, is_read_only=found.variable.section != "input")
         return replaced(found, path=tag.name, tag=tag) if tag.held is not None else found

@@ -19,6 +19,7 @@ from upright_block.language.checking.words.tags import point_too_far
 from upright_block.language.copying import Way, call, copiers, located
 from upright_block.language.findings import Findings, first_declared
 from upright_block.language.nodes import replaced
+from upright_block.language.paths import without_head
 from upright_block.language.tags import Tag
 from upright_block.language.timebase import Timebase, merged
 from upright_block.language.types import BOOL, LINT, TIME, UINT
@@ -206,9 +207,7 @@ def _copies(
 
 def _called(program: typed.Variable, unit: typed.Unit, checker: TypeChecker) -> tuple[typed.Statement, ...]:
     """The call of a program with what is connected to its pins."""
-    checker.sees_all = True
     aliases = followed(program, checker)
-    checker.sees_all = False
     arguments = unit.kept.get("connections", {}).get(program.key, ())
     if not arguments:
         return (*aliases, _call(program))
@@ -240,7 +239,7 @@ def _settle_instances(node: syntax.Configuration, unit: typed.Unit, checker: Typ
             if address.is_open and key not in given:
                 checker.report(program, words.still_open(program.name, key, str(address)))
     unit.kept["access"] = {
-        entry.name.upper(): replaced(entry, path=syntax.without_head(entry.path, resources)) for entry in node.accesses
+        entry.name.upper(): replaced(entry, path=without_head(entry.path, resources)) for entry in node.accesses
     }
 
 

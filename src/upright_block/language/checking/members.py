@@ -13,7 +13,9 @@ from upright_block.language.checking.types import TypeChecker
 from upright_block.language.checking.words import tags as words
 from upright_block.language.checking.words.configurations import no_such_path, other_type
 from upright_block.language.checking.words.program import declared_twice
+from upright_block.language.copying import used_globals
 from upright_block.language.findings import first_declared
+from upright_block.language.paths import moved, root_of, without_head
 from upright_block.language.scope import Scope
 from upright_block.language.source import Source
 from upright_block.language.tags import Tag
@@ -35,15 +37,15 @@ def settle_aliases(scope: Scope, checker_for: UnitChecker) -> None:
 
 def _settle(tag: Tag, scope: Scope, checker_for: UnitChecker) -> None:
     assert tag.meaning is not None
-    cell, root = tag.cells["stands_for"], syntax.root_of(tag.meaning)
+    cell, root = tag.cells["stands_for"], root_of(tag.meaning)
     direct = scope.globals.variables.get(re.split(r"[.\[]", cell.text)[0].strip().upper())
     if direct is not None and direct.type is BROKEN:
         raise Problem  # the finding is at the row of that one
     owner: typed.Unit | None = None
     if isinstance(root, syntax.Name) and root.name.upper() not in scope.globals.variables:
         for unit in scope.configurations.values():
-            tag.meaning = syntax.without_head(tag.meaning, unit.kept.get("resources", ()))
-        root = syntax.root_of(tag.meaning)
+            tag.meaning = without_head(tag.meaning, unit.kept.get("resources", ()))
+        root = root_of(tag.meaning)
         assert isinstance(root, syntax.Name)
         key = root.name.upper()
         owner = next((unit for unit in scope.configurations.values() if key in unit.variables), None)
@@ -95,15 +97,13 @@ def check_accesses(node: syntax.Configuration, unit: typed.Unit, checker_for: Un
         with suppress(Problem):
             if not isinstance(entry.path, (syntax.Name, syntax.Member, syntax.Index, syntax.Part)):
                 raise checker.problem(entry.path, no_such_path(checker.text(entry.path)))
-            found = _type_at(syntax.without_head(entry.path, unit.kept["resources"]), checker)
+            found = _type_at(without_head(entry.path, unit.kept["resources"]), checker)
             if checker.type_of(entry.type) is not found:
                 raise checker.problem(entry.type, other_type(entry.name, found))
 
 
 def followed(program: typed.Variable, configuration: TypeChecker) -> list[typed.Statement]:
     """What gives the aliases that a program reads the values of what they stand for, before it runs."""
-    from upright_block.language.copying import used_globals
-
     kind = program.type
     assert isinstance(kind, typed.Unit)
     found: list[typed.Statement] = []
@@ -117,9 +117,12 @@ def followed(program: typed.Variable, configuration: TypeChecker) -> list[typed.
                 said.told(tag.source, tag.cells["stands_for"].start, tag.cells["stands_for"].end)
             )
             continue
-        path = syntax.moved(tag.meaning, program.start, program.end)
+        path = moved(tag.meaning, program.start, program.end)
         origin = syntax.Made(program.start, program.end)
-        found.append(typed.Assign(origin, typed.whole(tag.variable), configuration.any_value(path)))
+        configuration.sees_all = True
+        value = configuration.any_value(path)
+        configuration.sees_all = False
+        found.append(typed.Assign(origin, typed.whole(tag.variable), value))
     return found
 
 

@@ -8,6 +8,7 @@ from typing import Any
 from upright_block.language import syntax, typed
 from upright_block.language.checking.reporter import Problem, Reporter
 from upright_block.language.checking.words import places as words
+from upright_block.language.paths import moved
 from upright_block.language.points import TYPES, Point
 from upright_block.language.scope import Missing
 from upright_block.language.types import (
@@ -66,11 +67,11 @@ class PlaceChecker(Reporter):
         if not isinstance(node, syntax.Name) or not (self.scope.tags or self.unit.located):
             return node
         if self.unit.located and node.name.upper() in self.unit.kept.get("memory", ()):
-            return syntax.moved(self.unit.kept["memory"][node.name.upper()], node.start, node.end)
+            return moved(self.unit.kept["memory"][node.name.upper()], node.start, node.end)
         tag = self.scope.tags.get(node.name.upper())
         if tag is None or tag.meaning is None or tag.inside is not None or self._is_own(tag.key):
             return node
-        return syntax.moved(tag.meaning, node.start, node.end)
+        return moved(tag.meaning, node.start, node.end)
 
     def _is_own(self, name: str) -> bool:
         """Whether a name in upper case is that of a variable of the unit at hand."""

@@ -17,6 +17,7 @@ from upright_block.language.findings import Related, Words, first_declared
 from upright_block.language.lexer import KEYWORDS
 from upright_block.language.literals import Value
 from upright_block.language.parsing import parse_expression
+from upright_block.language.paths import root_of, with_root
 from upright_block.language.points import TYPES, Point
 from upright_block.language.scope import Scope
 from upright_block.language.source import Cell, Source
@@ -353,7 +354,7 @@ def _follow(tag: Tag, scope: Scope, checker: TypeChecker) -> None:
     chain = [tag.name]
     assert tag.meaning is not None
     while True:
-        root = syntax.root_of(tag.meaning)
+        root = root_of(tag.meaning)
         if not isinstance(root, syntax.Name):
             return
         other = scope.tags.get(root.name.upper())
@@ -363,7 +364,7 @@ def _follow(tag: Tag, scope: Scope, checker: TypeChecker) -> None:
             declare_broken(tag, scope)
             raise checker.problem(cell, words.alias_circle([*chain, other.name]))
         chain.append(other.name)
-        tag.meaning = syntax.with_root(tag.meaning, other.meaning)
+        tag.meaning = with_root(tag.meaning, other.meaning)
 
 
 # --- what shares bits ---

@@ -13,6 +13,7 @@ from upright_block.language.limits import MOST_INSTANCES
 from upright_block.language.nodes import fresh, record, state
 from upright_block.language.parsing.units import parse_expression
 from upright_block.language.parsing.words import wiring as words
+from upright_block.language.paths import names_in, relocated
 from upright_block.language.source import Cell, Source
 
 OWN_COLUMNS = ("order", "instance", "block", "result", "comment", "allow")
@@ -236,7 +237,7 @@ class _Wirer:
                 self.report(cell, said)
         if found is None or is_as_written:
             return found
-        return syntax.relocated(found, *at)
+        return relocated(found, *at)
 
 
 def wire(table: WiringTable, is_function: Callable[[str], bool], findings: Findings) -> Wired:
@@ -268,7 +269,7 @@ def _results_last(declarations: Iterable[syntax.Declaration]) -> Iterator[syntax
             name = waiting[-1]
             spec = results[name].type
             assert isinstance(spec, syntax.ResultOf)
-            before = [n for n in syntax.names_in(spec.value) if n in results and n not in done and n not in seen]
+            before = [n for n in names_in(spec.value) if n in results and n not in done and n not in seen]
             seen.add(name)
             if before:
                 waiting += before
