@@ -1,4 +1,7 @@
-"""Every test run has a cache of compiled modules of its own."""
+"""Every test run has a cache of compiled modules of its own, and draws the same examples as the run before it.
+
+``UPRIGHT_SEARCH=1 pytest`` draws others each time, to find what is not known yet.
+"""
 
 from __future__ import annotations
 
@@ -10,8 +13,9 @@ from pathlib import Path
 import pytest
 from hypothesis import settings
 
-settings.register_profile("unhurried", deadline=None)
-settings.load_profile("unhurried")
+settings.register_profile("repeatable", deadline=None, derandomize=True)
+settings.register_profile("searching", deadline=None)
+settings.load_profile("searching" if "UPRIGHT_SEARCH" in os.environ else "repeatable")
 
 
 @pytest.fixture(scope="session", autouse=True)

@@ -56,10 +56,14 @@ def model(tasks: list[tuple[int | None, int]], triggers: dict[int, str], moments
     return found
 
 
+# Beside any first interval these begin together often enough to be told as moments (see MOST_MOMENTS).
+LATER = (1, 2, 3, 4, 5, 6, 8, 10, 12, 14, 15, 16, 20, 21, 24, 28, 30, 35, 40)
+
+
 @st.composite
 def task_sets(draw: st.DrawFn) -> tuple[list[tuple[int | None, int]], dict[int, str], int]:
     tasks: list[tuple[int | None, int]] = [(draw(st.integers(1, 12)), draw(st.integers(0, 3)))]
-    tasks += draw(st.lists(st.tuples(st.none() | st.integers(1, 40), st.integers(0, 3)), max_size=4))
+    tasks += draw(st.lists(st.tuples(st.none() | st.sampled_from(LATER), st.integers(0, 3)), max_size=4))
     tasks = draw(st.permutations(tasks))
     moments = draw(st.integers(1, 60))
     bits = st.text("01", min_size=moments, max_size=moments)
