@@ -59,9 +59,10 @@ def value_of(expression: str, type_: str, variables: str = "") -> bool | int | f
     return machine.read("r")
 
 
-def write_files(folder: Path, files: dict[str, str]) -> None:
+def write_files(folder: Path, files: dict[str, str]) -> Path:
     """Write files below a folder; a manifest too, where there is none among them."""
     for path, text in ({"upright.toml": ""} | files).items():
         target = folder / path
         target.parent.mkdir(parents=True, exist_ok=True)
         target.write_text(text, encoding="utf-8")
+    return folder

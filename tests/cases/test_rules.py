@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 from tests.cli.test_commands import upright
 from tests.helpers import write_files
 from upright_block import Verdict, open_library
+from upright_block.reports.rules import unarmed_rules
 
 BLOCK = "FUNCTION_BLOCK B VAR_INPUT a, b, c, d : BOOL; n : INT; END_VAR VAR t : TON; END_VAR t(IN := a, PT := T#1s); END_FUNCTION_BLOCK"
 SCAN = 100_000_000
@@ -83,6 +84,13 @@ def expected_row(
     return sorted(wrong, key=lambda entry: entry[1])
 
 
+def expected_rule(a: str, looked: list[int], kind: str) -> list[tuple[str, int]]:
+    """The first of the scans that are looked at in which ``a`` is not as a rule says; told at the end where there are none."""
+    if not looked:
+        return [("unarmed", len(a) - 1)]
+    return [("broken", scan) for scan in looked if (a[scan] == "1") != (kind == "always")][:1]
+
+
 @st.composite
 def rows(draw: st.DrawFn) -> tuple[list[str], int, int | None, bool, bool]:
     length = draw(st.integers(1, 24))
@@ -135,12 +143,8 @@ def test_a_rule_breaks_where_its_definition_says(
         tmp_path_factory.mktemp("rule"), driven(a=a, b=b, c=c, d=d) + f'{kind} = [{{ expr = "a"{parts} }}]'
     )
     active = armed(c if has_after else None, d if has_until else None, len(a))
-    bad = [
-        scan
-        for scan in range(len(a))
-        if active[scan] and (not has_while or b[scan] == "1") and (a[scan] == "1") != (kind == "always")
-    ]
-    assert found(verdict) == [("broken", scan) for scan in bad[:1]]
+    looked = [scan for scan in range(len(a)) if active[scan] and (not has_while or b[scan] == "1")]
+    assert found(verdict) == expected_rule(a, looked, kind)
 
 
 @settings(max_examples=60, deadline=None)
@@ -384,12 +388,8 @@ def test_generated_verdicts_are_those_of_the_definitions(tmp_path: Path, batch: 
             f'timing = """\nfrom | to | min | max | after | until\na rises | b rises | {" | ".join(cells)}\n"""\n'
         )
         active = armed(after, until, length)
-        bad = [
-            ("broken", scan)
-            for scan in range(length)
-            if active[scan] and (not has_while or b[scan] == "1") and (a[scan] == "1") != (kind == "always")
-        ]
-        wanted.append(sorted(expected_row(a, b, least, most, after, until) + bad[:1]))
+        looked = [scan for scan in range(length) if active[scan] and (not has_while or b[scan] == "1")]
+        wanted.append(sorted(expected_row(a, b, least, most, after, until) + expected_rule(a, looked, kind)))
     write_files(
         tmp_path,
         {"upright.toml": "", "blocks/b.st": BLOCK, "cases/c.toml": 'block = "B"\nscan = "100ms"\n' + "".join(cases)},
@@ -398,3 +398,14 @@ def test_generated_verdicts_are_those_of_the_definitions(tmp_path: Path, batch: 
     assert library.not_run == ()
     for verdict, expected in zip(library.run(), wanted, strict=True):
         assert sorted(found(verdict)) == expected, verdict.case.name
+
+
+def test_a_rule_that_no_scan_judges_is_not_good_in_its_own_case_and_told_for_others(tmp_path: Path) -> None:
+    own = driven(a="0011", b="0000") + 'never = [{ expr = "a", while = "b" }]\n'
+    verdict = verdict_of(tmp_path, own)
+    assert (verdict.status, found(verdict)) == ("failed", [("unarmed", 3)])
+    head = 'block = "B"\nscan = "100ms"\nnever = [{ expr = "a", while = "b" }, { expr = "a", after = "c" }]\n[[case]]\nname = "c"\n'
+    files = {"upright.toml": "", "blocks/b.st": BLOCK, "cases/c.toml": head + driven(a="0011", b="0000", c="1000")}
+    (verdict,) = open_library(write_files(tmp_path / "head", files)).run()
+    assert [rule.expression.text for rule in unarmed_rules([verdict])] == ["a"]
+    assert [(f.kind, f.scan) for f in verdict.breaks] == [("broken", 2)]

@@ -158,3 +158,91 @@ def test_stimuli_beyond_all_measure_are_refused(tmp_path: Path, monkeypatch: pyt
     library = open_library(tmp_path)
     assert [case.id for case in library.cases] == ["c/c0", "c/c1"]
     assert [f.name for f in library.findings if f.name != "checks-nothing"] == ["too-long"] * 2
+
+
+# --- lost ---
+
+PLANT = {
+    "upright.toml": "",
+    "programs/main.st": "PROGRAM Main out := raw; low := part; lit := lamp; END_PROGRAM",
+    "tags/t.csv": "tag,point,type,sense,raw_low,raw_high,low,high\nraw,%IW2,INT,,,,,\npart,%IB3,,,,,,\nlamp,%IX0.4,BOOL,NC,,,,\n"
+    "out,%QW2,INT,,,,,\nlow,%QB4,,,,,,\nlit,%QX0.0,BOOL,,,,,\n",
+}
+
+
+@settings(max_examples=60, deadline=None)
+@given(
+    values=st.lists(st.none() | st.tuples(st.integers(-300, 300), st.booleans()), min_size=2, max_size=20),
+    begin=st.integers(0, 20),
+    span=st.none() | st.integers(1, 10),
+    is_frozen=st.booleans(),
+    pins=st.sampled_from([("raw", "lamp"), ("%IW2", "%IX0.4"), ("%IB0..%IB3",), ("%IX0.0..%IX3.7",)]),
+)
+def test_what_is_lost_is_frozen_or_zero_and_comes_back_as_it_is_driven(
+    values: list[tuple[int, bool] | None],
+    begin: int,
+    span: int | None,
+    is_frozen: bool,
+    pins: tuple[str, ...],
+    tmp_path_factory: pytest.TempPathFactory,
+) -> None:
+    now: tuple[int, bool] = (0, False)
+    kept, wanted = now, []
+    for scan, value in enumerate(values):
+        now = value or now
+        is_lost = begin <= scan and (span is None or scan < begin + span)
+        if scan == begin:
+            kept = now if is_frozen else (0, True)  # an open contact that is wired normally closed reads TRUE
+        wanted.append(kept if is_lost else now)
+    rows = [
+        f"{'.' if v is None else v[0]} {'.' if v is None else int(v[1])} {w[0]} {int(w[1])}"
+        for v, w in zip(values, wanted, strict=True)
+    ]
+    shape = f"lost at={100 * begin}ms{f' for={100 * span}ms' if span else ''} as={'frozen' if is_frozen else 'zero'}"
+    case = '[[case]]\nname = "c"\ndrive = """\npin | shape\n' + "".join(f"{pin} | {shape}\n" for pin in pins)
+    case += '"""\nvectors = """\nraw lamp out lit\n' + "\n".join(rows) + '\n"""\n'
+    folder = write_files(tmp_path_factory.mktemp("lost"), PLANT | {"cases/c.toml": case})
+    library = open_library(folder)
+    if begin >= len(values):
+        assert "given-unused" in [f.name for f in library.findings]
+        return
+    (verdict,) = library.run()
+    assert verdict.status == "passed", [(m.signal.path, m.scan, m.got) for m in verdict.misses]
+
+
+def test_a_pin_of_a_block_can_be_lost_while_a_shape_drives_it(tmp_path: Path) -> None:
+    drive = "n | ramp at=0s from=0 to=100 in=10s\nn | lost at=2s for=3s\nn | lost at=6s for=1s as=zero"
+    rows = "at | m\n1s | 10\n2s | 20\n4900ms | 20\n5s | 50\n6s | 0\n7s | 70\n"
+    (verdict,) = library_of(tmp_path, drive, f'vectors = """\n{rows}"""').run()
+    assert (verdict.status, verdict.checked) == ("passed", 6)
+
+
+@pytest.mark.parametrize(
+    ("drive", "name"),
+    [
+        ("n | lost at=1s as=gone", "bad-value"),
+        ("n | lost for=1s", "missing-key"),
+        ("m | lost at=1s", "wrong-kind"),
+        ("s | lost at=1s", "not-supported"),
+        ("n | lost at=1s for=2s\nn | lost at=2s for=2s", "given-twice"),
+        ("%IB0..%IW9 | lost at=1s", "bad-value"),
+        ("%IB9..%IB0 | lost at=1s", "bad-value"),
+        ("%IB0..%IB99 | lost at=1s", "bad-value"),
+        ("n..m | lost at=1s", "bad-value"),
+        ("x..y | pulse at=1s width=1s", "wrong-kind"),
+        ("n | lost at=1010ms for=10ms", "given-unused"),
+    ],
+)
+def test_what_cannot_be_lost_is_told(drive: str, name: str, tmp_path: Path) -> None:
+    assert name in [f.name for f in library_of(tmp_path, drive).findings]
+
+
+def test_a_stimulus_that_no_task_sees_is_told(tmp_path: Path) -> None:
+    files = {
+        "upright.toml": "",
+        "programs/main.st": "PROGRAM Main lit := lamp; END_PROGRAM CONFIGURATION C TASK fast (INTERVAL := T#100ms); TASK slow (INTERVAL := T#1s); "
+        "PROGRAM a WITH slow : Main; PROGRAM b WITH fast : Other; END_CONFIGURATION PROGRAM Other other := TRUE; END_PROGRAM",
+        "tags/t.csv": "tag,point,type\nlamp,%IX0.4,BOOL\nlit,%QX0.0,BOOL\nother,%QX0.1,BOOL\n",
+        "cases/c.toml": '[[case]]\nname = "c"\nrun_for = "5s"\ndrive = """\npin | shape\nlamp | pulse at=1100ms width=300ms\n"""\n',
+    }
+    assert "not-seen" in [f.name for f in open_library(write_files(tmp_path, files)).findings]

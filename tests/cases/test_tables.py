@@ -273,3 +273,36 @@ def test_rows_are_repeated(tmp_path: Path, table: str, scans: int, count: int) -
 def test_a_repeat_that_cannot_be_is_told(tmp_path: Path, table: str, name: str, marked: str) -> None:
     found = [f for f in repeated(tmp_path, table).findings if f.severity == "error"]
     assert (found[0].name, found[0].source.text[found[0].start : found[0].end]) == (name, marked)
+
+
+def test_a_column_case_makes_a_case_for_each_of_its_values(tmp_path: Path) -> None:
+    table = "case,at,x,q\nshort,0s,1,1\n,100ms,0,0\nlong one,0s,1,1\nLong one,200ms,0,1\n"
+    case = 'block = "B"\nscan = "100ms"\n[[case]]\nname = "c"\nvectors = "t.csv"\n'
+    block = "FUNCTION_BLOCK B VAR_INPUT x : BOOL; END_VAR VAR_OUTPUT q : BOOL; END_VAR q := x; END_FUNCTION_BLOCK"
+    files = {"upright.toml": "", "blocks/b.st": block, "cases/c.toml": case, "cases/t.csv": table}
+    library = open_library(write_files(tmp_path, files))
+    assert library.findings == ()
+    verdicts = library.run()
+    assert [(v.case.id, v.status, v.case.plan.scans) for v in verdicts] == [
+        ("c/c [short]", "passed", 2),
+        ("c/c [long one]", "failed", 3),
+    ]
+    (miss,) = verdicts[1].misses
+    assert verdicts[1].case.written.vectors is not None
+    cell = verdicts[1].case.written.vectors.cell(miss.row, miss.column)
+    assert verdicts[1].case.written.vectors.source.line(cell.start) == 5
+
+
+@pytest.mark.parametrize(
+    ("table", "name"),
+    [
+        ("case,x\n,1\na,1\n", "bad-value"),
+        ("case,x\na,1\nb,1\na,0\n", "case-twice"),
+        ("case,x,case\na,1,b\n", "unknown-name"),
+    ],
+)
+def test_rows_of_no_case_or_of_one_that_was_over_are_told(table: str, name: str, tmp_path: Path) -> None:
+    case = 'block = "B"\nscan = "100ms"\n[[case]]\nname = "c"\nvectors = "t.csv"\n'
+    block = "FUNCTION_BLOCK B VAR_INPUT x : BOOL; END_VAR VAR_OUTPUT q : BOOL; END_VAR q := x; END_FUNCTION_BLOCK"
+    files = {"upright.toml": "", "blocks/b.st": block, "cases/c.toml": case, "cases/t.csv": table}
+    assert name in [f.name for f in open_library(write_files(tmp_path, files)).findings]

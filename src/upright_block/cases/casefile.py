@@ -7,7 +7,7 @@ import os
 import re
 from collections.abc import Iterator
 from datetime import date
-from itertools import product
+from itertools import pairwise, product
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -15,10 +15,10 @@ from upright_block.cases.cells import cell_text, parse_clock, parse_span
 from upright_block.cases.sweeping import Swept
 from upright_block.cases.words import casefile as words
 from upright_block.language.catalogue import stops
-from upright_block.language.findings import Finding, Findings, Words
+from upright_block.language.findings import Finding, Findings, Related, Words
 from upright_block.language.literals import LiteralProblem
 from upright_block.language.nodes import record
-from upright_block.language.source import Sheet, Source
+from upright_block.language.source import Cell, Sheet, Source
 from upright_block.library import FileProblem, Files, Origin, Toml, TomlProblem, read_toml
 from upright_block.library.table import Table, csv_table, inline_table, sheet_table
 
@@ -257,6 +257,7 @@ class _Reader:
         clock = self._clock(content)
         given = self._given(content.value["given"], "") if "given" in content.value else []
         vectors = self._vectors(content.value["vectors"]) if "vectors" in content.value else None
+        parts = list(self._parts(vectors)) if vectors is not None else [("", None)]
         if not any(key in content.value for key in ("vectors", "run_for", *_WATCHED)):
             self.report(content, words.does_nothing())
         place = content.value.get("name", content)
@@ -265,7 +266,7 @@ class _Reader:
         seen.add((name or "").lower())
         shown = name or f"case {index + 1}"
         met: set[str] = set()
-        for values in self._sweep(content):
+        for (part, vectors), values in product(parts, self._sweep(content)):
             swept = Swept(values)
             rules, timing = self._watched(content, swept)
             stimuli = tuple(self._driven(content.value["drive"], swept)) if "drive" in content.value else ()
@@ -275,7 +276,7 @@ class _Reader:
             if len(met) < len(values):
                 missing = next(key for key in values if key not in met)
                 self.report(content.value["sweep"], words.sweep_unused(missing))
-            own = ", ".join(f"{key}={value}" for key, value in values.items())
+            own = ", ".join([*([part] if part else []), *(f"{key}={value}" for key, value in values.items())])
             variant = f"{shown} [{own}]" if own else shown
             yield Case(
                 f"{self.stem}/{variant}",
@@ -291,6 +292,26 @@ class _Reader:
                 stimuli,
                 tuple(f for f in self.findings.items[begun:] if stops(f.name)),
             )
+
+    def _parts(self, table: Table) -> Iterator[tuple[str, Table | None]]:
+        """The rows of each value of a column ``case``, which a row without one takes from the row above; or all rows."""
+        column = next((i for i, head in enumerate(table.heads) if head.text.lower() == "case"), None)
+        if column is None or not table.rows:
+            yield "", table
+            return
+        texts = table.columns[column]
+        begins = [row for row, text in enumerate(texts) if text and (not row or text.lower() != texts[row - 1].lower())]
+        if begins[:1] != [0]:
+            self.findings.add(words.row_of_no_case().told(table.source, *_marked(table.cell(0, column))))
+            begins.insert(0, 0)
+        seen: dict[str, int] = {}
+        for begin, end in pairwise((*begins, table.rows)):
+            first = seen.setdefault(texts[begin].lower(), begin)
+            if first != begin:
+                related = Related(table.source, *_marked(table.cell(first, column)), "The first rows begin here")
+                said = words.case_apart(texts[begin])
+                self.findings.add(said.told(table.source, *_marked(table.cell(begin, column)), related))
+            yield texts[begin], table.without(column, range(begin, end))
 
     def _sweep(self, content: Toml) -> Iterator[dict[str, str]]:
         """The values of each case of a sweep, by name; of a case without one no values, once."""
@@ -395,6 +416,10 @@ class _Reader:
         elif not table.flaws and not table.rows:
             self.report(place, words.no_rows())
         return table
+
+
+def _marked(cell: Cell) -> tuple[int, int]:
+    return cell.start, max(cell.end, cell.start + 1)
 
 
 def read_rule_file(source: Source, files: Files, findings: Findings) -> RuleFile | None:

@@ -11,7 +11,7 @@ from upright_block.compiler.program import Slot
 from upright_block.language.literals import Value
 from upright_block.language.nodes import record
 from upright_block.language.types import Elementary
-from upright_block.machine.events import EVENT, clock_event, force_events, store_events
+from upright_block.machine.events import EVENT, clock_event, force_events, freeze_events, store_events
 from upright_block.machine.machine import Machine
 
 if TYPE_CHECKING:
@@ -34,7 +34,9 @@ class _Column:
     def tails(self, value: Value | None) -> bytes:
         """The events that store a value, each without its scan."""
         content = None if value is None else self.slot.encode(value)
-        if self.force is not None:
+        if self.force is not None and self.drive.freezes and value is not None:
+            events = freeze_events(self.force, self.slot, 0)
+        elif self.force is not None:
             events = force_events(self.force, self.slot, 0, content)
         else:
             events = store_events(self.slot, 0, self.before if content is None else content)

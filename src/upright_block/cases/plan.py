@@ -39,13 +39,15 @@ class Expectations:
 class Drive:
     """What one column or stimulus stores into the signal at ``path``: ``values[i]`` before the scan ``scans[i]``.
 
-    None is the value before the first scan; a force holds its value until the next, and None releases it.
+    None is the value before the first scan; a force holds its value until the next, and None releases it. A force that
+    ``freezes`` holds what is there, whatever its values are.
     """
 
     path: str
     is_force: bool
     scans: array[int]
     values: list[Value | None]
+    freezes: bool = False
 
 
 @record

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from array import array
 from bisect import bisect_right
-from collections.abc import Iterator, Sequence
-from typing import TYPE_CHECKING
+from collections.abc import Iterator
+from itertools import pairwise
 
-from upright_block.cases.casefile import Case, CaseFile, Driven, Given
+from upright_block.cases.casefile import Case, CaseFile, Given
 from upright_block.cases.cells import cell_text, parse_check, parse_clock, parse_span, parse_value, simple_span
 from upright_block.cases.plan import Common, Drive, Expectations, Plan, ReadyCase, Watch
 from upright_block.cases.words import planning as words
@@ -15,9 +15,10 @@ from upright_block.language.catalogue import stops
 from upright_block.language.copying import used_globals
 from upright_block.language.findings import Findings, HasPlace, Related, Words
 from upright_block.language.limits import MOST_COLUMNS, MOST_SCANS
-from upright_block.language.literals import LiteralProblem, Value, parse_integer, shown_duration
+from upright_block.language.literals import LiteralProblem, Value, parse_integer
+from upright_block.language.points import Points
 from upright_block.language.scope import Missing
-from upright_block.language.signals import NoSignal, Signal, field_signal, find_signal, no_value
+from upright_block.language.signals import NoSignal, Signal, field_signal, find_signal, globals_of, no_value
 from upright_block.language.source import Cell, Source
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Compound, Unit
@@ -26,9 +27,6 @@ from upright_block.library import Toml
 from upright_block.library.table import ROLES, TIME_HEADS, Table
 from upright_block.machine.clock import CLOCK_START, LAST_MOMENT
 from upright_block.machine.events import MOST_FORCES
-
-if TYPE_CHECKING:
-    from upright_block.cases.stimuli import Stimulus
 
 _TIMES_OF_OTHERS = ("time", "t", "timestamp", "seconds", "sec", "s", "ms", "step", "tick")
 
@@ -88,8 +86,10 @@ class Planner:
             timed = self._times(table)
             self._columns(table, timed)
         scans = self._last_scan() + 1
-        for driven in self.case.stimuli:
-            self._stimulus(driven, scans)
+        if self.case.stimuli:
+            from upright_block.cases.driving import Driver
+
+            Driver(self, scans).drive()
         clock = CLOCK_START if self.case.clock is None else self.case.clock
         if scans > MOST_SCANS:
             self.report(self.file.source, self.case.place, words.too_many_scans(scans))
@@ -131,7 +131,7 @@ class Planner:
             self._given_constant(signal, given, key)
             return
         for part, toml in self._parts(signal, signal.type, given.value):
-            target = self._field(part)
+            target = self.field(part)
             try:
                 value = self._stored(part, target, self._written(toml))
             except LiteralProblem as problem:
@@ -225,6 +225,25 @@ class Planner:
         self.report(source, marked, no_value(signal, path))
         raise _Problem
 
+    def driven(self, path: str, source: Source, cell: Cell) -> Signal | None:
+        """The input that a path leads to; None, with a finding, where it is none."""
+        try:
+            signal = self._value(path, source, cell)
+        except _Problem:
+            return None
+        if signal.is_driven:
+            return signal
+        from upright_block.cases.words.stimuli import not_driven
+
+        self.report(source, cell, not_driven(signal.path))
+        return None
+
+    @property
+    def points(self) -> Points | None:
+        """The points of the library, where the unit sees them."""
+        shared = globals_of(self.unit)
+        return shared.kept.get("points") if shared else None
+
     # --- the table ---
 
     def _times(self, table: Table) -> list[int]:
@@ -314,7 +333,7 @@ class Planner:
             if signal.is_read_only and not checks:
                 self.report(table.source, head, words.read_only(signal))
                 continue
-            target = signal if checks else self._field(signal)
+            target = signal if checks else self.field(signal)
             others = taken.setdefault((target.place, "checks" if checks else role), [])
             first = next(
                 (cell for other, cell in others if (other.path == target.path if checks else target.overlaps(other))),
@@ -350,17 +369,22 @@ class Planner:
                 except LiteralProblem as problem:
                     self.report(table.source, table.cell(row, index), words.bad_cell(problem))
 
-    def _field(self, signal: Signal) -> Signal:
+    def field(self, signal: Signal) -> Signal:
         """What a column of a signal writes to: of an input tag the bits of its point."""
         field = field_signal(self.unit, signal) if signal.is_driven else None
         return field or signal
 
     def _stored(self, signal: Signal, target: Signal, text: str) -> Value:
         """The value of a cell, as what the column writes to has it."""
-        return self._stored_value(signal, target, parse_value(text, signal.type), text)
+        return self.stored_value(signal, target, parse_value(text, signal.type), text)
 
     @staticmethod
-    def _stored_value(signal: Signal, target: Signal, value: Value, text: str) -> Value:
+    def stored_value(signal: Signal, target: Signal, value: Value, text: str) -> Value:
+        """A value of a signal, as what is written for it has it.
+
+        Raises:
+            LiteralProblem: it cannot hold it.
+        """
         tag = signal.tag
         if target is signal or tag is None or signal.shift is not None:
             return value
@@ -368,59 +392,6 @@ class Planner:
             return tag.stored(value)
         except OverflowError as problem:
             raise words.beyond_point(tag, text, int(problem.args[0])) from None
-
-    def _stimulus(self, driven: Driven, scans: int) -> None:
-        """What a shape stores into a pin."""
-        from upright_block.cases.stimuli import NoShape, Stimulus
-        from upright_block.cases.words import stimuli as stimuli_words
-
-        source, pin, shape = self.file.source, driven.pin, driven.shape
-        cell = Cell(pin.text, pin.start, pin.end)
-        try:
-            signal = self._value(pin.text, source, cell)
-        except _Problem:
-            return
-        if not signal.is_driven:
-            self.report(source, cell, stimuli_words.not_driven(signal.path))
-            return
-        target = self._field(signal)
-        if any(self._shares(drive.path, target) for drive in self.drives):
-            self.report(source, cell, words.column_twice(cell, "writes"))
-            return
-        try:
-            stimulus = Stimulus(shape, signal.type, self.findings.did_you_mean)
-            wave = self._wave(stimulus, driven.table, signal) if stimulus.kind == "wave" else ()
-            times, values = stimulus.drive(self.timebase, min(scans, MOST_SCANS), wave, self.common)
-            stored = [self._stored_value(signal, target, v, str(v)) if v is not None else None for v in values]
-        except NoShape as problem:
-            begin, end = (problem.start, problem.end) if shape.is_as_written else (0, shape.end - shape.start)
-            self.report(source, Cell("", shape.start + begin, shape.start + max(end, begin + 1)), problem.words)
-            return
-        except LiteralProblem as problem:
-            self.bad_value(signal, source, Cell("", shape.start, shape.end), problem)
-            return
-        if len(values) < 2 and stimulus.kind != "wave":
-            last = shown_duration(self.timebase.time(scans - 1))
-            self.report(source, Cell("", shape.start, shape.end), stimuli_words.never_acts(last))
-        self.shown.setdefault(signal.path, signal)
-        self.signals |= {signal.path: signal, target.path: target}
-        self.drives.append(Drive(target.path, False, times, stored))
-
-    def _wave(self, stimulus: Stimulus, table: Table | None, signal: Signal) -> list[tuple[int, Value]]:
-        """The values of a column of a file, with their times."""
-        from upright_block.cases.stimuli import NoShape
-        from upright_block.cases.words import stimuli as stimuli_words
-
-        name, file = stimulus.written("column"), stimulus.written("file")
-        heads = [head.text.lower() for head in table.heads] if table else []
-        if table is None or "at" not in heads:
-            raise NoShape(stimuli_words.wave_without_time(file), 0, len(stimulus.text))
-        if name.lower() not in heads:
-            near = self.findings.did_you_mean(name, [head.text for head in table.heads])
-            raise NoShape(stimuli_words.no_column(name, file, near), 0, len(stimulus.text))
-        times, texts = table.columns[heads.index("at")], table.columns[heads.index(name.lower())]
-        rows = zip(times, texts, strict=True)
-        return [(parse_span(time), parse_value(text, signal.type)) for time, text in rows if text]
 
     def _check_column(self, signal: Signal, table: Table, index: int, hold: bool) -> None:
         found = Expectations(signal.path, index, array("q"), [], hold)
@@ -460,21 +431,21 @@ class Planner:
         drive.scans.extend(map(self.row_scans.__getitem__, rows))
         self.drives.append(drive)
         if target is not signal:
-            self._must_be_seen(drive, rows, signal, table, index)
+            for number, said in self.unseen(drive, signal):
+                self.report(table.source, table.cell(rows[number], index), said)
         if is_force and signal.tag is not None and signal.tag.area == "Q":
             self._force_output(drive, signal)
 
-    def _must_be_seen(self, drive: Drive, rows: Sequence[int], signal: Signal, table: Table, column: int) -> None:
-        """Report values of an input that are gone again before any task that reads it runs."""
+    def unseen(self, drive: Drive, signal: Signal) -> Iterator[tuple[int, Words]]:
+        """The values of an input that are gone again before any task that reads it runs: their numbers, and what is said."""
         periods = self._periods(signal)
         if not periods:
             return
         begins = [self.timebase.time(scan) for scan in drive.scans]
-        for number, (begin, row) in enumerate(zip(begins[:-1], rows, strict=False)):
-            end = begins[number + 1]
+        for number, (begin, end) in enumerate(pairwise(begins)):
             is_new = number == 0 or drive.values[number] != drive.values[number - 1]
             if is_new and all(-(-begin // period) * period >= end for period in periods):
-                self.report(table.source, table.cell(row, column), words.not_seen(signal, periods[0]))
+                yield number, words.not_seen(signal, periods[0])
 
     def _periods(self, signal: Signal) -> list[int]:
         """The intervals of the tasks that read a tag; empty where they do not tell all the moments at which it is read."""
@@ -509,7 +480,7 @@ class Planner:
         """An input that is released has the value again that it was driven to, as on a real input card."""
         for force in [d for d in self.drives if d.is_force and self.signals[d.path].is_driven]:
             signal = self.signals[force.path]
-            others = [d for d in self.drives if not d.is_force and self._shares(d.path, signal)]
+            others = [d for d in self.drives if not d.is_force and self.shares(d.path, signal)]
             driven = next((d for d in others if self.signals[d.path].covers(signal)), None)
             if None in force.values and any(d is not driven for d in others):
                 part = next(d.path for d in others if d is not driven)
@@ -530,7 +501,8 @@ class Planner:
             if restored.scans:
                 self.drives.append(restored)
 
-    def _shares(self, path: str, signal: Signal) -> bool:
+    def shares(self, path: str, signal: Signal) -> bool:
+        """Whether a path of the plan leads to bits of a signal."""
         other = self.signals[path]
         return other.place == signal.place and other.overlaps(signal)
 

@@ -62,6 +62,7 @@ class RuleJudge:
         self.arming = _Arming(after, until)
         self.breaks: list[Break] = []
         self.wrong = 0
+        self.was_armed = False
 
     def look(self, piece: Trace) -> None:
         """Judge the scans of a piece."""
@@ -71,6 +72,7 @@ class RuleJudge:
         self.arming.begin(piece)
         for scan in _moments(piece, slots):
             is_armed = self.arming.at(piece, scan) and (self.during is None or bool(piece.value(self.during, scan)))
+            self.was_armed |= is_armed
             if is_armed and bool(piece.value(self.expression, scan)) == self.watched.breaks_when:
                 self.wrong = 1
                 self.breaks.append(
@@ -78,8 +80,12 @@ class RuleJudge:
                 )
                 return
 
-    def finish(self, last: int) -> None:
-        """The run is over; a rule has nothing left to decide."""
+    def finish(self, last: int, is_own: bool) -> None:
+        """The run is over with a scan; a rule of the case itself that was never judged has said nothing."""
+        if is_own and not self.was_armed:
+            self.wrong = 1
+            says = f"It was judged in no scan: {shown_rule(self.watched.rule)}"
+            self.breaks.append(Break(self.watched, "unarmed", last, says, None))
 
 
 class RowJudge:

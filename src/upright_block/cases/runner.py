@@ -191,6 +191,8 @@ def run_case(
     if fault is None:
         for row in rows:
             row.finish(reached - 1)
+        for rule in rules:
+            rule.finish(reached - 1, any(rule.watched.rule is own for own in case.written.rules))
     breaks = sorted((found for watcher in watchers for found in watcher.breaks), key=lambda found: found.scan)
     wrong = sum(judge.wrong for judge in judges)
     broken = sum(watcher.wrong for watcher in watchers)
@@ -205,8 +207,9 @@ def run_case(
     covered = tuple(machine.reached())
     seconds = time.perf_counter() - began
     measures = tuple(row.measure() for row in rows)
+    unarmed = tuple(rule.watched.rule for rule in rules if not rule.was_armed)
     return Verdict(
-        case, status, kept, wrong, checked, fault, moments, seconds, covered, tuple(breaks), broken, measures
+        case, status, kept, wrong, checked, fault, moments, seconds, covered, tuple(breaks), broken, measures, unarmed
     )
 
 

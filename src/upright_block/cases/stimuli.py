@@ -37,7 +37,10 @@ SHAPES: dict[str, Shape] = {
     "bounce": Shape(("at", "for", "every"), {"from": "", "to": "1", "seed": "1"}),
     "noise": Shape(("around", "by"), {"seed": "1", "at": "0s", "until": ""}),
     "wave": Shape(("file", "column"), {}),
+    "lost": Shape(("at",), {"for": "", "as": "frozen"}),
 }
+_LEFT = ("frozen", "zero")
+"""What a device leaves behind when it is lost."""
 
 
 class NoShape(Exception):
@@ -91,6 +94,9 @@ class Stimulus:
             if self.times.get(key) == 0:
                 _, start, stop = self.given[key]
                 raise NoShape(words.zero_time(key), start, stop)
+        if self.kind == "lost" and self.written("as").lower() not in _LEFT:
+            _, start, stop = self.given["as"]
+            raise NoShape(words.left_behind(self.written("as"), near(self.written("as"), _LEFT)), start, stop)
         if self.kind in ("ramp", "noise") and not self._is_number:
             raise NoShape(words.needs_number(self.kind, str(type_)), 0, len(self.kind))
 
@@ -134,6 +140,16 @@ class Stimulus:
             _, start, end = self.given[key]
             raise NoShape(words.no_seed(text), start, end)
         return int(text)
+
+    @property
+    def is_frozen(self) -> bool:
+        """Whether what is lost keeps the last value; else it is zero."""
+        return self.written("as").lower() == "frozen"
+
+    def gone(self, timebase: Timebase) -> tuple[int, int | None]:
+        """The scan from which on something is lost, and that from which on it is back, if it ever is."""
+        at, span = self.times["at"] or 0, self.times["for"]
+        return timebase.scans_before(at), None if span is None else timebase.scans_before(at + span)
 
     # --- values ---
 

@@ -13,6 +13,7 @@ from upright_block.language.signals import Signal
 from upright_block.language.source import Source
 
 if TYPE_CHECKING:
+    from upright_block.cases.rules import Rule
     from upright_block.cases.watch import WatchedRow, WatchedRule
     from upright_block.compiler.code import Point
     from upright_block.compiler.image import Site
@@ -41,7 +42,8 @@ class Miss:
 class Break:
     """What is not as a rule or a timing row says, at a scan; ``begun`` is the scan of the event that it counts from.
 
-    ``kind`` is ``broken`` for a rule, else ``early``, ``late``, ``too many``, ``too few``, ``undecided`` or ``unmeasured``.
+    ``kind`` is ``broken`` for a rule, else ``early``, ``late``, ``too many``, ``too few``, ``undecided`` or ``unmeasured``;
+    a rule of a case that was judged in no scan is ``unarmed``.
     """
 
     watched: WatchedRule | WatchedRow
@@ -86,7 +88,8 @@ class Verdict:
 
     ``misses`` are the first `runner.MOST_MISSES` of ``wrong`` in the order of time, ``breaks`` the first of what rules and
     timing rows found wrong, which is ``broken`` times, and ``measures`` what these rows measured; ``checked`` counts the cells that were reached. ``moments`` surround the first miss and the fault, where there is one. ``reached`` are the
-    statements and branches that the run reached, where that was asked for.
+    statements and branches that the run reached, where that was asked for. ``unarmed`` are the rules of its file or of a block that were
+    judged in no scan.
     """
 
     case: ReadyCase
@@ -101,6 +104,7 @@ class Verdict:
     breaks: tuple[Break, ...] = ()
     broken: int = 0
     measures: tuple[Measure, ...] = ()
+    unarmed: tuple[Rule, ...] = ()
 
 
 @record

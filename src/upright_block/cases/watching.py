@@ -68,7 +68,7 @@ class Watcher:
     def _rule(self, rule: Rule, found: Watch) -> None:
         phrases = [p for p in (rule.expression, rule.during, rule.after, rule.until) if p]
         named, breaks_when = self._named(phrases), rule.kind == "never"
-        if rule.during is not None and rule.after is None and rule.until is None:
+        if self.is_of_block and rule.during is not None and rule.after is None and rule.until is None:
             both = self._both(rule, found)
             if both is not None:
                 found.rules.append(WatchedRule(rule, self.path, both, True, None, None, None, self.is_of_block, named))

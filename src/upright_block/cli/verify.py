@@ -19,6 +19,7 @@ from upright_block.reports import (
     not_run_data,
     not_run_line,
     summary_line,
+    unarmed_lines,
     verdict_data,
     verdict_line,
 )
@@ -91,6 +92,7 @@ def verify(
     else:
         show_findings(errors, show_all)
         _show(library, verdicts, not_run, seconds, failing, show_all)
+        show_lines([] if patterns else unarmed_lines(verdicts))
         if len(verdicts) < len(ready):
             left = plural(len(ready) - len(verdicts), "case")
             show_lines([[(f"{left} left out: --stop ends with the first that is wrong.", "warn")]])

@@ -9,7 +9,8 @@
 ;;  112 starts of scans (i64, ns), 0 where all are an interval apart             116 their number
 ;;  120 time after which they come again (i64, ns)
 ;; An event is (scan i64, address, width, value i64). A force is (address, width or 0, value i64). The width is that of the
-;; value in bytes, 1, 2, 4 or 8; with 3 its second byte says which bits of the byte at the address its first byte sets.
+;; value in bytes, 1, 2, 4 or 8; with 3 its second byte says which bits of the byte at the address its first byte sets;
+;; with 5 it is an address, and the 8 bytes there are stored.
 ;; A watched span is (address, end, address of its copy, address of its mask), in words of 8 bytes. After each scan a word
 ;; that differs from its copy is copied, and written to the log, as (scans since, address, value i64), where its mask says so.
 (func $fault (param $site i32) (param $self i32)
@@ -17,9 +18,9 @@
   (i32.store (i32.const 28) (local.get $self))
   (i32.store (i32.const 32) (global.get $caller)))
 (func $poke (param $address i32) (param $width i32) (param $value i64) (local $mask i64)
-  block $done block $eight block $four block $bits block $two block $one
+  block $done block $eight block $copy block $four block $bits block $two block $one
   local.get $width
-  br_table $done $one $two $bits $four $done $done $done $eight $done
+  br_table $done $one $two $bits $four $copy $done $done $eight $done
   end (i64.store8 (local.get $address) (local.get $value)) br $done
   end (i64.store16 (local.get $address) (local.get $value)) br $done
   end
@@ -28,6 +29,7 @@
     (i64.and (i64.load8_u (local.get $address)) (i64.xor (local.get $mask) (i64.const -1)))
     (i64.and (local.get $value) (local.get $mask)))) br $done
   end (i64.store32 (local.get $address) (local.get $value)) br $done
+  end (i64.store (local.get $address) (i64.load (i32.wrap_i64 (local.get $value)))) br $done
   end (i64.store (local.get $address) (local.get $value))
   end)
 (func $apply_forces (local $force i32) (local $end i32)

@@ -67,6 +67,18 @@ class Table:
         """A cell with its place; rows and columns count from 0."""
         return self.split(self.starts[row])[column]
 
+    def without(self, column: int, rows: range) -> Table:
+        """Some of the rows, without one of the columns."""
+
+        def split(start: int) -> list[Cell]:
+            cells = self.split(start)
+            return cells[:column] + cells[column + 1 :]
+
+        heads = self.heads[:column] + self.heads[column + 1 :]
+        columns = self.columns[:column] + self.columns[column + 1 :]
+        cut = tuple(texts[rows.start : rows.stop] for texts in columns)
+        return Table(self.source, heads, cut, self.starts[rows.start : rows.stop], split)
+
 
 class _Builder:
     """Collects rows; cells that are written again and again are kept once."""

@@ -13,6 +13,8 @@ CLOCK = 56
 """Where the header has the wall clock at the start; see ``driver.wat``."""
 MOST_FORCES = (DATA - FORCES) // FORCE_SIZE
 EVENT = struct.Struct("<qii8s")
+_COPY = 5
+"""The length of a content that is an address: 8 bytes from there are stored."""
 BITS = 3
 """The length of a content that sets some bits of a byte: the byte, and the mask of the bits that count."""
 
@@ -51,6 +53,16 @@ def force_events(number: int, target: Slot, scan: int, content: bytes | None) ->
     width = len(content) if content else 0
     switch = Event(scan, entry, struct.pack("<ii", DATA + target.offset, width))
     return [switch] if content is None else [Event(scan, entry + 8, content.ljust(8, b"\0")), switch]
+
+
+def freeze_events(number: int, target: Slot, scan: int) -> list[Event]:
+    """Events that hold ``target`` at the value that it has before scan ``scan``, as a force."""
+    entry, address = FORCES + number * FORCE_SIZE, DATA + target.offset
+    copied = Event(scan, entry + 8, address.to_bytes(_COPY, "little"))
+    if target.bit is None:
+        return [copied, Event(scan, entry, struct.pack("<ii", address, target.size))]
+    mask = Event(scan, entry + 9, bytes([1 << target.bit]))
+    return [copied, mask, Event(scan, entry, struct.pack("<ii", address, BITS))]
 
 
 def align(address: int) -> int:

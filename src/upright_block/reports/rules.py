@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
 
 from upright_block.cases.plan import ReadyCase
 from upright_block.cases.verdict import Break, Measure, Verdict
 from upright_block.language.literals import shown_duration
 from upright_block.reports.styled import Line
+
+if TYPE_CHECKING:
+    from upright_block.cases.rules import Rule
 
 
 def moment(case: ReadyCase, scan: int) -> str:
@@ -54,17 +58,41 @@ def measure_lines(verdict: Verdict) -> list[Line]:
     return lines
 
 
+def unarmed_rules(verdicts: Sequence[Verdict]) -> list[Rule]:
+    """The rules at the head of a file or of a block that were judged in no scan of any case."""
+    never: dict[int, Rule] = {}
+    armed: set[int] = set()
+    for verdict in verdicts:
+        if verdict.case.watch.rules and verdict.status != "fault":
+            own = {id(rule): rule for rule in verdict.unarmed}
+            never |= own
+            armed.update(id(w.rule) for w in verdict.case.watch.rules if id(w.rule) not in own)
+    return [rule for key, rule in never.items() if key not in armed]
+
+
+def unarmed_lines(verdicts: Sequence[Verdict]) -> list[Line]:
+    """A line for each of `unarmed_rules`."""
+    from upright_block.cases.rules import shown_rule
+
+    return [
+        [
+            (f"Judged in no scan of any case: {shown_rule(rule)}", "warn"),
+            (f"  {rule.expression.source.shown_line(rule.expression.start)}", "dim"),
+        ]
+        for rule in unarmed_rules(verdicts)
+    ]
+
+
 def break_data(verdict: Verdict, found: Break) -> dict[str, Any]:
     """A break as plain data for JSON."""
     from upright_block.cases.rules import shown_rule
     from upright_block.cases.watch import WatchedRule
 
     watched, timebase = found.watched, verdict.case.plan.timebase
-    is_rule = isinstance(watched, WatchedRule)
     place = watched.rule.expression if isinstance(watched, WatchedRule) else watched.row.name
     return {
         "rule": shown_rule(watched.rule) if isinstance(watched, WatchedRule) else watched.row.name.text,
-        "kind": found.kind if not is_rule else "rule",
+        "kind": "rule" if found.kind == "broken" else found.kind,
         "scan": found.scan,
         "time_ns": timebase.time(found.scan),
         "from_scan": found.begun,

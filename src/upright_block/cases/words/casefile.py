@@ -160,6 +160,16 @@ def no_rows() -> Words:
     return Words("empty-table", "The table has no rows.", "Write a line for each row below the column names.")
 
 
+def row_of_no_case() -> Words:
+    return Words("bad-value", "The first row names no case.", "Write its name into the column case.")
+
+
+def case_apart(name: str) -> Words:
+    return Words(
+        "case-twice", f"The rows of {name} do not stand together.", "Move them together, or give these another name."
+    )
+
+
 def no_sheet(book: str, name: str, sheets: Sequence[str], near: str) -> Words:
     listed = ", ".join(sheets) or "none"
     if not name:

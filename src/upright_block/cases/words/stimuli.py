@@ -26,7 +26,9 @@ def uneven_drive_row(cells: int) -> Words:
 
 def no_shape(name: str, near: str) -> Words:
     return Words(
-        "unknown-name", f"There is no shape {name}.", near or "There are pulse, square, ramp, bounce, noise and wave."
+        "unknown-name",
+        f"There is no shape {name}.",
+        near or "There are pulse, square, ramp, bounce, noise, wave and lost.",
     )
 
 
@@ -72,6 +74,26 @@ def never_acts(end: str) -> Words:
         f"The stimulus changes nothing up to the last scan, at {end}.",
         "Write a longer run_for, or a change that lasts for a scan or longer.",
     )
+
+
+def left_behind(text: str, near: str) -> Words:
+    return Words("bad-value", f"What is lost cannot be left {text}.", near or "Write as=frozen or as=zero.")
+
+
+def lost_twice(path: str) -> Words:
+    return Words("given-twice", f"{path} is lost or forced already at that time.", "Leave a time between the two.")
+
+
+def bad_range(text: str) -> Words:
+    return Words(
+        "bad-value",
+        f"{text} is no range of points.",
+        "Write the first and the last of one kind, as in %IW10..%IW13, at most 64 of them.",
+    )
+
+
+def range_of_shape(shape: str) -> Words:
+    return Words("wrong-kind", f"{shape} drives one pin, not a range.", "Write a line for each pin.")
 
 
 def not_driven(path: str) -> Words:
