@@ -297,7 +297,7 @@ def test_a_column_case_makes_a_case_for_each_of_its_values(tmp_path: Path) -> No
     ("table", "name"),
     [
         ("case,x\n,1\na,1\n", "bad-value"),
-        ("case,x\na,1\nb,1\na,0\n", "case-twice"),
+        ("case,x\na,1\nb,1\na,0\n", "name-twice"),
         ("case,x,case\na,1,b\n", "unknown-name"),
     ],
 )

@@ -166,7 +166,7 @@ def row_of_no_case() -> Words:
 
 def case_apart(name: str) -> Words:
     return Words(
-        "case-twice", f"The rows of {name} do not stand together.", "Move them together, or give these another name."
+        "name-twice", f"The rows of {name} do not stand together.", "Move them together, or give these another name."
     )
 
 
