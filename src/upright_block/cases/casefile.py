@@ -33,7 +33,7 @@ _FILE = re.compile(r'\bfile=(?:"([^"]*)"|(\S+))', re.IGNORECASE)
 MOST_SWEPT = 10_000
 """Cases of one sweep."""
 _WATCHED = ("always", "never", "timing")
-_FILE_KEYS = (*SUBJECTS, "scan", "case", *_WATCHED)
+_FILE_KEYS = (*SUBJECTS, "rig", "scan", "case", *_WATCHED)
 _CASE_KEYS = ("name", "given", "vectors", "run_for", "hold", "clock", "drive", "sweep", *_WATCHED)
 
 
@@ -88,13 +88,14 @@ class Subject:
 
 @record
 class CaseFile:
-    """The cases of one subject. ``scan`` is in ns, or None where the tasks of a configuration say it.
+    """The cases of one subject. ``scan`` is in ns, or None where the tasks of a configuration say it; ``rig`` names what is around it.
 
     ``rules`` and ``timing`` hold in all of them; ``mistakes`` are those that keep all of its cases from running.
     """
 
     source: Source
     subject: Subject
+    rig: Phrase | None
     scan: int | None
     scan_place: Toml
     cases: tuple[Case, ...]
@@ -143,6 +144,7 @@ class _Reader:
         begun = len(self.findings.items)
         self._check_keys(content, _FILE_KEYS, "A case file")
         subject = self._subject(content)
+        rig = self._rig(content, subject)
         scan = self._duration(content, "scan")
         if "scan" not in content.value and subject.kind not in ("configuration", "program"):
             self.report(content, words.no_scan())
@@ -159,7 +161,7 @@ class _Reader:
         for index, case in enumerate(listed.value):
             cases += self._cases(case, index, seen)
         return CaseFile(
-            self.source, subject, scan, content.value.get("scan", content), tuple(cases), rules, timing, mistakes
+            self.source, subject, rig, scan, content.value.get("scan", content), tuple(cases), rules, timing, mistakes
         )
 
     def rule_file(self) -> RuleFile | None:
@@ -194,6 +196,19 @@ class _Reader:
         if len(found) > 1:
             self.report(content.value[found[1]], words.two_subjects(*found[:2]), key=True)
         return Subject(found[0], self._text(content, found[0]) or "", content.value[found[0]])
+
+    def _rig(self, content: Toml, subject: Subject) -> Phrase | None:
+        """The program that stands for the machine around a configuration."""
+        name = self._text(content, "rig")
+        if name is None:
+            return None
+        if subject.kind != "configuration":
+            self.report(content.value["rig"], words.rig_without_configuration(name, subject.kind))
+            return None
+        from upright_block.cases.rules import Phrase
+
+        written = content.value["rig"]
+        return Phrase(name, self.source, written.start, written.end, False)
 
     def _check_keys(self, content: Toml, known: tuple[str, ...], what: str) -> None:
         for key, entry in content.value.items():

@@ -70,6 +70,9 @@ class Driver:
         if any(planner.shares(drive.path, target) for drive in planner.drives):
             planner.report(self.source, cell, planning_words.column_twice(cell, "writes"))
             return
+        if planner.is_given_by_rig(target):
+            planner.report(self.source, cell, planning_words.given_by_rig(signal))
+            return
         try:
             stimulus = Stimulus(driven.shape, signal.type, planner.findings.did_you_mean)
             wave = self._wave(stimulus, driven.table, signal) if stimulus.kind == "wave" else ()
@@ -175,7 +178,8 @@ class Driver:
             return True
         planner.drives.append(Drive(target.path, True, array("q", [begin, end]), [zero, None], is_frozen))
         # What drives it goes on meanwhile, and is there again afterwards: else what it was before the first scan.
-        planner.drives.append(Drive(target.path, False, array("q", [end]), [None]))
+        if not planner.is_given_by_rig(target):
+            planner.drives.append(Drive(target.path, False, array("q", [end]), [None]))
         for drive in beside:
             before = bisect_right(drive.scans, end) - 1
             if before >= 0:

@@ -50,7 +50,10 @@ def packed_events(plan: Plan, machine: Machine) -> bytes:
         slot = machine.slot(drive.path)
         force = machine.force_number(slot) if drive.is_force else None
         columns.append(_Column(drive, slot, force, slot.encode(machine.peek(slot))))
-    clocks = [clock_event(scan, moment - plan.timebase.time(scan)).packed() for scan, moment in plan.clocks]
+    clocks = [
+        clock_event(scan, moment - plan.timebase.time(scan) + plan.idled_before(scan)).packed()
+        for scan, moment in plan.clocks
+    ]
     if sum(len(drive.scans) for drive in plan.drives) > _MANY:
         return _packed_many(columns, clocks)
     found = [(scan, packed[-_TAIL:]) for (scan, _), packed in zip(plan.clocks, clocks, strict=True)]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from array import array
+from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 from upright_block.cases.casefile import Case, CaseFile
@@ -18,6 +19,7 @@ from upright_block.language.typed import Unit
 if TYPE_CHECKING:
     from upright_block.cases.watch import WatchedRow, WatchedRule
     from upright_block.compiler.program import Probe
+    from upright_block.machine.power import Power
 
 
 @record
@@ -57,7 +59,7 @@ class Plan:
     ``subject`` is the key of the unit. ``timebase`` says when scans start; ``clock`` is the wall clock at
     the start, in ns. ``row_scans`` has the scan of each row. ``constants`` are the values that the case gives to constants, ``given``
     what is stored before the first scan, ``shown`` the paths of the columns in the order of the table. ``clocks`` are the
-    scans before which the wall clock is set, with what it shows then, in ns.
+    scans before which the wall clock is set, with what it shows then, in ns, ``power`` those before which the power is switched.
     """
 
     id: str
@@ -72,11 +74,38 @@ class Plan:
     row_scans: array[int]
     shown: tuple[str, ...]
     clocks: tuple[tuple[int, int], ...] = ()
+    power: tuple[tuple[int, Power], ...] = ()
 
     @property
     def checks(self) -> int:
         """How many cells are checked."""
         return sum(len(e.checks) for e in self.expectations)
+
+    def idle(self) -> Iterator[tuple[int, int]]:
+        """The scans of which none runs: the first of them, and the first that runs again."""
+        begun: int | None = None
+        for scan, word in self.power:
+            is_idle = word in ("off", "stop")
+            if is_idle and begun is None:
+                begun = scan
+            elif not is_idle and begun is not None:
+                yield begun, scan
+                begun = None
+        if begun is not None:
+            yield begun, self.scans
+
+    def is_idle(self, scan: int) -> bool:
+        """Whether a scan does not run, since the power is off or the controller stopped."""
+        return any(begin <= scan < end for begin, end in self.idle())
+
+    def power_at(self, scan: int) -> str:
+        """What was switched last up to a scan: ``off`` and ``stop`` while it is so, another word in that scan alone."""
+        begun, word = next(((s, w) for s, w in reversed(self.power) if s <= scan), (scan, ""))
+        return word if begun == scan or word in ("off", "stop") else ""
+
+    def idled_before(self, scan: int) -> int:
+        """The ns for which no scan ran, up to the last time that the power came back before a scan."""
+        return sum(self.timebase.time(end) - self.timebase.time(begin) for begin, end in self.idle() if end <= scan)
 
 
 @state

@@ -5,7 +5,9 @@ from __future__ import annotations
 from array import array
 from bisect import bisect_right
 from collections.abc import Iterator
+from functools import cached_property
 from itertools import pairwise
+from typing import TYPE_CHECKING, cast
 
 from upright_block.cases.casefile import Case, CaseFile, Given
 from upright_block.cases.cells import cell_text, parse_check, parse_clock, parse_span, parse_value, simple_span
@@ -18,7 +20,7 @@ from upright_block.language.limits import MOST_COLUMNS, MOST_SCANS
 from upright_block.language.literals import LiteralProblem, Value, parse_integer
 from upright_block.language.points import Points
 from upright_block.language.scope import Missing
-from upright_block.language.signals import NoSignal, Signal, field_signal, find_signal, globals_of, no_value
+from upright_block.language.signals import NoSignal, Signal, field_signal, find_signal, globals_of, no_value, tags_of
 from upright_block.language.source import Cell, Source
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Compound, Unit
@@ -28,7 +30,14 @@ from upright_block.library.table import ROLES, TIME_HEADS, Table
 from upright_block.machine.clock import CLOCK_START, LAST_MOMENT
 from upright_block.machine.events import MOST_FORCES
 
+if TYPE_CHECKING:
+    from upright_block.machine.power import Power
+
 _TIMES_OF_OTHERS = ("time", "t", "timestamp", "seconds", "sec", "s", "ms", "step", "tick")
+
+
+_POWER = {"off": "off", "on": "on", "cold": "on", "stop": "stop", "run": "on"}
+"""The words of a column ``power``, and what is then; a word for what is already changes nothing."""
 
 
 class _Problem(Exception):
@@ -57,6 +66,8 @@ class Planner:
         self.shown: dict[str, Signal] = {}
         self.signals: dict[str, Signal] = {}
         self.clocks: list[tuple[int, int]] = []
+        self.power: list[tuple[int, Power]] = []
+        self.powered: Cell | None = None
         self.row_scans = array("q")
         self.given: dict[str, tuple[Signal, Value, Toml]] = {}
         self.given_at: dict[object, list[str]] = {}
@@ -110,6 +121,7 @@ class Planner:
             self.row_scans,
             tuple(self.shown),
             tuple(self.clocks),
+            tuple(self.power),
         )
         return ReadyCase(self.file, self.case, self.unit, plan, self.signals, self.watch)
 
@@ -238,6 +250,19 @@ class Planner:
         self.report(source, cell, not_driven(signal.path))
         return None
 
+    def is_given_by_rig(self, target: Signal) -> bool:
+        """Whether a rig writes a point at every moment, so that what anything else stores there is gone at once."""
+        return any(field.place == target.place and field.overlaps(target) for field in self._given_by_rig)
+
+    @cached_property
+    def _given_by_rig(self) -> list[Signal]:
+        rig = self.unit.kept.get("rig")
+        if rig is None:
+            return []
+        written = used_globals(rig.type)[1]
+        given = [tag for tag in tags_of(globals_of(self.unit)).values() if tag.variable in written]
+        return [self.field(find_signal(self.unit, tag.name)) for tag in given]
+
     @property
     def points(self) -> Points | None:
         """The points of the library, where the unit sees them."""
@@ -312,6 +337,9 @@ class Planner:
             if head.text.lower() == "clock":
                 self._clock_column(table, index)
                 continue
+            if head.text.lower() == "power":
+                self._power_column(table, index)
+                continue
             role, name = _role(head)
             if not name:
                 marked = Cell("", head.start, max(head.end, head.start + 1))
@@ -325,7 +353,7 @@ class Planner:
             except _Problem:
                 continue
             if role == "pin":
-                role = "set" if signal.is_driven else "check"
+                role = "set" if signal.is_driven and not self.is_given_by_rig(self.field(signal)) else "check"
             if signal.variable.is_code:
                 self.report(table.source, head, words.constant_driven(signal))
                 continue
@@ -334,6 +362,9 @@ class Planner:
                 self.report(table.source, head, words.read_only(signal))
                 continue
             target = signal if checks else self.field(signal)
+            if not checks and role != "force" and self.is_given_by_rig(target):
+                self.report(table.source, head, words.given_by_rig(signal))
+                continue
             others = taken.setdefault((target.place, "checks" if checks else role), [])
             first = next(
                 (cell for other, cell in others if (other.path == target.path if checks else target.overlaps(other))),
@@ -368,6 +399,29 @@ class Planner:
                     self.clocks.append((self.row_scans[row], parse_clock(text)))
                 except LiteralProblem as problem:
                     self.report(table.source, table.cell(row, index), words.bad_cell(problem))
+
+    def _power_column(self, table: Table, index: int) -> None:
+        """What is switched before the scans of some rows."""
+        head = table.heads[index]
+        if "POWER" in self.unit.variables:
+            self.report(table.source, head, words.two_meanings_of_head(head, self.unit))
+        if self.powered is not None:
+            self.report(table.source, head, words.column_twice(head, "writes"))
+            return
+        self.powered = head
+        before, state = "", "on"
+        for row, text in enumerate(table.take(index)):
+            word = text.lower()
+            if word and word not in _POWER:
+                said = words.no_power(text, self.findings.did_you_mean)
+                self.report(table.source, table.cell(row, index), said)
+            elif word in ("stop", "run") and state == "off":
+                self.report(table.source, table.cell(row, index), words.no_power_to(text))
+            elif word:
+                begins_so = word == "cold" and self.row_scans[row] == 0
+                if word != before and not begins_so and (word == "cold" or _POWER[word] != state):
+                    self.power.append((self.row_scans[row], cast("Power", word)))
+                before, state = word, _POWER[word]
 
     def field(self, signal: Signal) -> Signal:
         """What a column of a signal writes to: of an input tag the bits of its point."""

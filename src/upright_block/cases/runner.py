@@ -185,7 +185,7 @@ def run_case(
     for piece in _run(plan, machine, plan.scans, watched, group=group):
         for judge in judges:
             judge.look(piece)
-        for watcher in watchers:
+        for watcher in rows if plan.power and plan.is_idle(piece.first) else watchers:
             watcher.look(piece)
         fault, reached = piece.fault, piece.first + piece.scans
     if fault is None:
@@ -232,7 +232,7 @@ def _run(
     if machine.program.seen:
         machine.choose(group)
         machine.look()
-    return machine.pieces(scans, packed_events(plan, machine), spans_of(watched), ends)
+    return machine.pieces(scans, packed_events(plan, machine), spans_of(watched), ends, power=dict(plan.power))
 
 
 class _Judge:

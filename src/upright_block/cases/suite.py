@@ -13,7 +13,7 @@ from upright_block.cases.plan import Common, ReadyCase, Watch
 from upright_block.cases.planning import Planner
 from upright_block.cases.verdict import NotRun
 from upright_block.cases.words import suite as words
-from upright_block.compiler.program import as_block
+from upright_block.compiler.program import as_block, with_rig
 from upright_block.language.catalogue import stops
 from upright_block.language.findings import Finding, Findings, Words
 from upright_block.language.nodes import record
@@ -86,7 +86,7 @@ class _Loader:
         self.methods: Methods = {}
         self.common = Common(library.scope.missing)
         self.rules: list[tuple[Unit, RuleFile]] = []
-        self.watched: dict[tuple[str, Timebase], Watch] = {}
+        self.watched: dict[tuple[Unit, Timebase], Watch] = {}
         # The data of units that contain each other, or are nested too deep, cannot be laid out.
         self.has_layout = not any(f.name in _NO_LAYOUT for f in library.findings)
 
@@ -99,6 +99,11 @@ class _Loader:
         block = None
         if unit is not None and (not broken or (self.has_layout and _can_be_planned(unit))):
             block = self.blocks.setdefault(unit.key, as_block(unit))
+            rig = self._rig(file, block) if file.rig is not None else None
+            if rig is not None:
+                block = with_rig(block, rig)
+            elif file.rig is not None:
+                block = None
         watcher, shared = None, Watch()
         if block is not None and timebase is not None and not broken and (self.rules or _has_rules(file)):
             watcher = self._watcher(block, timebase)
@@ -145,7 +150,7 @@ class _Loader:
 
     def _everywhere(self, subject: Unit, timebase: Timebase) -> Watch:
         """The rules of blocks, for each of their instances in a subject."""
-        key = (subject.key, timebase)
+        key = (subject, timebase)
         known = self.watched.get(key)
         if known is None:
             known = Watch()
@@ -184,6 +189,32 @@ class _Loader:
         if problem is None:
             return unit
         self._report(file, subject.place, problem)
+        return None
+
+    def _rig(self, file: CaseFile, configuration: Unit) -> Unit | None:
+        """The rig around a configuration."""
+        from upright_block.language.copying import written_by_rig
+
+        named, scope = file.rig, self.library.scope
+        assert named is not None
+        unit = self.library.find(named.text)
+        said: Words | None = None
+        if unit is None or unit.kind != "PROGRAM":
+            known = [u.name for u in scope.units.values() if u.kind == "PROGRAM" and u.source in scope.rigs]
+            said = words.unknown_rig(named.text, self.findings.did_you_mean(named.text, known))
+        elif unit.source not in scope.rigs:
+            said = words.no_rig(unit)
+        elif unit.section("in_out") or unit.located:
+            said = words.rig_is_wired(unit, "variables AT points" if unit.located else "pins that need a caller")
+        elif unit.key in configuration.variables:
+            said = words.rig_named_twice(unit, configuration)
+        elif unit.is_broken:
+            said = words.broken_rig(unit)
+        elif (other := written_by_rig(unit, scope.tags.values())) is not None:
+            said = words.rig_writes(unit, other)
+        if said is None:
+            return unit
+        self.findings.add(said.told(file.source, named.start, named.end))
         return None
 
     def _only_configuration(self, file: CaseFile) -> Unit | None:

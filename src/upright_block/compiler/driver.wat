@@ -8,6 +8,9 @@
 ;;   96 scan that the log counts from (i64)         104 why the loop was left: 0 at its end, 1 by the condition
 ;;  112 starts of scans (i64, ns), 0 where all are an interval apart             116 their number
 ;;  120 time after which they come again (i64, ns)
+;;  128 time for which no scan ran (i64, ns)       136 whether none runs now
+;;  140 address of the phase of the scan, 0 where it has only one               144 whether a rig runs before each
+;; The phases are those of ``program.py``. While no scan runs, driven values go on and probes look; forces rest.
 ;; An event is (scan i64, address, width, value i64). A force is (address, width or 0, value i64). The width is that of the
 ;; value in bytes, 1, 2, 4 or 8; with 3 its second byte says which bits of the byte at the address its first byte sets;
 ;; with 5 it is an address, and the 8 bytes there are stored.
@@ -33,7 +36,7 @@
   end (i64.store (local.get $address) (local.get $value))
   end)
 (func $apply_forces (local $force i32) (local $end i32)
-  (local.set $force (i32.const 128))
+  (local.set $force (i32.const 160))
   (local.set $end (i32.load (i32.const 72)))
   block $done loop $next
   (br_if $done (i32.ge_u (local.get $force) (local.get $end)))
@@ -76,7 +79,12 @@
         (i64.load (i32.add (i32.load (i32.const 112))
           (i32.shl (i32.wrap_i64 (i64.rem_u (local.get $scan) (local.get $many))) (i32.const 3))))))
     (else (i64.mul (local.get $scan) (i64.load (i32.const 40))))))
-(func (export "run") (local $scan i64) (local $event i32)
+(func $run_phase (param $phase i32)
+  (global.set $budget (i32.load (i32.const 36)))
+  (i32.store (i32.load (i32.const 140)) (local.get $phase))
+  call $scan
+  (i32.store (i32.load (i32.const 140)) (i32.const 0)))
+(func (export "run") (local $scan i64) (local $event i32) (local $now i64)
   (local.set $scan (i64.load (i32.const 16)))
   (local.set $event (i32.load (i32.const 64)))
   (i32.store (i32.const 104) (i32.const 0))
@@ -84,17 +92,25 @@
   (br_if $done (i64.ge_s (local.get $scan) (i64.load (i32.const 48))))
   (br_if $done (i32.gt_u (i32.load (i32.const 88)) (i32.load (i32.const 92))))
   (i64.store (i32.const 16) (local.get $scan))
-  (i64.store (i32.const 8) (call $start_of (local.get $scan)))
+  (if (i32.load (i32.const 144)) (then
+    (local.set $now (i64.load (i32.const 8)))
+    (i64.store (i32.const 8) (call $start_of (local.get $scan)))
+    (call $run_phase (i32.const 3))
+    (i64.store (i32.const 8) (local.get $now))))
   block $events_done loop $next_event
   (br_if $events_done (i32.ge_u (local.get $event) (i32.load (i32.const 68))))
   (br_if $events_done (i64.gt_s (i64.load (local.get $event)) (local.get $scan)))
   (call $poke (i32.load offset=8 (local.get $event)) (i32.load offset=12 (local.get $event)) (i64.load offset=16 (local.get $event)))
   (local.set $event (i32.add (local.get $event) (i32.const 24)))
   br $next_event end end
-  call $apply_forces
-  (global.set $budget (i32.load (i32.const 36)))
-  call $scan
-  call $apply_forces
+  (if (i32.load (i32.const 136))
+    (then (if (i32.load (i32.const 140)) (then (call $run_phase (i32.const 2)))))
+    (else
+      (i64.store (i32.const 8) (i64.sub (call $start_of (local.get $scan)) (i64.load (i32.const 128))))
+      call $apply_forces
+      (global.set $budget (i32.load (i32.const 36)))
+      call $scan
+      call $apply_forces))
   (call $log_changes (i32.wrap_i64 (i64.sub (local.get $scan) (i64.load (i32.const 96)))))
   (local.set $scan (i64.add (local.get $scan) (i64.const 1)))
   block $go_on

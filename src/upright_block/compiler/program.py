@@ -11,7 +11,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from upright_block.compiler.layout import Layout, decode, element_number, encode, initial_of, layout_of, size_of
 from upright_block.language import copying, syntax, typed
 from upright_block.language.literals import Value
-from upright_block.language.nodes import node, record
+from upright_block.language.nodes import node, record, replaced
 from upright_block.language.points import Points
 from upright_block.language.signals import Signal, find_signal, globals_of, signals
 from upright_block.language.types import BOOL, DINT, Array, Elementary, String, Type
@@ -35,6 +35,8 @@ class Mode:
 
 
 USUAL = Mode()
+BEFORE, RESTING, FIELD = 1, 2, 3
+"""Phases of a program; see `Program`."""
 
 
 @record
@@ -94,8 +96,9 @@ class Program:
 
     ``inside`` is the instance of the ``subject`` in it, ``targets`` are what its in-outs refer to, ``seen`` the
     values of the probes. ``outer`` are the offsets of the global variables. The values of the probes lie behind
-    all else, from ``own`` on, so that whatever looks at a subject its own data lies at the same addresses. ``before``
-    says that the probes alone are looked at, before the first scan, and ``group`` which of them are looked at, where
+    all else, from ``own`` on, so that whatever looks at a subject its own data lies at the same addresses. ``phase``
+    is a number that says what of the body runs, where there is a choice: 0 the scan and the probes, `BEFORE` the probes before
+    the first scan, `RESTING` the probes while no scan runs, `FIELD` the rig. ``group`` says which probes are looked at, where
     they stand in groups.
     """
 
@@ -110,8 +113,14 @@ class Program:
     outer: dict[typed.Variable, int]
     own: int
     initial: bytes
-    before: typed.Variable
+    phase: typed.Variable | None
     group: typed.Variable
+
+    @property
+    def rig(self) -> typed.Variable | None:
+        """The instance of the rig around the subject."""
+        found: typed.Variable | None = self.subject.kept.get("rig")
+        return found
 
     @property
     def probe_slots(self) -> list[Slot]:
@@ -193,23 +202,28 @@ def make_program(
     held = [inside, *targets.values()]
     looks = _Looks(subject, inside)
     looked = [looks.at(number, probe) for number, probe in enumerate(probes)]
-    if probes:
-        scan = typed.Branch(syntax.NO_PLACE, typed.Unary(BOOL, "NOT", looks.is_before, 0), tuple(body))
+    field = _Field(subject, inside, shared_data)
+    if probes or field.body:
         chosen = _chosen(looked, groups, typed.Load(DINT, typed.whole(looks.group))) if groups else looked
-        body = [typed.If(syntax.NO_PLACE, (scan,), ()), *(statement for look in chosen for statement in look)]
+        body = [looks.only_in(0, body), *(statement for look in chosen for statement in look)]
+    if field.body:
+        branch = typed.Branch(syntax.NO_PLACE, looks.is_phase(FIELD), tuple(field.body))
+        body = [typed.If(syntax.NO_PLACE, (branch,), tuple(body))]
     uses = [subject, *subject.refers.values(), *(probe.method for probe in probes), *copied[0], *copied[1]]
+    uses += field.uses
+    hidden = looks.variables if probes or field.body else []
     root = typed.Unit(
         "PROGRAM",
         ":scan",
         subject.source,
         _UNWRITTEN,
         "",
-        {v.key: v for v in (*held, *looks.variables)},
+        {v.key: v for v in (*held, *field.kept, *hidden)},
         body=tuple(body),
         uses={unit.key: unit for unit in uses},
         shares=shared_data,
     )
-    outer, own = _lay_out(root, held, looks.variables)
+    outer, own = _lay_out(root, [*held, *field.kept], hidden)
     return Program(
         subject,
         constants or {},
@@ -222,7 +236,7 @@ def make_program(
         outer,
         own,
         layout_of(root).initial,
-        looks.before,
+        looks.phase if hidden else None,
         looks.group,
     )
 
@@ -233,19 +247,23 @@ class _Looks:
     def __init__(self, subject: typed.Unit, inside: typed.Variable) -> None:
         self.subject = subject
         self.inside = inside
-        self.before = _held(":before", BOOL)
+        self.phase = _held(":phase", DINT)
         self.group = _held(":group", DINT)
         self.seen: list[typed.Variable] = []
         self.kept: list[typed.Variable] = []
 
     @property
     def variables(self) -> list[typed.Variable]:
-        """All of them; none where nothing looks."""
-        return [*self.seen, *self.kept, self.before, self.group] if self.seen else []
+        """All of them."""
+        return [*self.seen, *self.kept, self.phase, self.group]
 
-    @property
-    def is_before(self) -> typed.Expression:
-        return typed.Load(BOOL, typed.whole(self.before))
+    def is_phase(self, phase: int) -> typed.Expression:
+        """Whether a phase is at hand."""
+        return typed.Binary(BOOL, "=", typed.Load(DINT, typed.whole(self.phase)), typed.Constant(DINT, phase), 0)
+
+    def only_in(self, phase: int, body: Sequence[typed.Statement]) -> typed.Statement:
+        """Statements that run in one phase."""
+        return typed.If(syntax.NO_PLACE, (typed.Branch(syntax.NO_PLACE, self.is_phase(phase), tuple(body)),), ())
 
     def at(self, number: int, probe: Probe) -> list[typed.Statement]:
         """The statement that gives a probe its value."""
@@ -258,7 +276,7 @@ class _Looks:
             signal = find_signal(self.subject, probe.path)
             steps = (typed.Member(self.subject, signal.root), *signal.steps)
         instance = typed.Place(self.inside, steps, method.owner or self.subject, syntax.NO_PLACE)
-        inputs = (self.is_before,) if kept else ()
+        inputs = (self.is_phase(BEFORE),) if kept else ()
         shared = tuple(map(typed.whole, kept))
         looked = typed.CallFunction(value.type, method, inputs, shared, (), syntax.NO_PLACE, instance)
         self.seen.append(value)
@@ -321,6 +339,44 @@ def _chosen(
         return (typed.If(syntax.NO_PLACE, (branch,), between(middle, high)),)
 
     return [list(between(0, len(groups)))]
+
+
+class _Field:
+    """The rig around a subject: it sees outputs as they are in the field, and gives inputs.
+
+    The tags keep what the programs have in them: they are put aside while the rig runs.
+    """
+
+    def __init__(self, subject: typed.Unit, inside: typed.Variable, shared: typed.Structure | None) -> None:
+        self.body: list[typed.Statement] = []
+        self.kept: list[typed.Variable] = []
+        self.uses: list[typed.Unit] = []
+        rig: typed.Variable | None = subject.kept.get("rig")
+        if rig is None or not isinstance(rig.type, typed.Unit):
+            return
+        instance = typed.Place(inside, (typed.Member(subject, rig),), rig.type, syntax.NO_PLACE)
+        call = typed.CallInstance(syntax.NO_PLACE, instance, rig.type, (), (), ())
+        points: Points | None = shared.kept.get("points") if shared else None
+        if shared is None or points is None:
+            self.body = [call]
+            return
+        field = copying.field_copiers(rig.type, f"{subject.name}:{rig.name}", points, shared.kept["tags"].values())
+        tags = [tag.variable for tag in field.tags if tag.variable is not None]
+        self.kept = [_held(f":kept{number}", variable.type) for number, variable in enumerate(tags)]
+        self.uses = [*field.taken, *field.given]
+        pairs = list(zip(map(typed.whole, self.kept), map(typed.whole, tags), strict=True))
+        self.body = [
+            *(_copied(tag, kept) for kept, tag in pairs),
+            *map(copying.call, field.taken),
+            call,
+            *map(copying.call, field.given),
+            *(_copied(kept, tag) for kept, tag in pairs),
+        ]
+
+
+def _copied(source: typed.Place, target: typed.Place) -> typed.Statement:
+    type_ = source.type.base if isinstance(source.type, Elementary) else source.type
+    return typed.Assign(syntax.NO_PLACE, target, typed.Load(type_, source))
 
 
 _WAYS: tuple[copying.Way, ...] = ("in", "out")
@@ -440,6 +496,22 @@ def as_block(unit: typed.Unit) -> typed.Unit:
         unit.kept["block"] = _made_block(unit)
     made: typed.Unit = unit.kept["block"]
     return made
+
+
+def with_rig(configuration: typed.Unit, rig: typed.Unit) -> typed.Unit:
+    """A configuration with a rig around it, whose data is found under the name of the rig."""
+    known: dict[str, typed.Unit] = configuration.kept.setdefault("with rig", {})
+    if rig.key not in known:
+        made = replaced(configuration, kept={k: v for k, v in configuration.kept.items() if k in _OF_CONFIGURATIONS})
+        variable = typed.Variable(rig.name, "private", rig, False, None, rig.comment, 0, 0)
+        made.variables = configuration.variables | {variable.key: variable}
+        made.uses = configuration.uses | {rig.key: rig}
+        made.kept["rig"] = variable
+        known[rig.key] = made
+    return known[rig.key]
+
+
+_OF_CONFIGURATIONS = frozenset(["resources", "connections", "located", "access"])
 
 
 def _made_block(unit: typed.Unit) -> typed.Unit:

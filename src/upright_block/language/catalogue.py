@@ -28,6 +28,7 @@ WARNINGS = frozenset(
         "no-interval",
         "no-task",
         "not-seen",
+        "nothing-to-retain",
         "odd-one-out",
         "one-scan-late",
         "output-not-written",

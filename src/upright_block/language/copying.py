@@ -7,6 +7,7 @@ from typing import Literal
 
 from upright_block.language import syntax, typed
 from upright_block.language.addresses import Address
+from upright_block.language.nodes import record
 from upright_block.language.points import Points
 from upright_block.language.source import Source
 from upright_block.language.tags import Scale, Tag
@@ -68,14 +69,43 @@ def copiers(
         elif root is not None and root.section == "global":
             (written if access.kind == "write" else read).add(root)
     wanted = read if way == "in" else written
+    found = [tag for tag in tags if tag.variable in wanted and tag.area == ("I" if way == "in" else "Q")]
+    return list(_by_source(found, way, name, points))
+
+
+@record
+class FieldCopiers:
+    """What a rig sees of the points: functions that take the ``tags`` from their points, and that give those of inputs."""
+
+    tags: tuple[Tag, ...]
+    taken: tuple[typed.Unit, ...]
+    given: tuple[typed.Unit, ...]
+
+
+def written_by_rig(rig: typed.Unit, tags: Iterable[Tag]) -> str | None:
+    """What a rig writes that is neither an input nor its own, by name."""
+    inputs = {tag.variable for tag in tags if tag.area == "I"}
+    others = [variable.name for variable in used_globals(rig)[1] - inputs if variable.name != "%I"]
+    return min(others, default=None)
+
+
+def field_copiers(rig: typed.Unit, name: str, points: Points, tags: Iterable[Tag]) -> FieldCopiers:
+    """Functions that copy what a rig uses the other way round: it reads outputs and writes inputs."""
+    read, written = used_globals(rig)
+    used = tuple(t for t in tags if t.area in ("I", "Q") and t.variable in read | written)
+    given = [tag for tag in used if tag.area == "I" and tag.variable in written]
+    ways: tuple[tuple[Way, Iterable[Tag]], ...] = (("in", used), ("out", given))
+    taken, told = (tuple(_by_source(found, way, f"{name}:{way}", points)) for way, found in ways)
+    return FieldCopiers(used, taken, told)
+
+
+def _by_source(tags: Iterable[Tag], way: Way, name: str, points: Points) -> Iterator[typed.Unit]:
+    """A function for each source that declares some of the tags, so that a fault in one is at the row of its tag."""
     by_source: dict[Source, list[Tag]] = {}
     for tag in tags:
-        if tag.variable in wanted and tag.area == ("I" if way == "in" else "Q"):
-            by_source.setdefault(tag.source, []).append(tag)
-    return [
-        _copier(f":{name}{number}", source, found, points, way)
-        for number, (source, found) in enumerate(by_source.items())
-    ]
+        by_source.setdefault(tag.source, []).append(tag)
+    for number, (source, found) in enumerate(by_source.items()):
+        yield _copier(f":{name}{number}", source, found, points, way)
 
 
 def located(

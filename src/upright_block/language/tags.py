@@ -84,6 +84,7 @@ class Tag:
     meaning: Expression | None = None
     inside: Variable | None = None
     rest: Initial = None
+    is_retained: bool = False
 
     @property
     def key(self) -> str:

@@ -35,6 +35,7 @@ class Variable:
     ``is_folded`` says that the value of this constant went into something decided before the run,
     such as a CASE label or another initial value. ``shared`` is the global that an external one is.
     ``has_initial`` says that an initial value is written in its declaration. ``source`` is that of a global variable.
+    ``retain`` says that it keeps its value over a loss of power, or does not; None where it is as what holds it.
     """
 
     name: str
@@ -51,6 +52,7 @@ class Variable:
     access: Access = "PROTECTED"
     has_initial: bool = False
     source: Source | None = None
+    retain: bool | None = None
 
     @property
     def key(self) -> str:

@@ -6,7 +6,7 @@ import ctypes
 import struct
 import time
 from bisect import bisect_right
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING, cast
 
 import wasmtime
@@ -15,7 +15,7 @@ from upright_block.compiler.cache import compiled, engine
 from upright_block.compiler.code import Point
 from upright_block.compiler.image import Image, Site
 from upright_block.compiler.layout import DATA, FORCES, code
-from upright_block.compiler.program import Program, Slot
+from upright_block.compiler.program import BEFORE, Program, Slot
 from upright_block.language.limits import MOST_TURNS
 from upright_block.language.literals import Value
 from upright_block.language.nodes import record
@@ -30,6 +30,8 @@ from upright_block.machine.trace import Fault, Trace
 if TYPE_CHECKING:
     import numpy as np
 
+    from upright_block.machine.power import Power, Remains
+
 _PAGE = 65536
 _LOG = 16 << 20
 """Bytes of changes that are logged before they are looked at."""
@@ -38,16 +40,19 @@ _MOST_IN_PIECE = 1 << 31
 _SLICE = 4096
 _LONG_SLICE = 0.05
 """Seconds after which a run comes back to Python for a moment, so that it can be interrupted."""
-_HEADER = struct.Struct("<qqiiiiqqqiiiiiiiiqiiiiq")
+_HEADER = struct.Struct("<qqiiiiqqqiiiiiiiiqiiiiqqiii")
 """The header of the driver from address 8 on; see ``driver.wat``."""
 
 
 @record
 class Snapshot:
-    """All that a machine holds at a moment: its data with the clock and the forces."""
+    """All that a machine holds at a moment: its data with the clock and the forces, and whether it runs."""
 
     content: bytes
     forces: dict[tuple[int, int | None], int]
+    idle: int | None = None
+    idled: int = 0
+    stopped: list[bytes] | None = None
 
 
 class Machine:
@@ -71,6 +76,7 @@ class Machine:
         self._run = cast("wasmtime.Func", exports["run"])
         self._look = cast("wasmtime.Func", exports["look"])
         self._slots: dict[str, Slot] = {}
+        self._remains: Remains | None = None
         self._map()
         self.reset()
 
@@ -98,7 +104,7 @@ class Machine:
         return scan
 
     def reset(self) -> None:
-        """Give every variable its initial value, release all forces and set the clock to zero."""
+        """Give every variable its initial value, release all forces and set the clock to zero, with the power on."""
         initial = self.program.initial
         self._bytes[DATA : DATA + len(initial)] = initial
         if self.image.writers:
@@ -106,15 +112,20 @@ class Machine:
             self._bytes[notes : notes + 4 * len(initial)] = bytes(4 * len(initial))
         self._bytes[8:DATA] = bytes(DATA - 8)
         self._forces: dict[tuple[int, int | None], int] = {}
+        self._idle: int | None = None
+        self._idled = 0
+        self._stopped: list[bytes] | None = None
 
     def snapshot(self) -> Snapshot:
         """What the machine holds now, to come back to with `restore`."""
-        return Snapshot(bytes(self._bytes[8 : DATA + self.program.own]), dict(self._forces))
+        content = bytes(self._bytes[8 : DATA + self.program.own])
+        return Snapshot(content, dict(self._forces), self._idle, self._idled, self._stopped)
 
     def restore(self, snapshot: Snapshot) -> None:
         """Come back to a snapshot, which may be that of another machine with the same subject."""
         self._bytes[8 : 8 + len(snapshot.content)] = snapshot.content
         self._forces = dict(snapshot.forces)
+        self._idle, self._idled, self._stopped = snapshot.idle, snapshot.idled, snapshot.stopped
 
     # --- memory ---
 
@@ -217,14 +228,45 @@ class Machine:
         """Give every probe its value for what the machine holds now, without a scan: what they keep begins here."""
         if not self.program.seen:
             return None
-        before = self.program.root_slot(self.program.before)
-        self.poke(before, before.encode(True))
+        assert self.program.phase is not None
+        phase = self.program.root_slot(self.program.phase)
+        self.poke(phase, phase.encode(BEFORE))
         try:
             self._look(self._store)
         except (wasmtime.Trap, wasmtime.WasmtimeError) as trap:
             return self._fault(trap)
-        self.poke(before, before.encode(False))
+        self.poke(phase, phase.encode(0))
         return None
+
+    def switch(self, power: Power) -> None:
+        """Take the power away or bring it back, before the next scan; what of the data is left is `Remains`.
+
+        While it is off or stopped no scan runs, though their moments pass, and the scan clock stands still.
+        """
+        if self._remains is None:
+            from upright_block.machine.power import remains
+
+            self._remains = remains(self.program)
+        left, data = self._remains, self._bytes[DATA : DATA + len(self.program.initial)]
+        if power in ("off", "stop"):
+            if power == "stop":
+                self._stopped = [bytes(data[start : start + len(rest)]) for start, rest in left.rests]
+            for start, rest in left.rests:
+                data[start : start + len(rest)] = rest
+            self._idle = self.scan if self._idle is None else self._idle
+            return
+        if self._idle is not None:
+            self._idled += self.timebase.time(self.scan) - self.timebase.time(self._idle)
+            self._idle = None
+        if power == "run":
+            for (start, rest), content in zip(left.rests, self._stopped or (), strict=True):
+                data[start : start + len(rest)] = content
+            return
+        spans = (*left.outside, *(left.retained if power == "on" else ()))
+        kept = [(start, bytes(data[start:end])) for start, end in spans]
+        data[:] = self.program.initial
+        for start, content in kept:
+            data[start : start + len(content)] = content
 
     def choose(self, group: int) -> None:
         """Say which group of probes is looked at, by its number."""
@@ -255,6 +297,7 @@ class Machine:
         ends: Sequence[int] = (),
         until: Slot | None = None,
         counts_from: int | None = None,
+        power: Mapping[int, Power] | None = None,
     ) -> Iterator[Trace]:
         """Run scans ``self.scan`` to ``self.scan + scans - 1`` and give what changed piece by piece.
 
@@ -263,13 +306,16 @@ class Machine:
         A piece ends before each scan of ``ends``, which are in order, and where its log is full. A fault ends the
         run early and stands in the last piece, and so does a scan after which ``until``, a BOOL, is TRUE. A run that
         is left in the middle, by whatever exception, goes on with the next one. The log counts its scans from
-        ``counts_from``, or for each piece from its first.
+        ``counts_from``, or for each piece from its first. ``power`` says before which scans what is switched, see `switch`.
         """
+        power = power or {}
+        ends = sorted({*ends, *power}) if power else ends
         watched = _words(spans)
         size = sum(end - start for start, end in watched)
         span_at = align(self.image.end)
         copy_at = align(span_at + 16 * len(watched))
         event_at = copy_at + 2 * size
+        clock = self.clock_start
         base = self.timebase
         start_at = align(event_at + len(events))
         table = b"" if base.is_even else struct.pack(f"<{len(base.starts)}q", *base.starts)
@@ -294,17 +340,19 @@ class Machine:
         condition = 0 if until is None else DATA + until.offset
         fault: Fault | None = None
         is_met = False
-        clock = self.clock_start
+        phase = 0 if self.program.phase is None else DATA + self.program.root_slot(self.program.phase).offset
         while first < end and fault is None and not is_met:
             wanted = bisect_right(ends, first)
             stop = ends[wanted] if wanted < len(ends) else end
             stop = min(stop, end, first + (_MOST_IN_PIECE if watched else end))
             counted = first if counts_from is None else counts_from
+            if first in power:
+                self.switch(power[first])
             start_words = self._copied(watched, copy_at)
             _HEADER.pack_into(
                 self._bytes,
                 8,
-                base.time(first),
+                base.time(first if self._idle is None else self._idle) - self._idled,
                 first,
                 0,
                 0,
@@ -312,7 +360,7 @@ class Machine:
                 MOST_TURNS,
                 base.period,
                 stop,
-                clock,
+                clock + self._idled,
                 next_event,
                 event_at + len(events),
                 FORCES + FORCE_SIZE * len(self._forces),
@@ -327,13 +375,18 @@ class Machine:
                 start_at if table else 0,
                 len(base.starts),
                 base.period,
+                self._idled,
+                int(self._idle is not None),
+                phase,
+                int(self.program.rig is not None),
             )
             try:
                 self._run_until(stop, log_at + room - 2 * size)
             except (wasmtime.Trap, wasmtime.WasmtimeError) as trap:
                 fault = self._fault(trap)
             next_event, is_met = self._int(64), bool(self._int(104))
-            clock = struct.unpack_from("<q", self._bytes, CLOCK)[0]  # an event may have set it
+            # An event may have set it.
+            clock = struct.unpack_from("<q", self._bytes, CLOCK)[0] - self._idled
             log = bytes(self._bytes[log_at : self._int(88)])
             reached = self.scan
             yield Trace(first, reached - first, begun, counted, start_words, log, fault, is_met)

@@ -238,7 +238,11 @@ def _grid(
     groups, heads = _grouped([pin.path for pin in pins])
     widths = [max(len(h), *(len(line[i][0]) for line in cells)) for i, h in enumerate(heads)]
     times = [shown_duration(case.plan.timebase.time(row_scan)) for row_scan in rows]
-    time_width = max(4, *map(len, times))
+    time_head = "time"
+    if case.plan.power:
+        times = [f"{time}  {case.plan.power_at(row_scan):<5}" for time, row_scan in zip(times, rows, strict=True)]
+        time_head = "time  power"
+    time_width = max(len(time_head), *map(len, times))
     scan_width = max(4, len(str(rows[-1])))
     driven = sum(pin.is_driven for pin in pins)
     lines: list[Line] = []
@@ -246,7 +250,7 @@ def _grid(
         gaps = {i: " │ " if i in (0, driven) or i == part[0] else "  " for i in part}
         if lines:
             lines.append([])
-        lead = f"    {'scan':>{scan_width}}  {'time':>{time_width}}"
+        lead = f"    {'scan':>{scan_width}}  {time_head:>{time_width}}"
         if any(groups[i] for i in part):
             lines.append(_group_line(" " * len(lead), part, groups, widths, gaps))
         head: Line = [(lead, "dim")]

@@ -104,6 +104,14 @@ def case_twice(name: str) -> Words:
     return Words("name-twice", f'Two cases are called "{name}".', "Give each case a name of its own.")
 
 
+def rig_without_configuration(name: str, kind: str) -> Words:
+    return Words(
+        "wrong-kind",
+        f"A rig goes around a configuration, and this file is for a {kind}.",
+        f'A rig that holds the {kind} itself is the subject: program = "{name}".',
+    )
+
+
 def sweep_without_values() -> Words:
     return Words(
         "wrong-kind", "sweep gives a list of values for each name.", 'Write sweep = { travel = ["5s", "10s"] }.'

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable
+
 from upright_block.cases.plan import Drive
 from upright_block.language import typed
 from upright_block.language.findings import Words
 from upright_block.language.limits import MOST_COLUMNS, MOST_SCANS
 from upright_block.language.literals import LiteralProblem, Value, shown, shown_duration
+from upright_block.language.names import listed
 from upright_block.language.signals import Signal
 from upright_block.language.source import Cell
 from upright_block.language.tags import Tag
@@ -83,12 +86,32 @@ def not_its_shape(signal: Signal, type_: Type) -> Words:
     )
 
 
+def given_by_rig(signal: Signal) -> Words:
+    return Words(
+        "wrong-kind",
+        f"The rig writes {signal.path} at every moment, so that nothing else is seen there.",
+        f"Write force {signal.path} to hold it against the rig; a column {signal.path} checks it.",
+    )
+
+
+def no_power(text: str, near: Callable[[str, Iterable[str]], str]) -> Words:
+    known = ("off", "on", "cold", "stop", "run")
+    return Words("bad-value", f"{text} is no word of the column power.", near(text, known) or f"Write {listed(known)}.")
+
+
+def no_power_to(text: str) -> Words:
+    return Words("bad-value", f"The power is off at this row; {text} needs it.", "Write on or cold first.")
+
+
 def two_meanings_of_head(head: Cell, unit: typed.Unit) -> Words:
-    others = " or ".join(word for word in TIME_HEADS if word != head.text.lower())
+    word = head.text.lower()
+    others = " or ".join(other for other in TIME_HEADS if other != word)
+    what = {"clock": "what the wall clock shows", "power": "the power"}.get(word, "the time of a row")
+    besides = f"; for the time take {others}." if word in TIME_HEADS else "."
     return Words(
         "two-meanings",
-        f"{head.text} is a pin of {unit.name}, and a word for the time of a row.",
-        f"Write pin {head.text} for the pin; for the time take {others}.",
+        f"{head.text} is a pin of {unit.name}, and a word for {what}.",
+        f"Write pin {head.text} for the pin{besides}",
     )
 
 

@@ -17,6 +17,46 @@ def checks_nothing(case: str) -> Words:
     )
 
 
+def unknown_rig(name: str, near: str) -> Words:
+    return Words(
+        "unknown-name",
+        f"There is no rig {name}.",
+        near or f"Write PROGRAM {name} into the folder rigs below the cases.",
+    )
+
+
+def no_rig(unit: Unit) -> Words:
+    return Words(
+        "wrong-kind",
+        f"{unit.name} in {unit.source.path} is not among the rigs.",
+        "A rig is a PROGRAM in the folder rigs below the cases; move it there.",
+    )
+
+
+def broken_rig(unit: Unit) -> Words:
+    return Words("wrong-kind", f"{unit.name} has errors.", "upright check lists them.")
+
+
+def rig_is_wired(unit: Unit, what: str) -> Words:
+    return Words(
+        "wrong-kind", f"{unit.name} has {what}; a rig is connected by the names of tags.", "Name the tags in its body."
+    )
+
+
+def rig_named_twice(unit: Unit, configuration: Unit) -> Words:
+    return Words(
+        "name-twice", f"{configuration.name} has an instance called {unit.name} too.", "Give the rig another name."
+    )
+
+
+def rig_writes(unit: Unit, name: str) -> Words:
+    return Words(
+        "wrong-kind",
+        f"{unit.name} writes {name}, which is no input.",
+        "A rig stands for the machine: it reads outputs and writes inputs. Declare what it keeps for itself in its own VAR.",
+    )
+
+
 def unknown_subject(kind: str, name: str, known: Sequence[str], near: str) -> Words:
     has = listed(known) or f"no {kind}s"
     return Words("unknown-name", f"There is no {kind} {name}.", near or f"The library has {has}.")

@@ -8,6 +8,7 @@ from contextlib import suppress
 from upright_block.language import syntax, typed
 from upright_block.language.addresses import NoAddress, parse_address
 from upright_block.language.checking.members import followed
+from upright_block.language.checking.objects import retain_of
 from upright_block.language.checking.places import edge_place
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.tags import check_type
@@ -90,7 +91,15 @@ def declare_programs(node: syntax.Configuration, unit: typed.Unit, checker: Type
             checker.report(program, declared_twice(program.name, unit), related)
         else:
             unit.variables[program.name.upper()] = typed.Variable(
-                program.name, "private", kind, False, None, "", program.start, program.end
+                program.name,
+                "private",
+                kind,
+                False,
+                None,
+                "",
+                program.start,
+                program.end,
+                retain=retain_of((program.retain,)),
             )
             unit.use(kind, program.type, 0)
     unit.kept["resources"] = {name.upper() for name in node.resources} - unit.variables.keys()

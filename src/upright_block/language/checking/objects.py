@@ -16,6 +16,11 @@ _ACCESS: tuple[typed.Access, ...] = ("PUBLIC", "PROTECTED", "PRIVATE", "INTERNAL
 _EXTENDS = {"FUNCTION_BLOCK": ("FUNCTION_BLOCK", "CLASS"), "CLASS": ("CLASS",), "INTERFACE": ("INTERFACE",)}
 
 
+def retain_of(qualifiers: Iterable[str]) -> bool | None:
+    """What RETAIN or NON_RETAIN says (6.5.6); None where neither is written."""
+    return next((word == "RETAIN" for word in qualifiers if word in ("RETAIN", "NON_RETAIN")), None)
+
+
 def access_of(qualifiers: Iterable[str], otherwise: typed.Access = "PROTECTED") -> typed.Access:
     """The access that qualifiers give (6.6.5.10)."""
     return next((a for a in _ACCESS if a in qualifiers), otherwise)

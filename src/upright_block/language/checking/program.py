@@ -18,7 +18,14 @@ from upright_block.language.checking.configurations import (
 )
 from upright_block.language.checking.dialect import check_names
 from upright_block.language.checking.members import check_accesses, settle_aliases
-from upright_block.language.checking.objects import access_of, check_methods, cut_above, inherit, number_units
+from upright_block.language.checking.objects import (
+    access_of,
+    check_methods,
+    cut_above,
+    inherit,
+    number_units,
+    retain_of,
+)
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.sequences import check_sequence, declare_sequence, sequence_body
 from upright_block.language.checking.tagging import check_tags
@@ -229,6 +236,7 @@ def _globals(source: Source, section: syntax.VariableSection, scope: Scope, find
             declaration.end,
             address=declaration.address,
             source=source,
+            retain=retain_of(section.qualifiers),
         )
         if declaration.address:
             declare_located(scope.globals.variables[key], declaration, scope, checker)
@@ -359,6 +367,7 @@ def _variable(
         address=node.address,
         access=access_of(section.qualifiers),
         has_initial=node.initial is not None,
+        retain=retain_of(section.qualifiers),
     )
     unit.variables[key] = variable
     if kind == "external":
@@ -367,6 +376,8 @@ def _variable(
     variable.initial = checker.declared_initial(node, type_, constant)
     if constant and kind not in ("private", "temp"):
         checker.report(node, words.constant_pin(node.name))
+    if variable.retain and (constant or kind in ("temp", "in_out") or not unit.keeps_data):
+        checker.report(node, words.nothing_to_retain(node.name))
     if kind == "in_out" and node.initial is not None:
         checker.report(node.initial, words.initial_in_out(node.name))
     if node.edge:

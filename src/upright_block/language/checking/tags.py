@@ -158,6 +158,7 @@ class _TableReader:
         retain = tag.text("retain").upper()
         if retain not in (*_YES, *_NO):
             raise self._problem(tag.cells["retain"], words.bad_retain(tag.cells["retain"].text))
+        tag.is_retained |= retain in _YES
 
     def _scale(self, tag: Tag, point: Point | None) -> Scale | None:
         given = [column for column in _RANGE if column in tag.cells]
@@ -256,6 +257,7 @@ def _raw_type(low: int, high: int, width: int) -> Elementary | None:
 def declare_located(variable: typed.Variable, node: syntax.Declaration, scope: Scope, checker: TypeChecker) -> None:
     """Enter a global variable AT a point as a tag."""
     tag = Tag(variable.name, checker.source, node.start, node.end, variable=variable, address=node.address.upper())
+    tag.is_retained = bool(variable.retain)
     try:
         address = parse_address(node.address)
     except NoAddress as problem:
@@ -314,6 +316,8 @@ def settle_tag(tag: Tag, has_initial: bool, scope: Scope) -> None:
         tag.point = Point(tag.point.area, tag.point.start, variable.type.count * variable.type.element.bits)
     if tag.point is not None:
         scope.points.reach(tag.point)
+    if tag.is_retained:
+        variable.retain = True
     if tag.area == "M" and isinstance(variable.type, Elementary):
         tag.held, tag.variable = variable.type, None
         address = parse_address(tag.address)

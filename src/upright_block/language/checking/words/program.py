@@ -53,6 +53,14 @@ def constant_pin(name: str) -> Words:
     )
 
 
+def nothing_to_retain(name: str) -> Words:
+    return Words(
+        "nothing-to-retain",
+        f"{name} keeps nothing from scan to scan, so there is nothing to retain.",
+        "Remove RETAIN, or declare it in VAR, VAR_INPUT or VAR_OUTPUT of a block or a program.",
+    )
+
+
 def initial_in_out(name: str) -> Words:
     return Words(
         "initial-in-out",
