@@ -16,6 +16,7 @@ from upright_block.language.nodes import replaced
 from upright_block.library import FileProblem, Library, find_root, load_library, unread_files
 
 if TYPE_CHECKING:
+    from upright_block.cases.history import History
     from upright_block.cases.plan import ReadyCase
     from upright_block.cases.suite import Suite
     from upright_block.cases.verdict import NotRun, Verdict
@@ -28,6 +29,7 @@ if TYPE_CHECKING:
     from upright_block.language.tags import Tag
     from upright_block.language.timebase import Timebase
     from upright_block.language.typed import Unit
+    from upright_block.library.rigmaking import Rig
     from upright_block.library.sheets import Rows
     from upright_block.mapping.judging import Judged
 
@@ -69,6 +71,48 @@ class OpenLibrary:
         """A unit of the library or of the standard, or a configuration; letter case ignored."""
         found = self._library.find(name)
         return found or self._library.scope.configurations.get(name.upper())
+
+    @property
+    def stand_ins(self) -> list[Unit]:
+        """The blocks that ship to stand in for machines, which rigs may use."""
+        names = self._library.scope.stand_ins().names
+        found = (self._library.find(name) for name in sorted(names))
+        return [unit for unit in found if unit is not None and unit.is_standard]
+
+    def write_rig(self, block: str, stand_in: str | None = None) -> tuple[Rig, list[Path]]:
+        """Write a rig for a block of the library, with a stand-in by name or the one that fits best; and cases to fill in.
+
+        Raises:
+            UnknownName: there is no such block or stand-in.
+            NotRunnable: it has errors, or a file of that name is there already.
+        """
+        from upright_block.library.rigmaking import best_stand_in, made_rig
+
+        known = self.stand_ins
+        unit = next((u for u in self.units if u.kind == "FUNCTION_BLOCK" and u.key == block.upper()), None)
+        if unit is None:
+            blocks = [u.name for u in self.units if u.kind == "FUNCTION_BLOCK"]
+            raise UnknownName(
+                f"There is no block {block}.", did_you_mean(block, blocks) or f"There are {listed(blocks)}."
+            )
+        if unit.is_broken:
+            raise NotRunnable(f"{unit.name} has errors.", "upright check lists them.")
+        chosen = next((u for u in known if stand_in is not None and u.key == stand_in.upper()), None)
+        if stand_in is not None and chosen is None:
+            names = [u.name for u in known]
+            raise UnknownName(
+                f"There is no stand-in {stand_in}.", did_you_mean(stand_in, names) or f"There are {listed(names)}."
+            )
+        rig = made_rig(unit, chosen or best_stand_in(unit, known), self._library.scope.tags)
+        folder = self.root / self._library.manifest.folders["cases"][0]
+        files = {folder / "rigs" / f"{rig.name}.st": rig.program, folder / f"{rig.name}.toml": rig.cases}
+        for path in files:
+            if path.exists():
+                name = path.relative_to(self.root).as_posix()
+                raise NotRunnable(f"{name} is there already; nothing was written.", "Rename or remove it first.")
+        for path, text in files.items():
+            self.write_text(path, text)
+        return rig, list(files)
 
     def function(self, name: str) -> StandardFunction | None:
         """A standard function that the compiler knows, letter case ignored."""
@@ -324,6 +368,33 @@ class OpenLibrary:
 
         ends = (lambda verdict: verdict.status in ("failed", "fault")) if stop else None
         return run_cases(chosen, done, Mode(checks_overflow=self._checks_overflow, covers=covers), jobs, ends)
+
+    @cached_property
+    def history(self) -> History:
+        """What is remembered of the last runs of its cases."""
+        from upright_block import __version__
+        from upright_block.cases.history import History
+
+        return History(self._library, self._suite.sources[: self._suite.rules], __version__)
+
+    def remember(self, verdicts: Sequence[Verdict]) -> None:
+        """Keep what came of cases, for a later choice of those that have changed or were wrong."""
+        ids = [*(case.id for case in self.cases), *(case.id for case in self.not_run)]
+        self.history.remember(verdicts, ids)
+
+    def record(
+        self, cases: Sequence[ReadyCase], over: bool = False
+    ) -> tuple[dict[Path, tuple[str, str]], int, list[Finding]]:
+        """What cases would say with their empty expected cells filled in from a run.
+
+        The result has the texts of each file before and after, how many cells were filled in, and findings on
+        cells that were not. With ``over`` values that are expected and wrong are replaced too.
+        """
+        from upright_block.cases.recording import recorded
+
+        found = recorded(cases, over)
+        texts = {self.root / source.path: (source.text, text) for source, text in found.texts.items()}
+        return texts, found.cells, list(found.left)
 
     @property
     def _checks_overflow(self) -> bool:

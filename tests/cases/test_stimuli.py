@@ -189,10 +189,10 @@ def test_what_is_lost_is_frozen_or_zero_and_comes_back_as_it_is_driven(
     now: tuple[int, bool] = (0, False)
     kept, wanted = now, []
     for scan, value in enumerate(values):
-        now = value or now
+        before, now = now, value or now
         is_lost = begin <= scan and (span is None or scan < begin + span)
         if scan == begin:
-            kept = now if is_frozen else (0, True)  # an open contact that is wired normally closed reads TRUE
+            kept = before if is_frozen else (0, True)  # an open contact that is wired normally closed reads TRUE
         wanted.append(kept if is_lost else now)
     rows = [
         f"{'.' if v is None else v[0]} {'.' if v is None else int(v[1])} {w[0]} {int(w[1])}"
@@ -212,7 +212,7 @@ def test_what_is_lost_is_frozen_or_zero_and_comes_back_as_it_is_driven(
 
 def test_a_pin_of_a_block_can_be_lost_while_a_shape_drives_it(tmp_path: Path) -> None:
     drive = "n | ramp at=0s from=0 to=100 in=10s\nn | lost at=2s for=3s\nn | lost at=6s for=1s as=zero"
-    rows = "at | m\n1s | 10\n2s | 20\n4900ms | 20\n5s | 50\n6s | 0\n7s | 70\n"
+    rows = "at | m\n1s | 10\n2s | 19\n4900ms | 19\n5s | 50\n6s | 0\n7s | 70\n"
     (verdict,) = library_of(tmp_path, drive, f'vectors = """\n{rows}"""').run()
     assert (verdict.status, verdict.checked) == ("passed", 6)
 

@@ -173,10 +173,11 @@ class Driver:
         planner.signals |= {signal.path: signal, target.path: target}
         beside = [drive for drive in self.kept if planner.shares(drive.path, target)]
         zero: Value = 0.0 if target.type.family == "real" else target.type is not BOOL and 0
+        # First of all: what is frozen is the value before this scan.
         if end is None:
-            planner.drives.append(Drive(target.path, True, array("q", [begin]), [zero], is_frozen))
+            planner.drives.insert(0, Drive(target.path, True, array("q", [begin]), [zero], is_frozen))
             return True
-        planner.drives.append(Drive(target.path, True, array("q", [begin, end]), [zero, None], is_frozen))
+        planner.drives.insert(0, Drive(target.path, True, array("q", [begin, end]), [zero, None], is_frozen))
         # What drives it goes on meanwhile, and is there again afterwards: else what it was before the first scan.
         if not planner.is_given_by_rig(target):
             planner.drives.append(Drive(target.path, False, array("q", [end]), [None]))

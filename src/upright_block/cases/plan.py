@@ -140,7 +140,8 @@ class Common:
 class ReadyCase:
     """A case that can be run: as it is written, the unit that it is for, and its plan.
 
-    ``signals`` has what the paths of the plan lead to, ``watch`` the rules and timing rows that are looked at.
+    ``signals`` has what the paths of the plan lead to, ``watch`` the rules and timing rows that are looked at; ``columns`` are all
+    that check something, also where every cell is empty.
     """
 
     file: CaseFile
@@ -149,6 +150,7 @@ class ReadyCase:
     plan: Plan
     signals: dict[str, Signal]
     watch: Watch
+    columns: tuple[Expectations, ...] = ()
 
     @property
     def id(self) -> str:

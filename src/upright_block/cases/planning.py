@@ -123,7 +123,7 @@ class Planner:
             tuple(self.clocks),
             tuple(self.power),
         )
-        return ReadyCase(self.file, self.case, self.unit, plan, self.signals, self.watch)
+        return ReadyCase(self.file, self.case, self.unit, plan, self.signals, self.watch, tuple(self.expectations))
 
     def _last_scan(self) -> int:
         """The last scan: that of the last row, or the last that starts within ``run_for``."""

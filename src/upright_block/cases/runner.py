@@ -213,6 +213,22 @@ def run_case(
     )
 
 
+def values_after(case: ReadyCase, paths: Sequence[str], scans: Sequence[int]) -> dict[int, dict[str, Value]]:
+    """The values of some paths after some scans, in order, of a run that judges nothing; a fault ends it."""
+    looks = _Looks()
+    looks.add(case)
+    key = (case.unit, case.plan.constants)
+    machine = Machine(*_compile(key, USUAL, Bodies(), looks))
+    slots = [machine.slot(path) for path in paths]
+    found: dict[int, dict[str, Value]] = {}
+    for piece in _run(case.plan, machine, case.plan.scans, slots):
+        inside = scans[bisect_left(scans, piece.first) : bisect_left(scans, piece.end)]
+        columns = [piece.values(slot, inside) for slot in slots]
+        for number, scan in enumerate(inside):
+            found[scan] = {path: column[number] for path, column in zip(paths, columns, strict=True)}
+    return found
+
+
 def _watchers(case: ReadyCase, looked: Sequence[Slot]) -> tuple[list[RuleJudge], list[RowJudge]]:
     """What judges the rules and the timing rows of a case."""
     from upright_block.cases.rulejudges import RowJudge, RuleJudge

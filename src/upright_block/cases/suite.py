@@ -34,7 +34,8 @@ Named = TypeVar("Named", bound=ReadyCase | NotRun)
 class Suite:
     """``ready`` are the cases that can run, ``not_run`` those that cannot; ``files`` counts the case files.
 
-    ``unread`` counts the files of which no case can be told. ``sources`` are the case files that were read.
+    ``unread`` counts the files of which no case can be told. ``sources`` are the files that were read, the first ``rules`` of them
+    files of rules.
     """
 
     ready: tuple[ReadyCase, ...]
@@ -43,6 +44,7 @@ class Suite:
     files: int
     unread: int
     sources: tuple[Source, ...]
+    rules: int
 
 
 def load_suite(library: Library) -> Suite:
@@ -57,6 +59,7 @@ def load_suite(library: Library) -> Suite:
             sources += [source] if source is not None else []
             if rules is not None:
                 loader.rule_file(rules)
+    rules_read = len(sources)
     paths: dict[Path, Path] = {}
     for folder in library.manifest.folders["cases"]:
         for path in library.files.below(folder, (".toml",), findings):
@@ -71,9 +74,8 @@ def load_suite(library: Library) -> Suite:
             sources.append(source)
         if file is not None:
             loader.add(file)
-    return Suite(
-        tuple(loader.ready), tuple(loader.not_run), tuple(findings.in_order()), len(paths), unread, tuple(sources)
-    )
+    found = (tuple(loader.ready), tuple(loader.not_run), tuple(findings.in_order()))
+    return Suite(*found, len(paths), unread, tuple(sources), rules_read)
 
 
 class _Loader:

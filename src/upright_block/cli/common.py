@@ -90,6 +90,13 @@ def beside(mode: str, *allowed: str) -> None:
             stop(f"{name} has no use beside {mode}.", "Leave one of the two out.")
 
 
+def refuse(mode: str, *names: str) -> None:
+    """Stop a call that says ``mode`` and one of some options beside it."""
+    for name in _given():
+        if name in names:
+            stop(f"{name} has no use beside {mode}.", "Leave one of the two out.")
+
+
 def only_with(mode: str, *names: str) -> None:
     """Stop a call that gives one of some options without one that it belongs to, which ``mode`` names."""
     for name in _given():

@@ -13,6 +13,8 @@ from upright_block.reports import (
     block_lines,
     configuration_data,
     configuration_lines,
+    content_data,
+    content_lines,
     function_data,
     function_lines,
     run_lines,
@@ -26,10 +28,10 @@ from upright_block.reports import (
 
 @click.command(
     "show",
-    short_help="Draw a block, or show a tag, a wiring table, or the tasks.",
-    epilog="Examples:  upright show VentDrive    upright show TON    upright show bay1_vent_opened",
+    short_help="Draw a block, or show a tag, a wiring table, the tasks, or all there is.",
+    epilog="Examples:  upright show    upright show VentDrive    upright show TON    upright show bay1_vent_opened",
 )
-@click.argument("name")
+@click.argument("name", required=False)
 @library_option
 @click.option(
     "--picture",
@@ -38,12 +40,20 @@ from upright_block.reports import (
     help="Draw a wiring table into a .svg or .png file; several pages are numbered.",
 )
 @click.option("--json", "as_json", is_flag=True, help="Print the interface as JSON.")
-def command(library: OpenLibrary, name: str, picture: Path | None, as_json: bool) -> None:
+def command(library: OpenLibrary, name: str | None, picture: Path | None, as_json: bool) -> None:
     """Draw a block as a box with its pins, types and initial values, and list their comments.
 
-    NAME is a block or function of the library, or one of the standard. Of a configuration its tasks are listed; of a tag its whole way is shown, from its point to
+    NAME is a block or function of the library, one of the standard, or a stand-in for a machine; without it all are listed. Of a configuration its tasks are listed; of a tag its whole way is shown, from its point to
     each pin that reads or writes it; a wiring table is shown as the text that it means, or drawn as boxes and wires.
     """
+    if name is None:
+        if picture is not None:
+            stop("--picture draws one wiring table.", "Name it.")
+        if as_json:
+            show_json(content_data([*library.units, *library.configurations], library.stand_ins))
+        else:
+            show_lines(content_lines([*library.units, *library.configurations], library.stand_ins, width()))
+        return
     if picture is not None:
         beside("--picture", "NAME")
         _draw(library, name, picture)

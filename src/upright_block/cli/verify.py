@@ -6,12 +6,24 @@ import sys
 import time
 from collections.abc import Sequence
 from contextlib import nullcontext
-from typing import Any
+from typing import Any, NamedTuple
 
 import click
 
 from upright_block import NotRun, OpenLibrary, ReadyCase, Verdict, choose, nearest
-from upright_block.cli.common import library_option, plural, show_findings, show_json, show_lines, stop, width
+from upright_block.cli.common import (
+    beside,
+    library_option,
+    only_with,
+    plural,
+    propose,
+    refuse,
+    show_findings,
+    show_json,
+    show_lines,
+    stop,
+    width,
+)
 from upright_block.reports import (
     failure_lines,
     finding_data,
@@ -40,6 +52,16 @@ _HIDING_CASES = ("unreadable-folder", "outside-library")
 @click.option("--failing", is_flag=True, help="Leave the cases that are good out of the list.")
 @click.option("--all", "show_all", is_flag=True, help="List and show all, however many there are.")
 @click.option("--strict", is_flag=True, help="Exit with 1 when a case checks nothing, or for any other warning.")
+@click.option("--record", is_flag=True, help="Show CASES with their empty expected cells filled in from a run.")
+@click.option("--over", is_flag=True, help="With --record: replace expected values that are wrong, too.")
+@click.option("--write", is_flag=True, help="With --record: write it, and not only show the difference.")
+@click.option(
+    "--changed", is_flag=True, help="Run only cases that differ, with all they use, from their last good run."
+)
+@click.option("--failed", is_flag=True, help="Run only cases that were wrong when they ran last.")
+@click.option(
+    "--on-change", "stays", is_flag=True, help="Stay, and run what a change touches as soon as a file is saved."
+)
 @click.option("--stop", "stops", is_flag=True, help="Begin no other case after one that is wrong.")
 @click.option("--jobs", metavar="N", type=click.IntRange(1, 1024), help="Run on N threads. Default: one a core.")
 def command(
@@ -49,6 +71,12 @@ def command(
     failing: bool,
     show_all: bool,
     strict: bool,
+    record: bool,
+    over: bool,
+    write: bool,
+    changed: bool,
+    failed: bool,
+    stays: bool,
     stops: bool,
     jobs: int | None,
 ) -> None:
@@ -60,25 +88,57 @@ def command(
 
     The exit status is 1 when a case is wrong, or could not be run.
     """
-    raise SystemExit(verify(library, cases, as_json, failing, show_all, strict, stops, jobs))
+    if record:
+        beside("--record", "CASES", "--over", "--write")
+        _record(library, cases, over, write)
+        return
+    only_with("--record", "--over", "--write")
+    choice = Choice(cases, changed, failed)
+    shown = Shown(as_json, failing, show_all, strict)
+    if stays:
+        from upright_block.cli.staying import stay
+
+        refuse("--on-change", "--json")
+        stay(
+            library,
+            lambda opened, later: verify(
+                opened, choice._replace(changed=later or changed, failed=later or failed), shown, stops, jobs
+            ),
+        )
+    raise SystemExit(verify(library, choice, shown, stops, jobs))
+
+
+class Choice(NamedTuple):
+    """Which cases are run: those of some patterns, all without one; ``changed`` and ``failed`` leave out what is neither."""
+
+    patterns: Sequence[str] = ()
+    changed: bool = False
+    failed: bool = False
+
+
+class Shown(NamedTuple):
+    """How verdicts are shown."""
+
+    as_json: bool = False
+    failing: bool = False
+    show_all: bool = False
+    strict: bool = False
+
+
+_ALL, _PLAIN = Choice(), Shown()
 
 
 def verify(
-    library: OpenLibrary,
-    patterns: Sequence[str] = (),
-    as_json: bool = False,
-    failing: bool = False,
-    show_all: bool = False,
-    strict: bool = False,
-    stops: bool = False,
-    jobs: int | None = None,
+    library: OpenLibrary, choice: Choice = _ALL, shown: Shown = _PLAIN, stops: bool = False, jobs: int | None = None
 ) -> int:
     """Run the chosen cases, print what came of them, and return the exit status."""
-    ready, not_run = _chosen(library, patterns)
-    errors = [f for f in library.findings if f.severity == "error" or strict]
-    verdicts, seconds = _run(library, ready, stops, jobs)
+    ready, not_run = _chosen(library, choice.patterns)
+    wanted = [case for case in ready if _is_wanted(library, case, choice)]
+    errors = [f for f in library.findings if f.severity == "error" or shown.strict]
+    verdicts, seconds = _run(library, wanted, stops, jobs)
+    library.remember(verdicts)
     failed = bool(errors) or bool(not_run) or any(v.status in ("failed", "fault") for v in verdicts)
-    if as_json:
+    if shown.as_json:
         show_json(
             {
                 "library": library.name,
@@ -89,14 +149,46 @@ def verify(
                 "findings": [finding_data(f) for f in errors],
             }
         )
-    else:
-        show_findings(errors, show_all)
-        _show(library, verdicts, not_run, seconds, failing, show_all)
-        show_lines([] if patterns else unarmed_lines(verdicts))
-        if len(verdicts) < len(ready):
-            left = plural(len(ready) - len(verdicts), "case")
-            show_lines([[(f"{left} left out: --stop ends with the first that is wrong.", "warn")]])
+        return int(failed)
+    show_findings(errors, shown.show_all)
+    if wanted or not_run or not ready:
+        _show(library, verdicts, not_run, seconds, shown.failing, shown.show_all)
+    unarmed = unarmed_lines(verdicts) if choice == _ALL else []
+    if unarmed:
+        show_lines(unarmed)
+    if len(verdicts) < len(wanted):
+        left = plural(len(wanted) - len(verdicts), "case")
+        show_lines([[(f"{left} left out: --stop ends with the first that is wrong.", "warn")]])
+    if len(wanted) < len(ready):
+        which = "good, and not changed since" if choice.changed else "not wrong in their last run"
+        show_lines([[(f"{plural(len(ready) - len(wanted), 'case')} left out: {which}.", "dim")]])
     return int(failed)
+
+
+def _is_wanted(library: OpenLibrary, case: ReadyCase, choice: Choice) -> bool:
+    if not choice.changed and not choice.failed:
+        return True
+    history = library.history
+    return (choice.changed and history.is_changed(case)) or (choice.failed and history.is_wrong(case))
+
+
+def _record(library: OpenLibrary, patterns: Sequence[str], over: bool, write: bool) -> None:
+    """Fill in what the chosen cases expect and do not say."""
+    if not patterns:
+        stop("--record fills in the cases that are named.", "Name them, as in upright verify --record VentDrive.")
+    ready, not_run = _chosen(library, patterns)
+    for case in not_run:
+        show_findings(case.findings, False)
+    texts, cells, left = library.record(ready, over)
+    show_findings(left, False)
+    for path, (before, after) in texts.items():
+        propose(library, path, before, after, write)
+    if cells:
+        show_lines(
+            [[(f"{plural(cells, 'cell')} filled in from the run: look whether it is what should come.", "warn")]]
+        )
+    elif not left:
+        show_lines([[("No expected cell is empty.", "good")]])
 
 
 def _run(

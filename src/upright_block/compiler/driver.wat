@@ -92,17 +92,17 @@
   (br_if $done (i64.ge_s (local.get $scan) (i64.load (i32.const 48))))
   (br_if $done (i32.gt_u (i32.load (i32.const 88)) (i32.load (i32.const 92))))
   (i64.store (i32.const 16) (local.get $scan))
-  (if (i32.load (i32.const 144)) (then
-    (local.set $now (i64.load (i32.const 8)))
-    (i64.store (i32.const 8) (call $start_of (local.get $scan)))
-    (call $run_phase (i32.const 3))
-    (i64.store (i32.const 8) (local.get $now))))
   block $events_done loop $next_event
   (br_if $events_done (i32.ge_u (local.get $event) (i32.load (i32.const 68))))
   (br_if $events_done (i64.gt_s (i64.load (local.get $event)) (local.get $scan)))
   (call $poke (i32.load offset=8 (local.get $event)) (i32.load offset=12 (local.get $event)) (i64.load offset=16 (local.get $event)))
   (local.set $event (i32.add (local.get $event) (i32.const 24)))
   br $next_event end end
+  (if (i32.load (i32.const 144)) (then
+    (local.set $now (i64.load (i32.const 8)))
+    (i64.store (i32.const 8) (call $start_of (local.get $scan)))
+    (call $run_phase (i32.const 3))
+    (i64.store (i32.const 8) (local.get $now))))
   (if (i32.load (i32.const 136))
     (then (if (i32.load (i32.const 140)) (then (call $run_phase (i32.const 2)))))
     (else

@@ -27,6 +27,7 @@ WARNINGS = frozenset(
         "never-runs",
         "no-interval",
         "no-task",
+        "not-recorded",
         "not-seen",
         "nothing-to-retain",
         "odd-one-out",

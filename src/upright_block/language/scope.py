@@ -75,17 +75,23 @@ class Missing:
     is_output: bool = False
 
 
+def _none() -> Standard:
+    """No units at all."""
+    return Standard(lambda _: None, lambda _: None, frozenset())
+
+
 @state
 class Scope:
     """All names of the library ``name``, in upper case. Standard units appear as they are first used.
 
     ``values`` holds the enumerations that have a value of a name. ``rigs`` are the sources that are there for cases
-    alone: what they declare is seen by each other and by nothing else. ``missing`` are names that programs use and nobody
+    alone: what they declare is seen by each other and by nothing else, and they alone see the ``stand_ins``. ``missing`` are names that programs use and nobody
     declares.
     """
 
     standard: Standard
     name: str = "library"
+    stand_ins: Callable[[], Standard] = _none
     rigs: set[Source] = fresh(default_factory=set)
     units: dict[str, Unit] = fresh(default_factory=dict)
     types: dict[str, NamedType] = fresh(default_factory=dict)
@@ -113,3 +119,5 @@ class Scope:
         types = (named for named in self.types.values() if self.is_seen(named.source, source))
         yield from (named.syntax.home.full(named.name) for named in types)
         yield from sorted(self.standard.names)
+        if source in self.rigs:
+            yield from sorted(self.stand_ins().names)

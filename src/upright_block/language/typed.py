@@ -227,6 +227,11 @@ class Unit(Compound):
         return self.kind == "PROGRAM" and self.source.path.lower().endswith((".csv", ".xlsx"))
 
     @property
+    def is_stand_in(self) -> bool:
+        """Whether it ships to stand in for a machine."""
+        return self.is_standard and self.source.path.startswith("stand-ins/")
+
+    @property
     def is_written(self) -> bool:
         """Whether it stands in a text; the configuration of a library that has none does not."""
         return self.syntax.end > 0

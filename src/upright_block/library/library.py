@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from upright_block.language.checking import check_program, named_unit
 from upright_block.language.findings import Finding, Findings
 from upright_block.language.nodes import record
-from upright_block.language.scope import Scope
+from upright_block.language.scope import Scope, Standard
 from upright_block.language.source import Source
 from upright_block.language.typed import Unit
 from upright_block.library.files import Files
@@ -58,7 +58,7 @@ def load_library(root: Path, also: Sequence[Path] = ()) -> Library:
     folders = manifest.folders
     rigs = _sources([f"{folder}/rigs" for folder in folders["cases"]], files, findings)
     own = _sources((*folders["blocks"], *folders["programs"]), files, findings, {source.path for source in rigs})
-    scope = Scope(STANDARD, manifest.name, set(rigs))
+    scope = Scope(STANDARD, manifest.name, _stand_ins, set(rigs))
     sources = (*own, *rigs)
     scope.points.rules = manifest.points
     scope.dialect = manifest.dialect
@@ -67,6 +67,12 @@ def load_library(root: Path, also: Sequence[Path] = ()) -> Library:
     check_program(sources, scope, findings, tables, wirings)
     tables_read = (*(table.source for table in tables), *(table.source for table in wirings))
     return Library(root, manifest, files, sources, tables_read, scope, tuple(findings.in_order()))
+
+
+def _stand_ins() -> Standard:
+    from upright_block.stand_ins import STAND_INS
+
+    return STAND_INS
 
 
 def _sources(

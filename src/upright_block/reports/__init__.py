@@ -10,6 +10,7 @@ if TYPE_CHECKING:
     from upright_block.reports.blocks import block_data, block_lines, function_data, function_lines, text_lines
     from upright_block.reports.catalogue import entry_lines, list_lines
     from upright_block.reports.configurations import configuration_data, configuration_lines, run_lines
+    from upright_block.reports.contents import content_data, content_lines
     from upright_block.reports.drawing import wiring_pictures
     from upright_block.reports.findings import counted, finding_data, finding_list
     from upright_block.reports.instances import instance_data, instance_list, instance_rows
@@ -33,6 +34,7 @@ __getattr__ = exported(
         "blocks": ("block_data", "block_lines", "function_data", "function_lines", "text_lines"),
         "catalogue": ("entry_lines", "list_lines"),
         "configurations": ("configuration_data", "configuration_lines", "run_lines"),
+        "contents": ("content_data", "content_lines"),
         "drawing": ("wiring_pictures",),
         "findings": ("counted", "finding_data", "finding_list"),
         "instances": ("instance_data", "instance_list", "instance_rows"),
@@ -54,6 +56,8 @@ __all__ = [
     "column_lines",
     "configuration_data",
     "configuration_lines",
+    "content_data",
+    "content_lines",
     "counted",
     "entry_lines",
     "failure_lines",

@@ -62,7 +62,7 @@ def text_lines(unit: Unit) -> list[Line]:
 
 def _kind(unit: Unit) -> str:
     kind = unit.kind.lower().replace("_", " ")
-    return f"standard {kind}" if unit.is_standard else kind
+    return "stand-in" if unit.is_stand_in else f"standard {kind}" if unit.is_standard else kind
 
 
 def _type(variable: Variable) -> str:

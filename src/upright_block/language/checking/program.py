@@ -273,13 +273,16 @@ def _declare_method(node: syntax.Unit, owner: typed.Unit, findings: Findings) ->
 
 
 def find_unit(name: str, scope: Scope) -> typed.Unit | None:
-    """The unit called ``name`` (in upper case); a standard unit is read on its first use."""
+    """The unit called ``name`` (in upper case); a standard unit or a stand-in is read on its first use."""
     found = scope.units.get(name)
     if found is not None:
         return found
     source = scope.standard.source(name)
     if source is None:
-        return None
+        source = scope.stand_ins().source(name)
+        if source is None:
+            return None
+        scope.rigs.add(source)
     findings = Findings()
     for written in parse(source, findings).units:
         unit = typed.Unit(
@@ -293,9 +296,11 @@ def find_unit(name: str, scope: Scope) -> typed.Unit | None:
 
 
 def named_unit(name: str, scope: Scope) -> typed.Unit | None:
-    """The unit that a person may call ``name``: one of the library, or of the standard but for its helpers."""
+    """The unit that a person may call ``name``: one of the library, of the standard but for its helpers, or a stand-in."""
     unit = find_unit(name, scope)
-    return None if unit is not None and unit.is_standard and name not in scope.standard.names else unit
+    if unit is None or not unit.is_standard or name in scope.standard.names or unit.source in scope.rigs:
+        return unit
+    return None
 
 
 def checker_of(unit: typed.Unit, scope: Scope, findings: Findings) -> TypeChecker:

@@ -78,6 +78,8 @@ class TypeChecker(StatementChecker):
             raise self.problem(node, words.void())
         if name.startswith("ANY") and name.partition("_")[0] == "ANY":
             raise self.problem(node, words.generic_type(node.name))
+        if self.scope.stand_ins().source(name) is not None:
+            raise self.problem(node, words.stand_in_outside(node.name))
         raise self.unknown(
             node.name, node, words.unknown_type(node.name), chain(ELEMENTARY, self.scope.known_names(self.source))
         )

@@ -36,6 +36,14 @@ def generic_type(name: str) -> Words:
     )
 
 
+def stand_in_outside(name: str) -> Words:
+    return Words(
+        "unknown-name",
+        f"{name} is a stand-in for a machine, and known to rigs alone.",
+        "Write the program that uses it into the folder rigs below the cases.",
+    )
+
+
 def unknown_type(name: str) -> Words:
     return Words(
         "unknown-name",

@@ -1,0 +1,154 @@
+"""Expected values taken from a run: empty cells are filled in, and the text of the table stays as it is otherwise."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Mapping, Sequence
+
+from upright_block.cases.cells import parse_check
+from upright_block.cases.plan import ReadyCase
+from upright_block.cases.runner import values_after
+from upright_block.cases.words import recording as words
+from upright_block.language.findings import Finding, Words
+from upright_block.language.literals import LiteralProblem, Value, shown
+from upright_block.language.nodes import record
+from upright_block.language.source import Cell, Sheet, Source
+from upright_block.language.types import Type
+from upright_block.library.table import ROLES, Table
+
+_TOKEN = re.compile(r"""'(?:[^'$\n]|\$.)*'|"(?:[^"$\n]|\$.)*"|\||[^\s|]+""")
+
+
+@record
+class Recorded:
+    """``texts`` are the new texts of the sources that change, ``cells`` how many cells were filled in.
+
+    ``left`` are findings on cells that no value was put into, each with its reason.
+    """
+
+    texts: Mapping[Source, str]
+    cells: int
+    left: tuple[Finding, ...]
+
+
+@record
+class _Filled:
+    """A cell of a table and the texts that the runs have for it."""
+
+    table: Table
+    cell: Cell
+    texts: set[str]
+
+
+def recorded(cases: Iterable[ReadyCase], over: bool = False) -> Recorded:
+    """Run some cases and fill in what they expect and do not say; with ``over`` also where they expect something else."""
+    filled: dict[tuple[Source, int], _Filled] = {}
+    left: list[Finding] = []
+    for case in cases:
+        _fill(case, over, filled, left)
+    by_source: dict[Source, list[_Filled]] = {}
+    for found in filled.values():
+        if len(found.texts) > 1:
+            values = " and ".join(sorted(found.texts)[:3])
+            left.append(_told(found, words.several(values)))
+        elif isinstance(found.table.source, Sheet):
+            left.append(_told(found, words.in_workbook()))
+        else:
+            by_source.setdefault(found.table.source, []).append(found)
+    texts = {source: _written(source, found) for source, found in by_source.items()}
+    return Recorded(texts, sum(map(len, by_source.values())), tuple(left))
+
+
+def _fill(case: ReadyCase, over: bool, filled: dict[tuple[Source, int], _Filled], left: list[Finding]) -> None:
+    """The cells of one case that are to be filled in, with what its run has for them."""
+    table = case.written.vectors
+    if table is None or not case.columns:
+        left.append(
+            words.no_columns(case.name).told(case.file.source, case.written.place.start, case.written.place.end)
+        )
+        return
+    rows = range(len(case.plan.row_scans))
+    reached = values_after(case, [column.path for column in case.columns], sorted(set(case.plan.row_scans)))
+    for column in case.columns:
+        checks = dict(zip(column.rows, column.checks, strict=True))
+        signal = case.signals[column.path]
+        for row in rows:
+            values = reached.get(case.plan.row_scans[row])
+            check = checks.get(row)
+            if values is None or (check is not None and (not over or check.holds(values[column.path]))):
+                continue
+            text = _cell_text(values[column.path], signal.type)
+            cell = table.cell(row, column.column)
+            known = filled.setdefault((table.source, cell.start), _Filled(table, cell, set()))
+            known.texts.add(text)
+
+
+def _cell_text(value: Value, type_: Type) -> str:
+    """A value as a check that it passes."""
+    for text in (shown(value, type_), repr(value)):
+        try:
+            if parse_check(text, type_).holds(value):
+                return text
+        except LiteralProblem:
+            continue
+    return shown(value, type_)
+
+
+def _told(found: _Filled, said: Words) -> Finding:
+    return said.told(found.table.source, found.cell.start, max(found.cell.end, found.cell.start + 1))
+
+
+# --- the text ---
+
+
+def _written(source: Source, filled: Sequence[_Filled]) -> str:
+    """The text of a source with cells filled in; the columns of a table in a case file stand in line again."""
+    is_file = source.path.lower().endswith(".csv")
+    text, tables = source.text, dict.fromkeys(id(found.table.split) for found in filled)
+    ordered = sorted(filled, key=lambda found: -found.cell.start)
+    for found in ordered:
+        (value,) = found.texts
+        start, end = found.cell.start, found.cell.end
+        text = text[:start] + (_quoted(value) if is_file else value) + text[end:]
+    if is_file:
+        return text
+    first = {table: min(f.cell.start for f in filled if id(f.table.split) == table) for table in tables}
+    for start in sorted(first.values(), reverse=True):
+        text = _in_line(text, start)
+    return text
+
+
+def _quoted(value: str) -> str:
+    return '"' + value.replace('"', '""') + '"' if any(letter in value for letter in ',;"\t') else value
+
+
+def _in_line(text: str, inside: int) -> str:
+    """A text with the columns of the table around an offset in line."""
+    begin = max(text.rfind(quotes, 0, inside) for quotes in ('"""', "'''")) + 3
+    begin = text.index("\n", begin) + 1
+    end = min(found for quotes in ('"""', "'''") if (found := text.find(quotes, inside)) >= 0)
+    lines = text[begin:end].split("\n")
+    rows = {
+        number: _tokens(line)
+        for number, line in enumerate(lines)
+        if line.replace("|", " ").strip()[:1] not in ("", "#")
+    }
+    wanted = len(next(iter(rows.values())))
+    even = {number: row for number, row in rows.items() if len(row) == wanted}
+    widths = [max(map(len, column)) for column in zip(*even.values(), strict=True)]
+    for number, row in even.items():
+        indent = lines[number][: len(lines[number]) - len(lines[number].lstrip())]
+        cells = (f"{cell:<{width}}" for cell, width in zip(row, widths, strict=True))
+        lines[number] = indent + " ".join(cells).rstrip() + "\r" * lines[number].endswith("\r")
+    return text[:begin] + "\n".join(lines) + text[end:]
+
+
+def _tokens(line: str) -> list[str]:
+    """The cells and rulers of a line; a word that says a role goes with the name after it."""
+    found: list[str] = []
+    for token in _TOKEN.findall(line):
+        if found and found[-1].lower() in ROLES and token != "|":
+            found[-1] = f"{found[-1]} {token}"
+        else:
+            found.append(token)
+    return found

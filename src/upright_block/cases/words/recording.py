@@ -1,0 +1,25 @@
+"""What is said of cells that no recorded value was put into."""
+
+from __future__ import annotations
+
+from upright_block.language.findings import Words
+
+
+def several(values: str) -> Words:
+    return Words(
+        "not-recorded",
+        f"The cell stands for several moments or cases, and they have {values}.",
+        "Write a row of its own for each, or a check that holds for all.",
+    )
+
+
+def in_workbook() -> Words:
+    return Words("not-recorded", "A workbook is not written.", "Save the sheet as CSV, and name that file in vectors.")
+
+
+def no_columns(name: str) -> Words:
+    return Words(
+        "not-recorded",
+        f'The case "{name}" has no columns that check something.',
+        "Write a table with a column for each output, and . in its cells.",
+    )

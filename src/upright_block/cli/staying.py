@@ -1,0 +1,75 @@
+"""A call that stays, and does its work again whenever a file of the library has changed."""
+
+from __future__ import annotations
+
+import os
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import NoReturn
+
+from upright_block import OpenLibrary, UprightError, open_library
+from upright_block.cli.common import READER_LEFT, plural, show_lines
+
+_PAUSE = 0.2
+"""Seconds between two looks at the files."""
+_SUFFIXES = (".st", ".toml", ".csv", ".xlsx")
+_MOST_NAMED = 3
+
+
+def stay(library: OpenLibrary, work: Callable[[OpenLibrary, bool], int]) -> NoReturn:
+    """Do some work, and again after each change; the second argument says that it is not the first time.
+
+    It goes on until the program is ended. A library that cannot be read in between is told, and waited for.
+    """
+    work(library, False)
+    files = dict(_files(library.root))
+    while True:
+        _wait(library.root, files)
+        changed = _rest(library.root, files)
+        names = ", ".join(changed[:_MOST_NAMED]) + (
+            f" and {plural(len(changed) - _MOST_NAMED, 'more')}" if len(changed) > _MOST_NAMED else ""
+        )
+        show_lines([[], [(f"── {names}", "dim")]])
+        try:
+            work(open_library(library.root), True)
+        except UprightError as problem:
+            show_lines([[(problem.message, "bad")], [(problem.way_out, "")]])
+        except SystemExit as ended:
+            if ended.code == READER_LEFT:
+                raise
+
+
+def _wait(root: Path, files: dict[str, tuple[int, int]]) -> None:
+    """Wait until files differ from those that are known, and no more from one look to the next."""
+    show_lines([[("Waiting for a change; Ctrl-C ends.", "dim")]])
+    while dict(_files(root)) == files:
+        time.sleep(_PAUSE)
+
+
+def _rest(root: Path, files: dict[str, tuple[int, int]]) -> list[str]:
+    """The names of the files that changed, once nothing changes any more; ``files`` is brought up to date."""
+    before, now = dict(files), dict(_files(root))
+    while True:
+        time.sleep(_PAUSE / 2)
+        later = dict(_files(root))
+        if later == now:
+            break
+        now = later
+    files.clear()
+    files.update(now)
+    return sorted(path for path in before.keys() | now.keys() if before.get(path) != now.get(path))
+
+
+def _files(root: Path) -> Iterator[tuple[str, tuple[int, int]]]:
+    """The files of a library that a run may read, with the time and the size that they have."""
+    for folder, below, names in os.walk(root):
+        below[:] = [name for name in below if not name.startswith(".")]
+        for name in names:
+            if name.lower().endswith(_SUFFIXES):
+                path = os.path.join(folder, name)
+                try:
+                    status = os.stat(path)
+                except OSError:
+                    continue  # it is gone again
+                yield os.path.relpath(path, root), (status.st_mtime_ns, status.st_size)
