@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from bisect import bisect_right
 from collections.abc import Iterable, Mapping, Sequence
 
 from upright_block.cases.cells import parse_check
@@ -10,7 +11,7 @@ from upright_block.cases.plan import ReadyCase
 from upright_block.cases.runner import values_after
 from upright_block.cases.words import recording as words
 from upright_block.language.findings import Finding, Words
-from upright_block.language.literals import LiteralProblem, Value, shown
+from upright_block.language.literals import LiteralProblem, Value, shown, shown_duration
 from upright_block.language.nodes import record
 from upright_block.language.source import Cell, Sheet, Source
 from upright_block.language.types import Type
@@ -67,20 +68,26 @@ def _fill(case: ReadyCase, over: bool, filled: dict[tuple[Source, int], _Filled]
             words.no_columns(case.name).told(case.file.source, case.written.place.start, case.written.place.end)
         )
         return
-    rows = range(len(case.plan.row_scans))
-    reached = values_after(case, [column.path for column in case.columns], sorted(set(case.plan.row_scans)))
+    scans = case.plan.row_scans
+    reached, changes = values_after(case, [column.path for column in case.columns], sorted(set(case.plan.row_scans)))
     for column in case.columns:
         checks = dict(zip(column.rows, column.checks, strict=True))
         signal = case.signals[column.path]
-        for row in rows:
-            values = reached.get(case.plan.row_scans[row])
+        for row, scan in enumerate(scans):
+            values = reached.get(scan)
             check = checks.get(row)
             if values is None or (check is not None and (not over or check.holds(values[column.path]))):
                 continue
             text = _cell_text(values[column.path], signal.type)
             cell = table.cell(row, column.column)
-            known = filled.setdefault((table.source, cell.start), _Filled(table, cell, set()))
-            known.texts.add(text)
+            found = _Filled(table, cell, set())
+            end = scans[row + 1] if row + 1 < len(scans) else case.plan.scans
+            moved = bisect_right(changes[column.path], scan)
+            if column.hold and changes[column.path][moved : moved + 1] and changes[column.path][moved] < end:
+                at = shown_duration(case.plan.timebase.time(changes[column.path][moved]))
+                left.append(_told(found, words.does_not_hold(column.path, at)))
+            else:
+                filled.setdefault((table.source, cell.start), found).texts.add(text)
 
 
 def _cell_text(value: Value, type_: Type) -> str:

@@ -213,20 +213,28 @@ def run_case(
     )
 
 
-def values_after(case: ReadyCase, paths: Sequence[str], scans: Sequence[int]) -> dict[int, dict[str, Value]]:
-    """The values of some paths after some scans, in order, of a run that judges nothing; a fault ends it."""
+def values_after(
+    case: ReadyCase, paths: Sequence[str], scans: Sequence[int]
+) -> tuple[dict[int, dict[str, Value]], dict[str, list[int]]]:
+    """The values of some paths after some scans, in order, and the scans that changed them, of a run that judges nothing.
+
+    A fault ends it.
+    """
     looks = _Looks()
     looks.add(case)
     key = (case.unit, case.plan.constants)
     machine = Machine(*_compile(key, USUAL, Bodies(), looks))
     slots = [machine.slot(path) for path in paths]
     found: dict[int, dict[str, Value]] = {}
+    changes: dict[str, list[int]] = {path: [] for path in paths}
     for piece in _run(case.plan, machine, case.plan.scans, slots):
+        for path, slot in zip(paths, slots, strict=True):
+            changes[path] += [int(scan) for scan in piece.changes(slot)]
         inside = scans[bisect_left(scans, piece.first) : bisect_left(scans, piece.end)]
         columns = [piece.values(slot, inside) for slot in slots]
         for number, scan in enumerate(inside):
             found[scan] = {path: column[number] for path, column in zip(paths, columns, strict=True)}
-    return found
+    return found, changes
 
 
 def _watchers(case: ReadyCase, looked: Sequence[Slot]) -> tuple[list[RuleJudge], list[RowJudge]]:

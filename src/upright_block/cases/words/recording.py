@@ -13,6 +13,14 @@ def several(values: str) -> Words:
     )
 
 
+def does_not_hold(path: str, at: str) -> Words:
+    return Words(
+        "not-recorded",
+        f"{path} is held up to the next row, and changes before, at {at}.",
+        "Write a row for that moment, or check it only at its rows.",
+    )
+
+
 def in_workbook() -> Words:
     return Words("not-recorded", "A workbook is not written.", "Save the sheet as CSV, and name that file in vectors.")
 
