@@ -13,6 +13,7 @@ import pytest
 
 from tests.cli.test_commands import glasshouse, upright
 from tests.helpers import write_files
+from upright_block import open_library
 
 __all__ = ["glasshouse"]
 
@@ -211,13 +212,12 @@ def test_failed_cases_run_until_they_are_good(tmp_path: Path) -> None:
     assert "2 cases left out: good" in upright("verify", "--changed", "--library", tmp_path).output
 
 
-def test_what_is_remembered_of_runs_may_be_lost_or_spoilt(tmp_path: Path, own_cache: Path) -> None:
+def test_what_is_remembered_of_runs_may_be_lost_or_spoilt(tmp_path: Path) -> None:
     write_files(tmp_path, COUNTER | {"cases/c.toml": HEAD + '[[case]]\nname = "c"\nvectors = """\nx | n\n1 | 1\n"""\n'})
     for spoilt in ("", "[]", '{"form": 1, "cases": {"c/c": 3}}', '{"form": 9, "cases": {}}', "\x00"):
         ran(tmp_path)
         assert ran(tmp_path, "--changed") == set()
-        for path in own_cache.glob("*.runs"):
-            path.write_text(spoilt)
+        open_library(tmp_path).history.path.write_text(spoilt)
         assert ran(tmp_path, "--changed") == {"c/c"}
 
 
