@@ -232,3 +232,14 @@ def test_random_expressions_of_bare_literals_are_computed_in_the_type_that_is_wa
     machine = machine_of(block(variables, "\n".join(f"r{i} := {text};" for i, (_, text, _) in enumerate(wanted))))
     machine.run(1)
     assert [machine.read(f"r{i}") for i in range(len(wanted))] == [value for _, _, value in wanted]
+
+
+def test_values_for_the_pins_of_an_instance_may_stand_before_the_block() -> None:
+    machine = machine_of(
+        "FUNCTION_BLOCK B VAR z : Z := (t := 3); many : ARRAY [1..2] OF Z := [2((t := 4))]; s : S; n : INT; END_VAR "
+        "z(); many[2](); g(); s.z(); n := z.o + 10 * many[2].o + 100 * g.o + 1000 * s.z.o; END_FUNCTION_BLOCK "
+        "VAR_GLOBAL g : Z := (t := 5); END_VAR TYPE S : STRUCT z : Z := (t := 6); END_STRUCT; END_TYPE "
+        "FUNCTION_BLOCK Z VAR_INPUT t : INT; END_VAR VAR_OUTPUT o : INT; END_VAR o := t; END_FUNCTION_BLOCK"
+    )
+    machine.run(1)
+    assert machine.read("n") == 6543

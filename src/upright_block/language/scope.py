@@ -86,7 +86,8 @@ class Scope:
 
     ``values`` holds the enumerations that have a value of a name. ``rigs`` are the sources that are there for cases
     alone: what they declare is seen by each other and by nothing else, and they alone see the ``stand_ins``. ``missing`` are names that programs use and nobody
-    declares.
+    declares. ``postponed`` is
+    what is done once the pins of all blocks are known.
     """
 
     standard: Standard
@@ -102,6 +103,7 @@ class Scope:
     allowances: list[Allowance] = fresh(default_factory=list)
     tags: dict[str, Tag] = fresh(default_factory=dict)
     dialect: Dialect = Dialect()
+    postponed: list[Callable[[], None]] = fresh(default_factory=list)
 
     @property
     def globals(self) -> Structure:

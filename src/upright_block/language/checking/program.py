@@ -97,6 +97,8 @@ def check_program(
     number_units(declared)
     for unit in declared:
         _interface(unit, scope, findings)
+    for settle in scope.postponed:
+        settle()
     made = [_configuration(written, source, scope, findings) for source, written in configurations]
     own = [written for source, written in configurations if source not in scope.rigs]
     programs = [unit for unit in declared if unit.kind == "PROGRAM" and unit.source not in scope.rigs]
@@ -224,13 +226,12 @@ def _globals(source: Source, section: syntax.VariableSection, scope: Scope, find
             checker.report(declaration, words.global_twice(declaration.name), first)
             continue
         type_ = checker.type_of(declaration.type)
-        initial = checker.declared_initial(declaration, type_, constant)
         scope.globals.variables[key] = typed.Variable(
             declaration.name,
             "global",
             type_,
             constant,
-            initial,
+            None,
             declaration.comment,
             declaration.start,
             declaration.end,
@@ -238,6 +239,7 @@ def _globals(source: Source, section: syntax.VariableSection, scope: Scope, find
             source=source,
             retain=retain_of(section.qualifiers),
         )
+        checker.settle_initial(scope.globals.variables[key], declaration)
         if declaration.address:
             declare_located(scope.globals.variables[key], declaration, scope, checker)
 
@@ -289,7 +291,10 @@ def find_unit(name: str, scope: Scope) -> typed.Unit | None:
             cast("typed.UnitKind", written.kind), written.name, source, written, written.comment, is_standard=True
         )
         scope.units[unit.key] = unit
+        begun = len(scope.postponed)
         _interface(unit, scope, findings)
+        while len(scope.postponed) > begun:
+            scope.postponed.pop()()
         _check_body(unit, scope, findings)
     assert not findings.items, [str(f) for f in findings.items]
     return scope.units[name]
@@ -378,7 +383,7 @@ def _variable(
     if kind == "external":
         variable.shared = _external(node, type_, checker)
         return
-    variable.initial = checker.declared_initial(node, type_, constant)
+    checker.settle_initial(variable, node)
     if constant and kind not in ("private", "temp"):
         checker.report(node, words.constant_pin(node.name))
     if variable.retain and (constant or kind in ("temp", "in_out") or not unit.keeps_data):

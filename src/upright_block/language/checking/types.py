@@ -220,10 +220,10 @@ class TypeChecker(StatementChecker):
                 self.report(field, words.field_twice(field.name, made), first)
                 continue
             type_ = self.type_of(field.type)
-            initial = self.declared_initial(field, type_, False)
             made.variables[key] = typed.Variable(
-                field.name, "field", type_, False, initial, field.comment, field.start, field.end
+                field.name, "field", type_, False, None, field.comment, field.start, field.end
             )
+            self.settle_initial(made.variables[key], field)
             inner = type_
             while isinstance(inner, Array):
                 inner = inner.element
@@ -234,15 +234,29 @@ class TypeChecker(StatementChecker):
 
     # --- initial values ---
 
-    def declared_initial(self, node: syntax.Declaration, type_: Type, constant: bool) -> typed.Initial:
-        """The initial value of a declaration: as written, or that of its type."""
+    def settle_initial(self, variable: typed.Variable, node: syntax.Declaration) -> None:
+        """Give a variable its initial value: as written, or that of its type.
+
+        What is written for an instance names its pins, and these are known when the interfaces of all blocks are read.
+        """
+        inner = variable.type
+        while isinstance(inner, Array):
+            inner = inner.element
+        if node.initial is not None and isinstance(inner, typed.Unit):
+            self.scope.postponed.append(lambda: self._settle(variable, node))
+        else:
+            self._settle(variable, node)
+
+    def _settle(self, variable: typed.Variable, node: syntax.Declaration) -> None:
+        type_ = variable.type
         if type_ is BROKEN:
-            return None
-        if node.initial is not None:
-            return self.initial(node.initial, type_, node.name, node.type)
-        if constant:
-            self.report(node, words.constant_without_value(node.name, type_))
-        return self.initial_of(node.type, type_)
+            variable.initial = None
+        elif node.initial is not None:
+            variable.initial = self.initial(node.initial, type_, node.name, node.type)
+        else:
+            if variable.constant:
+                self.report(node, words.constant_without_value(node.name, type_))
+            variable.initial = self.initial_of(node.type, type_)
 
     def initial_of(self, spec: syntax.TypeSpec, type_: Type) -> typed.Initial:
         """The initial value of a type as it is written: a name may stand for a type with one of its own (6.4.4.9)."""
