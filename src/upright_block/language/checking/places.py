@@ -285,7 +285,7 @@ class PlaceChecker(Reporter):
         elif root.section == "global" and (tag := self.scope.tags.get(root.key)) is not None and tag.inside is not None:
             raise self.problem(node, words.alias_written(tag.name, tag.text("stands_for")))
         elif root.name == "%I":
-            raise self.problem(node, words.input_point_assigned(shown))
+            raise self.problem(node, words.input_point_assigned(shown, self.is_rig))
         elif root.section == "input":
             raise self.problem(node, words.own_input_assigned(shown, self.unit))
         for number, step in enumerate(steps):
@@ -304,7 +304,7 @@ class PlaceChecker(Reporter):
         if isinstance(node, syntax.DirectAddress):
             point = self.point(node)
             if point.area == "I":
-                raise self.problem(node, words.input_point_assigned(self.text(node)))
+                raise self.problem(node, words.input_point_assigned(self.text(node), self.is_rig))
             if point.width == 1:
                 return typed.Receiver(self.scope.points.place(point, BYTE, node), BOOL, point.start % 8)
         if isinstance(node, syntax.Part):

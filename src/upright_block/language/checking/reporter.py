@@ -27,6 +27,11 @@ class Reporter:
         self._find_unit = find_unit
         self.source = unit.source
 
+    @property
+    def is_rig(self) -> bool:
+        """Whether the unit at hand is there for cases alone."""
+        return self.source in self.scope.rigs
+
     def find_unit(self, name: str) -> Unit | None:
         """The unit that a name in upper case stands for in the unit at hand."""
         home = self.unit.syntax.home

@@ -132,7 +132,7 @@ class StatementChecker(CallChecker):
         point = self.point(target)
         value = self.value(node.value, held_type(target, point), self.text(target))
         if point.area == "I":
-            raise self.problem(target, input_point_assigned(self.text(target)))
+            raise self.problem(target, input_point_assigned(self.text(target), self.is_rig))
         return self.scope.points.store(point, value, self._origin(node))
 
     def check_writable(self, place: typed.Place, node: syntax.Expression) -> None:

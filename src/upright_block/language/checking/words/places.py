@@ -234,9 +234,9 @@ def no_such_point(shown: str, is_settled: bool) -> Words:
     )
 
 
-def input_point_assigned(shown: str) -> Words:
+def input_point_assigned(shown: str, is_rig: bool = False) -> Words:
     return Words(
         "input-point-assigned",
-        f"{shown} is an input; only the machine gives it a value.",
-        "Write to an output or a memory point.",
+        f"{shown} is an input; {'a rig is connected by tags' if is_rig else 'only the machine gives it a value'}.",
+        "Give the point a tag, and write to that." if is_rig else "Write to an output or a memory point.",
     )
