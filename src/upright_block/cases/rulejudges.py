@@ -59,7 +59,8 @@ class RuleJudge:
         self.expression = slots[watched.expression]
         self.during = None if watched.during is None else slots[watched.during]
         after, until = (None if n is None else slots[n] for n in (watched.after, watched.until))
-        self.arming = _Arming(after, until)
+        is_plain = after is None and until is None and self.during is None
+        self.arming = None if is_plain else _Arming(after, until)
         self.breaks: list[Break] = []
         self.wrong = 0
         self.was_armed = False
@@ -68,17 +69,34 @@ class RuleJudge:
         """Judge the scans of a piece."""
         if self.wrong or not piece.scans:
             return
-        slots = [self.expression, *([self.during] if self.during else []), *self.arming.slots()]
-        self.arming.begin(piece)
+        arming = self.arming
+        if arming is None:
+            self._look_at_all(piece)
+            return
+        slots = [self.expression, *([self.during] if self.during else []), *arming.slots()]
+        arming.begin(piece)
         for scan in _moments(piece, slots):
-            is_armed = self.arming.at(piece, scan) and (self.during is None or bool(piece.value(self.during, scan)))
+            is_armed = arming.at(piece, scan) and (self.during is None or bool(piece.value(self.during, scan)))
             self.was_armed |= is_armed
             if is_armed and bool(piece.value(self.expression, scan)) == self.watched.breaks_when:
-                self.wrong = 1
-                self.breaks.append(
-                    Break(self.watched, "broken", scan, f"It breaks {shown_rule(self.watched.rule)}", None)
-                )
+                self._break(scan)
                 return
+
+    def _look_at_all(self, piece: Trace) -> None:
+        """Judge every scan of a piece; most rules say the same in all of them."""
+        self.was_armed = True
+        still = piece.still(self.expression)
+        if still is not None and bool(still) != self.watched.breaks_when:
+            return
+        for scan in _moments(piece, [self.expression]):
+            if bool(piece.value(self.expression, scan)) == self.watched.breaks_when:
+                self._break(scan)
+                return
+
+    def _break(self, scan: int) -> None:
+        self.wrong = 1
+        says = f"It breaks {shown_rule(self.watched.rule)}"
+        self.breaks.append(Break(self.watched, "broken", scan, says, None))
 
     def finish(self, last: int, is_own: bool) -> None:
         """The run is over with a scan; a rule of the case itself that was never judged has said nothing."""

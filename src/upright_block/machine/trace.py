@@ -153,6 +153,17 @@ class Trace:
         kept = np.concatenate([[True], whole[1:] != whole[:-1]])
         return scans[kept], raw.view(np.dtype(code(slot.type))).reshape(-1)[kept]
 
+    def still(self, slot: Slot) -> Value | None:
+        """The value of a slot within one word, where that word does not change in these scans, which is told fast."""
+        if self.is_long:
+            return None
+        start = DATA + slot.offset
+        lead = start & 7
+        scans, values = self._word(start - lead)
+        if len(scans) > 1 or lead + slot.size > 8:
+            return None
+        return slot.decode(values[0].to_bytes(8, "little"), lead)
+
     def values(self, slot: Slot, scans: Sequence[int]) -> list[Value]:
         """The values of a slot after some scans.
 
