@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from fnmatch import fnmatchcase
-from typing import Any
+from typing import TYPE_CHECKING, Any, cast
 
 from upright_block.cases.cells import cell_text, parse_span, parse_value
 from upright_block.cases.words.planning import beyond_point
@@ -14,14 +14,19 @@ from upright_block.errors import BadValue, NeverMet, ScanFault, UnknownName
 from upright_block.language.checking import observe
 from upright_block.language.findings import Findings
 from upright_block.language.literals import LiteralProblem, Value, shown, shown_duration
+from upright_block.language.names import listed
 from upright_block.language.nodes import record
 from upright_block.language.scope import Scope
 from upright_block.language.signals import NoSignal, Signal, field_signal, find_signal, no_value
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit, Variable
 from upright_block.language.types import Elementary, Enumeration, String
+from upright_block.machine.events import POWERED
 from upright_block.machine.machine import Machine, Snapshot, spans_of
 from upright_block.machine.trace import Fault, Trace
+
+if TYPE_CHECKING:
+    from upright_block.machine.power import Power
 
 Changes = tuple[list[int], list[Value]]
 """Times in ns, and the value from each of them on."""
@@ -188,6 +193,23 @@ class Controller:
     def now(self) -> int:
         """The time in ns at which the next scan starts."""
         return self._timebase.time(self._machine.scan)
+
+    def power(self, word: str) -> None:
+        """Take the power away or bring it back before the next scan, as in a column ``power`` of a case.
+
+        ``word`` is ``"off"``, ``"on"``, ``"cold"``, ``"stop"`` or ``"run"``. While it is off or stopped the moments of scans pass
+        with `scan`, and none runs. A word for what is already changes nothing, but ``"cold"`` always begins anew.
+
+        Raises:
+            BadValue: it is none of these, or needs power that is off.
+        """
+        if word not in POWERED:
+            raise BadValue(f"{word} is no word for the power.", f"There are {listed(POWERED)}.")
+        state = self._machine.powered
+        if state == "off" and word in ("stop", "run"):
+            raise BadValue(f"The power is off; {word} needs it.", "Say on or cold first.")
+        if word == "cold" or POWERED[word] != state:
+            self._machine.switch(cast("Power", word))
 
     def scan(self, count: int = 1) -> None:
         """Run some scans.

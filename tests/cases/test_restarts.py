@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.helpers import write_files
-from upright_block import OpenLibrary, open_library
+from upright_block import BadValue, OpenLibrary, open_library
 
 SCAN = 100  # ms
 
@@ -240,3 +240,30 @@ def test_a_word_for_what_is_already_changes_nothing(tmp_path: Path) -> None:
 def test_what_keeps_nothing_cannot_be_retained(text: str, tmp_path: Path) -> None:
     library = open_library(write_files(tmp_path, {"blocks/f.st": text}))
     assert "nothing-to-retain" in [f.name for f in library.findings]
+
+
+def test_the_power_is_switched_from_python_too(tmp_path: Path) -> None:
+    library = open_library(write_files(tmp_path, {"blocks/Counter.st": COUNTER}))
+    machine = library.machine("Counter", scan="100ms")
+    machine.set("key", True)
+    machine.scan(7)
+    machine.power("off")
+    kept = machine.snapshot()
+    machine.scan(3)
+    assert [machine.read(path) for path in ("lit", "kept", "quick.ET")] == [False, 1, 500_000_000]
+    machine.power("on")
+    machine.scan()
+    assert [machine.read(path) for path in ("kept", "lost", "slow.ET", "quick.ET")] == [2, 6, 700_000_000, 0]
+    machine.restore(kept)
+    with pytest.raises(BadValue, match="The power is off"):
+        machine.power("run")
+    with pytest.raises(BadValue, match="no word for the power"):
+        machine.power("away")
+    machine.power("cold")
+    machine.power("on")
+    machine.scan(2)
+    machine.power("stop")
+    machine.scan()
+    machine.power("run")
+    machine.scan()
+    assert [machine.read(path) for path in ("kept", "lost", "quick.ET")] == [1, 6, 200_000_000]

@@ -28,16 +28,12 @@ from upright_block.language.types import BROKEN, Array, Elementary, Enumeration,
 from upright_block.library import Toml
 from upright_block.library.table import ROLES, TIME_HEADS, Table
 from upright_block.machine.clock import CLOCK_START, LAST_MOMENT
-from upright_block.machine.events import MOST_FORCES
+from upright_block.machine.events import MOST_FORCES, POWERED
 
 if TYPE_CHECKING:
     from upright_block.machine.power import Power
 
 _TIMES_OF_OTHERS = ("time", "t", "timestamp", "seconds", "sec", "s", "ms", "step", "tick")
-
-
-_POWER = {"off": "off", "on": "on", "cold": "on", "stop": "stop", "run": "on"}
-"""The words of a column ``power``, and what is then; a word for what is already changes nothing."""
 
 
 class _Problem(Exception):
@@ -412,16 +408,16 @@ class Planner:
         before, state = "", "on"
         for row, text in enumerate(table.take(index)):
             word = text.lower()
-            if word and word not in _POWER:
+            if word and word not in POWERED:
                 said = words.no_power(text, self.findings.did_you_mean)
                 self.report(table.source, table.cell(row, index), said)
             elif word in ("stop", "run") and state == "off":
                 self.report(table.source, table.cell(row, index), words.no_power_to(text))
             elif word:
                 begins_so = word == "cold" and self.row_scans[row] == 0
-                if word != before and not begins_so and (word == "cold" or _POWER[word] != state):
+                if word != before and not begins_so and (word == "cold" or POWERED[word] != state):
                     self.power.append((self.row_scans[row], cast("Power", word)))
-                before, state = word, _POWER[word]
+                before, state = word, POWERED[word]
 
     def field(self, signal: Signal) -> Signal:
         """What a column of a signal writes to: of an input tag the bits of its point."""

@@ -9,6 +9,8 @@ from upright_block.compiler.program import Slot
 from upright_block.language.nodes import node
 
 FORCE_SIZE = 16
+POWERED = {"off": "off", "on": "on", "cold": "on", "stop": "stop", "run": "on"}
+"""The words that switch the power, and what is then."""
 CLOCK = 56
 """Where the header has the wall clock at the start; see ``driver.wat``."""
 MOST_FORCES = (DATA - FORCES) // FORCE_SIZE

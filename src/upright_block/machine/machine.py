@@ -238,6 +238,11 @@ class Machine:
         self.poke(phase, phase.encode(0))
         return None
 
+    @property
+    def powered(self) -> str:
+        """Whether it is ``on``, ``off``, or holds its data at ``stop``."""
+        return "on" if self._idle is None else "off" if self._stopped is None else "stop"
+
     def switch(self, power: Power) -> None:
         """Take the power away or bring it back, before the next scan; what of the data is left is `Remains`.
 
@@ -249,8 +254,8 @@ class Machine:
             self._remains = remains(self.program)
         left, data = self._remains, self._bytes[DATA : DATA + len(self.program.initial)]
         if power in ("off", "stop"):
-            if power == "stop":
-                self._stopped = [bytes(data[start : start + len(rest)]) for start, rest in left.rests]
+            held = [bytes(data[start : start + len(rest)]) for start, rest in left.rests]
+            self._stopped = held if power == "stop" else None
             for start, rest in left.rests:
                 data[start : start + len(rest)] = rest
             self._idle = self.scan if self._idle is None else self._idle
@@ -258,8 +263,9 @@ class Machine:
         if self._idle is not None:
             self._idled += self.timebase.time(self.scan) - self.timebase.time(self._idle)
             self._idle = None
+        held, self._stopped = self._stopped or [], None
         if power == "run":
-            for (start, rest), content in zip(left.rests, self._stopped or (), strict=True):
+            for (start, rest), content in zip(left.rests, held, strict=True):
                 data[start : start + len(rest)] = content
             return
         spans = (*left.outside, *(left.retained if power == "on" else ()))
