@@ -267,3 +267,33 @@ def test_the_power_is_switched_from_python_too(tmp_path: Path) -> None:
     machine.power("run")
     machine.scan()
     assert [machine.read(path) for path in ("kept", "lost", "quick.ET")] == [1, 6, 200_000_000]
+
+
+@pytest.mark.parametrize(("begin", "end"), [(300, 500), (200, 750), (250, 400), (0, 300), (100, 1000)])
+def test_tasks_keep_to_their_moments_after_an_outage(begin: int, end: int, tmp_path: Path) -> None:
+    files = {
+        "programs/p.st": """
+PROGRAM Fast VAR RETAIN n : DINT; t : TON; END_VAR n := n + 1; t(IN := TRUE, PT := T#1h); END_PROGRAM
+PROGRAM Slow VAR RETAIN n : DINT; END_VAR n := n + 1; END_PROGRAM
+CONFIGURATION Plant
+TASK fast (INTERVAL := T#100ms, PRIORITY := 1); TASK slow (INTERVAL := T#250ms, PRIORITY := 2);
+PROGRAM fast_1 WITH fast : Fast; PROGRAM slow_1 WITH slow : Slow;
+END_CONFIGURATION
+"""
+    }
+    moments = sorted({*range(0, 1500, 100), *range(0, 1500, 250)})
+    fast = slow = 0
+    clock: list[int] = []  # the scan clock at the scans of the fast task
+    rows = ["at | power | fast_1.n slow_1.n fast_1.t.ET"]
+    for time in moments:
+        word = "off" if time == begin else "on" if time == end else "."
+        if not begin <= time < end:
+            now = time if time < begin else time - (end - begin)
+            if time % 100 == 0:
+                fast += 1
+                clock.append(now)
+            slow += time % 250 == 0
+        elapsed = clock[-1] - clock[0] if clock else 0
+        rows.append(f"{time}ms | {word} | {fast} {slow} {elapsed}ms")
+    verdict = verdict_of(tmp_path, "\n".join(rows), files=files)
+    assert verdict.status == "passed", (rows, [(m.signal.path, m.scan, m.got) for m in verdict.misses])

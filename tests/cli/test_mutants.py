@@ -91,6 +91,15 @@ WORDS = [
     "-> horn",
     "NC",
     "stands_for",
+    "power",
+    "off",
+    "cold",
+    "stop",
+    "RETAIN",
+    "case",
+    'rig = "Bays"',
+    "lost at=1s",
+    "Actuator",
 ]
 
 Mutation = Callable[[random.Random, bytes, bytes], bytes]
@@ -195,14 +204,15 @@ def mutant(seed: int) -> dict[str, bytes]:
 @pytest.mark.parametrize("batch", range(FIRST, FIRST + COUNT, BATCH))
 def test_every_call_on_a_mutant_ends_in_findings(tmp_path: Path, batch: int) -> None:
     for folder in {str(Path(name).parent) for name in DEMO}:
-        (tmp_path / folder).mkdir(exist_ok=True)
+        (tmp_path / folder).mkdir(exist_ok=True, parents=True)
     for seed in range(batch, batch + BATCH):
         for name, content in mutant(seed).items():
             (tmp_path / name).write_bytes(content)
         commands = [["check"], ["verify"]]
         if seed % 10 == 0:
             commands += [["verify", "--json"], ["show", "VentDrive"], ["show", "roof"], ["show", "wind"]]
-            commands += [["tags"], ["instances"], ["walk"], ["tags", "--adopt"]]
+            commands += [["tags"], ["instances"], ["walk"], ["tags", "--adopt"], ["show"]]
+            commands += [["verify", "--changed", "--failed"], ["verify", "--record", "*", "--over"]]
         for command in commands:
             result = CliRunner().invoke(main, [*command, "--library", str(tmp_path)], prog_name="upright")
             what = f"seed {seed}: {' '.join(command)}"

@@ -70,6 +70,10 @@ def _fill(case: ReadyCase, over: bool, filled: dict[tuple[Source, int], _Filled]
         return
     scans = case.plan.row_scans
     reached, changes = values_after(case, [column.path for column in case.columns], sorted(set(case.plan.row_scans)))
+    if len(reached) < len(set(scans)):
+        place = case.written.place
+        at = shown_duration(case.plan.timebase.time(next(scan for scan in scans if scan not in reached)))
+        left.append(words.stopped(case.name, at).told(case.file.source, place.start, place.end))
     for column in case.columns:
         checks = dict(zip(column.rows, column.checks, strict=True))
         signal = case.signals[column.path]

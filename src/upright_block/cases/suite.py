@@ -74,6 +74,7 @@ def load_suite(library: Library) -> Suite:
             sources.append(source)
         if file is not None:
             loader.add(file)
+    loader.find_unused_rigs(bool(unread))
     found = (tuple(loader.ready), tuple(loader.not_run), tuple(findings.in_order()))
     return Suite(*found, len(paths), unread, tuple(sources), rules_read)
 
@@ -87,6 +88,7 @@ class _Loader:
         self.blocks: dict[str, Unit] = {}
         self.methods: Methods = {}
         self.common = Common(library.scope.missing)
+        self.rigs_used: set[str] = set()
         self.rules: list[tuple[Unit, RuleFile]] = []
         self.watched: dict[tuple[Unit, Timebase], Watch] = {}
         # The data of units that contain each other, or are nested too deep, cannot be laid out.
@@ -95,6 +97,7 @@ class _Loader:
     def add(self, file: CaseFile) -> None:
         """Plan the cases of a file."""
         begun = len(self.findings.items)
+        self.rigs_used |= {file.subject.name.upper(), file.rig.text.upper() if file.rig else ""}
         unit = None if file.mistakes else self._unit(file)
         timebase = None if unit is None else self._timebase(file, unit)
         broken = unit is not None and unit.is_broken
@@ -166,6 +169,14 @@ class _Loader:
                         watcher.extend(known, file.rules, file.timing, path)
             self.watched[key] = known
         return known
+
+    def find_unused_rigs(self, some_unread: bool) -> None:
+        """Tell of rigs that no case file names, where all could be read."""
+        scope = self.library.scope
+        for unit in scope.units.values():
+            is_rig = unit.kind == "PROGRAM" and unit.source in scope.rigs and not some_unread
+            if is_rig and unit.key not in self.rigs_used:
+                self.findings.add(words.unused_rig(unit).told(unit.source, unit.syntax.start, unit.syntax.end))
 
     def _leave_out(self, file: CaseFile, case: Case, findings: tuple[Finding, ...], reason: str) -> None:
         if not reason:

@@ -13,6 +13,8 @@ from upright_block.cli.common import READER_LEFT, plural, show_lines
 
 _PAUSE = 0.2
 """Seconds between two looks at the files."""
+_SHARE = 9
+"""How much longer it waits than it looks, in a large library."""
 _SUFFIXES = (".st", ".toml", ".csv", ".xlsx")
 _MOST_NAMED = 3
 
@@ -43,8 +45,11 @@ def stay(library: OpenLibrary, work: Callable[[OpenLibrary, bool], int]) -> NoRe
 def _wait(root: Path, files: dict[str, tuple[int, int]]) -> None:
     """Wait until files differ from those that are known, and no more from one look to the next."""
     show_lines([[("Waiting for a change; Ctrl-C ends.", "dim")]])
-    while dict(_files(root)) == files:
-        time.sleep(_PAUSE)
+    while True:
+        began = time.perf_counter()
+        if dict(_files(root)) != files:
+            return
+        time.sleep(max(_PAUSE, _SHARE * (time.perf_counter() - began)))
 
 
 def _rest(root: Path, files: dict[str, tuple[int, int]]) -> list[str]:

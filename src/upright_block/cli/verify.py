@@ -31,6 +31,7 @@ from upright_block.reports import (
     not_run_data,
     not_run_line,
     summary_line,
+    unarmed_data,
     unarmed_lines,
     verdict_data,
     verdict_line,
@@ -145,6 +146,7 @@ def verify(
                 "cases": [verdict_data(v) for v in verdicts],
                 "not_run": [not_run_data(case) for case in not_run],
                 "left_out": len(ready) - len(verdicts),
+                "unarmed": unarmed_data(verdicts) if choice == _ALL else [],
                 "unread_files": library.unread_files,
                 "findings": [finding_data(f) for f in errors],
             }

@@ -13,6 +13,7 @@ from upright_block.language.types import Elementary, String
 from upright_block.language.walking import calls_function
 
 NOW = 8
+IDLED = 128
 """Where in memory the start of this scan is: nanoseconds since the run began, an i64."""
 
 
@@ -279,6 +280,11 @@ def _scan_start(e: Emitter, node: typed.CallStandard) -> None:
     e.out.append(f"i32.const 0 i64.load offset={NOW}")
 
 
+def _moment(e: Emitter, node: typed.CallStandard) -> None:
+    """When the scan starts, with the time for which none ran; tasks keep to these moments."""
+    e.out.append(f"i32.const 0 i64.load offset={NOW} i32.const 0 i64.load offset={IDLED} i64.add")
+
+
 STANDARD_FUNCTIONS: dict[str, Callable[[Emitter, typed.CallStandard], None]] = {
     "ABS": _abs,
     "SQRT": _sqrt,
@@ -287,6 +293,7 @@ STANDARD_FUNCTIONS: dict[str, Callable[[Emitter, typed.CallStandard], None]] = {
     "LIMIT": _limit,
     "SEL": _select,
     "SCAN_START": _scan_start,
+    "MOMENT": _moment,
     "CLOCK_NOW": _clock_now,
     "NANOSECONDS": _move,
     **{f"{way}_{order}_ENDIAN": _endian for way in ("TO", "FROM") for order in ("BIG", "LITTLE")},

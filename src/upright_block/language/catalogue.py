@@ -38,6 +38,7 @@ WARNINGS = frozenset(
         "unknown-column",
         "unread-file",
         "unused-allowance",
+        "unused-rig",
     }
 )
 """Findings that stop nothing: what has one can be run."""

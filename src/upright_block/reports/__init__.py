@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from upright_block.reports.findings import counted, finding_data, finding_list
     from upright_block.reports.instances import instance_data, instance_list, instance_rows
     from upright_block.reports.listing import column_lines
-    from upright_block.reports.rules import measure_lines, unarmed_lines
+    from upright_block.reports.rules import measure_lines, unarmed_data, unarmed_lines
     from upright_block.reports.styled import Line, Role, clipped, plain, visible
     from upright_block.reports.tags import tag_data, tag_lines, tag_list, use_data
     from upright_block.reports.verdicts import (
@@ -40,7 +40,7 @@ __getattr__ = exported(
         "instances": ("instance_data", "instance_list", "instance_rows"),
         "listing": ("column_lines",),
         "tags": ("tag_data", "tag_lines", "tag_list", "use_data"),
-        "rules": ("measure_lines", "unarmed_lines"),
+        "rules": ("measure_lines", "unarmed_data", "unarmed_lines"),
         "styled": ("Line", "Role", "clipped", "plain", "visible"),
         "walk": ("walk_data", "walk_lines"),
         "verdicts": ("failure_lines", "not_run_data", "not_run_line", "summary_line", "verdict_data", "verdict_line"),
@@ -79,6 +79,7 @@ __all__ = [
     "tag_lines",
     "tag_list",
     "text_lines",
+    "unarmed_data",
     "unarmed_lines",
     "use_data",
     "verdict_data",

@@ -83,6 +83,16 @@ def unarmed_lines(verdicts: Sequence[Verdict]) -> list[Line]:
     ]
 
 
+def unarmed_data(verdicts: Sequence[Verdict]) -> list[dict[str, Any]]:
+    """The same as plain data for JSON."""
+    from upright_block.cases.rules import shown_rule
+
+    return [
+        {"rule": shown_rule(rule), **rule.expression.source.place(rule.expression.start)}
+        for rule in unarmed_rules(verdicts)
+    ]
+
+
 def break_data(verdict: Verdict, found: Break) -> dict[str, Any]:
     """A break as plain data for JSON."""
     from upright_block.cases.rules import shown_rule

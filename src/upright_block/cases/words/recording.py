@@ -13,6 +13,14 @@ def several(values: str) -> Words:
     )
 
 
+def stopped(name: str, at: str) -> Words:
+    return Words(
+        "not-recorded",
+        f'The case "{name}" stops with a fault; its row at {at} and those below stay empty.',
+        "upright verify shows the fault.",
+    )
+
+
 def does_not_hold(path: str, at: str) -> Words:
     return Words(
         "not-recorded",

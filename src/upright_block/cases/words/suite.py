@@ -33,6 +33,14 @@ def no_rig(unit: Unit) -> Words:
     )
 
 
+def unused_rig(unit: Unit) -> Words:
+    return Words(
+        "unused-rig",
+        f"No case file names the rig {unit.name}.",
+        f'Write program = "{unit.name}", or rig = "{unit.name}" beside a configuration, in one; or remove it.',
+    )
+
+
 def broken_rig(unit: Unit) -> Words:
     return Words("wrong-kind", f"{unit.name} has errors.", "upright check lists them.")
 

@@ -318,7 +318,7 @@ def _due(task: typed.Task, unit: typed.Unit) -> typed.Expression:
         return typed.Load(BOOL, edge_place(detector, syntax.NO_PLACE))
     if unit.timebase == Timebase(task.interval):
         return typed.Constant(BOOL, True)
-    now = typed.Convert(LINT, typed.CallStandard(TIME, "SCAN_START", (), 0), 0)
+    now = typed.Convert(LINT, typed.CallStandard(TIME, "MOMENT", (), 0), 0)
     since = typed.Binary(LINT, "MOD", now, typed.Constant(LINT, task.interval), 0)
     return typed.Binary(BOOL, "=", since, typed.Constant(LINT, 0), 0)
 
