@@ -52,7 +52,8 @@ def test_a_rig_stands_beside_the_cases_and_needs_no_task(tmp_path: Path) -> None
 )
 def test_what_a_rig_declares_is_seen_by_rigs_alone(body: str, name: str, tmp_path: Path) -> None:
     block = f"FUNCTION_BLOCK B VAR x : INT; END_VAR {body} END_FUNCTION_BLOCK"
-    write_files(tmp_path, {"blocks/b.st": block, "blocks/twice.st": TWICE, "cases/rigs/twice.st": RIG})
+    files = {"blocks/twice.st": TWICE, "cases/rigs/twice.st": RIG, "cases/twice.toml": RIG_CASE}
+    write_files(tmp_path, files | {"blocks/b.st": block})
     findings = open_library(tmp_path).findings
     assert {(f.name, f.source.path) for f in findings} == {("unknown-name", "blocks/b.st")}
     assert name in findings[0].message
