@@ -299,6 +299,7 @@ def test_a_column_case_makes_a_case_for_each_of_its_values(tmp_path: Path) -> No
         ("case,x\n,1\na,1\n", "bad-value"),
         ("case,x\na,1\nb,1\na,0\n", "name-twice"),
         ("case,x,case\na,1,b\n", "unknown-name"),
+        ("case,x\n" + "".join(f"c{n},1\n" for n in range(10_001)), "too-long"),
     ],
 )
 def test_rows_of_no_case_or_of_one_that_was_over_are_told(table: str, name: str, tmp_path: Path) -> None:

@@ -103,6 +103,31 @@ def test_a_cell_that_would_not_hold_is_left_empty(tmp_path: Path) -> None:
     assert "200ms | 1 | . 1\n" in (tmp_path / "cases/c.toml").read_text().replace("      ", " ")
 
 
+def test_a_backslash_in_a_value_stays_one(tmp_path: Path) -> None:
+    block = (
+        "FUNCTION_BLOCK B VAR_INPUT x : BOOL; END_VAR VAR_OUTPUT s : STRING; END_VAR s := 'a\\b'; END_FUNCTION_BLOCK"
+    )
+    for quotes in ('"""', "'''"):
+        case = f'[[case]]\nname = "c"\nvectors = {quotes}\nx | s\n1 | .\n{quotes}\n'
+        recorded(tmp_path, case, **{"blocks/b.st": block})
+        assert "1 case: 1 good" in upright("verify", "--library", tmp_path).output
+
+
+def test_the_tables_of_several_cases_are_filled_in_at_once(tmp_path: Path) -> None:
+    case = '[[case]]\nname = "{0}"\nvectors = """\ncase | x | n\na | 1 | .\nb | 0 | .\n. | 1 | .\n"""\n'
+    text = recorded(tmp_path, case.format("one") + case.format("two"))
+    assert text.count("case | x | n\na    | 1 | 1\nb    | 0 | 0\n.    | 1 | 1\n") == 2
+
+
+def test_what_lies_behind_a_fault_stays_empty_and_is_told(tmp_path: Path) -> None:
+    block = "FUNCTION_BLOCK B VAR_INPUT x : INT; END_VAR VAR_OUTPUT n : INT; END_VAR n := 6 / x; END_FUNCTION_BLOCK"
+    case = '[[case]]\nname = "c"\nvectors = """\nx | n\n2 | .\n0 | .\n1 | .\n"""\n'
+    write_files(tmp_path, {"blocks/b.st": block, "cases/c.toml": HEAD + case})
+    result = upright("verify", "--record", "B", "--write", "--library", tmp_path)
+    assert "its row at 100ms and those below stay empty" in result.output
+    assert "2 | 3\n0 | .\n1 | .\n" in (tmp_path / "cases/c.toml").read_text()
+
+
 def test_a_csv_file_is_filled_in(tmp_path: Path) -> None:
     case = '[[case]]\nname = "c"\nvectors = "t.csv"\n'
     recorded(tmp_path, case, **{"cases/t.csv": 'x,n,s,q\r\n0,,,.\r\n1,5,"","0"\r\n'})

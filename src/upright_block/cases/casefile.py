@@ -281,7 +281,7 @@ class _Reader:
         seen.add((name or "").lower())
         shown = name or f"case {index + 1}"
         met: set[str] = set()
-        for (part, vectors), values in product(parts, self._sweep(content)):
+        for (part, vectors), values in product(parts, self._sweep(content, len(parts))):
             swept = Swept(values)
             rules, timing = self._watched(content, swept)
             stimuli = tuple(self._driven(content.value["drive"], swept)) if "drive" in content.value else ()
@@ -319,6 +319,10 @@ class _Reader:
         if begins[:1] != [0]:
             self.findings.add(words.row_of_no_case().told(table.source, *_marked(table.cell(0, column))))
             begins.insert(0, 0)
+        if len(begins) > MOST_SWEPT:
+            place = _marked(table.heads[column])
+            self.findings.add(words.sweep_too_large(len(begins), MOST_SWEPT).told(table.source, *place))
+            begins = begins[:1]
         seen: dict[str, int] = {}
         for begin, end in pairwise((*begins, table.rows)):
             first = seen.setdefault(texts[begin].lower(), begin)
@@ -328,7 +332,7 @@ class _Reader:
                 self.findings.add(said.told(table.source, *_marked(table.cell(begin, column)), related))
             yield texts[begin], table.without(column, range(begin, end))
 
-    def _sweep(self, content: Toml) -> Iterator[dict[str, str]]:
+    def _sweep(self, content: Toml, parts: int) -> Iterator[dict[str, str]]:
         """The values of each case of a sweep, by name; of a case without one no values, once."""
         written = content.value.get("sweep")
         if written is None:
@@ -344,8 +348,8 @@ class _Reader:
         if not lists:
             self.report(written, words.sweep_without_values())
         count = math.prod(map(len, lists)) if lists else 0
-        if count > MOST_SWEPT:
-            self.report(written, words.sweep_too_large(count, MOST_SWEPT))
+        if count * parts > MOST_SWEPT:
+            self.report(written, words.sweep_too_large(count * parts, MOST_SWEPT))
             count = 0
         if not count:
             yield {}

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from array import array
-from collections.abc import Iterator
+from bisect import bisect_right
+from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING
 
 from upright_block.cases.casefile import Case, CaseFile
@@ -53,13 +54,37 @@ class Drive:
 
 
 @record
+class Idle:
+    """Scans of which none runs, from ``begin`` on; the first that runs again is ``end``, and then none ran for ``idled`` ns in all."""
+
+    begin: int
+    end: int
+    idled: int
+
+
+def idle_spans(power: Sequence[tuple[int, Power]], scans: int, timebase: Timebase) -> Iterator[Idle]:
+    """The scans that do not run, by what is switched before which scan of a run."""
+    begun: int | None = None
+    idled = 0
+    for scan, word in (*power, (scans, "run")):
+        is_idle = word in ("off", "stop")
+        if is_idle and begun is None:
+            begun = scan
+        elif not is_idle and begun is not None:
+            idled += timebase.time(scan) - timebase.time(begun)
+            yield Idle(begun, scan, idled)
+            begun = None
+
+
+@record
 class Plan:
     """Everything that a run of a case does, in paths and values, so that it can be sent anywhere.
 
     ``subject`` is the key of the unit. ``timebase`` says when scans start; ``clock`` is the wall clock at
     the start, in ns. ``row_scans`` has the scan of each row. ``constants`` are the values that the case gives to constants, ``given``
     what is stored before the first scan, ``shown`` the paths of the columns in the order of the table. ``clocks`` are the
-    scans before which the wall clock is set, with what it shows then, in ns, ``power`` those before which the power is switched.
+    scans before which the wall clock is set, with what it shows then, in ns, ``power`` those before which the power is switched,
+    ``idle`` what therefore does not run.
     """
 
     id: str
@@ -75,37 +100,28 @@ class Plan:
     shown: tuple[str, ...]
     clocks: tuple[tuple[int, int], ...] = ()
     power: tuple[tuple[int, Power], ...] = ()
+    idle: tuple[Idle, ...] = ()
 
     @property
     def checks(self) -> int:
         """How many cells are checked."""
         return sum(len(e.checks) for e in self.expectations)
 
-    def idle(self) -> Iterator[tuple[int, int]]:
-        """The scans of which none runs: the first of them, and the first that runs again."""
-        begun: int | None = None
-        for scan, word in self.power:
-            is_idle = word in ("off", "stop")
-            if is_idle and begun is None:
-                begun = scan
-            elif not is_idle and begun is not None:
-                yield begun, scan
-                begun = None
-        if begun is not None:
-            yield begun, self.scans
-
     def is_idle(self, scan: int) -> bool:
         """Whether a scan does not run, since the power is off or the controller stopped."""
-        return any(begin <= scan < end for begin, end in self.idle())
+        before = bisect_right(self.idle, scan, key=lambda idle: idle.begin)
+        return before > 0 and scan < self.idle[before - 1].end
 
     def power_at(self, scan: int) -> str:
         """What was switched last up to a scan: ``off`` and ``stop`` while it is so, another word in that scan alone."""
-        begun, word = next(((s, w) for s, w in reversed(self.power) if s <= scan), (scan, ""))
+        before = bisect_right(self.power, scan, key=lambda switched: switched[0])
+        begun, word = self.power[before - 1] if before else (scan, "")
         return word if begun == scan or word in ("off", "stop") else ""
 
     def idled_before(self, scan: int) -> int:
         """The ns for which no scan ran, up to the last time that the power came back before a scan."""
-        return sum(self.timebase.time(end) - self.timebase.time(begin) for begin, end in self.idle() if end <= scan)
+        before = bisect_right(self.idle, scan, key=lambda idle: idle.end)
+        return self.idle[before - 1].idled if before else 0
 
 
 @state

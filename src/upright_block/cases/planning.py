@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, cast
 
 from upright_block.cases.casefile import Case, CaseFile, Given
 from upright_block.cases.cells import cell_text, parse_check, parse_clock, parse_span, parse_value, simple_span
-from upright_block.cases.plan import Common, Drive, Expectations, Plan, ReadyCase, Watch
+from upright_block.cases.plan import Common, Drive, Expectations, Plan, ReadyCase, Watch, idle_spans
 from upright_block.cases.words import planning as words
 from upright_block.language.catalogue import stops
 from upright_block.language.copying import used_globals
@@ -118,6 +118,7 @@ class Planner:
             tuple(self.shown),
             tuple(self.clocks),
             tuple(self.power),
+            tuple(idle_spans(self.power, scans, self.timebase)),
         )
         return ReadyCase(self.file, self.case, self.unit, plan, self.signals, self.watch, tuple(self.expectations))
 

@@ -115,26 +115,37 @@ def _told(found: _Filled, said: Words) -> Finding:
 def _written(source: Source, filled: Sequence[_Filled]) -> str:
     """The text of a source with cells filled in; the columns of a table in a case file stand in line again."""
     is_file = source.path.lower().endswith(".csv")
-    text, tables = source.text, dict.fromkeys(id(found.table.split) for found in filled)
-    ordered = sorted(filled, key=lambda found: -found.cell.start)
-    for found in ordered:
+    parts: list[str] = []
+    first: dict[int, int] = {}  # where each table has its first new cell, in the new text
+    done = length = 0
+    for found in sorted(filled, key=lambda found: found.cell.start):
         (value,) = found.texts
-        start, end = found.cell.start, found.cell.end
-        text = text[:start] + (_quoted(value) if is_file else value) + text[end:]
-    if is_file:
-        return text
-    first = {table: min(f.cell.start for f in filled if id(f.table.split) == table) for table in tables}
-    for start in sorted(first.values(), reverse=True):
-        text = _in_line(text, start)
+        before = source.text[done : found.cell.start]
+        first.setdefault(id(found.table.split), length + len(before))
+        made = _quoted(value) if is_file else _escaped(value, source.text, found.cell.start)
+        parts += [before, made]
+        length += len(before) + len(made)
+        done = found.cell.end
+    text = "".join([*parts, source.text[done:]])
+    table = len(text)
+    for start in () if is_file else sorted(first.values(), reverse=True):
+        if start < table:  # else it is in the table that was seen last
+            text, table = _in_line(text, start)
     return text
+
+
+def _escaped(value: str, text: str, inside: int) -> str:
+    """A value as it stands in the string of TOML around an offset; in one of double quotes a backslash escapes."""
+    is_basic = text.rfind('"""', 0, inside) > text.rfind("'''", 0, inside)
+    return value.replace("\\", "\\\\") if is_basic else value
 
 
 def _quoted(value: str) -> str:
     return '"' + value.replace('"', '""') + '"' if any(letter in value for letter in ',;"\t') else value
 
 
-def _in_line(text: str, inside: int) -> str:
-    """A text with the columns of the table around an offset in line."""
+def _in_line(text: str, inside: int) -> tuple[str, int]:
+    """A text with the columns of the table around an offset in line, and where that table begins."""
     begin = max(text.rfind(quotes, 0, inside) for quotes in ('"""', "'''")) + 3
     begin = text.index("\n", begin) + 1
     end = min(found for quotes in ('"""', "'''") if (found := text.find(quotes, inside)) >= 0)
@@ -151,7 +162,7 @@ def _in_line(text: str, inside: int) -> str:
         indent = lines[number][: len(lines[number]) - len(lines[number].lstrip())]
         cells = (f"{cell:<{width}}" for cell, width in zip(row, widths, strict=True))
         lines[number] = indent + " ".join(cells).rstrip() + "\r" * lines[number].endswith("\r")
-    return text[:begin] + "\n".join(lines) + text[end:]
+    return text[:begin] + "\n".join(lines) + text[end:], begin
 
 
 def _tokens(line: str) -> list[str]:

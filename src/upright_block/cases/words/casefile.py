@@ -119,7 +119,7 @@ def sweep_without_values() -> Words:
 
 
 def sweep_too_large(count: int, most: int) -> Words:
-    return Words("too-long", f"The sweep makes {count:,} cases, more than {most:,}.", "Leave out values.")
+    return Words("too-long", f"This makes {count:,} cases, more than {most:,}.", "Leave out values.")
 
 
 def sweep_unused(name: str) -> Words:
