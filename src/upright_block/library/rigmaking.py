@@ -157,7 +157,7 @@ def _cases(name: str, unit: Unit, stand_in: Unit, pins: Sequence[tuple[str, Vari
     ]
     table = "\n".join(lines)
     return (
-        f"# What is expected is still empty: upright verify --record {name} shows what comes, to be looked at and taken over.\n"
+        f"# upright verify --record {name} fills in the expected cells from a run, to be looked at and taken over with --write.\n"
         f'program = "{name}"\nscan    = "100ms"\n\n[[case]]\nname    = "what the machine does"\nvectors = """\n{table}\n"""\n'
     )
 
