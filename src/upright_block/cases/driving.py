@@ -5,10 +5,10 @@ from __future__ import annotations
 from array import array
 from bisect import bisect_right
 from collections.abc import Iterator
-from typing import TYPE_CHECKING
 
 from upright_block.cases.casefile import Driven
 from upright_block.cases.cells import parse_span, parse_value
+from upright_block.cases.drafting import Draft
 from upright_block.cases.plan import Drive
 from upright_block.cases.stimuli import NoShape, Stimulus
 from upright_block.cases.words import planning as planning_words
@@ -23,9 +23,6 @@ from upright_block.language.types import BOOL, Elementary
 from upright_block.library.table import Table
 from upright_block.machine.events import MOST_FORCES
 
-if TYPE_CHECKING:
-    from upright_block.cases.planning import Planner
-
 _MOST_LOST = 64
 """Points of a range that is lost."""
 
@@ -33,20 +30,20 @@ _MOST_LOST = 64
 class Driver:
     """Adds what the stimuli of a case store to its plan; what is lost comes last, over all else."""
 
-    def __init__(self, planner: Planner, scans: int) -> None:
-        self.planner = planner
+    def __init__(self, draft: Draft, scans: int) -> None:
+        self.draft = draft
         self.scans = scans
-        self.source = planner.file.source
+        self.source = draft.file.source
         self.lost: list[tuple[Signal, int, int]] = []
         self.kept: list[Drive] = []
 
     def drive(self) -> None:
         """Take every stimulus of the case."""
-        stimuli = self.planner.case.stimuli
+        stimuli = self.draft.case.stimuli
         is_lost = [driven.shape.text.split(" ")[0].lower() == "lost" for driven in stimuli]
         for driven in [driven for driven, lost in zip(stimuli, is_lost, strict=True) if not lost]:
             self._shape(driven)
-        self.kept = [drive for drive in self.planner.drives if not drive.is_force]
+        self.kept = [drive for drive in self.draft.drives if not drive.is_force]
         for driven in [driven for driven, lost in zip(stimuli, is_lost, strict=True) if lost]:
             self._lose(driven)
 
@@ -55,44 +52,44 @@ class Driver:
         shape = driven.shape
         if end is None or not shape.is_as_written:
             start, end = 0, shape.end - shape.start
-        self.planner.report(self.source, Cell("", shape.start + start, shape.start + max(end, start + 1)), said)
+        self.draft.report(self.source, Cell("", shape.start + start, shape.start + max(end, start + 1)), said)
 
     def _shape(self, driven: Driven) -> None:
-        planner = self.planner
+        draft = self.draft
         cell = Cell(driven.pin.text, driven.pin.start, driven.pin.end)
         if ".." in driven.pin.text:
             self._refuse(driven, words.range_of_shape(driven.shape.text.split(" ")[0]))
             return
-        signal = planner.driven(driven.pin.text, self.source, cell)
+        signal = draft.driven(driven.pin.text, self.source, cell)
         if signal is None:
             return
-        target = planner.field(signal)
-        if any(planner.shares(drive.path, target) for drive in planner.drives):
-            planner.report(self.source, cell, planning_words.column_twice(cell, "writes"))
+        target = draft.field(signal)
+        if any(draft.shares(drive.path, target) for drive in draft.drives):
+            draft.report(self.source, cell, planning_words.column_twice(cell, "writes"))
             return
-        if planner.is_given_by_rig(target):
-            planner.report(self.source, cell, planning_words.given_by_rig(signal))
+        if draft.is_given_by_rig(target):
+            draft.report(self.source, cell, planning_words.given_by_rig(signal))
             return
         try:
-            stimulus = Stimulus(driven.shape, signal.type, planner.findings.did_you_mean)
+            stimulus = Stimulus(driven.shape, signal.type, draft.findings.did_you_mean)
             wave = self._wave(stimulus, driven.table, signal) if stimulus.kind == "wave" else ()
-            times, values = stimulus.drive(planner.timebase, min(self.scans, MOST_SCANS), wave, planner.common)
-            stored = [planner.stored_value(signal, target, v, str(v)) if v is not None else None for v in values]
+            times, values = stimulus.drive(draft.timebase, min(self.scans, MOST_SCANS), wave, draft.common)
+            stored = [draft.stored_value(signal, target, v, str(v)) if v is not None else None for v in values]
         except NoShape as problem:
             self._refuse(driven, problem.words, problem.start, problem.end)
             return
         except LiteralProblem as problem:
-            planner.bad_value(signal, self.source, Cell("", driven.shape.start, driven.shape.end), problem)
+            draft.bad_value(signal, self.source, Cell("", driven.shape.start, driven.shape.end), problem)
             return
         if len(values) < 2 and stimulus.kind != "wave":
-            last = shown_duration(planner.timebase.time(self.scans - 1))
+            last = shown_duration(draft.timebase.time(self.scans - 1))
             self._refuse(driven, words.never_acts(last))
-        planner.shown.setdefault(signal.path, signal)
-        planner.signals |= {signal.path: signal, target.path: target}
+        draft.shown.setdefault(signal.path, signal)
+        draft.signals |= {signal.path: signal, target.path: target}
         drive = Drive(target.path, False, times, stored)
-        planner.drives.append(drive)
+        draft.drives.append(drive)
         if target is not signal:
-            for _, said in planner.unseen(drive, signal):
+            for _, said in draft.unseen(drive, signal):
                 self._refuse(driven, said)
                 break
 
@@ -103,7 +100,7 @@ class Driver:
         if table is None or "at" not in heads:
             raise NoShape(words.wave_without_time(file), 0, len(stimulus.text))
         if name.lower() not in heads:
-            near = self.planner.findings.did_you_mean(name, [head.text for head in table.heads])
+            near = self.draft.findings.did_you_mean(name, [head.text for head in table.heads])
             raise NoShape(words.no_column(name, file, near), 0, len(stimulus.text))
         times, texts = table.columns[heads.index("at")], table.columns[heads.index(name.lower())]
         rows = zip(times, texts, strict=True)
@@ -113,28 +110,28 @@ class Driver:
 
     def _lose(self, driven: Driven) -> None:
         """A pin or some points keep what they have, or are zero, against all that drives them, and come back."""
-        planner = self.planner
+        draft = self.draft
         cell = Cell(driven.pin.text, driven.pin.start, driven.pin.end)
         paths = list(self._points(driven.pin.text)) if ".." in driven.pin.text else [driven.pin.text]
         if not paths:
-            planner.report(self.source, cell, words.bad_range(driven.pin.text))
-        signals = [planner.driven(path, self.source, cell) for path in paths]
+            draft.report(self.source, cell, words.bad_range(driven.pin.text))
+        signals = [draft.driven(path, self.source, cell) for path in paths]
         try:
             stimulus = Stimulus(
-                driven.shape, signals[0].type if signals and signals[0] else BOOL, planner.findings.did_you_mean
+                driven.shape, signals[0].type if signals and signals[0] else BOOL, draft.findings.did_you_mean
             )
         except NoShape as problem:
             self._refuse(driven, problem.words, problem.start, problem.end)
             return
-        begin, end = stimulus.gone(planner.timebase)
+        begin, end = stimulus.gone(draft.timebase)
         if begin >= self.scans or begin == end:
-            self._refuse(driven, words.never_acts(shown_duration(planner.timebase.time(self.scans - 1))))
+            self._refuse(driven, words.never_acts(shown_duration(draft.timebase.time(self.scans - 1))))
             return
         for signal in signals:
             if signal is not None and not self._lose_one(signal, begin, end, stimulus.is_frozen, cell):
                 return
         if ".." not in driven.pin.text and signals[0] is not None:
-            planner.shown.setdefault(signals[0].path, signals[0])
+            draft.shown.setdefault(signals[0].path, signals[0])
 
     def _points(self, text: str) -> Iterator[str]:
         """The bits or bytes of a range of points; nothing where it is none."""
@@ -142,7 +139,7 @@ class Driver:
             first, last = (parse_address(part) for part in text.split(".."))
         except (NoAddress, ValueError):
             return
-        points = self.planner.points
+        points = self.draft.points
         is_one_kind = (
             (first.area, first.size, first.part) == (last.area, last.size, last.part) == ("I", first.size, None)
         )
@@ -157,32 +154,32 @@ class Driver:
 
     def _lose_one(self, signal: Signal, begin: int, end: int | None, is_frozen: bool, cell: Cell) -> bool:
         """One pin or point is lost; whether it can be."""
-        planner, target = self.planner, self.planner.field(signal)
-        if not isinstance(target.type, Elementary) or sum(d.is_force for d in planner.drives) >= MOST_FORCES:
+        draft, target = self.draft, self.draft.field(signal)
+        if not isinstance(target.type, Elementary) or sum(d.is_force for d in draft.drives) >= MOST_FORCES:
             is_text = not isinstance(target.type, Elementary)
             refused = planning_words.text_forced if is_text else planning_words.too_many_forces
-            planner.report(self.source, cell, refused(signal))
+            draft.report(self.source, cell, refused(signal))
             return False
         until = MOST_SCANS if end is None else end
         others = [other for other, since, to in self.lost if since < until and begin < to]
-        forced = [planner.signals[path] for path in planner.forced]
+        forced = [draft.signals[path] for path in draft.forced]
         if any(other.place == target.place and other.overlaps(target) for other in (*others, *forced)):
-            planner.report(self.source, cell, words.lost_twice(signal.path))
+            draft.report(self.source, cell, words.lost_twice(signal.path))
             return False
         self.lost.append((target, begin, until))
-        planner.signals |= {signal.path: signal, target.path: target}
-        beside = [drive for drive in self.kept if planner.shares(drive.path, target)]
+        draft.signals |= {signal.path: signal, target.path: target}
+        beside = [drive for drive in self.kept if draft.shares(drive.path, target)]
         zero: Value = 0.0 if target.type.family == "real" else target.type is not BOOL and 0
         # First of all: what is frozen is the value before this scan.
         if end is None:
-            planner.drives.insert(0, Drive(target.path, True, array("q", [begin]), [zero], is_frozen))
+            draft.drives.insert(0, Drive(target.path, True, array("q", [begin]), [zero], is_frozen))
             return True
-        planner.drives.insert(0, Drive(target.path, True, array("q", [begin, end]), [zero, None], is_frozen))
+        draft.drives.insert(0, Drive(target.path, True, array("q", [begin, end]), [zero, None], is_frozen))
         # What drives it goes on meanwhile, and is there again afterwards: else what it was before the first scan.
-        if not planner.is_given_by_rig(target):
-            planner.drives.append(Drive(target.path, False, array("q", [end]), [None]))
+        if not draft.is_given_by_rig(target):
+            draft.drives.append(Drive(target.path, False, array("q", [end]), [None]))
         for drive in beside:
             before = bisect_right(drive.scans, end) - 1
             if before >= 0:
-                planner.drives.append(Drive(drive.path, False, array("q", [end]), [drive.values[before]]))
+                draft.drives.append(Drive(drive.path, False, array("q", [end]), [drive.values[before]]))
         return True

@@ -5,26 +5,21 @@ from __future__ import annotations
 from array import array
 from bisect import bisect_right
 from collections.abc import Iterator
-from functools import cached_property
-from itertools import pairwise
 from typing import TYPE_CHECKING, cast
 
 from upright_block.cases.casefile import Case, CaseFile, Given
 from upright_block.cases.cells import cell_text, parse_check, parse_clock, parse_span, parse_value, simple_span
+from upright_block.cases.drafting import Draft, Refused
 from upright_block.cases.plan import Common, Drive, Expectations, Plan, ReadyCase, Watch, idle_spans
 from upright_block.cases.words import planning as words
-from upright_block.language.catalogue import stops
-from upright_block.language.copying import used_globals
-from upright_block.language.findings import Findings, HasPlace, Related, Words
+from upright_block.language.findings import Findings, Related
 from upright_block.language.limits import MOST_COLUMNS, MOST_SCANS
 from upright_block.language.literals import LiteralProblem, Value, parse_integer
-from upright_block.language.points import Points
-from upright_block.language.scope import Missing
-from upright_block.language.signals import NoSignal, Signal, field_signal, find_signal, globals_of, no_value, tags_of
-from upright_block.language.source import Cell, Source
+from upright_block.language.signals import Signal, field_signal, find_signal
+from upright_block.language.source import Cell
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Compound, Unit
-from upright_block.language.types import BROKEN, Array, Elementary, Enumeration, String, Type
+from upright_block.language.types import Array, Elementary, Enumeration, String, Type
 from upright_block.library import Toml
 from upright_block.library.table import ROLES, TIME_HEADS, Table
 from upright_block.machine.clock import CLOCK_START, LAST_MOMENT
@@ -36,11 +31,7 @@ if TYPE_CHECKING:
 _TIMES_OF_OTHERS = ("time", "t", "timestamp", "seconds", "sec", "s", "ms", "step", "tick")
 
 
-class _Problem(Exception):
-    """Raised after its finding was recorded."""
-
-
-class Planner:
+class Planner(Draft):
     """Makes one case ready to run on a unit whose scans start as ``timebase`` says."""
 
     def __init__(
@@ -53,14 +44,9 @@ class Planner:
         common: Common,
         findings: Findings,
     ) -> None:
-        self.file = file
-        self.case = case
-        self.unit = unit
-        self.findings = findings
-        self.drives: list[Drive] = []
+        super().__init__(file, case, unit, timebase, common, findings)
+        self.watch = watch
         self.expectations: list[Expectations] = []
-        self.shown: dict[str, Signal] = {}
-        self.signals: dict[str, Signal] = {}
         self.clocks: list[tuple[int, int]] = []
         self.power: list[tuple[int, Power]] = []
         self.powered: Cell | None = None
@@ -68,18 +54,6 @@ class Planner:
         self.given: dict[str, tuple[Signal, Value, Toml]] = {}
         self.given_at: dict[object, list[str]] = {}
         self.constants: dict[str, Value] = {}
-        self.forced: dict[str, Cell] = {}
-        self.failed = False
-        self.timebase = timebase
-        self.common = common
-        self.watch = watch
-
-    def report(self, source: Source, place: HasPlace, said: Words, *related: Related) -> None:
-        self.failed |= stops(said.name)
-        self.findings.add(said.told(source, place.start, place.end, *related))
-
-    def bad_value(self, signal: Signal, source: Source, place: Cell | Toml, problem: LiteralProblem) -> None:
-        self.report(source, place, words.bad_value(signal, problem))
 
     def ready(self) -> ReadyCase | None:
         """The case; None when it has mistakes, which become findings."""
@@ -133,8 +107,8 @@ class Planner:
         source = self.file.source
         key = Cell(given.path, given.key.key_start, given.key.key_end)
         try:
-            signal = self._place(given.path, source, key)
-        except _Problem:
+            signal = self.place(given.path, source, key)
+        except Refused:
             return
         if signal.variable.is_code:
             self._given_constant(signal, given, key)
@@ -189,8 +163,8 @@ class Planner:
             for key, entry in toml.value.items():
                 place = Cell(key, entry.key_start, entry.key_end)
                 try:
-                    inner = self._place(f"{signal.path}.{key}", source, place)
-                except _Problem:
+                    inner = self.place(f"{signal.path}.{key}", source, place)
+                except Refused:
                     continue
                 yield from self._parts(inner, inner.type, entry)
         elif isinstance(toml.value, list) and isinstance(type_, Array):
@@ -206,65 +180,6 @@ class Planner:
             yield signal, toml
         else:
             self.report(source, toml, words.not_its_shape(signal, type_))
-
-    # --- places ---
-
-    def _place(self, path: str, source: Source, cell: Cell) -> Signal:
-        """What a path leads to; else a finding says how far it leads. ``cell`` ends with the path."""
-        try:
-            return find_signal(self.unit, path)
-        except NoSignal as problem:
-            start = max(cell.start, cell.end - len(path)) + problem.start
-            end = cell.end if isinstance(problem.owner, Array) else min(start + len(problem.name), cell.end)
-            marked = Cell(problem.name, min(start, cell.end - 1), end)
-            if problem.start == 0 and self.unit.kind in ("PROGRAM", "CONFIGURATION"):
-                self.common.missing.setdefault(problem.name.upper(), Missing(problem.name))
-            self.report(source, marked, problem.words(self.findings.did_you_mean))
-            raise _Problem from None
-
-    def _value(self, path: str, source: Source, cell: Cell) -> Signal:
-        """The single value that a path leads to."""
-        signal = self._place(path, source, cell)
-        if signal.type is BROKEN:
-            self.failed = True  # the finding is where it is declared
-            raise _Problem
-        if signal.is_value:
-            return signal
-        marked = Cell(path, max(cell.start, cell.end - len(path)), cell.end)
-        self.report(source, marked, no_value(signal, path))
-        raise _Problem
-
-    def driven(self, path: str, source: Source, cell: Cell) -> Signal | None:
-        """The input that a path leads to; None, with a finding, where it is none."""
-        try:
-            signal = self._value(path, source, cell)
-        except _Problem:
-            return None
-        if signal.is_driven:
-            return signal
-        from upright_block.cases.words.stimuli import not_driven
-
-        self.report(source, cell, not_driven(signal.path))
-        return None
-
-    def is_given_by_rig(self, target: Signal) -> bool:
-        """Whether a rig writes a point at every moment, so that what anything else stores there is gone at once."""
-        return any(field.place == target.place and field.overlaps(target) for field in self._given_by_rig)
-
-    @cached_property
-    def _given_by_rig(self) -> list[Signal]:
-        rig = self.unit.kept.get("rig")
-        if rig is None:
-            return []
-        written = used_globals(rig.type)[1]
-        given = [tag for tag in tags_of(globals_of(self.unit)).values() if tag.variable in written]
-        return [self.field(find_signal(self.unit, tag.name)) for tag in given]
-
-    @property
-    def points(self) -> Points | None:
-        """The points of the library, where the unit sees them."""
-        shared = globals_of(self.unit)
-        return shared.kept.get("points") if shared else None
 
     # --- the table ---
 
@@ -346,8 +261,8 @@ class Planner:
                 self.report(table.source, head, words.unknown_time_column(self.unit, name))
                 continue
             try:
-                signal = self._value(name, table.source, head)
-            except _Problem:
+                signal = self.value(name, table.source, head)
+            except Refused:
                 continue
             if role == "pin":
                 role = "set" if signal.is_driven and not self.is_given_by_rig(self.field(signal)) else "check"
@@ -420,29 +335,9 @@ class Planner:
                     self.power.append((self.row_scans[row], cast("Power", word)))
                 before, state = word, POWERED[word]
 
-    def field(self, signal: Signal) -> Signal:
-        """What a column of a signal writes to: of an input tag the bits of its point."""
-        field = field_signal(self.unit, signal) if signal.is_driven else None
-        return field or signal
-
     def _stored(self, signal: Signal, target: Signal, text: str) -> Value:
         """The value of a cell, as what the column writes to has it."""
         return self.stored_value(signal, target, parse_value(text, signal.type), text)
-
-    @staticmethod
-    def stored_value(signal: Signal, target: Signal, value: Value, text: str) -> Value:
-        """A value of a signal, as what is written for it has it.
-
-        Raises:
-            LiteralProblem: it cannot hold it.
-        """
-        tag = signal.tag
-        if target is signal or tag is None or signal.shift is not None:
-            return value
-        try:
-            return tag.stored(value)
-        except OverflowError as problem:
-            raise words.beyond_point(tag, text, int(problem.args[0])) from None
 
     def _check_column(self, signal: Signal, table: Table, index: int, hold: bool) -> None:
         found = Expectations(signal.path, index, array("q"), [], hold)
@@ -487,33 +382,6 @@ class Planner:
         if is_force and signal.tag is not None and signal.tag.area == "Q":
             self._force_output(drive, signal)
 
-    def unseen(self, drive: Drive, signal: Signal) -> Iterator[tuple[int, Words]]:
-        """The values of an input that are gone again before any task that reads it runs: their numbers, and what is said."""
-        periods = self._periods(signal)
-        if not periods:
-            return
-        begins = [self.timebase.time(scan) for scan in drive.scans]
-        for number, (begin, end) in enumerate(pairwise(begins)):
-            is_new = number == 0 or drive.values[number] != drive.values[number - 1]
-            if is_new and all(-(-begin // period) * period >= end for period in periods):
-                yield number, words.not_seen(signal, periods[0])
-
-    def _periods(self, signal: Signal) -> list[int]:
-        """The intervals of the tasks that read a tag; empty where they do not tell all the moments at which it is read."""
-        found: list[int] = []
-        waiting = {program.key: program for program in self.unit.variables.values() if isinstance(program.type, Unit)}
-        for task in self.unit.tasks:
-            read = [p for p in task.programs if isinstance(p.type, Unit) and signal.root in used_globals(p.type)[0]]
-            if read and task.interval is None:
-                return []
-            found += [task.interval] if read and task.interval else []
-            for program in task.programs:
-                waiting.pop(program.key, None)
-        is_read_besides = any(
-            signal.root in used_globals(p.type)[0] for p in waiting.values() if isinstance(p.type, Unit)
-        )
-        return [] if is_read_besides else sorted(found)
-
     def _force_output(self, drive: Drive, signal: Signal) -> None:
         """What forces the tag of an output forces its point too."""
         field = field_signal(self.unit, signal)
@@ -551,11 +419,6 @@ class Planner:
                     )
             if restored.scans:
                 self.drives.append(restored)
-
-    def shares(self, path: str, signal: Signal) -> bool:
-        """Whether a path of the plan leads to bits of a signal."""
-        other = self.signals[path]
-        return other.place == signal.place and other.overlaps(signal)
 
     def _unused_given(self, table: Table) -> None:
         """A given value that a column replaces before the first scan acts nowhere."""
