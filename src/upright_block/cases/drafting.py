@@ -6,7 +6,6 @@ from collections.abc import Iterator
 from functools import cached_property
 from itertools import pairwise
 
-from upright_block.cases.casefile import Case, CaseFile
 from upright_block.cases.plan import Common, Drive
 from upright_block.cases.words import planning as words
 from upright_block.language.catalogue import stops
@@ -28,13 +27,9 @@ class Refused(Exception):
 
 
 class Draft:
-    """What is driven in a case for ``unit``, whose scans start as ``timebase`` says; findings are recorded on the way."""
+    """What is driven in a run of ``unit``, whose scans start as ``timebase`` says; findings are recorded on the way."""
 
-    def __init__(
-        self, file: CaseFile, case: Case, unit: Unit, timebase: Timebase, common: Common, findings: Findings
-    ) -> None:
-        self.file = file
-        self.case = case
+    def __init__(self, unit: Unit, timebase: Timebase, common: Common, findings: Findings) -> None:
         self.unit = unit
         self.timebase = timebase
         self.common = common

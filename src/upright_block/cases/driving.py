@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from array import array
 from bisect import bisect_right
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from upright_block.cases.casefile import Driven
 from upright_block.cases.cells import parse_span, parse_value
@@ -18,7 +18,7 @@ from upright_block.language.findings import Words
 from upright_block.language.limits import MOST_SCANS
 from upright_block.language.literals import LiteralProblem, Value, shown_duration
 from upright_block.language.signals import Signal
-from upright_block.language.source import Cell
+from upright_block.language.source import Cell, Source
 from upright_block.language.types import BOOL, Elementary
 from upright_block.library.table import Table
 from upright_block.machine.events import MOST_FORCES
@@ -30,16 +30,15 @@ _MOST_LOST = 64
 class Driver:
     """Adds what the stimuli of a case store to its plan; what is lost comes last, over all else."""
 
-    def __init__(self, draft: Draft, scans: int) -> None:
+    def __init__(self, draft: Draft, source: Source, scans: int) -> None:
         self.draft = draft
         self.scans = scans
-        self.source = draft.file.source
+        self.source = source
         self.lost: list[tuple[Signal, int, int]] = []
         self.kept: list[Drive] = []
 
-    def drive(self) -> None:
+    def drive(self, stimuli: Sequence[Driven]) -> None:
         """Take every stimulus of the case."""
-        stimuli = self.draft.case.stimuli
         is_lost = [driven.shape.text.split(" ")[0].lower() == "lost" for driven in stimuli]
         for driven in [driven for driven, lost in zip(stimuli, is_lost, strict=True) if not lost]:
             self._shape(driven)

@@ -44,7 +44,9 @@ class Planner(Draft):
         common: Common,
         findings: Findings,
     ) -> None:
-        super().__init__(file, case, unit, timebase, common, findings)
+        super().__init__(unit, timebase, common, findings)
+        self.file = file
+        self.case = case
         self.watch = watch
         self.expectations: list[Expectations] = []
         self.clocks: list[tuple[int, int]] = []
@@ -70,7 +72,7 @@ class Planner(Draft):
         if self.case.stimuli:
             from upright_block.cases.driving import Driver
 
-            Driver(self, scans).drive()
+            Driver(self, self.file.source, scans).drive(self.case.stimuli)
         clock = CLOCK_START if self.case.clock is None else self.case.clock
         if scans > MOST_SCANS:
             self.report(self.file.source, self.case.place, words.too_many_scans(scans))
