@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import re
+import shlex
 import shutil
 from pathlib import Path
 
 import pytest
 
+from tests.cli.test_commands import upright
 from tests.helpers import EXAMPLES, ROOT
 from upright_block import open_library
 
@@ -35,6 +37,15 @@ def test_an_example_of_cases_is_good(tmp_path: Path, number: int) -> None:
     verdicts = library.run()
     assert verdicts
     assert [(v.case.name, v.status, v.breaks) for v in verdicts if v.status != "passed"] == []
+
+
+@pytest.mark.parametrize(
+    "line", re.findall(r"^    upright (run .*)$", (ROOT / "docs" / "run.md").read_text("utf-8"), re.MULTILINE)
+)
+def test_an_example_of_runs_runs(line: str) -> None:
+    result = upright(*shlex.split(line), "--library", EXAMPLES / "demo")
+    assert result.exit_code == 0, result.output
+    assert "scans, " in result.output or "is TRUE at" in result.output
 
 
 def test_the_document_of_cases_has_examples() -> None:

@@ -19,11 +19,14 @@ from typing import TYPE_CHECKING
 from upright_block.lazily import exported
 
 if TYPE_CHECKING:
+    from upright_block.cases.byhand import Wishes
+    from upright_block.cases.cells import duration
     from upright_block.cases.plan import ReadyCase
     from upright_block.cases.suite import choose
     from upright_block.cases.verdict import NotRun, Verdict
+    from upright_block.cases.watchlist import Event, Row, Watched, event_table, row_table
     from upright_block.controller import Controller, Moment
-    from upright_block.errors import BadValue, NeverMet, NotRunnable, ScanFault, UnknownName, UprightError
+    from upright_block.errors import BadValue, BadWishes, NeverMet, NotRunnable, ScanFault, UnknownName, UprightError
     from upright_block.language.catalogue import catalogue
     from upright_block.language.findings import Finding
     from upright_block.language.names import did_you_mean, listed, nearest
@@ -39,11 +42,14 @@ __version__ = "0.1.0"
 __getattr__ = exported(
     __name__,
     {
+        "cases.byhand": ("Wishes",),
+        "cases.cells": ("duration",),
         "cases.plan": ("ReadyCase",),
         "cases.suite": ("choose",),
         "cases.verdict": ("NotRun", "Verdict"),
+        "cases.watchlist": ("Event", "Row", "Watched", "event_table", "row_table"),
         "controller": ("Controller", "Moment"),
-        "errors": ("BadValue", "NeverMet", "NotRunnable", "ScanFault", "UnknownName", "UprightError"),
+        "errors": ("BadValue", "BadWishes", "NeverMet", "NotRunnable", "ScanFault", "UnknownName", "UprightError"),
         "language.catalogue": ("catalogue",),
         "language.findings": ("Finding",),
         "language.names": ("did_you_mean", "listed", "nearest"),
@@ -58,7 +64,9 @@ __getattr__ = exported(
 
 __all__ = [
     "BadValue",
+    "BadWishes",
     "Controller",
+    "Event",
     "Finding",
     "LibraryProblem",
     "Moment",
@@ -67,6 +75,7 @@ __all__ = [
     "NotRunnable",
     "OpenLibrary",
     "ReadyCase",
+    "Row",
     "Rows",
     "ScanFault",
     "Tag",
@@ -74,12 +83,17 @@ __all__ = [
     "UnknownName",
     "UprightError",
     "Verdict",
+    "Watched",
+    "Wishes",
     "catalogue",
     "choose",
     "did_you_mean",
+    "duration",
+    "event_table",
     "listed",
     "nearest",
     "open_library",
+    "row_table",
     "write_demo",
     "write_file",
     "write_new",

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from fnmatch import fnmatchcase
 from typing import TYPE_CHECKING, Any, cast
 
-from upright_block.cases.cells import cell_text, parse_span, parse_value
+from upright_block.cases.cells import cell_text, duration, parse_value
 from upright_block.cases.words.planning import beyond_point
 from upright_block.compiler.image import Bodies, build_image
 from upright_block.compiler.program import Mode, Probe, Slot, make_program
@@ -332,18 +332,3 @@ def _fits(path: str, patterns: Sequence[str]) -> bool:
     """Whether a path fits a pattern, letter case ignored; brackets in it are those of an index."""
     escaped = [pattern.upper().replace("[", "[[]") for pattern in patterns]
     return any(fnmatchcase(path.upper(), pattern) for pattern in escaped)
-
-
-def duration(given: str | int) -> int:
-    """Nanoseconds of a duration such as ``"10s"``, or of an int that says them.
-
-    Raises:
-        BadValue: it is no duration, or not above zero.
-    """
-    try:
-        found = given if isinstance(given, int) else parse_span(given)
-    except LiteralProblem as problem:
-        raise BadValue(str(problem), problem.way_out) from None
-    if found <= 0:
-        raise BadValue(f"{given} is no time above zero.", 'Write one such as "100ms".')
-    return found

@@ -2,6 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from upright_block.language.findings import Finding
+
 
 class UprightError(Exception):
     """A call cannot do what it was asked for; the message says why, ``way_out`` what to do."""
@@ -23,6 +29,14 @@ class UnknownName(UprightError, KeyError):
 
 class BadValue(UprightError, ValueError):
     """A value does not fit where it goes."""
+
+
+class BadWishes(BadValue):
+    """Some of what a run is asked for cannot be; ``findings`` say what, each with its place."""
+
+    def __init__(self, findings: Sequence[Finding]) -> None:
+        super().__init__(findings[0].message, findings[0].way_out)
+        self.findings = tuple(findings)
 
 
 class NotRunnable(UprightError):

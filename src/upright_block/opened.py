@@ -16,10 +16,12 @@ from upright_block.language.nodes import replaced
 from upright_block.library import FileProblem, Library, find_root, load_library, unread_files
 
 if TYPE_CHECKING:
+    from upright_block.cases.byhand import Wishes
     from upright_block.cases.history import History
     from upright_block.cases.plan import ReadyCase
     from upright_block.cases.suite import Suite
     from upright_block.cases.verdict import NotRun, Verdict
+    from upright_block.cases.watchlist import Watched
     from upright_block.controller import Controller
     from upright_block.language.findings import Finding
     from upright_block.language.instances import Instance
@@ -415,7 +417,7 @@ class OpenLibrary:
             NotRunnable: it has errors, or no tags.
             BadValue: ``hold`` is no duration.
         """
-        from upright_block.controller import duration
+        from upright_block.cases.cells import duration
         from upright_block.language.source import Source
         from upright_block.mapping.approved import FILE_NAME, read_map
         from upright_block.mapping.judging import judge
@@ -468,6 +470,53 @@ class OpenLibrary:
 
     # --- by hand ---
 
+    def _subject(self, name: str, scan: str | int | None) -> tuple[Unit, Timebase]:
+        """The unit of a name, which can be run by itself, and when its scans start."""
+        from upright_block.cases.cells import duration
+        from upright_block.cases.suite import cannot_run
+        from upright_block.cases.words.suite import scan_against_tasks
+        from upright_block.language.timebase import Timebase
+
+        unit = self.find(name)
+        if unit is None:
+            raise UnknownName(f"There is no block {name}.", self.did_you_mean(name))
+        if unit.is_broken:
+            raise NotRunnable(f"{unit.name} has errors.", "upright check lists them.")
+        problem = cannot_run(unit)
+        if problem is not None:
+            raise NotRunnable(problem.message, problem.way_out)
+        timebase = Timebase(self._library.manifest.scan if scan is None else duration(scan))
+        if unit.timebase is not None:
+            if scan is not None and timebase != unit.timebase:
+                raise NotRunnable(scan_against_tasks(unit, unit.timebase).message, "Leave scan out.")
+            timebase = unit.timebase
+        return unit, timebase
+
+    def watch(self, target: str, wishes: Wishes) -> Watched:
+        """A run of a block, a program, a configuration or a case that is watched; it begins with `Watched.pieces`.
+
+        Raises:
+            UnknownName: there is no such target, or a pattern chooses nothing.
+            NotRunnable: the target has errors.
+            BadValue: a time or the condition does not fit.
+            BadWishes: something that is wished for cannot be; it has the findings.
+        """
+        from upright_block.cases.suite import choose
+        from upright_block.cases.watchlist import watched
+        from upright_block.compiler.program import Mode, as_block
+
+        case = None
+        if self.find(target) is None:
+            found = choose(self.cases, [target])
+            if len(found) > 1:
+                raise UnknownName(f"{len(found)} cases are called {target}.", f"Name one, such as {found[0].id}.")
+            case = found[0] if found else None
+        if case is not None and wishes.scan is not None:
+            raise BadValue("A case has its own scan.", "Leave --scan out.")
+        unit, timebase = (case.unit, case.plan.timebase) if case else self._subject(target, wishes.scan)
+        mode = Mode(checks_overflow=self._checks_overflow)
+        return watched(as_block(unit), timebase, case, wishes, self._library.scope, mode)
+
     def machine(
         self,
         name: str,
@@ -486,25 +535,10 @@ class OpenLibrary:
             NotRunnable: the unit has errors, or cannot be run by itself.
             BadValue: a given value, or ``scan``, does not fit.
         """
-        from upright_block.cases.suite import cannot_run
-        from upright_block.cases.words.suite import scan_against_tasks
         from upright_block.compiler.program import Mode, as_block
-        from upright_block.controller import Controller, duration
-        from upright_block.language.timebase import Timebase
+        from upright_block.controller import Controller
 
-        unit = self.find(name)
-        if unit is None:
-            raise UnknownName(f"There is no block {name}.", self.did_you_mean(name))
-        if unit.is_broken:
-            raise NotRunnable(f"{unit.name} has errors.", "upright check lists them.")
-        problem = cannot_run(unit)
-        if problem is not None:
-            raise NotRunnable(problem.message, problem.way_out)
-        timebase = Timebase(self._library.manifest.scan if scan is None else duration(scan))
-        if unit.timebase is not None:
-            if scan is not None and timebase != unit.timebase:
-                raise NotRunnable(scan_against_tasks(unit, unit.timebase).message, "Leave scan out.")
-            timebase = unit.timebase
+        unit, timebase = self._subject(name, scan)
         mode = Mode(checks_overflow=self._checks_overflow)
         return Controller(as_block(unit), self._library.scope, timebase, given or {}, mode, record)
 

@@ -8,6 +8,7 @@ from decimal import Decimal
 from functools import lru_cache
 from typing import Any, TypeVar
 
+from upright_block.errors import BadValue
 from upright_block.language.literals import (
     NANOSECONDS,
     LiteralProblem,
@@ -114,6 +115,21 @@ def parse_clock(text: str) -> int:
 
 
 @lru_cache(maxsize=_MOST_CACHED)
+def duration(given: str | int) -> int:
+    """Nanoseconds of a duration such as ``"10s"``, or of an int that says them.
+
+    Raises:
+        BadValue: it is no duration, or not above zero.
+    """
+    try:
+        found = given if isinstance(given, int) else parse_span(given)
+    except LiteralProblem as problem:
+        raise BadValue(str(problem), problem.way_out) from None
+    if found <= 0:
+        raise BadValue(f"{given} is no time above zero.", 'Write one such as "100ms".')
+    return found
+
+
 def parse_value(text: str, type_: Type) -> Value:
     """The value of a cell for a pin of this type: a literal of the language, or its short form.
 

@@ -15,6 +15,7 @@ _COMMANDS = {
     "demo": "Copy the example library to a folder and run all of it.",
     "check": "Read everything and list every finding.",
     "verify": "Run the cases and show what was not as expected.",
+    "run": "Run a block, a program, a configuration or a case, and watch it.",
     "explain": "Tell what a finding means and how it is mended or allowed.",
     "show": "Draw a block, a tag's way from its point to the pins, or a wiring table as text.",
     "tags": "List the tags: points, types, senses, ranges, other names.",

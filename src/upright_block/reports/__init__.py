@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from upright_block.reports.instances import instance_data, instance_list, instance_rows
     from upright_block.reports.listing import column_lines
     from upright_block.reports.rules import measure_lines, unarmed_data, unarmed_lines
+    from upright_block.reports.run import condensed, end_lines, event_lines, run_data, tree_lines, watch_lines
     from upright_block.reports.styled import Line, Role, clipped, plain, visible
     from upright_block.reports.tags import tag_data, tag_lines, tag_list, use_data
     from upright_block.reports.verdicts import (
@@ -41,6 +42,7 @@ __getattr__ = exported(
         "listing": ("column_lines",),
         "tags": ("tag_data", "tag_lines", "tag_list", "use_data"),
         "rules": ("measure_lines", "unarmed_data", "unarmed_lines"),
+        "run": ("condensed", "end_lines", "event_lines", "run_data", "tree_lines", "watch_lines"),
         "styled": ("Line", "Role", "clipped", "plain", "visible"),
         "walk": ("walk_data", "walk_lines"),
         "verdicts": ("failure_lines", "not_run_data", "not_run_line", "summary_line", "verdict_data", "verdict_line"),
@@ -54,12 +56,15 @@ __all__ = [
     "block_lines",
     "clipped",
     "column_lines",
+    "condensed",
     "configuration_data",
     "configuration_lines",
     "content_data",
     "content_lines",
     "counted",
+    "end_lines",
     "entry_lines",
+    "event_lines",
     "failure_lines",
     "finding_data",
     "finding_list",
@@ -73,12 +78,14 @@ __all__ = [
     "not_run_data",
     "not_run_line",
     "plain",
+    "run_data",
     "run_lines",
     "summary_line",
     "tag_data",
     "tag_lines",
     "tag_list",
     "text_lines",
+    "tree_lines",
     "unarmed_data",
     "unarmed_lines",
     "use_data",
@@ -87,5 +94,6 @@ __all__ = [
     "visible",
     "walk_data",
     "walk_lines",
+    "watch_lines",
     "wiring_pictures",
 ]

@@ -1,0 +1,38 @@
+"""What is said of the options of a run by hand."""
+
+from __future__ import annotations
+
+from upright_block.language.findings import Words
+from upright_block.language.signals import Signal
+
+
+def other_shape(text: str, option: str, shape: str) -> Words:
+    return Words("bad-value", f"{text} is not what {option} takes.", f"Write {option} {shape}.")
+
+
+def constant_given(signal: Signal) -> Words:
+    return Words(
+        "constant-assigned",
+        f"{signal.path} is a constant.",
+        f"Write --given {signal.path}=...; it has that value for the whole run.",
+    )
+
+
+def set_twice(path: str, time: str) -> Words:
+    return Words("given-twice", f"{path} gets two values at {time}.", "Leave one of them out, or move it.")
+
+
+def pulse_without_width(text: str) -> Words:
+    return Words("bad-value", f"{text} does not say how long the pulse is.", "Write --pulse pin@time:width.")
+
+
+def pulse_of_other(signal: Signal) -> Words:
+    return Words("type-mismatch", f"{signal.path} is {signal.type}; a pulse is TRUE for a while.", "Write --set twice.")
+
+
+def not_forced(path: str) -> Words:
+    return Words("bad-value", f"{path} is not forced.", f"Write --force {path}=value@time too.")
+
+
+def after_the_end(text: str, end: str) -> Words:
+    return Words("given-unused", f"{text} lies behind the end of the run, at {end}.", "Run longer: --for TIME.")

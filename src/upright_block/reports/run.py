@@ -1,0 +1,163 @@
+"""A run by hand, as lines of text and as plain data."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import Any
+
+from upright_block.cases.watchlist import Event, Row, Watched
+from upright_block.language.literals import shown, shown_duration
+from upright_block.language.typed import Compound
+from upright_block.language.types import Array, Elementary, Enumeration, Type
+from upright_block.reports.findings import marked_lines
+from upright_block.reports.grid import grid_lines
+from upright_block.reports.styled import Line, Span
+
+_MOST_NAMED = 24
+_RUNNING = ("signed", "unsigned", "real", "duration", "date and time", "time of day")
+
+
+def condensed(watched: Watched, rows: Sequence[Row]) -> list[Row]:
+    """Rows without those in the middle of a stretch in which only numbers and times run on."""
+    steps = [i for i, signal in enumerate(watched.signals) if _is_step(signal.type)]
+    marks = set(watched.run.plan.row_scans)
+
+    def is_kept(number: int) -> bool:
+        near = rows[max(number - 1, 0) : number + 2]
+        if len(near) < 3 or rows[number].scan in marks or near[2].scan - near[0].scan > 2:
+            return True
+        return any(len({repr(row.values[i]) for row in near}) > 1 for i in steps)
+
+    return [row for number, row in enumerate(rows) if is_kept(number)]
+
+
+def _is_step(type_: Type) -> bool:
+    """Whether a change of a value is an event: of a BOOL, an enumeration, a text; numbers and times run on."""
+    runs_on = isinstance(type_, Elementary) and type_.family in _RUNNING
+    return not runs_on or isinstance(type_, Enumeration)
+
+
+def watch_lines(watched: Watched, rows: Sequence[Row], width: int) -> list[Line]:
+    """What is watched, a row a change; what never changes is named below."""
+    signals, plan = watched.signals, watched.run.plan
+    moved = [i for i in range(len(signals)) if len({repr(row.values[i]) for row in rows}) > 1]
+    order = sorted(moved, key=lambda i: not signals[i].is_driven)
+    cells: list[list[Span]] = [[(shown(row.values[i], signals[i].type), "") for i in order] for row in rows]
+    lines: list[Line] = []
+    if order:
+        pins = [signals[i] for i in order]
+        lines = grid_lines(plan, [row.scan for row in rows], pins, cells, width, shows_gaps=False)
+    still = (
+        [f"{s.path} {shown(rows[0].values[i], s.type)}" for i, s in enumerate(signals) if i not in moved]
+        if rows
+        else []
+    )
+    if still:
+        more = f" and {len(still) - _MOST_NAMED} more" if len(still) > _MOST_NAMED else ""
+        lines.append([(f"    never changed: {', '.join(still[:_MOST_NAMED])}{more}", "dim")])
+    return lines
+
+
+def event_lines(watched: Watched, events: Sequence[Event]) -> list[Line]:
+    """The event log: time, signal, edge, and how often that has happened."""
+    lines: list[Line] = []
+    width = max((len(event.signal.path) for event in events), default=0)
+    for event in events:
+        time = shown_duration(watched.run.plan.timebase.time(event.scan))
+        lines.append(
+            [
+                (f"    {time:>12}  ", "dim"),
+                (f"{event.signal.path:<{width}}  ", "name"),
+                (event.edge, ""),
+                (f"  {event.count:,}", "dim"),
+            ]
+        )
+    return lines
+
+
+def tree_lines(watched: Watched, path: str) -> list[Line]:
+    """All that an instance holds after the run, as a tree with types and values; the empty path is all of the target."""
+    machine, unit = watched.machine, watched.run.unit
+
+    def inside(path: str, type_: Type, depth: int) -> Iterator[Line]:
+        if isinstance(type_, Compound):
+            for inner in type_.variables.values():
+                if inner.is_hidden or inner.is_code or inner.section in ("external", "in_out"):
+                    continue
+                own = f"{path}.{inner.name}" if path else inner.name
+                yield from entry(own, inner.name, inner.type, depth)
+        elif isinstance(type_, Array) and type_.count <= _MOST_NAMED:
+            for indices in type_.indices():
+                index = f"[{','.join(map(str, indices))}]"
+                yield from entry(path + index, index, type_.element, depth)
+
+    def entry(path: str, name: str, type_: Type, depth: int) -> Iterator[Line]:
+        lead = "    " + "  " * depth
+        try:
+            value = shown(machine.read(path), type_)
+        except KeyError:
+            yield [(lead, ""), (f"{name:<{max(1, 28 - 2 * depth)}}", "name"), (f"  {type_}", "dim")]
+            yield from inside(path, type_, depth + 1)
+            return
+        yield [(lead, ""), (f"{name:<{max(1, 28 - 2 * depth)}}", ""), (f"  {type_!s:<14}", "dim"), (value, "strong")]
+
+    if not path:
+        return list(inside("", unit, 0))
+    return list(entry(path, path, machine.program.slot(path).type, 0))
+
+
+def end_lines(watched: Watched, until: str | None) -> list[Line]:
+    """How a run ended."""
+    plan, scans = watched.run.plan, watched.scans
+    time = shown_duration(plan.timebase.time(scans))
+    if watched.fault is not None:
+        site, at = watched.fault.site, shown_duration(plan.timebase.time(watched.fault.scan))
+        where = f" in {watched.fault.instance}" if watched.fault.instance else ""
+        return [
+            [
+                (f"{site.kind[0].upper()}{site.kind[1:]}", "bad"),
+                (f"{where} at {at} (scan {watched.fault.scan}). The scan stopped there.", ""),
+            ],
+            [(f"  {site.source.path}:{site.line}", "dim")],
+            *marked_lines(site.source, site.start, site.start + 1, "bad"),
+        ]
+    amount = f"{scans:,} scan{'' if scans == 1 else 's'}, {time}"
+    if until is not None and watched.is_met:
+        at = shown_duration(plan.timebase.time(scans - 1))
+        return [[(f"{until} is TRUE at {at} (scan {scans - 1}).", "good")]]
+    if until is not None:
+        return [[(f"{until} was never TRUE in {amount}.", "bad")]]
+    return [[(f"{amount}.", "dim")]]
+
+
+def run_data(watched: Watched, rows: Sequence[Row], events: Sequence[Event], until: str | None) -> dict[str, Any]:
+    """The same as plain data for JSON; durations in ns, scans from 0."""
+    plan, fault = watched.run.plan, watched.fault
+    return {
+        "target": plan.id,
+        "scans": watched.scans,
+        "time_ns": plan.timebase.time(watched.scans),
+        "until": None if until is None else {"expression": until, "met": watched.is_met},
+        "signals": [{"path": signal.path, "type": str(signal.type)} for signal in watched.signals],
+        "rows": [
+            {"scan": row.scan, "time_ns": plan.timebase.time(row.scan), "values": list(row.values)} for row in rows
+        ],
+        "events": [
+            {
+                "scan": e.scan,
+                "time_ns": plan.timebase.time(e.scan),
+                "signal": e.signal.path,
+                "edge": e.edge,
+                "count": e.count,
+            }
+            for e in events
+        ],
+        "fault": None
+        if fault is None
+        else {
+            "kind": fault.site.kind,
+            "scan": fault.scan,
+            "instance": fault.instance,
+            **fault.site.source.place(fault.site.start),
+        },
+    }

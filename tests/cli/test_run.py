@@ -1,0 +1,205 @@
+"""Runs by hand, through the real program, against what each pin must have by the words of the call."""
+
+from __future__ import annotations
+
+import csv
+import json
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.cli.test_commands import glasshouse, upright
+from tests.helpers import write_files
+
+__all__ = ["glasshouse"]
+
+COPY = """
+FUNCTION_BLOCK Copy
+VAR_INPUT x : BOOL; n : INT; d : TIME; END_VAR
+VAR_OUTPUT q : BOOL; m : INT; r : REAL; s : STRING; END_VAR
+VAR inner : TON; count : INT; END_VAR
+VAR CONSTANT STEP_BY : INT := 1; END_VAR
+q := x; m := n; inner(IN := x, PT := d); count := count + STEP_BY; r := INT_TO_REAL(n) / 3.0; s := CONCAT('a, ', INT_TO_STRING(n));
+END_FUNCTION_BLOCK
+"""
+PLANT = {
+    "programs/main.st": "PROGRAM Main lamp := key; out := level; END_PROGRAM",
+    "tags/t.csv": "tag,point,type,sense,raw_low,raw_high,low,high\nkey,%IX0.0,BOOL,NC,,,,\nlamp,%QX0.0,BOOL,NC,,,,\n"
+    "level,%IW2,REAL,,0,1000,0,100\nout,%QW2,REAL,,0,1000,0,100\n",
+}
+
+
+@pytest.fixture(scope="module")
+def library(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    return write_files(tmp_path_factory.mktemp("copy"), {"blocks/Copy.st": COPY})
+
+
+def run(folder: Path, *arguments: str, code: int = 0) -> dict[str, Any]:
+    result = upright("run", *arguments, "--json", "--library", folder)
+    assert result.exit_code == code, result.output
+    data: dict[str, Any] = json.loads(result.output)
+    return data
+
+
+def column(data: dict[str, Any], path: str) -> list[Any]:
+    """The value of a signal after each scan."""
+    place = [signal["path"] for signal in data["signals"]].index(path)
+    changes = {row["scan"]: row["values"][place] for row in data["rows"]}
+    values, now = [], None
+    for scan in range(data["scans"]):
+        now = changes.get(scan, now)
+        values.append(now)
+    return values
+
+
+@settings(max_examples=40, deadline=None)
+@given(
+    sets=st.dictionaries(st.integers(0, 19), st.booleans(), max_size=5),
+    starts=st.lists(st.integers(0, 9).map(lambda n: 2 * n), max_size=3, unique=True),
+    width=st.integers(1, 2),
+    forced=st.none() | st.tuples(st.integers(0, 19), st.booleans(), st.none() | st.integers(1, 5)),
+)
+def test_a_pin_has_what_the_call_says(
+    sets: dict[int, bool], starts: list[int], width: int, forced: tuple[int, bool, int | None] | None, library: Path
+) -> None:
+    call = [f"--set=x={int(value)}@{100 * scan}ms" for scan, value in sets.items()]
+    call += [f"--pulse=x@{100 * scan}ms:{100 * width}ms" for scan in starts]
+    if forced is not None:
+        begin, value, span = forced
+        call.append(f"--force=x={int(value)}@{100 * begin}ms")
+        call += [f"--release=x@{100 * (begin + span)}ms"] if span and begin + span < 30 else []
+    wanted = []
+    for scan in range(30):
+        last = max((s for s in sets if s <= scan), default=None)
+        now = any(start <= scan < start + width for start in starts) or (last is not None and sets[last])
+        if forced is not None and forced[0] <= scan and (not forced[2] or scan < forced[0] + forced[2]):
+            now = forced[1]
+        wanted.append(now)
+    assert column(run(library, "Copy", "--for", "3s", *call), "q") == wanted
+
+
+def test_points_are_set_in_the_sense_and_the_unit_of_their_tags(tmp_path: Path) -> None:
+    write_files(tmp_path, PLANT)
+    call = [
+        "--set=key=1@100ms",
+        "--set=level=40@200ms",
+        "--pulse=key@400ms:100ms",
+        "--force=lamp=0@600ms",
+        "--release=lamp@700ms",
+    ]
+    data = run(tmp_path, "library", "--for", "1s", "--watch", "*,%QW2", *call)
+    assert column(data, "lamp") == [False, *[True] * 5, False, *[True] * 3]
+    assert column(data, "out") == [0.0] * 2 + [40.0] * 8
+
+
+def test_a_run_ends_with_its_condition_its_time_or_a_fault(library: Path, tmp_path: Path) -> None:
+    met = run(library, "Copy", "--until", "count = 7 AND NOT q")
+    assert (met["scans"], met["until"]["met"]) == (7, True)
+    missed = run(library, "Copy", "--until", "count > 70", "--for", "5s", code=1)
+    assert (missed["scans"], missed["until"]["met"]) == (50, False)
+    assert run(library, "Copy")["scans"] == 100
+    assert run(library, "Copy", "--scan", "1s", "--for", "20s")["scans"] == 20
+    assert run(library, "Copy", "--until", "count >= 40", "--given", "STEP_BY=10")["scans"] == 4
+    block = (
+        "FUNCTION_BLOCK F VAR_INPUT d : INT := 1; END_VAR VAR_OUTPUT q : INT; END_VAR q := 6 / d; END_FUNCTION_BLOCK"
+    )
+    write_files(tmp_path, {"blocks/f.st": block})
+    fault = run(tmp_path, "F", "--set=d=0@300ms", code=1)
+    assert (fault["fault"]["kind"], fault["fault"]["scan"], fault["scans"]) == ("division by zero", 3, 3)
+    assert "Division by zero" in upright("run", "F", "--set=d=0@300ms", "--library", tmp_path).output
+
+
+def test_a_trace_is_a_table_that_a_case_reads_again(library: Path, tmp_path: Path) -> None:
+    call = [
+        "--set=x=1@300ms",
+        "--set=n=7@500ms",
+        "--set=d=400ms",
+        "--set=n=-3@900ms",
+        "--watch",
+        "x,n,d,q,m,r,s,inner.*",
+    ]
+    upright("run", "Copy", "--for", "2s", *call, "--trace", tmp_path / "t.csv", "--library", library)
+    case = 'block = "Copy"\nscan = "100ms"\n[[case]]\nname = "again"\nhold = true\nrun_for = "2s"\nvectors = "t.csv"\n'
+    write_files(
+        tmp_path / "again",
+        {"blocks/Copy.st": COPY, "cases/c.toml": case, "cases/t.csv": (tmp_path / "t.csv").read_text()},
+    )
+    result = upright("verify", "--library", tmp_path / "again")
+    assert "1 case: 1 good" in result.output, result.output
+
+
+def test_a_case_gives_its_rows_and_its_checks_are_left_out(glasshouse: Path) -> None:
+    data = run(glasshouse, "gives up when the limit never comes", "--watch", "stuck,running.ET")
+    assert column(data, "stuck")[50:52] == [False, True]
+    later = run(glasshouse, "gives up when the limit never comes", "--set=at_open=1@2s", "--watch", "stuck,opening")
+    assert not any(column(later, "stuck"))
+    half = run(glasshouse, "half open", "--until", "Bays.vent1.position > 60.0", "--watch", "Bays.vent1.position")
+    assert half["scans"] == 723
+
+
+def test_events_are_counted_by_edge_and_written_as_csv(library: Path, tmp_path: Path) -> None:
+    call = ["--pulse=x@1s:200ms", "--pulse=x@2s:100ms", "--watch", "q", "--log", str(tmp_path / "l.csv")]
+    upright("run", "Copy", "--for", "3s", *call, "--library", library)
+    rows = list(csv.DictReader((tmp_path / "l.csv").open(encoding="utf-8")))
+    assert {row["signal"] for row in rows} == {"x", "q"}  # what the call names is watched too
+    assert [(row["at"], row["edge"], row["count"]) for row in rows if row["signal"] == "q"] == [
+        ("1s", "rises", "1"),
+        ("1.2s", "falls", "1"),
+        ("2s", "rises", "2"),
+        ("2.1s", "falls", "2"),
+    ]
+
+
+def test_what_runs_on_is_left_out_of_the_list_and_all_prints_it(library: Path) -> None:
+    call = ["run", "Copy", "--set=d=5s", "--set=x=1@1s", "--watch", "inner.*", "--for", "4s", "--library", str(library)]
+    short, long = upright(*call).output, upright(*call, "--all").output
+    assert "rows in which only numbers run on are left out" in short
+    assert len(long.splitlines()) > len(short.splitlines()) + 20
+    dense = upright(*call, "--every", "1s").output
+    assert [line.split()[1] for line in dense.splitlines()[1:6] if line.strip()[:1].isdigit()] == [
+        "0s",
+        "1s",
+        "2s",
+        "3s",
+    ]
+
+
+def test_all_that_an_instance_holds_is_shown_as_a_tree(library: Path) -> None:
+    output = upright("run", "Copy", "--for", "1s", "--tree", "inner", "--library", library).output
+    assert "PT" in output
+    assert "started" in output
+    assert "count" not in output
+    assert "count" in upright("run", "Copy", "--for", "1s", "--tree", ".", "--library", library).output
+
+
+@pytest.mark.parametrize(
+    ("arguments", "says"),
+    [
+        (["Cop"], "Did you mean Copy?"),
+        (["Copy", "--set=y=1"], "Copy has no y"),
+        (["Copy", "--set=x"], "Write --set pin=value@time."),
+        (["Copy", "--set=n=x@1s"], "n is INT"),
+        (["Copy", "--set=x=1@50ms"], "Write 0s or 100ms"),
+        (["Copy", "--set=x=1@1s", "--set=x=0@1s"], "two values at 1s"),
+        (["Copy", "--set=x=1@20s"], "behind the end of the run"),
+        (["Copy", "--set=STEP_BY=3"], "--given STEP_BY"),
+        (["Copy", "--pulse=n@1s:1s"], "a pulse is TRUE for a while"),
+        (["Copy", "--pulse=x@1s"], "how long the pulse is"),
+        (["Copy", "--pulse=x@1s:150ms"], "No scan starts after 150ms"),
+        (["Copy", "--pulse=x@1s:1s", "--pulse=x@1500ms:1s"], "two values"),
+        (["Copy", "--release=x@1s"], "not forced"),
+        (["Copy", "--force=s=a"], "text"),
+        (["Copy", "--watch", "zz*"], "is called zz*"),
+        (["Copy", "--until", "x AND"], "x AND"),
+        (["Copy", "--until", "n"], "n"),
+        (["Copy", "--for", "0s"], "no time above zero"),
+        (["Copy", "--for", "5"], "5"),
+        (["Copy", "--every", "x"], "--every x"),
+    ],
+)
+def test_a_call_that_cannot_be_says_what_is_right(arguments: list[str], says: str, library: Path) -> None:
+    result = upright("run", *arguments, "--library", library)
+    assert (result.exit_code, says in result.output) == (2, True), result.output
