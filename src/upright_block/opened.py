@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from upright_block.cases.plan import ReadyCase
     from upright_block.cases.suite import Suite
     from upright_block.cases.verdict import NotRun, Verdict
-    from upright_block.cases.watchlist import Watched
+    from upright_block.cases.watchlist import Row, Watched
     from upright_block.controller import Controller
     from upright_block.language.findings import Finding
     from upright_block.language.instances import Instance
@@ -516,6 +516,28 @@ class OpenLibrary:
         unit, timebase = (case.unit, case.plan.timebase) if case else self._subject(target, wishes.scan)
         mode = Mode(checks_overflow=self._checks_overflow)
         return watched(as_block(unit), timebase, case, wishes, self._library.scope, mode)
+
+    def save_run(self, run: Watched, rows: Sequence[Row], stem: str, name: str) -> dict[Path, tuple[str, str]]:
+        """What the case files are before and after a run is a case of the file ``stem``, by path; nothing is written.
+
+        Raises:
+            NotRunnable: the run stopped with a fault, or the file is for something else or cannot be read.
+            BadValue: there is a case of that name.
+        """
+        from upright_block.cases.saving import saved
+
+        folder = self.root / self._library.manifest.folders["cases"][0]
+        path = folder / f"{stem}.toml"
+        before = path.read_text(encoding="utf-8") if path.exists() else ""
+        known = [case for case in self.cases if self.root / case.file.source.path == path]
+        made = saved(run, rows, Path(stem).name, name, before, known)
+        found = {path: (before, made.text)}
+        if made.table:
+            beside = path.parent / made.table
+            if beside.exists():
+                raise NotRunnable(f"{made.table} is there already.", "Choose another name for the case.")
+            found[beside] = ("", made.content)
+        return found
 
     def machine(
         self,

@@ -203,3 +203,105 @@ def test_all_that_an_instance_holds_is_shown_as_a_tree(library: Path) -> None:
 def test_a_call_that_cannot_be_says_what_is_right(arguments: list[str], says: str, library: Path) -> None:
     result = upright("run", *arguments, "--library", library)
     assert (result.exit_code, says in result.output) == (2, True), result.output
+
+
+# --- a run that becomes a case ---
+
+
+@settings(max_examples=30, deadline=None)
+@given(
+    sets=st.lists(
+        st.tuples(st.sampled_from(["x", "n", "d", "count"]), st.integers(0, 19), st.integers(0, 6)), max_size=8
+    ),
+    force=st.none() | st.tuples(st.sampled_from(["x", "q", "m"]), st.integers(0, 10), st.none() | st.integers(1, 9)),
+    pulse=st.none() | st.integers(0, 15),
+    length=st.integers(20, 90),
+)
+def test_a_saved_run_is_a_good_case_that_runs_the_same(
+    sets: list[tuple[str, int, int]],
+    force: tuple[str, int, int | None] | None,
+    pulse: int | None,
+    length: int,
+    tmp_path_factory: pytest.TempPathFactory,
+) -> None:
+    folder = write_files(tmp_path_factory.mktemp("saved"), {"blocks/Copy.st": COPY})
+    values = {"x": lambda n: str(n % 2), "n": lambda n: str(n - 3), "d": lambda n: f"{n * 100}ms", "count": str}
+    unique = {(pin, scan): value for pin, scan, value in sets}
+    call = [f"--set={pin}={values[pin](value)}@{100 * scan}ms" for (pin, scan), value in unique.items()]
+    if force is not None:
+        pin, begin, span = force
+        call.append(f"--force={pin}=1@{100 * begin}ms")
+        call += [f"--release={pin}@{100 * (begin + span)}ms"] if span else []
+    call += [f"--pulse=x@{100 * pulse}ms:200ms"] if pulse is not None else []
+    call += ["--for", f"{100 * length}ms", "--watch", "inner.ET,count"]
+    first = run(folder, "Copy", *call)
+    saved = upright("run", "Copy", *call, "--save-as", "by hand/first", "--write", "--library", folder)
+    assert saved.exit_code == 0, saved.output
+    verified = upright("verify", "--strict", "--library", folder)
+    assert "1 case: 1 good" in verified.output, verified.output
+    again = run(folder, "by hand/first", "--watch", "q,m,s,inner.ET,count")
+    assert again["scans"] == first["scans"]
+    assert column(again, "inner.ET") == column(first, "inner.ET")
+
+
+def test_a_saved_run_of_a_plant_is_a_good_case(glasshouse: Path) -> None:
+    call = [
+        "--set=bay1_open_button=1@1s",
+        "--force=bay1_vent_opened=1@5s",
+        "--release=bay1_vent_opened@8s",
+        "--set=bay1_air=12000@4s",
+    ]
+    call += ["--set=sun=812.5@3s", "--for", "20s", "--watch", "bay1_vent_up,air.Heat01.air,sun"]
+    upright("run", "Glasshouse", *call, "--save-as", "hand/one", "--write", "--library", glasshouse)
+    more = upright(
+        "run",
+        "Glasshouse",
+        "--set=stop_vents=1@1s",
+        "--watch",
+        "horn",
+        "--save-as",
+        "hand/two",
+        "--write",
+        "--library",
+        glasshouse,
+    )
+    assert more.exit_code == 0, more.output
+    upright(
+        "run",
+        "half open",
+        "--watch",
+        "Bays.vent1.position",
+        "--save-as",
+        "loop/half",
+        "--write",
+        "--library",
+        glasshouse,
+    )
+    result = upright("verify", "cases/hand.toml", "loop/half", "--strict", "--library", glasshouse)
+    assert "3 cases: 3 good" in result.output, result.output
+
+
+@pytest.mark.parametrize(
+    ("arguments", "says"),
+    [
+        (["Copy", "--save-as", "first"], "names no file and case"),
+        (["Copy", "--save-as", "../x/first"], "names no file and case"),
+        (["Copy", "--save-as", "c/there"], "There is a case c/there already."),
+        (["Copy", "--save-as", "c/new", "--scan", "1s"], "c.toml is for"),
+        (["Other", "--save-as", "c/new"], "c.toml is for"),
+        (["Other", "--set=d=0@1s", "--save-as", "o/new"], "stopped with a fault"),
+        (["Copy", "--save-as", "bad/new"], "No case of bad.toml can be run"),
+        (["Copy", "--write"], "no use without --save-as"),
+        (["Copy", "--save-as", "c/new", "--every", "1s"], "no use beside --save-as"),
+    ],
+)
+def test_a_run_that_cannot_be_a_case(arguments: list[str], says: str, tmp_path: Path) -> None:
+    case = 'block = "Copy"\nscan = "100ms"\n[[case]]\nname = "there"\nvectors = """\nx | q\n1 | 1\n"""\n'
+    other = "FUNCTION_BLOCK Other VAR_INPUT d : INT := 1; END_VAR VAR_OUTPUT q : INT; END_VAR q := 6 / d; END_FUNCTION_BLOCK"
+    files = {"blocks/Copy.st": COPY, "blocks/Other.st": other, "cases/c.toml": case, "cases/bad.toml": "block = 3"}
+    write_files(tmp_path, files)
+    before = {path: path.read_bytes() for path in tmp_path.rglob("*") if path.is_file()}
+    result = upright("run", *arguments, "--library", tmp_path)
+    assert says in result.output, result.output
+    assert result.exit_code == 2
+    assert {path: path.read_bytes() for path in tmp_path.rglob("*") if path.is_file()} == before

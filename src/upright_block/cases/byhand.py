@@ -14,7 +14,7 @@ from upright_block.cases.words import planning as planning_words
 from upright_block.language.findings import Findings, Words
 from upright_block.language.literals import LiteralProblem, Value, shown_duration
 from upright_block.language.nodes import record
-from upright_block.language.signals import Signal, field_signal
+from upright_block.language.signals import Signal, field_signal, find_signal
 from upright_block.language.source import Cell, Source
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit
@@ -27,7 +27,8 @@ from upright_block.machine.events import MOST_FORCES
 class Wishes:
     """What a call asks for, each as it is written: ``pin=value@time``, ``pin@time``, ``pin@time:width``, ``name=value``.
 
-    ``span`` is how long to run, ``until`` a condition that ends it, ``scan`` the time of a scan, ``watch`` patterns of what is watched.
+    ``span`` is how long to run, ``until`` a condition that ends it, ``scan`` the time of a scan, ``watch`` patterns of what is watched;
+    with ``saves`` outputs are among it.
     """
 
     sets: Sequence[str] = ()
@@ -39,15 +40,21 @@ class Wishes:
     until: str | None = None
     scan: str | None = None
     watch: Sequence[str] = ()
+    saves: bool = False
 
 
 @record
 class HandRun:
-    """A run ready to be made, of a unit with a plan that checks nothing; ``named`` are the signals that the call names."""
+    """A run ready to be made, of a unit with a plan that checks nothing; ``named`` are the signals that the call names.
+
+    ``written`` has, by the path that a drive stores to, the signal as it is called; ``has_clock`` says that the wall clock matters.
+    """
 
     unit: Unit
     plan: Plan
     named: tuple[Signal, ...]
+    written: dict[str, Signal]
+    has_clock: bool
 
 
 class HandPlanner(Draft):
@@ -102,7 +109,15 @@ class HandPlanner(Draft):
             base.power if base else (),
             base.idle if base else (),
         )
-        return HandRun(self.unit, plan, tuple(self.named.values()))
+        has_clock = base is not None and base.clock != CLOCK_START
+        return HandRun(self.unit, plan, tuple(self.named.values()), self._written(), has_clock)
+
+    def _written(self) -> dict[str, Signal]:
+        """The signals that are driven, by where they are stored."""
+        named = list(self.named.values())
+        if self.base is not None:
+            named += [find_signal(self.unit, path) for path in self.base.shown]
+        return {self.field(signal).path: signal for signal in named if not signal.variable.is_code}
 
     # --- what is written ---
 

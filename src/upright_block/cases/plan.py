@@ -118,6 +118,12 @@ class Plan:
         begun, word = self.power[before - 1] if before else (scan, "")
         return word if begun == scan or word in ("off", "stop") else ""
 
+    def wall_clock(self, scan: int) -> int:
+        """What the wall clock shows at a scan, in ns since 1970-01-01."""
+        before = bisect_right(self.clocks, scan, key=lambda clock: clock[0])
+        since, moment = self.clocks[before - 1] if before else (0, self.clock)
+        return moment + self.timebase.time(scan) - self.timebase.time(since)
+
     def idled_before(self, scan: int) -> int:
         """The ns for which no scan ran, up to the last time that the power came back before a scan."""
         before = bisect_right(self.idle, scan, key=lambda idle: idle.end)

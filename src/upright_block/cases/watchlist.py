@@ -113,6 +113,10 @@ def watched(
     if not wishes.watch:
         shown_by_case = [known[path] for path in base.shown if path in known] if base else []
         found |= {signal.path: signal for signal in (*shown_by_case, *pins_of(unit, known))}
+    elif wishes.saves:
+        found |= {
+            signal.path: signal for signal in known.values() if signal.variable.section == "output" and not signal.steps
+        }
     return Watched(run, list(found.values()), until, mode)
 
 
@@ -185,7 +189,7 @@ class Watched:
 
 def row_table(watched: Watched, rows: Iterable[Row]) -> str:
     """Rows as CSV that a case can read again: ``at``, and a column for each signal."""
-    return _csv(
+    return csv_text(
         ["at", *(signal.path for signal in watched.signals)],
         (
             [shown_duration(watched.run.plan.timebase.time(row.scan))]
@@ -198,14 +202,21 @@ def row_table(watched: Watched, rows: Iterable[Row]) -> str:
 def event_table(watched: Watched, events: Iterable[Event]) -> str:
     """Events as CSV: when by the scan clock and by the wall clock, what, and how often that has happened."""
     plan = watched.run.plan
-    times = [(event, plan.timebase.time(event.scan)) for event in events]
     rows = (
-        [shown_duration(time), shown(plan.clock + time, DT), e.signal.path, e.edge, str(e.count)] for e, time in times
+        [
+            shown_duration(plan.timebase.time(e.scan)),
+            shown(plan.wall_clock(e.scan), DT),
+            e.signal.path,
+            e.edge,
+            str(e.count),
+        ]
+        for e in events
     )
-    return _csv(["at", "clock", "signal", "edge", "count"], rows)
+    return csv_text(["at", "clock", "signal", "edge", "count"], rows)
 
 
-def _csv(heads: Sequence[str], rows: Iterable[Sequence[str]]) -> str:
+def csv_text(heads: Sequence[str], rows: Iterable[Sequence[str]]) -> str:
+    """CSV (RFC 4180) with a line for the heads."""
     out = StringIO()
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(heads)

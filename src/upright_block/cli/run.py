@@ -22,7 +22,10 @@ from upright_block import (
 )
 from upright_block.cli.common import (
     library_option,
+    only_with,
     plural,
+    propose,
+    refuse,
     show_findings,
     show_json,
     show_lines,
@@ -75,6 +78,10 @@ _MOST_KEPT = 1_000_000
 @click.option(
     "--trace", metavar="FILE", type=click.Path(path_type=Path), help="Write what is watched as CSV, a row a change."
 )
+@click.option(
+    "--save-as", metavar="FILE/NAME", help="Make the run a case NAME of cases/FILE.toml that expects what came."
+)
+@click.option("--write", is_flag=True, help="With --save-as: write it, and not only show the difference.")
 @click.option("--all", "show_all", is_flag=True, help="Print all rows, however many there are.")
 @click.option("--json", "as_json", is_flag=True, help="Print the rows and events as JSON.")
 def command(
@@ -94,6 +101,8 @@ def command(
     shows_events: bool,
     log: Path | None,
     trace: Path | None,
+    save_as: str | None,
+    write: bool,
     show_all: bool,
     as_json: bool,
 ) -> None:
@@ -102,8 +111,12 @@ def command(
     TARGET is a block, a program, a configuration, or a case, which then gives its rows. Times are from the start, and on the start of a scan; without
     @TIME a value is there from the beginning. The exit status is 1 after a fault, or where --until was never TRUE.
     """
+    if save_as is None:
+        only_with("--save-as", "--write")
+    else:
+        refuse("--save-as", "--every", "--json")
     step = _time("--every", every)
-    wishes = Wishes(sets, forces, releases, pulses, given, span, until, scan, watch)
+    wishes = Wishes(sets, forces, releases, pulses, given, span, until, scan, watch, save_as is not None)
     try:
         watched = library.watch(target, wishes)
     except BadWishes as problem:
@@ -126,7 +139,23 @@ def command(
         show_json(run_data(watched, rows, events, until))
     else:
         _show(watched, rows, events, until, show_all, every is not None, shows_events, tree)
+    if save_as is not None:
+        _save(library, watched, rows, save_as, write)
     raise SystemExit(int(watched.fault is not None or (until is not None and not watched.is_met)))
+
+
+def _save(library: OpenLibrary, watched: Watched, rows: Sequence[Row], save_as: str, write: bool) -> None:
+    """Make a run a case, or show what that would change."""
+    stem, slash, name = save_as.rpartition("/")
+    if not slash or not stem.strip("./") or not name.strip() or ".." in stem.split("/") or stem.startswith("/"):
+        stop(f"{save_as} names no file and case.", "Write --save-as FILE/NAME, as in vent_drive/by hand.")
+    try:
+        texts = library.save_run(watched, rows, stem.removesuffix(".toml"), name.strip())
+    except UprightError as problem:
+        stop(problem.message, problem.way_out)
+    show_lines([[]])
+    for path, (before, after) in texts.items():
+        propose(library, path, before, after, write)
 
 
 def _time(option: str, text: str | None) -> int | None:
