@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from upright_block.cases.cells import duration
     from upright_block.cases.plan import ReadyCase
     from upright_block.cases.suite import choose
+    from upright_block.cases.tracefile import vcd_text
     from upright_block.cases.verdict import NotRun, Verdict
     from upright_block.cases.watchlist import Event, Row, Watched, event_table, row_table
     from upright_block.controller import Controller, Moment
@@ -46,6 +47,7 @@ __getattr__ = exported(
         "cases.cells": ("duration",),
         "cases.plan": ("ReadyCase",),
         "cases.suite": ("choose",),
+        "cases.tracefile": ("vcd_text",),
         "cases.verdict": ("NotRun", "Verdict"),
         "cases.watchlist": ("Event", "Row", "Watched", "event_table", "row_table"),
         "controller": ("Controller", "Moment"),
@@ -94,6 +96,7 @@ __all__ = [
     "nearest",
     "open_library",
     "row_table",
+    "vcd_text",
     "write_demo",
     "write_file",
     "write_new",

@@ -17,6 +17,7 @@ from upright_block.library import FileProblem, Library, find_root, load_library,
 
 if TYPE_CHECKING:
     from upright_block.cases.byhand import Wishes
+    from upright_block.cases.comparing import Comparison
     from upright_block.cases.history import History
     from upright_block.cases.plan import ReadyCase
     from upright_block.cases.suite import Suite
@@ -501,21 +502,48 @@ class OpenLibrary:
             BadValue: a time or the condition does not fit.
             BadWishes: something that is wished for cannot be; it has the findings.
         """
-        from upright_block.cases.suite import choose
         from upright_block.cases.watchlist import watched
         from upright_block.compiler.program import Mode, as_block
 
-        case = None
-        if self.find(target) is None:
-            found = choose(self.cases, [target])
-            if len(found) > 1:
-                raise UnknownName(f"{len(found)} cases are called {target}.", f"Name one, such as {found[0].id}.")
-            case = found[0] if found else None
+        case = None if self.find(target) else self._case(target)
         if case is not None and wishes.scan is not None:
             raise BadValue("A case has its own scan.", "Leave --scan out.")
         unit, timebase = (case.unit, case.plan.timebase) if case else self._subject(target, wishes.scan)
         mode = Mode(checks_overflow=self._checks_overflow)
         return watched(as_block(unit), timebase, case, wishes, self._library.scope, mode)
+
+    def compare(self, run: Watched, rows: Sequence[Row], against: str) -> Comparison:
+        """Compare a run with that of a case, or with a trace file (``.csv``, ``.vcd``).
+
+        Raises:
+            UnknownName: there is no such case.
+            BadValue: the file is no trace.
+        """
+        from upright_block.cases.byhand import Wishes
+        from upright_block.cases.comparing import compared, series_of
+        from upright_block.cases.tracefile import read_trace
+
+        timebase = run.run.plan.timebase
+        own = series_of(run, rows)
+        if against.lower().endswith((".csv", ".vcd")):
+            there, end = read_trace(Path(against), {signal.path: signal for signal in run.signals})
+            scans = run.scans if end is None else min(run.scans, timebase.scans_before(end))
+            return compared(own, there, timebase, scans)
+        case = self._case(against)
+        if case is None:
+            raise UnknownName(f"There is no case {against}.", "Name a case, or a .csv or .vcd file.")
+        other = self.watch(case.id, Wishes(watch=list(own) if case.unit is run.run.unit else ()))
+        found = [row for piece in other.pieces() for row in other.rows(piece)]
+        return compared(own, series_of(other, found), timebase, min(run.scans, other.scans))
+
+    def _case(self, name: str) -> ReadyCase | None:
+        """The case that a name means; None where there is none."""
+        from upright_block.cases.suite import choose
+
+        found = choose(self.cases, [name])
+        if len(found) > 1:
+            raise UnknownName(f"{len(found)} cases are called {name}.", f"Name one, such as {found[0].id}.")
+        return found[0] if found else None
 
     def save_run(self, run: Watched, rows: Sequence[Row], stem: str, name: str) -> dict[Path, tuple[str, str]]:
         """What the case files are before and after a run is a case of the file ``stem``, by path; nothing is written.

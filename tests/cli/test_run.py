@@ -305,3 +305,103 @@ def test_a_run_that_cannot_be_a_case(arguments: list[str], says: str, tmp_path: 
     assert says in result.output, result.output
     assert result.exit_code == 2
     assert {path: path.read_bytes() for path in tmp_path.rglob("*") if path.is_file()} == before
+
+
+# --- traces ---
+
+ALL_TYPES = """
+TYPE Mode : (idle, busy, `done`); END_TYPE
+FUNCTION_BLOCK All
+VAR_INPUT b : BOOL; i : INT; u : UDINT; w : WORD; r : REAL; l : LREAL; t : TIME; m : Mode; s : STRING; c : ARRAY [1..2] OF INT; d : DT; END_VAR
+VAR inner : TON; END_VAR
+inner(IN := b, PT := T#1s);
+END_FUNCTION_BLOCK
+""".replace("`done`", "ended")
+VALUES: dict[str, st.SearchStrategy[str]] = {
+    "b": st.sampled_from(["0", "1"]),
+    "i": st.integers(-32768, 32767).map(str),
+    "u": st.integers(0, 2**32 - 1).map(str),
+    "w": st.integers(0, 2**16 - 1).map(lambda n: f"16#{n:04X}"),
+    "r": st.floats(width=32, allow_nan=False, allow_infinity=False).map(lambda x: f"{x!r}" if x == x else "0.0"),
+    "l": st.floats(allow_nan=False, allow_infinity=False).map(repr),
+    "t": st.integers(-(10**12), 10**12).map(lambda n: f"{n}ns"),
+    "m": st.sampled_from(["idle", "busy", "ended"]),
+    "s": st.sampled_from(["'a b'", "'$$ \\ x'", "''", "'a,b'", "'7'"]),
+    "c[2]": st.integers(-9, 9).map(str),
+    "d": st.sampled_from(["2026-02-03-04:05:06", "1999-12-31-23:59:59"]),
+}
+
+
+@settings(max_examples=30, deadline=None)
+@given(
+    sets=st.lists(
+        st.sampled_from(sorted(VALUES)).flatmap(lambda pin: st.tuples(st.just(pin), st.integers(0, 9), VALUES[pin])),
+        max_size=14,
+    ),
+    kind=st.sampled_from(["csv", "vcd"]),
+)
+def test_a_trace_reads_back_equal(
+    sets: list[tuple[str, int, str]], kind: str, tmp_path_factory: pytest.TempPathFactory
+) -> None:
+    folder = write_files(tmp_path_factory.mktemp("all"), {"blocks/All.st": ALL_TYPES})
+    unique = {(pin, scan): value for pin, scan, value in sets}
+    call = [f"--set={pin}={value}@{100 * scan}ms" for (pin, scan), value in unique.items()]
+    call += ["--for", "1s", "--watch", "*", "--library", str(folder)]
+    file = folder / f"t.{kind}"
+    written = upright("run", "All", *call, "--trace", file)
+    assert written.exit_code == 0, written.output
+    again = upright("run", "All", *call, "--against", file)
+    assert (again.exit_code, "The same as" in again.output) == (0, True), again.output
+    assert "not in" not in again.output
+
+
+def test_another_reader_finds_the_same_in_a_vcd_file(tmp_path: Path) -> None:
+    from vcdvcd import VCDVCD
+
+    write_files(tmp_path, {"blocks/All.st": ALL_TYPES})
+    call = [
+        "--set=b=1@200ms",
+        "--set=i=-5@300ms",
+        "--set=w=16#00F0@400ms",
+        "--set=l=0.1@500ms",
+        "--set=c[2]=7@600ms",
+        "--for",
+        "2s",
+    ]
+    upright("run", "All", *call, "--watch", "*", "--trace", tmp_path / "t.vcd", "--library", tmp_path)
+    read = VCDVCD(str(tmp_path / "t.vcd"))
+    ms = 10**6
+    assert read.endtime == 2000 * ms
+    assert read["library.All.b"].tv == [(0, "0"), (200 * ms, "1")]
+    assert [(t, int(v, 2)) for t, v in read["library.All.i"].tv] == [(0, 0), (300 * ms, 2**64 - 5)]
+    assert [(t, int(v, 2)) for t, v in read["library.All.w"].tv] == [(0, 0), (400 * ms, 0xF0)]
+    assert [(t, float(v)) for t, v in read["library.All.l"].tv] == [(0, 0.0), (500 * ms, 0.1)]
+    assert [(t, int(v, 2)) for t, v in read["library.All.inner.Q"].tv] == [(0, 0), (1200 * ms, 1)]
+    assert [(t, int(v, 2)) for t, v in read["library.All.c.[2]"].tv] == [(0, 0), (600 * ms, 7)]
+
+
+def test_a_run_is_compared_with_a_case_and_a_trace(glasshouse: Path, tmp_path: Path) -> None:
+    call = ["run", "VentDrive", "--set=open=1", "--given", "travel=5s", "--for", "8s", "--library", str(glasshouse)]
+    same = upright(*call, "--against", "gives up when the limit never comes", "--watch", "stuck,opening,running.*")
+    assert (same.exit_code, "The same as" in same.output) == (0, True), same.output
+    other = upright(
+        *call, "--set=at_open=1@3s", "--against", "gives up when the limit never comes", "--watch", "stuck,state"
+    )
+    assert other.exit_code == 1
+    assert "first at 3s (scan 30)" in other.output
+    upright(*call, "--trace", tmp_path / "t.vcd")
+    more = upright(*call, "--watch", "state,stuck", "--against", tmp_path / "t.vcd")
+    assert (more.exit_code, "not in" in more.output) == (0, True), more.output
+    for name, text in (
+        ("a.csv", "x,y\n1,2\n"),
+        ("b.vcd", "$var"),
+        ("c.vcd", "\x00\x01"),
+        ("d.csv", ""),
+        ("e.csv", "at,stuck\n1s,maybe\n"),
+    ):
+        (tmp_path / name).write_text(text)
+        refused = upright(*call, "--against", tmp_path / name)
+        assert (refused.exit_code, refused.output.count("upright: ")) == (2, 1), refused.output
+    for missing in ("nobody", str(tmp_path / "none.csv")):
+        assert upright(*call, "--against", missing).exit_code == 2
+    assert upright(*call, "--trace", tmp_path / "t.xyz").exit_code == 2

@@ -16,9 +16,11 @@ from upright_block import (
     UprightError,
     Watched,
     Wishes,
+    __version__,
     duration,
     event_table,
     row_table,
+    vcd_text,
 )
 from upright_block.cli.common import (
     library_option,
@@ -33,7 +35,7 @@ from upright_block.cli.common import (
     width,
     write_out,
 )
-from upright_block.reports import condensed, end_lines, event_lines, run_data, tree_lines, watch_lines
+from upright_block.reports import comparison_lines, condensed, end_lines, event_lines, run_data, tree_lines, watch_lines
 
 _MOST_ROWS = 200
 _MOST_KEPT = 1_000_000
@@ -76,8 +78,12 @@ _MOST_KEPT = 1_000_000
 @click.option("--events", "shows_events", is_flag=True, help="Print the rises and falls of what is watched.")
 @click.option("--log", metavar="FILE", type=click.Path(path_type=Path), help="Write the rises and falls as CSV.")
 @click.option(
-    "--trace", metavar="FILE", type=click.Path(path_type=Path), help="Write what is watched as CSV, a row a change."
+    "--trace",
+    metavar="FILE",
+    type=click.Path(path_type=Path),
+    help="Write what is watched: .csv, a row a change, or .vcd for a waveform viewer.",
 )
+@click.option("--against", metavar="CASE|FILE", help="Compare with the run of a case, or with a trace file.")
 @click.option(
     "--save-as", metavar="FILE/NAME", help="Make the run a case NAME of cases/FILE.toml that expects what came."
 )
@@ -101,6 +107,7 @@ def command(
     shows_events: bool,
     log: Path | None,
     trace: Path | None,
+    against: str | None,
     save_as: str | None,
     write: bool,
     show_all: bool,
@@ -132,7 +139,7 @@ def command(
             stop(f"The run has more than {_MOST_KEPT:,} rows.", "Watch less, run shorter, or say --every TIME.")
         events += watched.events(piece)
     if trace is not None:
-        write_out(trace, row_table(watched, rows).encode())
+        write_out(trace, _trace(library, watched, rows, trace).encode())
     if log is not None:
         write_out(log, event_table(watched, events).encode())
     if as_json:
@@ -141,7 +148,28 @@ def command(
         _show(watched, rows, events, until, show_all, every is not None, shows_events, tree)
     if save_as is not None:
         _save(library, watched, rows, save_as, write)
-    raise SystemExit(int(watched.fault is not None or (until is not None and not watched.is_met)))
+    differs = against is not None and _compare(library, watched, rows, against)
+    raise SystemExit(int(differs or watched.fault is not None or (until is not None and not watched.is_met)))
+
+
+def _trace(library: OpenLibrary, watched: Watched, rows: Sequence[Row], file: Path) -> str:
+    """What is watched as the text of a file of a kind that its name says."""
+    kind = file.suffix.lower()
+    if kind == ".csv":
+        return row_table(watched, rows)
+    if kind == ".vcd":
+        return vcd_text(watched, rows, library.name, __version__)
+    stop(f"{file.name} is neither a .csv nor a .vcd file.", "Name one of these.")
+
+
+def _compare(library: OpenLibrary, watched: Watched, rows: Sequence[Row], against: str) -> bool:
+    """Show where a run differs from another; whether it does."""
+    try:
+        found = library.compare(watched, rows, against)
+    except UprightError as problem:
+        stop(problem.message, problem.way_out)
+    show_lines([[], *comparison_lines(watched, found, against, width())])
+    return bool(found.differences)
 
 
 def _save(library: OpenLibrary, watched: Watched, rows: Sequence[Row], save_as: str, write: bool) -> None:

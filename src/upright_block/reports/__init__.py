@@ -16,7 +16,15 @@ if TYPE_CHECKING:
     from upright_block.reports.instances import instance_data, instance_list, instance_rows
     from upright_block.reports.listing import column_lines
     from upright_block.reports.rules import measure_lines, unarmed_data, unarmed_lines
-    from upright_block.reports.run import condensed, end_lines, event_lines, run_data, tree_lines, watch_lines
+    from upright_block.reports.run import (
+        comparison_lines,
+        condensed,
+        end_lines,
+        event_lines,
+        run_data,
+        tree_lines,
+        watch_lines,
+    )
     from upright_block.reports.styled import Line, Role, clipped, plain, visible
     from upright_block.reports.tags import tag_data, tag_lines, tag_list, use_data
     from upright_block.reports.verdicts import (
@@ -42,7 +50,7 @@ __getattr__ = exported(
         "listing": ("column_lines",),
         "tags": ("tag_data", "tag_lines", "tag_list", "use_data"),
         "rules": ("measure_lines", "unarmed_data", "unarmed_lines"),
-        "run": ("condensed", "end_lines", "event_lines", "run_data", "tree_lines", "watch_lines"),
+        "run": ("comparison_lines", "condensed", "end_lines", "event_lines", "run_data", "tree_lines", "watch_lines"),
         "styled": ("Line", "Role", "clipped", "plain", "visible"),
         "walk": ("walk_data", "walk_lines"),
         "verdicts": ("failure_lines", "not_run_data", "not_run_line", "summary_line", "verdict_data", "verdict_line"),
@@ -56,6 +64,7 @@ __all__ = [
     "block_lines",
     "clipped",
     "column_lines",
+    "comparison_lines",
     "condensed",
     "configuration_data",
     "configuration_lines",

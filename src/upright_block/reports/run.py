@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import Any
 
+from upright_block.cases.comparing import Comparison
 from upright_block.cases.watchlist import Event, Row, Watched
 from upright_block.language.literals import shown, shown_duration
 from upright_block.language.typed import Compound
 from upright_block.language.types import Array, Elementary, Enumeration, Type
 from upright_block.reports.findings import marked_lines
 from upright_block.reports.grid import grid_lines
+from upright_block.reports.listing import column_lines
 from upright_block.reports.styled import Line, Span
 
 _MOST_NAMED = 24
@@ -128,6 +130,36 @@ def end_lines(watched: Watched, until: str | None) -> list[Line]:
     if until is not None:
         return [[(f"{until} was never TRUE in {amount}.", "bad")]]
     return [[(f"{amount}.", "dim")]]
+
+
+def comparison_lines(watched: Watched, found: Comparison, against: str, width: int) -> list[Line]:
+    """Where a run differs from another, a line a signal, in the order of time."""
+    plan = watched.run.plan
+    types = {signal.path: signal.type for signal in watched.signals}
+    lines: list[Line] = []
+    if found.differences:
+        first = found.differences[0]
+        at = shown_duration(plan.timebase.time(first.scan))
+        lines.append([(f"It differs from {against}, first at {at} (scan {first.scan}).", "bad")])
+        rows = [
+            [
+                f"    {d.path}",
+                f"{shown_duration(plan.timebase.time(d.scan))} (scan {d.scan})",
+                shown(d.here, types[d.path]),
+                shown(d.there, types[d.path]),
+                f"{d.scans:,}",
+            ]
+            for d in found.differences
+        ]
+        lines += column_lines(("    signal", "first at", "here", "there", "scans that differ"), rows, width, ("name",))
+    else:
+        same = f"{len(found.equal)} signal{'' if len(found.equal) == 1 else 's'}"
+        lines.append([(f"The same as {against} in {same}, {found.scans:,} scans.", "good" if found.equal else "warn")])
+    if found.differences and found.equal:
+        lines.append([(f"    the same: {', '.join(found.equal[:_MOST_NAMED])}", "dim")])
+    if found.only_here:
+        lines.append([(f"    not in {against}: {', '.join(found.only_here[:_MOST_NAMED])}", "warn")])
+    return lines
 
 
 def run_data(watched: Watched, rows: Sequence[Row], events: Sequence[Event], until: str | None) -> dict[str, Any]:
