@@ -6,6 +6,7 @@ import re
 import shlex
 import shutil
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -46,6 +47,18 @@ def test_an_example_of_runs_runs(line: str) -> None:
     result = upright(*shlex.split(line), "--library", EXAMPLES / "demo")
     assert result.exit_code == 0, result.output
     assert "scans, " in result.output or "is TRUE at" in result.output
+
+
+def test_the_example_in_python_runs(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    shutil.copytree(EXAMPLES / "demo", tmp_path / "glasshouse")
+    monkeypatch.chdir(tmp_path)
+    text = (ROOT / "docs" / "python.md").read_text("utf-8")
+    code = re.findall(r"```python\n(.*?)```", text, re.DOTALL)[0]
+    names: dict[str, Any] = {}
+    exec(code, names)
+    assert names["vent"].trace("stuck")["stuck"] == ([0, 5_100_000_000], [False, True])
+    assert names["vent"].now == 5_200_000_000
+    assert names["plant"].read("bay1_vent_up") is False
 
 
 def test_the_document_of_cases_has_examples() -> None:
