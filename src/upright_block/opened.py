@@ -161,6 +161,19 @@ class OpenLibrary:
         return self._library.scope.tags.get(name.upper())
 
     @property
+    def digest(self) -> str:
+        """A digest of all that was read of it: manifest, sources, tables, cases and rules."""
+        from hashlib import sha256
+
+        library = self._library
+        read = {s.path: s.text for s in (library.manifest.source, *self.sources, *library.tables, *self._suite.sources)}
+        waves = [driven.table for case in self.cases for driven in case.written.stimuli]
+        tables = [*(case.written.vectors for case in self.cases), *waves]
+        read |= {table.source.path: table.source.text for table in tables if table is not None}
+        parts = [f"{path}\0{read[path]}".encode("utf-8", "surrogatepass") for path in sorted(read)]
+        return sha256(b"\0".join(sha256(part).digest() for part in parts)).hexdigest()
+
+    @property
     def spare_points(self) -> list[tuple[str, str]]:
         """The points without a tag in bytes and words of which others have one: the address, and what it is in."""
         from upright_block.language.spare import spare_points

@@ -6,11 +6,12 @@ import sys
 import time
 from collections.abc import Sequence
 from contextlib import nullcontext
+from pathlib import Path
 from typing import Any, NamedTuple
 
 import click
 
-from upright_block import NotRun, OpenLibrary, ReadyCase, Verdict, choose, nearest
+from upright_block import NotRun, OpenLibrary, ReadyCase, Verdict, __version__, choose, nearest
 from upright_block.cli.common import (
     beside,
     library_option,
@@ -23,13 +24,16 @@ from upright_block.cli.common import (
     show_lines,
     stop,
     width,
+    write_out,
 )
 from upright_block.reports import (
+    Stamp,
     failure_lines,
     finding_data,
     measure_lines,
     not_run_data,
     not_run_line,
+    report_files,
     summary_line,
     unarmed_data,
     unarmed_lines,
@@ -53,6 +57,12 @@ _HIDING_CASES = ("unreadable-folder", "outside-library")
 @click.option("--failing", is_flag=True, help="Leave the cases that are good out of the list.")
 @click.option("--all", "show_all", is_flag=True, help="List and show all, however many there are.")
 @click.option("--strict", is_flag=True, help="Exit with 1 when a case checks nothing, or for any other warning.")
+@click.option(
+    "--report",
+    metavar="DIR",
+    type=click.Path(path_type=Path),
+    help="Write the result into DIR: JUnit XML, JSON lines, a summary.",
+)
 @click.option("--record", is_flag=True, help="Show CASES with their empty expected cells filled in from a run.")
 @click.option("--over", is_flag=True, help="With --record: replace expected values that are wrong, too.")
 @click.option("--write", is_flag=True, help="With --record: write it, and not only show the difference.")
@@ -72,6 +82,7 @@ def command(
     failing: bool,
     show_all: bool,
     strict: bool,
+    report: Path | None,
     record: bool,
     over: bool,
     write: bool,
@@ -95,7 +106,7 @@ def command(
         return
     only_with("--record", "--over", "--write")
     choice = Choice(cases, changed, failed)
-    shown = Shown(as_json, failing, show_all, strict)
+    shown = Shown(as_json, failing, show_all, strict, report)
     if stays:
         from upright_block.cli.staying import stay
 
@@ -124,6 +135,7 @@ class Shown(NamedTuple):
     failing: bool = False
     show_all: bool = False
     strict: bool = False
+    report: Path | None = None
 
 
 _ALL, _PLAIN = Choice(), Shown()
@@ -138,6 +150,8 @@ def verify(
     errors = [f for f in library.findings if f.severity == "error" or shown.strict]
     verdicts, seconds = _run(library, wanted, stops, jobs)
     library.remember(verdicts)
+    if shown.report is not None:
+        _report(library, shown.report, verdicts, not_run)
     failed = bool(errors) or bool(not_run) or any(v.status in ("failed", "fault") for v in verdicts)
     if shown.as_json:
         show_json(
@@ -165,6 +179,18 @@ def verify(
         which = "good, and not changed since" if choice.changed else "not wrong in their last run"
         show_lines([[(f"{plural(len(ready) - len(wanted), 'case')} left out: {which}.", "dim")]])
     return int(failed)
+
+
+def _report(library: OpenLibrary, folder: Path, verdicts: Sequence[Verdict], not_run: Sequence[NotRun]) -> None:
+    """Write the files of a report into a folder, and touch nothing else there."""
+    moment = time.strftime("%Y-%m-%dT%H:%M:%SZ", time.gmtime())
+    stamp = Stamp(library.name, library.version, library.digest, __version__, moment)
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as problem:
+        stop(f"{folder} cannot be made: {problem.strerror}.", "Name another folder.")
+    for name, text in report_files(stamp, verdicts, not_run).items():
+        write_out(folder / name, text.encode())
 
 
 def _is_wanted(library: OpenLibrary, case: ReadyCase, choice: Choice) -> bool:

@@ -12,6 +12,7 @@ if TYPE_CHECKING:
     from upright_block.reports.configurations import configuration_data, configuration_lines, run_lines
     from upright_block.reports.contents import content_data, content_lines
     from upright_block.reports.drawing import wiring_pictures
+    from upright_block.reports.filed import Stamp, report_files
     from upright_block.reports.findings import counted, finding_data, finding_list
     from upright_block.reports.instances import instance_data, instance_list, instance_rows
     from upright_block.reports.listing import column_lines
@@ -47,6 +48,7 @@ __getattr__ = exported(
         "drawing": ("wiring_pictures",),
         "findings": ("counted", "finding_data", "finding_list"),
         "instances": ("instance_data", "instance_list", "instance_rows"),
+        "filed": ("Stamp", "report_files"),
         "listing": ("column_lines",),
         "tags": ("tag_data", "tag_lines", "tag_list", "use_data"),
         "rules": ("measure_lines", "unarmed_data", "unarmed_lines"),
@@ -60,6 +62,7 @@ __getattr__ = exported(
 __all__ = [
     "Line",
     "Role",
+    "Stamp",
     "block_data",
     "block_lines",
     "clipped",
@@ -87,6 +90,7 @@ __all__ = [
     "not_run_data",
     "not_run_line",
     "plain",
+    "report_files",
     "run_data",
     "run_lines",
     "summary_line",

@@ -1,0 +1,114 @@
+"""The files of a report, read again by other readers."""
+
+from __future__ import annotations
+
+import json
+import xml.etree.ElementTree as ET
+from pathlib import Path
+
+from tests.cli.test_commands import edit, glasshouse, upright
+from tests.helpers import write_files
+
+__all__ = ["glasshouse"]
+
+BLOCK = "FUNCTION_BLOCK B VAR_INPUT d : INT := 1; END_VAR VAR_OUTPUT q : INT; END_VAR q := 6 / d; END_FUNCTION_BLOCK"
+CASES = '''block = "B"
+scan = "1s"
+[[case]]
+name = "good"
+vectors = """
+d | q
+2 | 3
+"""
+[[case]]
+name = "wrong <b>&amp; | `x` \\u001b[31m"
+vectors = """
+d | q
+2 | 4
+"""
+[[case]]
+name = "fault"
+vectors = """
+d | q
+0 | 1
+"""
+[[case]]
+name = "nothing"
+vectors = """
+d
+1
+"""
+[[case]]
+name = "not run"
+vectors = """
+e
+1
+"""
+'''
+
+
+def test_a_report_says_of_each_case_what_came(tmp_path: Path) -> None:
+    write_files(
+        tmp_path, {"upright.toml": 'name = "plant"\nversion = "2.1"\n', "blocks/b.st": BLOCK, "cases/c.toml": CASES}
+    )
+    folder = tmp_path / "out" / "report"
+    folder.mkdir(parents=True)
+    (folder / "mine.txt").write_text("mine")
+    assert upright("verify", "--report", folder, "--library", tmp_path).exit_code == 1
+    assert sorted(path.name for path in folder.iterdir()) == ["junit.xml", "mine.txt", "report.jsonl", "summary.md"]
+
+    (suite,) = ET.parse(folder / "junit.xml").getroot().iter("testsuite")
+    assert [suite.get(key) for key in ("name", "tests", "failures", "errors", "skipped")] == [
+        "cases/c.toml",
+        "5",
+        "1",
+        "2",
+        "1",
+    ]
+    kinds = {case.get("name"): [child.tag for child in case] for case in suite.iter("testcase")}
+    wrong = next(name for name in kinds if name and name.startswith("wrong"))
+    assert "\x1b" not in wrong
+    assert kinds == {"good": [], wrong: ["failure"], "fault": ["error"], "nothing": ["skipped"], "not run": ["error"]}
+    texts = {case.get("name"): "".join(case.itertext()) for case in suite.iter("testcase")}
+    assert "q is 3 and not 4" in texts[wrong]
+    assert "Division by zero" in texts["fault"]
+    assert "B has no e" in texts["not run"]
+    properties = {entry.get("name"): entry.get("value") for entry in suite.iter("property")}
+    assert (properties["library"], properties["version"]) == ("plant", "2.1")
+
+    first, *entries = [json.loads(line) for line in (folder / "report.jsonl").read_text("utf-8").splitlines()]
+    assert (first["library"], first["digest"]) == ("plant", properties["digest"])
+    assert [entry["status"] for entry in entries] == ["passed", "failed", "fault", "checks nothing", "not run"]
+
+    summary = (folder / "summary.md").read_text("utf-8")
+    assert "1 of 5 cases good, 2 wrong, 1 not run." in summary
+    assert "| B | 5 | 1 | 2 | 1 | " in summary
+    assert "wrong \\<b\\>&amp; \\| \\`x\\`" in summary
+    assert "\x1b" not in summary
+
+
+def test_the_digest_is_that_of_the_content(glasshouse: Path, tmp_path: Path) -> None:
+    def digest() -> str:
+        upright("verify", "Scale", "--report", tmp_path / "r", "--library", glasshouse)
+        found: str = json.loads((tmp_path / "r" / "report.jsonl").read_text("utf-8").splitlines()[0])["digest"]
+        return found
+
+    seen = [digest()]
+    assert digest() == seen[0]
+    for name, old, new in (
+        ("blocks/vent_drive.st", "T#40s", "T#41s"),
+        ("tags/points.csv", "button: seen", "button: was seen"),
+        ("cases/windy_day.csv", "0", "00"),
+        ("rules/vent_drive.toml", "never", "# x\nnever"),
+        ("wiring/roof.csv", "shut at 14 m/s", "shut at 14"),
+        ("upright.toml", "name", "# x\nname"),
+    ):
+        edit(glasshouse / name, old, new)
+        seen.append(digest())
+    assert len(set(seen)) == len(seen)
+
+
+def test_a_folder_that_cannot_be_is_told(glasshouse: Path, tmp_path: Path) -> None:
+    (tmp_path / "file").write_text("")
+    result = upright("verify", "Scale", "--report", tmp_path / "file", "--library", glasshouse)
+    assert (result.exit_code, "cannot be made" in result.output) == (2, True), result.output
