@@ -518,7 +518,7 @@ class OpenLibrary:
         from upright_block.cases.watchlist import watched
         from upright_block.compiler.program import Mode, as_block
 
-        case = None if self.find(target) else self._case(target)
+        case = None if self.find(target) else self.case(target)
         if case is not None and wishes.scan is not None:
             raise BadValue("A case has its own scan.", "Leave --scan out.")
         unit, timebase = (case.unit, case.plan.timebase) if case else self._subject(target, wishes.scan)
@@ -542,14 +542,14 @@ class OpenLibrary:
             there, end = read_trace(Path(against), {signal.path: signal for signal in run.signals})
             scans = run.scans if end is None else min(run.scans, timebase.scans_before(end))
             return compared(own, there, timebase, scans)
-        case = self._case(against)
+        case = self.case(against)
         if case is None:
             raise UnknownName(f"There is no case {against}.", "Name a case, or a .csv or .vcd file.")
         other = self.watch(case.id, Wishes(watch=list(own) if case.unit is run.run.unit else ()))
         found = [row for piece in other.pieces() for row in other.rows(piece)]
         return compared(own, series_of(other, found), timebase, min(run.scans, other.scans))
 
-    def _case(self, name: str) -> ReadyCase | None:
+    def case(self, name: str) -> ReadyCase | None:
         """The case that a name means; None where there is none."""
         from upright_block.cases.suite import choose
 

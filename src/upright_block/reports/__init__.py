@@ -11,11 +11,13 @@ if TYPE_CHECKING:
     from upright_block.reports.catalogue import entry_lines, list_lines
     from upright_block.reports.configurations import configuration_data, configuration_lines, run_lines
     from upright_block.reports.contents import content_data, content_lines
+    from upright_block.reports.diagrams import case_diagram
     from upright_block.reports.drawing import wiring_pictures
     from upright_block.reports.filed import Stamp, report_files
     from upright_block.reports.findings import counted, finding_data, finding_list
     from upright_block.reports.instances import instance_data, instance_list, instance_rows
     from upright_block.reports.listing import column_lines
+    from upright_block.reports.plotting import diagram_pages
     from upright_block.reports.rules import measure_lines, unarmed_data, unarmed_lines
     from upright_block.reports.run import (
         comparison_lines,
@@ -28,6 +30,7 @@ if TYPE_CHECKING:
     )
     from upright_block.reports.styled import Line, Role, clipped, plain, visible
     from upright_block.reports.tags import tag_data, tag_lines, tag_list, use_data
+    from upright_block.reports.textplot import diagram_lines
     from upright_block.reports.verdicts import (
         failure_lines,
         not_run_data,
@@ -49,6 +52,9 @@ __getattr__ = exported(
         "findings": ("counted", "finding_data", "finding_list"),
         "instances": ("instance_data", "instance_list", "instance_rows"),
         "filed": ("Stamp", "report_files"),
+        "diagrams": ("case_diagram",),
+        "plotting": ("diagram_pages",),
+        "textplot": ("diagram_lines",),
         "listing": ("column_lines",),
         "tags": ("tag_data", "tag_lines", "tag_list", "use_data"),
         "rules": ("measure_lines", "unarmed_data", "unarmed_lines"),
@@ -65,6 +71,7 @@ __all__ = [
     "Stamp",
     "block_data",
     "block_lines",
+    "case_diagram",
     "clipped",
     "column_lines",
     "comparison_lines",
@@ -74,6 +81,8 @@ __all__ = [
     "content_data",
     "content_lines",
     "counted",
+    "diagram_lines",
+    "diagram_pages",
     "end_lines",
     "entry_lines",
     "event_lines",
