@@ -108,6 +108,19 @@ def test_the_digest_is_that_of_the_content(glasshouse: Path, tmp_path: Path) -> 
     assert len(set(seen)) == len(seen)
 
 
+def test_wrong_cases_have_pictures(glasshouse: Path, tmp_path: Path) -> None:
+    edit(
+        glasshouse / "cases" / "closed_loop.toml",
+        "70s   | on    .                | 1 ",
+        "70s   | on    .                | 0 ",
+    )
+    upright("verify", "closed_loop", "--report", tmp_path / "r", "--pictures", "--library", glasshouse)
+    (picture,) = (tmp_path / "r" / "pictures").iterdir()
+    assert "bay1_vent_up" in picture.read_text("utf-8")
+    assert f"(pictures/{picture.name})" in (tmp_path / "r" / "summary.md").read_text("utf-8")
+    assert upright("verify", "--pictures", "--library", glasshouse).exit_code == 2
+
+
 def test_a_folder_that_cannot_be_is_told(glasshouse: Path, tmp_path: Path) -> None:
     (tmp_path / "file").write_text("")
     result = upright("verify", "Scale", "--report", tmp_path / "file", "--library", glasshouse)

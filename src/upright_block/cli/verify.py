@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import sys
 import time
 from collections.abc import Sequence
@@ -28,6 +29,8 @@ from upright_block.cli.common import (
 )
 from upright_block.reports import (
     Stamp,
+    case_diagram,
+    diagram_pages,
     failure_lines,
     finding_data,
     measure_lines,
@@ -42,6 +45,7 @@ from upright_block.reports import (
 )
 
 _MOST_LISTED = 500
+_MOST_PICTURES = 100
 _MOST_IN_FULL = 20
 _HIDING_CASES = ("unreadable-folder", "outside-library")
 
@@ -63,6 +67,7 @@ _HIDING_CASES = ("unreadable-folder", "outside-library")
     type=click.Path(path_type=Path),
     help="Write the result into DIR: JUnit XML, JSON lines, a summary.",
 )
+@click.option("--pictures", is_flag=True, help="With --report: a timing diagram of each case that is wrong, too.")
 @click.option("--record", is_flag=True, help="Show CASES with their empty expected cells filled in from a run.")
 @click.option("--over", is_flag=True, help="With --record: replace expected values that are wrong, too.")
 @click.option("--write", is_flag=True, help="With --record: write it, and not only show the difference.")
@@ -83,6 +88,7 @@ def command(
     show_all: bool,
     strict: bool,
     report: Path | None,
+    pictures: bool,
     record: bool,
     over: bool,
     write: bool,
@@ -106,7 +112,9 @@ def command(
         return
     only_with("--record", "--over", "--write")
     choice = Choice(cases, changed, failed)
-    shown = Shown(as_json, failing, show_all, strict, report)
+    if report is None:
+        only_with("--report", "--pictures")
+    shown = Shown(as_json, failing, show_all, strict, report, pictures)
     if stays:
         from upright_block.cli.staying import stay
 
@@ -136,6 +144,7 @@ class Shown(NamedTuple):
     show_all: bool = False
     strict: bool = False
     report: Path | None = None
+    pictures: bool = False
 
 
 _ALL, _PLAIN = Choice(), Shown()
@@ -151,7 +160,7 @@ def verify(
     verdicts, seconds = _run(library, wanted, stops, jobs)
     library.remember(verdicts)
     if shown.report is not None:
-        _report(library, shown.report, verdicts, not_run)
+        _report(library, shown.report, verdicts, not_run, shown.pictures)
     failed = bool(errors) or bool(not_run) or any(v.status in ("failed", "fault") for v in verdicts)
     if shown.as_json:
         show_json(
@@ -181,7 +190,9 @@ def verify(
     return int(failed)
 
 
-def _report(library: OpenLibrary, folder: Path, verdicts: Sequence[Verdict], not_run: Sequence[NotRun]) -> None:
+def _report(
+    library: OpenLibrary, folder: Path, verdicts: Sequence[Verdict], not_run: Sequence[NotRun], pictures: bool
+) -> None:
     """Write the files of a report into a folder, and touch nothing else there."""
     moment = time.strftime("%Y-%m-%dT%H:%M:%SZ", time.gmtime())
     stamp = Stamp(library.name, library.version, library.digest, __version__, moment)
@@ -189,7 +200,15 @@ def _report(library: OpenLibrary, folder: Path, verdicts: Sequence[Verdict], not
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as problem:
         stop(f"{folder} cannot be made: {problem.strerror}.", "Name another folder.")
-    for name, text in report_files(stamp, verdicts, not_run).items():
+    wrong = [verdict for verdict in verdicts if verdict.status in ("failed", "fault")] if pictures else []
+    drawn: dict[str, str] = {}
+    if wrong:
+        (folder / "pictures").mkdir(exist_ok=True)
+    for verdict in wrong[:_MOST_PICTURES]:
+        stem = re.sub(r"[^A-Za-z0-9]+", "_", verdict.case.id).strip("_").lower()
+        name = drawn[verdict.case.id] = f"pictures/{len(drawn) + 1:03}_{stem[:60]}.svg"
+        write_out(folder / name, diagram_pages(case_diagram(verdict, library.watch, (), 0, None), "svg")[0])
+    for name, text in report_files(stamp, verdicts, not_run, drawn).items():
         write_out(folder / name, text.encode())
 
 

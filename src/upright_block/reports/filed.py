@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import xml.etree.ElementTree as ET
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from itertools import groupby
 
 from upright_block.cases.verdict import NotRun, Verdict
@@ -32,12 +32,14 @@ class Stamp:
     time: str
 
 
-def report_files(stamp: Stamp, verdicts: Sequence[Verdict], not_run: Sequence[NotRun]) -> dict[str, str]:
-    """The files of a report, by name."""
+def report_files(
+    stamp: Stamp, verdicts: Sequence[Verdict], not_run: Sequence[NotRun], pictures: Mapping[str, str]
+) -> dict[str, str]:
+    """The files of a report, by name; ``pictures`` are those of wrong cases, by the id of the case."""
     return {
         "junit.xml": _junit(stamp, verdicts, not_run),
         "report.jsonl": _json_lines(stamp, verdicts, not_run),
-        "summary.md": _summary(stamp, verdicts, not_run),
+        "summary.md": _summary(stamp, verdicts, not_run, pictures),
     }
 
 
@@ -106,7 +108,7 @@ def _json_lines(stamp: Stamp, verdicts: Sequence[Verdict], not_run: Sequence[Not
     return "".join(json.dumps(entry) + "\n" for entry in entries)
 
 
-def _summary(stamp: Stamp, verdicts: Sequence[Verdict], not_run: Sequence[NotRun]) -> str:
+def _summary(stamp: Stamp, verdicts: Sequence[Verdict], not_run: Sequence[NotRun], pictures: Mapping[str, str]) -> str:
     """Counts, a table of blocks, and what is wrong in full."""
     total, good = len(verdicts) + len(not_run), sum(v.status == "passed" for v in verdicts)
     wrong = [v for v in verdicts if v.status in ("failed", "fault")]
@@ -132,6 +134,8 @@ def _summary(stamp: Stamp, verdicts: Sequence[Verdict], not_run: Sequence[NotRun
         text = _failure(verdict)
         fence = "`" * max(3, 1 + max((len(run) for run in _runs(text, "`")), default=0))
         lines += ["", f"## {_cell(verdict.case.unit_name)}: {_cell(verdict.case.name)}", "", fence, text, fence]
+        picture = pictures.get(verdict.case.id)
+        lines += ["", f"![What it did over time]({picture})"] if picture else []
     if not_run:
         lines += ["", "## Not run", ""]
         lines += [f"- {_cell(left.unit_name)}: {_cell(left.name)}: {_cell(left.reason)}" for left in not_run]
