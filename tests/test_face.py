@@ -13,6 +13,7 @@ import upright_block
 from tests.helpers import EXAMPLES, ROOT, write_files
 from upright_block import (
     BadValue,
+    Collector,
     Controller,
     LibraryProblem,
     NeverMet,
@@ -205,7 +206,7 @@ def test_cases_are_run_from_python() -> None:
 def test_what_cases_reach_is_told_where_it_is_asked_for() -> None:
     library = open_library(EXAMPLES / "demo")
     chosen = [case for case in library.cases if case.unit_name == "Blink"]
-    reached = {(p.unit.name, p.way) for verdict in library.run(chosen, covers=True) for p in verdict.reached}
+    reached = {(p.unit.name, p.way) for verdict in library.run(chosen, collector=Collector()) for p in verdict.reached}
     assert ("Blink", "") in reached
     assert all(verdict.reached == () for verdict in library.run(chosen))
 

@@ -21,6 +21,7 @@ from upright_block.lazily import exported
 if TYPE_CHECKING:
     from upright_block.cases.byhand import Wishes
     from upright_block.cases.cells import duration
+    from upright_block.cases.coverage import Collector, UnitCoverage, lcov
     from upright_block.cases.plan import ReadyCase
     from upright_block.cases.suite import choose
     from upright_block.cases.tracefile import vcd_text
@@ -45,6 +46,7 @@ __getattr__ = exported(
     {
         "cases.byhand": ("Wishes",),
         "cases.cells": ("duration",),
+        "cases.coverage": ("Collector", "UnitCoverage", "lcov"),
         "cases.plan": ("ReadyCase",),
         "cases.suite": ("choose",),
         "cases.tracefile": ("vcd_text",),
@@ -67,6 +69,7 @@ __getattr__ = exported(
 __all__ = [
     "BadValue",
     "BadWishes",
+    "Collector",
     "Controller",
     "Event",
     "Finding",
@@ -82,6 +85,7 @@ __all__ = [
     "ScanFault",
     "Tag",
     "TemplateProblem",
+    "UnitCoverage",
     "UnknownName",
     "UprightError",
     "Verdict",
@@ -92,6 +96,7 @@ __all__ = [
     "did_you_mean",
     "duration",
     "event_table",
+    "lcov",
     "listed",
     "nearest",
     "open_library",

@@ -18,6 +18,7 @@ from upright_block.library import FileProblem, Library, find_root, load_library,
 if TYPE_CHECKING:
     from upright_block.cases.byhand import Wishes
     from upright_block.cases.comparing import Comparison
+    from upright_block.cases.coverage import Collector, UnitCoverage
     from upright_block.cases.history import History
     from upright_block.cases.plan import ReadyCase
     from upright_block.cases.suite import Suite
@@ -366,14 +367,14 @@ class OpenLibrary:
         self,
         cases: Sequence[ReadyCase] | None = None,
         done: Callable[[Verdict], None] | None = None,
-        covers: bool = False,
+        collector: Collector | None = None,
         jobs: int | None = None,
         stop: bool = False,
     ) -> list[Verdict]:
         """Run cases, all by default, and return their verdicts in the same order.
 
-        ``done`` is called with each verdict as it comes, from any thread. With ``covers`` each verdict tells which
-        statements and branches were reached until then. ``jobs`` threads do it, one a core by default; with ``stop`` no
+        ``done`` is called with each verdict as it comes, from any thread. A ``collector`` takes which statements and
+        ways of branches they reached. ``jobs`` threads do it, one a core by default; with ``stop`` no
         case is begun after one that is wrong.
         """
         chosen = self.cases if cases is None else cases
@@ -383,7 +384,14 @@ class OpenLibrary:
         from upright_block.compiler.program import Mode
 
         ends = (lambda verdict: verdict.status in ("failed", "fault")) if stop else None
-        return run_cases(chosen, done, Mode(checks_overflow=self._checks_overflow, covers=covers), jobs, ends)
+        mode = Mode(checks_overflow=self._checks_overflow, covers=collector is not None)
+        return run_cases(chosen, done, mode, jobs, ends, collector)
+
+    def coverage(self, collector: Collector) -> list[UnitCoverage]:
+        """What a collector took in, by the units of the library, those that no case runs too."""
+        from upright_block.compiler.program import Mode
+
+        return collector.of(self.units, Mode(covers=True))
 
     @cached_property
     def history(self) -> History:

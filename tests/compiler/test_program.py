@@ -151,7 +151,7 @@ def test_the_ways_of_branches_are_known() -> None:
     for _ in range(2):
         machine.run(1)
         ways.append({(p.unit.source.line(p.origin.start), p.way) for p in machine.reached() if p.way})
-    assert ways[0] == {(4, "FALSE"), (6, "FALSE"), (10, "label")}
+    assert ways[0] == {(4, "FALSE"), (6, "FALSE"), (10, "1"), (15, "no turn")}
     assert ways[1] - ways[0] == {(6, "TRUE"), (9, "ELSE"), (15, "turn")}
     assert machine_of(COVERED).reached() == []
 

@@ -27,6 +27,7 @@ from upright_block.machine.machine import Machine, spans_of
 from upright_block.machine.trace import Fault, Trace
 
 if TYPE_CHECKING:
+    from upright_block.cases.coverage import Collector
     from upright_block.cases.rulejudges import RowJudge, RuleJudge
 
 MOST_MISSES = 100_000
@@ -78,12 +79,13 @@ def run_cases(
     mode: Mode = USUAL,
     jobs: int | None = None,
     ends: Callable[[Verdict], bool] | None = None,
+    collector: Collector | None = None,
 ) -> list[Verdict]:
     """Run every case; the verdicts come in the order of the cases.
 
     ``done`` is called with each verdict as it comes, in any order and from any thread. Units are
     compiled once each; the machines run on ``jobs`` threads, as many as there are cores by default. With a verdict for
-    which ``ends`` is true no other case is begun.
+    which ``ends`` is true no other case is begun. ``collector`` takes what the programs have and what the cases reached.
     """
     batches = _batches(cases)
     bodies = Bodies()
@@ -97,6 +99,8 @@ def run_cases(
 
     def build(key: _Key) -> None:
         built[key] = _compile(key, mode, bodies, looks[key])
+        if collector is not None:
+            collector.has(point for _, point in built[key][0].points)
 
     def run(batch: _Batch) -> None:
         image, module = built[batch.key]
@@ -117,6 +121,9 @@ def run_cases(
     threads = jobs or os.cpu_count() or 1
     _on_threads(threads, build, list(dict.fromkeys(batch.key for batch in batches)))
     _on_threads(threads, run, batches)
+    if collector is not None:
+        for verdict in verdicts.values():
+            collector.saw(verdict.reached, verdict.case.id)
     return [verdicts[index] for index in sorted(verdicts)]
 
 
@@ -175,6 +182,7 @@ def run_case(
     the byte, what surrounds a mistake is recorded in a second run that ends there.
     """
     began = time.perf_counter()
+    machine.forget()
     plan = case.plan
     judges = [_Judge(case, expectations, machine) for expectations in plan.expectations]
     rules, rows = _watchers(case, looked) if looked else ([], [])

@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 
 import click
 
-from upright_block import NotRun, OpenLibrary, ReadyCase, Verdict, __version__, choose, nearest
+from upright_block import Collector, NotRun, OpenLibrary, ReadyCase, Verdict, __version__, choose, lcov, nearest
 from upright_block.cli.common import (
     beside,
     library_option,
@@ -30,6 +30,8 @@ from upright_block.cli.common import (
 from upright_block.reports import (
     Stamp,
     case_diagram,
+    coverage_data,
+    coverage_lines,
     diagram_pages,
     failure_lines,
     finding_data,
@@ -68,6 +70,7 @@ _HIDING_CASES = ("unreadable-folder", "outside-library")
     help="Write the result into DIR: JUnit XML, JSON lines, a summary.",
 )
 @click.option("--pictures", is_flag=True, help="With --report: a timing diagram of each case that is wrong, too.")
+@click.option("--coverage", is_flag=True, help="Show which statements and branches the cases reached.")
 @click.option("--record", is_flag=True, help="Show CASES with their empty expected cells filled in from a run.")
 @click.option("--over", is_flag=True, help="With --record: replace expected values that are wrong, too.")
 @click.option("--write", is_flag=True, help="With --record: write it, and not only show the difference.")
@@ -89,6 +92,7 @@ def command(
     strict: bool,
     report: Path | None,
     pictures: bool,
+    coverage: bool,
     record: bool,
     over: bool,
     write: bool,
@@ -114,7 +118,7 @@ def command(
     choice = Choice(cases, changed, failed)
     if report is None:
         only_with("--report", "--pictures")
-    shown = Shown(as_json, failing, show_all, strict, report, pictures)
+    shown = Shown(as_json, failing, show_all, strict, report, pictures, coverage)
     if stays:
         from upright_block.cli.staying import stay
 
@@ -145,6 +149,7 @@ class Shown(NamedTuple):
     strict: bool = False
     report: Path | None = None
     pictures: bool = False
+    coverage: bool = False
 
 
 _ALL, _PLAIN = Choice(), Shown()
@@ -157,10 +162,14 @@ def verify(
     ready, not_run = _chosen(library, choice.patterns)
     wanted = [case for case in ready if _is_wanted(library, case, choice)]
     errors = [f for f in library.findings if f.severity == "error" or shown.strict]
-    verdicts, seconds = _run(library, wanted, stops, jobs)
+    collector = Collector() if shown.coverage else None
+    verdicts, seconds = _run(library, wanted, stops, jobs, collector)
+    covered = library.coverage(collector) if collector else []
     library.remember(verdicts)
     if shown.report is not None:
         _report(library, shown.report, verdicts, not_run, shown.pictures)
+        if collector is not None:
+            write_out(shown.report / "coverage.lcov", lcov(covered).encode())
     failed = bool(errors) or bool(not_run) or any(v.status in ("failed", "fault") for v in verdicts)
     if shown.as_json:
         show_json(
@@ -171,6 +180,7 @@ def verify(
                 "left_out": len(ready) - len(verdicts),
                 "unarmed": unarmed_data(verdicts) if choice == _ALL else [],
                 "unread_files": library.unread_files,
+                **({"coverage": coverage_data(covered)} if collector else {}),
                 "findings": [finding_data(f) for f in errors],
             }
         )
@@ -178,6 +188,8 @@ def verify(
     show_findings(errors, shown.show_all)
     if wanted or not_run or not ready:
         _show(library, verdicts, not_run, seconds, shown.failing, shown.show_all)
+    if collector is not None:
+        show_lines([[], *coverage_lines(covered, shown.show_all, width())])
     unarmed = unarmed_lines(verdicts) if choice == _ALL else []
     if unarmed:
         show_lines(unarmed)
@@ -239,14 +251,14 @@ def _record(library: OpenLibrary, patterns: Sequence[str], over: bool, write: bo
 
 
 def _run(
-    library: OpenLibrary, cases: Sequence[ReadyCase], stops: bool, jobs: int | None
+    library: OpenLibrary, cases: Sequence[ReadyCase], stops: bool, jobs: int | None, collector: Collector | None
 ) -> tuple[list[Verdict], float]:
     """The verdicts, and the seconds that they took."""
     if not cases:
         return [], 0.0
     began = time.perf_counter()
     with _progress(len(cases)) as advance:
-        verdicts = library.run(cases, advance, jobs=jobs, stop=stops)
+        verdicts = library.run(cases, advance, collector, jobs, stops)
     return verdicts, time.perf_counter() - began
 
 

@@ -21,7 +21,7 @@ from upright_block.compiler.loops import write_continue, write_exit, write_for, 
 from upright_block.compiler.places import MIRRORED, Facts, Frame, copy_instructions, elementary, met
 from upright_block.compiler.rolling import FEWEST, Rolled, rolled
 from upright_block.language import syntax, typed
-from upright_block.language.types import Array, Elementary, OpenArray, String, is_integer
+from upright_block.language.types import Array, Elementary, Enumeration, OpenArray, String, is_integer
 from upright_block.language.walking import every_statement
 
 _LONGEST_INLINED = 24
@@ -406,14 +406,28 @@ class BodyEmitter(ExpressionEmitter):
         ends: list[Facts] = []
         for arm in node.arms:
             self.out.append("end")
-            self.reach(arm.origin, "label")
+            self._reach_labels(arm, selector, type_)
             ends.append(self._way(arm.body))
             self.out.append(f"br {done}")
         self.out.append("end")
-        self.reach(node.origin, "ELSE")
+        if node.otherwise:
+            self.reach(node.origin, "ELSE")
+        elif not _covers_all(node, type_):
+            self.reach(node.origin, "none fits")
         ends.append(self._way(node.otherwise))
         self.out.append("end")
         self.facts = met(ends)
+
+    def _reach_labels(self, arm: typed.Arm, selector: str, type_: Elementary) -> None:
+        """Note which of the labels of an arm was met."""
+        held, sign = value_type(type_), "s" if type_.is_signed else "u"
+        for low, high in arm.ranges if self.code.mode.covers else ():
+            self.out.append(
+                f"local.get {selector} {held}.const {low} {held}.ge_{sign} "
+                f"local.get {selector} {held}.const {high} {held}.le_{sign} i32.and if"
+            )
+            self.reach(arm.origin, f"{low}" if low == high else f"{low}..{high}")
+            self.out.append("end")
 
     def _jump(self, selector: str, held: str, lowest: int, table: list[str], otherwise: str) -> None:
         self.out.append(f"local.get {selector}")
@@ -436,6 +450,19 @@ class BodyEmitter(ExpressionEmitter):
         if self.is_part and self.frame.leave == "$leave":
             self.out.append("i32.const 1 local.set $left")
         self.out.append(f"br {self.frame.leave}")
+
+
+def _covers_all(node: typed.Case, type_: Elementary) -> bool:
+    """Whether the labels of a CASE are all values of its type; of an enumeration all that it names."""
+    ranges = sorted(found for arm in node.arms for found in arm.ranges)
+    if isinstance(type_, Enumeration):
+        return all(any(low <= value <= high for low, high in ranges) for _, value in type_.members.values())
+    reached = int(type_.low)
+    for low, high in ranges:
+        if low > reached:
+            return False
+        reached = max(reached, high + 1)
+    return reached > int(type_.high)
 
 
 def write_code(code: Code, unit: typed.Unit) -> None:

@@ -48,7 +48,6 @@ def _loop(
     with _spending(e, node.origin.start):
         enter(f"{name}.x")
         e.out.append(f"block {name}.c")
-        e.reach(node.origin, "turn")
         e.statements(node.body)
         e.out.append("end")
         e.facts = {}  # a CONTINUE comes here too
@@ -61,7 +60,13 @@ def _loop(
 def write_while(e: BodyEmitter, node: typed.While) -> None:
     def enter(leave: str) -> None:
         e.expression(node.condition)
-        e.out.append(f"i32.eqz br_if {leave}")
+        if e.code.mode.covers:
+            e.out.append("i32.eqz if")
+            e.reach(node.origin, "FALSE")
+            e.out.append(f"br {leave} end")
+            e.reach(node.origin, "TRUE")
+        else:
+            e.out.append(f"i32.eqz br_if {leave}")
 
     _loop(e, node, enter, lambda leave: None)
 
@@ -69,7 +74,13 @@ def write_while(e: BodyEmitter, node: typed.While) -> None:
 def write_repeat(e: BodyEmitter, node: typed.Repeat) -> None:
     def turn(leave: str) -> None:
         e.expression(node.condition)
-        e.out.append(f"br_if {leave}")
+        if e.code.mode.covers:
+            e.out.append("if")
+            e.reach(node.origin, "TRUE")
+            e.out.append(f"br {leave} end")
+            e.reach(node.origin, "FALSE")
+        else:
+            e.out.append(f"br_if {leave}")
 
     _loop(e, node, lambda leave: None, turn)
 
@@ -121,8 +132,13 @@ def write_for(e: BodyEmitter, node: typed.For) -> None:
     publish()
     e.out.append(f"block {name}.x")
     choose(f"{now} local.get {last} {held}.gt_{sign}", f"{now} local.get {last} {held}.lt_{sign}")
-    e.out.append(f"br_if {name}.x")
     turns = _turns(node)
+    if e.code.mode.covers and turns is None:
+        e.out.append("if")
+        e.reach(node.origin, "no turn")
+        e.out.append(f"br {name}.x end")
+    else:
+        e.out.append(f"br_if {name}.x")
     if turns is None:
         e.out.append(f"loop {name}.l")
     with _spending(e, node.origin.start, turns or 1):

@@ -168,8 +168,13 @@ class Machine:
         return None if found is None or found.unit.is_standard else found
 
     def reached(self) -> list[Point]:
-        """The statements and branches that were reached since the machine was made, each once, where the image notes it."""
+        """The statements and branches that were reached since the machine was made, or forgot them, each once, where the image notes it."""
         return list(dict.fromkeys(point for address, point in self.image.points if self._bytes[address]))
+
+    def forget(self) -> None:
+        """Forget what was reached."""
+        for address, _ in self.image.points:
+            self._bytes[address] = 0
 
     def poke(self, slot: Slot, content: bytes) -> None:
         """Store the bytes of a value, as `Slot.encode` gives them, in its slot."""

@@ -11,6 +11,7 @@ if TYPE_CHECKING:
     from upright_block.reports.catalogue import entry_lines, list_lines
     from upright_block.reports.configurations import configuration_data, configuration_lines, run_lines
     from upright_block.reports.contents import content_data, content_lines
+    from upright_block.reports.coverage import coverage_data, coverage_lines
     from upright_block.reports.diagrams import case_diagram
     from upright_block.reports.drawing import wiring_pictures
     from upright_block.reports.filed import Stamp, report_files
@@ -48,6 +49,7 @@ __getattr__ = exported(
         "catalogue": ("entry_lines", "list_lines"),
         "configurations": ("configuration_data", "configuration_lines", "run_lines"),
         "contents": ("content_data", "content_lines"),
+        "coverage": ("coverage_data", "coverage_lines"),
         "drawing": ("wiring_pictures",),
         "findings": ("counted", "finding_data", "finding_list"),
         "instances": ("instance_data", "instance_list", "instance_rows"),
@@ -81,6 +83,8 @@ __all__ = [
     "content_data",
     "content_lines",
     "counted",
+    "coverage_data",
+    "coverage_lines",
     "diagram_lines",
     "diagram_pages",
     "end_lines",
