@@ -8,11 +8,11 @@ import time
 from collections.abc import Sequence
 from contextlib import nullcontext
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import click
 
-from upright_block import Collector, NotRun, OpenLibrary, ReadyCase, Verdict, __version__, choose, lcov, nearest
+from upright_block import NotRun, OpenLibrary, ReadyCase, Verdict, __version__, choose, nearest
 from upright_block.cli.common import (
     beside,
     library_option,
@@ -28,23 +28,20 @@ from upright_block.cli.common import (
     write_out,
 )
 from upright_block.reports import (
-    Stamp,
-    case_diagram,
-    coverage_data,
-    coverage_lines,
-    diagram_pages,
     failure_lines,
     finding_data,
     measure_lines,
     not_run_data,
     not_run_line,
-    report_files,
     summary_line,
     unarmed_data,
     unarmed_lines,
     verdict_data,
     verdict_line,
 )
+
+if TYPE_CHECKING:
+    from upright_block import Collector, UnitCoverage
 
 _MOST_LISTED = 500
 _MOST_PICTURES = 100
@@ -162,13 +159,15 @@ def verify(
     ready, not_run = _chosen(library, choice.patterns)
     wanted = [case for case in ready if _is_wanted(library, case, choice)]
     errors = [f for f in library.findings if f.severity == "error" or shown.strict]
-    collector = Collector() if shown.coverage else None
+    collector = _collector() if shown.coverage else None
     verdicts, seconds = _run(library, wanted, stops, jobs, collector)
     covered = library.coverage(collector) if collector else []
     library.remember(verdicts)
     if shown.report is not None:
         _report(library, shown.report, verdicts, not_run, shown.pictures)
         if collector is not None:
+            from upright_block import lcov
+
             write_out(shown.report / "coverage.lcov", lcov(covered).encode())
     failed = bool(errors) or bool(not_run) or any(v.status in ("failed", "fault") for v in verdicts)
     if shown.as_json:
@@ -180,7 +179,7 @@ def verify(
                 "left_out": len(ready) - len(verdicts),
                 "unarmed": unarmed_data(verdicts) if choice == _ALL else [],
                 "unread_files": library.unread_files,
-                **({"coverage": coverage_data(covered)} if collector else {}),
+                **(_covered_data(covered) if collector else {}),
                 "findings": [finding_data(f) for f in errors],
             }
         )
@@ -189,6 +188,8 @@ def verify(
     if wanted or not_run or not ready:
         _show(library, verdicts, not_run, seconds, shown.failing, shown.show_all)
     if collector is not None:
+        from upright_block.reports import coverage_lines
+
         show_lines([[], *coverage_lines(covered, shown.show_all, width())])
     unarmed = unarmed_lines(verdicts) if choice == _ALL else []
     if unarmed:
@@ -202,10 +203,25 @@ def verify(
     return int(failed)
 
 
+def _collector() -> Collector:
+    """What gathers the coverage; read where it is asked for."""
+    from upright_block import Collector
+
+    return Collector()
+
+
+def _covered_data(covered: Sequence[UnitCoverage]) -> dict[str, Any]:
+    from upright_block.reports import coverage_data
+
+    return {"coverage": coverage_data(covered)}
+
+
 def _report(
     library: OpenLibrary, folder: Path, verdicts: Sequence[Verdict], not_run: Sequence[NotRun], pictures: bool
 ) -> None:
     """Write the files of a report into a folder, and touch nothing else there."""
+    from upright_block.reports import Stamp, case_diagram, diagram_pages, report_files
+
     moment = time.strftime("%Y-%m-%dT%H:%M:%SZ", time.gmtime())
     stamp = Stamp(library.name, library.version, library.digest, __version__, moment)
     try:
