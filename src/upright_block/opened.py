@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING
 
 from upright_block.errors import BadValue, NotRunnable, UnknownName
 from upright_block.language.allowing import Settled, settle
-from upright_block.language.findings import Findings
 from upright_block.language.literals import Value
 from upright_block.language.names import did_you_mean, listed
 from upright_block.language.nodes import replaced
@@ -90,24 +89,9 @@ class OpenLibrary:
             UnknownName: there is no such block or stand-in.
             NotRunnable: it has errors, or a file of that name is there already.
         """
-        from upright_block.library.rigmaking import best_stand_in, made_rig
+        from upright_block.library.rigmaking import rig_for
 
-        known = self.stand_ins
-        unit = next((u for u in self.units if u.kind == "FUNCTION_BLOCK" and u.key == block.upper()), None)
-        if unit is None:
-            blocks = [u.name for u in self.units if u.kind == "FUNCTION_BLOCK"]
-            raise UnknownName(
-                f"There is no block {block}.", did_you_mean(block, blocks) or f"There are {listed(blocks)}."
-            )
-        if unit.is_broken:
-            raise NotRunnable(f"{unit.name} has errors.", "upright check lists them.")
-        chosen = next((u for u in known if stand_in is not None and u.key == stand_in.upper()), None)
-        if stand_in is not None and chosen is None:
-            names = [u.name for u in known]
-            raise UnknownName(
-                f"There is no stand-in {stand_in}.", did_you_mean(stand_in, names) or f"There are {listed(names)}."
-            )
-        rig = made_rig(unit, chosen or best_stand_in(unit, known), self._library.scope.tags)
+        rig = rig_for(self.units, self.stand_ins, block, stand_in, self._library.scope.tags)
         folder = self.root / self._library.manifest.folders["cases"][0]
         files = {folder / "rigs" / f"{rig.name}.st": rig.program, folder / f"{rig.name}.toml": rig.cases}
         for path in files:
@@ -199,30 +183,9 @@ class OpenLibrary:
         Raises:
             BadValue: it is no tag table.
         """
-        from upright_block.library.sheets import Rows
-        from upright_block.library.tagfile import pasted_rows
-        from upright_block.library.workbook import NoWorkbook, read_book
+        from upright_block.library.tagfile import table_from
 
-        try:
-            if file is not None and file.suffix.lower() == ".xlsx":
-                findings = Findings()
-                book = read_book(file.name, file.read_bytes(), True, findings)
-                if findings.items:
-                    raise BadValue(str(findings.items[0]), findings.items[0].way_out)
-                if len(book.sheets) != 1:
-                    raise BadValue(
-                        f"{file.name} has {len(book.sheets)} sheets.", "Save the one that is meant by itself."
-                    )
-                text = next(iter(book.sheets.values())).text
-            elif file is not None:
-                text = file.read_bytes().decode("utf-8-sig")
-            columns, rows = pasted_rows(text)
-        except NoWorkbook as problem:
-            raise BadValue(str(problem), problem.way_out) from None
-        except (OSError, UnicodeDecodeError, ValueError) as problem:
-            reason = problem.strerror if isinstance(problem, OSError) else str(problem)
-            raise BadValue(f"This is no tag table: {reason}.", "Give one whose first line names its columns.") from None
-        return Rows("tags", columns, rows).csv()
+        return table_from(file, text)
 
     def adopted(self, with_points: bool = False) -> tuple[str, list[str]]:
         """A table of the names that pins are wired to and no tag has, as CSV; and those whose type cannot be told."""

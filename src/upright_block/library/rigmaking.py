@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Container, Iterable, Sequence
 
+from upright_block.errors import NotRunnable, UnknownName
+from upright_block.language.names import did_you_mean, listed
 from upright_block.language.nodes import record
 from upright_block.language.typed import Unit, Variable
 from upright_block.language.types import BOOL, Elementary, Type
@@ -57,6 +59,30 @@ class Rig:
     program: str
     cases: str
     pairs: tuple[tuple[str, str], ...]
+
+
+def rig_for(
+    units: Sequence[Unit], stand_ins: Sequence[Unit], block: str, stand_in: str | None, taken: Container[str]
+) -> Rig:
+    """A rig for a block of a library by name, with a stand-in by name or the one that fits best.
+
+    Raises:
+        UnknownName: there is no such block or stand-in.
+        NotRunnable: the block has errors.
+    """
+    blocks = {unit.key: unit for unit in units if unit.kind == "FUNCTION_BLOCK"}
+    unit = blocks.get(block.upper())
+    if unit is None:
+        names = [known.name for known in blocks.values()]
+        raise UnknownName(f"There is no block {block}.", did_you_mean(block, names) or f"There are {listed(names)}.")
+    if unit.is_broken:
+        raise NotRunnable(f"{unit.name} has errors.", "upright check lists them.")
+    chosen = next((u for u in stand_ins if stand_in is not None and u.key == stand_in.upper()), None)
+    if stand_in is not None and chosen is None:
+        names = [known.name for known in stand_ins]
+        way_out = did_you_mean(stand_in, names) or f"There are {listed(names)}."
+        raise UnknownName(f"There is no stand-in {stand_in}.", way_out)
+    return made_rig(unit, chosen or best_stand_in(unit, stand_ins), taken)
 
 
 def best_stand_in(unit: Unit, stand_ins: Sequence[Unit]) -> Unit:
