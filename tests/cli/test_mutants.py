@@ -213,6 +213,12 @@ def test_every_call_on_a_mutant_ends_in_findings(tmp_path: Path, batch: int) -> 
             commands += [["verify", "--json"], ["show", "VentDrive"], ["show", "roof"], ["show", "wind"]]
             commands += [["tags"], ["instances"], ["walk"], ["tags", "--adopt"], ["show"]]
             commands += [["verify", "--changed", "--failed"], ["verify", "--record", "*", "--over"]]
+            commands += [
+                ["run", "VentDrive", "--set=open=1"],
+                ["run", "Glasshouse", "--for=2s"],
+                ["verify", "--coverage"],
+            ]
+            commands += [["plot", "half open", "--terminal"]]
         for command in commands:
             result = CliRunner().invoke(main, [*command, "--library", str(tmp_path)], prog_name="upright")
             what = f"seed {seed}: {' '.join(command)}"

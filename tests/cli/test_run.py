@@ -405,3 +405,25 @@ def test_a_run_is_compared_with_a_case_and_a_trace(glasshouse: Path, tmp_path: P
     for missing in ("nobody", str(tmp_path / "none.csv")):
         assert upright(*call, "--against", missing).exit_code == 2
     assert upright(*call, "--trace", tmp_path / "t.xyz").exit_code == 2
+
+
+def test_what_a_pulse_comes_back_to_is_saved_too(tmp_path: Path) -> None:
+    block = (
+        "FUNCTION_BLOCK K VAR_INPUT k : ARRAY [1..2] OF BOOL := [TRUE, FALSE]; x : BOOL; END_VAR VAR_OUTPUT q : INT; END_VAR "
+        "q := SEL(k[1], 0, 1) + SEL(k[2], 0, 2) + SEL(x, 0, 4); END_FUNCTION_BLOCK"
+    )
+    write_files(tmp_path, {"blocks/k.st": block})
+    call = [
+        "K",
+        "--given",
+        "x=1",
+        "--set=k[1]=0@100ms",
+        "--pulse=x@500ms:200ms",
+        "--pulse=k[2]@300ms:100ms",
+        "--for",
+        "1s",
+    ]
+    assert column(run(tmp_path, *call), "q") == [5, 4, 4, 6, 4, 4, 4, 4, 4, 4]
+    assert upright("run", *call, "--save-as", "k/one", "--write", "--library", tmp_path).exit_code == 0
+    result = upright("verify", "--library", tmp_path)
+    assert "1 case: 1 good" in result.output, result.output

@@ -49,9 +49,7 @@ def saved(
     table = content = ""
     if len(lines) > MOST_INLINE:
         table = f"{stem}_{''.join(letter if letter.isalnum() else '_' for letter in name)}.csv"
-        content = csv_text(
-            heads, [[cell.removesuffix(".") if cell == "." else cell for cell in line] for line in lines]
-        )
+        content = csv_text(heads, [["" if cell == "." else cell for cell in line] for line in lines])
         vectors = f'vectors = "{table}"'
     else:
         vectors = 'vectors = """\n' + _aligned(_ruled([heads, *lines], watched)).replace("\\", "\\\\") + '\n"""'
@@ -111,7 +109,7 @@ def _table(watched: Watched, rows: Sequence[Row]) -> tuple[list[str], list[list[
         ("clock", {scan: shown(moment, DT) for scan, moment in plan.clocks}),
     ]
     driven = [
-        (_column(run.written[d.path], d), _cells(run.written[d.path], d))
+        (_column(run.written[d.path], d), _cells(watched, run.written[d.path], d))
         for d in own
         if d.path not in _restored(d, own)
     ]
@@ -140,19 +138,24 @@ def _column(signal: Signal, drive: Drive) -> str:
     return f"force {signal.path}" if drive.is_force else signal.path if signal.is_driven else f"set {signal.path}"
 
 
-def _cells(signal: Signal, drive: Drive) -> dict[int, str]:
+def _cells(watched: Watched, signal: Signal, drive: Drive) -> dict[int, str]:
     cells: dict[int, str] = {}
     for scan, value in zip(drive.scans, drive.values, strict=True):
         if value is None:
-            cells[scan] = "release" if drive.is_force else _initial(signal)
+            cells[scan] = "release" if drive.is_force else shown(_before(watched, signal, drive.path), signal.type)
         else:
             cells[scan] = shown(_meant(signal, drive.path, value), signal.type)
     return cells
 
 
-def _initial(signal: Signal) -> str:
-    value = signal.variable.initial if not signal.steps else None
-    return shown(value, signal.type) if isinstance(value, (bool, int, float, str)) else "0"
+def _before(watched: Watched, signal: Signal, path: str) -> Value:
+    """What a signal had before the first scan: a given value, or its initial one."""
+    given = dict(watched.run.plan.given)
+    if path in given:
+        return _meant(signal, path, given[path])
+    program = watched.machine.program
+    slot = program.slot(signal)
+    return slot.decode(program.initial, slot.offset)
 
 
 def _meant(signal: Signal, path: str, value: Value) -> Value:
