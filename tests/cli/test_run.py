@@ -198,6 +198,9 @@ def test_all_that_an_instance_holds_is_shown_as_a_tree(library: Path) -> None:
         (["Copy", "--for", "0s"], "no time above zero"),
         (["Copy", "--for", "5"], "5"),
         (["Copy", "--every", "x"], "--every x"),
+        (["Copy", "--tree", "inne"], "Did you mean inner?"),
+        (["Copy", "--json", "--tree", "inner"], "no use beside --json"),
+        (["Copy", "--against", "x.csv", "--every", "1s"], "no use beside --against"),
     ],
 )
 def test_a_call_that_cannot_be_says_what_is_right(arguments: list[str], says: str, library: Path) -> None:

@@ -154,6 +154,18 @@ class Watched:
             self.fault, self.is_met = piece.fault, piece.is_met
             yield piece
 
+    def instance(self, path: str) -> Signal:
+        """What a path leads to, an instance or a value.
+
+        Raises:
+            UnknownName: it leads nowhere.
+        """
+        try:
+            return find_signal(self.run.unit, path)
+        except NoSignal as problem:
+            said = problem.words()
+            raise UnknownName(said.message, said.way_out) from None
+
     @property
     def scans(self) -> int:
         """How many scans have run."""

@@ -122,10 +122,16 @@ def command(
         only_with("--save-as", "--write")
     else:
         refuse("--save-as", "--every", "--json")
+    if as_json:
+        refuse("--json", "--tree", "--events", "--against")
+    if against is not None:
+        refuse("--against", "--every")
     step = _time("--every", every)
     wishes = Wishes(sets, forces, releases, pulses, given, span, until, scan, watch, save_as is not None)
     try:
         watched = library.watch(target, wishes)
+        if tree is not None and tree != ".":
+            watched.instance(tree)
     except BadWishes as problem:
         show_findings(problem.findings, show_all)
         raise SystemExit(2) from None
@@ -138,6 +144,8 @@ def command(
         if len(rows) > _MOST_KEPT:
             stop(f"The run has more than {_MOST_KEPT:,} rows.", "Watch less, run shorter, or say --every TIME.")
         events += watched.events(piece)
+        if len(events) > _MOST_KEPT:
+            stop(f"The run has more than {_MOST_KEPT:,} rises and falls.", "Watch less, or run shorter.")
     if trace is not None:
         write_out(trace, _trace(library, watched, rows, trace).encode())
     if log is not None:

@@ -105,7 +105,8 @@ def tree_lines(watched: Watched, path: str) -> list[Line]:
 
     if not path:
         return list(inside("", unit, 0))
-    return list(entry(path, path, machine.program.slot(path).type, 0))
+    signal = watched.instance(path)
+    return list(entry(signal.path, signal.path, signal.type, 0))
 
 
 def end_lines(watched: Watched, until: str | None) -> list[Line]:
