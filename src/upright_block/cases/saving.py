@@ -40,6 +40,9 @@ def saved(
         raise NotRunnable("A run that stopped with a fault is no case.", "Mend the fault, or run shorter.")
     if any(drive.freezes for drive in plan.drives):
         raise NotRunnable("What is lost in a case is no column.", "Save the run of a case without it.")
+    unnamed = next((d.path for d in plan.drives if not d.is_force and d.path not in watched.run.written), None)
+    if unnamed is not None:
+        raise NotRunnable(f"{unnamed} is driven without being named.", "Name it in a column of the case first.")
     if any(case.written.name.lower() == name.lower() for case in known):
         raise BadValue(f"There is a case {stem}/{name} already.", "Choose another name, or remove it first.")
     head = _head(watched)
