@@ -14,7 +14,7 @@ from upright_block.cases.words import planning as planning_words
 from upright_block.language.findings import Findings, Words
 from upright_block.language.literals import LiteralProblem, Value, shown_duration
 from upright_block.language.nodes import record
-from upright_block.language.signals import Signal, field_signal, find_signal
+from upright_block.language.signals import Signal, find_signal
 from upright_block.language.source import Cell, Source
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit
@@ -266,18 +266,8 @@ class HandPlanner(Draft):
                 driven = next((d for d in found if d.path == path and not d.is_force), None)
                 values = [_value_at(driven, scan) for scan in released]
                 found.append(Drive(path, False, array("q", released), values))
-            self._force_point(path, forced, found)
+            found += self.forces_of_point(forced, self.signals[path])
         return found
-
-    def _force_point(self, path: str, forced: Drive, found: list[Drive]) -> None:
-        """What forces the tag of an output forces its point too."""
-        signal = self.signals[path]
-        field = field_signal(self.unit, signal) if signal.tag is not None and signal.tag.area == "Q" else None
-        if field is not None and signal.tag is not None:
-            tag = signal.tag if signal.shift is None else None
-            values = [value if value is None or tag is None else tag.stored(value) for value in forced.values]
-            self.signals[field.path] = field
-            found.append(Drive(field.path, True, forced.scans, values))
 
     def _merged(self, path: str, beneath: Sequence[Drive]) -> Drive:
         """What a pin gets: the last that was set, but while it is pulsed."""

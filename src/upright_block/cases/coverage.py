@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 
 from upright_block.compiler.code import Point
-from upright_block.compiler.image import Bodies, build_image
+from upright_block.compiler.image import Bodies, InUnit, build_image
 from upright_block.compiler.program import Mode, as_block, make_program
 from upright_block.language.nodes import record
 from upright_block.language.source import Source
@@ -13,23 +13,11 @@ from upright_block.language.typed import Unit
 
 
 @record
-class Spot:
+class Spot(InUnit):
     """A statement, or one way of a branch, at its place; ``way`` is empty for a statement."""
 
-    unit: Unit
-    start: int
     way: str
     is_reached: bool
-
-    @property
-    def source(self) -> Source:
-        """The text that it stands in."""
-        return self.unit.source
-
-    @property
-    def line(self) -> int:
-        """Its line, from 1."""
-        return self.source.line(self.start)
 
 
 @record

@@ -72,6 +72,16 @@ class Draft:
         self.report(source, marked, no_value(signal, path))
         raise Refused
 
+    def forces_of_point(self, force: Drive, signal: Signal) -> Iterator[Drive]:
+        """What forces the tag of an output forces its point too."""
+        tag = signal.tag
+        field = field_signal(self.unit, signal) if tag is not None and tag.area == "Q" else None
+        if field is not None and tag is not None:
+            is_whole = signal.shift is None
+            values = [tag.stored(value) if is_whole and value is not None else value for value in force.values]
+            self.signals[field.path] = field
+            yield Drive(field.path, True, force.scans, values)
+
     def driven(self, path: str, source: Source, cell: Cell) -> Signal | None:
         """The input that a path leads to; None, with a finding, where it is none."""
         try:

@@ -15,7 +15,7 @@ from upright_block.cases.words import planning as words
 from upright_block.language.findings import Findings, Related
 from upright_block.language.limits import MOST_COLUMNS, MOST_SCANS
 from upright_block.language.literals import LiteralProblem, Value, parse_integer
-from upright_block.language.signals import Signal, field_signal, find_signal
+from upright_block.language.signals import Signal, find_signal
 from upright_block.language.source import Cell
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Compound, Unit
@@ -381,17 +381,8 @@ class Planner(Draft):
         if target is not signal:
             for number, said in self.unseen(drive, signal):
                 self.report(table.source, table.cell(rows[number], index), said)
-        if is_force and signal.tag is not None and signal.tag.area == "Q":
-            self._force_output(drive, signal)
-
-    def _force_output(self, drive: Drive, signal: Signal) -> None:
-        """What forces the tag of an output forces its point too."""
-        field = field_signal(self.unit, signal)
-        if field is not None:
-            tag = signal.tag if signal.shift is None else None
-            values = [value if value is None or tag is None else tag.stored(value) for value in drive.values]
-            self.signals[field.path] = field
-            self.drives.append(Drive(field.path, True, drive.scans, values))
+        if is_force:
+            self.drives += self.forces_of_point(drive, signal)
 
     def _must_mean_release(self, text: str, type_: Type, table: Table, row: int, column: int) -> None:
         if isinstance(type_, Enumeration) and text.upper() in type_.members:

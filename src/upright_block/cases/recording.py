@@ -15,7 +15,7 @@ from upright_block.language.literals import LiteralProblem, Value, shown, shown_
 from upright_block.language.nodes import record
 from upright_block.language.source import Cell, Sheet, Source
 from upright_block.language.types import Type
-from upright_block.library.table import ROLES, Table
+from upright_block.library.table import ROLES, Table, aligned
 
 _TOKEN = re.compile(r"""'(?:[^'$\n]|\$.)*'|"(?:[^"$\n]|\$.)*"|\||[^\s|]+""")
 
@@ -157,11 +157,9 @@ def _in_line(text: str, inside: int) -> tuple[str, int]:
     }
     wanted = len(next(iter(rows.values())))
     even = {number: row for number, row in rows.items() if len(row) == wanted}
-    widths = [max(map(len, column)) for column in zip(*even.values(), strict=True)]
-    for number, row in even.items():
+    for number, row in zip(even, aligned(list(even.values())), strict=True):
         indent = lines[number][: len(lines[number]) - len(lines[number].lstrip())]
-        cells = (f"{cell:<{width}}" for cell, width in zip(row, widths, strict=True))
-        lines[number] = indent + " ".join(cells).rstrip() + "\r" * lines[number].endswith("\r")
+        lines[number] = indent + row + "\r" * lines[number].endswith("\r")
     return text[:begin] + "\n".join(lines) + text[end:], begin
 
 

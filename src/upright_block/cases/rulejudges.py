@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from array import array
-from bisect import bisect_right
 from collections import deque
 from collections.abc import Iterator, Sequence
 
@@ -132,7 +131,7 @@ class RowJudge:
         begins = set(_events(piece, self.begin, row.begin.edge))
         ends = set(_events(piece, self.end, row.end.edge)) if self.end is not None and row.end is not None else set()
         self.arming.begin(piece)
-        armed = {scan for slot in self.arming.slots() for scan in _changes(piece, slot)}
+        armed = {scan for slot in self.arming.slots() for scan, _ in piece.turns(slot)}
         for scan in sorted({*begins, *ends, *armed, *([piece.first] if self.arming.slots() else [])}):
             is_armed = self.arming.at(piece, scan)
             if scan in ends and self.watched.is_period:
@@ -230,22 +229,14 @@ def _ordinal(number: int) -> str:
     return f"{number:,}{ending}"
 
 
-def _changes(piece: Trace, slot: Slot) -> list[int]:
-    """The scans of a piece after which a slot has another value than before."""
-    scans, _ = piece.history(slot)
-    return [int(scan) for scan in scans[bisect_right(scans, piece.first - 1) :]]
-
-
 def _moments(piece: Trace, slots: Sequence[Slot]) -> list[int]:
     """The first scan of a piece, and those that change something."""
-    return sorted({piece.first, *(scan for slot in slots for scan in _changes(piece, slot))})
+    return sorted({piece.first, *(scan for slot in slots for scan, _ in piece.turns(slot))})
 
 
 def _events(piece: Trace, slot: Slot, edge: Edge) -> Iterator[int]:
     """The scans of a piece in which something rises, falls or changes."""
-    scans, values = piece.history(slot)
-    begin = bisect_right(scans, piece.first - 1)
     wanted: dict[Edge, Value] = {"rises": True, "falls": False}
-    for scan, value in zip(scans[begin:], values[begin:], strict=True):
+    for scan, value in piece.turns(slot):
         if edge == "changes" or bool(value) == wanted[edge]:
-            yield int(scan)
+            yield scan

@@ -12,6 +12,7 @@ from upright_block.language.literals import Value, shown, shown_duration
 from upright_block.language.nodes import record
 from upright_block.language.signals import Signal, find_signal
 from upright_block.language.types import DT, Elementary
+from upright_block.library.table import aligned
 
 MOST_INLINE = 50
 """Rows of a table in a case file; a longer one is a file beside it."""
@@ -55,7 +56,9 @@ def saved(
         content = csv_text(heads, [["" if cell == "." else cell for cell in line] for line in lines])
         vectors = f'vectors = "{table}"'
     else:
-        vectors = 'vectors = """\n' + _aligned(_ruled([heads, *lines], watched)).replace("\\", "\\\\") + '\n"""'
+        vectors = (
+            'vectors = """\n' + "\n".join(aligned(_ruled([heads, *lines], watched))).replace("\\", "\\\\") + '\n"""'
+        )
     given = ", ".join(f"{_quoted(path)} = {_quoted(text)}" for path, text in _given(watched))
     made = [
         "[[case]]",
@@ -185,13 +188,6 @@ def _ruled(lines: Sequence[Sequence[str]], watched: Watched) -> list[list[str]]:
     expected = sum(not signal.is_driven for signal in watched.signals)
     first = len(lines[0]) - expected
     return [[line[0], *(["|", *line[1:first]] if first > 1 else []), "|", *line[first:]] for line in lines]
-
-
-def _aligned(lines: Sequence[Sequence[str]]) -> str:
-    widths = [max(map(len, column)) for column in zip(*lines, strict=True)]
-    return "\n".join(
-        " ".join(f"{cell:<{size}}" for cell, size in zip(line, widths, strict=True)).rstrip() for line in lines
-    )
 
 
 def _quoted(text: str) -> str:

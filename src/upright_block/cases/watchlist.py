@@ -14,7 +14,7 @@ from upright_block.cases.cells import duration
 from upright_block.cases.packing import packed_events
 from upright_block.cases.plan import ReadyCase
 from upright_block.compiler.image import build_image
-from upright_block.compiler.program import Mode, Probe, Slot, make_program
+from upright_block.compiler.program import Mode, Probe, make_program
 from upright_block.errors import BadValue, BadWishes, UnknownName
 from upright_block.language.checking import observe
 from upright_block.language.findings import Findings
@@ -175,7 +175,7 @@ class Watched:
         """The first scan, and those of a piece in which something that is watched changed; or one each ``every`` ns."""
         timebase = self.run.plan.timebase
         if every is None:
-            changes = {scan for slot in self.slots for scan in _changes(piece, slot)}
+            changes = {scan for slot in self.slots for scan, _ in piece.turns(slot)}
             scans = sorted(changes | ({0} if piece.first == 0 and piece.scans else set()))
         else:
             begin, end = timebase.time(piece.first), timebase.time(piece.end)
@@ -190,7 +190,7 @@ class Watched:
         found: list[tuple[int, int, bool]] = []
         for number, slot in enumerate(self.slots):
             if slot.type is BOOL:
-                found += [(scan, number, bool(piece.value(slot, scan))) for scan in _changes(piece, slot)]
+                found += [(scan, number, bool(value)) for scan, value in piece.turns(slot)]
         made: list[Event] = []
         for scan, number, is_on in sorted(found):
             edge = "rises" if is_on else "falls"
@@ -238,9 +238,3 @@ def csv_text(heads: Sequence[str], rows: Iterable[Sequence[str]]) -> str:
 
 def _constants(run: HandRun) -> dict[Variable, Value]:
     return {find_signal(run.unit, path).variable: value for path, value in run.plan.constants}
-
-
-def _changes(piece: Trace, slot: Slot) -> list[int]:
-    """The scans of a piece after which a slot has another value than before."""
-    scans, _ = piece.history(slot)
-    return [int(scan) for scan in scans if scan >= piece.first]

@@ -28,12 +28,11 @@ _MARK = re.compile(r"\{([a-z])([0-9]+)\}")
 
 
 @record
-class Site:
-    """A place in a source that can fault, and how."""
+class InUnit:
+    """A place in the text of a unit."""
 
     unit: typed.Unit
     start: int
-    kind: str
 
     @property
     def source(self) -> Source:
@@ -44,6 +43,13 @@ class Site:
     def line(self) -> int:
         """Its line, from 1."""
         return self.source.line(self.start)
+
+
+@record
+class Site(InUnit):
+    """A place in a source that can fault, and how."""
+
+    kind: str
 
 
 @record

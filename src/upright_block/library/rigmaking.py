@@ -10,6 +10,7 @@ from upright_block.language.names import did_you_mean, listed
 from upright_block.language.nodes import record
 from upright_block.language.typed import Unit, Variable
 from upright_block.language.types import BOOL, Elementary, Type
+from upright_block.library.table import aligned
 
 _NAMES = {
     "forth": ("opening", "open", "forth", "forward", "up", "raise", "extend", "draw", "out"),
@@ -177,11 +178,7 @@ def _cases(name: str, unit: Unit, stand_in: Unit, pins: Sequence[tuple[str, Vari
     rows = [
         [time, "|", *_driven(driven, first, number), "|", *("." for _ in looked)] for number, time in enumerate(times)
     ]
-    widths = [max(len(row[i]) for row in (heads, *rows)) for i in range(len(heads))]
-    lines = [
-        " ".join(f"{cell:<{size}}" for cell, size in zip(row, widths, strict=True)).rstrip() for row in (heads, *rows)
-    ]
-    table = "\n".join(lines)
+    table = "\n".join(aligned([heads, *rows]))
     return (
         f"# upright verify --record {name} fills in the expected cells from a run, to be looked at and taken over with --write.\n"
         f'program = "{name}"\nscan    = "100ms"\n\n[[case]]\nname    = "what the machine does"\nvectors = """\n{table}\n"""\n'

@@ -26,6 +26,12 @@ _MOST_SHARED = 10_000
 _BLOCK = 1 << 18
 
 
+def aligned(rows: Sequence[Sequence[str]]) -> list[str]:
+    """Rows of a table of text as lines whose columns stand below each other."""
+    widths = [max(map(len, column)) for column in zip(*rows, strict=True)]
+    return [" ".join(f"{cell:<{size}}" for cell, size in zip(row, widths, strict=True)).rstrip() for row in rows]
+
+
 @record
 class Flaw:
     """What is wrong with the form of a table."""

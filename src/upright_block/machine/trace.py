@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import struct
 from bisect import bisect_right
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING, Any
 
 from upright_block.compiler.image import Site
@@ -194,6 +194,16 @@ class Trace:
         since, _ = self.history(slot)
         found: Sequence[int] = since[max(bisect_right(since, self.begun), 1) :]
         return found
+
+    def turns(self, slot: Slot) -> Iterator[tuple[int, Value]]:
+        """The scans of this trace that gave a slot another value than before, with that value; also the first of the run.
+
+        Raises:
+            KeyError: the slot was not watched.
+        """
+        scans, values = self.history(slot)
+        begin = bisect_right(scans, self.first - 1)
+        return ((int(scan), value) for scan, value in zip(scans[begin:], values[begin:], strict=True))
 
     def since(self, slot: Slot, scan: int) -> int | None:
         """The scan that gave the slot the value it has after ``scan``; None when it never had another."""

@@ -71,7 +71,7 @@ def event_lines(watched: Watched, events: Sequence[Event]) -> list[Line]:
                 (f"    {time:>12}  ", "dim"),
                 (f"{event.signal.path:<{width}}  ", "name"),
                 (event.edge, ""),
-                (f"  {event.count:,}", "dim"),
+                (f"  no. {event.count:,}", "dim"),
             ]
         )
     return lines
