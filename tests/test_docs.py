@@ -56,7 +56,7 @@ def test_the_example_in_python_runs(tmp_path: Path, monkeypatch: pytest.MonkeyPa
     code = re.findall(r"```python\n(.*?)```", text, re.DOTALL)[0]
     names: dict[str, Any] = {}
     exec(code, names)
-    assert names["vent"].trace("stuck")["stuck"] == ([0, 5_100_000_000], [False, True])
+    assert [list(part) for part in names["vent"].trace("stuck")["stuck"]] == [[0, 5_100_000_000], [False, True]]
     assert names["vent"].now == 5_200_000_000
     assert names["plant"].read("bay1_vent_up") is False
 

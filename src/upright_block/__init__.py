@@ -22,11 +22,13 @@ if TYPE_CHECKING:
     from upright_block.cases.byhand import Wishes
     from upright_block.cases.cells import duration
     from upright_block.cases.coverage import Collector, UnitCoverage, lcov
+    from upright_block.cases.keeping import Keep
     from upright_block.cases.plan import ReadyCase
     from upright_block.cases.suite import choose
-    from upright_block.cases.tracefile import vcd_text
+    from upright_block.cases.tracefile import CsvFile, VcdFile
+    from upright_block.cases.tracks import Gatherer, Track, Tracks
     from upright_block.cases.verdict import NotRun, Verdict
-    from upright_block.cases.watchlist import Event, Row, Watched, event_table, row_table
+    from upright_block.cases.watchlist import EVENT_HEADS, Event, Row, Watched, csv_text, event_table
     from upright_block.controller import Controller, Moment
     from upright_block.errors import BadValue, BadWishes, NeverMet, NotRunnable, ScanFault, UnknownName, UprightError
     from upright_block.language.catalogue import catalogue
@@ -36,8 +38,9 @@ if TYPE_CHECKING:
     from upright_block.library.manifest import LibraryProblem
     from upright_block.library.sheets import Rows
     from upright_block.library.templates import TemplateProblem, write_demo, write_new
-    from upright_block.opened import OpenLibrary, open_library
-    from upright_block.whole import write_file
+    from upright_block.machine.trace import Trace
+    from upright_block.opened import OpenLibrary, is_trace_file, open_library
+    from upright_block.whole import file_written
 
 __version__ = "0.1.0"
 
@@ -47,11 +50,13 @@ __getattr__ = exported(
         "cases.byhand": ("Wishes",),
         "cases.cells": ("duration",),
         "cases.coverage": ("Collector", "UnitCoverage", "lcov"),
+        "cases.keeping": ("Keep",),
         "cases.plan": ("ReadyCase",),
         "cases.suite": ("choose",),
-        "cases.tracefile": ("vcd_text",),
+        "cases.tracefile": ("CsvFile", "VcdFile"),
+        "cases.tracks": ("Gatherer", "Track", "Tracks"),
         "cases.verdict": ("NotRun", "Verdict"),
-        "cases.watchlist": ("Event", "Row", "Watched", "event_table", "row_table"),
+        "cases.watchlist": ("EVENT_HEADS", "Event", "Row", "Watched", "csv_text", "event_table"),
         "controller": ("Controller", "Moment"),
         "errors": ("BadValue", "BadWishes", "NeverMet", "NotRunnable", "ScanFault", "UnknownName", "UprightError"),
         "language.catalogue": ("catalogue",),
@@ -61,18 +66,23 @@ __getattr__ = exported(
         "library.manifest": ("LibraryProblem",),
         "library.sheets": ("Rows",),
         "library.templates": ("TemplateProblem", "write_demo", "write_new"),
-        "opened": ("OpenLibrary", "open_library"),
-        "whole": ("write_file",),
+        "machine.trace": ("Trace",),
+        "opened": ("OpenLibrary", "is_trace_file", "open_library"),
+        "whole": ("file_written",),
     },
 )
 
 __all__ = [
+    "EVENT_HEADS",
     "BadValue",
     "BadWishes",
     "Collector",
     "Controller",
+    "CsvFile",
     "Event",
     "Finding",
+    "Gatherer",
+    "Keep",
     "LibraryProblem",
     "Moment",
     "NeverMet",
@@ -85,24 +95,28 @@ __all__ = [
     "ScanFault",
     "Tag",
     "TemplateProblem",
+    "Trace",
+    "Track",
+    "Tracks",
     "UnitCoverage",
     "UnknownName",
     "UprightError",
+    "VcdFile",
     "Verdict",
     "Watched",
     "Wishes",
     "catalogue",
     "choose",
+    "csv_text",
     "did_you_mean",
     "duration",
     "event_table",
+    "file_written",
+    "is_trace_file",
     "lcov",
     "listed",
     "nearest",
     "open_library",
-    "row_table",
-    "vcd_text",
     "write_demo",
-    "write_file",
     "write_new",
 ]

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from fnmatch import fnmatchcase
-from typing import TYPE_CHECKING, Any, cast
+from typing import TYPE_CHECKING, cast
 
 from upright_block.cases.cells import cell_text, duration, parse_value
+from upright_block.cases.tracks import Gatherer, Tracks
 from upright_block.cases.words.planning import beyond_point
 from upright_block.compiler.image import Bodies, build_image
 from upright_block.compiler.program import Mode, Probe, Slot, make_program
@@ -28,8 +29,6 @@ from upright_block.machine.trace import Fault, Trace
 if TYPE_CHECKING:
     from upright_block.machine.power import Power
 
-Changes = tuple[list[int], list[Value]]
-"""Times in ns, and the value from each of them on."""
 _LONGEST = 1 << 62
 _TIMES = ("duration", "date", "time of day", "date and time")
 """Types whose values are ns as an int."""
@@ -283,8 +282,8 @@ class Controller:
         self._machine.restore(moment.snapshot)
         self._pieces = [(piece, min(end, moment.scan)) for piece, end in self._pieces if piece.first < moment.scan]
 
-    def trace(self, *patterns: str) -> dict[str, Changes]:
-        """The changes of what was recorded, by path: times in ns, and the value after the scan at each of them.
+    def trace(self, *patterns: str) -> Tracks:
+        """What was recorded, by path; each unpacks into two arrays, times in ns and the value after the scan at each of them.
 
         A pattern is a path; ``*`` and ``?`` in it stand for any characters. Without a pattern it is all.
 
@@ -296,29 +295,11 @@ class Controller:
                 raise UnknownName(
                     f"Nothing that is recorded is called {pattern}.", "Write a path or a pattern such as running.*."
                 )
-        return {s.path: self._changes(s) for s in self._recorded if _fits(s.path, patterns or ["*"])}
-
-    def _changes(self, slot: Slot) -> Changes:
-        times: list[int] = []
-        values: list[Value] = []
+        slots = [slot for slot in self._recorded if _fits(slot.path, patterns or ["*"])]
+        gatherer = Gatherer([slot.signal for slot in slots], slots, self._timebase)
         for piece, end in self._pieces:
-            scans, found = piece.history(slot)
-            for scan, value in zip(_listed(scans), _listed(found), strict=True):
-                start = max(scan, piece.first)
-                if start >= end or (values and value == values[-1]):
-                    continue
-                time = self._timebase.time(start)
-                if times and times[-1] == time:
-                    times.pop()
-                    values.pop()
-                times.append(time)
-                values.append(value)
-        return times, [_presented(value, slot.signal) for value in values]
-
-
-def _listed(values: Any) -> list[Any]:
-    found: list[Any] = values if isinstance(values, list) else values.tolist()
-    return found
+            gatherer.take(piece, end)
+        return gatherer.tracks(self.now)
 
 
 def _presented(value: Value, signal: Signal) -> Value:

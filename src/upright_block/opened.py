@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from functools import cached_property
+from itertools import pairwise
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -19,8 +20,10 @@ if TYPE_CHECKING:
     from upright_block.cases.comparing import Comparison
     from upright_block.cases.coverage import Collector, UnitCoverage
     from upright_block.cases.history import History
+    from upright_block.cases.keeping import Keep
     from upright_block.cases.plan import ReadyCase
     from upright_block.cases.suite import Suite
+    from upright_block.cases.tracks import Track, Tracks
     from upright_block.cases.verdict import NotRun, Verdict
     from upright_block.cases.watchlist import Row, Watched
     from upright_block.controller import Controller
@@ -32,6 +35,7 @@ if TYPE_CHECKING:
     from upright_block.language.tags import Tag
     from upright_block.language.timebase import Timebase
     from upright_block.language.typed import Unit
+    from upright_block.language.types import Type
     from upright_block.library.rigmaking import Rig
     from upright_block.library.sheets import Rows
     from upright_block.mapping.judging import Judged
@@ -333,12 +337,16 @@ class OpenLibrary:
         collector: Collector | None = None,
         jobs: int | None = None,
         stop: bool = False,
+        keep: Keep | None = None,
     ) -> list[Verdict]:
         """Run cases, all by default, and return their verdicts in the same order.
 
         ``done`` is called with each verdict as it comes, from any thread. A ``collector`` takes which statements and
         ways of branches they reached. ``jobs`` threads do it, one a core by default; with ``stop`` no
-        case is begun after one that is wrong.
+        case is begun after one that is wrong. ``keep`` says what signals did that verdicts have besides.
+
+        Raises:
+            UnknownName: a pattern of what is kept chooses nothing.
         """
         chosen = self.cases if cases is None else cases
         if not chosen:
@@ -348,7 +356,7 @@ class OpenLibrary:
 
         ends = (lambda verdict: verdict.status in ("failed", "fault")) if stop else None
         mode = Mode(checks_overflow=self._checks_overflow, covers=collector is not None)
-        return run_cases(chosen, done, mode, jobs, ends, collector)
+        return run_cases(chosen, done, mode, jobs, ends, collector, keep)
 
     def coverage(self, collector: Collector) -> list[UnitCoverage]:
         """What a collector took in, by the units of the library, those that no case runs too."""
@@ -496,29 +504,52 @@ class OpenLibrary:
         mode = Mode(checks_overflow=self._checks_overflow)
         return watched(as_block(unit), timebase, case, wishes, self._library.scope, mode)
 
-    def compare(self, run: Watched, rows: Sequence[Row], against: str) -> Comparison:
-        """Compare a run with that of a case, or with a trace file (``.csv``, ``.vcd``).
+    def compare(self, run: Watched, own: Mapping[str, Track], against: str) -> Comparison:
+        """Compare a run, of which ``own`` was gathered, with that of a case, or with a trace file (``.csv``, ``.vcd``).
 
         Raises:
             UnknownName: there is no such case.
             BadValue: the file is no trace.
         """
         from upright_block.cases.byhand import Wishes
-        from upright_block.cases.comparing import compared, series_of
-        from upright_block.cases.tracefile import read_trace
+        from upright_block.cases.comparing import compared
 
         timebase = run.run.plan.timebase
-        own = series_of(run, rows)
-        if against.lower().endswith((".csv", ".vcd")):
-            there, end = read_trace(Path(against), {signal.path: signal for signal in run.signals})
+        if is_trace_file(against):
+            found, end = self._trace_of(Path(against), {signal.path: signal.type for signal in run.signals})
             scans = run.scans if end is None else min(run.scans, timebase.scans_before(end))
-            return compared(own, there, timebase, scans)
+            return compared(own, {track.path: track for track in found}, timebase, scans)
         case = self.case(against)
         if case is None:
             raise UnknownName(f"There is no case {against}.", "Name a case, or a .csv or .vcd file.")
         other = self.watch(case.id, Wishes(watch=list(own) if case.unit is run.run.unit else ()))
-        found = [row for piece in other.pieces() for row in other.rows(piece)]
-        return compared(own, series_of(other, found), timebase, min(run.scans, other.scans))
+        return compared(own, other.tracks(), timebase, min(run.scans, other.scans))
+
+    def trace(self, file: Path | str) -> Tracks:
+        """What a trace file (``.csv``, ``.vcd``) holds; of a VCD of a unit of the library with the types that it has there.
+
+        Raises:
+            BadValue: the file is no trace.
+        """
+        from upright_block.cases.tracks import Tracks
+
+        tracks, end = self._trace_of(Path(file), None)
+        times = sorted({time for track in tracks for time in track.times})
+        scan = min((b - a for a, b in pairwise(times)), default=1)  # a table does not say when the run ended
+        return Tracks(tracks, (times[-1] + scan if times else 0) if end is None else end)
+
+    def _trace_of(self, file: Path, types: Mapping[str, Type] | None) -> tuple[list[Track], int | None]:
+        from upright_block.cases.tracefile import read_trace
+        from upright_block.cases.watchlist import every_signal
+        from upright_block.compiler.program import as_block
+
+        def of_unit(name: str) -> Mapping[str, Type] | None:
+            unit = self.find(name) if name and types is None else None
+            if unit is None or unit.is_broken:
+                return types
+            return {path: signal.type for path, signal in every_signal(as_block(unit)).items()}
+
+        return read_trace(file, of_unit)
 
     def case(self, name: str) -> ReadyCase | None:
         """The case that a name means; None where there is none."""
@@ -575,6 +606,11 @@ class OpenLibrary:
         unit, timebase = self._subject(name, scan)
         mode = Mode(checks_overflow=self._checks_overflow)
         return Controller(as_block(unit), self._library.scope, timebase, given or {}, mode, record)
+
+
+def is_trace_file(name: str) -> bool:
+    """Whether something that a call names is a trace file, and no case."""
+    return name.lower().endswith((".csv", ".vcd"))
 
 
 def _texts(tag: Tag) -> dict[str, str]:

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
-from contextlib import suppress
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
 from pathlib import Path
+from typing import BinaryIO
 
 _PART = ".upright-part-"
 _unfinished: set[str] = set()
@@ -13,6 +14,17 @@ _unfinished: set[str] = set()
 
 def write_file(path: Path, content: bytes, is_private: bool = False) -> None:
     """Write a file beside its place and move it there; one that is there keeps its rights, or is for its user alone.
+
+    Raises:
+        OSError: it could not be written; then nothing is left of it.
+    """
+    with file_written(path, is_private) as file:
+        file.write(content)
+
+
+@contextmanager
+def file_written(path: Path, is_private: bool = False) -> Iterator[BinaryIO]:
+    """A file to write into that is moved to its place in the end, as `write_file` does; not after an exception.
 
     Raises:
         OSError: it could not be written; then nothing is left of it.
@@ -25,7 +37,7 @@ def write_file(path: Path, content: bytes, is_private: bool = False) -> None:
     _unfinished.add(str(part))
     try:
         with part.open("xb") as file:
-            file.write(content)
+            yield file
         if is_private:
             part.chmod(0o600)
         elif path.exists():

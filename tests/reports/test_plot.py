@@ -11,46 +11,73 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.cli.test_commands import edit, glasshouse, upright
-from upright_block.reports.lanes import Lane, binned
-from upright_block.reports.textplot import tick_times
+from tests.helpers import write_files
+from upright_block import Keep, open_library
+from upright_block.cases.tracks import Track
+from upright_block.language.types import BOOL, TIME
+from upright_block.reports import case_diagram
+from upright_block.reports.lanes import Axis, Diagram, Kind, Lane, binned, diagram, tick_step
 
 __all__ = ["glasshouse"]
 
 
+def lane(changes: dict[int, int], kind: Kind = "number", unit: str = "") -> Lane:
+    starts = tuple(sorted(changes))
+    return Lane("x", "", "x", kind, False, unit, starts, tuple(float(changes[s]) for s in starts), (), (), ())
+
+
 @given(
     changes=st.dictionaries(st.integers(0, 199), st.integers(-5, 5), min_size=1, max_size=40),
-    begin=st.integers(0, 50),
-    length=st.integers(1, 150),
-    count=st.integers(1, 60),
+    edges=st.lists(st.integers(0, 200), min_size=2, max_size=30, unique=True).map(sorted),
 )
-def test_no_value_is_lost_where_a_lane_is_thinned(changes: dict[int, int], begin: int, length: int, count: int) -> None:
-    starts = tuple(sorted(changes))
-    lane = Lane("x", "number", False, "", starts, tuple(float(changes[s]) for s in starts), (), ())
-    end = begin + length
-    found = binned(lane, begin, end, count)
-    dense = {}
-    for time in range(begin, end):
-        before = [s for s in starts if s <= time]
-        dense[time] = float(changes[before[-1]]) if before else None
-    seen = [value for span in found if span is not None for value in span]
-    values = [value for value in dense.values() if value is not None]
-    assert bool(seen) == bool(values)
-    if values:
-        assert (min(seen), max(seen)) == (min(values), max(values))
-    for number, span in enumerate(found):
-        times = range(begin + length * number // count, begin + length * (number + 1) // count)
-        inside = [dense[time] for time in times if dense[time] is not None]
-        if inside and span is not None:
-            assert span[0] <= min(inside)
-            assert span[1] >= max(inside)
+def test_no_value_is_lost_where_a_lane_is_thinned(changes: dict[int, int], edges: list[int]) -> None:
+    starts = sorted(changes)
+    for (low, high), span in zip(pairwise(edges), binned(lane(changes), edges), strict=True):
+        inside = [changes[max(s for s in starts if s <= t)] for t in range(low, high) if t >= starts[0]]
+        assert span == ((min(inside), max(inside)) if inside else None)
 
 
-@given(begin=st.integers(0, 10**15), span=st.integers(1, 10**17), most=st.integers(2, 20))
-def test_ticks_are_few_even_and_inside(begin: int, span: int, most: int) -> None:
-    times = tick_times(begin, begin + span, most)
-    assert len(times) <= most + 1 or span > 50_000 * most * 86_400 * 10**9
-    assert all(begin <= time <= begin + span for time in times)
-    assert len({b - a for a, b in pairwise(times)}) <= 1
+@given(
+    begin=st.integers(0, 10**15),
+    span=st.integers(100, 10**17),
+    most=st.integers(2, 20),
+    cuts=st.lists(st.integers(1, 99), max_size=6, unique=True).map(sorted),
+    times=st.lists(st.integers(0, 100), min_size=2, max_size=9).map(sorted),
+)
+def test_an_axis_keeps_the_order_of_times_and_cuts_what_it_is_told(
+    begin: int, span: int, most: int, cuts: list[int], times: list[int]
+) -> None:
+    pairs = tuple(
+        (begin + span * a // 100, begin + span * b // 100) for a, b in zip(cuts[::2], cuts[1::2], strict=False)
+    )
+    axis = Axis(Diagram("", begin, begin + span, (), (), (), (), (), None, pairs))
+    places = [axis.place(begin + span * time // 100) for time in times]
+    assert places == sorted(places)
+    assert (axis.place(begin), round(axis.place(begin + span), 9)) == (0.0, 1.0)
+    assert all(abs(axis.place(axis.time(place)) - place) < 0.02 for place in places)
+    widths = {round(axis.place(b) - axis.place(a), 6) for a, b in pairs}
+    assert len(widths) <= 1
+    ticks = axis.ticks(most)
+    assert all(begin <= tick <= begin + span and not any(a < tick < b for a, b in pairs) for tick in ticks)
+    assert len({tick % tick_step(axis.shown, most) for tick in ticks}) <= 1
+    if not pairs:
+        assert len(ticks) <= most + 1 or span > 50_000 * most * 86_400 * 10**9
+
+
+@given(
+    changes=st.dictionaries(st.integers(0, 99), st.booleans(), min_size=1, max_size=6),
+    runs=st.integers(0, 90),
+    rows=st.lists(st.integers(0, 99), max_size=4),
+)
+def test_only_a_stretch_in_which_nothing_happens_is_cut(changes: dict[int, bool], runs: int, rows: list[int]) -> None:
+    times = sorted(changes)
+    on = Track("a", BOOL, times, [changes[time] for time in times])
+    wedge = Track("t", TIME, list(range(runs, runs + 10)), list(range(10)))
+    found = diagram("", {"a": on, "t": wedge}, (0, 100), {}, rows=rows)
+    seen = {starts for lane in found.lanes if lane.path == "a" for starts in lane.starts} | set(rows)
+    for begin, end in found.cuts:
+        assert not [time for time in seen if begin < time < end]
+        assert not [time for time in (runs, runs + 9) if begin < time < end]
 
 
 def test_a_diagram_in_characters_shows_lanes_checks_and_times(glasshouse: Path) -> None:
@@ -84,7 +111,7 @@ def test_a_wrong_value_is_marked_with_what_was_expected(glasshouse: Path, tmp_pa
         "70s   | on    .                | 0 ",
     )
     output = upright("plot", "half open", "--terminal", "--library", glasshouse).output
-    assert "✗ 0" in output
+    assert "✗ not 0" in output
     svg = tmp_path / "p.svg"
     assert upright("plot", "half open", "--out", svg, "--library", glasshouse).exit_code == 0
     text = svg.read_text("utf-8")
@@ -110,7 +137,7 @@ def test_pages_and_pictures(glasshouse: Path, tmp_path: Path) -> None:
         (["nobody"], "There is no case nobody"),
         (["closed_loop"], "cases are called closed_loop"),
         (["half open", "--watch", "zz"], "is called zz"),
-        (["half open", "--from", "9h"], "The case ends at"),
+        (["half open", "--from", "9h"], "It ends at"),
         (["half open", "--from", "5x"], "5x"),
         (["half open", "--out", "x.gif"], "neither a .svg nor a .png"),
         (["half open", "--out", "x.svg", "--terminal"], "no use beside"),
@@ -119,3 +146,116 @@ def test_pages_and_pictures(glasshouse: Path, tmp_path: Path) -> None:
 def test_a_diagram_that_cannot_be(arguments: list[str], says: str, glasshouse: Path) -> None:
     result = upright("plot", *arguments, "--library", glasshouse)
     assert (result.exit_code, says in result.output) == (2, True), result.output
+
+
+WINDOWS = """
+FUNCTION_BLOCK Lamp
+VAR_INPUT on : BOOL; d : INT := 1; END_VAR
+VAR_OUTPUT lit : BOOL; n : INT; END_VAR
+VAR after : TON; END_VAR
+after(IN := on, PT := T#500ms); lit := after.Q; n := 6 / d;
+END_FUNCTION_BLOCK
+"""
+CASES = """
+block = "Lamp"
+scan = "100ms"
+[[case]]
+name = "late"
+run_for = "3s"
+never = ["after.ET > T#300ms"]
+vectors = \"\"\"
+at | on | lit
+0s | 0  | 0
+1s | 1  | 0
+\"\"\"
+timing = \"\"\"
+name  | from     | to        | min   | max
+lamp  | on rises | lit rises | 200ms | 400ms
+\"\"\"
+[[case]]
+name = "stops"
+run_for = "4s"
+vectors = \"\"\"
+at | on d | lit
+0s | 0  1 | 0
+1s | 1  1 | 0
+3s | 1  0 | 0
+\"\"\"
+"""
+
+
+def test_what_was_measured_what_broke_and_a_fault_are_drawn(tmp_path: Path) -> None:
+    write_files(tmp_path, {"blocks/Lamp.st": WINDOWS, "cases/c.toml": CASES})
+    output = upright("plot", "late", "--terminal", "--library", tmp_path).output
+    lines = {line.split()[0]: line for line in output.splitlines() if line.strip()}
+    assert "✗ 500ms" in lines["lamp"]
+    assert "min 200ms, max 400ms" in lines["lamp"]
+    assert "never after.ET > T#300ms" in lines["rule"]
+    place = lines["rule"].index("✗") - lines["lit"].index("▁")
+    room = len(re.findall("[▁█]", lines["lit"]))
+    assert abs(place / room - 1.4 / 3) < 0.02  # ET passes 300 ms in the scan at 1.4 s
+    stopped = upright("plot", "stops", "--terminal", "--library", tmp_path).output
+    assert "Division by zero at 3s; the run ended there." in stopped
+    for case in ("late", "stops"):
+        svg = tmp_path / f"{case}.svg"
+        assert upright("plot", case, "--out", svg, "--library", tmp_path).exit_code == 0
+    text = (tmp_path / "late.svg").read_text("utf-8")
+    assert all(part in text for part in (">lamp<", ">500ms<", ">min 200ms, max 400ms<", "after.ET &gt; T#300ms"))
+    assert ">division by zero<" in (tmp_path / "stops.svg").read_text("utf-8")
+
+
+def test_a_value_that_must_hold_is_wrong_only_where_it_differs(tmp_path: Path) -> None:
+    case = CASES.split("[[case]]")[0] + (
+        '[[case]]\nname = "held"\nhold = true\nrun_for = "4s"\nvectors = """\nat | on | lit\n0s | 1  | 0\n2s | 0  | 0\n"""\n'
+    )
+    write_files(tmp_path, {"blocks/Lamp.st": WINDOWS, "cases/c.toml": case})
+    library = open_library(tmp_path)
+    (verdict,) = library.run(keep=Keep())
+    (lit,) = (lane for lane in case_diagram(verdict).lanes if lane.path == "lit")
+    ms = 10**6
+    assert lit.wrong == ((500 * ms, 2000 * ms),)
+    assert [(mark.time, mark.is_right, mark.level) for mark in lit.marks] == [(0, False, 0.0), (2000 * ms, True, 0.0)]
+
+
+def test_a_trace_file_and_a_run_are_drawn(glasshouse: Path, tmp_path: Path) -> None:
+    call = [
+        "run",
+        "VentDrive",
+        "--set=open=1",
+        "--given",
+        "travel=5s",
+        "--for",
+        "8s",
+        "--watch",
+        "open,opening,state,running.ET",
+    ]
+    made = upright(*call, "--trace", tmp_path / "t.vcd", "--picture", tmp_path / "p.svg", "--library", glasshouse)
+    assert "1 page in" in made.output
+    upright(*call, "--trace", tmp_path / "t.csv", "--library", glasshouse)
+    assert ">running.ET<" in (tmp_path / "p.svg").read_text("utf-8")
+    shown = [
+        upright("plot", tmp_path / f"t.{kind}", "--terminal", "--library", glasshouse).output for kind in ("csv", "vcd")
+    ]
+    for output in shown:
+        lines = {line.split()[0]: line for line in output.splitlines() if line.strip()}
+        assert re.search("█+▁+", lines["opening"])
+        assert "0..5 s" in lines["running.ET"] or "0..5.1 s" in lines["running.ET"]
+
+
+def test_a_step_is_a_bar_and_lanes_of_an_instance_stand_below_its_name(glasshouse: Path) -> None:
+    library = open_library(glasshouse)
+    (case,) = (case for case in library.cases if case.id.endswith("gives up when the limit never comes"))
+    (verdict,) = library.run([case], keep=Keep(("running.*", "state")))
+    found = case_diagram(verdict)
+    assert {lane.group for lane in found.lanes} == {"", "running"}
+    assert [lane.name for lane in found.lanes if lane.group] == [
+        lane.path.removeprefix("running.") for lane in found.lanes if lane.group
+    ]
+    source = (
+        "FUNCTION_BLOCK S VAR_INPUT go : BOOL; END_VAR\nINITIAL_STEP Rest: END_STEP\nSTEP Work: END_STEP\n"
+        "TRANSITION FROM Rest TO Work := go; END_TRANSITION\nTRANSITION FROM Work TO Rest := NOT go; END_TRANSITION\nEND_FUNCTION_BLOCK"
+    )
+    case_text = 'block = "S"\nscan = "100ms"\n[[case]]\nname = "a"\nvectors = """\nat | go | Work.X\n0s | 0 | 0\n1s | 1 | 1\n"""\n'
+    write_files(glasshouse.parent / "steps", {"blocks/S.st": source, "cases/s.toml": case_text})
+    (verdict,) = open_library(glasshouse.parent / "steps").run(keep=Keep())
+    assert [(lane.path, lane.kind) for lane in case_diagram(verdict).lanes] == [("go", "bool"), ("Work.X", "step")]

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping
+from heapq import merge
+from itertools import takewhile
 
-from upright_block.cases.tracefile import Series
-from upright_block.cases.watchlist import Row, Watched
+from upright_block.cases.tracks import Track
 from upright_block.language.literals import Value
 from upright_block.language.nodes import record
 from upright_block.language.timebase import Timebase
@@ -33,20 +33,14 @@ class Comparison:
     scans: int
 
 
-def series_of(watched: Watched, rows: Sequence[Row]) -> Series:
-    """The rows of a run by signal."""
-    times = [watched.run.plan.timebase.time(row.scan) for row in rows]
-    return {signal.path: (times, [row.values[i] for row in rows]) for i, signal in enumerate(watched.signals)}
-
-
-def compared(here: Series, there: Series, timebase: Timebase, scans: int) -> Comparison:
+def compared(here: Mapping[str, Track], there: Mapping[str, Track], timebase: Timebase, scans: int) -> Comparison:
     """Compare two runs in their first scans."""
     differences: list[Difference] = []
     equal: list[str] = []
     for path, own in here.items():
         if path not in there:
             continue
-        found = _difference(path, _by_scan(own, timebase), _by_scan(there[path], timebase), scans)
+        found = _difference(own, there[path], timebase, scans)
         if found is None:
             equal.append(path)
         else:
@@ -55,24 +49,25 @@ def compared(here: Series, there: Series, timebase: Timebase, scans: int) -> Com
     return Comparison(tuple(differences), tuple(equal), tuple(path for path in here if path not in there), scans)
 
 
-def _by_scan(series: tuple[list[int], list[Value]], timebase: Timebase) -> tuple[list[int], list[Value]]:
-    return [timebase.scans_before(time) for time in series[0]], series[1]
-
-
-def _difference(
-    path: str, here: tuple[list[int], list[Value]], there: tuple[list[int], list[Value]], scans: int
-) -> Difference | None:
-    points = sorted({scan for scan in (*here[0], *there[0]) if scan < scans})
+def _difference(here: Track, there: Track, timebase: Timebase, scans: int) -> Difference | None:
+    """Where the values of two tracks differ, scan by scan; where one of them has none yet they do not."""
     first: tuple[int, Value, Value] | None = None
     count = 0
-    for number, scan in enumerate(points):
-        a, b = _at(here, scan), _at(there, scan)
-        if repr(a) != repr(b) and a is not None and b is not None:
-            first = first or (scan, a, b)
-            count += (points[number + 1] if number + 1 < len(points) else scans) - scan
-    return None if first is None else Difference(path, *first, count)
+    begun, a, b = 0, None, None
+    for scan, is_here, value in (*_in_order(here, there, timebase, scans), (scans, True, None)):
+        if scan > begun and a is not None and b is not None and repr(a) != repr(b):
+            first = first or (begun, a, b)
+            count += scan - begun
+        begun = scan
+        a, b = (value, b) if is_here else (a, value)
+    return None if first is None else Difference(here.path, *first, count)
 
 
-def _at(series: tuple[list[int], list[Value]], scan: int) -> Value | None:
-    before = bisect_right(series[0], scan)
-    return series[1][before - 1] if before else None
+def _in_order(here: Track, there: Track, timebase: Timebase, scans: int) -> Iterator[tuple[int, bool, Value]]:
+    """The changes of two tracks in the order of time: the scan, whether it is ``here``, and the value from then on."""
+
+    def changes(track: Track) -> Iterator[tuple[int, bool, Value]]:
+        for time, value in zip(track.times, track.plain, strict=True):
+            yield timebase.scans_before(int(time)), track is here, value
+
+    return takewhile(lambda step: step[0] < scans, merge(changes(here), changes(there), key=lambda step: step[0]))

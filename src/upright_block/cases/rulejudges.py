@@ -8,7 +8,7 @@ from collections.abc import Iterator, Sequence
 
 from upright_block.cases.cells import Check
 from upright_block.cases.rules import Edge, shown_rule
-from upright_block.cases.verdict import Break, Measure
+from upright_block.cases.verdict import MOST_WINDOWS, Break, Measure
 from upright_block.cases.watch import WatchedRow, WatchedRule
 from upright_block.compiler.program import Slot
 from upright_block.language.literals import Value, shown_duration
@@ -120,6 +120,7 @@ class RowJudge:
         self.events = 0
         self.delays = array("q")
         self.ends = array("q")
+        self.windows: list[tuple[int, int]] = []
         self.breaks: list[Break] = []
         self.wrong = 0
 
@@ -172,6 +173,8 @@ class RowJudge:
         delay = self.timebase.time(scan) - self.timebase.time(begun)
         self.delays.append(delay)
         self.ends.append(scan)
+        if len(self.windows) < MOST_WINDOWS:
+            self.windows.append((begun, scan))
         return delay
 
     def _too_late(self, scan: int, is_answered: bool) -> None:
@@ -215,9 +218,8 @@ class RowJudge:
         ordered = sorted(self.delays)
         least, most = ordered[0], ordered[-1]
         at_least, at_most = (self.ends[self.delays.index(delay)] for delay in (least, most))
-        return Measure(
-            self.watched, self.events, len(ordered), least, ordered[len(ordered) // 2], most, at_least, at_most
-        )
+        middle, windows = ordered[len(ordered) // 2], tuple(self.windows)
+        return Measure(self.watched, self.events, len(ordered), least, middle, most, at_least, at_most, windows)
 
 
 def _is_above(count: Check, events: int) -> bool:

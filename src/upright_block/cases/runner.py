@@ -28,7 +28,9 @@ from upright_block.machine.trace import Fault, Trace
 
 if TYPE_CHECKING:
     from upright_block.cases.coverage import Collector
+    from upright_block.cases.keeping import Keep
     from upright_block.cases.rulejudges import RowJudge, RuleJudge
+    from upright_block.cases.tracks import Gatherer
 
 MOST_MISSES = 100_000
 """How many wrong values of one case are kept with their places."""
@@ -80,12 +82,14 @@ def run_cases(
     jobs: int | None = None,
     ends: Callable[[Verdict], bool] | None = None,
     collector: Collector | None = None,
+    keep: Keep | None = None,
 ) -> list[Verdict]:
     """Run every case; the verdicts come in the order of the cases.
 
     ``done`` is called with each verdict as it comes, in any order and from any thread. Units are
     compiled once each; the machines run on ``jobs`` threads, as many as there are cores by default. With a verdict for
-    which ``ends`` is true no other case is begun. ``collector`` takes what the programs have and what the cases reached.
+    which ``ends`` is true no other case is begun. ``collector`` takes what the programs have and what the cases reached;
+    ``keep`` says what signals did that verdicts have besides.
     """
     batches = _batches(cases)
     bodies = Bodies()
@@ -112,7 +116,10 @@ def run_cases(
             if is_over.is_set():
                 return
             group = known.group(case)
-            verdicts[index] = run_case(case, machine, noting, known.groups[group], [slots[n] for n in group])
+            gatherer = keep.gatherer(case, machine) if keep else None
+            verdicts[index] = run_case(case, machine, noting, known.groups[group], [slots[n] for n in group], gatherer)
+            if keep is not None:
+                verdicts[index] = replaced(verdicts[index], tracks=keep.of_interest(verdicts[index]))
             if ends is not None and ends(verdicts[index]):
                 is_over.set()
             if done is not None:
@@ -172,11 +179,16 @@ def _noting(key: _Key, mode: Mode, bodies: Bodies, looks: _Looks, machine: Machi
 
 
 def run_case(
-    case: ReadyCase, machine: Machine, noting: Callable[[], Machine], group: int = 0, looked: Sequence[Slot] = ()
+    case: ReadyCase,
+    machine: Machine,
+    noting: Callable[[], Machine],
+    group: int = 0,
+    looked: Sequence[Slot] = (),
+    gatherer: Gatherer | None = None,
 ) -> Verdict:
     """Run one case on a machine that holds its unit; ``noting`` gives one that notes who wrote what.
 
-    ``group`` is that of its probes, ``looked`` are their slots.
+    ``group`` is that of its probes, ``looked`` are their slots; ``gatherer`` takes the pieces besides.
 
     The run is judged while it goes on, and only what is checked is recorded. Since a run can be repeated to
     the byte, what surrounds a mistake is recorded in a second run that ends there.
@@ -189,12 +201,14 @@ def run_case(
     watchers: list[RuleJudge | RowJudge] = [*rules, *rows]
     fault: Fault | None = None
     reached = 0
-    watched = [*(judge.slot for judge in judges), *looked]
+    watched = [*(judge.slot for judge in judges), *looked, *(gatherer.slots if gatherer else ())]
     for piece in _run(plan, machine, plan.scans, watched, group=group):
         for judge in judges:
             judge.look(piece)
         for watcher in rows if plan.power and plan.is_idle(piece.first) else watchers:
             watcher.look(piece)
+        if gatherer is not None:
+            gatherer.take(piece)
         fault, reached = piece.fault, piece.first + piece.scans
     if fault is None:
         for row in rows:
@@ -216,8 +230,22 @@ def run_case(
     seconds = time.perf_counter() - began
     measures = tuple(row.measure() for row in rows)
     unarmed = tuple(rule.watched.rule for rule in rules if not rule.was_armed)
+    tracks = gatherer.tracks(plan.timebase.time(reached)) if gatherer else None
     return Verdict(
-        case, status, kept, wrong, checked, fault, moments, seconds, covered, tuple(breaks), broken, measures, unarmed
+        case,
+        status,
+        kept,
+        wrong,
+        checked,
+        fault,
+        moments,
+        seconds,
+        covered,
+        tuple(breaks),
+        broken,
+        measures,
+        unarmed,
+        tracks,
     )
 
 

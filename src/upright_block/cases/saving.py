@@ -53,7 +53,7 @@ def saved(
     table = content = ""
     if len(lines) > MOST_INLINE:
         table = f"{stem}_{''.join(letter if letter.isalnum() else '_' for letter in name)}.csv"
-        content = csv_text(heads, [["" if cell == "." else cell for cell in line] for line in lines])
+        content = csv_text([heads, *(["" if cell == "." else cell for cell in line] for line in lines)])
         vectors = f'vectors = "{table}"'
     else:
         vectors = (

@@ -4,24 +4,25 @@ from __future__ import annotations
 
 import csv
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import suppress
 from io import BytesIO
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, cast
 
 from upright_block.cases.cells import parse_span, parse_value
-from upright_block.cases.watchlist import Row, Watched
+from upright_block.cases.tracks import Track
+from upright_block.cases.watchlist import Row, csv_text
 from upright_block.compiler.layout import size_of
 from upright_block.errors import BadValue
-from upright_block.language.literals import LiteralProblem, Value, shown
+from upright_block.language.literals import LiteralProblem, Value, shown, shown_duration
 from upright_block.language.signals import Signal
-from upright_block.language.types import BOOL, Elementary, Enumeration, Type
+from upright_block.language.timebase import Timebase
+from upright_block.language.types import BOOL, LINT, LREAL, LTIME, Elementary, Enumeration, Type
 
 if TYPE_CHECKING:
     from vcd.reader import Token
 
-Series = dict[str, tuple[list[int], list[Value]]]
-"""By path the times in ns from which on a signal has another value, and these values."""
 _PARTS = re.compile(r"\[[^\]]*\]|[^.\[\]]+")
 _SPACES = re.compile(r"[\s\\]")
 _ESCAPED = re.compile(r"\\([0-7]{3})")
@@ -31,28 +32,66 @@ _FIRST, _LAST = 33, 126
 # --- written ---
 
 
-def vcd_text(watched: Watched, rows: Sequence[Row], library: str, version: str) -> str:
-    """Rows as VCD: scopes are the library, the unit, and the instances; times are in ns, and the last is the end of the run.
+class CsvFile:
+    """A trace as CSV that a case reads again as its vectors: ``at``, and a column for each signal."""
+
+    def __init__(self, write: Callable[[bytes], object], signals: Sequence[Signal]) -> None:
+        self._write = write
+        self._signals = signals
+        self._write(csv_text([["at", *(signal.path for signal in signals)]]).encode())
+
+    def take(self, rows: Sequence[Row], timebase: Timebase) -> None:
+        """Write some rows."""
+        texts = (
+            [shown_duration(timebase.time(row.scan))]
+            + [shown(value, s.type) for value, s in zip(row.values, self._signals, strict=True)]
+            for row in rows
+        )
+        self._write(csv_text(texts).encode())
+
+    def finish(self, end: int) -> None:
+        """The run is over; a table does not say when."""
+
+
+class VcdFile:
+    """A trace as VCD: scopes are the library, the unit, and the instances; times are in ns, and the last is the end of the run.
 
     BOOL and bit strings are wires, integers and times integers of 64 bits, REAL and LREAL reals with 17 digits; texts and
     enumerations are the strings that viewers read, with white space as octal escapes. It has no date, so that the same run
     gives the same bytes.
     """
-    timebase = watched.run.plan.timebase
-    lines = [f"$version upright {version} $end", "$timescale 1 ns $end"]
-    codes = [_code(number) for number in range(len(watched.signals))]
-    lines += _declared([library, watched.run.unit.name], watched.signals, codes)
-    lines += ["$enddefinitions $end"]
-    before: tuple[Value, ...] = ()
-    for row in rows:
-        lines.append(f"#{timebase.time(row.scan)}")
-        lines += ["$dumpvars"] if not before else []
-        for number, value in enumerate(row.values):
-            if not before or repr(value) != repr(before[number]):
-                lines.append(_change(value, watched.signals[number].type, codes[number]))
-        lines += ["$end"] if not before else []
-        before = row.values
-    return "\n".join([*lines, f"#{timebase.time(watched.scans)}", ""])
+
+    def __init__(
+        self, write: Callable[[bytes], object], signals: Sequence[Signal], outer: Sequence[str], version: str
+    ) -> None:
+        self._write = write
+        self._types = [signal.type for signal in signals]
+        self._codes = [_code(number) for number in range(len(signals))]
+        self._before: list[Value] = []
+        heads = [f"$version upright {version} $end", "$timescale 1 ns $end"]
+        self._lines([*heads, *_declared(outer, signals, self._codes), "$enddefinitions $end"])
+
+    def _lines(self, lines: Sequence[str]) -> None:
+        self._write("".join(line + "\n" for line in lines).encode())
+
+    def take(self, rows: Sequence[Row], timebase: Timebase) -> None:
+        """Write what changes in some rows."""
+        lines: list[str] = []
+        for row in rows:
+            changes = [
+                _change(value, self._types[number], self._codes[number])
+                for number, value in enumerate(row.values)
+                if not self._before or repr(value) != repr(self._before[number])
+            ]
+            if changes:
+                lines += [f"#{timebase.time(row.scan)}"]
+                lines += changes if self._before else ["$dumpvars", *changes, "$end"]
+            self._before = list(row.values)
+        self._lines(lines)
+
+    def finish(self, end: int) -> None:
+        """The run is over at a time."""
+        self._lines([f"#{end}"])
 
 
 def _code(number: int) -> str:
@@ -113,8 +152,11 @@ def _change(value: Value, type_: Type, code: str) -> str:
 # --- read ---
 
 
-def read_trace(file: Path, known: Mapping[str, Signal]) -> tuple[Series, int | None]:
-    """The signals of a trace file that are among the known ones, by path, and the time of its end where it says one.
+def read_trace(file: Path, types: Callable[[str], Mapping[str, Type] | None]) -> tuple[list[Track], int | None]:
+    """The tracks of a trace file, and the time of its end where it says one.
+
+    ``types`` has the types of signals by path, for the name of a unit, which is empty where the file tells none. A signal that is not
+    among them, or where it gives None, has the type that its values look like.
 
     Raises:
         BadValue: it is no trace, or a value in it does not fit its signal.
@@ -122,8 +164,8 @@ def read_trace(file: Path, known: Mapping[str, Signal]) -> tuple[Series, int | N
     try:
         content = file.read_bytes()
         if file.suffix.lower() == ".vcd":
-            return _read_vcd(content, known, file.name)
-        return _read_csv(content.decode("utf-8-sig"), known, file.name), None
+            return _read_vcd(content, types, file.name)
+        return _read_csv(content.decode("utf-8-sig"), _by_key(types("")), file.name), None
     except (OSError, UnicodeDecodeError) as problem:
         reason = problem.strerror if isinstance(problem, OSError) else "it is no text"
         raise BadValue(
@@ -131,41 +173,60 @@ def read_trace(file: Path, known: Mapping[str, Signal]) -> tuple[Series, int | N
         ) from None
 
 
-def _read_csv(text: str, known: Mapping[str, Signal], name: str) -> Series:
+def _by_key(types: Mapping[str, Type] | None) -> dict[str, tuple[str, Type]]:
+    return {path.upper(): (path, type_) for path, type_ in (types or {}).items()}
+
+
+def _read_csv(text: str, known: Mapping[str, tuple[str, Type]], name: str) -> list[Track]:
     heads, *rows = list(csv.reader(text.splitlines())) or [[]]
     if heads[:1] != ["at"]:
         raise BadValue(f"{name} is no trace: its first column is not at.", "Write it with upright run --trace.")
-    by_key = {path.upper(): signal for path, signal in known.items()}
-    found: Series = {}
+    twice = next((head for number, head in enumerate(heads) if head.upper() in map(str.upper, heads[:number])), None)
+    if twice is not None:
+        raise BadValue(f"{name} is no trace: two of its columns are {twice}.", "Rename or remove one of them.")
+    found: list[Track] = []
+    moments = [row[0] if row else "" for row in rows]
     for column, head in enumerate(heads[1:], 1):
-        signal = by_key.get(head.upper())
-        if signal is None:
-            continue
-        times, values = found.setdefault(signal.path, ([], []))
-        for number, row in enumerate(rows, 2):
-            cell = row[column] if column < len(row) else ""
-            if cell in ("", "."):
-                continue
-            try:
-                _append(times, values, parse_span(row[0]), parse_value(cell, signal.type))
-            except LiteralProblem as problem:
-                raise BadValue(f"{name}:{number}, {head}: {problem}", problem.way_out) from None
+        cells = [row[column] if column < len(row) else "" for row in rows]
+        path, type_ = known.get(head.upper()) or (head, _looks_like([cell for cell in cells if cell not in ("", ".")]))
+        track = Track(path, type_, [], [])
+        for number, (moment, cell) in enumerate(zip(moments, cells, strict=True), 2):
+            if cell not in ("", "."):
+                try:
+                    _append(track, parse_span(moment), parse_value(cell, type_) if type_ else cell)
+                except LiteralProblem as problem:
+                    raise BadValue(f"{name}:{number}, {head}: {problem}", problem.way_out) from None
+        found.append(track)
     return found
 
 
-def _append(times: list[int], values: list[Value], time: int, value: Value) -> None:
+def _looks_like(cells: Sequence[str]) -> Type | None:
+    """The type that texts of values look like; None for words."""
+    if all(cell in ("0", "1", "TRUE", "FALSE") for cell in cells):
+        return BOOL
+    for type_ in (LINT, LREAL, LTIME):
+        with suppress(LiteralProblem):
+            for cell in cells:
+                parse_value(cell, type_)
+            return type_
+    return None
+
+
+def _append(track: Track, time: int, value: Value) -> None:
+    times, values = cast("list[int]", track.times), cast("list[Value]", track.values)
     if not values or repr(value) != repr(values[-1]):
         times.append(time)
         values.append(value)
 
 
-def _read_vcd(content: bytes, known: Mapping[str, Signal], name: str) -> tuple[Series, int | None]:
+def _read_vcd(
+    content: bytes, types: Callable[[str], Mapping[str, Type] | None], name: str
+) -> tuple[list[Track], int | None]:
     from vcd.reader import TokenKind, VCDParseError, tokenize
 
-    by_key = {path.upper(): signal for path, signal in known.items()}
     scopes: list[str] = []
-    codes: dict[str, Signal] = {}
-    found: Series = {}
+    codes: dict[str, Track] = {}
+    known: dict[str, dict[str, tuple[str, Type]]] = {}
     now, scale = 0, 1
     try:
         for token in tokenize(BytesIO(content)):
@@ -182,20 +243,25 @@ def _read_vcd(content: bytes, known: Mapping[str, Signal], name: str) -> tuple[S
                 path = "".join(
                     part if part.startswith("[") else f".{part}" for part in (*scopes[2:], token.var.ref_str)
                 ).removeprefix(".")
-                signal = by_key.get(path.upper())
-                if signal is not None:
-                    codes[token.var.id_code] = signal
-                    found[signal.path] = ([], [])
+                unit = scopes[1] if len(scopes) > 1 else ""
+                if unit not in known:
+                    known[unit] = _by_key(types(unit))
+                looks = _VCD_TYPES.get(token.var.type_.value, LINT if token.var.size > 1 else BOOL)
+                path, type_ = known[unit].get(path.upper()) or (path, looks)
+                codes[token.var.id_code] = Track(path, type_, [], [])
             elif token.kind is TokenKind.CHANGE_TIME:
                 now = token.time_change * scale
             else:
                 change = _changed(token)
-                signal = codes.get(change[0]) if change else None
-                if change is not None and signal is not None:
-                    _append(*found[signal.path], now, _value(change[1], signal.type))
+                track = codes.get(change[0]) if change else None
+                if change is not None and track is not None:
+                    _append(track, now, _value(change[1], track.type))
     except (VCDParseError, KeyError, IndexError, LiteralProblem, ValueError) as problem:
         raise BadValue(f"{name} is no VCD that can be read: {problem}", "Write it with upright run --trace.") from None
-    return found, now
+    return list(codes.values()), now
+
+
+_VCD_TYPES: dict[str, Type | None] = {"string": None, "real": LREAL, "integer": LINT}
 
 
 def _changed(token: Token) -> tuple[str, object] | None:
@@ -204,12 +270,12 @@ def _changed(token: Token) -> tuple[str, object] | None:
     return (data.id_code, data.value) if token.kind.name.startswith("CHANGE_") and hasattr(data, "id_code") else None
 
 
-def _value(raw: object, type_: Type) -> Value:
-    """A value of VCD as one of a type."""
-    kind = _kind(type_)
+def _value(raw: object, type_: Type | None) -> Value:
+    """A value of VCD as one of a type; as a text where none is known."""
+    kind = "string 1" if type_ is None else _kind(type_)
     if kind == "string 1":
         text = _ESCAPED.sub(lambda found: chr(int(found[1], 8)), str(raw))
-        return parse_value(text, type_)
+        return parse_value(text, type_) if type_ else text
     if kind == "real 64":
         return float(str(raw))
     number = raw if isinstance(raw, int) else int(str(raw), 2)

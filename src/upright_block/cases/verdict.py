@@ -14,11 +14,14 @@ from upright_block.language.source import Source
 
 if TYPE_CHECKING:
     from upright_block.cases.rules import Rule
+    from upright_block.cases.tracks import Tracks
     from upright_block.cases.watch import WatchedRow, WatchedRule
     from upright_block.compiler.code import Point
     from upright_block.compiler.image import Site
     from upright_block.machine.trace import Fault
 
+MOST_WINDOWS = 100
+"""How many answered windows of a timing row are kept with their scans."""
 Status = Literal["passed", "failed", "fault", "checks nothing"]
 
 
@@ -57,7 +60,7 @@ class Break:
 class Measure:
     """What a timing row measured: its events, its answered windows, and of these the least, the middle and the most, in ns.
 
-    ``least_at`` and ``most_at`` are the scans that ended them.
+    ``least_at`` and ``most_at`` are the scans that ended them; ``windows`` are the first `MOST_WINDOWS`, from scan to scan.
     """
 
     watched: WatchedRow
@@ -68,6 +71,7 @@ class Measure:
     most: int | None
     least_at: int | None
     most_at: int | None
+    windows: tuple[tuple[int, int], ...] = ()
 
 
 @record
@@ -88,7 +92,7 @@ class Verdict:
 
     ``misses`` are the first `runner.MOST_MISSES` of ``wrong`` in the order of time, ``breaks`` the first of what rules and
     timing rows found wrong, which is ``broken`` times, and ``measures`` what these rows measured; ``checked`` counts the cells that were reached. ``moments`` surround the first miss and the fault, where there is one. ``reached`` are the
-    statements and branches that the run reached, where that was asked for. ``unarmed`` are the rules of its file or of a block that were
+    statements and branches that the run reached, and ``tracks`` what signals did, where that was asked for. ``unarmed`` are the rules of its file or of a block that were
     judged in no scan.
     """
 
@@ -105,6 +109,7 @@ class Verdict:
     broken: int = 0
     measures: tuple[Measure, ...] = ()
     unarmed: tuple[Rule, ...] = ()
+    tracks: Tracks | None = None
 
 
 @record

@@ -13,6 +13,7 @@ from upright_block.cases.byhand import HandPlanner, HandRun, Wishes
 from upright_block.cases.cells import duration
 from upright_block.cases.packing import packed_events
 from upright_block.cases.plan import ReadyCase
+from upright_block.cases.tracks import Gatherer, Tracks
 from upright_block.compiler.image import build_image
 from upright_block.compiler.program import Mode, Probe, make_program
 from upright_block.errors import BadValue, BadWishes, UnknownName
@@ -104,12 +105,7 @@ def watched(
         raise BadWishes(findings.in_order())
     known = every_signal(unit)
     found = {signal.path: signal for signal in run.named if not signal.variable.is_code}
-    for pattern in [part for text in wishes.watch for part in _parted(text)]:
-        signals_found = chosen(unit, known, pattern)
-        if not signals_found:
-            near = did_you_mean(pattern, known) or "Write a path or a pattern such as running.*."
-            raise UnknownName(f"Nothing in {unit.name} is called {pattern}.", near)
-        found |= {signal.path: signal for signal in signals_found}
+    found |= chosen_by(unit, known, wishes.watch)
     if not wishes.watch:
         shown_by_case = [known[path] for path in base.shown if path in known] if base else []
         found |= {signal.path: signal for signal in (*shown_by_case, *pins_of(unit, known))}
@@ -120,9 +116,25 @@ def watched(
     return Watched(run, list(found.values()), until, mode)
 
 
-def _parted(text: str) -> list[str]:
+def _parted(texts: Iterable[str]) -> list[str]:
     """Patterns between commas; those of an index separate nothing."""
-    return [part.strip() for part in re.split(r",(?![^\[]*\])", text) if part.strip()]
+    return [part.strip() for text in texts for part in re.split(r",(?![^\[]*\])", text) if part.strip()]
+
+
+def chosen_by(unit: Unit, known: dict[str, Signal], patterns: Iterable[str]) -> dict[str, Signal]:
+    """The signals that some patterns choose, by path.
+
+    Raises:
+        UnknownName: a pattern chooses nothing.
+    """
+    found: dict[str, Signal] = {}
+    for pattern in _parted(patterns):
+        signals = chosen(unit, known, pattern)
+        if not signals:
+            near = did_you_mean(pattern, known) or "Write a path or a pattern such as running.*."
+            raise UnknownName(f"Nothing in {unit.name} is called {pattern}.", near)
+        found |= {signal.path: signal for signal in signals}
+    return found
 
 
 class Watched:
@@ -153,6 +165,17 @@ class Watched:
         for piece in machine.pieces(plan.scans, events, spans_of(self.slots), until=self.until, power=power):
             self.fault, self.is_met = piece.fault, piece.is_met
             yield piece
+
+    def gatherer(self, most: int | None = None, begin: int = 0, end: int | None = None) -> Gatherer:
+        """What takes the pieces of this run and makes tracks of what is watched, see there."""
+        return Gatherer(self.signals, self.slots, self.run.plan.timebase, most, begin, end)
+
+    def tracks(self, most: int | None = None) -> Tracks:
+        """Run, and give what everything that is watched did; of a signal with more than ``most`` changes as few are kept."""
+        gatherer = self.gatherer(most)
+        for piece in self.pieces():
+            gatherer.take(piece)
+        return gatherer.tracks(self.run.plan.timebase.time(self.scans))
 
     def instance(self, path: str) -> Signal:
         """What a path leads to, an instance or a value.
@@ -199,20 +222,8 @@ class Watched:
         return made
 
 
-def row_table(watched: Watched, rows: Iterable[Row]) -> str:
-    """Rows as CSV that a case can read again: ``at``, and a column for each signal."""
-    return csv_text(
-        ["at", *(signal.path for signal in watched.signals)],
-        (
-            [shown_duration(watched.run.plan.timebase.time(row.scan))]
-            + [shown(value, s.type) for value, s in zip(row.values, watched.signals, strict=True)]
-            for row in rows
-        ),
-    )
-
-
 def event_table(watched: Watched, events: Iterable[Event]) -> str:
-    """Events as CSV: when by the scan clock and by the wall clock, what, and how often that has happened."""
+    """Events as CSV, without heads: when by the scan clock and by the wall clock, what, and how often that has happened."""
     plan = watched.run.plan
     rows = (
         [
@@ -224,15 +235,16 @@ def event_table(watched: Watched, events: Iterable[Event]) -> str:
         ]
         for e in events
     )
-    return csv_text(["at", "clock", "signal", "edge", "count"], rows)
+    return csv_text(rows)
 
 
-def csv_text(heads: Sequence[str], rows: Iterable[Sequence[str]]) -> str:
-    """CSV (RFC 4180) with a line for the heads."""
+EVENT_HEADS = ("at", "clock", "signal", "edge", "count")
+
+
+def csv_text(rows: Iterable[Sequence[str]]) -> str:
+    """Rows as CSV (RFC 4180)."""
     out = StringIO()
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(heads)
-    writer.writerows(rows)
+    csv.writer(out, lineterminator="\n").writerows(rows)
     return out.getvalue()
 
 

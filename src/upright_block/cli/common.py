@@ -5,15 +5,16 @@ from __future__ import annotations
 import json
 import os
 import sys
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import contextmanager
 from functools import wraps
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, NoReturn, TypeVar, cast
+from typing import TYPE_CHECKING, Any, BinaryIO, NoReturn, TypeVar, cast
 
 import click
 from click.core import ParameterSource
 
-from upright_block import Finding, LibraryProblem, OpenLibrary, UprightError, open_library, write_file
+from upright_block import Finding, LibraryProblem, OpenLibrary, UprightError, file_written, open_library
 from upright_block.reports import Line, Role, clipped, finding_list, plain, visible
 
 if TYPE_CHECKING:
@@ -133,10 +134,35 @@ def export_rows(rows: Rows, file: Path) -> None:
 
 def write_out(file: Path, content: bytes) -> None:
     """Write a file that the call names, whole or not at all; end the call with status 2 when that cannot be."""
+    with written_out(file) as out:
+        out.write(content)
+
+
+@contextmanager
+def written_out(file: Path) -> Iterator[BinaryIO]:
+    """A file that the call names, to write into; whole or not at all, as `write_out`."""
     try:
-        write_file(file, content)
+        with file_written(file) as out:
+            yield out
     except OSError as problem:
         stop(f"{file} cannot be written: {problem.strerror}.", "Name another file.")
+
+
+def picture_kind(file: Path) -> str:
+    """The kind of a picture by the name of its file, ``svg`` or ``png``; another one ends the call with status 2."""
+    kind = file.suffix.lower().removeprefix(".")
+    if kind not in ("svg", "png"):
+        stop(f"{file.name} is neither a .svg nor a .png file.", "Name one of these.")
+    return kind
+
+
+def write_pages(file: Path, pages: Sequence[bytes]) -> None:
+    """Write the pages of a picture; those after the first have a number behind the name."""
+    files = [file, *(file.with_stem(f"{file.stem}-{number}") for number in range(2, len(pages) + 1))]
+    for path, content in zip(files, pages, strict=True):
+        write_out(path, content)
+    to = f"{files[0]} to {files[-1]}" if len(files) > 1 else str(file)
+    show_lines([[(f"{plural(len(pages), 'page')} in {to}.", "good")]])
 
 
 def show_findings(findings: Sequence[Finding], show_all: bool) -> None:

@@ -3,21 +3,25 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from pathlib import Path
 
 import click
 
-from upright_block import OpenLibrary, UprightError, did_you_mean, duration
-from upright_block.cli.common import library_option, plural, show_lines, stop, width, write_out
-from upright_block.reports import case_diagram, diagram_lines, diagram_pages
+from upright_block import Keep, OpenLibrary, UprightError, did_you_mean, duration, is_trace_file
+from upright_block.cli.common import library_option, picture_kind, refuse, show_lines, stop, width, write_pages
+from upright_block.reports import Diagram, case_diagram, diagram_lines, diagram_pages, trace_diagram
+
+MOST_DRAWN = 16_384
+"""Changes of a lane that are kept; of more those that can be seen."""
 
 
 @click.command(
     "plot",
-    short_help="Draw a timing diagram of a case.",
-    epilog="Examples:  upright plot 'stops at the upper limit' --out vent.svg    upright plot 'half open' --terminal",
+    short_help="Draw a timing diagram of a case, or of a trace file.",
+    epilog="Examples:  upright plot 'stops at the upper limit' --out vent.svg    upright plot 'half open' --terminal    upright plot run.vcd",
 )
-@click.argument("case")
+@click.argument("target", metavar="CASE|FILE")
 @library_option
 @click.option(
     "--out",
@@ -36,36 +40,45 @@ from upright_block.reports import case_diagram, diagram_lines, diagram_pages
 @click.option("--to", "end", metavar="TIME", help="Where to end.")
 def command(
     library: OpenLibrary,
-    case: str,
+    target: str,
     out: Path | None,
     terminal: bool,
     watch: tuple[str, ...],
     begin: str | None,
     end: str | None,
 ) -> None:
-    """Draw what the pins of CASE do over time: expected values that are wrong are marked, and rows of the table stand at the ruler."""
-    if terminal and out is not None:
-        stop("--out has no use beside --terminal.", "Leave one of the two out.")
+    """Draw what the pins of a case do over time, or what a trace FILE (.csv, .vcd) of upright run holds.
+
+    Where a value is wrong, what was expected is drawn over it; rows of the table stand at the ruler. Long stretches in which nothing
+    happens are cut, unless --from or --to choose a part.
+    """
+    if terminal:
+        refuse("--terminal", "--out")
     try:
-        found = library.case(case)
-        if found is None:
-            near = did_you_mean(case, [known.name for known in library.cases])
-            stop(f"There is no case {case}.", near or "upright verify lists them.")
-        (verdict,) = library.run([found], jobs=1)
         times = [duration(text) if text else None for text in (begin, end)]
-        diagram = case_diagram(verdict, library.watch, watch, times[0] or 0, times[1])
+        found = _drawn(library, target, watch, times[0] or 0, times[1])
     except UprightError as problem:
         stop(problem.message, problem.way_out)
+    draw(found, out, terminal)
+
+
+def _drawn(library: OpenLibrary, target: str, patterns: Sequence[str], begin: int, end: int | None) -> Diagram:
+    """The diagram of a case, or of a trace file."""
+    if is_trace_file(target):
+        refuse("a trace file", "--watch")
+        return trace_diagram(Path(target).name, library.trace(target), begin, end)
+    found = library.case(target)
+    if found is None:
+        near = did_you_mean(target, [known.name for known in library.cases])
+        stop(f"There is no case {target}.", near or "upright verify lists them; a trace is a .csv or .vcd file.")
+    (verdict,) = library.run([found], jobs=1, keep=Keep(patterns, MOST_DRAWN, begin, end))
+    return case_diagram(verdict, begin, end)
+
+
+def draw(diagram: Diagram, out: Path | None, terminal: bool) -> None:
+    """Draw a diagram into files, or here in characters."""
     if terminal:
         show_lines(diagram_lines(diagram, width()))
         return
     file = out or Path(re.sub(r"[^A-Za-z0-9]+", "_", diagram.title).strip("_").lower() + ".svg")
-    kind = file.suffix.lower().removeprefix(".")
-    if kind not in ("svg", "png"):
-        stop(f"{file.name} is neither a .svg nor a .png file.", "Name one of these.")
-    pages = diagram_pages(diagram, kind)
-    files = [file, *(file.with_stem(f"{file.stem}-{number}") for number in range(2, len(pages) + 1))]
-    for path, content in zip(files, pages, strict=True):
-        write_out(path, content)
-    to = f"{files[0]} to {files[-1]}" if len(files) > 1 else str(file)
-    show_lines([[(f"{plural(len(pages), 'page')} in {to}.", "good")]])
+    write_pages(file, diagram_pages(diagram, picture_kind(file)))

@@ -3,28 +3,34 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from itertools import islice
+from contextlib import ExitStack
 from pathlib import Path
+from typing import BinaryIO
 
 import click
 
 from upright_block import (
+    EVENT_HEADS,
     BadWishes,
+    CsvFile,
     Event,
+    Gatherer,
     OpenLibrary,
     Row,
+    Trace,
     UprightError,
+    VcdFile,
     Watched,
     Wishes,
     __version__,
+    csv_text,
     duration,
     event_table,
-    row_table,
-    vcd_text,
 )
 from upright_block.cli.common import (
     library_option,
     only_with,
+    picture_kind,
     plural,
     propose,
     refuse,
@@ -33,12 +39,23 @@ from upright_block.cli.common import (
     show_lines,
     stop,
     width,
-    write_out,
+    written_out,
 )
-from upright_block.reports import comparison_lines, condensed, end_lines, event_lines, run_data, tree_lines, watch_lines
+from upright_block.cli.plot import MOST_DRAWN, draw
+from upright_block.reports import (
+    comparison_lines,
+    condensed,
+    end_lines,
+    event_lines,
+    run_data,
+    trace_diagram,
+    tree_lines,
+    watch_lines,
+)
 
 _MOST_ROWS = 200
 _MOST_KEPT = 1_000_000
+_MOST_COMPARED = 5_000_000
 
 
 @click.command(
@@ -83,6 +100,12 @@ _MOST_KEPT = 1_000_000
     type=click.Path(path_type=Path),
     help="Write what is watched: .csv, a row a change, or .vcd for a waveform viewer.",
 )
+@click.option(
+    "--picture",
+    metavar="FILE",
+    type=click.Path(path_type=Path),
+    help="Draw what is watched as a timing diagram: .svg or .png.",
+)
 @click.option("--against", metavar="CASE|FILE", help="Compare with the run of a case, or with a trace file.")
 @click.option(
     "--save-as", metavar="FILE/NAME", help="Make the run a case NAME of cases/FILE.toml that expects what came."
@@ -107,6 +130,7 @@ def command(
     shows_events: bool,
     log: Path | None,
     trace: Path | None,
+    picture: Path | None,
     against: str | None,
     save_as: str | None,
     write: bool,
@@ -137,43 +161,88 @@ def command(
         raise SystemExit(2) from None
     except UprightError as problem:
         stop(problem.message, problem.way_out)
-    rows: list[Row] = []
-    events: list[Event] = []
-    for piece in watched.pieces():
-        rows += islice(watched.rows(piece, step), _MOST_KEPT + 1 - len(rows))
-        if len(rows) > _MOST_KEPT:
-            stop(f"The run has more than {_MOST_KEPT:,} rows.", "Watch less, run shorter, or say --every TIME.")
-        events += watched.events(piece)
-        if len(events) > _MOST_KEPT:
-            stop(f"The run has more than {_MOST_KEPT:,} rises and falls.", "Watch less, or run shorter.")
-    if trace is not None:
-        write_out(trace, _trace(library, watched, rows, trace).encode())
-    if log is not None:
-        write_out(log, event_table(watched, events).encode())
+    if picture is not None:
+        refuse("--picture", "--json")
+        picture_kind(picture)
+    if trace is not None and trace.suffix.lower() not in (".csv", ".vcd"):
+        stop(f"{trace.name} is neither a .csv nor a .vcd file.", "Name one of these.")
+    kept = _Kept(watched, as_json or show_all or save_as is not None, against is not None)
+    drawn = watched.gatherer(MOST_DRAWN) if picture is not None else None
+    with ExitStack() as files:
+        outs = [_trace_file(library, watched, files, trace)] if trace is not None else []
+        events_out = _log_file(files, log) if log is not None else None
+        for piece in watched.pieces():
+            rows, events = list(watched.rows(piece, step)), watched.events(piece)
+            kept.take(piece, rows, events)
+            if drawn is not None:
+                drawn.take(piece)
+            for out in outs:
+                out.take(rows, watched.run.plan.timebase)
+            if events_out is not None:
+                events_out.write(event_table(watched, events).encode())
+        for out in outs:
+            out.finish(watched.run.plan.timebase.time(watched.scans))
     if as_json:
-        show_json(run_data(watched, rows, events, until))
+        show_json(run_data(watched, kept.rows, kept.events, until))
     else:
-        _show(watched, rows, events, until, show_all, every is not None, shows_events, tree)
+        _show(watched, kept, until, show_all, every is not None, shows_events, tree)
+    if drawn is not None and watched.scans:
+        tracks = drawn.tracks(watched.run.plan.timebase.time(watched.scans))
+        draw(trace_diagram(target, tracks), picture, False)
     if save_as is not None:
-        _save(library, watched, rows, save_as, write)
-    differs = against is not None and _compare(library, watched, rows, against)
+        _save(library, watched, kept.rows, save_as, write)
+    differs = against is not None and _compare(library, watched, kept.gatherer, against)
     raise SystemExit(int(differs or watched.fault is not None or (until is not None and not watched.is_met)))
 
 
-def _trace(library: OpenLibrary, watched: Watched, rows: Sequence[Row], file: Path) -> str:
-    """What is watched as the text of a file of a kind that its name says."""
-    kind = file.suffix.lower()
-    if kind == ".csv":
-        return row_table(watched, rows)
-    if kind == ".vcd":
-        return vcd_text(watched, rows, library.name, __version__)
-    stop(f"{file.name} is neither a .csv nor a .vcd file.", "Name one of these.")
+class _Kept:
+    """What is kept of a run for the terminal: rows, events, and where two runs are compared all that changed.
+
+    Of very many rows only the first, unless all are needed: then the call ends.
+    """
+
+    def __init__(self, watched: Watched, needs_all: bool, compares: bool) -> None:
+        self.rows: list[Row] = []
+        self.events: list[Event] = []
+        self.left_rows = self.left_events = 0
+        self.needs_all = needs_all
+        self.gatherer = watched.gatherer() if compares else None
+
+    def take(self, piece: Trace, rows: Sequence[Row], events: Sequence[Event]) -> None:
+        """Take in a piece of the run."""
+        room = _MOST_KEPT - len(self.rows)
+        self.rows += rows[:room]
+        self.left_rows += max(len(rows) - room, 0)
+        room = _MOST_KEPT - len(self.events)
+        self.events += events[:room]
+        self.left_events += max(len(events) - room, 0)
+        if self.needs_all and (self.left_rows or self.left_events):
+            stop(f"The run has more than {_MOST_KEPT:,} rows.", "Watch less, run shorter, or say --every TIME.")
+        if self.gatherer is not None:
+            self.gatherer.take(piece)
+            if self.gatherer.most > _MOST_COMPARED:
+                stop(f"A signal has more than {_MOST_COMPARED:,} changes.", "Watch less, or run shorter.")
 
 
-def _compare(library: OpenLibrary, watched: Watched, rows: Sequence[Row], against: str) -> bool:
+def _trace_file(library: OpenLibrary, watched: Watched, files: ExitStack, file: Path) -> CsvFile | VcdFile:
+    """A file for what is watched, of a kind that its name says."""
+    out = files.enter_context(written_out(file))
+    if file.suffix.lower() == ".csv":
+        return CsvFile(out.write, watched.signals)
+    return VcdFile(out.write, watched.signals, [library.name, watched.run.unit.name], __version__)
+
+
+def _log_file(files: ExitStack, file: Path) -> BinaryIO:
+    """A file for rises and falls."""
+    out = files.enter_context(written_out(file))
+    out.write(csv_text([EVENT_HEADS]).encode())
+    return out
+
+
+def _compare(library: OpenLibrary, watched: Watched, gatherer: Gatherer | None, against: str) -> bool:
     """Show where a run differs from another; whether it does."""
     try:
-        found = library.compare(watched, rows, against)
+        found = library.compare(watched, gatherer.tracks(0) if gatherer else {}, against)
     except UprightError as problem:
         stop(problem.message, problem.way_out)
     show_lines([[], *comparison_lines(watched, found, against, width())])
@@ -204,8 +273,7 @@ def _time(option: str, text: str | None) -> int | None:
 
 def _show(
     watched: Watched,
-    rows: Sequence[Row],
-    events: Sequence[Event],
+    all_kept: _Kept,
     until: str | None,
     show_all: bool,
     every: bool,
@@ -213,17 +281,22 @@ def _show(
     tree: str | None,
 ) -> None:
     """The rows, what was asked for besides, and how it ended."""
-    kept = list(rows) if show_all or every else condensed(watched, rows)
+    rows, events = all_kept.rows, all_kept.events
+    kept = rows if show_all or every else condensed(watched, rows)
     shown = kept if show_all else kept[:_MOST_ROWS]
     show_lines(watch_lines(watched, shown, width()))
     if len(kept) < len(rows):
         left = plural(len(rows) - len(kept), "row")
         show_lines([[(f"    {left} in which only numbers run on are left out; --all prints all.", "dim")]])
-    if len(shown) < len(kept):
-        left = plural(len(kept) - len(shown), "more row")
+    if len(shown) < len(kept) or all_kept.left_rows:
+        left = plural(len(kept) - len(shown) + all_kept.left_rows, "more row")
         show_lines([[(f"    {left}: --all prints all, --trace FILE writes them.", "warn")]])
     if shows_events:
-        show_lines([[], *event_lines(watched, events if show_all else events[:_MOST_ROWS])])
+        listed = events if show_all else events[:_MOST_ROWS]
+        show_lines([[], *event_lines(watched, listed)])
+        if len(listed) < len(events) + all_kept.left_events:
+            left = plural(len(events) + all_kept.left_events - len(listed), "more event")
+            show_lines([[(f"    {left}: --all prints all, --log FILE writes them.", "warn")]])
     if tree is not None:
         show_lines([[], *tree_lines(watched, "" if tree == "." else tree)])
     show_lines([[], *end_lines(watched, until)])

@@ -7,7 +7,16 @@ from pathlib import Path
 import click
 
 from upright_block import OpenLibrary, UprightError
-from upright_block.cli.common import beside, library_option, plural, show_json, show_lines, stop, width, write_out
+from upright_block.cli.common import (
+    beside,
+    library_option,
+    picture_kind,
+    show_json,
+    show_lines,
+    stop,
+    width,
+    write_pages,
+)
 from upright_block.reports import (
     block_data,
     block_lines,
@@ -93,16 +102,9 @@ def command(library: OpenLibrary, name: str | None, picture: Path | None, as_jso
 
 
 def _draw(library: OpenLibrary, name: str, file: Path) -> None:
-    kind = file.suffix.lower().removeprefix(".")
-    if kind not in ("svg", "png"):
-        stop(f"{file.name} is neither a .svg nor a .png file.", "Name one of these.")
+    kind = picture_kind(file)
     try:
         unit = library.wiring(name)
     except UprightError as problem:
         stop(problem.message, problem.way_out)
-    pages = wiring_pictures(unit, kind)
-    files = [file] if len(pages) == 1 else [file.with_stem(f"{file.stem}-{n}") for n in range(1, len(pages) + 1)]
-    for path, content in zip(files, pages, strict=True):
-        write_out(path, content)
-    to = f"{files[0]} to {files[-1]}" if len(files) > 1 else str(file)
-    show_lines([[(f"{plural(len(pages), 'page')} in {to}.", "good")]])
+    write_pages(file, wiring_pictures(unit, kind))

@@ -235,7 +235,7 @@ def _report(
     for verdict in wrong[:_MOST_PICTURES]:
         stem = re.sub(r"[^A-Za-z0-9]+", "_", verdict.case.id).strip("_").lower()
         name = drawn[verdict.case.id] = f"pictures/{len(drawn) + 1:03}_{stem[:60]}.svg"
-        write_out(folder / name, diagram_pages(case_diagram(verdict, library.watch, (), 0, None), "svg")[0])
+        write_out(folder / name, diagram_pages(case_diagram(verdict), "svg")[0])
     for name, text in report_files(stamp, verdicts, not_run, drawn).items():
         write_out(folder / name, text.encode())
 

@@ -51,6 +51,15 @@ class Signal:
         return self.root.section == "input" or self.root.name == "%I" or is_input_tag
 
     @property
+    def is_step(self) -> bool:
+        """Whether it says that a step of a sequence is active."""
+        if self.variable.name != "X" or not self.steps or not isinstance(self.steps[-1], Member):
+            return False
+        outer = self.steps[-2] if len(self.steps) > 1 else None
+        holder = self.root if outer is None else outer.variable if isinstance(outer, Member) else None
+        return holder is not None and holder.type.name == "STEP"
+
+    @property
     def place(self) -> tuple[Variable | tuple[int, ...], ...]:
         """The same for all paths that lead to the same variable, whatever part of it they name."""
         found: list[Variable | tuple[int, ...]] = [self.root]

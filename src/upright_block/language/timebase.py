@@ -5,9 +5,13 @@ from __future__ import annotations
 from bisect import bisect_left
 from collections.abc import Sequence
 from math import gcd, lcm
+from typing import TYPE_CHECKING
 
 from upright_block.language.limits import MOST_MOMENTS
 from upright_block.language.nodes import record
+
+if TYPE_CHECKING:
+    import numpy as np
 
 
 @record
@@ -26,6 +30,14 @@ class Timebase:
         """The start of a scan."""
         turns, place = divmod(scan, len(self.starts))
         return turns * self.period + self.starts[place]
+
+    def times(self, scans: np.ndarray) -> np.ndarray:
+        """The starts of many scans."""
+        import numpy as np
+
+        turns, places = np.divmod(scans, len(self.starts))
+        found: np.ndarray = turns * self.period + np.asarray(self.starts, np.int64)[places]
+        return found
 
     def scans_before(self, time: int) -> int:
         """How many scans start before a time; the number of the first that does not."""

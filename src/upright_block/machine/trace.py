@@ -54,6 +54,7 @@ class Trace:
     is_met: bool = False
     _words: dict[int, Word] = fresh(default_factory=dict)
     _histories: dict[tuple[int, int | None, Type], History] = fresh(default_factory=dict)
+    _sorted: list[tuple[int, np.ndarray, np.ndarray, np.ndarray]] = fresh(default_factory=list)
 
     @property
     def end(self) -> int:
@@ -122,20 +123,26 @@ class Trace:
 
     def _long_word(self, address: int) -> Word:
         """The changes of one word of a long log."""
-        self._word(address)
-        log = self._array()
-        own = log[log["at"] == address]
+        scans, values = self._changed(address)
+        return scans.tolist(), values.tolist()
+
+    def _changed(self, address: int) -> tuple[np.ndarray, np.ndarray]:
+        """The scans from which on a word of a long log has another value, and these; the first stands for all before."""
         import numpy as np
 
-        return [self.first - 1, *(own["scan"].astype(np.int64) + self.base).tolist()], [
-            self.start[address],
-            *own["value"].tolist(),
-        ]
-
-    def _array(self) -> np.ndarray:
-        import numpy as np
-
-        return np.frombuffer(self.log, [("scan", "<u4"), ("at", "<u4"), ("value", "<u8")])
+        before = self._word(address)
+        if not self._sorted:
+            log = np.frombuffer(self.log, [("scan", "<u4"), ("at", "<u4"), ("value", "<u8")])
+            lowest = min(self.start)
+            few = max(self.start) - lowest < 8 << 16
+            words = ((log["at"] - lowest) >> 3).astype(np.uint16 if few else np.uint32)  # the short ones sort by digits
+            order = np.argsort(words, kind="stable")
+            self._sorted.append((lowest, words[order], log["scan"][order], log["value"][order]))
+        ((lowest, words, scans, values),) = self._sorted
+        word = words.dtype.type((address - lowest) >> 3)
+        begin, end = np.searchsorted(words, word, "left"), np.searchsorted(words, word, "right")
+        found = np.concatenate([np.array(before[0], np.int64), scans[begin:end].astype(np.int64) + self.base])
+        return found, np.concatenate([np.array(before[1], "<u8"), values[begin:end]])
 
     def _long_history(self, slot: Slot) -> History:
         import numpy as np
@@ -143,13 +150,9 @@ class Trace:
         assert isinstance(slot.type, Elementary)
         start = DATA + slot.offset
         address, lead, size = start & -8, start & 7, slot.size
-        self._word(address)
-        log = self._array()
-        own = log[log["at"] == address]
-        words = np.concatenate([np.array([self.start[address]], "<u8"), own["value"]])
+        scans, words = self._changed(address)
         raw = np.ascontiguousarray(words.view(np.uint8).reshape(-1, 8)[:, lead : lead + size])
         whole = raw.view(f"<u{size}").reshape(-1)
-        scans = np.concatenate([np.array([self.first - 1], np.int64), own["scan"].astype(np.int64) + self.base])
         kept = np.concatenate([[True], whole[1:] != whole[:-1]])
         return scans[kept], raw.view(np.dtype(code(slot.type))).reshape(-1)[kept]
 

@@ -12,11 +12,12 @@ if TYPE_CHECKING:
     from upright_block.reports.configurations import configuration_data, configuration_lines, run_lines
     from upright_block.reports.contents import content_data, content_lines
     from upright_block.reports.coverage import coverage_data, coverage_lines
-    from upright_block.reports.diagrams import case_diagram
+    from upright_block.reports.diagrams import case_diagram, trace_diagram
     from upright_block.reports.drawing import wiring_pictures
     from upright_block.reports.filed import Stamp, report_files
     from upright_block.reports.findings import counted, finding_data, finding_list
     from upright_block.reports.instances import instance_data, instance_list, instance_rows
+    from upright_block.reports.lanes import Diagram
     from upright_block.reports.listing import column_lines
     from upright_block.reports.plotting import diagram_pages
     from upright_block.reports.rules import measure_lines, unarmed_data, unarmed_lines
@@ -54,7 +55,8 @@ __getattr__ = exported(
         "findings": ("counted", "finding_data", "finding_list"),
         "instances": ("instance_data", "instance_list", "instance_rows"),
         "filed": ("Stamp", "report_files"),
-        "diagrams": ("case_diagram",),
+        "diagrams": ("case_diagram", "trace_diagram"),
+        "lanes": ("Diagram",),
         "plotting": ("diagram_pages",),
         "textplot": ("diagram_lines",),
         "listing": ("column_lines",),
@@ -68,6 +70,7 @@ __getattr__ = exported(
 )
 
 __all__ = [
+    "Diagram",
     "Line",
     "Role",
     "Stamp",
@@ -111,6 +114,7 @@ __all__ = [
     "tag_lines",
     "tag_list",
     "text_lines",
+    "trace_diagram",
     "tree_lines",
     "unarmed_data",
     "unarmed_lines",

@@ -24,7 +24,7 @@ def grid_lines(
 
     ``marked`` is the scan that is pointed at; scans that are left out between two rows show as such where ``shows_gaps`` is true.
     """
-    groups, heads = _grouped([pin.path for pin in pins])
+    groups, heads = grouped([pin.path for pin in pins])
     widths = [max(len(h), *(len(line[i][0]) for line in cells)) for i, h in enumerate(heads)]
     times = [shown_duration(plan.timebase.time(row_scan)) for row_scan in rows]
     time_head = "time"
@@ -62,10 +62,10 @@ def grid_lines(
     return lines
 
 
-def _grouped(paths: Sequence[str]) -> tuple[list[str], list[str]]:
+def grouped(paths: Sequence[str]) -> tuple[list[str], list[str]]:
     """What neighbours among paths share up to a dot or a bracket, and what is left of each."""
     groups, heads = [""] * len(paths), list(paths)
-    for shared, members in groupby(range(len(paths)), key=lambda i: _owner(paths[i])):
+    for shared, members in groupby(range(len(paths)), key=lambda i: owner_of(paths[i])):
         found = list(members)
         if shared and len(found) > 1:
             for i in found:
@@ -73,7 +73,8 @@ def _grouped(paths: Sequence[str]) -> tuple[list[str], list[str]]:
     return groups, heads
 
 
-def _owner(path: str) -> str:
+def owner_of(path: str) -> str:
+    """The path of what a path leads into."""
     return path[: max(path.rfind("."), path.rfind("["), 0)]
 
 

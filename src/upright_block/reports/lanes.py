@@ -1,27 +1,40 @@
-"""What a timing diagram shows: a lane for each signal, between two times, thinned to what can be seen."""
+"""What a timing diagram shows: lanes of signals, measured times, rules and rows between two times, before anything is drawn."""
 
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from itertools import pairwise
 from typing import Literal
 
-from upright_block.cases.tracefile import Series
+from upright_block.cases.cells import Check
+from upright_block.cases.tracks import Track
 from upright_block.language.literals import Value, shown
-from upright_block.language.nodes import record
-from upright_block.language.signals import Signal
-from upright_block.language.types import BOOL, Elementary, Enumeration, Type
+from upright_block.language.nodes import record, replaced
+from upright_block.language.types import Elementary, Enumeration
+from upright_block.reports.grid import grouped, owner_of
 
-Kind = Literal["bool", "number", "states"]
+Kind = Literal["bool", "step", "number", "states"]
+Span = tuple[int, int]
+"""Two times in ns."""
+_LONG = 0.6
+"""The part of a diagram that a stretch must take to be cut."""
+_CUT_TO = 0.03
+_MARGIN = 0.2
 
 
 @record
 class Mark:
-    """A checked value: when, whether it was right, and what was expected."""
+    """What is expected of a signal from ``time`` up to ``until``, and whether that was right.
+
+    ``level`` is the expected value where it is one number or BOOL, in the unit of the lane.
+    """
 
     time: int
+    until: int
+    check: Check
     is_right: bool
-    expected: str
+    level: float | None
 
 
 @record
@@ -29,9 +42,12 @@ class Lane:
     """A signal over time: ``starts`` in ns, and from each of them on one of ``values``.
 
     Numbers are floats (durations in s), BOOLs 0.0 and 1.0; of states ``texts`` has what is shown. ``unit`` is that of a tag, or s.
+    ``group`` is the instance that it belongs to, ``name`` the rest of its ``path``. ``wrong`` are the spans in which it is not as expected.
     """
 
     path: str
+    group: str
+    name: str
     kind: Kind
     is_driven: bool
     unit: str
@@ -39,68 +55,239 @@ class Lane:
     values: tuple[float, ...]
     texts: tuple[str, ...]
     marks: tuple[Mark, ...]
+    wrong: tuple[Span, ...]
+
+
+@record
+class Measured:
+    """A time that was measured, from one event to another; ``text`` says how long, or what is wrong."""
+
+    begin: int
+    end: int
+    is_right: bool
+    text: str
+
+
+@record
+class Dimension:
+    """A timing row: its name, its limits in words, and what was measured."""
+
+    name: str
+    limits: str
+    spans: tuple[Measured, ...]
+
+
+@record
+class Held:
+    """A rule, and the time at which it broke, if it did."""
+
+    text: str
+    broken: int | None
 
 
 @record
 class Diagram:
-    """Lanes between two times in ns. ``rows`` are the times of the rows of a table, ``idle`` the spans in which no scan ran."""
+    """Lanes between two times in ns. ``rows`` are the times of the rows of a table, ``idle`` the spans in which no scan ran.
+
+    ``fault`` is when the run stopped at one, and what it was. ``cuts`` are long stretches in which nothing changes but times that run.
+    """
 
     title: str
     begin: int
     end: int
     lanes: tuple[Lane, ...]
+    dimensions: tuple[Dimension, ...]
+    rules: tuple[Held, ...]
     rows: tuple[int, ...]
-    idle: tuple[tuple[int, int], ...]
+    idle: tuple[Span, ...]
+    fault: tuple[int, str] | None
+    cuts: tuple[Span, ...]
 
 
-def lanes(
-    series: Series, signals: Mapping[str, Signal], marks: Mapping[str, Sequence[Mark]], begin: int, end: int
-) -> tuple[Lane, ...]:
-    """The lanes of some signals between two times, inputs first."""
-    order = sorted(series, key=lambda path: not signals[path].is_driven)
-    return tuple(_lane(signals[path], *series[path], marks.get(path, ()), begin, end) for path in order)
+def diagram(
+    title: str,
+    tracks: Mapping[str, Track],
+    span: Span,
+    marks: Mapping[str, Sequence[Mark]],
+    dimensions: Sequence[Dimension] = (),
+    rules: Sequence[Held] = (),
+    rows: Sequence[int] = (),
+    idle: Sequence[Span] = (),
+    fault: tuple[int, str] | None = None,
+    cuts: bool = True,
+) -> Diagram:
+    """The diagram of some tracks in a span of time; neighbours of one instance stand together, the inputs first.
+
+    With ``cuts`` long stretches in which nothing changes but times that run are cut.
+    """
+    ordered = _in_groups(list(tracks.values()))
+    groups, names = grouped([track.path for track in ordered])
+    lanes = tuple(
+        _lane(track, group, name, marks.get(track.path, ()), *span)
+        for track, group, name in zip(ordered, groups, names, strict=True)
+    )
+    inside = tuple(row for row in rows if span[0] <= row < span[1])
+    found = Diagram(title, *span, lanes, tuple(dimensions), tuple(rules), inside, tuple(idle), fault, ())
+    return replaced(found, cuts=tuple(_cuts(found))) if cuts else found
 
 
-def _lane(
-    signal: Signal, times: Sequence[int], values: Sequence[Value], marks: Sequence[Mark], begin: int, end: int
-) -> Lane:
+def _in_groups(tracks: Sequence[Track]) -> list[Track]:
+    """Tracks with the inputs first, those of one instance together, in their order otherwise."""
+    first: dict[str, int] = {}
+    for number, track in enumerate(tracks):
+        first.setdefault(owner_of(track.path), number)
+    return sorted(tracks, key=lambda track: (not track.is_driven, (owner := owner_of(track.path)) != "", first[owner]))
+
+
+def _lane(track: Track, group: str, name: str, marks: Sequence[Mark], begin: int, end: int) -> Lane:
+    times, values, kind = track.times, track.plain, _kind(track)
     first, last = max(bisect_right(times, begin) - 1, 0), bisect_left(times, end)
     starts: list[int] = []
     kept: list[Value] = []
     for time, value in zip(times[first:last], values[first:last], strict=True):
         if not kept or repr(value) != repr(kept[-1]):
-            starts.append(max(time, begin))
+            starts.append(max(int(time), begin))
             kept.append(value)
-    kind = _kind(signal.type)
-    is_time = isinstance(signal.type, Elementary) and signal.type.family == "duration"
-    numbers = [float(v) / (1e9 if is_time else 1) if not isinstance(v, str) and kind != "states" else 0.0 for v in kept]
-    texts = tuple(shown(value, signal.type) for value in kept) if kind == "states" else ()
-    unit = "s" if is_time else signal.tag.text("unit") if signal.tag is not None else ""
-    inside = tuple(mark for mark in marks if begin <= mark.time < end)
-    return Lane(signal.path, kind, signal.is_driven, unit, tuple(starts), tuple(numbers), texts, inside)
+    numbers = [0.0 if kind == "states" else level(track, value) for value in kept]
+    texts = tuple(_text(track, value) for value in kept) if kind == "states" else ()
+    unit = "s" if is_time(track) else track.unit
+    inside = tuple(mark for mark in marks if mark.time < end and mark.until > begin)
+    wrong = tuple(_wrong(inside, starts, kept, end))
+    return Lane(
+        track.path, group, name, kind, track.is_driven, unit, tuple(starts), tuple(numbers), texts, inside, wrong
+    )
 
 
-def _kind(type_: Type) -> Kind:
-    if type_ is BOOL:
-        return "bool"
+def level(track: Track, value: Value) -> float:
+    """A number or BOOL as it is drawn: a duration in s."""
+    return float(value) / (1e9 if is_time(track) else 1)
+
+
+def is_time(track: Track) -> bool:
+    """Whether the values of a track are durations."""
+    return isinstance(track.type, Elementary) and track.type.family == "duration"
+
+
+def _text(track: Track, value: Value) -> str:
+    return str(value) if track.type is None else shown(value, track.type)
+
+
+def _kind(track: Track) -> Kind:
+    type_ = track.type
     if not isinstance(type_, Elementary) or isinstance(type_, Enumeration):
         return "states"
+    if type_.family == "bool":
+        return "step" if track.is_step else "bool"
     return "number" if type_.family in ("signed", "unsigned", "real", "duration") else "states"
 
 
-def binned(lane: Lane, begin: int, end: int, count: int) -> list[tuple[float, float] | None]:
-    """The least and the greatest value of a lane in each of so many equal spans; None where it has none yet."""
+def _wrong(marks: Sequence[Mark], starts: Sequence[int], values: Sequence[Value], end: int) -> Iterator[Span]:
+    """The spans in which a value is not as it is expected."""
+    for mark in marks:
+        if mark.is_right:
+            continue
+        inner = starts[bisect_right(starts, mark.time) : bisect_left(starts, mark.until)]
+        for begin, until in pairwise([mark.time, *inner, min(mark.until, end)]):
+            place = bisect_right(starts, begin) - 1
+            if place >= 0 and not mark.check.holds(values[place]):
+                yield begin, until
+
+
+# --- stretches that are cut ---
+
+
+def _cuts(shown_one: Diagram) -> list[Span]:
+    """The stretches in which nothing changes but times that run, each of which takes most of what the longer ones leave of a diagram."""
+    rest = shown_one.end - shown_one.begin
+    found: list[Span] = []
+    for length, begin in sorted(((b - a, a) for a, b in pairwise(sorted(_moments(shown_one)))), reverse=True):
+        if length <= _LONG * rest or length == rest:
+            break
+        rest -= length
+        found.append((begin, begin + length))
+    margin = int(_MARGIN * rest)
+    return sorted((begin + margin, end - margin) for begin, end in found if end - begin > 4 * margin)
+
+
+def _moments(shown_one: Diagram) -> set[int]:
+    """The times at which something happens; that a time runs on is nothing."""
+    found = {shown_one.begin, shown_one.end, *shown_one.rows}
+    for lane in shown_one.lanes:
+        if lane.kind == "number" and lane.unit == "s":
+            falls = [lane.starts[i] for i in range(1, len(lane.starts)) if lane.values[i] < lane.values[i - 1]]
+            found |= {*falls, *lane.starts[:2], *lane.starts[-1:]}
+        else:
+            found.update(lane.starts)
+    found |= {time for row in shown_one.dimensions for each in row.spans for time in (each.begin, each.end)}
+    found |= {time for idle in shown_one.idle for time in idle}
+    found |= {rule.broken for rule in shown_one.rules if rule.broken is not None}
+    found |= {shown_one.fault[0]} if shown_one.fault else set()
+    return {time for time in found if shown_one.begin <= time <= shown_one.end}
+
+
+class Axis:
+    """Where times lie across a diagram, from 0.0 to 1.0: evenly, but for the stretches that are cut, which are all as narrow."""
+
+    def __init__(self, shown_one: Diagram) -> None:
+        edges = [
+            shown_one.begin,
+            *(time for cut in shown_one.cuts for time in cut),
+            max(shown_one.end, shown_one.begin + 1),
+        ]
+        cut = set(shown_one.cuts)
+        spans = list(pairwise(edges))
+        self.shown = sum(b - a for a, b in spans if (a, b) not in cut)
+        room = 1 - _CUT_TO * len(cut)
+        self._times, self._places, place = [edges[0]], [0.0], 0.0
+        for a, b in spans:
+            place += _CUT_TO if (a, b) in cut else room * (b - a) / self.shown
+            self._times.append(b)
+            self._places.append(place)
+        self.open = [span for span in spans if span not in cut]
+
+    def place(self, time: float) -> float:
+        """Where a time lies."""
+        number = min(max(bisect_right(self._times, time), 1), len(self._times) - 1)
+        a, b = self._times[number - 1], self._times[number]
+        low, high = self._places[number - 1], self._places[number]
+        return low + (high - low) * (time - a) / (b - a)
+
+    def time(self, place: float) -> int:
+        """The time that lies at a place."""
+        number = min(max(bisect_right(self._places, place), 1), len(self._places) - 1)
+        low, high = self._places[number - 1], self._places[number]
+        a, b = self._times[number - 1], self._times[number]
+        return a + round((b - a) * (place - low) / (high - low))
+
+    def edges(self, count: int) -> list[int]:
+        """The times between so many spans of one width."""
+        return [self.time(number / count) for number in range(count + 1)]
+
+    def ticks(self, most: int) -> list[int]:
+        """At most about so many round times, as far as they lie apart."""
+        step = tick_step(self.shown, most)
+        times = [time for a, b in self.open for time in range(-(-a // step) * step, b + 1, step)]
+        found: list[int] = []
+        for time in times:
+            if not found or self.place(time) - self.place(found[-1]) > 0.5 / most:
+                found.append(time)
+        return found
+
+
+def tick_step(span: int, most: int) -> int:
+    """The least round time of which at most so many fit into a span."""
+    steps = [n * 10**power for power in range(9) for n in (1, 2, 5)]
+    steps += [n * 10**9 for n in (1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14400, 43200)]
+    steps += [n * 86_400 * 10**9 for n in (1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10000, 50000)]
+    return next((step for step in steps if span // step < most), 50_000 * 86_400 * 10**9)
+
+
+def binned(lane: Lane, edges: Sequence[int]) -> list[tuple[float, float] | None]:
+    """The least and the greatest value of a lane between each two times; None where it has none yet."""
     found: list[tuple[float, float] | None] = []
-    span = max(end - begin, 1)
-    place = -1
-    for number in range(count):
-        low_time, high_time = begin + span * number // count, begin + span * (number + 1) // count
-        while place + 1 < len(lane.starts) and lane.starts[place + 1] <= low_time:
-            place += 1
-        inside = list(lane.values[max(place, 0) : place + 1]) if place >= 0 else []
-        following = place + 1
-        while following < len(lane.starts) and lane.starts[following] < high_time:
-            inside.append(lane.values[following])
-            following += 1
+    for low, high in pairwise(edges):
+        first = bisect_right(lane.starts, low) - 1
+        last = bisect_left(lane.starts, high)
+        inside = lane.values[max(first, 0) : max(last, first + 1)]
         found.append((min(inside), max(inside)) if inside else None)
     return found

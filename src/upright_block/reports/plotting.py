@@ -1,4 +1,4 @@
-"""A timing diagram as a picture, for paper too: black on white, grey where something is on, red where it is wrong."""
+"""A timing diagram as a picture, for paper too: black on white, grey where something is on, red and hatched where it is wrong."""
 
 from __future__ import annotations
 
@@ -7,134 +7,261 @@ from io import BytesIO
 from typing import Any
 
 from upright_block.language.literals import shown_duration
-from upright_block.reports.lanes import Diagram, Lane, binned
-from upright_block.reports.textplot import tick_times
+from upright_block.reports.lanes import Axis, Diagram, Dimension, Held, Lane, binned
+from upright_block.reports.styled import visible
 
 LANES = 12
 """Lanes of a page."""
 _BINS = 2400
 _DENSE = 4000
-_INK, _FILL, _FAINT, _WRONG = "#111111", "#d4d4d4", "#b8b8b8", "#c00000"
+_INK, _FILL, _STEP, _FAINT, _WRONG = "#111111", "#d4d4d4", "#777777", "#b8b8b8", "#c00000"
+_LEFT, _WIDTH = 0.2, 0.7
+_HEAD = 0.5
+"""The height of the name of a group, where that of a lane is 1."""
+_LETTERS = 150
+"""Letters of the small size across a page."""
+
+Item = Lane | Dimension | Held
 
 
 def diagram_pages(diagram: Diagram, kind: str) -> list[bytes]:
     """A picture a page, as ``svg`` or ``png``."""
-    pages = [diagram.lanes[i : i + LANES] for i in range(0, len(diagram.lanes), LANES)] or [()]
-    return [_page(diagram, lanes, number + 1, len(pages), kind) for number, lanes in enumerate(pages)]
+    items: list[Item] = [*diagram.lanes, *diagram.dimensions, *diagram.rules]
+    pages = [items[i : i + LANES] for i in range(0, len(items), LANES)] or [[]]
+    return [_Page(diagram, page).drawn(number + 1, len(pages), kind) for number, page in enumerate(pages)]
 
 
-def _page(diagram: Diagram, lanes: Sequence[Lane], number: int, count: int, kind: str) -> bytes:
-    import matplotlib
-    from matplotlib.backends.backend_agg import FigureCanvasAgg
-    from matplotlib.backends.backend_svg import FigureCanvasSVG
-    from matplotlib.figure import Figure
+class _Page:
+    """A page with some of the lanes, from the top down."""
 
-    settings: Any = {"svg.fonttype": "none", "svg.hashsalt": "upright", "font.family": "DejaVu Sans", "font.size": 9}
-    with matplotlib.rc_context(settings):
-        figure = Figure(figsize=(12.8, max(2.2, 1.1 + 0.56 * len(lanes))), dpi=100)
-        axes = figure.add_axes((0.2, 0.0, 0.7, 1.0))
-        height = figure.get_figheight()
-        axes.set_position((0.2, 0.55 / height, 0.7, 1 - 1.15 / height))
-        page = f"   ({number} of {count})" if count > 1 else ""
-        figure.text(
-            0.02, 1 - 0.28 / height, diagram.title + page, fontsize=11, fontweight="bold", color=_INK, va="center"
+    def __init__(self, diagram: Diagram, items: Sequence[Item]) -> None:
+        self.diagram = diagram
+        self.items = items
+        self.axis = Axis(diagram)
+        self.edges: list[int] = []
+
+    def drawn(self, number: int, count: int, kind: str) -> bytes:
+        """The picture of it."""
+        import matplotlib
+        from matplotlib.backends.backend_agg import FigureCanvasAgg
+        from matplotlib.backends.backend_svg import FigureCanvasSVG
+        from matplotlib.figure import Figure
+
+        settings: Any = {
+            "svg.fonttype": "none",
+            "svg.hashsalt": "upright",
+            "font.family": "DejaVu Sans",
+            "font.size": 9,
+            "hatch.linewidth": 0.6,
+            "text.parse_math": False,
+        }
+        total = len(self.items) + _HEAD * sum(self._begins_group(place) for place in range(len(self.items)))
+        with matplotlib.rc_context(settings):
+            height = max(2.2, 1.15 + 0.56 * total)
+            figure = Figure(figsize=(12.8, height), dpi=100)
+            self.axes: Any = figure.add_axes((_LEFT, 0.55 / height, _WIDTH, 1 - 1.15 / height))
+            page = f"   ({number} of {count})" if count > 1 else ""
+            title: dict[str, Any] = {"fontsize": 11, "fontweight": "bold", "color": _INK, "va": "center"}
+            figure.text(0.02, 1 - 0.26 / height, visible(self.diagram.title + page), **title)
+            self._frame(total)
+            base = total
+            for place, item in enumerate(self.items):
+                if self._begins_group(place) and isinstance(item, Lane):
+                    base -= _HEAD
+                    self._heading(item.group, base)
+                base -= 1
+                self._item(item, base)
+            self._over(total)
+            out = BytesIO()
+            canvas: Any = FigureCanvasSVG(figure) if kind == "svg" else FigureCanvasAgg(figure)
+            canvas.print_figure(out, format=kind, metadata={"Date": None} if kind == "svg" else {"Software": None})
+        return out.getvalue()
+
+    def _begins_group(self, place: int) -> bool:
+        item, before = self.items[place], self.items[place - 1] if place else None
+        group = item.group if isinstance(item, Lane) else ""
+        return group != "" and (not isinstance(before, Lane) or before.group != group)
+
+    # --- around the lanes ---
+
+    def _frame(self, total: float) -> None:
+        """The ruler of times, the rows of the table, and spans in which nothing ran."""
+        axes, place = self.axes, self.axis.place
+        axes.set_xlim(0, 1)
+        axes.set_ylim(-0.15, max(total, 1))
+        ticks = self.axis.ticks(10)
+        axes.set_xticks([place(tick) for tick in ticks], [shown_duration(tick) for tick in ticks])
+        axes.set_yticks([])
+        for side in ("top", "left", "right"):
+            axes.spines[side].set_visible(False)
+        axes.tick_params(color=_INK, labelcolor=_INK)
+        for tick in ticks:
+            axes.axvline(place(tick), color=_FAINT, linewidth=0.5, zorder=0)
+        rows = [place(row) for row in self.diagram.rows]
+        axes.plot(rows, [-0.15] * len(rows), "^", color=_INK, markersize=4, clip_on=False, zorder=5)
+        for begin, end in self.diagram.idle:
+            axes.axvspan(
+                place(begin), place(end), facecolor="none", edgecolor=_FAINT, hatch="////", linewidth=0, zorder=0
+            )
+
+    def _over(self, total: float) -> None:
+        """What lies over the lanes: where a stretch is cut, and where a fault ended the run."""
+        axes, place = self.axes, self.axis.place
+        top = max(total, 1)
+        for begin, end in self.diagram.cuts:
+            low, high = place(begin), place(end)
+            axes.axvspan(low + 0.15 * (high - low), high - 0.15 * (high - low), color="white", zorder=8)
+            heights = [-0.15 + (top + 0.15) * number / 40 for number in range(41)]
+            for edge in (low + 0.15 * (high - low), high - 0.15 * (high - low)):
+                zigzag = [edge + 0.0025 * (-1) ** number for number in range(41)]
+                axes.plot(zigzag, heights, color=_INK, linewidth=0.8, zorder=9, clip_on=False)
+            middle = {"ha": "center", "va": "center", "rotation": 90, "fontsize": 7, "color": _INK, "zorder": 9}
+            axes.text((low + high) / 2, top / 2, shown_duration(end - begin), **middle)
+        if self.diagram.fault is not None:
+            time, what = self.diagram.fault
+            axes.axvline(place(time), color=_WRONG, linewidth=1.6, zorder=7)
+            side = {"ha": "right", "xytext": (-4, 0)} if place(time) > 0.5 else {"ha": "left", "xytext": (4, 0)}
+            place_of = {
+                "xy": (place(time), top),
+                "textcoords": "offset points",
+                "va": "bottom",
+                "annotation_clip": False,
+            }
+            axes.annotate(visible(what), **place_of, **side, color=_WRONG, fontsize=8, fontweight="bold")
+
+    def _heading(self, group: str, base: float) -> None:
+        """The name of an instance above its lanes."""
+        across = self.axes.get_yaxis_transform()
+        self.axes.plot(
+            [-0.24, 1], [base + _HEAD - 0.06] * 2, color=_FAINT, linewidth=0.8, transform=across, clip_on=False
         )
-        _frame(axes, diagram, len(lanes))
-        for place, lane in enumerate(lanes):
-            _lane(axes, diagram, lane, len(lanes) - 1 - place)
-        out = BytesIO()
-        canvas: Any = FigureCanvasSVG(figure) if kind == "svg" else FigureCanvasAgg(figure)
-        canvas.print_figure(out, format=kind, metadata={"Date": None} if kind == "svg" else {"Software": None})
-    return out.getvalue()
+        label = {"ha": "left", "va": "center", "color": _INK, "fontstyle": "italic", "fontsize": 8.5}
+        self.axes.text(-0.24, base + 0.2, _cut(group, 44), transform=across, **label)
+
+    def _label(self, text: str, base: float, weight: str, style: str = "normal") -> None:
+        label = {"ha": "right", "va": "center", "color": _INK, "fontweight": weight, "fontstyle": style}
+        across = self.axes.get_yaxis_transform()
+        self.axes.text(-0.012, base + 0.35, _cut(text, 34), transform=across, **label)
+
+    def _beside(self, text: str, height: float) -> None:
+        across = self.axes.get_yaxis_transform()
+        side = {"fontsize": 7.5, "color": _INK, "ha": "left", "va": "center"}
+        self.axes.text(1.008, height, visible(text), transform=across, **side)
+
+    def _item(self, item: Item, base: float) -> None:
+        if isinstance(item, Lane):
+            self._label(item.name, base, "normal" if item.is_driven else "bold")
+            if item.starts:
+                draw = {"bool": self._bool, "step": self._bool, "number": self._number, "states": self._states}
+                draw[item.kind](item, base)
+        elif isinstance(item, Dimension):
+            self._label(item.name, base, "normal", "italic")
+            self._dimension(item, base)
+        else:
+            self._label("rule", base, "normal", "italic")
+            self._rule(item, base)
+
+    # --- lanes ---
+
+    def _corners(self, lane: Lane) -> tuple[list[float], list[float]]:
+        """The corners of a line through the values; of a lane with very many changes the least and greatest of each pixel."""
+        if len(lane.starts) > _DENSE:
+            self.edges = self.edges or self.axis.edges(_BINS)
+            found = [(n / _BINS, span) for n, span in enumerate(binned(lane, self.edges)) if span is not None]
+            return [x for x, _ in found for _ in range(2)], [y for _, span in found for y in span]
+        ends = [*lane.starts[1:], self.diagram.end]
+        xs = [x for start, end in zip(lane.starts, ends, strict=True) for x in self._between(start, end)]
+        return xs, [y for value in lane.values for y in (value, value)]
+
+    def _between(self, begin: int, end: int) -> tuple[float, float]:
+        return self.axis.place(begin), self.axis.place(end)
+
+    def _bool(self, lane: Lane, base: float) -> None:
+        xs, ys = self._corners(lane)
+        heights = [base + 0.08 + 0.54 * y for y in ys]
+        fill = _STEP if lane.kind == "step" else _FILL
+        self.axes.fill_between(xs, base + 0.08, heights, color=fill, linewidth=0, zorder=2)
+        self.axes.plot(xs, heights, color=_INK, linewidth=1.1, zorder=3)
+        self._marks(lane, base, 0.0, 0.54)
+
+    def _number(self, lane: Lane, base: float) -> None:
+        xs, ys = self._corners(lane)
+        wanted = [mark.level for mark in lane.marks if not mark.is_right and mark.level is not None]
+        finite = [y for y in (*ys, *wanted) if y - y == 0] or [0.0]
+        low, high = min(finite), max(finite)
+        scale = 0.54 / (high - low) if high > low else 0.0
+        heights = [base + 0.08 + scale * (y - low) for y in ys]
+        if lane.unit == "s":  # a timer is a wedge that fills
+            self.axes.fill_between(xs, base + 0.08, heights, color=_FILL, linewidth=0, zorder=2)
+        self.axes.plot(xs, heights, color=_INK, linewidth=1.1, zorder=3)
+        unit = f" {lane.unit}" if lane.unit else ""
+        self._beside(f"{low:.6g}{unit}", base + 0.10)
+        if high > low:
+            self._beside(f"{high:.6g}{unit}", base + 0.60)
+        self._marks(lane, base, low, scale)
+
+    def _states(self, lane: Lane, base: float) -> None:
+        ends = [*lane.starts[1:], self.diagram.end]
+        for start, end, text in zip(lane.starts, ends, lane.texts, strict=True):
+            left, right = self._between(start, end)
+            box = {"facecolor": "white", "edgecolor": _INK, "linewidth": 0.9, "zorder": 2}
+            self.axes.fill_between([left, right], base + 0.1, base + 0.6, **box)
+            if (right - left) * _LETTERS > len(text) + 1:
+                style = {"ha": "center", "va": "center", "fontsize": 8, "color": _INK, "zorder": 4}
+                self.axes.text((left + right) / 2, base + 0.35, visible(text), **style)
+        self._marks(lane, base, 0.0, 0.0)
+
+    def _marks(self, lane: Lane, base: float, low: float, scale: float) -> None:
+        """A tick where something was checked; where it was wrong, what was expected over what came."""
+        for begin, end in lane.wrong:
+            left, right = self._between(begin, end)
+            box = {"facecolor": "none", "edgecolor": _WRONG, "hatch": "xxxx", "linewidth": 0.8, "zorder": 5}
+            self.axes.fill_between([left, right], base + 0.08, base + 0.62, **box)
+        place = self.axis.place
+        right_ones = [place(mark.time) for mark in lane.marks if mark.is_right and mark.time >= self.diagram.begin]
+        self.axes.plot(right_ones, [base + 0.76] * len(right_ones), "|", color=_INK, markersize=4, zorder=4)
+        for mark in (mark for mark in lane.marks if not mark.is_right):
+            begin, end = max(mark.time, self.diagram.begin), min(mark.until, self.diagram.end)
+            left, right = self._between(begin, end)
+            height = base + 0.35 if mark.level is None else base + 0.08 + scale * (mark.level - low)
+            if mark.level is not None and right - left > 0.004:
+                self.axes.plot(
+                    [left, right], [height] * 2, color=_WRONG, linewidth=1.6, linestyle=(0, (4, 2)), zorder=6
+                )
+            first = next((place(span[0]) for span in lane.wrong if begin <= span[0] < end), left)
+            self.axes.plot([first], [height], "x", color=_WRONG, markersize=8, markeredgewidth=2.2, zorder=6)
+            side = {"ha": "right", "xytext": (-4, 0)} if first > 0.85 else {"ha": "left", "xytext": (4, 0)}
+            near = {"textcoords": "offset points", "color": _WRONG, "fontsize": 8, "va": "center", "zorder": 6}
+            self.axes.annotate(f"not {visible(mark.check.text)}", (first, base + 0.78), **near, **side)
+
+    # --- what was measured, and what holds ---
+
+    def _dimension(self, item: Dimension, base: float) -> None:
+        self._beside(item.limits, base + 0.35)
+        for span in item.spans:
+            if span.end < self.diagram.begin or span.begin > self.diagram.end:
+                continue
+            left, right = self._between(max(span.begin, self.diagram.begin), min(span.end, self.diagram.end))
+            color = _INK if span.is_right else _WRONG
+            style = "-" if span.is_right else (0, (4, 2))
+            self.axes.plot([left, right], [base + 0.3] * 2, color=color, linewidth=1.1, linestyle=style, zorder=3)
+            self.axes.plot(
+                [left, right], [base + 0.3] * 2, "|", color=color, markersize=9, markeredgewidth=1.2, zorder=3
+            )
+            if (right - left) * _LETTERS > len(span.text) or not span.is_right or len(item.spans) == 1:
+                style_of = {"ha": "center", "va": "center", "fontsize": 8, "color": color, "zorder": 4}
+                self.axes.text(min(max((left + right) / 2, 0.02), 0.98), base + 0.62, visible(span.text), **style_of)
+
+    def _rule(self, item: Held, base: float) -> None:
+        broken = item.broken
+        end = 1.0 if broken is None else min(max(self.axis.place(broken), 0.0), 1.0)
+        self.axes.plot([0, end], [base + 0.2] * 2, color=_INK, linewidth=2.2, zorder=3, solid_capstyle="butt")
+        text = {"ha": "left", "va": "center", "fontsize": 8, "color": _INK if broken is None else _WRONG, "zorder": 4}
+        self.axes.text(0.004, base + 0.52, _cut(item.text, _LETTERS), **text)
+        if broken is not None:
+            self.axes.plot([end, 1], [base + 0.2] * 2, color=_FAINT, linewidth=1.1, linestyle=(0, (2, 3)), zorder=3)
+            self.axes.plot([end], [base + 0.2], "x", color=_WRONG, markersize=9, markeredgewidth=2.2, zorder=6)
 
 
-def _frame(axes: Any, diagram: Diagram, count: int) -> None:
-    """The ruler of times, the rows of the table, and spans in which nothing ran."""
-    axes.set_xlim(diagram.begin, max(diagram.end, diagram.begin + 1))
-    axes.set_ylim(-0.15, max(count, 1))
-    ticks = tick_times(diagram.begin, diagram.end, 10)
-    axes.set_xticks(ticks, [shown_duration(tick) for tick in ticks])
-    axes.set_yticks([])
-    for side in ("top", "left", "right"):
-        axes.spines[side].set_visible(False)
-    axes.tick_params(color=_INK, labelcolor=_INK)
-    for tick in ticks:
-        axes.axvline(tick, color=_FAINT, linewidth=0.5, zorder=0)
-    inside = [row for row in diagram.rows if diagram.begin <= row < diagram.end]
-    axes.plot(inside, [-0.15] * len(inside), "^", color=_INK, markersize=4, clip_on=False, zorder=5)
-    for begin, end in diagram.idle:
-        axes.axvspan(begin, end, facecolor="none", edgecolor=_FAINT, hatch="////", linewidth=0, zorder=0)
-
-
-def _lane(axes: Any, diagram: Diagram, lane: Lane, base: float) -> None:
-    label = {"ha": "right", "va": "center", "color": _INK, "fontweight": "normal" if lane.is_driven else "bold"}
-    axes.text(-0.012, base + 0.35, lane.path, transform=axes.get_yaxis_transform(), **label)
-    if lane.starts:
-        {"bool": _bool, "number": _number, "states": _states}[lane.kind](axes, diagram, lane, base)
-    _marks(axes, lane, base)
-
-
-def _steps(diagram: Diagram, lane: Lane) -> tuple[list[float], list[float]]:
-    """The corners of a line through the values; of a lane with very many changes the least and greatest of each pixel."""
-    if len(lane.starts) > _DENSE:
-        span = diagram.end - diagram.begin
-        xs: list[float] = []
-        ys: list[float] = []
-        for number, found in enumerate(binned(lane, diagram.begin, diagram.end, _BINS)):
-            if found is not None:
-                xs += [diagram.begin + span * number / _BINS] * 2
-                ys += [found[0], found[1]]
-        return xs, ys
-    ends = [*lane.starts[1:], diagram.end]
-    xs = [float(x) for start, end in zip(lane.starts, ends, strict=True) for x in (start, end)]
-    return xs, [y for value in lane.values for y in (value, value)]
-
-
-def _bool(axes: Any, diagram: Diagram, lane: Lane, base: float) -> None:
-    xs, ys = _steps(diagram, lane)
-    heights = [base + 0.08 + 0.54 * y for y in ys]
-    axes.fill_between(xs, base + 0.08, heights, color=_FILL, linewidth=0, zorder=2)
-    axes.plot(xs, heights, color=_INK, linewidth=1.1, zorder=3)
-
-
-def _number(axes: Any, diagram: Diagram, lane: Lane, base: float) -> None:
-    xs, ys = _steps(diagram, lane)
-    low, high = min(ys), max(ys)
-    scale = 0.54 / (high - low) if high > low else 0.0
-    heights = [base + 0.08 + scale * (y - low) for y in ys]
-    if lane.unit == "s":  # a timer is a wedge that fills
-        axes.fill_between(xs, base + 0.08, heights, color=_FILL, linewidth=0, zorder=2)
-    axes.plot(xs, heights, color=_INK, linewidth=1.1, zorder=3)
-    unit = f" {lane.unit}" if lane.unit else ""
-    side = {"transform": axes.get_yaxis_transform(), "fontsize": 7.5, "color": _INK, "ha": "left", "va": "center"}
-    axes.text(1.008, base + 0.10, f"{low:.6g}{unit}", **side)
-    if high > low:
-        axes.text(1.008, base + 0.60, f"{high:.6g}{unit}", **side)
-
-
-def _states(axes: Any, diagram: Diagram, lane: Lane, base: float) -> None:
-    ends = [*lane.starts[1:], diagram.end]
-    span = diagram.end - diagram.begin
-    for start, end, text in zip(lane.starts, ends, lane.texts, strict=True):
-        axes.fill_between(
-            [start, end], base + 0.1, base + 0.6, facecolor="white", edgecolor=_INK, linewidth=0.9, zorder=2
-        )
-        if (end - start) / span * 130 > len(text) + 1:
-            axes.text((start + end) / 2, base + 0.35, text, ha="center", va="center", fontsize=8, color=_INK, zorder=4)
-
-
-def _marks(axes: Any, lane: Lane, base: float) -> None:
-    right = [mark.time for mark in lane.marks if mark.is_right]
-    axes.plot(right, [base + 0.76] * len(right), "|", color=_INK, markersize=4, zorder=4)
-    for mark in (mark for mark in lane.marks if not mark.is_right):
-        axes.plot([mark.time], [base + 0.35], "x", color=_WRONG, markersize=9, markeredgewidth=2.2, zorder=6)
-        axes.annotate(
-            mark.expected,
-            (mark.time, base + 0.76),
-            xytext=(4, 0),
-            textcoords="offset points",
-            color=_WRONG,
-            fontsize=8,
-            va="center",
-            zorder=6,
-        )
+def _cut(text: str, most: int) -> str:
+    return visible(text if len(text) <= most else text[: most - 1] + "…")

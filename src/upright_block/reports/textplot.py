@@ -3,90 +3,165 @@
 from __future__ import annotations
 
 from upright_block.language.literals import shown_duration
-from upright_block.reports.lanes import Diagram, Lane, binned
-from upright_block.reports.styled import Line, Role, Span
+from upright_block.reports.lanes import Axis, Diagram, Dimension, Held, Lane, binned
+from upright_block.reports.styled import Line, Role, Span, visible
 
 _LEVELS = "▁▂▃▄▅▆▇█"
 _MOST_NAME = 30
 
 
 def diagram_lines(diagram: Diagram, width: int) -> list[Line]:
-    """A line a lane, with a line below it for what was checked, and a ruler of times."""
-    names = max((len(lane.path) for lane in diagram.lanes), default=0)
-    left = min(names, _MOST_NAME) + 1
-    room = max(width - left - 14, 20)
-    lines: list[Line] = [[(diagram.title, "strong")], []]
-    was_driven = True
-    for lane in diagram.lanes:
-        if was_driven and not lane.is_driven and lines[-1]:
+    """A line a lane, with a line below it for what was not as expected, then what was measured, rules, and a ruler of times."""
+    heads = [*(lane.name for lane in diagram.lanes), *(row.name for row in diagram.dimensions)]
+    left = min(max((len(head) for head in heads), default=0), _MOST_NAME) + 1
+    drawing = _Drawing(diagram, left, max(width - left - 14, 20))
+    return [[(diagram.title, "strong")], [], *drawing.lines()]
+
+
+class _Drawing:
+    """A diagram in ``room`` columns beside ``left`` for the names."""
+
+    def __init__(self, diagram: Diagram, left: int, room: int) -> None:
+        self.diagram = diagram
+        self.axis = Axis(diagram)
+        self.left = left
+        self.room = room
+        self.edges = self.axis.edges(room)
+
+    def lines(self) -> list[Line]:
+        """All of it."""
+        lines: list[Line] = []
+        before: Lane | None = None
+        for lane in self.diagram.lanes:
+            if before is not None and (before.is_driven != lane.is_driven or before.group != lane.group):
+                lines.append([])
+            if lane.group and (before is None or before.group != lane.group):
+                lines.append([(lane.group, "dim")])
+            before = lane
+            lines.append([self._name(lane.name), *self._drawn(lane), (f"  {_scale(lane)}", "dim")])
+            marks = self._marks(lane)
+            if marks:
+                lines.append([(" " * self.left, ""), *marks])
+        if self.diagram.dimensions or self.diagram.rules:
             lines.append([])
-        was_driven = lane.is_driven
-        name = lane.path if len(lane.path) < left else "…" + lane.path[-left + 2 :]
-        lines.append([(f"{name:<{left}}", "name"), *_drawn(lane, diagram, room), (f"  {_scale(lane)}", "dim")])
-        marks = _marks(lane, diagram, room)
-        if marks:
-            lines.append([(" " * left, ""), *marks])
-    return [*lines, *_ruler(diagram, left, room)]
+        lines += [self._dimension(row) for row in self.diagram.dimensions]
+        lines += [self._rule(rule) for rule in self.diagram.rules]
+        return [*lines, *self._ruler()]
 
+    def _name(self, name: str) -> Span:
+        return f"{name if len(name) < self.left else '…' + name[-self.left + 2 :]:<{self.left}}", "name"
 
-def _drawn(lane: Lane, diagram: Diagram, room: int) -> list[Span]:
-    bins = binned(lane, diagram.begin, diagram.end, room)
-    if lane.kind == "states":
-        return [(_states(lane, diagram, room), "")]
-    low, high = (min(lane.values, default=0.0), max(lane.values, default=0.0)) if lane.kind == "number" else (0.0, 1.0)
-    text = ""
-    for span in bins:
-        if span is None:
-            text += " "
-        elif lane.kind == "bool":
-            text += "▒" if span[0] != span[1] and _is_dense(lane, diagram, room) else "█" if span[1] else "▁"
-        else:
-            level = 0 if high == low else round((span[1] - low) / (high - low) * (len(_LEVELS) - 1))
-            text += _LEVELS[level]
-    return [(text, "")]
+    def _column(self, time: int) -> int:
+        return min(max(int(self.axis.place(time) * self.room), 0), self.room)
 
+    def _drawn(self, lane: Lane) -> list[Span]:
+        if lane.kind == "states":
+            return [(self._cut("".join(self._states(lane))), "")]
+        low, high = (
+            (min(lane.values, default=0.0), max(lane.values, default=0.0)) if lane.kind == "number" else (0.0, 1.0)
+        )
+        text = ""
+        is_dense = len(lane.starts) > self.room // 2
+        for span in binned(lane, self.edges):
+            if span is None:
+                text += " "
+            elif lane.kind != "number":
+                text += "▒" if span[0] != span[1] and is_dense else "█" if span[1] else "▁"
+            else:
+                level = 0 if high == low else (span[1] - low) / (high - low) * (len(_LEVELS) - 1)
+                text += _LEVELS[round(level)] if level == level else "?"
+        return [(self._cut(text), "")]
 
-def _is_dense(lane: Lane, diagram: Diagram, room: int) -> bool:
-    """Whether a BOOL changes more often than it can be drawn."""
-    return len(lane.starts) > room // 2
+    def _cut(self, text: str) -> str:
+        """A lane with a mark where a stretch is cut."""
+        for begin, end in self.diagram.cuts:
+            first, last = self._column(begin), max(self._column(end), self._column(begin) + 1)
+            text = text[:first] + "⌇" * (last - first) + text[last:]
+        return text
 
+    def _states(self, lane: Lane) -> list[str]:
+        """States with their names in the lane."""
+        cells = [" "] * self.room
+        ends = [*lane.starts[1:], self.diagram.end]
+        for start, end, text in zip(lane.starts, ends, lane.texts, strict=True):
+            first, last = self._column(start), self._column(end)
+            own = f"│{text}" if last - first > len(text) else "│"
+            for place in range(first, min(max(last, first + 1), self.room)):
+                offset = place - first
+                cells[place] = own[offset] if offset < len(own) else "─"
+        return cells
 
-def _states(lane: Lane, diagram: Diagram, room: int) -> str:
-    """States with their names in the lane."""
-    cells = [" "] * room
-    ends = [*lane.starts[1:], diagram.end]
-    for start, end, text in zip(lane.starts, ends, lane.texts, strict=True):
-        first, last = (_column(time, diagram, room) for time in (start, end))
-        own = f"│{text}" if last - first > len(text) else "│"
-        for place in range(first, min(max(last, first + 1), room)):
-            offset = place - first
-            cells[place] = own[offset] if offset < len(own) else "─"
-    return "".join(cells)
+    def _marks(self, lane: Lane) -> list[Span]:
+        """A mark where a value was checked: a dot where it was right, a cross with what was expected where it was not."""
+        if all(mark.is_right for mark in lane.marks):
+            return []
+        cells: list[tuple[str, Role]] = [(" ", "")] * self.room
+        for mark in (mark for mark in lane.marks if mark.is_right and mark.time >= self.diagram.begin):
+            cells[min(self._column(mark.time), self.room - 1)] = ("·", "dim")
+        for begin, end in lane.wrong:
+            for place in range(self._column(begin), min(self._column(end), self.room)):
+                cells[place] = ("~", "bad")
+        free = 0
+        for mark in (mark for mark in lane.marks if not mark.is_right):
+            first = next((begin for begin, _ in lane.wrong if mark.time <= begin < mark.until), mark.time)
+            place = min(self._column(first), self.room - 1)
+            text = f"✗ not {mark.check.text}" if place >= free else "✗"
+            start = min(place, max(self.room - len(text), 0)) if place >= free else place
+            for offset, letter in enumerate(text):
+                if start + offset < self.room:
+                    cells[start + offset] = (letter, "bad")
+            free = max(free, start + len(text) + 1)
+        return list(cells)
 
+    def _dimension(self, row: Dimension) -> Line:
+        """A timing row: from event to event, with the time between them."""
+        cells: list[tuple[str, Role]] = [(" ", "")] * self.room
+        for span in row.spans:
+            if span.end < self.diagram.begin or span.begin > self.diagram.end:
+                continue
+            first, last = self._column(span.begin), min(self._column(span.end), self.room - 1)
+            role: Role = "" if span.is_right else "bad"
+            text = span.text if span.is_right else f"✗ {span.text}"
+            body = f"├{text:─^{max(last - first - 1, 0)}}┤" if last - first > len(text) else "├"
+            for offset, letter in enumerate(body):
+                if first + offset < self.room:
+                    cells[first + offset] = (letter, role)
+            if body == "├":
+                start = min(first + 1, max(self.room - len(text), 0))
+                if all(cell == " " for cell, _ in cells[start : start + len(text)]):
+                    cells[start : start + len(text)] = [(letter, role) for letter in text]
+        return [self._name(row.name), *cells[: self.room], (f"  {row.limits}", "dim")]
 
-def _column(time: int, diagram: Diagram, room: int) -> int:
-    span = max(diagram.end - diagram.begin, 1)
-    return min((time - diagram.begin) * room // span, room)
+    def _rule(self, rule: Held) -> Line:
+        """A rule: a line with its text, up to where it broke."""
+        place = self.room if rule.broken is None else min(self._column(rule.broken), self.room - 1)
+        cells: list[tuple[str, Role]] = [("━", "") if number < place else ("╌", "dim") for number in range(self.room)]
+        text = f" {visible(rule.text)} "[: self.room - 2]
+        begin = 2 if len(text) + 3 < place or place + len(text) + 2 > self.room else place + 2
+        role: Role = "" if rule.broken is None else "bad"
+        cells[begin : begin + len(text)] = [(letter, role) for letter in text]
+        if rule.broken is not None:
+            cells[place] = ("✗", "bad")
+        return [self._name("rule"), *cells]
 
-
-def _marks(lane: Lane, diagram: Diagram, room: int) -> list[Span]:
-    """A mark where a value was checked: a dot where it was right, a cross with what was expected where it was not."""
-    if not any(not mark.is_right for mark in lane.marks):
-        return []
-    cells: list[tuple[str, Role]] = [(" ", "")] * room
-    for mark in sorted(lane.marks, key=lambda mark: not mark.is_right):
-        place = min(_column(mark.time, diagram, room), room - 1)
-        if mark.is_right and cells[place][0] == " ":
-            cells[place] = ("·", "dim")
-    free = 0
-    for mark in (mark for mark in lane.marks if not mark.is_right):
-        place = min(_column(mark.time, diagram, room), room - 1)
-        text = f"✗ {mark.expected}" if place >= free else "✗"
-        for offset, letter in enumerate(text):
-            if place + offset < room:
-                cells[place + offset] = (letter, "bad")
-        free = max(free, place + len(text) + 1)
-    return list(cells)
+    def _ruler(self) -> list[Line]:
+        """Ticks with their times, at round numbers; below them where a fault ended the run."""
+        ticks = [" "] * (self.left + self.room)
+        labels = ""
+        for time in self.axis.ticks(max(self.room // 14, 2)):
+            place = self.left + self._column(time)
+            if place < len(ticks):
+                ticks[place] = "┴"
+                if len(labels) < place:
+                    labels = f"{labels:<{place}}{shown_duration(time)} "
+        body = "".join("─" if i >= self.left and tick == " " else tick for i, tick in enumerate(ticks))
+        lines: list[Line] = [[(body, "dim")], [(labels.rstrip(), "dim")]]
+        for begin, end in self.diagram.cuts:
+            lines.append([(f"{'⌇':>{self.left}} {shown_duration(begin)} to {shown_duration(end)} is cut out", "dim")])
+        if self.diagram.fault is not None:
+            time, what = self.diagram.fault
+            lines.append([(f"{what[0].upper()}{what[1:]} at {shown_duration(time)}; the run ended there.", "bad")])
+        return lines
 
 
 def _scale(lane: Lane) -> str:
@@ -95,27 +170,3 @@ def _scale(lane: Lane) -> str:
     low, high = min(lane.values), max(lane.values)
     unit = f" {lane.unit}" if lane.unit else ""
     return f"{low:g}{unit}" if low == high else f"{low:g}..{high:g}{unit}"
-
-
-def _ruler(diagram: Diagram, left: int, room: int) -> list[Line]:
-    """Ticks with their times, at round numbers."""
-    ticks = [" "] * (left + room)
-    labels = ""
-    for time in tick_times(diagram.begin, diagram.end, max(room // 14, 2)):
-        place = left + _column(time, diagram, room)
-        if place < len(ticks):
-            ticks[place] = "┴"
-            text = shown_duration(time)
-            if len(labels) < place:
-                labels = f"{labels:<{place}}{text} "
-    body = "".join("─" if i >= left and tick == " " else tick for i, tick in enumerate(ticks))
-    return [[(body, "dim")], [(labels.rstrip(), "dim")]]
-
-
-def tick_times(begin: int, end: int, most: int) -> list[int]:
-    """At most so many round times between two."""
-    steps = [n * 10**power for power in range(9) for n in (1, 2, 5)]
-    steps += [n * 10**9 for n in (1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14400, 43200)]
-    steps += [n * 86_400 * 10**9 for n in (1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10000, 50000)]
-    step = next((step for step in steps if (end - begin) // step < most), steps[-1])
-    return list(range(-(-begin // step) * step, end + 1, step))

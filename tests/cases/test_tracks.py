@@ -1,0 +1,164 @@
+"""What signals did over time: gathered from pieces, in bounded memory, read as arrays and frames."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.helpers import SECOND, machine_of, write_files
+from upright_block import Controller, open_library
+from upright_block.cases.tracks import Gatherer, Track
+from upright_block.machine.machine import Machine, spans_of
+
+BLOCK = """
+FUNCTION_BLOCK B
+VAR seed : UDINT; a : UDINT := 3; n : INT; on : BOOL; level : REAL; word : STRING; inner : TON; k : UDINT; END_VAR
+k := k + 1;
+IF k MOD a = 0 THEN seed := seed * 1664525 + 1013904223; n := UDINT_TO_INT(seed / 16#1000000); END_IF;
+on := seed > 2_000_000_000; level := INT_TO_REAL(n) / 3.0;
+IF on THEN word := 'on'; ELSE word := 'off'; END_IF;
+inner(IN := on, PT := T#9s);
+END_FUNCTION_BLOCK
+"""
+PATHS = ["n", "on", "level", "word", "inner.ET", "k"]
+
+
+def gathered(machine: Machine, scans: int, ends: list[int], **options: int | None) -> dict[str, Track]:
+    machine.reset()
+    slots = [machine.slot(path) for path in PATHS]
+    gatherer = Gatherer([slot.signal for slot in slots], slots, machine.timebase, **options)
+    for piece in machine.pieces(scans, spans=spans_of(slots), ends=ends):
+        gatherer.take(piece)
+    return gatherer.tracks(scans * SECOND)
+
+
+def dense(machine: Machine, scans: int) -> dict[str, list[object]]:
+    machine.reset()
+    values: dict[str, list[object]] = {path: [] for path in PATHS}
+    for _ in range(scans):
+        machine.run(1)
+        for path in PATHS:
+            values[path].append(machine.read(path))
+    return values
+
+
+def spread(track: Track, begin: int, end: int) -> list[object]:
+    """The value of a track after each scan."""
+    times = list(track.times)
+    return [track.plain[max(i for i, t in enumerate(times) if t <= scan * SECOND)] for scan in range(begin, end)]
+
+
+@pytest.fixture(scope="module")
+def machine() -> Machine:
+    return machine_of(BLOCK)
+
+
+@settings(max_examples=40, deadline=None)
+@given(
+    scans=st.integers(2, 120),
+    ends=st.lists(st.integers(1, 119), max_size=4, unique=True).map(sorted),
+    window=st.tuples(st.integers(0, 60), st.integers(1, 119)),
+)
+def test_a_track_on_change_is_the_dense_one(
+    scans: int, ends: list[int], window: tuple[int, int], machine: Machine
+) -> None:
+    wanted = dense(machine, scans)
+    found = gathered(machine, scans, [end for end in ends if end < scans])
+    assert {path: spread(track, 0, scans) for path, track in found.items()} == wanted
+    for track in found.values():
+        assert all(repr(a) != repr(b) for a, b in zip(track.plain, track.plain[1:], strict=False))
+    begin, end = window[0], min(window[0] + window[1], scans)
+    if begin < end:
+        part = gathered(machine, scans, [], begin=begin, end=end)
+        assert {path: spread(track, begin, end) for path, track in part.items()} == {
+            path: values[begin:end] for path, values in wanted.items()
+        }
+        assert all(track.times[0] == begin * SECOND and track.times[-1] < end * SECOND for track in part.values())
+
+
+@settings(max_examples=25, deadline=None)
+@given(
+    scans=st.integers(100, 3000),
+    most=st.sampled_from([32, 64, 200]),
+    ends=st.lists(st.integers(1, 2999), max_size=6, unique=True).map(sorted),
+)
+def test_of_a_thinned_track_each_span_has_its_first_least_greatest_and_last_value(
+    scans: int, most: int, ends: list[int], machine: Machine
+) -> None:
+    exact = gathered(machine, scans, [])
+    ends = [end for end in ends if end < scans]
+    for path, track in gathered(machine, scans, ends, most=most).items():
+        assert len(track.times) <= most
+        whole = exact[path]
+        changes = dict(zip(whole.times, whole.plain, strict=True))
+        assert all(changes[time] == value for time, value in zip(track.times, track.plain, strict=True))
+        assert track.is_thinned == (len(whole.times) > most)
+        if not track.is_thinned:
+            continue
+        width = next(2**k for k in range(20) if _keeps(whole, track, 2**k))
+        assert 16 * (-(-scans // width)) >= most // 2  # no more is dropped than must be
+
+
+def _keeps(whole: Track, thin: Track, width: int) -> bool:
+    """Whether of all spans of so many scans a track has what it must have."""
+    spans: dict[int, list[tuple[int, object]]] = {}
+    for time, value in zip(whole.times, whole.plain, strict=True):
+        spans.setdefault(time // SECOND // width, []).append((time, value))
+    kept = set(zip(thin.times, thin.plain, strict=True))
+    for changes in spans.values():
+        inside = [value for change in kept & set(changes) for value in [change[1]]]
+        if changes[0] not in kept or changes[-1] not in kept:
+            return False
+        values = [value for _, value in changes]
+        if not isinstance(values[0], str) and not {min(values), max(values)} <= set(inside):
+            return False
+    return True
+
+
+def test_a_long_run_is_gathered_from_arrays_as_from_lists(machine: Machine) -> None:
+    machine.reset()
+    scans = 150_000
+    found = gathered(machine, scans, [])
+    assert isinstance(found["k"].times, np.ndarray)
+    parts = gathered(machine, scans, list(range(20_000, scans, 20_000)))
+    for path, track in found.items():
+        assert [list(track.times), track.plain] == [list(parts[path].times), parts[path].plain]
+
+
+@pytest.fixture
+def controller(tmp_path: Path) -> Controller:
+    write_files(tmp_path, {"blocks/B.st": BLOCK.replace("n : INT;", "n : INT; m : (idle, busy);")})
+    return open_library(tmp_path).machine("B", scan="100ms")
+
+
+def test_a_trace_unpacks_into_arrays(controller: Controller) -> None:
+    controller.set("m", "busy")
+    controller.scan(20)
+    controller.set("m", "idle")
+    controller.scan(20)
+    trace = controller.trace("on", "m", "level", "inner.ET", "word")
+    assert trace.end == 4 * SECOND
+    assert [list(part) for part in trace["m"]] == [[0, 2 * SECOND], ["busy", "idle"]]
+    for path, kind in (("on", "bool"), ("level", "float32"), ("inner.ET", "int64"), ("word", "object")):
+        times, values = trace[path]
+        assert (times.dtype, values.dtype, times.shape) == (np.int64, kind, values.shape)
+    before = controller.snapshot()
+    controller.scan(30)
+    controller.restore(before)
+    again = controller.trace("k")
+    assert (len(again["k"].times), again.end) == (40, 4 * SECOND)
+
+
+def test_a_trace_is_a_frame(controller: Controller) -> None:
+    controller.scan(30)
+    frame = controller.trace("on", "n", "k").frame()
+    times, values = controller.trace("n")["n"]
+    assert set(frame.columns) == {"on", "n", "k"}
+    assert [step.value for step in frame.index] == [100_000_000 * scan for scan in range(30)]
+    assert list(frame["k"]) == list(range(1, 31))
+    assert (frame["on"].dtype, frame["n"].dtype) == (bool, "int16")
+    assert [frame["n"][frame.index == np.timedelta64(t, "ns")].item() for t in times] == list(values)
