@@ -84,7 +84,7 @@ def test_a_track_on_change_is_the_dense_one(
 @given(
     scans=st.integers(100, 3000),
     most=st.sampled_from([32, 64, 200]),
-    ends=st.lists(st.integers(1, 2999), max_size=6, unique=True).map(sorted),
+    ends=st.lists(st.integers(1, 2999), max_size=40, unique=True).map(sorted),
 )
 def test_of_a_thinned_track_each_span_has_its_first_least_greatest_and_last_value(
     scans: int, most: int, ends: list[int], machine: Machine
@@ -97,10 +97,9 @@ def test_of_a_thinned_track_each_span_has_its_first_least_greatest_and_last_valu
         changes = dict(zip(whole.times, whole.plain, strict=True))
         assert all(changes[time] == value for time, value in zip(track.times, track.plain, strict=True))
         assert track.is_thinned == (len(whole.times) > most)
-        if not track.is_thinned:
-            continue
-        width = next(2**k for k in range(20) if _keeps(whole, track, 2**k))
-        assert 16 * (-(-scans // width)) >= most // 2  # no more is dropped than must be
+        if track.is_thinned:
+            assert len(track.times) >= most // 16  # no more is dropped than must be
+            assert any(_keeps(whole, track, 2**k) for k in range(1, 20))
 
 
 def _keeps(whole: Track, thin: Track, width: int) -> bool:

@@ -55,7 +55,13 @@ def test_a_report_says_of_each_case_what_came(tmp_path: Path) -> None:
     folder.mkdir(parents=True)
     (folder / "mine.txt").write_text("mine")
     assert upright("verify", "--report", folder, "--library", tmp_path).exit_code == 1
-    assert sorted(path.name for path in folder.iterdir()) == ["junit.xml", "mine.txt", "report.jsonl", "summary.md"]
+    assert sorted(path.name for path in folder.iterdir()) == [
+        "index.html",
+        "junit.xml",
+        "mine.txt",
+        "report.jsonl",
+        "summary.md",
+    ]
 
     (suite,) = ET.parse(folder / "junit.xml").getroot().iter("testsuite")
     assert [suite.get(key) for key in ("name", "tests", "failures", "errors", "skipped")] == [
@@ -124,4 +130,4 @@ def test_wrong_cases_have_pictures(glasshouse: Path, tmp_path: Path) -> None:
 def test_a_folder_that_cannot_be_is_told(glasshouse: Path, tmp_path: Path) -> None:
     (tmp_path / "file").write_text("")
     result = upright("verify", "Scale", "--report", tmp_path / "file", "--library", glasshouse)
-    assert (result.exit_code, "cannot be made" in result.output) == (2, True), result.output
+    assert (result.exit_code, "cannot be written" in result.output) == (2, True), result.output

@@ -153,11 +153,12 @@ class _Grown:
 
         scans = np.concatenate([np.asarray(part, np.int64) for part, _ in self.parts])
         values = np.concatenate([np.asarray(part, _dtype(self.slot.type)) for _, part in self.parts])
-        bins = scans // self.width
-        while 4 * len(bins) > most // 2:  # at most four of each span are kept
+        while True:
+            bins = scans // self.width
+            spans = 1 + int(np.count_nonzero(bins[1:] != bins[:-1]))
+            if 4 * spans <= most // 2:  # at most four of each span are kept
+                break
             self.width *= 2
-            bins = bins // 2
-            bins = bins[np.concatenate([[True], bins[1:] != bins[:-1]])]
         scans, values = _thinned(scans, values, self.width)
         self.parts = [(scans, values)]
         self.count = len(scans)
@@ -209,5 +210,6 @@ def _thinned(scans: np.ndarray, values: np.ndarray, width: int) -> tuple[np.ndar
             kept.append(
                 places[np.concatenate([[True], bins[places[1:]] != bins[places[:-1]]])] if len(places) else places
             )
-    places = np.unique(np.concatenate(kept))
-    return scans[places], values[places]
+    is_kept = np.zeros(len(scans), bool)
+    is_kept[np.concatenate(kept)] = True
+    return scans[is_kept], values[is_kept]

@@ -41,7 +41,7 @@ from upright_block.reports import (
 )
 
 if TYPE_CHECKING:
-    from upright_block import Collector, UnitCoverage
+    from upright_block import Collector, Keep, UnitCoverage
 
 _MOST_LISTED = 500
 _MOST_PICTURES = 100
@@ -64,7 +64,7 @@ _HIDING_CASES = ("unreadable-folder", "outside-library")
     "--report",
     metavar="DIR",
     type=click.Path(path_type=Path),
-    help="Write the result into DIR: JUnit XML, JSON lines, a summary.",
+    help="Write the result into DIR: a page to look through, JUnit XML, JSON lines, a summary.",
 )
 @click.option("--pictures", is_flag=True, help="With --report: a timing diagram of each case that is wrong, too.")
 @click.option("--coverage", is_flag=True, help="Show which statements and branches the cases reached.")
@@ -160,15 +160,11 @@ def verify(
     wanted = [case for case in ready if _is_wanted(library, case, choice)]
     errors = [f for f in library.findings if f.severity == "error" or shown.strict]
     collector = _collector() if shown.coverage else None
-    verdicts, seconds = _run(library, wanted, stops, jobs, collector)
+    verdicts, seconds = _run(library, wanted, stops, jobs, collector, _keep() if shown.report else None)
     covered = library.coverage(collector) if collector else []
     library.remember(verdicts)
     if shown.report is not None:
-        _report(library, shown.report, verdicts, not_run, shown.pictures)
-        if collector is not None:
-            from upright_block import lcov
-
-            write_out(shown.report / "coverage.lcov", lcov(covered).encode())
+        _report(library, shown, verdicts, not_run, seconds, covered)
     failed = bool(errors) or bool(not_run) or any(v.status in ("failed", "fault") for v in verdicts)
     if shown.as_json:
         show_json(
@@ -210,6 +206,14 @@ def _collector() -> Collector:
     return Collector()
 
 
+def _keep() -> Keep:
+    """What the verdicts of a report have besides."""
+    from upright_block import Keep
+    from upright_block.reports import MOST_CHANGES
+
+    return Keep(most=MOST_CHANGES)
+
+
 def _covered_data(covered: Sequence[UnitCoverage]) -> dict[str, Any]:
     from upright_block.reports import coverage_data
 
@@ -217,27 +221,44 @@ def _covered_data(covered: Sequence[UnitCoverage]) -> dict[str, Any]:
 
 
 def _report(
-    library: OpenLibrary, folder: Path, verdicts: Sequence[Verdict], not_run: Sequence[NotRun], pictures: bool
+    library: OpenLibrary,
+    shown: Shown,
+    verdicts: Sequence[Verdict],
+    not_run: Sequence[NotRun],
+    seconds: float,
+    covered: Sequence[UnitCoverage],
 ) -> None:
-    """Write the files of a report into a folder, and touch nothing else there."""
+    """Write the files of a report into a folder, in place of those of an earlier one, and touch nothing else there."""
     from upright_block.reports import Stamp, case_diagram, diagram_pages, report_files
 
+    folder = shown.report
+    assert folder is not None
     moment = time.strftime("%Y-%m-%dT%H:%M:%SZ", time.gmtime())
     stamp = Stamp(library.name, library.version, library.digest, __version__, moment)
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-    except OSError as problem:
-        stop(f"{folder} cannot be made: {problem.strerror}.", "Name another folder.")
-    wrong = [verdict for verdict in verdicts if verdict.status in ("failed", "fault")] if pictures else []
+    wrong = [verdict for verdict in verdicts if verdict.status in ("failed", "fault")] if shown.pictures else []
+    made: dict[str, bytes] = {}
     drawn: dict[str, str] = {}
-    if wrong:
-        (folder / "pictures").mkdir(exist_ok=True)
     for verdict in wrong[:_MOST_PICTURES]:
         stem = re.sub(r"[^A-Za-z0-9]+", "_", verdict.case.id).strip("_").lower()
         name = drawn[verdict.case.id] = f"pictures/{len(drawn) + 1:03}_{stem[:60]}.svg"
-        write_out(folder / name, diagram_pages(case_diagram(verdict), "svg")[0])
-    for name, text in report_files(stamp, verdicts, not_run, drawn).items():
-        write_out(folder / name, text.encode())
+        made[name] = diagram_pages(case_diagram(verdict), "svg")[0]
+    texts = report_files(stamp, verdicts, not_run, drawn, seconds)
+    if shown.coverage:
+        from upright_block import lcov
+
+        texts["coverage.lcov"] = lcov(covered)
+    made |= {name: text.encode() for name, text in texts.items()}
+    try:
+        for sub in (folder, *([folder / "pictures"] if drawn else [])):
+            sub.mkdir(parents=True, exist_ok=True)
+        old = [*folder.glob("pictures/[0-9][0-9][0-9]_*.svg"), *folder.glob("coverage.lcov")]
+        for name, content in made.items():
+            write_out(folder / name, content)
+        for path in old:
+            if path.relative_to(folder).as_posix() not in made:
+                path.unlink()
+    except OSError as problem:
+        stop(f"{folder} cannot be written: {problem.strerror}.", "Name another folder.")
 
 
 def _is_wanted(library: OpenLibrary, case: ReadyCase, choice: Choice) -> bool:
@@ -267,14 +288,19 @@ def _record(library: OpenLibrary, patterns: Sequence[str], over: bool, write: bo
 
 
 def _run(
-    library: OpenLibrary, cases: Sequence[ReadyCase], stops: bool, jobs: int | None, collector: Collector | None
+    library: OpenLibrary,
+    cases: Sequence[ReadyCase],
+    stops: bool,
+    jobs: int | None,
+    collector: Collector | None,
+    keep: Keep | None,
 ) -> tuple[list[Verdict], float]:
     """The verdicts, and the seconds that they took."""
     if not cases:
         return [], 0.0
     began = time.perf_counter()
     with _progress(len(cases)) as advance:
-        verdicts = library.run(cases, advance, collector, jobs, stops)
+        verdicts = library.run(cases, advance, collector, jobs, stops, keep)
     return verdicts, time.perf_counter() - began
 
 

@@ -137,12 +137,13 @@ class Trace:
             few = max(self.start) - lowest < 8 << 16
             words = ((log["at"] - lowest) >> 3).astype(np.uint16 if few else np.uint32)  # the short ones sort by digits
             order = np.argsort(words, kind="stable")
-            self._sorted.append((lowest, words[order], log["scan"][order], log["value"][order]))
+            scans = log["scan"][order].astype(np.int64) + self.base
+            self._sorted.append((lowest, words[order], scans, log["value"][order]))
         ((lowest, words, scans, values),) = self._sorted
         word = words.dtype.type((address - lowest) >> 3)
         begin, end = np.searchsorted(words, word, "left"), np.searchsorted(words, word, "right")
-        found = np.concatenate([np.array(before[0], np.int64), scans[begin:end].astype(np.int64) + self.base])
-        return found, np.concatenate([np.array(before[1], "<u8"), values[begin:end]])
+        since, first = np.array(before[0], np.int64), np.array(before[1], "<u8")
+        return np.concatenate([since, scans[begin:end]]), np.concatenate([first, values[begin:end]])
 
     def _long_history(self, slot: Slot) -> History:
         import numpy as np

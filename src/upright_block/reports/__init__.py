@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from upright_block.reports.instances import instance_data, instance_list, instance_rows
     from upright_block.reports.lanes import Diagram
     from upright_block.reports.listing import column_lines
+    from upright_block.reports.page import MOST_CHANGES
     from upright_block.reports.plotting import diagram_pages
     from upright_block.reports.rules import measure_lines, unarmed_data, unarmed_lines
     from upright_block.reports.run import (
@@ -57,6 +58,7 @@ __getattr__ = exported(
         "filed": ("Stamp", "report_files"),
         "diagrams": ("case_diagram", "trace_diagram"),
         "lanes": ("Diagram",),
+        "page": ("MOST_CHANGES",),
         "plotting": ("diagram_pages",),
         "textplot": ("diagram_lines",),
         "listing": ("column_lines",),
@@ -70,6 +72,7 @@ __getattr__ = exported(
 )
 
 __all__ = [
+    "MOST_CHANGES",
     "Diagram",
     "Line",
     "Role",

@@ -12,7 +12,7 @@ from upright_block.cases.verdict import Verdict
 from upright_block.cases.watch import WatchedRow, WatchedRule
 from upright_block.errors import BadValue
 from upright_block.language.literals import shown_duration
-from upright_block.reports.lanes import Diagram, Dimension, Held, Mark, Measured, diagram, level
+from upright_block.reports.lanes import Diagram, Dimension, Held, Mark, Measured, diagram, levels
 
 _MOST_MEASURED = 200
 
@@ -84,7 +84,7 @@ def _until(expected: Expectations, scans: list[int], number: int, end: int) -> i
 
 def _level(track: Track, check: Check) -> float | None:
     is_one = check.low == check.high and not check.outside
-    return level(track, check.low) if is_one and not isinstance(check.low, str) else None
+    return levels(track, [check.low])[0] if is_one and not isinstance(check.low, str) else None
 
 
 def _dimensions(verdict: Verdict) -> Iterator[Dimension]:
@@ -105,14 +105,14 @@ def _dimensions(verdict: Verdict) -> Iterator[Dimension]:
             begin = time(found.scan if found.begun is None else found.begun)
             if begin not in known and len(spans) < _MOST_MEASURED:
                 spans.append(Measured(begin, time(found.scan), False, found.kind))
-        yield Dimension(_name(watched), _limits(watched.row), tuple(sorted(spans, key=lambda span: span.begin)))
+        yield Dimension(_name(watched), limits(watched.row), tuple(sorted(spans, key=lambda span: span.begin)))
 
 
 def _name(watched: WatchedRow) -> str:
     return f"{watched.path}: {watched.row.name.text}" if watched.path else watched.row.name.text
 
 
-def _limits(row: TimingRow) -> str:
+def limits(row: TimingRow) -> str:
     """The limits of a timing row in words."""
     parts = [f"{word} {limit.text}" for word, limit in (("min", row.least), ("max", row.most)) if limit]
     return ", ".join([*parts, *([f"count {row.count.text}"] if row.count else [])])

@@ -1,4 +1,4 @@
-"""The result of a run as files to be kept: JUnit XML, JSON lines, and a summary in Markdown."""
+"""The result of a run as files to be kept: a page, JUnit XML, JSON lines, and a summary in Markdown."""
 
 from __future__ import annotations
 
@@ -11,6 +11,7 @@ from upright_block.cases.verdict import NotRun, Verdict
 from upright_block.language.literals import shown_duration
 from upright_block.language.nodes import record
 from upright_block.reports.findings import finding_list
+from upright_block.reports.page import page_text
 from upright_block.reports.styled import plain, visible
 from upright_block.reports.verdicts import failure_lines, not_run_data, verdict_data
 
@@ -31,12 +32,31 @@ class Stamp:
     tool: str
     time: str
 
+    @property
+    def data(self) -> dict[str, str]:
+        """The same as plain data."""
+        return {
+            "library": self.library,
+            "version": self.version,
+            "digest": self.digest,
+            "upright": self.tool,
+            "time": self.time,
+        }
+
 
 def report_files(
-    stamp: Stamp, verdicts: Sequence[Verdict], not_run: Sequence[NotRun], pictures: Mapping[str, str]
+    stamp: Stamp,
+    verdicts: Sequence[Verdict],
+    not_run: Sequence[NotRun],
+    pictures: Mapping[str, str],
+    seconds: float = 0.0,
 ) -> dict[str, str]:
-    """The files of a report, by name; ``pictures`` are those of wrong cases, by the id of the case."""
+    """The files of a report, by name; ``pictures`` are those of wrong cases, by the id of the case. Verdicts need their tracks.
+
+    ``seconds`` is how long the cases took.
+    """
     return {
+        "index.html": page_text(stamp.data, verdicts, not_run, seconds),
         "junit.xml": _junit(stamp, verdicts, not_run),
         "report.jsonl": _json_lines(stamp, verdicts, not_run),
         "summary.md": _summary(stamp, verdicts, not_run, pictures),
@@ -83,13 +103,9 @@ def _junit(stamp: Stamp, verdicts: Sequence[Verdict], not_run: Sequence[NotRun])
         suite = ET.SubElement(root, "testsuite", name=path, tests=str(len(entries)), failures=str(counts["failure"]))
         suite.attrib |= {"errors": str(counts["error"]), "skipped": str(counts["skipped"]), "timestamp": stamp.time}
         properties = ET.SubElement(suite, "properties")
-        for name, value in (
-            ("library", stamp.library),
-            ("version", stamp.version),
-            ("digest", stamp.digest),
-            ("upright", stamp.tool),
-        ):
-            ET.SubElement(properties, "property", name=name, value=value)
+        for name, value in stamp.data.items():
+            if name != "time":
+                ET.SubElement(properties, "property", name=name, value=value)
         suite.extend(entries)
     ET.indent(root)
     return ET.tostring(root, "unicode", xml_declaration=True) + "\n"
@@ -97,14 +113,7 @@ def _junit(stamp: Stamp, verdicts: Sequence[Verdict], not_run: Sequence[NotRun])
 
 def _json_lines(stamp: Stamp, verdicts: Sequence[Verdict], not_run: Sequence[NotRun]) -> str:
     """A line for the library, then one a case, as ``upright verify --json`` has them."""
-    first = {
-        "library": stamp.library,
-        "version": stamp.version,
-        "digest": stamp.digest,
-        "upright": stamp.tool,
-        "time": stamp.time,
-    }
-    entries: Iterable[object] = (first, *map(verdict_data, verdicts), *map(not_run_data, not_run))
+    entries: Iterable[object] = (stamp.data, *map(verdict_data, verdicts), *map(not_run_data, not_run))
     return "".join(json.dumps(entry) + "\n" for entry in entries)
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import pairwise
 from typing import Literal
 
@@ -56,6 +56,7 @@ class Lane:
     texts: tuple[str, ...]
     marks: tuple[Mark, ...]
     wrong: tuple[Span, ...]
+    is_thinned: bool = False
 
 
 @record
@@ -140,27 +141,31 @@ def _in_groups(tracks: Sequence[Track]) -> list[Track]:
 
 
 def _lane(track: Track, group: str, name: str, marks: Sequence[Mark], begin: int, end: int) -> Lane:
-    times, values, kind = track.times, track.plain, _kind(track)
-    first, last = max(bisect_right(times, begin) - 1, 0), bisect_left(times, end)
-    starts: list[int] = []
-    kept: list[Value] = []
-    for time, value in zip(times[first:last], values[first:last], strict=True):
-        if not kept or repr(value) != repr(kept[-1]):
-            starts.append(max(int(time), begin))
-            kept.append(value)
-    numbers = [0.0 if kind == "states" else level(track, value) for value in kept]
-    texts = tuple(_text(track, value) for value in kept) if kind == "states" else ()
+    first, last = max(bisect_right(track.times, begin) - 1, 0), bisect_left(track.times, end)
+    kind, kept = _kind(track), track.plain[first:last]
+    starts = tuple(max(int(time), begin) for time in track.times[first:last])
     unit = "s" if is_time(track) else track.unit
     inside = tuple(mark for mark in marks if mark.time < end and mark.until > begin)
-    wrong = tuple(_wrong(inside, starts, kept, end))
     return Lane(
-        track.path, group, name, kind, track.is_driven, unit, tuple(starts), tuple(numbers), texts, inside, wrong
+        track.path,
+        group,
+        name,
+        kind,
+        track.is_driven,
+        unit,
+        starts,
+        () if kind == "states" else tuple(levels(track, kept)),
+        tuple(_text(track, value) for value in kept) if kind == "states" else (),
+        inside,
+        tuple(_wrong(inside, starts, kept, end)),
+        track.is_thinned,
     )
 
 
-def level(track: Track, value: Value) -> float:
-    """A number or BOOL as it is drawn: a duration in s."""
-    return float(value) / (1e9 if is_time(track) else 1)
+def levels(track: Track, values: Iterable[Value]) -> list[float]:
+    """Numbers or BOOLs as they are drawn: durations in s."""
+    scale = 1e9 if is_time(track) else 1.0
+    return [float(value) / scale for value in values]
 
 
 def is_time(track: Track) -> bool:

@@ -12,7 +12,8 @@ from upright_block.reports.styled import visible
 
 LANES = 12
 """Lanes of a page."""
-_BINS = 2400
+_BINS = 900
+"""Spans of time that a page can tell apart; a thinned track has more."""
 _DENSE = 4000
 _INK, _FILL, _STEP, _FAINT, _WRONG = "#111111", "#d4d4d4", "#777777", "#b8b8b8", "#c00000"
 _LEFT, _WIDTH = 0.2, 0.7

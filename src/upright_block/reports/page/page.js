@@ -1,0 +1,503 @@
+"use strict";
+// The page of a report. The first half knows the data alone; the second draws.
+
+const STATES = { "passed": ["good", "good"], "failed": ["WRONG", "wrong"], "fault": ["FAULT", "fault"],
+  "checks nothing": ["nothing", "nothing"], "not run": ["NOT RUN", "not-run"] };
+
+// Numbers from runs of one difference: [by, how often, by, how often, ...].
+function unrolled(runs) {
+  const found = [];
+  let now = 0;
+  for (let place = 0; place < runs.length; place += 2)
+    for (let count = 0; count < runs[place + 1]; count++) found.push(now += runs[place]);
+  return found;
+}
+
+// A lane as it is drawn: the times in ns from which on it has another value, and these; of states the number of their text.
+function opened(lane, tick) {
+  if (lane.times) return lane;
+  lane.times = unrolled(lane.t).map((time) => time * tick);
+  const values = lane.r ? unrolled(lane.r) : lane.v;
+  lane.values = values.map((value) => lane.s ? value / lane.s : Number(value));
+  lane.right = unrolled(lane.c).map((time) => time * tick);
+  return lane;
+}
+
+// How many of some ascending numbers are at most this one.
+function upTo(numbers, limit) {
+  let low = 0, high = numbers.length;
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (numbers[middle] <= limit) low = middle + 1; else high = middle;
+  }
+  return low;
+}
+
+const UNITS = [[86400e9, "d"], [3600e9, "h"], [60e9, "m"], [1e9, "s"], [1e6, "ms"], [1e3, "us"], [1, "ns"]];
+
+// A duration as a person writes it: 1m30s, 1.5s, 250ms.
+function shownTime(ns) {
+  ns = Math.round(ns);
+  if (ns === 0) return "0s";
+  if (ns < 0) return "-" + shownTime(-ns);
+  let text = "";
+  for (const [size, unit] of UNITS.slice(0, 3)) {
+    if (ns >= size) { text += Math.floor(ns / size) + unit; ns %= size; }
+  }
+  if (ns >= 1e9 || (text && ns)) return text + trimmed(ns / 1e9, 9) + "s";
+  if (!ns) return text;
+  const [size, unit] = UNITS.slice(4).find(([each]) => ns >= each);
+  return trimmed(ns / size, 6) + unit;
+}
+
+function trimmed(number, digits) {
+  return number.toFixed(digits).replace(/\.?0+$/, "");
+}
+
+function shownValue(lane, place) {
+  if (place < 0) return "";
+  if (lane.k === "states") return lane.x[lane.values[place]];
+  const value = lane.values[place];
+  if (lane.k === "bool" || lane.k === "step") return value ? "1" : "0";
+  if (lane.u === "s") return shownTime(value * 1e9);
+  if (!Number.isFinite(value)) return String(lane.v ? lane.v[place] : value);
+  return String(Number(value.toPrecision(15))) + (lane.u ? " " + lane.u : "");
+}
+
+// Round times between two, at most about so many.
+function ticks(begin, end, most) {
+  const steps = [];
+  for (let power = 0; power < 9; power++) for (const n of [1, 2, 5]) steps.push(n * 10 ** power);
+  for (const n of [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14400, 43200]) steps.push(n * 1e9);
+  for (let power = 0; power < 5; power++) for (const n of [1, 2, 5]) steps.push(n * 86400e9 * 10 ** power);
+  const step = steps.find((each) => (end - begin) / each < most) || end - begin;
+  const found = [];
+  for (let time = Math.ceil(begin / step) * step; time <= end; time += step) found.push(time);
+  return found;
+}
+
+// The corners of a lane between two times, from 0 to 1 across; where they are more than can be told apart, the least and the greatest of each pixel.
+function corners(lane, begin, end, pixels) {
+  const first = Math.max(upTo(lane.times, begin) - 1, 0), last = upTo(lane.times, end - 1e-9);
+  const across = (time) => (Math.min(Math.max(time, begin), end) - begin) / (end - begin);
+  const points = [];
+  if (last - first <= 2 * pixels) {
+    for (let place = first; place < last; place++) {
+      const until = place + 1 < lane.times.length ? lane.times[place + 1] : end;
+      points.push([across(lane.times[place]), lane.values[place]], [across(until), lane.values[place]]);
+    }
+    return points;
+  }
+  let place = first;
+  for (let pixel = 0; pixel < pixels && place < last; pixel++) {
+    const limit = begin + (end - begin) * (pixel + 1) / pixels;
+    let low = lane.values[place], high = low;
+    while (place + 1 < last && lane.times[place + 1] < limit) {
+      place++;
+      low = Math.min(low, lane.values[place]);
+      high = Math.max(high, lane.values[place]);
+    }
+    points.push([pixel / pixels, low], [pixel / pixels, high], [pixel / pixels, lane.values[place]]);
+  }
+  return points;
+}
+
+// The rises and falls of a case, in the order of time: [time, path, edge, how often until now].
+function events(found) {
+  const made = [];
+  for (const lane of found.lanes.filter((each) => each.k === "bool" || each.k === "step")) {
+    opened(lane, found.tick);
+    const counts = { rises: 0, falls: 0 };
+    for (let place = 0; place < lane.times.length; place++) {
+      if (place === 0 && !lane.values[0]) continue;
+      const edge = lane.values[place] ? "rises" : "falls";
+      made.push([lane.times[place], lane.p, edge, ++counts[edge]]);
+    }
+  }
+  return made.sort((a, b) => a[0] - b[0]);
+}
+
+// Whether a case has all of some words in it.
+function fits(found, words) {
+  if (found.search === undefined)
+    found.search = [found.id, found.block, found.name, found.status, ...(found.lanes || []).map((lane) => lane.p)].join(" ").toLowerCase();
+  return words.every((word) => found.search.includes(word));
+}
+
+// The times at which something of a case is wrong, in their order.
+function wrongTimes(found) {
+  const times = [];
+  for (const lane of found.lanes || []) times.push(...lane.w.map((span) => span[0]), ...lane.m.map((mark) => mark[0]));
+  for (const row of found.dims || []) times.push(...row.spans.filter((span) => !span[2]).map((span) => span[1]));
+  for (const rule of found.rules || []) if (rule[1] !== null) times.push(rule[1]);
+  if (found.fault) times.push(found.fault[0]);
+  return [...new Set(times)].sort((a, b) => a - b);
+}
+
+// --- the page ---
+
+const SVG = "http://www.w3.org/2000/svg";
+const WIDTH = 1180, LEFT = 230, RIGHT = 110, LANE = 36, HEAD = 22, TOP = 20, FOOT = 26, PLOT = WIDTH - LEFT - RIGHT;
+const MOST_EVENTS = 500;
+
+function element(name, options = {}, ...children) {
+  const made = document.createElement(name);
+  for (const [key, value] of Object.entries(options)) if (value !== undefined) made[key] = value;
+  made.append(...children);
+  return made;
+}
+
+function drawn(name, attributes, text) {
+  const made = document.createElementNS(SVG, name);
+  for (const [key, value] of Object.entries(attributes)) made.setAttribute(key, value);
+  if (text !== undefined) made.textContent = text;
+  return made;
+}
+
+function cut(text, most) {
+  return text.length <= most ? text : text.slice(0, most - 1) + "\u2026";
+}
+
+class Diagram {
+  constructor(found) {
+    this.found = found;
+    this.svg = drawn("svg", { role: "img", tabindex: "-1", "aria-label": "What the pins did over time" });
+    this.where = element("output");
+    this.begin = 0;
+    this.end = found.end;
+    this.lanes = found.lanes.map((lane) => opened(lane, found.tick));
+    this.wrong = wrongTimes(found);
+    this.redraw();
+    this.svg.addEventListener("pointerdown", (event) => this.grab(event));
+    this.svg.addEventListener("pointermove", (event) => this.point(event));
+    this.svg.addEventListener("pointerup", (event) => this.drop(event));
+    this.svg.addEventListener("pointerleave", () => this.point(null));
+    this.svg.addEventListener("dblclick", () => this.look(0, this.found.end));
+  }
+
+  tools() {
+    const named = [["whole", () => this.act("0")], ["closer", () => this.act("+")], ["wider", () => this.act("-")],
+      ["earlier", () => this.act("ArrowLeft")], ["later", () => this.act("ArrowRight")]];
+    if (this.wrong.length) named.push(["next wrong value", () => this.act("w")]);
+    return element("div", { className: "tools" }, ...named.map(([text, onclick]) => element("button", { type: "button", textContent: text, onclick })), this.where);
+  }
+
+  // What a key does; whether it does anything.
+  act(key) {
+    const span = this.end - this.begin, middle = (this.begin + this.end) / 2;
+    if (key === "0") this.look(0, this.found.end);
+    else if (key === "+" || key === "=") this.look(middle - span / 4, middle + span / 4);
+    else if (key === "-") this.look(middle - span, middle + span);
+    else if (key === "ArrowLeft") this.look(this.begin - span / 4, this.end - span / 4);
+    else if (key === "ArrowRight") this.look(this.begin + span / 4, this.end + span / 4);
+    else if (key === "w" && this.wrong.length) {
+      const next = this.wrong.find((time) => this.at === undefined || time > this.at);
+      this.at = next === undefined ? this.wrong[0] : next;
+      const around = Math.max(20 * this.found.scan, this.found.end / 50);
+      this.look(this.at - around / 2, this.at + around / 2);
+      this.mark(this.at);
+    } else return false;
+    return true;
+  }
+
+  look(begin, end) {
+    const whole = this.found.end, span = Math.min(Math.max(end - begin, this.found.scan * 2), whole);
+    this.begin = Math.min(Math.max(begin, 0), whole - span);
+    this.end = this.begin + span;
+    this.redraw();
+  }
+
+  x(time) {
+    return LEFT + PLOT * (Math.min(Math.max(time, this.begin), this.end) - this.begin) / (this.end - this.begin);
+  }
+
+  sees(begin, end) {
+    return begin < this.end && end > this.begin;
+  }
+
+  redraw() {
+    const svg = this.svg;
+    svg.replaceChildren();
+    this.values = [];
+    let y = TOP, group = "";
+    const parts = [];
+    for (const lane of this.lanes) {
+      if (lane.g && lane.g !== group) {
+        parts.push(drawn("text", { x: 4, y: y + 15, class: "group" }, cut(lane.g, 60)));
+        parts.push(drawn("path", { class: "grid", d: `M4 ${y + HEAD - 2}H${WIDTH - RIGHT}` }));
+        y += HEAD;
+      }
+      group = lane.g;
+      parts.push(...this.lane(lane, y));
+      y += LANE;
+    }
+    for (const row of this.found.dims) { parts.push(...this.dimension(row, y)); y += LANE; }
+    for (const rule of this.found.rules) { parts.push(...this.rule(rule, y)); y += LANE; }
+    this.bottom = y;
+    svg.setAttribute("viewBox", `0 0 ${WIDTH} ${y + FOOT}`);
+    for (const [begin, end] of this.found.idle) {
+      if (this.sees(begin, end)) svg.append(drawn("path", { class: "idle", d: `M${this.x(begin)} ${TOP}H${this.x(end)}V${y}H${this.x(begin)}Z` }));
+    }
+    for (const time of ticks(this.begin, this.end, 10)) {
+      svg.append(drawn("path", { class: "grid", d: `M${this.x(time)} ${TOP}V${y + 4}` }));
+      svg.append(drawn("text", { x: this.x(time), y: y + 20, "text-anchor": "middle", class: "dim" }, shownTime(time)));
+    }
+    svg.append(...parts);
+    const rows = unrolled(this.found.rows).map((time) => time * this.found.tick).filter((time) => time >= this.begin && time <= this.end);
+    svg.append(drawn("path", { class: "mark", d: rows.map((time) => `M${this.x(time) - 3} ${y + 5}l3 -5l3 5z`).join("") }));
+    if (this.found.fault && this.sees(this.found.fault[0] - 1, this.found.fault[0] + 1)) {
+      const x = this.x(this.found.fault[0]);
+      svg.append(drawn("path", { class: "miss", d: `M${x} ${TOP - 4}V${y}` }));
+      svg.append(drawn("text", { x: x > WIDTH / 2 ? x - 6 : x + 6, y: TOP - 6, class: "bad small", "text-anchor": x > WIDTH / 2 ? "end" : "start" }, this.found.fault[1]));
+    }
+    this.chosen = drawn("path", { class: "chosen", d: "" });
+    this.cursor = drawn("path", { class: "cursor", d: "" });
+    svg.append(this.chosen, this.cursor);
+  }
+
+  label(text, y, style) {
+    return drawn("text", { x: LEFT - 10, y: y + 24, "text-anchor": "end", class: style }, cut(text, 34));
+  }
+
+  lane(lane, y) {
+    const parts = [this.label(lane.n, y, lane.i ? "" : "out")];
+    const top = y + 9, base = y + 31;
+    let low = 0, high = 1;
+    if (lane.k === "number") {
+      const finite = lane.values.filter(Number.isFinite).concat(lane.m.map((mark) => mark[4]).filter((level) => level !== null));
+      low = finite.reduce((a, b) => Math.min(a, b), Infinity);
+      high = finite.reduce((a, b) => Math.max(a, b), -Infinity);
+      if (!finite.length) low = high = 0;
+    }
+    const height = (value) => high > low ? base - (base - top) * (value - low) / (high - low) : base;
+    if (lane.k === "states") parts.push(...this.states(lane, y));
+    else {
+      const points = corners(lane, this.begin, this.end, PLOT).map(([x, value]) => [LEFT + PLOT * x, Number.isFinite(value) ? height(value) : base]);
+      const line = points.map(([x, to], place) => `${place ? "L" : "M"}${x.toFixed(1)} ${to.toFixed(1)}`).join("");
+      if (points.length && (lane.k !== "number" || lane.u === "s")) {
+        const area = `${line}L${points[points.length - 1][0].toFixed(1)} ${base}L${points[0][0].toFixed(1)} ${base}Z`;
+        parts.push(drawn("path", { class: lane.k === "step" ? "step" : "area", d: area }));
+      }
+      parts.push(drawn("path", { d: line }));
+    }
+    for (const [begin, end] of lane.w) {
+      if (this.sees(begin, end)) parts.push(drawn("path", { class: "apart", d: `M${this.x(begin)} ${top}H${this.x(end)}V${base}H${this.x(begin)}Z` }));
+    }
+    const right = lane.right.filter((time) => time >= this.begin && time < this.end);
+    if (right.length) parts.push(drawn("path", { d: right.slice(0, 2000).map((time) => `M${this.x(time)} ${y + 2}v4`).join("") }));
+    for (const [time, until, text, first, level] of lane.m) {
+      if (!this.sees(time, until)) continue;
+      const at = level === null ? y + 20 : height(level), x = this.x(Math.max(first, time));
+      if (level !== null && this.x(until) - this.x(time) > 4) parts.push(drawn("path", { class: "expected", d: `M${this.x(time)} ${at}H${this.x(until)}` }));
+      parts.push(drawn("path", { class: "miss", d: `M${x - 4} ${at - 4}l8 8m0 -8l-8 8` }));
+      const isLate = x > WIDTH - RIGHT - 120;
+      parts.push(drawn("text", { x: isLate ? x - 7 : x + 7, y: y + 9, class: "bad small", "text-anchor": isLate ? "end" : "start" }, "not " + cut(text, 40)));
+    }
+    const value = drawn("text", { x: WIDTH - RIGHT + 8, y: y + 24, class: "value" });
+    const unit = lane.u ? " " + lane.u : "";
+    value.textContent = value.idle = cut((lane.k === "number" ? (low === high ? trimmed(low, 6) : `${trimmed(low, 3)}..${trimmed(high, 3)}`) + unit : "") + (lane.z ? " (thinned)" : ""), 18);
+    this.values.push([lane, value]);
+    parts.push(value);
+    return parts;
+  }
+
+  states(lane, y) {
+    const parts = [], first = Math.max(upTo(lane.times, this.begin) - 1, 0), last = upTo(lane.times, this.end);
+    let boxes = "", texts = 0;
+    for (let place = first; place < last; place++) {
+      const left = this.x(lane.times[place]), right = this.x(place + 1 < lane.times.length ? lane.times[place + 1] : this.found.end);
+      boxes += `M${left.toFixed(1)} ${y + 10}H${right.toFixed(1)}V${y + 31}H${left.toFixed(1)}Z`;
+      const text = lane.x[lane.values[place]];
+      if (right - left > 7 * text.length + 4 && texts++ < 200)
+        parts.push(drawn("text", { x: (left + right) / 2, y: y + 25, "text-anchor": "middle", class: "small" }, text));
+    }
+    return [drawn("path", { class: "box", d: boxes }), ...parts];
+  }
+
+  dimension(row, y) {
+    const parts = [this.label(row.name, y, "group"), drawn("text", { x: WIDTH - RIGHT + 8, y: y + 24, class: "small dim" }, cut(row.limits, 20))];
+    for (const [begin, end, isRight, text] of row.spans) {
+      if (begin > this.end || end < this.begin) continue;
+      const left = this.x(begin), right = this.x(end), style = isRight ? "" : "miss";
+      parts.push(drawn("path", { class: style, d: `M${left} ${y + 18}v10M${right} ${y + 18}v10M${left} ${y + 23}H${right}` }));
+      if (right - left > 7 * text.length || !isRight || row.spans.length === 1)
+        parts.push(drawn("text", { x: Math.min(Math.max((left + right) / 2, LEFT + 24), WIDTH - RIGHT - 24), y: y + 14, "text-anchor": "middle", class: isRight ? "small" : "small bad" }, text));
+    }
+    return parts;
+  }
+
+  rule([text, broken], y) {
+    const end = broken === null ? this.end : Math.min(Math.max(broken, this.begin), this.end), x = this.x(end);
+    const parts = [this.label("rule", y, "group"), drawn("text", { x: LEFT + 4, y: y + 16, class: broken === null ? "small" : "small bad" }, cut(text, 130)),
+      drawn("path", { class: "rule", d: `M${LEFT} ${y + 25}H${x}` })];
+    if (broken !== null) {
+      parts.push(drawn("path", { class: "gone", d: `M${x} ${y + 25}H${WIDTH - RIGHT}` }));
+      if (broken >= this.begin && broken <= this.end) parts.push(drawn("path", { class: "miss", d: `M${x - 5} ${y + 20}l10 10m0 -10l-10 10` }));
+    }
+    return parts;
+  }
+
+  // --- the pointer ---
+
+  time(event) {
+    const box = this.svg.getBoundingClientRect(), x = (event.clientX - box.left) * WIDTH / box.width;
+    return this.begin + (this.end - this.begin) * Math.min(Math.max((x - LEFT) / PLOT, 0), 1);
+  }
+
+  grab(event) {
+    this.from = this.time(event);
+    this.svg.setPointerCapture(event.pointerId);
+  }
+
+  point(event) {
+    if (event === null) { this.mark(null); return; }
+    const time = this.time(event);
+    this.mark(time);
+    if (this.from !== undefined && event.buttons)
+      this.chosen.setAttribute("d", `M${this.x(this.from)} ${TOP}H${this.x(time)}V${this.bottom}H${this.x(this.from)}Z`);
+  }
+
+  drop(event) {
+    const from = this.from, to = this.time(event);
+    this.from = undefined;
+    if (from !== undefined && Math.abs(this.x(from) - this.x(to)) > 6) this.look(Math.min(from, to), Math.max(from, to));
+    else this.chosen.setAttribute("d", "");
+  }
+
+  // Put the cursor at a time, with the values of all lanes there; null takes it away.
+  mark(time) {
+    if (time !== null) time = Math.floor(time / this.found.tick) * this.found.tick;
+    this.cursor.setAttribute("d", time === null ? "" : `M${this.x(time)} ${TOP}V${this.bottom}`);
+    this.where.textContent = time === null ? "" : shownTime(time);
+    for (const [lane, shown] of this.values)
+      shown.textContent = time === null ? shown.idle : cut(shownValue(lane, upTo(lane.times, time) - 1), 18);
+  }
+}
+
+function spans(lines) {
+  const made = element("pre");
+  for (const line of lines) {
+    for (const [text, role] of line) made.append(role ? element("span", { className: role, textContent: text }) : text);
+    made.append("\n");
+  }
+  return made;
+}
+
+function table(heads, rows, style = "") {
+  return element("div", { className: "scroll" }, element("table", { className: style },
+    element("thead", {}, element("tr", {}, ...heads.map((head) => element("th", { scope: "col", textContent: head })))),
+    element("tbody", {}, ...rows)));
+}
+
+function row(cells) {
+  return element("tr", {}, ...cells.map((cell) => element("td", { textContent: cell })));
+}
+
+// All of a case, below its line.
+function inside(found) {
+  const made = element("div", { className: "inner" });
+  made.append(element("p", { className: "dim", textContent: `${found.file}:${found.line}` + (found.scans ? `, ${found.scans.toLocaleString("en")} scans, ${shownTime(found.end)}` : "") }));
+  if (found.text.length) made.append(spans(found.text));
+  if (!found.lanes) return made;
+  if (found.lanes.length && found.end) {
+    const diagram = new Diagram(found);
+    made.diagram = diagram;
+    made.append(diagram.tools(), diagram.svg);
+  }
+  if (found.timing.length) {
+    made.append(element("h2", { textContent: "Times" }));
+    made.append(table(["row", "limits", "events", "answered", "least", "middle", "most"], found.timing.map(row), "words"));
+  }
+  if (found.table) {
+    made.append(element("h2", { textContent: "Table" }));
+    const rows = found.table.rows.map((cells, line) => {
+      const one = row(cells);
+      for (const [column, text] of found.table.misses[line] || []) {
+        one.children[column].className = "miss";
+        one.children[column].append(` (is ${text})`);
+      }
+      return one;
+    });
+    made.append(table(found.table.heads, rows));
+    if (found.table.left) made.append(element("p", { className: "dim", textContent: `${found.table.left.toLocaleString("en")} rows are not shown.` }));
+  }
+  const log = events(found);
+  if (log.length) {
+    const listed = element("details", {}, element("summary", { textContent: `Rises and falls: ${log.length.toLocaleString("en")}` }));
+    listed.addEventListener("toggle", () => {
+      if (listed.open && listed.children.length === 1) {
+        listed.append(table(["at", "signal", "edge", "no."], log.slice(0, MOST_EVENTS).map(([time, path, edge, count]) => row([shownTime(time), path, edge, count]))));
+        if (log.length > MOST_EVENTS) listed.append(element("p", { className: "dim", textContent: `The first ${MOST_EVENTS}.` }));
+      }
+    });
+    made.append(listed);
+  }
+  return made;
+}
+
+function entry(found) {
+  const [word, style] = STATES[found.status];
+  const time = found.end ? shownTime(found.end) : "";
+  const head = element("button", { type: "button" }, element("span", { className: style, textContent: word }), element("span", { className: "block", textContent: found.block }),
+    element("span", { textContent: found.name }), element("span", { className: "dim", textContent: time }));
+  head.setAttribute("aria-expanded", "false");
+  const made = element("article", {}, head);
+  made.found = found;
+  made.open = (is = true) => {
+    if (is === (head.getAttribute("aria-expanded") === "true")) return;
+    head.setAttribute("aria-expanded", String(is));
+    if (!is) made.lastChild.remove();
+    else made.append(inside(found));
+  };
+  head.addEventListener("click", () => made.open(head.getAttribute("aria-expanded") !== "true"));
+  return made;
+}
+
+function begin(data) {
+  const articles = data.cases.map(entry), main = document.getElementById("cases");
+  document.getElementById("title").textContent = `${data.stamp.library} ${data.stamp.version}`.trim();
+  document.getElementById("verdict").textContent = data.verdict;
+  document.getElementById("stamp").textContent = `Upright ${data.stamp.upright}, ${data.stamp.time}, content ${data.stamp.digest}`;
+  main.replaceChildren(...articles);
+  const words = document.getElementById("words"), boxes = {};
+  for (const [status, [word, style]] of Object.entries(STATES)) {
+    const count = data.cases.filter((found) => found.status === status).length;
+    if (!count) continue;
+    boxes[status] = element("input", { type: "checkbox", checked: true, onchange: choose });
+    document.getElementById("kinds").append(element("label", {}, boxes[status], " ", element("span", { className: style, textContent: word }), ` ${count.toLocaleString("en")}`));
+  }
+  function choose() {
+    const wanted = words.value.toLowerCase().split(/\s+/).filter(Boolean);
+    let count = 0;
+    for (const article of articles) {
+      article.hidden = !(boxes[article.found.status].checked && fits(article.found, wanted));
+      count += !article.hidden;
+    }
+    document.getElementById("count").textContent = count === articles.length ? "" : `${count.toLocaleString("en")} shown`;
+  }
+  words.addEventListener("input", choose);
+  document.getElementById("chooser").addEventListener("submit", (event) => event.preventDefault());
+  document.addEventListener("keydown", (event) => {
+    if (event.ctrlKey || event.metaKey || event.altKey) return;
+    if (event.target === words) { if (event.key === "Escape") { words.value = ""; choose(); words.blur(); } return; }
+    if (event.key === "/") { event.preventDefault(); words.focus(); return; }
+    const own = event.target.closest ? event.target.closest("article") : null;
+    if (event.key === "j" || event.key === "k") {
+      const shown = articles.filter((article) => !article.hidden), place = shown.indexOf(own);
+      const next = shown[event.key === "j" ? place + 1 : Math.max(place - 1, 0)];
+      if (next) next.firstChild.focus();
+      return;
+    }
+    const diagram = own && own.lastChild.diagram;
+    if (diagram && diagram.act(event.key)) event.preventDefault();
+  });
+  window.addEventListener("beforeprint", () => {
+    if (!articles.some((article) => article.children.length > 1))
+      for (const article of articles) if (!["passed"].includes(article.found.status)) article.open();
+  });
+  const asked = decodeURIComponent(location.hash.slice(1));
+  const first = articles.find((article) => asked ? article.found.id === asked : ["failed", "fault"].includes(article.found.status));
+  if (first) { first.open(); if (asked) first.scrollIntoView(); }
+}
+
+if (typeof document !== "undefined") begin(JSON.parse(document.getElementById("data").textContent));
