@@ -8,7 +8,6 @@ from tests.helpers import SECOND, block, checked, machine_of
 from upright_block.compiler.bodies import BodyEmitter
 from upright_block.compiler.image import Bodies, build_image
 from upright_block.compiler.program import USUAL, Mode, Probe, make_program
-from upright_block.language import syntax
 from upright_block.language.checking import observe
 from upright_block.language.findings import Findings
 from upright_block.language.timebase import Timebase
@@ -141,8 +140,7 @@ def test_statements_that_were_reached_are_known(scans: int, lines: set[int]) -> 
     machine = machine_of(COVERED, mode=Mode(covers=True))
     machine.run(scans)
     reached = [point for point in machine.reached() if not point.way]
-    assert {point.unit.source.line(point.origin.start) for point in reached} == lines
-    assert not any(syntax.is_made(point.origin) for point in reached)
+    assert {point.unit.source.line(point.start) for point in reached} == lines
 
 
 def test_the_ways_of_branches_are_known() -> None:
@@ -150,7 +148,7 @@ def test_the_ways_of_branches_are_known() -> None:
     ways: list[set[tuple[int, str]]] = []
     for _ in range(2):
         machine.run(1)
-        ways.append({(p.unit.source.line(p.origin.start), p.way) for p in machine.reached() if p.way})
+        ways.append({(p.unit.source.line(p.start), p.way) for p in machine.reached() if p.way})
     assert ways[0] == {(4, "FALSE"), (6, "FALSE"), (10, "1"), (15, "no turn")}
     assert ways[1] - ways[0] == {(6, "TRUE"), (9, "ELSE"), (15, "turn")}
     assert machine_of(COVERED).reached() == []
@@ -191,3 +189,23 @@ def test_a_body_in_parts_does_what_it_does_as_a_whole(monkeypatch: pytest.Monkey
     found.append([trace.column(whole.slot(p)).tolist() for p in ("n", "m", "k", "q", "t[2].ET", "t[3].Q")])
     assert found[0] == found[1]
     assert (".part2" in machine.image.text) == (limits[0] == 10)
+
+
+@pytest.mark.parametrize(
+    "body",
+    [
+        "RETURN; b := 7;",
+        "RETURN; b := 7; RETURN; c := b;",
+        "IF a = 0 THEN RETURN; b := 8; ELSE RETURN; END_IF b := a; b := b + 1; c := b;",
+        "FOR i := 1 TO 3 DO EXIT; b := b + 1; END_FOR",
+        "FOR i := 1 TO 3 DO CONTINUE; c := b; b := 2; END_FOR",
+        "CASE a OF 0: RETURN; ELSE RETURN; END_CASE b := 9; c := b;",
+        "WHILE a = 0 DO a := 1; EXIT; b := c; c := 3; END_WHILE RETURN; c := 2 * c;",
+    ],
+)
+def test_what_stands_behind_a_return_changes_nothing(body: str) -> None:
+    machine = machine_of(block("a, b, c, i : DINT;", body))
+    machine.write("b", 5)
+    machine.write("c", 6)
+    machine.run(2)
+    assert (machine.read("b"), machine.read("c")) == (5, 6)

@@ -96,16 +96,18 @@ class _Flow:
             self.added.append(variable)
 
     def statements(self, body: Iterable[typed.Statement]) -> bool:
-        """Walk over statements; whether their end is reached."""
+        """Walk over statements; whether their end is reached.
+
+        What stands behind a RETURN is looked at like the rest: its code is written, so what it names must have a value.
+        """
+        is_reached = True
         for statement in body:
             match statement:
                 case typed.If(branches=branches, otherwise=otherwise):
-                    if not self.ways([(b.condition, b.body) for b in branches], otherwise):
-                        return False
+                    is_reached &= self.ways([(b.condition, b.body) for b in branches], otherwise)
                 case typed.Case(selector=selector, arms=arms, otherwise=otherwise):
                     self.look(selector)
-                    if not self.ways([(None, arm.body) for arm in arms], otherwise):
-                        return False
+                    is_reached &= self.ways([(None, arm.body) for arm in arms], otherwise)
                 case typed.For(place=place, body=inner):
                     self.look(statement)
                     self.loop(typed.Load(place.type, place), inner)
@@ -113,12 +115,12 @@ class _Flow:
                     self.loop(condition, inner)
                 case typed.Return():
                     self.leave()
-                    return False
+                    is_reached = False
                 case typed.Exit() | typed.Continue():
-                    return False
+                    is_reached = False
                 case _:
                     self.look(statement)
-        return True
+        return is_reached
 
     def ways(
         self,
