@@ -21,7 +21,7 @@ from upright_block.lazily import exported
 if TYPE_CHECKING:
     from upright_block.cases.byhand import Wishes
     from upright_block.cases.cells import duration
-    from upright_block.cases.coverage import Collector, UnitCoverage, lcov
+    from upright_block.cases.coverage import Collector, Shortfall, UnitCoverage, lcov, shortfalls
     from upright_block.cases.keeping import Keep
     from upright_block.cases.plan import ReadyCase
     from upright_block.cases.suite import choose
@@ -49,7 +49,7 @@ __getattr__ = exported(
     {
         "cases.byhand": ("Wishes",),
         "cases.cells": ("duration",),
-        "cases.coverage": ("Collector", "UnitCoverage", "lcov"),
+        "cases.coverage": ("Collector", "Shortfall", "UnitCoverage", "lcov", "shortfalls"),
         "cases.keeping": ("Keep",),
         "cases.plan": ("ReadyCase",),
         "cases.suite": ("choose",),
@@ -93,6 +93,7 @@ __all__ = [
     "Row",
     "Rows",
     "ScanFault",
+    "Shortfall",
     "Tag",
     "TemplateProblem",
     "Trace",
@@ -117,6 +118,7 @@ __all__ = [
     "listed",
     "nearest",
     "open_library",
+    "shortfalls",
     "write_demo",
     "write_new",
 ]

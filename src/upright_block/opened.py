@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from upright_block.cases.byhand import Wishes
     from upright_block.cases.comparing import Comparison
     from upright_block.cases.coverage import Collector, UnitCoverage
+    from upright_block.cases.gaps import Gap
     from upright_block.cases.history import History
     from upright_block.cases.keeping import Keep
     from upright_block.cases.plan import ReadyCase
@@ -36,9 +37,14 @@ if TYPE_CHECKING:
     from upright_block.language.timebase import Timebase
     from upright_block.language.typed import Unit
     from upright_block.language.types import Type
+    from upright_block.library.floors import Floor
     from upright_block.library.rigmaking import Rig
     from upright_block.library.sheets import Rows
     from upright_block.mapping.judging import Judged
+
+
+_MOST_KEPT = 4_096
+"""Changes of a signal that are kept where only what values it has matters."""
 
 
 class OpenLibrary:
@@ -363,6 +369,24 @@ class OpenLibrary:
         from upright_block.compiler.program import Mode
 
         return collector.of(self.units, Mode(covers=True))
+
+    @property
+    def floors(self) -> tuple[Floor, ...]:
+        """How much of its units the cases must reach, as the manifest says."""
+        return self._library.manifest.floors
+
+    def gaps(self, covered: Sequence[UnitCoverage]) -> list[Gap]:
+        """What no case reached, what would have to differ for it, and the case that comes nearest."""
+        from upright_block.cases.gaps import gaps
+        from upright_block.cases.keeping import Keep
+
+        def record(case: ReadyCase, paths: Sequence[str]) -> Tracks:
+            (verdict,) = self.run([case], jobs=1, keep=Keep(paths, _MOST_KEPT))
+            assert verdict.tracks is not None
+            return verdict.tracks
+
+        cases = {case.id: case for case in self.cases}
+        return [gap for unit in covered for gap in gaps(unit, cases, record)]
 
     @cached_property
     def history(self) -> History:

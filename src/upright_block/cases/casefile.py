@@ -34,7 +34,7 @@ MOST_SWEPT = 10_000
 """Cases of one sweep."""
 _WATCHED = ("always", "never", "timing")
 _FILE_KEYS = (*SUBJECTS, "rig", "scan", "case", *_WATCHED)
-_CASE_KEYS = ("name", "given", "vectors", "run_for", "hold", "clock", "drive", "sweep", *_WATCHED)
+_CASE_KEYS = ("name", "given", "vectors", "run_for", "hold", "clock", "drive", "sweep", "expect_fault", *_WATCHED)
 
 
 @record
@@ -60,7 +60,7 @@ class Case:
     """One case. ``run_for`` is in ns, or None when the last row ends the case.
 
     ``clock`` is the wall clock at the start, in ns since 1970-01-01, or None where it does not matter.
-    ``mistakes`` says that it has findings and cannot be run.
+    ``expect_fault`` is the kind of fault that must end it, empty for none. ``mistakes`` says that it has findings and cannot be run.
     """
 
     id: str
@@ -74,6 +74,7 @@ class Case:
     rules: tuple[Rule, ...]
     timing: tuple[TimingRow, ...]
     stimuli: tuple[Driven, ...]
+    expect_fault: str
     mistakes: tuple[Finding, ...]
 
 
@@ -269,6 +270,9 @@ class _Reader:
         hold = content.value.get("hold")
         if hold is not None and not isinstance(hold.value, bool):
             self.report(hold, words.hold_not_bool())
+        fault = content.value.get("expect_fault")
+        if fault is not None and (not isinstance(fault.value, str) or not fault.value.strip()):
+            self.report(fault, words.fault_not_text())
         clock = self._clock(content)
         given = self._given(content.value["given"], "") if "given" in content.value else []
         vectors = self._vectors(content.value["vectors"]) if "vectors" in content.value else None
@@ -305,6 +309,7 @@ class _Reader:
                 rules,
                 timing,
                 stimuli,
+                fault.value.strip().lower() if fault is not None and isinstance(fault.value, str) else "",
                 tuple(f for f in self.findings.items[begun:] if stops(f.name)),
             )
 

@@ -1,49 +1,90 @@
-"""What of the bodies of a library its cases reached: statements, and the ways of branches."""
+"""What of the bodies of a library its cases reached: statements, ways of branches, states, transitions, ends of timers, faults."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
+from typing import Literal
 
+from upright_block.cases.verdict import Verdict
 from upright_block.compiler.code import Point
-from upright_block.compiler.image import Bodies, InUnit, build_image
+from upright_block.compiler.image import Bodies, Image, InUnit, Site, build_image
 from upright_block.compiler.program import Mode, as_block, make_program
 from upright_block.language.nodes import record
 from upright_block.language.source import Source
+from upright_block.language.states import StateMachine, is_timer, state_machines
 from upright_block.language.typed import Unit
+from upright_block.language.types import Array
+from upright_block.library.floors import REACHED, Floor, floor_of
+
+Kind = Literal["statement", "branch", "state", "transition", "timer", "fault"]
+KINDS: tuple[Kind, ...] = ("statement", "branch", "state", "transition", "timer", "fault")
+"""The kinds, in the order of their names in `REACHED`."""
+_ENDLESS = "endless loop"
 
 
 @record
 class Spot(InUnit):
-    """A statement, or one way of a branch, at its place; ``way`` is empty for a statement."""
+    """Something that a run can reach, at its place; ``cases`` are the ids of those that did, in their order.
 
+    ``way`` is what leads this way, the state, the transition, the timer or the fault; it is empty for a statement.
+    """
+
+    kind: Kind
     way: str
-    is_reached: bool
+    cases: tuple[str, ...]
+
+    @property
+    def is_reached(self) -> bool:
+        """Whether any case reached it."""
+        return bool(self.cases)
 
 
 @record
 class UnitCoverage:
-    """The spots of a unit with its methods, in the order of the text, and how many cases reached one of them."""
+    """The spots of a unit with its methods, in the order of the text, and how many cases reached one of them.
+
+    ``computed`` are the places at which a state machine is given a value that cannot be told.
+    """
 
     unit: Unit
     spots: tuple[Spot, ...]
     cases: int
+    computed: tuple[InUnit, ...]
 
-    def counts(self, of_branches: bool) -> tuple[int, int]:
-        """How many statements, or ways of branches, were reached, and how many there are."""
-        own = [spot for spot in self.spots if bool(spot.way) is of_branches]
+    def counts(self, kind: Kind) -> tuple[int, int]:
+        """How many spots of a kind were reached, and how many there are."""
+        own = [spot for spot in self.spots if spot.kind == kind]
         return sum(spot.is_reached for spot in own), len(own)
 
     @property
-    def missed(self) -> Iterator[Spot]:
-        """What was not reached; of a statement in a way that was not, the way alone."""
-        lines: set[int] = set()
-        for spot in self.spots:
-            if not spot.is_reached and spot.line not in lines:
-                lines.add(spot.line)
-                yield spot
+    def missed(self) -> list[Spot]:
+        """What was not reached; faults are not among it."""
+        return [spot for spot in self.spots if not spot.is_reached and spot.kind != "fault"]
 
 
-_Key = tuple[str, int, str]
+@record
+class Shortfall:
+    """A unit of which the cases reach less of a kind than a floor asks for; or a floor that fits no unit: then there is none."""
+
+    unit: UnitCoverage | None
+    kind: str
+    floor: Floor
+
+
+def shortfalls(covered: Sequence[UnitCoverage], floors: Sequence[Floor]) -> list[Shortfall]:
+    """What is below the floors; a unit without anything of a kind is not."""
+    found: list[Shortfall] = []
+    for unit in covered:
+        floor = floor_of(unit.unit.full_name, floors)
+        for name, least in floor.least.items() if floor else ():
+            reached, known = unit.counts(KINDS[REACHED.index(name)])
+            if floor is not None and 100 * reached < least * known:
+                found.append(Shortfall(unit, name, floor))
+    names = [unit.unit.full_name for unit in covered]
+    return found + [Shortfall(None, "", floor) for floor in floors if not any(map(floor.fits, names))]
+
+
+_Key = tuple[str, int, str, str]
 
 
 class Collector:
@@ -51,18 +92,24 @@ class Collector:
 
     def __init__(self) -> None:
         self.known: dict[_Key, Point] = {}
-        self.reached: dict[_Key, set[str]] = {}
+        self.faults: dict[_Key, Site] = {}
+        self.reached: dict[_Key, dict[str, None]] = {}
 
-    def has(self, points: Iterable[Point]) -> None:
+    def has(self, image: Image) -> None:
         """Take in what a program has."""
-        for point in points:
+        for _, point in image.points:
             if _is_written(point.unit):
                 self.known.setdefault(_key(point), point)
+        for site in image.sites:
+            if not site.unit.is_standard and _is_written(site.unit) and site.kind != _ENDLESS:
+                self.faults.setdefault(_fault_key(site), site)
 
-    def saw(self, points: Iterable[Point], case: str) -> None:
+    def saw(self, verdict: Verdict) -> None:
         """Take in what a case reached."""
-        for point in points:
-            self.reached.setdefault(_key(point), set()).add(case)
+        for point in verdict.reached:
+            self.reached.setdefault(_key(point), {})[verdict.case.id] = None
+        if verdict.fault is not None:
+            self.reached.setdefault(_fault_key(verdict.fault.site), {})[verdict.case.id] = None
 
     def of(self, units: Sequence[Unit], mode: Mode) -> list[UnitCoverage]:
         """The coverage of some units; what no case runs is compiled to know what it has."""
@@ -70,21 +117,72 @@ class Collector:
         seen = {key[0] for key in self.known}
         for unit in units:
             if unit.key not in seen and not unit.is_broken and unit.kind in ("FUNCTION_BLOCK", "FUNCTION", "PROGRAM"):
-                self.has(point for _, point in build_image(make_program(as_block(unit), mode=mode), bodies).points)
+                self.has(build_image(make_program(as_block(unit), mode=mode), bodies))
         own: dict[str, list[Spot]] = {unit.key: [] for unit in units}
-        cases: dict[str, set[str]] = {unit.key: set() for unit in units}
         for key, point in self.known.items():
-            holder = point.unit.owner or point.unit
-            name = holder.wraps.key if holder.wraps else holder.key
-            if name in own:
-                found = self.reached.get(key, set())
-                own[name].append(Spot(point.unit, point.origin.start, point.way, bool(found)))
-                cases[name] |= found
-        return [
-            UnitCoverage(unit, tuple(sorted(own[unit.key], key=lambda s: (s.start, s.way))), len(cases[unit.key]))
-            for unit in units
-            if own[unit.key]
-        ]
+            if point.kind not in ("state", "timer") and _holder(point.unit) in own:
+                own[_holder(point.unit)].append(Spot(point.unit, point.start, point.kind, point.way, self._cases(key)))
+        for key, site in self.faults.items():
+            if _holder(site.unit) in own:
+                own[_holder(site.unit)].append(Spot(site.unit, site.start, "fault", site.kind, self._cases(key)))
+        return [self._unit(unit, own[unit.key]) for unit in units if own[unit.key]]
+
+    def _cases(self, key: _Key) -> tuple[str, ...]:
+        return tuple(self.reached.get(key, ()))
+
+    def _unit(self, unit: Unit, spots: list[Spot]) -> UnitCoverage:
+        """The coverage of a unit with these spots, and its states and timers besides."""
+        cases = tuple(dict.fromkeys(case for spot in spots if spot.kind != "fault" for case in spot.cases))
+        machines = state_machines(unit)
+        for machine in machines:
+            prefix = f"{machine.path} " if len(machines) > 1 else ""
+            spots += self._states(unit, machine, prefix, cases)
+            spots += self._moves(unit, machine, prefix)
+        sequence = unit.syntax.sequence
+        for step in sequence.steps if sequence else ():
+            began = self._began(unit, step.name.upper())
+            spots.append(Spot(unit, step.start, "state", step.name, cases if step.is_initial else began))
+        for variable in unit.variables.values():
+            inner = variable.type.element if isinstance(variable.type, Array) else variable.type
+            if is_timer(inner) and not variable.is_hidden and variable.section not in ("in_out", "external"):
+                reached = self._cases((unit.key, variable.start, "timer", variable.name))
+                spots.append(Spot(unit, variable.start, "timer", variable.name, reached))
+        ordered = tuple(sorted(spots, key=lambda spot: (spot.start, KINDS.index(spot.kind), spot.way)))
+        computed = tuple(InUnit(owner, start) for machine in machines for owner, start in machine.computed)
+        return UnitCoverage(unit, ordered, len(cases), computed)
+
+    def _states(self, unit: Unit, machine: StateMachine, prefix: str, cases: tuple[str, ...]) -> Iterator[Spot]:
+        """The states of a variable: one is visited where its label is met, or where it is given that value."""
+        for values, name in machine.states.items():
+            labels = [label for label in machine.labels if label.values == values]
+            found = dict.fromkeys(cases if values == machine.initial else ())
+            for label in labels:
+                found |= dict.fromkeys(self._cases((label.unit.key, label.start, "branch", label.text)))
+            for each in machine.assigned:
+                if each.target == values:
+                    found |= dict.fromkeys(self._cases((each.unit.key, each.start, "statement", "")))
+            first = next((label.start for label in labels if label.unit is unit), machine.start)
+            yield Spot(unit, first, "state", prefix + name, tuple(found))
+
+    def _moves(self, unit: Unit, machine: StateMachine, prefix: str) -> Iterator[Spot]:
+        """The transitions of a variable: from the label of a branch to each value that it is given there."""
+        moves: dict[tuple[str, str], tuple[Unit, int, dict[str, None]]] = {}
+        for each in machine.assigned:
+            _, _, found = moves.setdefault((each.source, machine.states[each.target]), (each.unit, each.start, {}))
+            found |= dict.fromkeys(self._cases((each.unit.key, each.start, "statement", "")))
+        for (source, target), (owner, start, found) in moves.items():
+            yield Spot(owner, start, "transition", f"{prefix}{source} -> {target}", tuple(found))
+
+    def _began(self, unit: Unit, step: str) -> tuple[str, ...]:
+        """The cases in which a step began to be active."""
+        keys = [key for key, p in self.known.items() if key[0] == unit.key and p.kind == "state" and p.way == step]
+        return tuple(dict.fromkeys(case for key in keys for case in self._cases(key)))
+
+
+def _holder(unit: Unit) -> str:
+    """The key of the unit that something is counted for."""
+    holder = unit.owner or unit
+    return holder.wraps.key if holder.wraps else holder.key
 
 
 def _is_written(unit: Unit) -> bool:
@@ -93,7 +191,11 @@ def _is_written(unit: Unit) -> bool:
 
 
 def _key(point: Point) -> _Key:
-    return point.unit.key, point.origin.start, point.way
+    return point.unit.key, point.start, point.kind, point.way
+
+
+def _fault_key(site: Site) -> _Key:
+    return site.unit.key, site.start, "fault", site.kind
 
 
 def lcov(covered: Iterable[UnitCoverage]) -> str:
@@ -106,8 +208,9 @@ def lcov(covered: Iterable[UnitCoverage]) -> str:
     for source, spots in sorted(by_source.items(), key=lambda entry: entry[0].path):
         hit: dict[int, bool] = {}
         for spot in spots:
-            hit[spot.line] = hit.get(spot.line, False) or (spot.is_reached and not spot.way)
-        branches = [spot for spot in spots if spot.way]
+            if spot.kind in ("statement", "branch"):
+                hit[spot.line] = hit.get(spot.line, False) or spot.is_reached
+        branches = [spot for spot in spots if spot.kind == "branch"]
         lines += ["TN:", f"SF:{source.path}"]
         numbers: dict[int, int] = {}
         for spot in branches:

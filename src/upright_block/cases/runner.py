@@ -104,7 +104,7 @@ def run_cases(
     def build(key: _Key) -> None:
         built[key] = _compile(key, mode, bodies, looks[key])
         if collector is not None:
-            collector.has(point for _, point in built[key][0].points)
+            collector.has(built[key][0])
 
     def run(batch: _Batch) -> None:
         image, module = built[batch.key]
@@ -130,7 +130,7 @@ def run_cases(
     _on_threads(threads, run, batches)
     if collector is not None:
         for verdict in verdicts.values():
-            collector.saw(verdict.reached, verdict.case.id)
+            collector.saw(verdict)
     return [verdicts[index] for index in sorted(verdicts)]
 
 
@@ -210,7 +210,9 @@ def run_case(
         if gatherer is not None:
             gatherer.take(piece)
         fault, reached = piece.fault, piece.first + piece.scans
-    if fault is None:
+    expected = case.written.expect_fault
+    is_expected = fault is not None and fault.site.kind.lower() == expected
+    if fault is None or is_expected:
         for row in rows:
             row.finish(reached - 1)
         for rule in rules:
@@ -219,12 +221,17 @@ def run_case(
     wrong = sum(judge.wrong for judge in judges)
     broken = sum(watcher.wrong for watcher in watchers)
     misses = sorted((m for judge in judges for m in judge.misses), key=lambda m: (m.scan, m.column))
-    is_checked = judges or case.watch.checks
-    status: Status = "fault" if fault else "failed" if wrong or broken else "passed" if is_checked else "checks nothing"
+    is_checked = judges or case.watch.checks or expected
+    checked = sum(judge.checked for judge in judges)
+    about_fault = _about_fault(case, fault, plan.checks - checked) if expected else ""
+    status: Status = "passed" if is_checked else "checks nothing"
+    if wrong or broken or about_fault:
+        status = "failed"
+    if fault is not None and not is_expected:
+        status = "fault"
     moments = Moments((), {}, {})
     if status in ("failed", "fault"):
         moments = _moments(case, noting(), misses, breaks, fault, reached)
-    checked = sum(judge.checked for judge in judges)
     kept = tuple(misses[:MOST_MISSES])
     covered = tuple(machine.reached())
     seconds = time.perf_counter() - began
@@ -245,8 +252,24 @@ def run_case(
         broken,
         measures,
         unarmed,
+        about_fault,
         tracks,
     )
+
+
+def _about_fault(case: ReadyCase, fault: Fault | None, left: int) -> str:
+    """What is wrong with the fault that a case expects, if anything is; ``left`` cells were not reached."""
+    expected = case.written.expect_fault
+    if fault is None:
+        return f"It expects a fault, {expected}, and none came."
+    if fault.site.kind.lower() != expected:
+        return f"It expects another fault: {expected}."
+    rows = len(case.plan.row_scans) - bisect_right(case.plan.row_scans, fault.scan)
+    if rows:
+        return f"{rows:,} row{' stands' if rows == 1 else 's stand'} behind the fault that it expects."
+    if left:
+        return f"{left:,} cell{' was' if left == 1 else 's were'} not checked: the scan of the fault does not end."
+    return ""
 
 
 def values_after(
@@ -405,6 +428,8 @@ def _moments(
     chosen = tuple(s for i, s in enumerate(shown) if i < _MOST_SHOWN or s.path in wrong)
     columns = [machine.program.slot(signal) for signal in chosen]
     wanted: set[int] = set()
+    if not misses and not breaks and fault is None:  # what must come did not
+        wanted |= _around(plan, reached - 1)
     if misses:
         wanted |= _around(plan, misses[0].scan)
         wanted.update(s for m in misses if m.scan == misses[0].scan and m.since for s in (m.since - 1, m.since))

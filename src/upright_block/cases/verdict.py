@@ -93,7 +93,7 @@ class Verdict:
     ``misses`` are the first `runner.MOST_MISSES` of ``wrong`` in the order of time, ``breaks`` the first of what rules and
     timing rows found wrong, which is ``broken`` times, and ``measures`` what these rows measured; ``checked`` counts the cells that were reached. ``moments`` surround the first miss and the fault, where there is one. ``reached`` are the
     statements and branches that the run reached, and ``tracks`` what signals did, where that was asked for. ``unarmed`` are the rules of its file or of a block that were
-    judged in no scan.
+    judged in no scan. ``about_fault`` says what is wrong with the fault that the case expects.
     """
 
     case: ReadyCase
@@ -109,6 +109,7 @@ class Verdict:
     broken: int = 0
     measures: tuple[Measure, ...] = ()
     unarmed: tuple[Rule, ...] = ()
+    about_fault: str = ""
     tracks: Tracks | None = None
 
 

@@ -41,7 +41,8 @@ from upright_block.reports import (
 )
 
 if TYPE_CHECKING:
-    from upright_block import Collector, Keep, UnitCoverage
+    from upright_block import Collector, Keep
+    from upright_block.cli.covering import Covering
 
 _MOST_LISTED = 500
 _MOST_PICTURES = 100
@@ -67,7 +68,17 @@ _HIDING_CASES = ("unreadable-folder", "outside-library")
     help="Write the result into DIR: a page to look through, JUnit XML, JSON lines, a summary.",
 )
 @click.option("--pictures", is_flag=True, help="With --report: a timing diagram of each case that is wrong, too.")
-@click.option("--coverage", is_flag=True, help="Show which statements and branches the cases reached.")
+@click.option(
+    "--coverage", is_flag=True, help="Show what of each unit the cases reached: statements, branches, states."
+)
+@click.option(
+    "--marked", metavar="UNIT", multiple=True, help="Print the text of a unit with marks for what was reached."
+)
+@click.option(
+    "--uncovered",
+    is_flag=True,
+    help="Say for each gap in the coverage which case comes near, and what would have to differ.",
+)
 @click.option("--record", is_flag=True, help="Show CASES with their empty expected cells filled in from a run.")
 @click.option("--over", is_flag=True, help="With --record: replace expected values that are wrong, too.")
 @click.option("--write", is_flag=True, help="With --record: write it, and not only show the difference.")
@@ -90,6 +101,8 @@ def command(
     report: Path | None,
     pictures: bool,
     coverage: bool,
+    marked: tuple[str, ...],
+    uncovered: bool,
     record: bool,
     over: bool,
     write: bool,
@@ -115,7 +128,7 @@ def command(
     choice = Choice(cases, changed, failed)
     if report is None:
         only_with("--report", "--pictures")
-    shown = Shown(as_json, failing, show_all, strict, report, pictures, coverage)
+    shown = Shown(as_json, failing, show_all, strict, report, pictures, coverage, uncovered, marked)
     if stays:
         from upright_block.cli.staying import stay
 
@@ -147,6 +160,13 @@ class Shown(NamedTuple):
     report: Path | None = None
     pictures: bool = False
     coverage: bool = False
+    uncovered: bool = False
+    marked: Sequence[str] = ()
+
+    @property
+    def covers(self) -> bool:
+        """Whether coverage is asked for."""
+        return self.coverage or self.uncovered or bool(self.marked)
 
 
 _ALL, _PLAIN = Choice(), Shown()
@@ -159,13 +179,17 @@ def verify(
     ready, not_run = _chosen(library, choice.patterns)
     wanted = [case for case in ready if _is_wanted(library, case, choice)]
     errors = [f for f in library.findings if f.severity == "error" or shown.strict]
-    collector = _collector() if shown.coverage else None
+    runs_all = choice == _ALL
+    covering = _covering(library, runs_all) if shown.covers or (runs_all and library.floors) else None
+    collector = covering.collector if covering else None
     verdicts, seconds = _run(library, wanted, stops, jobs, collector, _keep() if shown.report else None)
-    covered = library.coverage(collector) if collector else []
+    if covering is not None:
+        covering.finish()
     library.remember(verdicts)
     if shown.report is not None:
-        _report(library, shown, verdicts, not_run, seconds, covered)
+        _report(library, shown, verdicts, not_run, seconds, covering)
     failed = bool(errors) or bool(not_run) or any(v.status in ("failed", "fault") for v in verdicts)
+    failed |= covering is not None and bool(covering.short)
     if shown.as_json:
         show_json(
             {
@@ -175,7 +199,7 @@ def verify(
                 "left_out": len(ready) - len(verdicts),
                 "unarmed": unarmed_data(verdicts) if choice == _ALL else [],
                 "unread_files": library.unread_files,
-                **(_covered_data(covered) if collector else {}),
+                **(covering.data() if covering else {}),
                 "findings": [finding_data(f) for f in errors],
             }
         )
@@ -183,10 +207,8 @@ def verify(
     show_findings(errors, shown.show_all)
     if wanted or not_run or not ready:
         _show(library, verdicts, not_run, seconds, shown.failing, shown.show_all)
-    if collector is not None:
-        from upright_block.reports import coverage_lines
-
-        show_lines([[], *coverage_lines(covered, shown.show_all, width())])
+    if covering is not None:
+        covering.show(shown.coverage, shown.marked, shown.uncovered, shown.show_all)
     unarmed = unarmed_lines(verdicts) if choice == _ALL else []
     if unarmed:
         show_lines(unarmed)
@@ -199,11 +221,10 @@ def verify(
     return int(failed)
 
 
-def _collector() -> Collector:
-    """What gathers the coverage; read where it is asked for."""
-    from upright_block import Collector
+def _covering(library: OpenLibrary, runs_all: bool) -> Covering:
+    from upright_block.cli.covering import Covering
 
-    return Collector()
+    return Covering(library, runs_all)
 
 
 def _keep() -> Keep:
@@ -214,19 +235,13 @@ def _keep() -> Keep:
     return Keep(most=MOST_CHANGES)
 
 
-def _covered_data(covered: Sequence[UnitCoverage]) -> dict[str, Any]:
-    from upright_block.reports import coverage_data
-
-    return {"coverage": coverage_data(covered)}
-
-
 def _report(
     library: OpenLibrary,
     shown: Shown,
     verdicts: Sequence[Verdict],
     not_run: Sequence[NotRun],
     seconds: float,
-    covered: Sequence[UnitCoverage],
+    covering: Covering | None,
 ) -> None:
     """Write the files of a report into a folder, in place of those of an earlier one, and touch nothing else there."""
     from upright_block.reports import Stamp, case_diagram, diagram_pages, report_files
@@ -243,10 +258,8 @@ def _report(
         name = drawn[verdict.case.id] = f"pictures/{len(drawn) + 1:03}_{stem[:60]}.svg"
         made[name] = diagram_pages(case_diagram(verdict), "svg")[0]
     texts = report_files(stamp, verdicts, not_run, drawn, seconds)
-    if shown.coverage:
-        from upright_block import lcov
-
-        texts["coverage.lcov"] = lcov(covered)
+    if covering is not None:
+        texts["coverage.lcov"] = covering.lcov()
     made |= {name: text.encode() for name, text in texts.items()}
     try:
         for sub in (folder, *([folder / "pictures"] if drawn else [])):

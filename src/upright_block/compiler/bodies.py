@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import partial
 from typing import Any
 
-from upright_block.compiler.code import Code
+from upright_block.compiler.code import Code, Kind, Point
 from upright_block.compiler.expressions import ExpressionEmitter, results
 from upright_block.compiler.flow import Usage, has_loops, is_short, usage, usage_inside
 from upright_block.compiler.instructions import load, store, value_type
@@ -21,6 +21,7 @@ from upright_block.compiler.loops import write_continue, write_exit, write_for, 
 from upright_block.compiler.places import MIRRORED, Facts, Frame, copy_instructions, elementary, met
 from upright_block.compiler.rolling import FEWEST, Rolled, rolled
 from upright_block.language import syntax, typed
+from upright_block.language.states import is_timer, label_texts
 from upright_block.language.types import Array, Elementary, Enumeration, OpenArray, String, is_integer
 from upright_block.language.walking import every_statement
 
@@ -224,9 +225,27 @@ class BodyEmitter(ExpressionEmitter):
 
     def reach(self, origin: syntax.Node, way: str = "") -> None:
         """Note that a statement, or one way of a branch, was reached, where that is asked for."""
-        if self.code.mode.covers and not self.frame.unit.is_standard and origin is not syntax.NO_PLACE:
-            point = self.code.point(self.frame.unit, origin, way)
+        if self.code.mode.covers and origin is not syntax.NO_PLACE:
+            kind: Kind | None = "branch" if way else "statement"
+            if isinstance(origin, syntax.Made):
+                kind, way = _made_point(origin, way)
+            if kind is not None:
+                self._note(origin.start, kind, way)
+
+    def _note(self, start: int, kind: Kind, way: str) -> None:
+        if not self.frame.unit.is_standard:
+            point = self.code.point(Point(self.frame.unit, start, kind, way))
             self.out.append(f"i32.const {point} i32.const 1 i32.store8")
+
+    def _note_timer(self, node: typed.CallInstance, base: str, at_q: int, before: str) -> None:
+        """Note that the time of a timer ran out: Q of an on-delay is set, that of another timer was and is no more."""
+        root = node.instance.root
+        condition = f"local.get {base} i32.load8_u offset={at_q}"
+        if before:
+            condition = f"local.get {before} {condition} i32.eqz i32.and"
+        self.out.append(f"{condition} if")
+        self._note(root.start, "timer", root.name)
+        self.out.append("end")
 
     def _assign(self, node: typed.Assign) -> None:
         type_ = node.place.type
@@ -263,6 +282,11 @@ class BodyEmitter(ExpressionEmitter):
     def _call_instance(self, node: typed.CallInstance) -> None:
         base, offset = self.instance(node.instance)
         offsets = layout_of(node.block).offsets
+        is_timer = self.code.mode.covers and _is_own_timer(self.frame.unit, node)
+        at_q = offset + offsets[node.block.variables["Q"]] if is_timer else 0
+        before = self.temporary("i32") if is_timer and node.block.key != "TON" else ""
+        if before:
+            self.out.append(f"local.get {base} i32.load8_u offset={at_q} local.set {before}")
         for _, value in node.inputs:
             self.expression(value)
         for _, place in node.shared:
@@ -288,6 +312,8 @@ class BodyEmitter(ExpressionEmitter):
                 else f"i32.const {at_pin} i32.add"
             )
             self.take(receiver, f"local.get {base} {fetch}", pin.type, negated)
+        if is_timer:
+            self._note_timer(node, base, at_q, before)
 
     def _is_inlined(self, block: typed.Unit) -> bool:
         assert block.body is not None
@@ -421,12 +447,13 @@ class BodyEmitter(ExpressionEmitter):
     def _reach_labels(self, arm: typed.Arm, selector: str, type_: Elementary) -> None:
         """Note which of the labels of an arm was met."""
         held, sign = value_type(type_), "s" if type_.is_signed else "u"
-        for low, high in arm.ranges if self.code.mode.covers else ():
+        texts = label_texts(self.frame.unit, arm, type_) if self.code.mode.covers else ()
+        for (low, high), text in zip(arm.ranges, texts, strict=False):
             self.out.append(
                 f"local.get {selector} {held}.const {low} {held}.ge_{sign} "
                 f"local.get {selector} {held}.const {high} {held}.le_{sign} i32.and if"
             )
-            self.reach(arm.origin, f"{low}" if low == high else f"{low}..{high}")
+            self.reach(arm.origin, text)
             self.out.append("end")
 
     def _jump(self, selector: str, held: str, lowest: int, table: list[str], otherwise: str) -> None:
@@ -450,6 +477,25 @@ class BodyEmitter(ExpressionEmitter):
         if self.is_part and self.frame.leave == "$leave":
             self.out.append("i32.const 1 local.set $left")
         self.out.append(f"br {self.frame.leave}")
+
+
+def _made_point(origin: syntax.Made, way: str) -> tuple[Kind | None, str]:
+    """What a statement that nobody wrote, or a way of one, stands for; None for nothing that anybody looks for."""
+    match origin.role:
+        case "step" if not way:
+            return "state", origin.name
+        case "transition" if way == "TRUE":
+            return "transition", origin.name
+        case "enable" if way:
+            return "branch", f"EN {way}"
+        case "disable" if way:
+            return "branch", "EN FALSE" if way == "TRUE" else "EN TRUE"
+    return None, ""
+
+
+def _is_own_timer(unit: typed.Unit, node: typed.CallInstance) -> bool:
+    """Whether a call is that of a timer among the variables of a unit."""
+    return is_timer(node.block) and unit.variables.get(node.instance.root.key) is node.instance.root
 
 
 def _covers_all(node: typed.Case, type_: Elementary) -> bool:

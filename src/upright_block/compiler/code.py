@@ -6,19 +6,28 @@ of sites, the addresses of data, the values that constants are given.
 
 from __future__ import annotations
 
+from typing import Literal
+
 from upright_block.compiler.layout import encode
 from upright_block.compiler.program import Mode
-from upright_block.language import syntax, typed
+from upright_block.language import typed
 from upright_block.language.nodes import fresh, record, state
 from upright_block.language.types import Type, string_type
+
+Kind = Literal["statement", "branch", "state", "transition", "timer"]
+"""What kind of thing can be reached."""
 
 
 @record
 class Point:
-    """A statement, or one way of a branch: ``way`` is empty for a statement, else what leads this way."""
+    """Something that a run can reach, at its place: a statement, one way of a branch, a step, a transition, the end of a timer's time.
+
+    ``way`` is what leads this way, the name of the step, the transition or the timer, and empty for a statement.
+    """
 
     unit: typed.Unit
-    origin: syntax.Node
+    start: int
+    kind: Kind
     way: str
 
 
@@ -76,9 +85,9 @@ class Code:
         self.tables.append(entries)
         return f"{{t{len(self.tables) - 1}}}"
 
-    def point(self, unit: typed.Unit, origin: syntax.Node, way: str = "") -> str:
+    def point(self, point: Point) -> str:
         """The address of a byte that says whether a point was reached."""
-        self.points.append(Point(unit, origin, way))
+        self.points.append(point)
         return f"{{p{len(self.points) - 1}}}"
 
     def dispatched(self, unit: typed.Unit) -> str:

@@ -17,6 +17,7 @@ from upright_block.language.points import PointRules
 from upright_block.language.scope import Dialect
 from upright_block.language.source import Source
 from upright_block.library.files import FileProblem, Files
+from upright_block.library.floors import Floor, FloorProblem, read_floors
 from upright_block.library.toml import Toml, TomlProblem, read_toml
 
 FILE_NAME = "upright.toml"
@@ -35,7 +36,7 @@ class Manifest:
     """``folders`` are those of each part of a library, relative to the one that holds the manifest.
 
     ``overflow`` says what an integer does that leaves its type: ``wrap`` or ``fault``. ``policy`` is what it says of
-    findings, ``points`` of how points are counted, ``dialect`` of what controllers have; ``scan`` is the time in ns of a
+    findings, ``points`` of how points are counted, ``dialect`` of what controllers have, ``floors`` of what cases must reach; ``scan`` is the time in ns of a
     scan that nothing else says.
     """
 
@@ -47,6 +48,7 @@ class Manifest:
     points: PointRules
     scan: int
     dialect: Dialect
+    floors: tuple[Floor, ...]
     source: Source
 
 
@@ -88,6 +90,7 @@ def read_manifest(files: Files) -> Manifest:
     known = _TEXTS | {key: choices[0] for key, choices in _CHOICES.items()}
     values: dict[str, str] = {}
     points, scan = PointRules(), _SCAN
+    floors: tuple[Floor, ...] = ()
     limits: dict[str, Any] = {}
     folders: dict[str, tuple[str, ...]] = {part: (part,) for part in _FOLDERS}
     reader = _PolicyReader(source)
@@ -108,11 +111,14 @@ def read_manifest(files: Files) -> Manifest:
         if key == "points":
             points = _point_rules(entry, source)
             continue
+        if key == "coverage":
+            floors = _floors(entry, source)
+            continue
         if key in _FOLDERS:
             folders[key] = _folders(key, entry, files, place)
             continue
         if key not in known:
-            keys = (*known, *_FOLDERS, "levels", "allow", "points", "scan", *_LIMITS)
+            keys = (*known, *_FOLDERS, "levels", "allow", "points", "scan", "coverage", *_LIMITS)
             hint = did_you_mean(key, keys) or f"Its keys are {', '.join(keys)}."
             raise LibraryProblem(f"{place} has a key {key}, which is not known.", hint)
         if not isinstance(entry.value, str):
@@ -129,8 +135,17 @@ def read_manifest(files: Files) -> Manifest:
         points=points,
         scan=scan,
         dialect=Dialect(**limits),
+        floors=floors,
         source=source,
     )
+
+
+def _floors(entry: Toml, source: Source) -> tuple[Floor, ...]:
+    try:
+        return read_floors(entry)
+    except FloorProblem as problem:
+        place = f"{FILE_NAME}:{source.line(problem.place.key_start)}"
+        raise LibraryProblem(f"{place}: {problem.words.message}", problem.words.way_out) from None
 
 
 def _folders(key: str, entry: Toml, files: Files, place: str) -> tuple[str, ...]:

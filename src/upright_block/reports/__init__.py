@@ -11,7 +11,14 @@ if TYPE_CHECKING:
     from upright_block.reports.catalogue import entry_lines, list_lines
     from upright_block.reports.configurations import configuration_data, configuration_lines, run_lines
     from upright_block.reports.contents import content_data, content_lines
-    from upright_block.reports.coverage import coverage_data, coverage_lines
+    from upright_block.reports.coverage import (
+        coverage_data,
+        coverage_lines,
+        gap_lines,
+        marked_source_lines,
+        shortfall_data,
+        shortfall_lines,
+    )
     from upright_block.reports.diagrams import case_diagram, trace_diagram
     from upright_block.reports.drawing import wiring_pictures
     from upright_block.reports.filed import Stamp, report_files
@@ -51,7 +58,14 @@ __getattr__ = exported(
         "catalogue": ("entry_lines", "list_lines"),
         "configurations": ("configuration_data", "configuration_lines", "run_lines"),
         "contents": ("content_data", "content_lines"),
-        "coverage": ("coverage_data", "coverage_lines"),
+        "coverage": (
+            "coverage_data",
+            "coverage_lines",
+            "gap_lines",
+            "marked_source_lines",
+            "shortfall_data",
+            "shortfall_lines",
+        ),
         "drawing": ("wiring_pictures",),
         "findings": ("counted", "finding_data", "finding_list"),
         "instances": ("instance_data", "instance_list", "instance_rows"),
@@ -101,10 +115,12 @@ __all__ = [
     "finding_list",
     "function_data",
     "function_lines",
+    "gap_lines",
     "instance_data",
     "instance_list",
     "instance_rows",
     "list_lines",
+    "marked_source_lines",
     "measure_lines",
     "not_run_data",
     "not_run_line",
@@ -112,6 +128,8 @@ __all__ = [
     "report_files",
     "run_data",
     "run_lines",
+    "shortfall_data",
+    "shortfall_lines",
     "summary_line",
     "tag_data",
     "tag_lines",

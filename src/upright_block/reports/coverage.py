@@ -1,52 +1,135 @@
-"""Coverage as a table, as lines of sources, and as plain data."""
+"""Coverage as a table, as marked lines of sources, and as plain data."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import re
+from collections.abc import Iterator, Sequence
+from itertools import groupby
 from typing import Any
 
-from upright_block.cases.coverage import Spot, UnitCoverage
+from upright_block.cases.coverage import KINDS, Shortfall, Spot, UnitCoverage
+from upright_block.cases.gaps import Gap
+from upright_block.library.floors import REACHED
+from upright_block.library.manifest import FILE_NAME
 from upright_block.reports.listing import column_lines
-from upright_block.reports.styled import Line
+from upright_block.reports.styled import Line, Role
 
 _MOST_MISSED = 60
+_MOST_NAMED = 3
+_HEADS = dict(zip(KINDS, REACHED, strict=True))
+_END = re.compile(r"^[ \t]*END_(?:FUNCTION_BLOCK|FUNCTION|PROGRAM|CLASS)\b", re.IGNORECASE | re.MULTILINE)
+_MARKS: dict[str, Role] = {"●": "good", "◐": "warn", "○": "bad", " ": ""}
 
 
 def coverage_lines(covered: Sequence[UnitCoverage], show_all: bool, width: int) -> list[Line]:
     """A line a unit, and the places that no case reached."""
+    kinds = [kind for kind in KINDS if any(unit.counts(kind)[1] for unit in covered)]
     rows = [
-        [f"  {unit.unit.full_name}", f"{unit.cases:,}", *(_share(*unit.counts(kind)) for kind in (False, True))]
+        [f"  {unit.unit.full_name}", f"{unit.cases:,}", *(_share(*unit.counts(kind)) for kind in kinds)]
         for unit in covered
     ]
-    total = [
-        [sum(numbers) for numbers in zip(*(unit.counts(kind) for unit in covered), strict=True)]
-        for kind in (False, True)
-    ]
-    rows.append(["  all", "", *(_share(*(sums or [0, 0])) for sums in total)])
-    lines = column_lines(("  coverage", "cases", "statements", "branches"), rows, width, ("name",))
-    missed = [spot for unit in covered for spot in unit.missed]
+    total = [[sum(numbers) for numbers in zip(*(u.counts(kind) for u in covered), strict=True)] for kind in kinds]
+    rows.append(["  all", "", *(_share(*sums) for sums in total)])
+    heads = ("  coverage", "cases", *(_HEADS[kind] for kind in kinds))
+    lines = column_lines(heads, rows, width, ("name",))
+    missed = [place for unit in covered for place in _missed_lines(unit)]
     if not missed:
         return lines
     lines += [[], [("  never reached", "strong")]]
-    for spot in missed if show_all else missed[:_MOST_MISSED]:
-        text = spot.source.line_text(spot.line).strip()
-        lines.append([(f"  {spot.source.shown_line(spot.start)}  ", "dim"), (text, ""), (_way(spot), "warn")])
+    lines += missed if show_all else missed[:_MOST_MISSED]
     if len(missed) > _MOST_MISSED and not show_all:
         lines.append([(f"  {len(missed) - _MOST_MISSED:,} more: --all shows all.", "warn")])
     return lines
 
 
+def _missed_lines(unit: UnitCoverage) -> Iterator[Line]:
+    """The lines of a unit of which something was not reached, with what of them."""
+    for (source, line), found in groupby(unit.missed, lambda spot: (spot.source, spot.line)):
+        spots = list(found)
+        text, missing = source.line_text(line).strip(), _all_missing(spots)
+        shown: Line = [(f"  {source.shown_line(spots[0].start)}  ", "dim"), (text, "")]
+        yield [*shown, (f"   {missing}", "warn")] if missing else shown
+
+
 def _share(reached: int, known: int) -> str:
-    if not known:
-        return ""
-    return f"{reached:,} of {known:,}  {100 * reached // known}%"
+    return f"{reached:,} of {known:,} {100 * reached // known:>3}%" if known else ""
 
 
-def _way(spot: Spot) -> str:
-    """How a way of a branch is said; nothing for a statement."""
-    if not spot.way:
-        return ""
-    return f"   never {spot.way}"
+def _all_missing(spots: Sequence[Spot]) -> str:
+    """What of the spots of a line was not reached, besides the statement itself."""
+    parts = [f"never {spot.way}" for spot in spots if spot.kind == "branch"]
+    parts += [f"{spot.kind} {spot.way}" for spot in spots if spot.kind in ("state", "transition")]
+    timers = [spot.way for spot in spots if spot.kind == "timer"]
+    more = f" and {len(timers) - _MOST_NAMED} more" if len(timers) > _MOST_NAMED else ""
+    parts += [f"{', '.join(timers[:_MOST_NAMED])}{more} never ran out"] if timers else []
+    return ", ".join(dict.fromkeys(parts))
+
+
+def gap_lines(found: Sequence[Gap], show_all: bool) -> Iterator[Line]:
+    """For each gap where it is, what would have to be, and the case that comes nearest with what it has there."""
+    yield [("  what the cases would have to do", "strong")]
+    for gap in found if show_all else found[:_MOST_MISSED]:
+        spot = gap.spots[0]
+        source, missing = spot.source, _all_missing(gap.spots)
+        head: Line = [(f"  {source.shown_line(spot.start)}  ", "dim"), (source.line_text(spot.line).strip(), "")]
+        yield [*head, (f"   {missing}", "warn")] if missing else head
+        yield [(f"      {gap.says or 'no case runs it'}", "")]
+        if gap.nearest:
+            values = "; ".join(f"{path} {text}" for path, text in gap.values)
+            yield [("      nearest: ", "dim"), (gap.nearest, "name"), (f": {values}" if values else "", "dim")]
+    if len(found) > _MOST_MISSED and not show_all:
+        yield [(f"  {len(found) - _MOST_MISSED:,} more: --all shows all.", "warn")]
+
+
+def shortfall_lines(found: Sequence[Shortfall]) -> Iterator[Line]:
+    """A line for each unit below a floor, and for each floor that fits none."""
+    for short in found:
+        if short.unit is None:
+            yield [(f"{FILE_NAME}: the floor of {short.floor.pattern} fits no unit that can be run.", "bad")]
+            continue
+        reached, known = short.unit.counts(KINDS[REACHED.index(short.kind)])
+        least = short.floor.least[short.kind]
+        yield [
+            (f"{short.unit.unit.full_name}: {_share(reached, known)} of its {short.kind}", "bad"),
+            (f"; the floor of {short.floor.pattern} is {least:g}%.", ""),
+        ]
+
+
+def shortfall_data(found: Sequence[Shortfall]) -> list[dict[str, Any]]:
+    """The same as plain data for JSON."""
+    return [
+        {
+            "unit": short.unit.unit.full_name if short.unit else None,
+            "kind": short.kind,
+            "floor": short.floor.pattern,
+            "least_percent": short.floor.least.get(short.kind),
+        }
+        for short in found
+    ]
+
+
+def marked_source_lines(unit: UnitCoverage) -> Iterator[Line]:
+    """The text of a unit with a mark at each line: reached, in part, or never; with what is missing behind it."""
+    by_line: dict[int, list[Spot]] = {}
+    for spot in unit.spots:
+        if spot.source is unit.unit.source:
+            by_line.setdefault(spot.line, []).append(spot)
+    source, start = unit.unit.source, unit.unit.syntax.start
+    last = max((spot.start for spot in unit.spots if spot.source is source), default=start)
+    end = _END.search(source.text, last)
+    yield [(f"{unit.unit.full_name}", "strong"), (f"  {source.path}", "dim")]
+    for line in range(source.line(start), source.line(end.start() if end else last) + 1):
+        spots = by_line.get(line, [])
+        mark = mark_of(spots)
+        missing = _all_missing([spot for spot in spots if not spot.is_reached])
+        shown: Line = [(f"  {line:>5} ", "dim"), (mark, _MARKS[mark]), (f" {source.line_text(line).rstrip()}", "")]
+        yield [*shown, (f"   {missing}", _MARKS[mark])] if missing else shown
+
+
+def mark_of(spots: Sequence[Spot]) -> str:
+    """The mark of a line with some spots: all of them reached, some, none; none at all."""
+    own = [spot.is_reached for spot in spots if spot.kind != "fault"]
+    return " " if not own else "●" if all(own) else "◐" if any(own) else "○"
 
 
 def coverage_data(covered: Sequence[UnitCoverage]) -> list[dict[str, Any]]:
@@ -56,11 +139,13 @@ def coverage_data(covered: Sequence[UnitCoverage]) -> list[dict[str, Any]]:
             "unit": unit.unit.full_name,
             "file": unit.unit.source.path,
             "cases": unit.cases,
-            "statements": dict(zip(("reached", "known"), unit.counts(False), strict=True)),
-            "branches": dict(zip(("reached", "known"), unit.counts(True), strict=True)),
+            **{_HEADS[kind]: dict(zip(("reached", "known"), unit.counts(kind), strict=True)) for kind in KINDS},
             "missed": [
-                {"way": spot.way, **spot.source.place(spot.start)} for spot in unit.spots if not spot.is_reached
+                {"kind": spot.kind, "way": spot.way, **spot.source.place(spot.start)}
+                for spot in unit.spots
+                if not spot.is_reached
             ],
+            "computed": [place.source.place(place.start) for place in unit.computed],
         }
         for unit in covered
     ]

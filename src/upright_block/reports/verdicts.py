@@ -78,6 +78,10 @@ def failure_lines(verdict: Verdict, width: int) -> list[Line]:
         lines.append([])
     if verdict.fault is not None:
         lines += _fault_lines(verdict, width)
+    if verdict.about_fault:
+        lines += [[("  ", ""), (verdict.about_fault, "bad")], []]
+        if not verdict.misses and not verdict.breaks and verdict.fault is None:
+            lines += [*_moment_lines(verdict, case.plan.scans - 1, width), []]
     return lines
 
 
@@ -302,6 +306,7 @@ def verdict_data(verdict: Verdict) -> dict[str, Any]:
         "wrong_count": verdict.wrong,
         "wrong": [_miss_data(verdict, miss) for miss in verdict.misses],
         "fault": None,
+        "expected_fault": case.written.expect_fault or None,
         "broken_count": verdict.broken,
         "broken": [break_data(verdict, found) for found in verdict.breaks],
         "measured": [measure_data(measure) for measure in verdict.measures],

@@ -92,6 +92,11 @@ def hold_not_bool() -> Words:
     return Words("wrong-kind", "hold is true or false.", "Write hold = true.")
 
 
+def fault_not_text() -> Words:
+    way_out = 'Write expect_fault = "division by zero", or what upright verify calls the fault.'
+    return Words("wrong-kind", "expect_fault is the name of a fault.", way_out)
+
+
 def does_nothing() -> Words:
     return Words(
         "missing-key",

@@ -519,7 +519,7 @@ def _guard(unit: typed.Unit) -> tuple[typed.Statement, ...]:
         tell = [typed.Assign(made, place, typed.Constant(BOOL, value)) for value in (False, True)]
     found: list[typed.Statement] = []
     if enable is not None and enable.section == "input" and enable.type is BOOL:
-        made = syntax.Made(enable.start, enable.end)
+        made = syntax.Made(enable.start, enable.end, role="disable")
         off = typed.Unary(BOOL, "NOT", typed.Load(BOOL, typed.whole(enable, made)), enable.start)
         branch = typed.Branch(made, off, (*tell[:1], typed.Return(made)))
         found.append(typed.If(made, (branch,), ()))

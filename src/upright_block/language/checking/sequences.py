@@ -16,6 +16,7 @@ from upright_block.language.checking.words import sequences as words
 from upright_block.language.checking.words.program import declared_twice
 from upright_block.language.findings import Related, first_declared
 from upright_block.language.limits import MOST_LEAVING
+from upright_block.language.nodes import replaced
 from upright_block.language.types import BOOL, TIME, Type
 
 _FIRST = "started:"
@@ -226,9 +227,11 @@ def sequence_body(node: syntax.Sequence, unit: typed.Unit) -> tuple[syntax.State
         rivals = [other for other, _ in _rivals(leaving, number, transition)]
         changes.append(_clears(transition, number, rivals))
     for number, transition in order:
-        changes.append(_when(transition, number, [_flag(n, False) for n in transition.sources]))
+        changes.append(
+            _when(transition, number, [_assign(n, _flag_of(n.name, n), _truth(False, n)) for n in transition.sources])
+        )
     for number, transition in order:
-        begins = [s for n in transition.targets for s in (_flag(n, True), *_begins(n))]
+        begins = [s for n in transition.targets for s in _begins(n)]
         changes.append(_when(transition, number, begins))
     whole = syntax.Node(node.start, node.start)
     body: list[syntax.Statement] = [_if(step, _flag_of(step.name, step), [_elapsed(step)]) for step in node.steps]
@@ -296,17 +299,21 @@ def _clears(node: syntax.Transition, number: int, rivals: Iterable[int]) -> synt
 
 
 def _when(node: syntax.Transition, number: int, body: Iterable[syntax.Statement]) -> syntax.Statement:
-    return _if(node, _name(f"transition:{number}", node), body)
+    made = _if(node, _name(f"transition:{number}", node), body)
+    return replaced(made, role="transition", name=transition_name(node))
 
 
-def _flag(node: syntax.Name, value: bool) -> syntax.Statement:
-    return _assign(node, _flag_of(node.name, node), _truth(value, node))
+def transition_name(node: syntax.Transition) -> str:
+    """What a transition is called by: the steps that it leaves, and those that it leads to."""
+    return " -> ".join(", ".join(name.name for name in names) for names in (node.sources, node.targets))
 
 
 def _begins(node: syntax.Name) -> list[syntax.Statement]:
     """A step begins: its time counts from this scan."""
     nothing = syntax.Literal(node.start, node.end, "typed", "T#0s")
+    flag = _assign(node, _flag_of(node.name, node), _truth(True, node))
     return [
+        replaced(flag, role="step", name=node.name.upper()),
         _assign(node, _member(node.name, "began", node), _scan_start(node)),
         _assign(node, _member(node.name, "T", node), nothing),
     ]

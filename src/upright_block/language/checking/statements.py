@@ -84,7 +84,7 @@ class StatementChecker(CallChecker):
         if isinstance(node, syntax.Assignment):
             inner = syntax.Assignment(node.start, node.end, node.target, plain)
         done = _CHECK[type(inner)](self, inner)
-        made = syntax.Made(node.start, node.end)
+        made = syntax.Made(node.start, node.end, role="enable")
         branch = typed.Branch(made, condition, (done, *self._tell(made, receiver, True)))
         return typed.If(made, (branch,), self._tell(made, receiver, False))
 
