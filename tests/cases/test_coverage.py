@@ -403,3 +403,40 @@ def test_a_fault_can_be_what_is_expected(table: str, fault: str, status: str, sa
     data = json.loads(upright("verify", "--json", "--library", tmp_path).output)
     assert [case["status"] for case in data["cases"]] == [status]
     assert says in " ".join(upright("verify", "--library", tmp_path).output.split())
+
+
+def test_what_is_reached_is_known_for_each_instance(tmp_path: Path) -> None:
+    files = {
+        "blocks/b.st": """FUNCTION_BLOCK Inner VAR_INPUT x : BOOL; END_VAR VAR_OUTPUT q : BOOL; END_VAR
+IF x THEN q := TRUE; END_IF END_FUNCTION_BLOCK
+FUNCTION_BLOCK Base VAR first : Inner; END_VAR VAR_INPUT y : BOOL; END_VAR
+first(x := y); IF y THEN RETURN; END_IF END_FUNCTION_BLOCK
+FUNCTION_BLOCK More EXTENDS Base VAR deep : ARRAY [1..2] OF Inner; n : INT; END_VAR
+SUPER(); deep[1](x := NOT y); n := Twice(n); END_FUNCTION_BLOCK
+FUNCTION Twice : INT VAR_INPUT n : INT; END_VAR Twice := 2 * n; END_FUNCTION""",
+        "programs/main.st": "PROGRAM Main VAR_INPUT go : BOOL; END_VAR VAR one, two : More; lone : Base; END_VAR one(y := go); lone(y := FALSE); END_PROGRAM",
+        "cases/c.toml": 'program = "Main"\nscan = "1s"\n[[case]]\nname = "a"\nrun_for = "1s"\nvectors = """\ngo\n1\n"""\n',
+    }
+    write_files(tmp_path, files)
+    data = json.loads(upright("verify", "--coverage", "--json", "--library", tmp_path).output)["coverage"]
+    found = {
+        (entry["path"], unit["unit"]): (entry["statements"]["reached"], entry["branches"]["reached"])
+        for unit in data
+        for entry in unit["instances"]
+    }
+    assert found == {
+        ("one", "More"): (3, 0),
+        ("one", "Base"): (3, 1),
+        ("one.first", "Inner"): (2, 1),
+        ("one.deep[1]", "Inner"): (1, 1),
+        ("one.deep[2]", "Inner"): (0, 0),
+        ("two", "More"): (0, 0),
+        ("two", "Base"): (0, 0),
+        ("two.first", "Inner"): (0, 0),
+        ("two.deep[1]", "Inner"): (0, 0),
+        ("two.deep[2]", "Inner"): (0, 0),
+        ("lone", "Base"): (2, 1),
+        ("lone.first", "Inner"): (1, 1),
+    }
+    output = upright("verify", "--instances", "--library", tmp_path).output
+    assert re.search(r"one\.first +Inner +Main +2 of 2 100%", output), output

@@ -151,7 +151,7 @@ def test_the_ways_of_branches_are_known() -> None:
         ways.append({(p.unit.source.line(p.start), p.way) for p in machine.reached() if p.way})
     assert ways[0] == {(4, "FALSE"), (6, "FALSE"), (10, "1"), (15, "no turn")}
     assert ways[1] - ways[0] == {(6, "TRUE"), (9, "ELSE"), (15, "turn")}
-    assert machine_of(COVERED).reached() == []
+    assert list(machine_of(COVERED).reached()) == []
 
 
 def test_covering_changes_no_value() -> None:

@@ -40,16 +40,28 @@ class Spot(InUnit):
 
 
 @record
+class InstanceCoverage:
+    """What cases for ``subject`` reached in the instance of a unit at ``path``: of statements and of branches how many, and how many there are."""
+
+    subject: str
+    path: str
+    statements: tuple[int, int]
+    branches: tuple[int, int]
+
+
+@record
 class UnitCoverage:
     """The spots of a unit with its methods, in the order of the text, and how many cases reached one of them.
 
-    ``computed`` are the places at which a state machine is given a value that cannot be told.
+    ``computed`` are the places at which a state machine is given a value that cannot be told, ``instances`` those in programs and
+    configurations that cases ran.
     """
 
     unit: Unit
     spots: tuple[Spot, ...]
     cases: int
     computed: tuple[InUnit, ...]
+    instances: tuple[InstanceCoverage, ...] = ()
 
     def counts(self, kind: Kind) -> tuple[int, int]:
         """How many spots of a kind were reached, and how many there are."""
@@ -85,6 +97,8 @@ def shortfalls(covered: Sequence[UnitCoverage], floors: Sequence[Floor]) -> list
 
 
 _Key = tuple[str, int, str, str]
+_Instance = tuple[str, str, str]
+"""The name of what ran, the path of an instance in it, and the key of its unit."""
 
 
 class Collector:
@@ -94,20 +108,30 @@ class Collector:
         self.known: dict[_Key, Point] = {}
         self.faults: dict[_Key, Site] = {}
         self.reached: dict[_Key, dict[str, None]] = {}
+        self.instances: dict[_Instance, dict[_Key, bool]] = {}
 
     def has(self, image: Image) -> None:
         """Take in what a program has."""
-        for _, point in image.points:
+        subject = image.program.subject
+        has_instances = subject.kind in ("PROGRAM", "CONFIGURATION")
+        for point, path in filter(None, image.points):
             if _is_written(point.unit):
                 self.known.setdefault(_key(point), point)
+                if has_instances and path:
+                    own = self.instances.setdefault((subject.name, path, _holder(point.unit)), {})
+                    own.setdefault(_key(point), False)
         for site in image.sites:
             if not site.unit.is_standard and _is_written(site.unit) and site.kind != _ENDLESS:
                 self.faults.setdefault(_fault_key(site), site)
 
     def saw(self, verdict: Verdict) -> None:
         """Take in what a case reached."""
-        for point in verdict.reached:
+        for point in verdict.reached or ():
             self.reached.setdefault(_key(point), {})[verdict.case.id] = None
+        for point, path in verdict.reached.places if verdict.reached else ():
+            own = self.instances.get((verdict.case.unit.name, path, _holder(point.unit)))
+            if own is not None:
+                own[_key(point)] = True
         if verdict.fault is not None:
             self.reached.setdefault(_fault_key(verdict.fault.site), {})[verdict.case.id] = None
 
@@ -149,7 +173,15 @@ class Collector:
                 spots.append(Spot(unit, variable.start, "timer", variable.name, reached))
         ordered = tuple(sorted(spots, key=lambda spot: (spot.start, KINDS.index(spot.kind), spot.way)))
         computed = tuple(InUnit(owner, start) for machine in machines for owner, start in machine.computed)
-        return UnitCoverage(unit, ordered, len(cases), computed)
+        return UnitCoverage(unit, ordered, len(cases), computed, tuple(self._instances(unit)))
+
+    def _instances(self, unit: Unit) -> Iterator[InstanceCoverage]:
+        """What was reached in each instance of a unit."""
+        for (subject, path, key), own in self.instances.items():
+            if key == unit.key:
+                kinds = [[is_reached for point, is_reached in own.items() if point[2] == kind] for kind in KINDS[:2]]
+                statements, branches = ((sum(found), len(found)) for found in kinds)
+                yield InstanceCoverage(subject, path, statements, branches)
 
     def _states(self, unit: Unit, machine: StateMachine, prefix: str, cases: tuple[str, ...]) -> Iterator[Spot]:
         """The states of a variable: one is visited where its label is met, or where it is given that value."""

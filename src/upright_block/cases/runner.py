@@ -233,7 +233,7 @@ def run_case(
     if status in ("failed", "fault"):
         moments = _moments(case, noting(), misses, breaks, fault, reached)
     kept = tuple(misses[:MOST_MISSES])
-    covered = tuple(machine.reached())
+    covered = machine.reached() if machine.image.points else None
     seconds = time.perf_counter() - began
     measures = tuple(row.measure() for row in rows)
     unarmed = tuple(rule.watched.rule for rule in rules if not rule.was_armed)

@@ -16,8 +16,8 @@ if TYPE_CHECKING:
     from upright_block.cases.rules import Rule
     from upright_block.cases.tracks import Tracks
     from upright_block.cases.watch import WatchedRow, WatchedRule
-    from upright_block.compiler.code import Point
     from upright_block.compiler.image import Site
+    from upright_block.machine.machine import Reached
     from upright_block.machine.trace import Fault
 
 MOST_WINDOWS = 100
@@ -104,7 +104,7 @@ class Verdict:
     fault: Fault | None
     moments: Moments
     seconds: float
-    reached: tuple[Point, ...] = ()
+    reached: Reached | None = None
     breaks: tuple[Break, ...] = ()
     broken: int = 0
     measures: tuple[Measure, ...] = ()

@@ -12,6 +12,7 @@ from upright_block.reports import (
     coverage_data,
     coverage_lines,
     gap_lines,
+    instance_coverage_lines,
     marked_source_lines,
     shortfall_data,
     shortfall_lines,
@@ -45,12 +46,14 @@ class Covering:
         """The coverage as plain data for JSON."""
         return {"coverage": coverage_data(self.covered), "below_floors": shortfall_data(self.short)}
 
-    def show(self, table: bool, marked: Sequence[str], uncovered: bool, show_all: bool) -> None:
+    def show(self, table: bool, instances: bool, marked: Sequence[str], uncovered: bool, show_all: bool) -> None:
         """Print what is asked for, and always what is below a floor."""
         if table:
             show_lines([[], *coverage_lines(self.covered, show_all, width())])
             if self.left_out:
                 show_lines([[(f"  {plural(self.left_out, 'unit')} that these cases do not come to left out.", "dim")]])
+        if instances:
+            show_lines([[], *instance_coverage_lines(self.covered, width())])
         for pattern in marked:
             units = [unit for unit in self.covered if fnmatchcase(unit.unit.full_name.upper(), pattern.upper())]
             if not units:

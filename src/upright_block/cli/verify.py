@@ -71,6 +71,7 @@ _HIDING_CASES = ("unreadable-folder", "outside-library")
 @click.option(
     "--coverage", is_flag=True, help="Show what of each unit the cases reached: statements, branches, states."
 )
+@click.option("--instances", is_flag=True, help="Show the coverage of each instance in programs and configurations.")
 @click.option(
     "--marked", metavar="UNIT", multiple=True, help="Print the text of a unit with marks for what was reached."
 )
@@ -101,6 +102,7 @@ def command(
     report: Path | None,
     pictures: bool,
     coverage: bool,
+    instances: bool,
     marked: tuple[str, ...],
     uncovered: bool,
     record: bool,
@@ -128,7 +130,7 @@ def command(
     choice = Choice(cases, changed, failed)
     if report is None:
         only_with("--report", "--pictures")
-    shown = Shown(as_json, failing, show_all, strict, report, pictures, coverage, uncovered, marked)
+    shown = Shown(as_json, failing, show_all, strict, report, pictures, coverage, instances, uncovered, marked)
     if stays:
         from upright_block.cli.staying import stay
 
@@ -160,13 +162,14 @@ class Shown(NamedTuple):
     report: Path | None = None
     pictures: bool = False
     coverage: bool = False
+    instances: bool = False
     uncovered: bool = False
     marked: Sequence[str] = ()
 
     @property
     def covers(self) -> bool:
         """Whether coverage is asked for."""
-        return self.coverage or self.uncovered or bool(self.marked)
+        return self.coverage or self.instances or self.uncovered or bool(self.marked)
 
 
 _ALL, _PLAIN = Choice(), Shown()
@@ -208,7 +211,7 @@ def verify(
     if wanted or not_run or not ready:
         _show(library, verdicts, not_run, seconds, shown.failing, shown.show_all)
     if covering is not None:
-        covering.show(shown.coverage, shown.marked, shown.uncovered, shown.show_all)
+        covering.show(shown.coverage, shown.instances, shown.marked, shown.uncovered, shown.show_all)
     unarmed = unarmed_lines(verdicts) if choice == _ALL else []
     if unarmed:
         show_lines(unarmed)

@@ -234,8 +234,14 @@ class BodyEmitter(ExpressionEmitter):
 
     def _note(self, start: int, kind: Kind, way: str) -> None:
         if not self.frame.unit.is_standard:
-            point = self.code.point(Point(self.frame.unit, start, kind, way))
-            self.out.append(f"i32.const {point} i32.const 1 i32.store8")
+            point, level = self.code.point(Point(self.frame.unit, start, kind, way))
+            if level is None:
+                self.out.append(f"i32.const {point} i32.const 1 i32.store8")
+                return
+            instance = self.self_address(self.frame.offset)
+            self.out.append(
+                f"{instance} i32.const 2 i32.shl i32.load offset={{l{level}}} i32.const 1 i32.store8 offset={point}"
+            )
 
     def _note_timer(self, node: typed.CallInstance, base: str, at_q: int, before: str) -> None:
         """Note that the time of a timer ran out: Q of an on-delay is set, that of another timer was and is no more."""

@@ -6,13 +6,15 @@ of sites, the addresses of data, the values that constants are given.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from itertools import count
 from typing import Literal
 
-from upright_block.compiler.layout import encode
+from upright_block.compiler.layout import encode, layout_of
 from upright_block.compiler.program import Mode
 from upright_block.language import typed
 from upright_block.language.nodes import fresh, record, state
-from upright_block.language.types import Type, string_type
+from upright_block.language.types import Array, Type, string_type
 
 Kind = Literal["statement", "branch", "state", "transition", "timer"]
 """What kind of thing can be reached."""
@@ -37,7 +39,7 @@ class Code:
 
     The mark of each kind counts from 0: ``s`` are ``sites`` (unit, offset, kind), ``d`` are ``data`` (bytes,
     alignment) that nobody changes, ``r`` are ``rooms`` (size, alignment), ``g`` are addresses of global variables, ``k``
-    are instructions that put the value of a constant on the stack, ``p`` are addresses of points,
+    are instructions that put the value of a constant on the stack, ``p`` are addresses of points, ``l`` those of tables of where the points of instances lie,
     ``t`` those of ``tables`` of addresses, each an offset from a global variable or a number.
     ``virtual`` are the methods and bodies that it calls by the kind of the instance.
     """
@@ -50,7 +52,7 @@ class Code:
     rooms: list[tuple[int, int]] = fresh(default_factory=list)
     shared: dict[typed.Variable, str] = fresh(default_factory=dict)
     constants: dict[tuple[typed.Variable, Type], str] = fresh(default_factory=dict)
-    points: list[Point] = fresh(default_factory=list)
+    points: list[tuple[Point, int | None]] = fresh(default_factory=list)
     tables: list[tuple[tuple[typed.Variable | None, int], ...]] = fresh(default_factory=list)
     virtual: dict[str, typed.Unit] = fresh(default_factory=dict)
 
@@ -85,10 +87,18 @@ class Code:
         self.tables.append(entries)
         return f"{{t{len(self.tables) - 1}}}"
 
-    def point(self, point: Point) -> str:
-        """The address of a byte that says whether a point was reached."""
-        self.points.append(point)
-        return f"{{p{len(self.points) - 1}}}"
+    def point(self, point: Point) -> tuple[str, int | None]:
+        """The address of a byte that says whether a point was reached; of a unit with instances that for none of them, and its level.
+
+        The level is that of the table which has for the address of an instance how far its own bytes lie from these.
+        """
+        owner = point.unit.owner or point.unit
+        number = None
+        if owner.keeps_data:
+            numbers, free = owner.kept.setdefault("points", ({}, count()))
+            number = numbers.setdefault(point, next(free))
+        self.points.append((point, number))
+        return f"{{p{len(self.points) - 1}}}", None if number is None else level_of(owner)
 
     def dispatched(self, unit: typed.Unit) -> str:
         """The name of the function that calls a method, or runs a body, as the kind of the instance asks for."""
@@ -97,6 +107,26 @@ class Code:
         name = f"{unit.key}.by_kind"
         self.virtual[name] = unit
         return name
+
+
+def level_of(unit: typed.Unit) -> int:
+    """A number in which a unit differs from all whose instances may begin where one of it does: its bases, and what lies first in it."""
+    known: int | None = unit.kept.get("level")
+    if known is None:
+        inner = [*([unit.base] if unit.base else []), *_first_in(unit)]
+        known = unit.kept["level"] = 1 + max(map(level_of, inner), default=-1)
+    return known
+
+
+def _first_in(type_: Type) -> Iterator[typed.Unit]:
+    """The unit whose instance lies at the very start of a value."""
+    if isinstance(type_, Array):
+        yield from (type_.element,) if isinstance(type_.element, typed.Unit) else _first_in(type_.element)
+    elif isinstance(type_, typed.Compound):
+        for variable, offset in layout_of(type_).offsets.items():
+            if offset == 0 and variable.section != "in_out":
+                inner = variable.type
+                yield from (inner,) if isinstance(inner, typed.Unit) else _first_in(inner)
 
 
 def has_kinds(owner: typed.Unit) -> bool:

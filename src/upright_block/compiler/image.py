@@ -8,7 +8,7 @@ from collections.abc import Iterable, Sequence
 from functools import cache
 
 from upright_block.compiler.bodies import dispatcher, write_code
-from upright_block.compiler.code import Code, Point, has_kinds
+from upright_block.compiler.code import Code, Point, has_kinds, level_of
 from upright_block.compiler.flow import pinned_variables
 from upright_block.compiler.instructions import constant
 from upright_block.compiler.layout import DATA, encode
@@ -58,14 +58,16 @@ class Image:
 
     ``is_large`` says that a function of it is too large to be compiled with care. The module uses memory up to ``end``.
     At ``writers``, where it is not 0, lies for each byte of data the number of the site that wrote there last, in
-    four bytes. Each of the ``points`` has the address of a byte that is not 0 once it was reached.
+    four bytes. From ``reached`` on lies a byte for each of the ``points``, which is not 0 once it was reached, in the instance at a path; a
+    function has none, and what nothing can reach is None.
     Fault site n is ``sites[n - 1]``.
     """
 
     program: Program
     text: str
     sites: tuple[Site, ...]
-    points: tuple[tuple[int, Point], ...]
+    points: tuple[tuple[Point, str | None] | None, ...]
+    reached: int
     end: int
     is_large: bool
     writers: int
@@ -98,6 +100,7 @@ def build_image(program: Program, bodies: Bodies | None = None) -> Image:
     pinned = pinned_variables(units)
     codes = [bodies.code(unit, program.mode, pinned) for unit in units if unit.kind != "INTERFACE"]
     linker = _Linker(program)
+    linker.lay_points(codes)
     functions = [function for code in codes for function in linker.linked(code)]
     functions += _dispatchers(codes, units)
     if any("call $text_" in function for function in functions):
@@ -109,6 +112,7 @@ def build_image(program: Program, bodies: Bodies | None = None) -> Image:
             "(module",
             f'(memory (export "memory") {end // _PAGE + 2})',
             *(f'(data (i32.const {address}) "{_escaped(content)}")' for content, address in linker.data.items()),
+            *(f'(data (i32.const {address}) "{_escaped(content)}")' for address, content in linker.entries),
             "(global $budget (mut i32) (i32.const 0))",
             "(global $caller (mut i32) (i32.const 0))",
             *([f"(global $writers i32 (i32.const {writers}))"] if writers else []),
@@ -120,7 +124,7 @@ def build_image(program: Program, bodies: Bodies | None = None) -> Image:
         ]
     )
     is_large = max(map(len, functions)) > _LARGE
-    return Image(program, text, tuple(linker.sites), tuple(linker.points), end, is_large, writers)
+    return Image(program, text, tuple(linker.sites), tuple(linker.points), linker.reached, end, is_large, writers)
 
 
 class _Linker:
@@ -130,8 +134,13 @@ class _Linker:
         self.program = program
         self.end = -(-(DATA + len(program.initial)) // 16) * 16
         self.sites: list[Site] = []
-        self.points: list[tuple[int, Point]] = []
+        self.points: list[tuple[Point, str | None] | None] = []
+        self.reached = 0
+        self.own: dict[int, int] = {}
         self.data: dict[bytes, int] = {}
+        self.entries: list[tuple[int, bytes]] = []
+        self.nobody = 0
+        self.levels: list[int] = []
 
     def room(self, size: int, alignment: int) -> int:
         """The address of so many bytes that nothing else uses."""
@@ -149,18 +158,54 @@ class _Linker:
         """The functions of a unit with their marks filled in."""
         program, first = self.program, len(self.sites)
         self.sites += [Site(*site) for site in code.sites]
-        points = self.room(len(code.points), 1)
-        self.points += [(points + number, point) for number, point in enumerate(code.points)]
+        points = self.own.get(id(code), 0)
         filled: dict[str, Sequence[object]] = {
             "s": range(first + 1, len(self.sites) + 1),
             "d": [self.known(content, alignment) for content, alignment in code.data],
             "r": [self.room(size, alignment) for size, alignment in code.rooms],
             "g": [DATA + program.outer[variable] for variable in code.shared],
             "k": [self._constant(variable, type_) for variable, type_ in code.constants],
-            "p": range(points, points + len(code.points)),
+            "p": [points + place if own is None else self.nobody + own for place, (_, own) in enumerate(code.points)],
+            "l": self.levels,
             "t": [self._table(entries) for entries in code.tables],
         }
         return [_MARK.sub(lambda mark: str(filled[mark[1]][int(mark[2])]), text) for text in code.functions]
+
+    def lay_points(self, codes: Sequence[Code]) -> None:
+        """Give each point its byte: of a function one, of a unit with instances one in each of them.
+
+        Those of an instance that nobody knows come first; a table for each level has, by the address of an instance, how far
+        its own bytes lie from these.
+        """
+        numbered: dict[typed.Unit, dict[int, Point]] = {}
+        for code in codes:
+            for point, number in code.points:
+                if number is not None:
+                    numbered.setdefault(point.unit.owner or point.unit, {})[number] = point
+        most = max((max(numbers) for numbers in numbered.values()), default=-1)
+        size = 4 * (DATA + len(self.program.initial))
+        self.levels = [self.room(size, 8) for _ in range(1 + max(map(level_of, numbered), default=-1))]
+        self.nobody = self.reached = self.room(most + 1, 1)
+        self.points += [None] * (most + 1)
+        for code in codes:
+            self.own[id(code)] = self._bytes([(point, None) for point, _ in code.points])
+        for offset, unit, path in self.program.instances() if numbered else ():
+            owner: typed.Unit | None = unit
+            while owner is not None:
+                numbers = numbered.get(owner)
+                if numbers:
+                    found = [
+                        (numbers[number], path) if number in numbers else None for number in range(max(numbers) + 1)
+                    ]
+                    own = self._bytes(found)
+                    entry = self.levels[level_of(owner)] + 4 * (DATA + offset)
+                    self.entries.append((entry, struct.pack("<i", own - self.nobody)))
+                owner = owner.base
+
+    def _bytes(self, points: Sequence[tuple[Point, str | None] | None]) -> int:
+        """The address of bytes for some points."""
+        self.points += points
+        return self.room(len(points), 1)
 
     def _table(self, entries: Sequence[tuple[typed.Variable | None, int]]) -> int:
         """The address of a table of addresses."""

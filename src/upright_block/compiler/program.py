@@ -165,6 +165,15 @@ class Program:
             return offsets[self.targets[variable]]
         return offsets[self.inside] + layout_of(self.subject).offsets[variable]
 
+    def instances(self) -> Iterator[tuple[int, typed.Unit, str]]:
+        """Every instance of a unit in the data: its offset, its unit, and its path, which is empty for the subject."""
+        offsets = layout_of(self.root).offsets
+        yield from _instances_in(self.subject, offsets[self.inside], "")
+        for target in self.targets.values():
+            yield from _instances_in(target.type, offsets[target], target.name)
+        for variable, offset in self.outer.items():
+            yield from _instances_in(variable.type, offset, variable.name)
+
     def instance_at(self, offset: int, wanted: typed.Unit) -> str | None:
         """The path of the instance of ``wanted`` that begins ``offset`` bytes into the data.
 
@@ -440,6 +449,20 @@ def _lay_out(
     add(b"")
     root.kept["layout"] = Layout(len(data), 8, offsets, bytes(data))
     return outer, own
+
+
+def _instances_in(type_: Type, offset: int, path: str) -> Iterator[tuple[int, typed.Unit, str]]:
+    if isinstance(type_, typed.Unit):
+        yield offset, type_, path
+    if isinstance(type_, typed.Compound):
+        for variable, start in layout_of(type_).offsets.items():
+            if variable.section != "in_out" and not isinstance(variable.type, (Elementary, String)):
+                inner = f"{path}.{variable.name}" if path else variable.name
+                yield from _instances_in(variable.type, offset + start, inner)
+    elif isinstance(type_, Array) and not isinstance(type_.element, (Elementary, String)):
+        for number in range(type_.count):
+            inner = _joined(path, f"[{_indices(type_, number)}]")
+            yield from _instances_in(type_.element, offset + number * size_of(type_.element), inner)
 
 
 def _instance_in(type_: Type, offset: int, wanted: typed.Unit) -> str | None:

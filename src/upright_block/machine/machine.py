@@ -55,6 +55,25 @@ class Snapshot:
     stopped: list[bytes] | None = None
 
 
+class Reached:
+    """The points that a machine has reached, each once; ``places`` has those of instances, with their paths."""
+
+    def __init__(self, points: Sequence[tuple[Point, str | None] | None], notes: bytes) -> None:
+        self._points = points
+        self._notes = notes
+
+    def __iter__(self) -> Iterator[Point]:
+        return iter(dict.fromkeys(point for point, _ in self._noted()))
+
+    @property
+    def places(self) -> Iterator[tuple[Point, str]]:
+        """What was reached in which instance."""
+        return ((point, path) for point, path in self._noted() if path is not None)
+
+    def _noted(self) -> Iterator[tuple[Point, str | None]]:
+        return (found for found, is_reached in zip(self._points, self._notes, strict=True) if is_reached and found)
+
+
 class Machine:
     """One program in memory. Not for two threads at once.
 
@@ -167,14 +186,15 @@ class Machine:
         found = self.image.sites[site - 1] if site else None
         return None if found is None or found.unit.is_standard else found
 
-    def reached(self) -> list[Point]:
-        """The statements and branches that were reached since the machine was made, or forgot them, each once, where the image notes it."""
-        return list(dict.fromkeys(point for address, point in self.image.points if self._bytes[address]))
+    def reached(self) -> Reached:
+        """The statements and branches that were reached since the machine was made, or forgot them, where the image notes it."""
+        start, points = self.image.reached, self.image.points
+        return Reached(points, bytes(self._bytes[start : start + len(points)]))
 
     def forget(self) -> None:
         """Forget what was reached."""
-        for address, _ in self.image.points:
-            self._bytes[address] = 0
+        start, count = self.image.reached, len(self.image.points)
+        self._bytes[start : start + count] = bytes(count)
 
     def poke(self, slot: Slot, content: bytes) -> None:
         """Store the bytes of a value, as `Slot.encode` gives them, in its slot."""

@@ -81,6 +81,18 @@ def gap_lines(found: Sequence[Gap], show_all: bool) -> Iterator[Line]:
         yield [(f"  {len(found) - _MOST_MISSED:,} more: --all shows all.", "warn")]
 
 
+def instance_coverage_lines(covered: Sequence[UnitCoverage], width: int) -> list[Line]:
+    """A line for each instance in a program or a configuration that cases ran."""
+    rows = [
+        [f"  {each.path}", unit.unit.full_name, each.subject, _share(*each.statements), _share(*each.branches)]
+        for unit in covered
+        for each in unit.instances
+    ]
+    if not rows:
+        return [[("  No case for a program or a configuration ran an instance.", "warn")]]
+    return column_lines(("  instance", "block", "in", "statements", "branches"), sorted(rows), width, ("name",))
+
+
 def shortfall_lines(found: Sequence[Shortfall]) -> Iterator[Line]:
     """A line for each unit below a floor, and for each floor that fits none."""
     for short in found:
@@ -144,6 +156,15 @@ def coverage_data(covered: Sequence[UnitCoverage]) -> list[dict[str, Any]]:
                 {"kind": spot.kind, "way": spot.way, **spot.source.place(spot.start)}
                 for spot in unit.spots
                 if not spot.is_reached
+            ],
+            "instances": [
+                {
+                    "subject": each.subject,
+                    "path": each.path,
+                    "statements": dict(zip(("reached", "known"), each.statements, strict=True)),
+                    "branches": dict(zip(("reached", "known"), each.branches, strict=True)),
+                }
+                for each in unit.instances
             ],
             "computed": [place.source.place(place.start) for place in unit.computed],
         }
