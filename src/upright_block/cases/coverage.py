@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
+from functools import cached_property
 from typing import Literal
 
 from upright_block.cases.verdict import Verdict
@@ -97,8 +98,48 @@ def shortfalls(covered: Sequence[UnitCoverage], floors: Sequence[Floor]) -> list
 
 
 _Key = tuple[str, int, str, str]
-_Instance = tuple[str, str, str]
-"""The name of what ran, the path of an instance in it, and the key of its unit."""
+
+
+class _Runs:
+    """The runs of one program: of each the id of its case, and what it reached, a byte for each of the points of the program."""
+
+    def __init__(self, image: Image) -> None:
+        self.subject = image.program.subject
+        self.points = image.points
+        self.ids: list[str] = []
+        self.notes: list[bytes] = []
+
+    @cached_property
+    def places(self) -> dict[_Key, list[int]]:
+        """The numbers of the bytes of each point, of which there is one for each instance."""
+        found: dict[_Key, list[int]] = {}
+        for number, known in enumerate(self.points):
+            if known is not None and _is_written(known[0].unit):
+                found.setdefault(_key(known[0]), []).append(number)
+        return found
+
+    @cached_property
+    def _joined(self) -> bytes:
+        return b"".join(self.notes)
+
+    def cases(self, key: _Key) -> list[str]:
+        """The cases that reached a point in any instance."""
+        reached = 0
+        for number in self.places.get(key, ()):
+            reached |= int.from_bytes(self._joined[number :: len(self.points)], "little")
+        return (
+            [self.ids[n] for n, is_on in enumerate(reached.to_bytes(len(self.ids), "little")) if is_on]
+            if reached
+            else []
+        )
+
+    @property
+    def any(self) -> bytes:
+        """What any run reached, a byte for each point."""
+        reached = 0
+        for notes in self.notes:
+            reached |= int.from_bytes(notes, "little")
+        return reached.to_bytes(len(self.points), "little")
 
 
 class Collector:
@@ -107,33 +148,27 @@ class Collector:
     def __init__(self) -> None:
         self.known: dict[_Key, Point] = {}
         self.faults: dict[_Key, Site] = {}
-        self.reached: dict[_Key, dict[str, None]] = {}
-        self.instances: dict[_Instance, dict[_Key, bool]] = {}
+        self.stopped: dict[_Key, list[str]] = {}
+        self.runs: dict[int, _Runs] = {}
 
     def has(self, image: Image) -> None:
         """Take in what a program has."""
-        subject = image.program.subject
-        has_instances = subject.kind in ("PROGRAM", "CONFIGURATION")
-        for point, path in filter(None, image.points):
+        self.runs.setdefault(id(image.points), _Runs(image))
+        for point, _ in filter(None, image.points):
             if _is_written(point.unit):
                 self.known.setdefault(_key(point), point)
-                if has_instances and path:
-                    own = self.instances.setdefault((subject.name, path, _holder(point.unit)), {})
-                    own.setdefault(_key(point), False)
         for site in image.sites:
             if not site.unit.is_standard and _is_written(site.unit) and site.kind != _ENDLESS:
                 self.faults.setdefault(_fault_key(site), site)
 
     def saw(self, verdict: Verdict) -> None:
-        """Take in what a case reached."""
-        for point in verdict.reached or ():
-            self.reached.setdefault(_key(point), {})[verdict.case.id] = None
-        for point, path in verdict.reached.places if verdict.reached else ():
-            own = self.instances.get((verdict.case.unit.name, path, _holder(point.unit)))
-            if own is not None:
-                own[_key(point)] = True
+        """Take in what a case reached, in a program that was taken in."""
+        if verdict.reached is not None:
+            runs = self.runs[id(verdict.reached.points)]
+            runs.ids.append(verdict.case.id)
+            runs.notes.append(verdict.reached.notes)
         if verdict.fault is not None:
-            self.reached.setdefault(_fault_key(verdict.fault.site), {})[verdict.case.id] = None
+            self.stopped.setdefault(_fault_key(verdict.fault.site), []).append(verdict.case.id)
 
     def of(self, units: Sequence[Unit], mode: Mode) -> list[UnitCoverage]:
         """The coverage of some units; what no case runs is compiled to know what it has."""
@@ -148,11 +183,13 @@ class Collector:
                 own[_holder(point.unit)].append(Spot(point.unit, point.start, point.kind, point.way, self._cases(key)))
         for key, site in self.faults.items():
             if _holder(site.unit) in own:
-                own[_holder(site.unit)].append(Spot(site.unit, site.start, "fault", site.kind, self._cases(key)))
+                own[_holder(site.unit)].append(
+                    Spot(site.unit, site.start, "fault", site.kind, tuple(self.stopped.get(key, ())))
+                )
         return [self._unit(unit, own[unit.key]) for unit in units if own[unit.key]]
 
     def _cases(self, key: _Key) -> tuple[str, ...]:
-        return tuple(self.reached.get(key, ()))
+        return tuple(case for runs in self.runs.values() for case in runs.cases(key))
 
     def _unit(self, unit: Unit, spots: list[Spot]) -> UnitCoverage:
         """The coverage of a unit with these spots, and its states and timers besides."""
@@ -173,15 +210,25 @@ class Collector:
                 spots.append(Spot(unit, variable.start, "timer", variable.name, reached))
         ordered = tuple(sorted(spots, key=lambda spot: (spot.start, KINDS.index(spot.kind), spot.way)))
         computed = tuple(InUnit(owner, start) for machine in machines for owner, start in machine.computed)
-        return UnitCoverage(unit, ordered, len(cases), computed, tuple(self._instances(unit)))
+        return UnitCoverage(unit, ordered, len(cases), computed, tuple(self._by_unit.get(unit.key, ())))
 
-    def _instances(self, unit: Unit) -> Iterator[InstanceCoverage]:
-        """What was reached in each instance of a unit."""
-        for (subject, path, key), own in self.instances.items():
-            if key == unit.key:
-                kinds = [[is_reached for point, is_reached in own.items() if point[2] == kind] for kind in KINDS[:2]]
-                statements, branches = ((sum(found), len(found)) for found in kinds)
-                yield InstanceCoverage(subject, path, statements, branches)
+    @cached_property
+    def _by_unit(self) -> dict[str, list[InstanceCoverage]]:
+        """What was reached in each instance in a program or a configuration, by the key of its unit."""
+        noted: dict[tuple[str, str, str], dict[_Key, bool]] = {}
+        for runs in self.runs.values():
+            if runs.subject.kind in ("PROGRAM", "CONFIGURATION") and runs.ids:
+                for known, is_reached in zip(runs.points, runs.any, strict=True):
+                    if known is not None and known[1] and _is_written(known[0].unit):
+                        own = noted.setdefault((_holder(known[0].unit), runs.subject.name, known[1]), {})
+                        key = _key(known[0])
+                        own[key] = own.get(key, False) or bool(is_reached)
+        found: dict[str, list[InstanceCoverage]] = {}
+        for (unit, subject, path), own in noted.items():
+            by_kind = [[is_on for key, is_on in own.items() if key[2] == kind] for kind in KINDS[:2]]
+            statements, branches = ((sum(reached), len(reached)) for reached in by_kind)
+            found.setdefault(unit, []).append(InstanceCoverage(subject, path, statements, branches))
+        return found
 
     def _states(self, unit: Unit, machine: StateMachine, prefix: str, cases: tuple[str, ...]) -> Iterator[Spot]:
         """The states of a variable: one is visited where its label is met, or where it is given that value."""

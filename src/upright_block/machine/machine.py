@@ -55,23 +55,17 @@ class Snapshot:
     stopped: list[bytes] | None = None
 
 
+@record
 class Reached:
-    """The points that a machine has reached, each once; ``places`` has those of instances, with their paths."""
+    """What a machine has reached: ``notes`` has a byte for each of the ``points`` of its image, 0 for what was not."""
 
-    def __init__(self, points: Sequence[tuple[Point, str | None] | None], notes: bytes) -> None:
-        self._points = points
-        self._notes = notes
+    points: tuple[tuple[Point, str | None] | None, ...]
+    notes: bytes
 
     def __iter__(self) -> Iterator[Point]:
-        return iter(dict.fromkeys(point for point, _ in self._noted()))
-
-    @property
-    def places(self) -> Iterator[tuple[Point, str]]:
-        """What was reached in which instance."""
-        return ((point, path) for point, path in self._noted() if path is not None)
-
-    def _noted(self) -> Iterator[tuple[Point, str | None]]:
-        return (found for found, is_reached in zip(self._points, self._notes, strict=True) if is_reached and found)
+        """The points that were reached in any instance, each once."""
+        found = (known for known, is_reached in zip(self.points, self.notes, strict=True) if is_reached and known)
+        return iter(dict.fromkeys(point for point, _ in found))
 
 
 class Machine:
