@@ -156,3 +156,20 @@ def test_a_browser_opens_the_case_that_is_asked_for(glasshouse: Path, tmp_path: 
     assert "36 cases: 36 good." in shown
     assert "NaN" not in shown
     assert shown.count('aria-expanded="true"') == 1
+
+
+def test_the_coverage_stands_in_the_page_with_marked_sources(glasshouse: Path, tmp_path: Path) -> None:
+    upright("verify", "--coverage", "--report", tmp_path / "r", "--library", glasshouse)
+    text = (tmp_path / "r" / "index.html").read_text("utf-8")
+    (found,) = re.findall(r'<script type="application/json" id="data">(.*?)</script>', text, re.DOTALL)
+    coverage = json.loads(found)["coverage"]
+    told = json.loads(upright("verify", "--coverage", "--json", "--library", glasshouse).output)["coverage"]
+    assert coverage["heads"][:2] == ["statements", "branches"]
+    assert {unit["name"]: unit["counts"][0] for unit in coverage["units"]} == {
+        unit["unit"]: [unit["statements"]["reached"], unit["statements"]["known"]] for unit in told
+    }
+    (vent,) = (unit for unit in coverage["units"] if unit["name"] == "VentDrive")
+    lines = {text.strip(): (mark, missing) for _, mark, text, missing in vent["lines"]}
+    assert lines["OPENS:"] == ("●", "")
+    assert lines["CASE state OF"] == ("◐", "never ELSE")
+    assert lines["END_VAR"] == (" ", "")

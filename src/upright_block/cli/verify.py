@@ -260,7 +260,7 @@ def _report(
         stem = re.sub(r"[^A-Za-z0-9]+", "_", verdict.case.id).strip("_").lower()
         name = drawn[verdict.case.id] = f"pictures/{len(drawn) + 1:03}_{stem[:60]}.svg"
         made[name] = diagram_pages(case_diagram(verdict), "svg")[0]
-    texts = report_files(stamp, verdicts, not_run, drawn, seconds)
+    texts = report_files(stamp, verdicts, not_run, drawn, seconds, covering.covered if covering else ())
     if covering is not None:
         texts["coverage.lcov"] = covering.lcov()
     made |= {name: text.encode() for name, text in texts.items()}

@@ -12,7 +12,7 @@ from upright_block.cases.gaps import Gap
 from upright_block.library.floors import REACHED
 from upright_block.library.manifest import FILE_NAME
 from upright_block.reports.listing import column_lines
-from upright_block.reports.styled import Line, Role
+from upright_block.reports.styled import Line, Role, visible
 
 _MOST_MISSED = 60
 _MOST_NAMED = 3
@@ -122,6 +122,14 @@ def shortfall_data(found: Sequence[Shortfall]) -> list[dict[str, Any]]:
 
 def marked_source_lines(unit: UnitCoverage) -> Iterator[Line]:
     """The text of a unit with a mark at each line: reached, in part, or never; with what is missing behind it."""
+    yield [(f"{unit.unit.full_name}", "strong"), (f"  {unit.unit.source.path}", "dim")]
+    for line, mark, text, missing in marked_source(unit):
+        shown: Line = [(f"  {line:>5} ", "dim"), (mark, _MARKS[mark]), (f" {text}", "")]
+        yield [*shown, (f"   {missing}", _MARKS[mark])] if missing else shown
+
+
+def marked_source(unit: UnitCoverage) -> Iterator[tuple[int, str, str, str]]:
+    """The lines of a unit: the number, the mark, the text, and what of it was not reached."""
     by_line: dict[int, list[Spot]] = {}
     for spot in unit.spots:
         if spot.source is unit.unit.source:
@@ -129,19 +137,37 @@ def marked_source_lines(unit: UnitCoverage) -> Iterator[Line]:
     source, start = unit.unit.source, unit.unit.syntax.start
     last = max((spot.start for spot in unit.spots if spot.source is source), default=start)
     end = _END.search(source.text, last)
-    yield [(f"{unit.unit.full_name}", "strong"), (f"  {source.path}", "dim")]
     for line in range(source.line(start), source.line(end.start() if end else last) + 1):
         spots = by_line.get(line, [])
-        mark = mark_of(spots)
         missing = _all_missing([spot for spot in spots if not spot.is_reached])
-        shown: Line = [(f"  {line:>5} ", "dim"), (mark, _MARKS[mark]), (f" {source.line_text(line).rstrip()}", "")]
-        yield [*shown, (f"   {missing}", _MARKS[mark])] if missing else shown
+        yield line, mark_of(spots), source.line_text(line).rstrip(), missing
 
 
 def mark_of(spots: Sequence[Spot]) -> str:
     """The mark of a line with some spots: all of them reached, some, none; none at all."""
     own = [spot.is_reached for spot in spots if spot.kind != "fault"]
     return " " if not own else "●" if all(own) else "◐" if any(own) else "○"
+
+
+def page_data(covered: Sequence[UnitCoverage]) -> dict[str, Any]:
+    """What a page shows of it: a table, and the marked text of each unit."""
+    kinds = [kind for kind in KINDS if any(unit.counts(kind)[1] for unit in covered)]
+    return {
+        "heads": [_HEADS[kind] for kind in kinds],
+        "units": [
+            {
+                "name": visible(unit.unit.full_name),
+                "file": visible(unit.unit.source.path),
+                "cases": unit.cases,
+                "counts": [unit.counts(kind) for kind in kinds],
+                "lines": [
+                    [line, mark, visible(text.expandtabs(4)), visible(missing)]
+                    for line, mark, text, missing in marked_source(unit)
+                ],
+            }
+            for unit in covered
+        ],
+    }
 
 
 def coverage_data(covered: Sequence[UnitCoverage]) -> list[dict[str, Any]]:

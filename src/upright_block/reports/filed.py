@@ -7,6 +7,7 @@ import xml.etree.ElementTree as ET
 from collections.abc import Iterable, Mapping, Sequence
 from itertools import groupby
 
+from upright_block.cases.coverage import UnitCoverage
 from upright_block.cases.verdict import NotRun, Verdict
 from upright_block.language.literals import shown_duration
 from upright_block.language.nodes import record
@@ -50,13 +51,14 @@ def report_files(
     not_run: Sequence[NotRun],
     pictures: Mapping[str, str],
     seconds: float = 0.0,
+    covered: Sequence[UnitCoverage] = (),
 ) -> dict[str, str]:
     """The files of a report, by name; ``pictures`` are those of wrong cases, by the id of the case. Verdicts need their tracks.
 
-    ``seconds`` is how long the cases took.
+    ``seconds`` is how long the cases took, ``covered`` what of the units they reached, where that was asked for.
     """
     return {
-        "index.html": page_text(stamp.data, verdicts, not_run, seconds),
+        "index.html": page_text(stamp.data, verdicts, not_run, seconds, covered),
         "junit.xml": _junit(stamp, verdicts, not_run),
         "report.jsonl": _json_lines(stamp, verdicts, not_run),
         "summary.md": _summary(stamp, verdicts, not_run, pictures),

@@ -11,8 +11,10 @@ from itertools import groupby, pairwise
 from math import gcd
 from typing import Any
 
+from upright_block.cases.coverage import UnitCoverage
 from upright_block.cases.verdict import Miss, NotRun, Verdict
 from upright_block.language.literals import shown, shown_duration
+from upright_block.reports.coverage import page_data
 from upright_block.reports.diagrams import case_diagram, limits
 from upright_block.reports.findings import finding_list
 from upright_block.reports.lanes import Dimension, Lane
@@ -28,12 +30,19 @@ _WIDTH = 130
 _MARK = re.compile(r"\{(title|style|data|script)\}")
 
 
-def page_text(stamp: Mapping[str, str], verdicts: Sequence[Verdict], not_run: Sequence[NotRun], seconds: float) -> str:
+def page_text(
+    stamp: Mapping[str, str],
+    verdicts: Sequence[Verdict],
+    not_run: Sequence[NotRun],
+    seconds: float,
+    covered: Sequence[UnitCoverage] = (),
+) -> str:
     """The page: ``stamp`` says of what it is. Verdicts need their tracks."""
     data = {
         "stamp": stamp,
         "verdict": plain(summary_line(verdicts, len(not_run), seconds)),
         "cases": [*map(_case, verdicts), *map(_not_run, not_run)],
+        "coverage": page_data(covered) if covered else None,
     }
     folder = files("upright_block.reports") / "page"
     parts = {

@@ -453,12 +453,44 @@ function entry(found) {
   return made;
 }
 
+const MARKS = { "\u25cf": "good", "\u25d0": "warn", "\u25cb": "bad" };
+
+// What of each unit was reached, with its text below it.
+function covered(coverage) {
+  const share = ([reached, known]) => known ? `${reached} of ${known}  ${Math.floor(100 * reached / known)}%` : "";
+  const rows = coverage.units.map((unit) => {
+    const head = element("button", { type: "button", textContent: unit.name });
+    head.setAttribute("aria-expanded", "false");
+    const one = row([null, unit.cases, ...unit.counts.map(share)].map((text) => text === null ? "" : text));
+    one.firstChild.append(head);
+    head.addEventListener("click", () => {
+      const is = head.getAttribute("aria-expanded") === "true";
+      head.setAttribute("aria-expanded", String(!is));
+      if (is) { one.nextSibling.remove(); return; }
+      const text = element("pre", { textContent: `${unit.file}\n` });
+      for (const [line, mark, source, missing] of unit.lines) {
+        text.append(element("span", { className: "dim", textContent: String(line).padStart(5) + " " }));
+        text.append(element("span", { className: MARKS[mark] || "", textContent: mark }), ` ${source}`);
+        if (missing) text.append(element("span", { className: MARKS[mark], textContent: `   ${missing}` }));
+        text.append("\n");
+      }
+      one.after(element("tr", {}, element("td", { colSpan: 2 + coverage.heads.length }, text)));
+    });
+    return one;
+  });
+  const section = document.getElementById("coverage");
+  section.append(element("h2", { textContent: "Coverage" }), table(["unit", "cases", ...coverage.heads], rows));
+  section.lastChild.className = "";
+  section.hidden = false;
+}
+
 function begin(data) {
   const articles = data.cases.map(entry), main = document.getElementById("cases");
   document.getElementById("title").textContent = `${data.stamp.library} ${data.stamp.version}`.trim();
   document.getElementById("verdict").textContent = data.verdict;
   document.getElementById("stamp").textContent = `Upright ${data.stamp.upright}, ${data.stamp.time}, content ${data.stamp.digest}`;
   main.replaceChildren(...articles);
+  if (data.coverage) covered(data.coverage);
   const words = document.getElementById("words"), boxes = {};
   for (const [status, [word, style]] of Object.entries(STATES)) {
     const count = data.cases.filter((found) => found.status === status).length;
