@@ -584,6 +584,29 @@ class OpenLibrary:
             raise UnknownName(f"{len(found)} cases are called {name}.", f"Name one, such as {found[0].id}.")
         return found[0] if found else None
 
+    def keep_run(
+        self, run: Watched, patterns: Sequence[str]
+    ) -> tuple[dict[Path, tuple[str, str]], list[str], list[Finding]]:
+        """What sources are before and after final values of a run are initial values, by path; nothing is written.
+
+        A pattern with ``*`` or ``?`` chooses among the inputs and the private variables of the target; else it is the path of anything
+        that is declared. The result has besides what a pattern fits and leaves out, and findings on what cannot be kept.
+
+        Raises:
+            UnknownName: a pattern chooses nothing.
+            NotRunnable: the run stopped with a fault.
+        """
+        from upright_block.cases.initials import edited
+        from upright_block.cases.retaining import kept
+
+        edits, left, findings = kept(run, patterns)
+        found: dict[Path, tuple[str, str]] = {}
+        for path in dict.fromkeys(edit.source.path for edit in edits):
+            whole = self.root / path
+            before = self._library.files.content(whole).decode("utf-8-sig")
+            found[whole] = (before, edited(before, [edit for edit in edits if edit.source.path == path]))
+        return found, left, findings
+
     def save_run(self, run: Watched, rows: Sequence[Row], stem: str, name: str) -> dict[Path, tuple[str, str]]:
         """What the case files are before and after a run is a case of the file ``stem``, by path; nothing is written.
 

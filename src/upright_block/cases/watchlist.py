@@ -116,7 +116,7 @@ def watched(
     return Watched(run, list(found.values()), until, mode)
 
 
-def _parted(texts: Iterable[str]) -> list[str]:
+def parted(texts: Iterable[str]) -> list[str]:
     """Patterns between commas; those of an index separate nothing."""
     return [part.strip() for text in texts for part in re.split(r",(?![^\[]*\])", text) if part.strip()]
 
@@ -128,7 +128,7 @@ def chosen_by(unit: Unit, known: dict[str, Signal], patterns: Iterable[str]) -> 
         UnknownName: a pattern chooses nothing.
     """
     found: dict[str, Signal] = {}
-    for pattern in _parted(patterns):
+    for pattern in parted(patterns):
         signals = chosen(unit, known, pattern)
         if not signals:
             near = did_you_mean(pattern, known) or "Write a path or a pattern such as running.*."

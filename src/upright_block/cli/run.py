@@ -110,7 +110,13 @@ _MOST_COMPARED = 5_000_000
 @click.option(
     "--save-as", metavar="FILE/NAME", help="Make the run a case NAME of cases/FILE.toml that expects what came."
 )
-@click.option("--write", is_flag=True, help="With --save-as: write it, and not only show the difference.")
+@click.option(
+    "--keep",
+    metavar="PATTERNS",
+    multiple=True,
+    help="Take final values over as initial values in the sources: of inputs and private data, or a whole path.",
+)
+@click.option("--write", is_flag=True, help="With --save-as and --keep: write it, and not only show the difference.")
 @click.option("--all", "show_all", is_flag=True, help="Print all rows, however many there are.")
 @click.option("--json", "as_json", is_flag=True, help="Print the rows and events as JSON.")
 def command(
@@ -133,6 +139,7 @@ def command(
     picture: Path | None,
     against: str | None,
     save_as: str | None,
+    keep: tuple[str, ...],
     write: bool,
     show_all: bool,
     as_json: bool,
@@ -142,10 +149,12 @@ def command(
     TARGET is a block, a program, a configuration, or a case, which then gives its rows. Times are from the start, and on the start of a scan; without
     @TIME a value is there from the beginning. The exit status is 1 after a fault, or where --until was never TRUE.
     """
-    if save_as is None:
-        only_with("--save-as", "--write")
-    else:
+    if save_as is not None:
         refuse("--save-as", "--every", "--json")
+    if keep:
+        refuse("--keep", "--json")
+    elif save_as is None:
+        only_with("--save-as or --keep", "--write")
     if as_json:
         refuse("--json", "--tree", "--events", "--against")
     if against is not None:
@@ -191,6 +200,8 @@ def command(
         draw(trace_diagram(target, tracks), picture, False)
     if save_as is not None:
         _save(library, watched, kept.rows, save_as, write)
+    if keep:
+        _keep(library, watched, keep, write)
     differs = against is not None and _compare(library, watched, kept.gatherer, against)
     raise SystemExit(int(differs or watched.fault is not None or (until is not None and not watched.is_met)))
 
@@ -259,6 +270,24 @@ def _save(library: OpenLibrary, watched: Watched, rows: Sequence[Row], save_as: 
     except UprightError as problem:
         stop(problem.message, problem.way_out)
     show_lines([[]])
+    for path, (before, after) in texts.items():
+        propose(library, path, before, after, write)
+
+
+def _keep(library: OpenLibrary, watched: Watched, patterns: Sequence[str], write: bool) -> None:
+    """Take final values over into the sources, or show what that would change; nothing where one of them cannot be."""
+    try:
+        texts, left, findings = library.keep_run(watched, patterns)
+    except UprightError as problem:
+        stop(problem.message, problem.way_out)
+    show_lines([[]])
+    if left:
+        show_lines([[(f"Left out, since they are no single values: {', '.join(left)}.", "warn")]])
+    if findings:
+        show_findings(findings, True)
+        stop("Nothing was changed.", "Do what is said above, or leave these out.")
+    if not texts:
+        show_lines([[("All of these have the values that they began with.", "good")]])
     for path, (before, after) in texts.items():
         propose(library, path, before, after, write)
 

@@ -291,6 +291,15 @@ def range_length(text: str) -> int:
     return _length(shape) if shape else 1
 
 
+def instance_names(row: Mapping[str, Cell]) -> list[str]:
+    """The names of the instances that a row makes."""
+    cell = row.get("instance")
+    if cell is None:
+        return []
+    length = max((_length(shape) for column, own in row.items() for shape in _ranges(column, own)), default=1)
+    return [_numbered(cell.text, index, True) for index in range(length)]
+
+
 def _ranges(column: str, cell: Cell) -> list[re.Match[str]]:
     """The ranges in a cell; those in brackets are ranges only where instances are named."""
     return [*_RANGE.finditer(cell.text), *(_NAMES.finditer(cell.text) if column == "instance" else ())]
