@@ -24,12 +24,15 @@ from upright_block.language.typed import Unit, Variable
 from upright_block.language.types import Elementary, Enumeration, String
 from upright_block.machine.events import POWERED
 from upright_block.machine.machine import Machine, Snapshot, spans_of
+from upright_block.machine.shelf import Shelf
 from upright_block.machine.trace import Fault, Trace
 
 if TYPE_CHECKING:
     from upright_block.machine.power import Power
 
 _LONGEST = 1 << 62
+_IN_MEMORY = 64 << 20
+"""Bytes of what was recorded that are kept in memory; more lie on the disk."""
 _TIMES = ("duration", "date", "time of day", "date and time")
 """Types whose values are ns as an int."""
 
@@ -66,6 +69,7 @@ class Controller:
         self._bodies = Bodies()
         self._conditions: dict[str, Unit] = {}
         self._pieces: list[tuple[Trace, int]] = []
+        self._shelf = Shelf(_IN_MEMORY)
         constants: dict[Variable, Value] = {}
         for path, value in given.items():
             signal = self._signal(path)
@@ -260,7 +264,7 @@ class Controller:
         is_met = False
         fault: Fault | None = None
         for piece in self._machine.pieces(max(0, min(scans, _LONGEST)), spans=spans_of(self._recorded), until=until):
-            self._pieces.append((piece, piece.end))
+            self._pieces.append((piece.with_log(self._shelf.put(piece.log)), piece.end))
             is_met, fault = piece.is_met, piece.fault
         if fault is not None:
             where = f"{self.unit.name}.{fault.instance}" if fault.instance else self.unit.name
@@ -298,7 +302,7 @@ class Controller:
         slots = [slot for slot in self._recorded if _fits(slot.path, patterns or ["*"])]
         gatherer = Gatherer([slot.signal for slot in slots], slots, self._timebase)
         for piece, end in self._pieces:
-            gatherer.take(piece, end)
+            gatherer.take(piece.with_log(piece.log), end)  # what is looked up on the way is not kept
         return gatherer.tracks(self.now)
 
 

@@ -13,6 +13,7 @@ from tests.helpers import SECOND, machine_of, write_files
 from upright_block import Controller, open_library
 from upright_block.cases.tracks import Gatherer, Track
 from upright_block.machine.machine import Machine, spans_of
+from upright_block.machine.shelf import Shelf
 
 BLOCK = """
 FUNCTION_BLOCK B
@@ -126,6 +127,20 @@ def test_a_long_run_is_gathered_from_arrays_as_from_lists(machine: Machine) -> N
     parts = gathered(machine, scans, list(range(20_000, scans, 20_000)))
     for path, track in found.items():
         assert [list(track.times), track.plain] == [list(parts[path].times), parts[path].plain]
+
+
+def test_what_is_recorded_beyond_a_limit_lies_on_the_disk_and_reads_the_same(
+    controller: Controller, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    shelf = Shelf(1000)
+    monkeypatch.setattr(controller, "_shelf", shelf)
+    for count in (1, 300, 2000, 50_000):
+        controller.scan(count)
+    kinds = [type(piece.log) for piece, _ in controller._pieces]
+    assert kinds == [bytes, memoryview, memoryview, memoryview]
+    times, values = controller.trace("k")["k"]
+    assert list(values) == list(range(1, 52_302))
+    assert list(times) == list(range(0, 52_301 * 100_000_000, 100_000_000))
 
 
 @pytest.fixture

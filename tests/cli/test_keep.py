@@ -188,7 +188,7 @@ def test_settings_of_a_wiring_table_are_cells_of_it(tmp_path: Path) -> None:
     assert "1 case" not in upright("check", "--library", tmp_path).output
     for call, keep, says in (
         (["--force=row.P1.time=8s"], "row.P1.time", "time differs: P1 8s, P2 7s"),
-        (["--force=row.P1.on=1", "--force=row.P2.on=1"], "row.P1.on", "row.P1.on is wired to key"),
+        (["--force=row.P1.on=1", "--force=row.P2.on=1"], "row.P1.on", "Row.P1.on is wired to key"),
         ([], "row.P1.n", "sets inputs alone"),
         (["--set=key=1"], "key", "key is a tag"),
     ):

@@ -74,7 +74,7 @@ class Initials:
             self._refuse(self.unit, words.without_literal(signal, shown(value, signal.type)))
         elif signal.shift is not None:
             self._refuse(self.unit, words.part(signal))
-        elif signal.tag is not None and signal.root.source is None:
+        elif signal.tag is not None and signal.tag.cells:
             self._refuse(self.unit, words.tag(signal))
         else:
             self._change_in(self.unit, variables, signal, value, "")

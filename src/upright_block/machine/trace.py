@@ -49,7 +49,7 @@ class Trace:
     begun: int
     base: int
     start: dict[int, int]
-    log: bytes
+    log: bytes | memoryview
     fault: Fault | None
     is_met: bool = False
     _words: dict[int, Word] = fresh(default_factory=dict)
@@ -65,6 +65,10 @@ class Trace:
     def is_long(self) -> bool:
         """Whether there are so many changes that they are looked at as arrays."""
         return len(self.log) > _MANY * _ENTRY.size
+
+    def with_log(self, log: bytes | memoryview) -> Trace:
+        """The same with a log that lies elsewhere, and with nothing of it looked up."""
+        return Trace(self.first, self.scans, self.begun, self.base, self.start, log, self.fault, self.is_met)
 
     def _word(self, address: int) -> Word:
         """The changes of one word, with what it was before; a word that was not watched is a KeyError."""
