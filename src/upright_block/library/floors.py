@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from fnmatch import fnmatchcase
 
-from upright_block.language.findings import Words
 from upright_block.language.names import did_you_mean
 from upright_block.language.nodes import record
 from upright_block.library.toml import Toml
@@ -29,12 +28,12 @@ class Floor:
 
 
 class FloorProblem(Exception):
-    """The table says something that it should not; ``place`` is where, ``words`` are what and the way out."""
+    """The table says something that it should not; ``place`` is where, ``said`` are what and the way out."""
 
-    def __init__(self, place: Toml, said: Words) -> None:
-        super().__init__(said.message)
+    def __init__(self, place: Toml, said: tuple[str, str]) -> None:
+        super().__init__(said[0])
         self.place = place
-        self.words = said
+        self.said = said
 
 
 def read_floors(written: Toml) -> tuple[Floor, ...]:
@@ -45,25 +44,23 @@ def read_floors(written: Toml) -> tuple[Floor, ...]:
     """
     for key, entry in written.value.items() if isinstance(written.value, dict) else ():
         if key != "floors":
-            raise FloorProblem(
-                entry, Words("", f"coverage has no key {key}.", did_you_mean(key, ["floors"]) or _WAY_OUT)
-            )
+            raise FloorProblem(entry, (f"coverage has no key {key}.", did_you_mean(key, ["floors"]) or _WAY_OUT))
     floors = written.value.get("floors") if isinstance(written.value, dict) else None
     if floors is None or not isinstance(floors.value, dict):
-        raise FloorProblem(written, Words("", "coverage has no table of floors.", _WAY_OUT))
+        raise FloorProblem(written, ("coverage has no table of floors.", _WAY_OUT))
     return tuple(_floor(pattern, entry) for pattern, entry in floors.value.items())
 
 
 def _floor(pattern: str, written: Toml) -> Floor:
     if not isinstance(written.value, dict) or not written.value:
-        raise FloorProblem(written, Words("", f"The floor of {pattern} is no table.", _WAY_OUT))
+        raise FloorProblem(written, (f"The floor of {pattern} is no table.", _WAY_OUT))
     for kind, entry in written.value.items():
         if kind not in REACHED:
             way_out = did_you_mean(kind, REACHED) or f"There are {', '.join(REACHED)}."
-            raise FloorProblem(entry, Words("", f"A floor is of no {kind}.", way_out))
+            raise FloorProblem(entry, (f"A floor is of no {kind}.", way_out))
         is_number = isinstance(entry.value, (int, float)) and not isinstance(entry.value, bool)
         if not is_number or not 0 <= entry.value <= 100:
-            raise FloorProblem(entry, Words("", f"{kind} is {entry.value!r}.", "Write a percentage from 0 to 100."))
+            raise FloorProblem(entry, (f"{kind} is {entry.value!r}.", "Write a percentage from 0 to 100."))
     return Floor(pattern, {kind: float(entry.value) for kind, entry in written.value.items()}, written.key_start)
 
 

@@ -145,7 +145,8 @@ def _floors(entry: Toml, source: Source) -> tuple[Floor, ...]:
         return read_floors(entry)
     except FloorProblem as problem:
         place = f"{FILE_NAME}:{source.line(problem.place.key_start)}"
-        raise LibraryProblem(f"{place}: {problem.words.message}", problem.words.way_out) from None
+        message, way_out = problem.said
+        raise LibraryProblem(f"{place}: {message}", way_out) from None
 
 
 def _folders(key: str, entry: Toml, files: Files, place: str) -> tuple[str, ...]:
