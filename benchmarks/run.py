@@ -1,4 +1,4 @@
-"""All benchmarks, in one table: ``python benchmarks/run.py [a] [b] [c] [d] [e]``.
+"""All benchmarks, in one table: ``python benchmarks/run.py [a] [b] ... [j]``.
 
 Ratios are taken side by side in this one run; each figure is the best of several tries.
 """
@@ -562,9 +562,86 @@ def plants() -> list[Row]:
     return rows
 
 
+def looking_day(root: Path) -> None:
+    """A block with fifty values, of which some change in every scan, and a case of a day at 10 ms."""
+    lines = ["FUNCTION_BLOCK Day", "VAR_OUTPUT"]
+    lines += [f"    b{i} : BOOL;" for i in range(30)] + [f"    r{i} : REAL;" for i in range(10)]
+    lines += [f"    c{i} : DINT;" for i in range(5)]
+    lines += ["END_VAR", "VAR", "    n : UDINT;", *(f"    t{i} : TON;" for i in range(5)), "END_VAR", "n := n + 1;"]
+    lines += [f"b{i} := (n / {100 * (i + 1) ** 2}) MOD 2 = 0;" for i in range(30)]
+    for i in range(10):
+        lines.append(f"IF n MOD {10 * (i + 1)} = 0 THEN r{i} := SIN(UDINT_TO_REAL(n) * {0.0001 * (i + 1)}); END_IF;")
+    lines += [f"c{i} := UDINT_TO_DINT(n / {3**i * 10});" for i in range(5)]
+    lines += [f"t{i}(IN := b{i + 10}, PT := T#{i + 1}m);" for i in range(5)]
+    case = (
+        'block = "Day"\nscan = "10ms"\n[[case]]\nname = "day"\nrun_for = "24h"\nvectors = """\nat | b0\n0s | 1\n"""\n'
+    )
+    texts = {"upright.toml": "", "blocks/day.st": "\n".join([*lines, "END_FUNCTION_BLOCK"]), "cases/day.toml": case}
+    for name, text in texts.items():
+        (root / name).parent.mkdir(parents=True, exist_ok=True)
+        (root / name).write_text(text)
+
+
+def looking() -> list[Row]:
+    """(j) Diagrams, pages and coverage."""
+    from upright_block import Collector, open_library
+
+    def called(*arguments: object) -> float:
+        call = [sys.executable, "-m", "upright_block", *map(str, arguments)]
+        return best(lambda: subprocess.run(call, check=True, stdout=subprocess.DEVNULL), 3)
+
+    rows: list[Row] = []
+    with tempfile.TemporaryDirectory() as place, fresh_cache():
+        root = Path(place) / "day"
+        looking_day(root)
+        drawn = called("plot", "day", "--watch", "*.ET,b*,r*,c*", "--out", root / "day.png", "--library", root)
+        rows.append(("j  50 lanes of a day at 10 ms, drawn", f"{drawn:.1f} s", "(at most 5)"))
+        many = Path(place) / "many"
+        shutil.copytree(DEMO, many)
+        for path in sorted((many / "cases").glob("*.toml")):
+            for copy in range(27):
+                path.with_stem(f"{path.stem}_{copy}").write_text(path.read_text())
+        plain = called("verify", "--failing", "--library", many)
+        paged = called("verify", "--failing", "--report", many / "out", "--library", many)
+        page = many / "out" / "index.html"
+        size = f"{page.stat().st_size / 1e6:.1f} MB (at most 10)"
+        rows.append(("   the page of 1,008 cases", f"{paged:.1f} s", f"{plain:.1f} s without, at most 5 more; {size}"))
+        browser = shutil.which("chromium")
+        if browser:
+            (many / "blank.html").write_text("<p>nothing")
+            options = [
+                "--headless",
+                "--no-sandbox",
+                "--disable-gpu",
+                "--no-first-run",
+                "--disable-background-networking",
+            ]
+            head = [browser, *options, f"--user-data-dir={many / 'browser'}", "--dump-dom"]
+            opened, blank = (
+                best(lambda f=file: subprocess.run([*head, f.as_uri()], check=True, capture_output=True), 3)
+                for file in (page, many / "blank.html")
+            )
+            rows.append(
+                (
+                    "   opened in a browser",
+                    f"{opened - blank:.2f} s",
+                    f"more than an empty page, {blank:.2f} s (at most 2)",
+                )
+            )
+        library = open_library(many)
+        pairs = [
+            (best(lambda: library.run(jobs=1), 1), best(lambda: library.run(jobs=1, collector=Collector()), 1))
+            for _ in range(7)
+        ]
+        plain_run, covered = (min(column) for column in zip(*pairs, strict=True))
+        ratio = f"{median(b / a for a, b in pairs):.2f} x (at most 1.5)"
+        rows.append(("   the same cases with coverage", f"{covered:.2f} s", f"{plain_run:.2f} s without, {ratio}"))
+    return rows
+
+
 def main() -> None:
     """Run the chosen benchmarks and print the table."""
-    chosen = sys.argv[1:] or ["a", "b", "c", "d", "e", "f", "g", "h", "i"]
+    chosen = sys.argv[1:] or ["a", "b", "c", "d", "e", "f", "g", "h", "i", "j"]
     parts = {
         "a": instances,
         "b": start,
@@ -575,6 +652,7 @@ def main() -> None:
         "g": hall,
         "h": plants,
         "i": rules,
+        "j": looking,
     }
     for name in chosen:
         for what, figure, ratio in parts[name]():
