@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from io import BytesIO
+from itertools import pairwise
 from typing import Any
 
 from upright_block.language.literals import shown_duration
@@ -14,7 +15,7 @@ LANES = 12
 """Lanes of a page."""
 _BINS = 900
 """Spans of time that a page can tell apart; a thinned track has more."""
-_DENSE = 4000
+_DENSE = 2 * _BINS
 _INK, _FILL, _STEP, _FAINT, _WRONG = "#111111", "#d4d4d4", "#777777", "#b8b8b8", "#c00000"
 _LEFT, _WIDTH = 0.2, 0.7
 _HEAD = 0.5
@@ -170,8 +171,8 @@ class _Page:
             self.edges = self.edges or self.axis.edges(_BINS)
             found = [(n / _BINS, span) for n, span in enumerate(binned(lane, self.edges)) if span is not None]
             return [x for x, _ in found for _ in range(2)], [y for _, span in found for y in span]
-        ends = [*lane.starts[1:], self.diagram.end]
-        xs = [x for start, end in zip(lane.starts, ends, strict=True) for x in self._between(start, end)]
+        places = [*map(self.axis.place, lane.starts), self.axis.place(self.diagram.end)]
+        xs = [x for pair in pairwise(places) for x in pair]
         return xs, [y for value in lane.values for y in (value, value)]
 
     def _between(self, begin: int, end: int) -> tuple[float, float]:
