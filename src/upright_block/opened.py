@@ -621,13 +621,12 @@ class OpenLibrary:
         before = path.read_text(encoding="utf-8") if path.exists() else ""
         known = [case for case in self.cases if self.root / case.file.source.path == path]
         made = saved(run, rows, Path(stem).name, name, before, known)
-        found = {path: (before, made.text)}
-        if made.table:
-            beside = path.parent / made.table
-            if beside.exists():
-                raise NotRunnable(f"{made.table} is there already.", "Choose another name for the case.")
-            found[beside] = ("", made.content)
-        return found
+        if not made.table:
+            return {path: (before, made.text)}
+        beside = path.parent / made.table
+        if beside.exists():
+            raise NotRunnable(f"{made.table} is there already.", "Choose another name for the case.")
+        return {beside: ("", made.content), path: (before, made.text)}  # the table first: the case needs it
 
     def machine(
         self,
