@@ -239,7 +239,9 @@ class _Page:
     # --- what was measured, and what holds ---
 
     def _dimension(self, item: Dimension, base: float) -> None:
-        self._beside(item.limits, base + 0.35)
+        limits = item.limits.split(", ")
+        for number, limit in enumerate(limits):
+            self._beside(limit, base + 0.35 + 0.13 * (len(limits) - 1 - 2 * number))
         for span in item.spans:
             if span.end < self.diagram.begin or span.begin > self.diagram.end:
                 continue
