@@ -10,9 +10,11 @@ from typing import Any
 
 import pytest
 
-from tests.cli.test_commands import upright
+from tests.cli.test_commands import glasshouse, upright
 from tests.helpers import EXAMPLES, ROOT
 from upright_block import open_library
+
+__all__ = ["glasshouse"]
 
 BLOCK = re.compile(r"```toml\n(.*?)```", re.DOTALL)
 DOCUMENTS = "".join((ROOT / "docs" / name).read_text("utf-8") for name in ("cases.md", "stand-ins.md"))
@@ -43,8 +45,9 @@ def test_an_example_of_cases_is_good(tmp_path: Path, number: int) -> None:
 @pytest.mark.parametrize(
     "line", re.findall(r"^    upright (run .*)$", (ROOT / "docs" / "run.md").read_text("utf-8"), re.MULTILINE)
 )
-def test_an_example_of_runs_runs(line: str) -> None:
-    result = upright(*shlex.split(line), "--library", EXAMPLES / "demo")
+def test_an_example_of_runs_runs(line: str, glasshouse: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(glasshouse)
+    result = upright(*shlex.split(line))
     assert result.exit_code == 0, result.output
     assert "scans, " in result.output or "is TRUE at" in result.output
 
