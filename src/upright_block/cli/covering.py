@@ -51,7 +51,7 @@ class Covering:
         if table:
             show_lines([[], *coverage_lines(self.covered, show_all, width())])
             if self.left_out:
-                show_lines([[(f"  {plural(self.left_out, 'unit')} that these cases do not come to left out.", "dim")]])
+                show_lines([[(f"  {plural(self.left_out, 'unit')} left out: these cases do not come there.", "dim")]])
         if instances:
             show_lines([[], *instance_coverage_lines(self.covered, width())])
         for pattern in marked:
