@@ -8,12 +8,10 @@ from itertools import pairwise
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from upright_block.contents import Contents
 from upright_block.errors import BadValue, NotRunnable, UnknownName
-from upright_block.language.allowing import Settled, settle
 from upright_block.language.literals import Value
-from upright_block.language.names import did_you_mean, listed
-from upright_block.language.nodes import replaced
-from upright_block.library import FileProblem, Library, find_root, load_library, unread_files
+from upright_block.library import FileProblem, find_root, load_library
 
 if TYPE_CHECKING:
     from upright_block.cases.byhand import Wishes
@@ -23,22 +21,15 @@ if TYPE_CHECKING:
     from upright_block.cases.history import History
     from upright_block.cases.keeping import Keep
     from upright_block.cases.plan import ReadyCase
-    from upright_block.cases.suite import Suite
     from upright_block.cases.tracks import Track, Tracks
     from upright_block.cases.verdict import NotRun, Verdict
     from upright_block.cases.watchlist import Row, Watched
     from upright_block.controller import Controller
     from upright_block.language.findings import Finding
-    from upright_block.language.instances import Instance
-    from upright_block.language.signatures import StandardFunction
-    from upright_block.language.source import Source
-    from upright_block.language.tag_uses import TagUse
-    from upright_block.language.tags import Tag
     from upright_block.language.timebase import Timebase
     from upright_block.language.typed import Unit
     from upright_block.language.types import Type
     from upright_block.library.floors import Floor
-    from upright_block.library.rigmaking import Rig
     from upright_block.library.sheets import Rows
     from upright_block.mapping.judging import Judged
 
@@ -47,272 +38,8 @@ _MOST_KEPT = 4_096
 """Changes of a signal that are kept where only what values it has matters."""
 
 
-class OpenLibrary:
+class OpenLibrary(Contents):
     """A library that was read: its units, its cases, and what was found in them."""
-
-    def __init__(self, library: Library) -> None:
-        self._library = library
-
-    @property
-    def root(self) -> Path:
-        """The folder that holds the manifest."""
-        return self._library.root
-
-    @property
-    def name(self) -> str:
-        """What the manifest calls it."""
-        return self._library.manifest.name
-
-    @property
-    def version(self) -> str:
-        """The version that the manifest gives."""
-        return self._library.manifest.version
-
-    # --- what is in it ---
-
-    @property
-    def units(self) -> list[Unit]:
-        """Its blocks, functions, programs and classes, by file and place."""
-        return self._library.units
-
-    @property
-    def sources(self) -> tuple[Source, ...]:
-        """The files that its units are in."""
-        return self._library.sources
-
-    def find(self, name: str) -> Unit | None:
-        """A unit of the library or of the standard, or a configuration; letter case ignored."""
-        found = self._library.find(name)
-        return found or self._library.scope.configurations.get(name.upper())
-
-    @property
-    def stand_ins(self) -> list[Unit]:
-        """The blocks that ship to stand in for machines, which rigs may use."""
-        names = self._library.scope.stand_ins().names
-        found = (self._library.find(name) for name in sorted(names))
-        return [unit for unit in found if unit is not None and unit.is_standard]
-
-    def write_rig(self, block: str, stand_in: str | None = None) -> tuple[Rig, list[Path]]:
-        """Write a rig for a block of the library, with a stand-in by name or the one that fits best; and cases to fill in.
-
-        Raises:
-            UnknownName: there is no such block or stand-in.
-            NotRunnable: it has errors, or a file of that name is there already.
-        """
-        from upright_block.library.rigmaking import rig_for
-
-        rig = rig_for(self.units, self.stand_ins, block, stand_in, self._library.scope.tags)
-        folder = self.root / self._library.manifest.folders["cases"][0]
-        files = {folder / "rigs" / f"{rig.name}.st": rig.program, folder / f"{rig.name}.toml": rig.cases}
-        for path in files:
-            if path.exists():
-                name = path.relative_to(self.root).as_posix()
-                raise NotRunnable(f"{name} is there already; nothing was written.", "Rename or remove it first.")
-        for path, text in files.items():
-            self.write_text(path, text)
-        return rig, list(files)
-
-    def function(self, name: str) -> StandardFunction | None:
-        """A standard function that the compiler knows, letter case ignored."""
-        return self._library.scope.standard.function(name.upper())
-
-    def did_you_mean(self, name: str) -> str:
-        """A sentence that offers what has nearly this name, or else what the library has."""
-        known = [*self._library.scope.known_names(), *(tag.name for tag in self.tags)]
-        near = did_you_mean(name, known)
-        return near or f"The library has {listed(unit.name for unit in self.units) or 'no blocks'}."
-
-    @cached_property
-    def _suite(self) -> Suite:
-        from upright_block.cases.suite import load_suite
-
-        return load_suite(self._library)
-
-    @cached_property
-    def _settled(self) -> Settled:
-        suite, manifest = self._suite, self._library.manifest
-        own = self._library.scope.allowances
-        policy = replaced(manifest.policy, allowances=(*manifest.policy.allowances, *own)) if own else manifest.policy
-        found = [*self._library.findings, *suite.findings, *unread_files(self._library.files)]
-        return settle(found, [manifest.source, *self.sources, *self._library.tables, *suite.sources], policy)
-
-    @property
-    def findings(self) -> tuple[Finding, ...]:
-        """What was found in its units and its cases, with the levels that its manifest gives."""
-        return self._settled.findings
-
-    @property
-    def allowed(self) -> list[Finding]:
-        """What was found and is allowed, by a comment or in the manifest."""
-        return [finding for finding, _ in self._settled.allowed]
-
-    @property
-    def tags(self) -> list[Tag]:
-        """The tags of its tables, and its global variables AT a point, in the order of their places."""
-        return list(self._library.scope.tags.values())
-
-    def tag(self, name: str) -> Tag | None:
-        """A tag, letter case ignored."""
-        return self._library.scope.tags.get(name.upper())
-
-    @property
-    def digest(self) -> str:
-        """A digest of all that was read of it: manifest, sources, tables, cases and rules."""
-        from hashlib import sha256
-
-        library = self._library
-        read = {s.path: s.text for s in (library.manifest.source, *self.sources, *library.tables, *self._suite.sources)}
-        waves = [driven.table for case in self.cases for driven in case.written.stimuli]
-        tables = [*(case.written.vectors for case in self.cases), *waves]
-        read |= {table.source.path: table.source.text for table in tables if table is not None}
-        parts = [f"{path}\0{read[path]}".encode("utf-8", "surrogatepass") for path in sorted(read)]
-        return sha256(b"\0".join(sha256(part).digest() for part in parts)).hexdigest()
-
-    @property
-    def spare_points(self) -> list[tuple[str, str]]:
-        """The points without a tag in bytes and words of which others have one: the address, and what it is in."""
-        from upright_block.language.spare import spare_points
-
-        return spare_points(self.tags, self._library.scope.points)
-
-    def tag_near(self, name: str) -> str:
-        """A sentence that offers the tag with nearly this name."""
-        return did_you_mean(name, (tag.name for tag in self.tags)) or "upright tags lists all of them."
-
-    @staticmethod
-    def tag_rows(tags: Sequence[Tag]) -> Rows:
-        """Tags for a spreadsheet, with every column that their tables have."""
-        from upright_block.library.sheets import Rows
-        from upright_block.library.tagfile import columns_of
-
-        return Rows("tags", columns_of(tag.cells for tag in tags), [_texts(tag) for tag in tags])
-
-    def table_from(self, file: Path | None, text: str = "") -> str:
-        """A tag table as CSV from a file of another kind or place, or from a text with tabs or commas between its cells.
-
-        Raises:
-            BadValue: it is no tag table.
-        """
-        from upright_block.library.tagfile import table_from
-
-        return table_from(file, text)
-
-    def adopted(self, with_points: bool = False) -> tuple[str, list[str]]:
-        """A table of the names that pins are wired to and no tag has, as CSV; and those whose type cannot be told."""
-        from upright_block.library.adopting import adopted_rows
-        from upright_block.library.sheets import Rows
-
-        _ = self._suite  # cases name tags too
-        rows, untold = adopted_rows(self._library.scope, with_points)
-        return (Rows("tags", ("tag", "point", "type"), rows).csv() if rows else ""), untold
-
-    def table_text(self, name: str) -> str:
-        """The text of the tag table of a name in the first folder of tags; empty where there is none."""
-        path = self.table_path(name)
-        return path.read_text(encoding="utf-8") if path.exists() else ""
-
-    def table_path(self, name: str) -> Path:
-        """Where the tag table of a name is, or would be."""
-        return self.root / self._library.manifest.folders["tags"][0] / f"{name}.csv"
-
-    def write_text(self, path: Path, text: str) -> None:
-        """Write a text of the library, whole or not at all; a byte order mark that the file has is kept.
-
-        Raises:
-            NotRunnable: it cannot be written.
-        """
-        from codecs import BOM_UTF8
-
-        from upright_block.whole import write_file
-
-        try:
-            path.parent.mkdir(parents=True, exist_ok=True)
-            is_marked = path.exists() and path.read_bytes().startswith(BOM_UTF8)
-            write_file(path, (BOM_UTF8 if is_marked else b"") + text.encode())
-        except OSError as problem:
-            name = path.relative_to(self.root).as_posix()
-            raise NotRunnable(f"{name} cannot be written: {problem.strerror}.", "Nothing was changed.") from None
-
-    def wiring(self, name: str) -> Unit:
-        """The program that a wiring table is, letter case ignored.
-
-        Raises:
-            UnknownName: there is no such table.
-            NotRunnable: it has errors.
-        """
-        tables = [unit for unit in self.units if unit.is_wired]
-        unit = next((unit for unit in tables if unit.key == name.upper()), None)
-        if unit is None:
-            near = did_you_mean(name, (unit.name for unit in tables))
-            raise UnknownName(f"There is no wiring table {name}.", near or "The tables are in the folder wiring.")
-        if unit.is_broken:
-            raise NotRunnable(f"{unit.name} has errors.", "upright check lists them.")
-        return unit
-
-    def reordered(self, name: str) -> tuple[Path, str, str]:
-        """A wiring table in the order of its values: its file, its text, and the text to be written.
-
-        Raises:
-            UnknownName: there is no such table.
-            NotRunnable: it has errors, or is in a workbook.
-        """
-        from upright_block.language.source import Sheet
-        from upright_block.library.reordering import reordered
-
-        unit = self.wiring(name)
-        if isinstance(unit.source, Sheet):
-            raise NotRunnable(f"{unit.source.path} is a workbook.", "Save the sheet as CSV, or order it there.")
-        return self.root / unit.source.path, unit.source.text, reordered(unit)
-
-    @cached_property
-    def tag_uses(self) -> list[TagUse]:
-        """Where tags are read and written."""
-        from upright_block.language.tag_uses import tag_uses
-
-        return tag_uses(self.tags, [*self.units, *self.configurations])
-
-    def configuration(self, name: str | None = None) -> Unit:
-        """A configuration; without a name the only one, or the one that a library without any has.
-
-        Raises:
-            UnknownName: there is none of that name, or several and no name.
-        """
-        scope = self._library.scope
-        known = [unit for unit in scope.configurations.values() if unit.source not in scope.rigs]
-        if name is not None:
-            found = scope.configurations.get(name.upper())
-            if found is None:
-                raise UnknownName(
-                    f"There is no configuration {name}.", did_you_mean(name, (unit.name for unit in known))
-                )
-            return found
-        if not known:
-            raise UnknownName("The library has no programs.", "Write one into programs, or a table into wiring.")
-        if len(known) > 1:
-            names = listed(unit.name for unit in known)
-            raise UnknownName(f"The library has several configurations: {names}.", "Name one with --configuration.")
-        return known[0]
-
-    @property
-    def configurations(self) -> list[Unit]:
-        """All configurations; of a library that has none the one that is made for it."""
-        return list(self._library.scope.configurations.values())
-
-    def timebase(self, unit: Unit) -> Timebase:
-        """When the scans of a unit start: as its tasks say, else after each ``scan`` of the manifest."""
-        from upright_block.language.timebase import Timebase
-
-        return unit.timebase or Timebase(self._library.manifest.scan)
-
-    def instances(self, configuration: str | None = None, standard: bool = False) -> list[Instance]:
-        """Every instance in a configuration; those of standard blocks only if asked for.
-
-        Raises:
-            UnknownName: as `configuration`.
-        """
-        from upright_block.language.instances import instances
-
-        return list(instances(self.configuration(configuration), standard))
 
     # --- cases ---
 
@@ -657,14 +384,6 @@ class OpenLibrary:
 def is_trace_file(name: str) -> bool:
     """Whether something that a call names is a trace file, and no case."""
     return name.lower().endswith((".csv", ".vcd"))
-
-
-def _texts(tag: Tag) -> dict[str, str]:
-    """The row of a tag; of a global variable AT a point the row that it would have."""
-    if tag.cells:
-        return {column: cell.text for column, cell in tag.cells.items()}
-    type_ = tag.variable.type.name if tag.variable else tag.held.name if tag.held else ""
-    return {"tag": tag.name, "point": tag.address, "type": type_}
 
 
 def open_library(folder: Path | str = ".", also: Sequence[Path] = ()) -> OpenLibrary:

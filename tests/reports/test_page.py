@@ -28,7 +28,7 @@ from upright_block.reports.page import _runs
 
 __all__ = ["glasshouse"]
 
-SCRIPT = (files("upright_block.reports") / "page" / "page.js").read_text("utf-8")
+SCRIPT = (files("upright_block.reports") / "page" / "data.js").read_text("utf-8")
 BROWSER = shutil.which("chromium") or shutil.which("chromium-browser")
 
 

@@ -200,7 +200,7 @@ def test_what_was_measured_what_broke_and_a_fault_are_drawn(tmp_path: Path) -> N
         svg = tmp_path / f"{case}.svg"
         assert upright("plot", case, "--out", svg, "--library", tmp_path).exit_code == 0
     text = (tmp_path / "late.svg").read_text("utf-8")
-    assert all(part in text for part in (">lamp<", ">500ms<", ">min 200ms, max 400ms<", "after.ET &gt; T#300ms"))
+    assert all(part in text for part in (">lamp<", ">500ms<", ">min 200ms<", ">max 400ms<", "after.ET &gt; T#300ms"))
     assert ">division by zero<" in (tmp_path / "stops.svg").read_text("utf-8")
 
 

@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import partial
 from typing import Any
 
-from upright_block.compiler.code import Code, Kind, Point
+from upright_block.compiler.code import Code
 from upright_block.compiler.expressions import ExpressionEmitter, results
 from upright_block.compiler.flow import Usage, has_loops, is_short, usage, usage_inside
 from upright_block.compiler.instructions import load, store, value_type
@@ -21,7 +21,6 @@ from upright_block.compiler.loops import write_continue, write_exit, write_for, 
 from upright_block.compiler.places import MIRRORED, Facts, Frame, copy_instructions, elementary, met
 from upright_block.compiler.rolling import FEWEST, Rolled, rolled
 from upright_block.language import syntax, typed
-from upright_block.language.states import is_timer, label_texts
 from upright_block.language.types import Array, Elementary, Enumeration, OpenArray, String, is_integer
 from upright_block.language.walking import every_statement
 
@@ -225,33 +224,10 @@ class BodyEmitter(ExpressionEmitter):
 
     def reach(self, origin: syntax.Node, way: str = "") -> None:
         """Note that a statement, or one way of a branch, was reached, where that is asked for."""
-        if self.code.mode.covers and origin is not syntax.NO_PLACE:
-            kind: Kind | None = "branch" if way else "statement"
-            if isinstance(origin, syntax.Made):
-                kind, way = _made_point(origin, way)
-            if kind is not None:
-                self._note(origin.start, kind, way)
+        if self.code.mode.covers:
+            from upright_block.compiler.noting import note
 
-    def _note(self, start: int, kind: Kind, way: str) -> None:
-        if not self.frame.unit.is_standard:
-            point, level = self.code.point(Point(self.frame.unit, start, kind, way))
-            if level is None:
-                self.out.append(f"i32.const {point} i32.const 1 i32.store8")
-                return
-            instance = self.self_address(self.frame.offset)
-            self.out.append(
-                f"{instance} i32.const 2 i32.shl i32.load offset={{l{level}}} i32.const 1 i32.store8 offset={point}"
-            )
-
-    def _note_timer(self, node: typed.CallInstance, base: str, at_q: int, before: str) -> None:
-        """Note that the time of a timer ran out: Q of an on-delay is set, that of another timer was and is no more."""
-        root = node.instance.root
-        condition = f"local.get {base} i32.load8_u offset={at_q}"
-        if before:
-            condition = f"local.get {before} {condition} i32.eqz i32.and"
-        self.out.append(f"{condition} if")
-        self._note(root.start, "timer", root.name)
-        self.out.append("end")
+            note(self, origin, way)
 
     def _assign(self, node: typed.Assign) -> None:
         type_ = node.place.type
@@ -288,11 +264,11 @@ class BodyEmitter(ExpressionEmitter):
     def _call_instance(self, node: typed.CallInstance) -> None:
         base, offset = self.instance(node.instance)
         offsets = layout_of(node.block).offsets
-        is_timer = self.code.mode.covers and _is_own_timer(self.frame.unit, node)
-        at_q = offset + offsets[node.block.variables["Q"]] if is_timer else 0
-        before = self.temporary("i32") if is_timer and node.block.key != "TON" else ""
-        if before:
-            self.out.append(f"local.get {base} i32.load8_u offset={at_q} local.set {before}")
+        before = ""
+        if self.code.mode.covers:
+            from upright_block.compiler.noting import before_call
+
+            before = before_call(self, node, base, offset)
         for _, value in node.inputs:
             self.expression(value)
         for _, place in node.shared:
@@ -318,8 +294,10 @@ class BodyEmitter(ExpressionEmitter):
                 else f"i32.const {at_pin} i32.add"
             )
             self.take(receiver, f"local.get {base} {fetch}", pin.type, negated)
-        if is_timer:
-            self._note_timer(node, base, at_q, before)
+        if self.code.mode.covers:
+            from upright_block.compiler.noting import after_call
+
+            after_call(self, node, base, offset, before)
 
     def _is_inlined(self, block: typed.Unit) -> bool:
         assert block.body is not None
@@ -438,7 +416,10 @@ class BodyEmitter(ExpressionEmitter):
         ends: list[Facts] = []
         for arm in node.arms:
             self.out.append("end")
-            self._reach_labels(arm, selector, type_)
+            if self.code.mode.covers:
+                from upright_block.compiler.noting import note_labels
+
+                note_labels(self, arm, selector, type_)
             ends.append(self._way(arm.body))
             self.out.append(f"br {done}")
         self.out.append("end")
@@ -449,18 +430,6 @@ class BodyEmitter(ExpressionEmitter):
         ends.append(self._way(node.otherwise))
         self.out.append("end")
         self.facts = met(ends)
-
-    def _reach_labels(self, arm: typed.Arm, selector: str, type_: Elementary) -> None:
-        """Note which of the labels of an arm was met."""
-        held, sign = value_type(type_), "s" if type_.is_signed else "u"
-        texts = label_texts(self.frame.unit, arm, type_) if self.code.mode.covers else ()
-        for (low, high), text in zip(arm.ranges, texts, strict=False):
-            self.out.append(
-                f"local.get {selector} {held}.const {low} {held}.ge_{sign} "
-                f"local.get {selector} {held}.const {high} {held}.le_{sign} i32.and if"
-            )
-            self.reach(arm.origin, text)
-            self.out.append("end")
 
     def _jump(self, selector: str, held: str, lowest: int, table: list[str], otherwise: str) -> None:
         self.out.append(f"local.get {selector}")
@@ -483,25 +452,6 @@ class BodyEmitter(ExpressionEmitter):
         if self.is_part and self.frame.leave == "$leave":
             self.out.append("i32.const 1 local.set $left")
         self.out.append(f"br {self.frame.leave}")
-
-
-def _made_point(origin: syntax.Made, way: str) -> tuple[Kind | None, str]:
-    """What a statement that nobody wrote, or a way of one, stands for; None for nothing that anybody looks for."""
-    match origin.role:
-        case "step" if not way:
-            return "state", origin.name
-        case "transition" if way == "TRUE":
-            return "transition", origin.name
-        case "enable" if way:
-            return "branch", f"EN {way}"
-        case "disable" if way:
-            return "branch", "EN FALSE" if way == "TRUE" else "EN TRUE"
-    return None, ""
-
-
-def _is_own_timer(unit: typed.Unit, node: typed.CallInstance) -> bool:
-    """Whether a call is that of a timer among the variables of a unit."""
-    return is_timer(node.block) and unit.variables.get(node.instance.root.key) is node.instance.root
 
 
 def _covers_all(node: typed.Case, type_: Elementary) -> bool:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Mapping
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from upright_block.errors import UprightError
 from upright_block.language.allowing import Allowance, Policy
@@ -17,8 +17,10 @@ from upright_block.language.points import PointRules
 from upright_block.language.scope import Dialect
 from upright_block.language.source import Source
 from upright_block.library.files import FileProblem, Files
-from upright_block.library.floors import Floor, FloorProblem, read_floors
 from upright_block.library.toml import Toml, TomlProblem, read_toml
+
+if TYPE_CHECKING:
+    from upright_block.library.floors import Floor
 
 FILE_NAME = "upright.toml"
 _SCAN = 100_000_000
@@ -141,6 +143,8 @@ def read_manifest(files: Files) -> Manifest:
 
 
 def _floors(entry: Toml, source: Source) -> tuple[Floor, ...]:
+    from upright_block.library.floors import FloorProblem, read_floors
+
     try:
         return read_floors(entry)
     except FloorProblem as problem:

@@ -27,7 +27,7 @@ MOST_ROWS = 200
 """Rows of a table that a page shows."""
 _MOST_MARKS = 200
 _WIDTH = 130
-_MARK = re.compile(r"\{(title|style|data|script)\}")
+_MARK = re.compile(r"\{(title|style|data|reading|script)\}")
 
 
 def page_text(
@@ -48,6 +48,7 @@ def page_text(
     parts = {
         "title": escape(f"{stamp['library']} {stamp['version']}".strip()),
         "style": (folder / "page.css").read_text("utf-8"),
+        "reading": (folder / "data.js").read_text("utf-8"),
         "script": (folder / "page.js").read_text("utf-8"),
         # What ends a script, or begins a comment in it, stands as an escape.
         "data": json.dumps(data, separators=(",", ":"), allow_nan=False).replace("<", r"\u003c"),
