@@ -282,3 +282,25 @@ def test_a_tag_is_set_and_forced_with_its_point(tmp_path: Path) -> None:
     assert [machine.read(path) for path in ("Main.warm", "lamp", "%QX0.0")] == [True, True, False]
     with pytest.raises(BadValue, match="which holds"):
         machine.set("air", 1e6)
+
+
+@pytest.mark.parametrize(
+    "call",
+    [
+        ["run", "VentDrive", "--for", "2s", "--watch", "running.*"],
+        ["run", "VentDrive", "--for", "8s", "--against", "gives up when the limit never comes"],
+        ["verify", "VentDrive", "--coverage", "--uncovered"],
+        ["plot", "gives up when the limit never comes", "--terminal"],
+    ],
+)
+def test_nothing_slow_is_read_where_it_is_not_used(call: list[str]) -> None:
+    slow = ("numpy", "matplotlib", "pandas", "openpyxl", "vcd")
+    code = f"""import sys
+from contextlib import suppress
+from upright_block.cli.main import main
+with suppress(SystemExit):
+    main(sys.argv[1:], standalone_mode=False)
+print([name for name in {slow} if name in sys.modules])"""
+    arguments = [sys.executable, "-c", code, *call, "--library", str(EXAMPLES / "demo")]
+    result = subprocess.run(arguments, capture_output=True, text=True, check=True)
+    assert result.stdout.splitlines()[-1] == "[]"

@@ -300,7 +300,7 @@ class Controller:
                     f"Nothing that is recorded is called {pattern}.", "Write a path or a pattern such as running.*."
                 )
         slots = [slot for slot in self._recorded if _fits(slot.path, patterns or ["*"])]
-        gatherer = Gatherer([slot.signal for slot in slots], slots, self._timebase)
+        gatherer = Gatherer(self.unit, [slot.signal for slot in slots], slots, self._timebase)
         for piece, end in self._pieces:
             gatherer.take(piece.with_log(piece.log), end)  # what is looked up on the way is not kept
         return gatherer.tracks(self.now)

@@ -258,6 +258,8 @@ def test_states_and_transitions_of_variables_are_known(tmp_path: Path) -> None:
         "phase any -> 10": False,
     }
     assert [MACHINE.splitlines()[line - 1].strip() for line in found["computed"]] == ["LAST: phase := phase + 1;"]
+    output = upright("verify", "--coverage", "--library", tmp_path).output
+    assert "LAST: phase := phase + 1;" in output.split("states that are computed")[1]
     whole = coverage_of(
         tmp_path, MACHINE, "at | go stop | n\n" + "\n".join(f"{k}00ms | {k % 2} {k % 3 // 2} | ." for k in range(9))
     )

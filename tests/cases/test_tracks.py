@@ -31,7 +31,7 @@ PATHS = ["n", "on", "level", "word", "inner.ET", "k"]
 def gathered(machine: Machine, scans: int, ends: list[int], **options: int | None) -> dict[str, Track]:
     machine.reset()
     slots = [machine.slot(path) for path in PATHS]
-    gatherer = Gatherer([slot.signal for slot in slots], slots, machine.timebase, **options)
+    gatherer = Gatherer(machine.program.subject, [slot.signal for slot in slots], slots, machine.timebase, **options)
     for piece in machine.pieces(scans, spans=spans_of(slots), ends=ends):
         gatherer.take(piece)
     return gatherer.tracks(scans * SECOND)

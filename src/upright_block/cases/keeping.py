@@ -43,7 +43,7 @@ class Keep:
         slots = [machine.program.slot(signal) for signal in signals]
         timebase = case.plan.timebase
         end = None if self.end is None else timebase.scans_before(self.end)
-        return Gatherer(signals, slots, timebase, self.most, timebase.scans_before(self.begin), end)
+        return Gatherer(case.unit, signals, slots, timebase, self.most, timebase.scans_before(self.begin), end)
 
     def of_interest(self, verdict: Verdict) -> Tracks | None:
         """What was gathered for a verdict, without what only rules of a block name that did not break."""

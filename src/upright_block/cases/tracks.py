@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from importlib import import_module
 from typing import TYPE_CHECKING, Any, cast
 
 from upright_block.compiler.layout import code
 from upright_block.errors import NotRunnable
 from upright_block.language.literals import Value, shown
-from upright_block.language.nodes import record
+from upright_block.language.nodes import fresh, record
 from upright_block.language.signals import Signal
+from upright_block.language.states import state_names
 from upright_block.language.timebase import Timebase
+from upright_block.language.typed import Member, Unit
 from upright_block.language.types import Elementary, Enumeration, Type
 from upright_block.machine.trace import Trace
 
@@ -27,7 +29,7 @@ class Track:
     """A signal over time: ``times`` in ns, and from each of them on the one of ``values`` at its place.
 
     One that ``is_thinned`` had too many changes to be kept: of those within an equal span of time it has the first, the least, the
-    greatest and the last. ``unit`` is that of a tag, ``is_step`` says that it is the flag of a step; of a file there may be no ``type``. It unpacks into two arrays of shape ``(changes,)``, times and values.
+    greatest and the last. ``unit`` is that of a tag, ``names`` has those of values that are states, ``is_step`` says that it is the flag of a step; of a file there may be no ``type``. It unpacks into two arrays of shape ``(changes,)``, times and values.
     """
 
     path: str
@@ -38,6 +40,7 @@ class Track:
     unit: str = ""
     is_step: bool = False
     is_thinned: bool = False
+    names: Mapping[int, str] = fresh(default_factory=dict)
 
     @property
     def plain(self) -> list[Value]:
@@ -80,13 +83,14 @@ class Tracks(dict[str, Track]):
 
 
 class Gatherer:
-    """Takes the pieces of a run, and has the tracks of some signals from them, between two scans.
+    """Takes the pieces of a run of a unit, and has the tracks of some signals from them, between two scans.
 
     Of a signal with more than ``most`` changes as few are kept, so that memory is bounded, see `Track`.
     """
 
     def __init__(
         self,
+        unit: Unit,
         signals: Sequence[Signal],
         slots: Sequence[Slot],
         timebase: Timebase,
@@ -97,6 +101,7 @@ class Gatherer:
         self._timebase = timebase
         self._begin = begin
         self._end = end
+        self._unit = unit
         self._grown = [_Grown(signal, slot, most) for signal, slot in zip(signals, slots, strict=True)]
 
     @property
@@ -119,7 +124,7 @@ class Gatherer:
 
     def tracks(self, end: int) -> Tracks:
         """What was gathered until now, of a run that ended at ``end``, in ns."""
-        return Tracks([grown.track(self._timebase) for grown in self._grown], end)
+        return Tracks([grown.track(self._timebase, self._unit) for grown in self._grown], end)
 
 
 class _Grown:
@@ -163,10 +168,12 @@ class _Grown:
         self.parts = [(scans, values)]
         self.count = len(scans)
 
-    def track(self, timebase: Timebase) -> Track:
-        """The track of it."""
+    def track(self, timebase: Timebase, unit: Unit) -> Track:
+        """The track of it, in a run of a unit."""
         signal = self.signal
-        unit = signal.tag.text("unit") if signal.tag is not None else ""
+        last = signal.steps[-1] if signal.steps else None
+        owner = unit if last is None else last.owner if isinstance(last, Member) else None
+        measured = signal.tag.text("unit") if signal.tag is not None else ""
         if all(isinstance(scans, list) for scans, _ in self.parts):
             times: Any = [timebase.time(scan) for scans, _ in self.parts for scan in scans]
             values: Any = [value for _, part in self.parts for value in part]
@@ -176,8 +183,10 @@ class _Grown:
             scans = np.concatenate([np.asarray(part, np.int64) for part, _ in self.parts])
             times = timebase.times(scans)
             values = np.concatenate([np.asarray(part, _dtype(signal.type)) for _, part in self.parts])
-        is_thinned = self.width > 1
-        return Track(signal.path, signal.type, times, values, signal.is_driven, unit, signal.is_step, is_thinned)
+        is_thinned, names = self.width > 1, state_names(owner, signal.variable) if owner else {}
+        return Track(
+            signal.path, signal.type, times, values, signal.is_driven, measured, signal.is_step, is_thinned, names
+        )
 
 
 def _is_same(a: Any, b: Any) -> bool:

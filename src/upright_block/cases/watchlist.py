@@ -168,7 +168,7 @@ class Watched:
 
     def gatherer(self, most: int | None = None, begin: int = 0, end: int | None = None) -> Gatherer:
         """What takes the pieces of this run and makes tracks of what is watched, see there."""
-        return Gatherer(self.signals, self.slots, self.run.plan.timebase, most, begin, end)
+        return Gatherer(self.run.unit, self.signals, self.slots, self.run.plan.timebase, most, begin, end)
 
     def tracks(self, most: int | None = None) -> Tracks:
         """Run, and give what everything that is watched did; of a signal with more than ``most`` changes as few are kept."""

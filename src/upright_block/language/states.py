@@ -94,6 +94,20 @@ def state_machines(unit: typed.Unit) -> list[StateMachine]:
     return sorted(machines.values(), key=lambda machine: (machine.start, machine.path))
 
 
+def state_names(owner: Type, variable: typed.Variable) -> dict[int, str]:
+    """The names of the values of a variable of a unit that is a state machine of its own, where constants name them."""
+    if not isinstance(owner, typed.Unit) or isinstance(variable.type, Enumeration):
+        return {}
+    known: dict[typed.Variable, dict[int, str]] | None = owner.kept.get("state names")
+    if known is None:
+        known = owner.kept["state names"] = {}
+        for machine in state_machines(owner):
+            if "." not in machine.path:
+                names = {low: name for (low, high), name in machine.states.items() if low == high}
+                known[owner.variables[machine.path.upper()]] = {v: n for v, n in names.items() if n.isidentifier()}
+    return known.get(variable, {})
+
+
 def _cases(body: Iterable[typed.Statement]) -> Iterator[tuple[typed.Case, _Key]]:
     """The CASEs of a body that a variable selects."""
     for statement in body:

@@ -33,12 +33,16 @@ def coverage_lines(covered: Sequence[UnitCoverage], show_all: bool, width: int) 
     heads = ("  coverage", "cases", *(_HEADS[kind] for kind in kinds))
     lines = column_lines(heads, rows, width, ("name",))
     missed = [place for unit in covered for place in _missed_lines(unit)]
-    if not missed:
-        return lines
-    lines += [[], [("  never reached", "strong")]]
-    lines += missed if show_all else missed[:_MOST_MISSED]
-    if len(missed) > _MOST_MISSED and not show_all:
-        lines.append([(f"  {len(missed) - _MOST_MISSED:,} more: --all shows all.", "warn")])
+    if missed:
+        lines += [[], [("  never reached", "strong")], *(missed if show_all else missed[:_MOST_MISSED])]
+        if len(missed) > _MOST_MISSED and not show_all:
+            lines.append([(f"  {len(missed) - _MOST_MISSED:,} more: --all shows all.", "warn")])
+    computed = [place for unit in covered for place in unit.computed]
+    if computed:
+        lines += [[], [("  states that are computed, whose transitions are not counted", "strong")]]
+        for place in computed if show_all else computed[:_MOST_MISSED]:
+            where = place.source.shown_line(place.start)
+            lines.append([(f"  {where}  ", "dim"), (place.source.line_text(place.line).strip(), "")])
     return lines
 
 

@@ -174,12 +174,14 @@ def is_time(track: Track) -> bool:
 
 
 def _text(track: Track, value: Value) -> str:
+    if track.names and isinstance(value, int) and value in track.names:
+        return track.names[value]
     return str(value) if track.type is None else shown(value, track.type)
 
 
 def _kind(track: Track) -> Kind:
     type_ = track.type
-    if not isinstance(type_, Elementary) or isinstance(type_, Enumeration):
+    if not isinstance(type_, Elementary) or isinstance(type_, Enumeration) or track.names:
         return "states"
     if type_.family == "bool":
         return "step" if track.is_step else "bool"
