@@ -286,8 +286,10 @@ class OpenLibrary(Contents):
 
         tracks, end = self._trace_of(Path(file), None)
         times = sorted({time for track in tracks for time in track.times})
+        if not times:
+            raise BadValue(f"{Path(file).name} holds no values.", "Write it with upright run --trace.")
         scan = min((b - a for a, b in pairwise(times)), default=1)  # a table does not say when the run ended
-        return Tracks(tracks, (times[-1] + scan if times else 0) if end is None else end)
+        return Tracks(tracks, times[-1] + scan if end is None else end)
 
     def _trace_of(self, file: Path, types: Mapping[str, Type] | None) -> tuple[list[Track], int | None]:
         from upright_block.cases.tracefile import read_trace

@@ -242,6 +242,35 @@ def test_a_trace_file_and_a_run_are_drawn(glasshouse: Path, tmp_path: Path) -> N
         assert "0..5 s" in lines["running.ET"] or "0..5.1 s" in lines["running.ET"]
 
 
+@pytest.mark.parametrize(
+    ("name", "text", "says"),
+    [
+        ("a.csv", "", "its first column is not at"),
+        ("a.csv", "at,x\n", "holds no values"),
+        ("a.csv", "at,x\n2s,1\n1s,0\n", "a.csv:3: 1s is not later than the row before."),
+        ("a.csv", "at,x,X\n0s,1,2\n", "two of its columns are X"),
+        ("a.csv", "at,x\n0s,1\nsoon,2\n", "a.csv:3, at: soon"),
+        ("a.vcd", "", "holds no values"),
+        ("a.vcd", "$var wire 1 ! x $end\n$enddefinitions $end\n#10\n1!\n#5\n0!\n", "time goes back to #5"),
+        ("a.vcd", "$var wire 1 ! x $end\n$enddefinitions $end\n#10\nx!\n", "x has digits other than 0 and 1"),
+    ],
+)
+def test_a_trace_file_that_is_none_is_refused(
+    name: str, text: str, says: str, glasshouse: Path, tmp_path: Path
+) -> None:
+    (tmp_path / name).write_text(text)
+    result = upright("plot", tmp_path / name, "--terminal", "--library", glasshouse)
+    assert (result.exit_code, says in result.output) == (2, True), result.output
+
+
+def test_what_is_no_number_is_drawn_too(glasshouse: Path, tmp_path: Path) -> None:
+    (tmp_path / "a.csv").write_text("at,x\n0s,1\n1s,nan\n2s,inf\n3s,-2.5\n")
+    output = upright("plot", tmp_path / "a.csv", "--terminal", "--library", glasshouse).output
+    assert "?" in output
+    svg = tmp_path / "a.svg"
+    assert upright("plot", tmp_path / "a.csv", "--out", svg, "--library", glasshouse).exit_code == 0
+
+
 def test_a_step_is_a_bar_and_lanes_of_an_instance_stand_below_its_name(glasshouse: Path) -> None:
     library = open_library(glasshouse)
     (case,) = (case for case in library.cases if case.id.endswith("gives up when the limit never comes"))

@@ -27,6 +27,7 @@ _PARTS = re.compile(r"\[[^\]]*\]|[^.\[\]]+")
 _SPACES = re.compile(r"[\s\\]")
 _ESCAPED = re.compile(r"\\([0-7]{3})")
 _FIRST, _LAST = 33, 126
+_NO_NUMBERS = ("nan", "inf", "-inf")
 
 
 # --- written ---
@@ -185,7 +186,14 @@ def _read_csv(text: str, known: Mapping[str, tuple[str, Type]], name: str) -> li
     if twice is not None:
         raise BadValue(f"{name} is no trace: two of its columns are {twice}.", "Rename or remove one of them.")
     found: list[Track] = []
-    moments = [row[0] if row else "" for row in rows]
+    moments: list[int] = []
+    for number, row in enumerate(rows, 2):
+        try:
+            moments.append(parse_span(row[0] if row else ""))
+        except LiteralProblem as problem:
+            raise BadValue(f"{name}:{number}, at: {problem}", problem.way_out) from None
+        if moments[-1] <= max(moments[:-1][-1:], default=-1):
+            raise BadValue(f"{name}:{number}: {row[0]} is not later than the row before.", "Put the rows in order.")
     for column, head in enumerate(heads[1:], 1):
         cells = [row[column] if column < len(row) else "" for row in rows]
         path, type_ = known.get(head.upper()) or (head, _looks_like([cell for cell in cells if cell not in ("", ".")]))
@@ -193,11 +201,19 @@ def _read_csv(text: str, known: Mapping[str, tuple[str, Type]], name: str) -> li
         for number, (moment, cell) in enumerate(zip(moments, cells, strict=True), 2):
             if cell not in ("", "."):
                 try:
-                    _append(track, parse_span(moment), parse_value(cell, type_) if type_ else cell)
+                    _append(track, moment, _read_cell(cell, type_))
                 except LiteralProblem as problem:
                     raise BadValue(f"{name}:{number}, {head}: {problem}", problem.way_out) from None
         found.append(track)
     return found
+
+
+def _read_cell(cell: str, type_: Type | None) -> Value:
+    """The value of a cell; a word where no type is known. A REAL may be infinite, or no number."""
+    if type_ is None:
+        return cell
+    is_real = isinstance(type_, Elementary) and type_.family == "real"
+    return float(cell) if is_real and cell.lower() in _NO_NUMBERS else parse_value(cell, type_)
 
 
 def _looks_like(cells: Sequence[str]) -> Type | None:
@@ -207,7 +223,7 @@ def _looks_like(cells: Sequence[str]) -> Type | None:
     for type_ in (LINT, LREAL, LTIME):
         with suppress(LiteralProblem):
             for cell in cells:
-                parse_value(cell, type_)
+                _read_cell(cell, type_)
             return type_
     return None
 
@@ -250,6 +266,8 @@ def _read_vcd(
                 path, type_ = known[unit].get(path.upper()) or (path, looks)
                 codes[token.var.id_code] = Track(path, type_, [], [])
             elif token.kind is TokenKind.CHANGE_TIME:
+                if token.time_change * scale < now:
+                    raise ValueError(f"time goes back to #{token.time_change}")
                 now = token.time_change * scale
             else:
                 change = _changed(token)
@@ -278,6 +296,8 @@ def _value(raw: object, type_: Type | None) -> Value:
         return parse_value(text, type_) if type_ else text
     if kind == "real 64":
         return float(str(raw))
+    if not isinstance(raw, int) and set(str(raw)) - {"0", "1"}:
+        raise ValueError(f"{raw} has digits other than 0 and 1")
     number = raw if isinstance(raw, int) else int(str(raw), 2)
     if kind == "wire 1":
         return bool(number)

@@ -162,6 +162,12 @@ def _lane(track: Track, group: str, name: str, marks: Sequence[Mark], begin: int
     )
 
 
+def bounds(lane: Lane) -> tuple[float, float]:
+    """The least and the greatest number of a lane; what is infinite, or no number, does not count."""
+    finite = [value for value in lane.values if value - value == 0] or [0.0]
+    return min(finite), max(finite)
+
+
 def levels(track: Track, values: Iterable[Value]) -> list[float]:
     """Numbers or BOOLs as they are drawn: durations in s."""
     scale = 1e9 if is_time(track) else 1.0
@@ -296,5 +302,7 @@ def binned(lane: Lane, edges: Sequence[int]) -> list[tuple[float, float] | None]
         first = bisect_right(lane.starts, low) - 1
         last = bisect_left(lane.starts, high)
         inside = lane.values[max(first, 0) : max(last, first + 1)]
+        if any(value != value for value in inside):  # what is no number has no order
+            inside = tuple(value for value in inside if value == value) or inside
         found.append((min(inside), max(inside)) if inside else None)
     return found

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from upright_block.language.literals import shown_duration
-from upright_block.reports.lanes import Axis, Diagram, Dimension, Held, Lane, binned
+from upright_block.reports.lanes import Axis, Diagram, Dimension, Held, Lane, binned, bounds
 from upright_block.reports.styled import Line, Role, Span, visible
 
 _LEVELS = "▁▂▃▄▅▆▇█"
@@ -57,9 +57,7 @@ class _Drawing:
     def _drawn(self, lane: Lane) -> list[Span]:
         if lane.kind == "states":
             return [(self._cut("".join(self._states(lane))), "")]
-        low, high = (
-            (min(lane.values, default=0.0), max(lane.values, default=0.0)) if lane.kind == "number" else (0.0, 1.0)
-        )
+        low, high = bounds(lane) if lane.kind == "number" else (0.0, 1.0)
         text = ""
         is_dense = len(lane.starts) > self.room // 2
         for span in binned(lane, self.edges):
@@ -68,8 +66,8 @@ class _Drawing:
             elif lane.kind != "number":
                 text += "▒" if span[0] != span[1] and is_dense else "█" if span[1] else "▁"
             else:
-                level = 0 if high == low else (span[1] - low) / (high - low) * (len(_LEVELS) - 1)
-                text += _LEVELS[round(level)] if level == level else "?"
+                level = (span[1] - low) / ((high - low) or 1.0) * (len(_LEVELS) - 1)
+                text += _LEVELS[round(level)] if level - level == 0 else "?"
         return [(self._cut(text), "")]
 
     def _cut(self, text: str) -> str:
@@ -167,6 +165,6 @@ class _Drawing:
 def _scale(lane: Lane) -> str:
     if lane.kind != "number" or not lane.values:
         return ""
-    low, high = min(lane.values), max(lane.values)
+    low, high = bounds(lane)
     unit = f" {lane.unit}" if lane.unit else ""
     return f"{low:g}{unit}" if low == high else f"{low:g}..{high:g}{unit}"
