@@ -367,6 +367,10 @@ def test_a_gap_names_the_nearest_case_and_what_would_have_to_be(tmp_path: Path) 
     assert "phase would have to be 11" in output
     assert "blocks/m.st:13" in output  # the label held was never met
     assert "mode := idle" not in output.split("blocks/m.st:13")[0].split("what the cases")[1]
+    data = json.loads(upright("verify", "--uncovered", "--json", "--library", tmp_path).output)["gaps"]
+    (gap,) = (gap for gap in data if gap["line"] == 12)
+    assert (gap["says"], gap["nearest"], gap["values"]) == ("stop would have to be TRUE", "c/one", {"stop": "stays 0"})
+    assert upright("verify", "--marked", "M", "--json", "--library", tmp_path).exit_code == 2
     several = upright("verify", "--uncovered", "--coverage", "--marked", "m", "--library", tmp_path).output
     marked = {
         line.split()[0]: line for line in several.split("M  blocks/m.st")[1].splitlines() if line[:8].strip().isdigit()

@@ -148,6 +148,7 @@ def test_data_of_an_instance_changes_the_declaration_of_the_caller(tmp_path: Pat
         ("FOUR", "is no value that can be kept"),
         ("zz", "B has no zz"),
         ("zz*", "is called zz*"),
+        ("x,,y", "A pattern is empty."),
         ("inner", "is no value that can be kept"),
     ],
 )

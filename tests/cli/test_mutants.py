@@ -216,9 +216,11 @@ def test_every_call_on_a_mutant_ends_in_findings(tmp_path: Path, batch: int) -> 
             commands += [
                 ["run", "VentDrive", "--set=open=1"],
                 ["run", "Glasshouse", "--for=2s"],
-                ["verify", "--coverage"],
+                ["verify", "--coverage", "--uncovered", "--instances", "--marked", "*"],
+                ["run", "VentDrive", "--set=open=1", "--for=3s", "--keep", "*"],
             ]
             commands += [["plot", "half open", "--terminal"]]
+            commands += [["verify", "--report", str(tmp_path.parent / f"report{batch}"), "--coverage", "--pictures"]]
         for command in commands:
             result = CliRunner().invoke(main, [*command, "--library", str(tmp_path)], prog_name="upright")
             what = f"seed {seed}: {' '.join(command)}"

@@ -304,4 +304,5 @@ def _summary(track: Track) -> str:
 
 
 def _shown(track: Track, value: Value) -> str:
-    return shown(value, track.type) if track.type else str(value)
+    name = track.names.get(value) if isinstance(value, int) else None
+    return name or (shown(value, track.type) if track.type else str(value))

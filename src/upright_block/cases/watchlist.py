@@ -117,8 +117,17 @@ def watched(
 
 
 def parted(texts: Iterable[str]) -> list[str]:
-    """Patterns between commas; those of an index separate nothing."""
-    return [part.strip() for text in texts for part in re.split(r",(?![^\[]*\])", text) if part.strip()]
+    """Patterns between commas; those of an index separate nothing.
+
+    Raises:
+        UnknownName: one of them is empty.
+    """
+    found = [part.strip() for text in texts for part in re.split(r",(?![^\[]*\])", text)]
+    if "" in found:
+        raise UnknownName(
+            "A pattern is empty.", "Write a path or a pattern such as running.*, and one comma between two."
+        )
+    return found
 
 
 def chosen_by(unit: Unit, known: dict[str, Signal], patterns: Iterable[str]) -> dict[str, Signal]:

@@ -11,6 +11,7 @@ from upright_block.cli.common import plural, show_lines, stop, width
 from upright_block.reports import (
     coverage_data,
     coverage_lines,
+    gap_data,
     gap_lines,
     instance_coverage_lines,
     marked_source_lines,
@@ -42,9 +43,10 @@ class Covering:
         """The coverage as a tracefile."""
         return lcov(self.covered)
 
-    def data(self) -> dict[str, Any]:
-        """The coverage as plain data for JSON."""
-        return {"coverage": coverage_data(self.covered), "below_floors": shortfall_data(self.short)}
+    def data(self, uncovered: bool) -> dict[str, Any]:
+        """The coverage as plain data for JSON, with its gaps where these are asked for."""
+        data: dict[str, Any] = {"coverage": coverage_data(self.covered), "below_floors": shortfall_data(self.short)}
+        return data | ({"gaps": gap_data(self.library.gaps(self.covered))} if uncovered else {})
 
     def show(self, table: bool, instances: bool, marked: Sequence[str], uncovered: bool, show_all: bool) -> None:
         """Print what is asked for, and always what is below a floor."""

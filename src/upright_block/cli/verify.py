@@ -130,6 +130,8 @@ def command(
     choice = Choice(cases, changed, failed)
     if report is None:
         only_with("--report", "--pictures")
+    if as_json:
+        refuse("--json", "--marked")
     shown = Shown(as_json, failing, show_all, strict, report, pictures, coverage, instances, uncovered, marked)
     if stays:
         from upright_block.cli.staying import stay
@@ -202,7 +204,7 @@ def verify(
                 "left_out": len(ready) - len(verdicts),
                 "unarmed": unarmed_data(verdicts) if choice == _ALL else [],
                 "unread_files": library.unread_files,
-                **(covering.data() if covering else {}),
+                **(covering.data(shown.uncovered) if covering else {}),
                 "findings": [finding_data(f) for f in errors],
             }
         )

@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from upright_block.reports.coverage import (
         coverage_data,
         coverage_lines,
+        gap_data,
         gap_lines,
         instance_coverage_lines,
         marked_source_lines,
@@ -62,6 +63,7 @@ __getattr__ = exported(
         "coverage": (
             "coverage_data",
             "coverage_lines",
+            "gap_data",
             "gap_lines",
             "instance_coverage_lines",
             "marked_source_lines",
@@ -117,6 +119,7 @@ __all__ = [
     "finding_list",
     "function_data",
     "function_lines",
+    "gap_data",
     "gap_lines",
     "instance_coverage_lines",
     "instance_data",

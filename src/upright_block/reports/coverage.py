@@ -85,6 +85,21 @@ def gap_lines(found: Sequence[Gap], show_all: bool) -> Iterator[Line]:
         yield [(f"  {len(found) - _MOST_MISSED:,} more: --all shows all.", "warn")]
 
 
+def gap_data(found: Sequence[Gap]) -> list[dict[str, Any]]:
+    """The same as plain data for JSON."""
+    return [
+        {
+            "kind": gap.spots[0].kind,
+            "ways": [spot.way for spot in gap.spots],
+            "says": gap.says,
+            "nearest": gap.nearest or None,
+            "values": dict(gap.values),
+            **gap.spots[0].source.place(gap.spots[0].start),
+        }
+        for gap in found
+    ]
+
+
 def instance_coverage_lines(covered: Sequence[UnitCoverage], width: int) -> list[Line]:
     """A line for each instance in a program or a configuration that cases ran."""
     rows = [
