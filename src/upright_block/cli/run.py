@@ -195,9 +195,10 @@ def command(
         show_json(run_data(watched, kept.rows, kept.events, until))
     else:
         _show(watched, kept, until, show_all, every is not None, shows_events, tree)
-    if drawn is not None and watched.scans:
-        tracks = drawn.tracks(watched.run.plan.timebase.time(watched.scans))
-        draw(trace_diagram(target, tracks), picture, False)
+        for file in filter(None, (trace, log)):
+            show_lines([[(f"{file} is written.", "good")]])
+    if drawn is not None:
+        _draw(watched, drawn, target, picture)
     if save_as is not None:
         _save(library, watched, kept.rows, save_as, write)
     if keep:
@@ -248,6 +249,14 @@ def _log_file(files: ExitStack, file: Path) -> BinaryIO:
     out = files.enter_context(written_out(file))
     out.write(csv_text([EVENT_HEADS]).encode())
     return out
+
+
+def _draw(watched: Watched, drawn: Gatherer, target: str, picture: Path | None) -> None:
+    """Draw what was gathered of a run; of a fault in its first scan there is nothing."""
+    if watched.scans:
+        draw(trace_diagram(target, drawn.tracks(watched.run.plan.timebase.time(watched.scans))), picture, False)
+    else:
+        show_lines([[("Nothing was drawn: no scan came to its end.", "warn")]])
 
 
 def _compare(library: OpenLibrary, watched: Watched, gatherer: Gatherer | None, against: str) -> bool:

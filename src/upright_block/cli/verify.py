@@ -214,6 +214,8 @@ def verify(
         _show(library, verdicts, not_run, seconds, shown.failing, shown.show_all)
     if covering is not None:
         covering.show(shown.coverage, shown.instances, shown.marked, shown.uncovered, shown.show_all)
+    if shown.report is not None:
+        show_lines([[(f"The report is in {shown.report / 'index.html'}.", "good")]])
     unarmed = unarmed_lines(verdicts) if choice == _ALL else []
     if unarmed:
         show_lines(unarmed)
