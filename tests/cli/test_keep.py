@@ -211,6 +211,18 @@ def test_data_of_programs_is_kept_where_it_is_declared(tmp_path: Path) -> None:
     assert result.exit_code == 2
 
 
+def test_fields_of_one_global_variable_are_kept_together(tmp_path: Path) -> None:
+    files = {
+        "programs/main.st": "TYPE Pair : STRUCT a, b : INT; END_STRUCT; END_TYPE\nVAR_GLOBAL both : Pair; lone : INT; END_VAR\n"
+        "PROGRAM Main VAR_EXTERNAL both : Pair; lone : INT; END_VAR VAR n : INT; END_VAR n := both.a + lone; END_PROGRAM"
+    }
+    write_files(tmp_path, files)
+    call = ["--set=both.a=5", "--set=both.b=6", "--set=lone=7"]
+    text = kept(tmp_path, "Main", call, "both.a,both.b,lone")["main.st"]
+    assert "both : Pair := (a := 5, b := 6); lone : INT := 7; END_VAR" in text
+    assert "VAR_EXTERNAL both : Pair; lone : INT; END_VAR" in text
+
+
 def test_a_run_with_a_fault_keeps_nothing(tmp_path: Path) -> None:
     block = (
         "FUNCTION_BLOCK F VAR_INPUT d : INT := 1; END_VAR VAR_OUTPUT q : INT; END_VAR q := 6 / d; END_FUNCTION_BLOCK"

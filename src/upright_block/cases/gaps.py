@@ -91,7 +91,7 @@ def _gap(
         case "branch":
             decision = ways.get((spot.unit.key, spot.start, spot.way))
             if decision is None:
-                return Gap((spot,), "", "", ())
+                return Gap((spot,), f"{spot.way} would have to come", "", ())
             if not is_gone(decision.parents):
                 return None
             near = [case for other in decision.others for case in reached.get(other, ())]

@@ -21,6 +21,8 @@ from upright_block.library.wiringtable import wiring_table
 
 _PREFIX = re.compile(r"[A-Za-z_][\w.]*#", re.ASCII)
 _BASED = re.compile(r"(?:[A-Za-z_]\w*#)?(2|8|16)#[0-9A-Fa-f_]+\Z", re.ASCII)
+_ELSEWHERE = ("VAR_EXTERNAL", "VAR_IN_OUT", "VAR_TEMP")
+"""Sections whose variables have their values from elsewhere."""
 _CELL = re.compile(r"-?[\w.:#+-]+\Z", re.ASCII)
 
 
@@ -59,7 +61,7 @@ class Initials:
         self.unit = unit
         self.final = final
         self.findings = findings
-        self.declared: dict[int, _Declared] = {}
+        self.declared: dict[tuple[str, int], _Declared] = {}
         self.cells: dict[tuple[str, int], Edit] = {}
 
     def change(self, signal: Signal, value: Value) -> None:
@@ -105,7 +107,7 @@ class Initials:
         written = parse(unit.source, Findings()).configurations
         for setting in (s for found in written if found.name.upper() == unit.key for s in found.settings):
             if [name.name.upper() for name in setting.path][-len(path) :] == path and setting.initial is not None:
-                self.declared[id(setting)] = _Declared(unit.source, setting, (value, signal.type))
+                self.declared[unit.source.path, setting.start] = _Declared(unit.source, setting, (value, signal.type))
                 return
         others = [v.name for v in unit.variables.values() if v.type is program and v is not root]
         if others:
@@ -120,7 +122,8 @@ class Initials:
         source, sections = unit.source, unit.syntax.sections
         if root.source is not None and unit.variables.get(root.key) is not root:  # a global variable
             source, sections = root.source, parse(root.source, Findings()).globals
-        found = [(s, d) for s in sections for d in s.declarations if d.start == root.start and d.name == root.name]
+        own = (section for section in sections if section.section not in _ELSEWHERE)
+        found = [(s, d) for s in own for d in s.declarations if d.start == root.start and d.name == root.name]
         if not found:
             owner = next((base for base in _bases(unit) if base.variables.get(root.key) is root), None)
             self._refuse(unit, words.not_declared_here(signal, owner))
@@ -133,7 +136,8 @@ class Initials:
         elif node.edge:
             self._refuse(unit, words.with_edge(signal), source, node.start)
         else:
-            entry = self.declared.setdefault(id(node), _Declared(source, node, {} if inner else (value, signal.type)))
+            fresh_one = _Declared(source, node, {} if inner else (value, signal.type))
+            entry = self.declared.setdefault((source.path, node.start), fresh_one)
             tree = entry.tree
             for variable in inner[:-1]:
                 assert isinstance(tree, dict)
