@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.helpers import SECOND, machine_of, write_files
-from upright_block import Controller, open_library
+from upright_block import BadValue, Controller, NotRunnable, open_library
 from upright_block.cases.tracks import Gatherer, Track
 from upright_block.machine.machine import Machine, spans_of
 from upright_block.machine.shelf import Shelf
@@ -165,6 +165,27 @@ def test_a_trace_unpacks_into_arrays(controller: Controller) -> None:
     controller.restore(before)
     again = controller.trace("k")
     assert (len(again["k"].times), again.end) == (40, 4 * SECOND)
+
+
+@pytest.mark.parametrize("kind", ["csv", "vcd"])
+def test_a_trace_is_written_and_read_again(controller: Controller, kind: str, tmp_path: Path) -> None:
+    controller.scan(60)
+    controller.set("m", "busy")
+    controller.scan(60)
+    trace = controller.trace("on", "n", "level", "m", "word", "inner.ET")
+    trace.write(tmp_path / f"t.{kind}")
+    again = open_library(tmp_path).trace(tmp_path / f"t.{kind}")
+    assert (list(again), again.end) == (list(trace), trace.end)
+    for path, track in trace.items():
+        shown = {"m": ["idle", "busy"], "word": [f"'{word}'" for word in track.plain]}
+        wanted = shown.get(path, track.plain) if kind == "csv" else track.plain
+        assert list(again[path].times) == list(track.times)
+        # a table does not say that a number is a REAL, so it is read as the LREAL of the same digits
+        assert again[path].plain == (pytest.approx(wanted, rel=1e-7) if path == "level" else wanted), path
+    with pytest.raises(BadValue, match=r"neither a \.csv"):
+        trace.write(tmp_path / "t.txt")
+    with pytest.raises(NotRunnable, match="cannot be written"):
+        trace.write(tmp_path / "nowhere" / "t.csv")
 
 
 def test_a_trace_is_a_frame(controller: Controller) -> None:

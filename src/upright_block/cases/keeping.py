@@ -55,7 +55,7 @@ class Keep:
         aside = set(named_by(verdict.case)) - wanted
         if aside and self.patterns:
             aside -= chosen_by(verdict.case.unit, every_signal(verdict.case.unit), self.patterns).keys()
-        return Tracks([track for path, track in tracks.items() if path not in aside], tracks.end)
+        return Tracks([track for path, track in tracks.items() if path not in aside], tracks.end, tracks.unit)
 
 
 def named_by(case: ReadyCase, broken: set[int] | None = None) -> list[str]:

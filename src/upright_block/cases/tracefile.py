@@ -4,21 +4,22 @@ from __future__ import annotations
 
 import csv
 import re
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import suppress
+from heapq import merge
 from io import BytesIO
+from itertools import groupby
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, cast
+from typing import TYPE_CHECKING, Any, Protocol, cast
 
 from upright_block.cases.cells import parse_span, parse_value
-from upright_block.cases.tracks import Track
-from upright_block.cases.watchlist import Row, csv_text
+from upright_block.cases.tracks import Track, Tracks
+from upright_block.cases.watchlist import csv_text
 from upright_block.compiler.layout import size_of
 from upright_block.errors import BadValue
 from upright_block.language.literals import LiteralProblem, Value, shown, shown_duration
-from upright_block.language.signals import Signal
-from upright_block.language.timebase import Timebase
 from upright_block.language.types import BOOL, LINT, LREAL, LTIME, Elementary, Enumeration, Type
+from upright_block.whole import file_written
 
 if TYPE_CHECKING:
     from vcd.reader import Token
@@ -30,23 +31,35 @@ _FIRST, _LAST = 33, 126
 _NO_NUMBERS = ("nan", "inf", "-inf")
 
 
+class Named(Protocol):
+    """What has a column in a trace: a signal, or a track."""
+
+    @property
+    def path(self) -> str: ...
+    @property
+    def type(self) -> Type | None: ...
+
+
+Moment = tuple[int, Sequence[Value | None]]
+"""A time in ns, and the values of all signals from it on."""
+
+
 # --- written ---
 
 
 class CsvFile:
     """A trace as CSV that a case reads again as its vectors: ``at``, and a column for each signal."""
 
-    def __init__(self, write: Callable[[bytes], object], signals: Sequence[Signal]) -> None:
+    def __init__(self, write: Callable[[bytes], object], signals: Sequence[Named]) -> None:
         self._write = write
         self._signals = signals
         self._write(csv_text([["at", *(signal.path for signal in signals)]]).encode())
 
-    def take(self, rows: Sequence[Row], timebase: Timebase) -> None:
-        """Write some rows."""
+    def take(self, moments: Iterable[Moment]) -> None:
+        """Write some moments."""
         texts = (
-            [shown_duration(timebase.time(row.scan))]
-            + [shown(value, s.type) for value, s in zip(row.values, self._signals, strict=True)]
-            for row in rows
+            [shown_duration(time), *(_text(value, s.type) for value, s in zip(values, self._signals, strict=True))]
+            for time, values in moments
         )
         self._write(csv_text(texts).encode())
 
@@ -63,36 +76,77 @@ class VcdFile:
     """
 
     def __init__(
-        self, write: Callable[[bytes], object], signals: Sequence[Signal], outer: Sequence[str], version: str
+        self, write: Callable[[bytes], object], signals: Sequence[Named], outer: Sequence[str], version: str
     ) -> None:
         self._write = write
         self._types = [signal.type for signal in signals]
         self._codes = [_code(number) for number in range(len(signals))]
-        self._before: list[Value] = []
+        self._before: list[Value | None] = []
         heads = [f"$version upright {version} $end", "$timescale 1 ns $end"]
         self._lines([*heads, *_declared(outer, signals, self._codes), "$enddefinitions $end"])
 
     def _lines(self, lines: Sequence[str]) -> None:
         self._write("".join(line + "\n" for line in lines).encode())
 
-    def take(self, rows: Sequence[Row], timebase: Timebase) -> None:
-        """Write what changes in some rows."""
+    def take(self, moments: Iterable[Moment]) -> None:
+        """Write what changes in some moments."""
         lines: list[str] = []
-        for row in rows:
+        for time, values in moments:
             changes = [
                 _change(value, self._types[number], self._codes[number])
-                for number, value in enumerate(row.values)
-                if not self._before or repr(value) != repr(self._before[number])
+                for number, value in enumerate(values)
+                if value is not None and (not self._before or repr(value) != repr(self._before[number]))
             ]
             if changes:
-                lines += [f"#{timebase.time(row.scan)}"]
+                lines += [f"#{time}"]
                 lines += changes if self._before else ["$dumpvars", *changes, "$end"]
-            self._before = list(row.values)
+            self._before = list(values)
         self._lines(lines)
 
     def finish(self, end: int) -> None:
         """The run is over at a time."""
         self._lines([f"#{end}"])
+
+
+def _text(value: Value | None, type_: Type | None) -> str:
+    return "" if value is None else str(value) if type_ is None else shown(value, type_)
+
+
+def write_tracks(file: Path, tracks: Tracks, version: str) -> None:
+    """Write tracks as a trace file; the suffix of its name says of which kind.
+
+    Raises:
+        BadValue: it is neither a ``.csv`` nor a ``.vcd`` file, or a track is thinned.
+        OSError: it cannot be written.
+    """
+    kind = file.suffix.lower()
+    if kind not in (".csv", ".vcd"):
+        raise BadValue(f"{file.name} is neither a .csv nor a .vcd file.", "Name one of these.")
+    thinned = next((track.path for track in tracks.values() if track.is_thinned), None)
+    if thinned is not None:
+        raise BadValue(f"{thinned} has more changes than were kept.", "Keep all of them, or run shorter.")
+    signals = list(tracks.values())
+    with file_written(file) as out:
+        if kind == ".csv":
+            made: CsvFile | VcdFile = CsvFile(out.write, signals)
+        else:
+            made = VcdFile(out.write, signals, ["library", tracks.unit or "run"], version)
+        made.take(_moments(signals))
+        made.finish(tracks.end)
+
+
+def _moments(tracks: Sequence[Track]) -> Iterator[Moment]:
+    """The times at which one of some tracks has another value, with the values of all; None before the first."""
+    values: list[Value | None] = [None] * len(tracks)
+    changes = merge(*(_changes(number, track) for number, track in enumerate(tracks)), key=lambda change: change[0])
+    for time, found in groupby(changes, key=lambda change: change[0]):
+        for _, number, value in found:
+            values[number] = value
+        yield time, list(values)
+
+
+def _changes(number: int, track: Track) -> Iterator[tuple[int, int, Value]]:
+    return ((int(time), number, value) for time, value in zip(track.times, track.plain, strict=True))
 
 
 def _code(number: int) -> str:
@@ -105,7 +159,7 @@ def _code(number: int) -> str:
     return text
 
 
-def _declared(outer: Sequence[str], signals: Sequence[Signal], codes: Sequence[str]) -> Iterator[str]:
+def _declared(outer: Sequence[str], signals: Sequence[Named], codes: Sequence[str]) -> Iterator[str]:
     """The declarations of signals in their scopes; neighbours in one scope stand in it together."""
     opened: list[str] = []
     for signal, code in zip(signals, codes, strict=True):
@@ -128,7 +182,7 @@ def _plain(name: str) -> str:
     return re.sub(r"\s", "_", name) or "_"
 
 
-def _kind(type_: Type) -> str:
+def _kind(type_: Type | None) -> str:
     if not isinstance(type_, Elementary) or isinstance(type_, Enumeration):
         return "string 1"
     if type_ is BOOL:
@@ -138,14 +192,14 @@ def _kind(type_: Type) -> str:
     return "real 64" if type_.family == "real" else "string 1" if type_.family == "char" else "integer 64"
 
 
-def _change(value: Value, type_: Type, code: str) -> str:
+def _change(value: Value, type_: Type | None, code: str) -> str:
     kind = _kind(type_)
     if kind == "wire 1":
         return f"{int(bool(value))}{code}"
     if kind == "real 64":
         return f"r{value:.17g} {code}"
     if kind == "string 1":
-        text = _SPACES.sub(lambda found: f"\\{ord(found[0]):03o}", shown(value, type_))
+        text = _SPACES.sub(lambda found: f"\\{ord(found[0]):03o}", _text(value, type_))
         return f"s{text} {code}"
     return f"b{int(value) & (1 << 64) - 1:b} {code}"
 
@@ -290,7 +344,7 @@ def _changed(token: Token) -> tuple[str, object] | None:
 
 def _value(raw: object, type_: Type | None) -> Value:
     """A value of VCD as one of a type; as a text where none is known."""
-    kind = "string 1" if type_ is None else _kind(type_)
+    kind = _kind(type_)
     if kind == "string 1":
         text = _ESCAPED.sub(lambda found: chr(int(found[1], 8)), str(raw))
         return parse_value(text, type_) if type_ else text

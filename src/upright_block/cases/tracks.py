@@ -5,6 +5,7 @@ from __future__ import annotations
 from bisect import bisect_left, bisect_right
 from collections.abc import Iterator, Mapping, Sequence
 from importlib import import_module
+from pathlib import Path
 from typing import TYPE_CHECKING, Any, cast
 
 from upright_block.compiler.layout import code
@@ -56,11 +57,27 @@ class Track:
 
 
 class Tracks(dict[str, Track]):
-    """Tracks by path, in the order in which they were asked for; ``end`` is that of the run, in ns."""
+    """Tracks by path, in the order in which they were asked for; ``end`` is that of the run, in ns, ``unit`` the name of what ran."""
 
-    def __init__(self, tracks: Sequence[Track], end: int) -> None:
+    def __init__(self, tracks: Sequence[Track], end: int, unit: str = "") -> None:
         super().__init__((track.path, track) for track in tracks)
         self.end = end
+        self.unit = unit
+
+    def write(self, file: Path | str) -> None:
+        """Write a trace file: ``.csv``, which a case reads again as its vectors, or ``.vcd`` for waveform viewers.
+
+        Raises:
+            BadValue: the file is neither, or a track is thinned.
+            NotRunnable: it cannot be written.
+        """
+        from upright_block import __version__
+        from upright_block.cases.tracefile import write_tracks
+
+        try:
+            write_tracks(Path(file), self, __version__)
+        except OSError as problem:
+            raise NotRunnable(f"{file} cannot be written: {problem.strerror}.", "Name another file.") from None
 
     def frame(self) -> Any:
         """A pandas frame: a column each, a row for each time at which one of them has another value.
@@ -124,7 +141,7 @@ class Gatherer:
 
     def tracks(self, end: int) -> Tracks:
         """What was gathered until now, of a run that ended at ``end``, in ns."""
-        return Tracks([grown.track(self._timebase, self._unit) for grown in self._grown], end)
+        return Tracks([grown.track(self._timebase, self._unit) for grown in self._grown], end, self._unit.name)
 
 
 class _Grown:

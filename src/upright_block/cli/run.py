@@ -186,7 +186,7 @@ def command(
             if drawn is not None:
                 drawn.take(piece)
             for out in outs:
-                out.take(rows, watched.run.plan.timebase)
+                out.take((watched.run.plan.timebase.time(row.scan), row.values) for row in rows)
             if events_out is not None:
                 events_out.write(event_table(watched, events).encode())
         for out in outs:
