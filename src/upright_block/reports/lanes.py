@@ -19,6 +19,8 @@ Span = tuple[int, int]
 """Two times in ns."""
 _LONG = 0.6
 """The part of a diagram that a stretch must take to be cut."""
+_FEWEST = 6
+"""Moments that there must be, so that to cut makes something easier to see."""
 _CUT_TO = 0.03
 _MARGIN = 0.2
 
@@ -211,9 +213,11 @@ def _wrong(marks: Sequence[Mark], starts: Sequence[int], values: Sequence[Value]
 
 def _cuts(shown_one: Diagram) -> list[Span]:
     """The stretches in which nothing changes but times that run, each of which takes most of what the longer ones leave of a diagram."""
-    rest = shown_one.end - shown_one.begin
+    moments, rest = sorted(_moments(shown_one)), shown_one.end - shown_one.begin
+    if len(moments) < _FEWEST:
+        return []
     found: list[Span] = []
-    for length, begin in sorted(((b - a, a) for a, b in pairwise(sorted(_moments(shown_one)))), reverse=True):
+    for length, begin in sorted(((b - a, a) for a, b in pairwise(moments)), reverse=True):
         if length <= _LONG * rest or length == rest:
             break
         rest -= length
