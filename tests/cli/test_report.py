@@ -127,6 +127,18 @@ def test_wrong_cases_have_pictures(glasshouse: Path, tmp_path: Path) -> None:
     assert upright("verify", "--pictures", "--library", glasshouse).exit_code == 2
 
 
+def test_a_fault_in_the_first_scan_has_a_page_and_no_picture(tmp_path: Path) -> None:
+    write_files(tmp_path, {"blocks/b.st": BLOCK, "cases/c.toml": CASES})
+    result = upright("verify", "--report", tmp_path / "r", "--pictures", "--library", tmp_path)
+    assert result.exit_code == 1, result.output
+    assert [path.name for path in (tmp_path / "r" / "pictures").iterdir()] == ["001_c_wrong_b_amp_x_31m.svg"]
+    assert '"status":"fault"' in (tmp_path / "r" / "index.html").read_text("utf-8")
+    plotted = upright("plot", "fault", "--terminal", "--library", tmp_path)
+    assert (plotted.exit_code, "no scan came to its end" in plotted.output) == (2, True)
+    compared = upright("run", "B", "--set", "d=0", "--against", "fault", "--library", tmp_path)
+    assert "Nothing was compared with fault" in compared.output
+
+
 def test_a_folder_that_cannot_be_is_told(glasshouse: Path, tmp_path: Path) -> None:
     (tmp_path / "file").write_text("")
     result = upright("verify", "Scale", "--report", tmp_path / "file", "--library", glasshouse)

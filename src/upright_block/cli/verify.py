@@ -257,10 +257,10 @@ def _report(
     assert folder is not None
     moment = time.strftime("%Y-%m-%dT%H:%M:%SZ", time.gmtime())
     stamp = Stamp(library.name, library.version, library.digest, __version__, moment)
-    wrong = [verdict for verdict in verdicts if verdict.status in ("failed", "fault")] if shown.pictures else []
+    wrong = [v for v in verdicts if v.status in ("failed", "fault") and v.tracks and v.tracks.end]
     made: dict[str, bytes] = {}
     drawn: dict[str, str] = {}
-    for verdict in wrong[:_MOST_PICTURES]:
+    for verdict in wrong[:_MOST_PICTURES] if shown.pictures else ():
         stem = re.sub(r"[^A-Za-z0-9]+", "_", verdict.case.id).strip("_").lower()
         name = drawn[verdict.case.id] = f"pictures/{len(drawn) + 1:03}_{stem[:60]}.svg"
         made[name] = diagram_pages(case_diagram(verdict), "svg")[0]

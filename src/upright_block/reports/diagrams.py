@@ -56,6 +56,8 @@ def span_of(tracks: Tracks, begin: int, end: int | None) -> tuple[int, int]:
     Raises:
         BadValue: there is nothing between them.
     """
+    if not tracks.end:
+        raise BadValue("Nothing can be drawn: no scan came to its end.", "Mend the fault in the first one.")
     stop = tracks.end if end is None else min(end, tracks.end)
     if begin >= stop:
         raise BadValue(

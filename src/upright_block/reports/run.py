@@ -137,6 +137,8 @@ def comparison_lines(watched: Watched, found: Comparison, against: str, width: i
     """Where a run differs from another, a line a signal, in the order of time."""
     plan = watched.run.plan
     types = {signal.path: signal.type for signal in watched.signals}
+    if not found.scans:
+        return [[(f"Nothing was compared with {against}: one of the two has no scan that came to its end.", "warn")]]
     lines: list[Line] = []
     if found.differences:
         first = found.differences[0]
