@@ -170,6 +170,12 @@ def bounds(lane: Lane) -> tuple[float, float]:
     return min(finite), max(finite)
 
 
+def level_text(lane: Lane, value: float) -> str:
+    """A number at the side of a lane, with its unit; whole numbers in full."""
+    text = f"{value:.0f}" if value.is_integer() and abs(value) < 1e16 else f"{value:.6g}"
+    return f"{text} {lane.unit}" if lane.unit else text
+
+
 def levels(track: Track, values: Iterable[Value]) -> list[float]:
     """Numbers or BOOLs as they are drawn: durations in s."""
     scale = 1e9 if is_time(track) else 1.0

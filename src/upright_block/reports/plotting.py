@@ -8,7 +8,7 @@ from itertools import pairwise
 from typing import Any
 
 from upright_block.language.literals import shown_duration
-from upright_block.reports.lanes import Axis, Diagram, Dimension, Held, Lane, binned
+from upright_block.reports.lanes import Axis, Diagram, Dimension, Held, Lane, binned, level_text
 from upright_block.reports.styled import visible
 
 LANES = 12
@@ -196,10 +196,9 @@ class _Page:
         if lane.unit == "s":  # a timer is a wedge that fills
             self.axes.fill_between(xs, base + 0.08, heights, color=_FILL, linewidth=0, zorder=2)
         self.axes.plot(xs, heights, color=_INK, linewidth=1.1, zorder=3)
-        unit = f" {lane.unit}" if lane.unit else ""
-        self._beside(f"{low:.6g}{unit}", base + 0.10)
+        self._beside(level_text(lane, low), base + 0.10)
         if high > low:
-            self._beside(f"{high:.6g}{unit}", base + 0.60)
+            self._beside(level_text(lane, high), base + 0.60)
         self._marks(lane, base, low, scale)
 
     def _states(self, lane: Lane, base: float) -> None:

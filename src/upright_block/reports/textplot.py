@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from upright_block.language.literals import shown_duration
-from upright_block.reports.lanes import Axis, Diagram, Dimension, Held, Lane, binned, bounds
+from upright_block.language.nodes import replaced
+from upright_block.reports.lanes import Axis, Diagram, Dimension, Held, Lane, binned, bounds, level_text
 from upright_block.reports.styled import Line, Role, Span, visible
 
 _LEVELS = "▁▂▃▄▅▆▇█"
@@ -166,5 +167,5 @@ def _scale(lane: Lane) -> str:
     if lane.kind != "number" or not lane.values:
         return ""
     low, high = bounds(lane)
-    unit = f" {lane.unit}" if lane.unit else ""
-    return f"{low:g}{unit}" if low == high else f"{low:g}..{high:g}{unit}"
+    least, most = level_text(replaced(lane, unit=""), low), level_text(lane, high)
+    return most if low == high else f"{least}..{most}"
