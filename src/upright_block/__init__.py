@@ -22,10 +22,10 @@ if TYPE_CHECKING:
     from upright_block.cases.byhand import Wishes
     from upright_block.cases.cells import duration
     from upright_block.cases.coverage import Collector, Shortfall, UnitCoverage, lcov, shortfalls
-    from upright_block.cases.keeping import Keep
     from upright_block.cases.plan import ReadyCase
     from upright_block.cases.suite import choose
-    from upright_block.cases.tracefile import CsvFile, VcdFile
+    from upright_block.cases.tracefile import CsvFile, VcdFile, trace_writer
+    from upright_block.cases.tracing import Tracing
     from upright_block.cases.tracks import Gatherer, Track, Tracks
     from upright_block.cases.verdict import NotRun, Verdict
     from upright_block.cases.watchlist import EVENT_HEADS, Event, Row, Watched, csv_text, event_table
@@ -50,10 +50,10 @@ __getattr__ = exported(
         "cases.byhand": ("Wishes",),
         "cases.cells": ("duration",),
         "cases.coverage": ("Collector", "Shortfall", "UnitCoverage", "lcov", "shortfalls"),
-        "cases.keeping": ("Keep",),
+        "cases.tracing": ("Tracing",),
         "cases.plan": ("ReadyCase",),
         "cases.suite": ("choose",),
-        "cases.tracefile": ("CsvFile", "VcdFile"),
+        "cases.tracefile": ("CsvFile", "VcdFile", "trace_writer"),
         "cases.tracks": ("Gatherer", "Track", "Tracks"),
         "cases.verdict": ("NotRun", "Verdict"),
         "cases.watchlist": ("EVENT_HEADS", "Event", "Row", "Watched", "csv_text", "event_table"),
@@ -82,7 +82,6 @@ __all__ = [
     "Event",
     "Finding",
     "Gatherer",
-    "Keep",
     "LibraryProblem",
     "Moment",
     "NeverMet",
@@ -97,6 +96,7 @@ __all__ = [
     "Tag",
     "TemplateProblem",
     "Trace",
+    "Tracing",
     "Track",
     "Tracks",
     "UnitCoverage",
@@ -119,6 +119,7 @@ __all__ = [
     "nearest",
     "open_library",
     "shortfalls",
+    "trace_writer",
     "write_demo",
     "write_new",
 ]

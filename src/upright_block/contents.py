@@ -28,7 +28,7 @@ if TYPE_CHECKING:
 
 
 class Contents:
-    """A library that was read: its units, its cases, and what was found in them."""
+    """A library that was read: its units, its tags, its tables, and what was found in them."""
 
     def __init__(self, library: Library) -> None:
         self._library = library

@@ -19,8 +19,8 @@ if TYPE_CHECKING:
     from upright_block.cases.coverage import Collector, UnitCoverage
     from upright_block.cases.gaps import Gap
     from upright_block.cases.history import History
-    from upright_block.cases.keeping import Keep
     from upright_block.cases.plan import ReadyCase
+    from upright_block.cases.tracing import Tracing
     from upright_block.cases.tracks import Track, Tracks
     from upright_block.cases.verdict import NotRun, Verdict
     from upright_block.cases.watchlist import Row, Watched
@@ -70,13 +70,13 @@ class OpenLibrary(Contents):
         collector: Collector | None = None,
         jobs: int | None = None,
         stop: bool = False,
-        keep: Keep | None = None,
+        tracing: Tracing | None = None,
     ) -> list[Verdict]:
         """Run cases, all by default, and return their verdicts in the same order.
 
         ``done`` is called with each verdict as it comes, from any thread. A ``collector`` takes which statements and
         ways of branches they reached. ``jobs`` threads do it, one a core by default; with ``stop`` no
-        case is begun after one that is wrong. ``keep`` says what signals did that verdicts have besides.
+        case is begun after one that is wrong. ``tracing`` says what signals did that verdicts have besides.
 
         Raises:
             UnknownName: a pattern of what is kept chooses nothing.
@@ -89,7 +89,7 @@ class OpenLibrary(Contents):
 
         ends = (lambda verdict: verdict.status in ("failed", "fault")) if stop else None
         mode = Mode(checks_overflow=self._checks_overflow, covers=collector is not None)
-        return run_cases(chosen, done, mode, jobs, ends, collector, keep)
+        return run_cases(chosen, done, mode, jobs, ends, collector, tracing)
 
     def coverage(self, collector: Collector) -> list[UnitCoverage]:
         """What a collector took in, by the units of the library, those that no case runs too."""
@@ -105,10 +105,10 @@ class OpenLibrary(Contents):
     def gaps(self, covered: Sequence[UnitCoverage]) -> list[Gap]:
         """What no case reached, what would have to differ for it, and the case that comes nearest."""
         from upright_block.cases.gaps import gaps
-        from upright_block.cases.keeping import Keep
+        from upright_block.cases.tracing import Tracing
 
         def record(case: ReadyCase, paths: Sequence[str]) -> Tracks:
-            (verdict,) = self.run([case], jobs=1, keep=Keep(paths, _MOST_KEPT))
+            (verdict,) = self.run([case], jobs=1, tracing=Tracing(paths, _MOST_KEPT))
             assert verdict.tracks is not None
             return verdict.tracks
 

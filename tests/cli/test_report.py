@@ -139,6 +139,19 @@ def test_a_fault_in_the_first_scan_has_a_page_and_no_picture(tmp_path: Path) -> 
     assert "Nothing was compared with fault" in compared.output
 
 
+def test_a_picture_of_many_lanes_has_all_its_pages(tmp_path: Path) -> None:
+    outputs = [f"q{n}" for n in range(14)]
+    block = f"FUNCTION_BLOCK W VAR_INPUT d : INT; END_VAR VAR_OUTPUT {', '.join(outputs)} : INT; END_VAR q0 := d; END_FUNCTION_BLOCK"
+    table = f"d {' '.join(outputs)}\n1 {' '.join(['2'] * 14)}"
+    case = f'block = "W"\nscan = "1s"\n[[case]]\nname = "wide"\nvectors = """\n{table}\n"""\n'
+    write_files(tmp_path, {"blocks/w.st": block, "cases/c.toml": case})
+    upright("verify", "--report", tmp_path / "r", "--pictures", "--library", tmp_path)
+    names = sorted(path.name for path in (tmp_path / "r" / "pictures").iterdir())
+    assert names == ["001_c_wide-2.svg", "001_c_wide.svg"]
+    assert ">q13<" in (tmp_path / "r" / "pictures" / names[0]).read_text("utf-8")
+    assert all(f"(pictures/{name})" in (tmp_path / "r" / "summary.md").read_text("utf-8") for name in names)
+
+
 def test_a_folder_that_cannot_be_is_told(glasshouse: Path, tmp_path: Path) -> None:
     (tmp_path / "file").write_text("")
     result = upright("verify", "Scale", "--report", tmp_path / "file", "--library", glasshouse)

@@ -20,7 +20,7 @@ from py_mini_racer import MiniRacer
 from tests.cli.test_commands import edit, glasshouse, upright
 from tests.cli.test_report import BLOCK, CASES
 from tests.helpers import write_files
-from upright_block import Keep, open_library
+from upright_block import Tracing, open_library
 from upright_block.language.literals import shown_duration
 from upright_block.reports import MOST_CHANGES
 from upright_block.reports.lanes import Lane, binned
@@ -73,7 +73,7 @@ def test_no_value_is_lost_where_a_lane_is_drawn(
     lane = {"times": times, "values": [changes[time] for time in times], "k": "number"}
     points = called(script, "corners", lane, begin, end, pixels)
     starts, values = tuple(times), tuple(float(changes[time]) for time in times)
-    (whole,) = binned(Lane("x", "", "x", "number", False, "", starts, values, (), (), ()), [begin, end])
+    (whole,) = binned(Lane("x", "", "x", "number", False, False, "", starts, values, (), (), ()), [begin, end])
     seen = [value for _, value in points]
     assert ((min(seen), max(seen)) if seen else None) == whole
     assert [x for x, _ in points] == sorted(x for x, _ in points)
@@ -88,7 +88,7 @@ def test_the_data_of_a_page_are_what_the_runs_did(glasshouse: Path, tmp_path: Pa
     )
     _, data = page_of(glasshouse, tmp_path / "r")
     library = open_library(glasshouse)
-    verdicts = {verdict.case.id: verdict for verdict in library.run(keep=Keep(most=MOST_CHANGES))}
+    verdicts = {verdict.case.id: verdict for verdict in library.run(tracing=Tracing(most=MOST_CHANGES))}
     assert [case["id"] for case in data["cases"]] == list(verdicts)
     for case in data["cases"]:
         tracks = verdicts[case["id"]].tracks
@@ -99,8 +99,7 @@ def test_the_data_of_a_page_are_what_the_runs_did(glasshouse: Path, tmp_path: Pa
             assert drawn["times"] == list(track.times)
             if lane["k"] == "states":
                 continue
-            scale = 1e9 if lane["u"] == "s" else 1.0
-            assert drawn["values"] == pytest.approx([float(value) / scale for value in track.plain], abs=1e-9)
+            assert drawn["values"] == [float(value) for value in track.plain]
             edges = [event for event in called(script, "events", case) if event[1] == lane["p"]]
             if lane["k"] == "bool":
                 on = [False, *map(bool, track.plain)]

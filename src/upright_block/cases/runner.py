@@ -28,8 +28,8 @@ from upright_block.machine.trace import Fault, Trace
 
 if TYPE_CHECKING:
     from upright_block.cases.coverage import Collector
-    from upright_block.cases.keeping import Keep
     from upright_block.cases.rulejudges import RowJudge, RuleJudge
+    from upright_block.cases.tracing import Tracing
     from upright_block.cases.tracks import Gatherer
 
 MOST_MISSES = 100_000
@@ -82,14 +82,14 @@ def run_cases(
     jobs: int | None = None,
     ends: Callable[[Verdict], bool] | None = None,
     collector: Collector | None = None,
-    keep: Keep | None = None,
+    tracing: Tracing | None = None,
 ) -> list[Verdict]:
     """Run every case; the verdicts come in the order of the cases.
 
     ``done`` is called with each verdict as it comes, in any order and from any thread. Units are
     compiled once each; the machines run on ``jobs`` threads, as many as there are cores by default. With a verdict for
     which ``ends`` is true no other case is begun. ``collector`` takes what the programs have and what the cases reached;
-    ``keep`` says what signals did that verdicts have besides.
+    ``tracing`` says what signals did that verdicts have besides.
     """
     batches = _batches(cases)
     bodies = Bodies()
@@ -116,10 +116,10 @@ def run_cases(
             if is_over.is_set():
                 return
             group = known.group(case)
-            gatherer = keep.gatherer(case, machine) if keep else None
+            gatherer = tracing.gatherer(case, machine) if tracing else None
             verdicts[index] = run_case(case, machine, noting, known.groups[group], [slots[n] for n in group], gatherer)
-            if keep is not None:
-                verdicts[index] = replaced(verdicts[index], tracks=keep.of_interest(verdicts[index]))
+            if tracing is not None:
+                verdicts[index] = replaced(verdicts[index], tracks=tracing.of_interest(verdicts[index]))
             if ends is not None and ends(verdicts[index]):
                 is_over.set()
             if done is not None:

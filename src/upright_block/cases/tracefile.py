@@ -112,6 +112,22 @@ def _text(value: Value | None, type_: Type | None) -> str:
     return "" if value is None else str(value) if type_ is None else shown(value, type_)
 
 
+def trace_writer(
+    file: Path, write: Callable[[bytes], object], signals: Sequence[Named], outer: Sequence[str], version: str
+) -> CsvFile | VcdFile:
+    """What writes a trace of the kind that the name of its file says; ``outer`` are the scopes around the signals.
+
+    Raises:
+        BadValue: it is neither a ``.csv`` nor a ``.vcd`` file.
+    """
+    match file.suffix.lower():
+        case ".csv":
+            return CsvFile(write, signals)
+        case ".vcd":
+            return VcdFile(write, signals, outer, version)
+    raise BadValue(f"{file.name} is neither a .csv nor a .vcd file.", "Name one of these.")
+
+
 def write_tracks(file: Path, tracks: Tracks, version: str) -> None:
     """Write tracks as a trace file; the suffix of its name says of which kind.
 
@@ -119,18 +135,12 @@ def write_tracks(file: Path, tracks: Tracks, version: str) -> None:
         BadValue: it is neither a ``.csv`` nor a ``.vcd`` file, or a track is thinned.
         OSError: it cannot be written.
     """
-    kind = file.suffix.lower()
-    if kind not in (".csv", ".vcd"):
-        raise BadValue(f"{file.name} is neither a .csv nor a .vcd file.", "Name one of these.")
     thinned = next((track.path for track in tracks.values() if track.is_thinned), None)
     if thinned is not None:
         raise BadValue(f"{thinned} has more changes than were kept.", "Keep all of them, or run shorter.")
     signals = list(tracks.values())
     with file_written(file) as out:
-        if kind == ".csv":
-            made: CsvFile | VcdFile = CsvFile(out.write, signals)
-        else:
-            made = VcdFile(out.write, signals, ["library", tracks.unit or "run"], version)
+        made = trace_writer(file, out.write, signals, ["library", tracks.unit or "run"], version)
         made.take(_moments(signals))
         made.finish(tracks.end)
 

@@ -16,7 +16,7 @@ _COMMANDS = {
     "check": "Read everything and list every finding.",
     "verify": "Run the cases and show what was not as expected.",
     "run": "Run a block, a program, a configuration or a case, and watch it.",
-    "plot": "Draw a timing diagram of a case.",
+    "plot": "Draw a timing diagram of a case, or of a trace file.",
     "explain": "Tell what a finding means and how it is mended or allowed.",
     "show": "Draw a block, a tag's way from its point to the pins, or a wiring table as text.",
     "tags": "List the tags: points, types, senses, ranges, other names.",

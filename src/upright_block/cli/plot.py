@@ -8,7 +8,7 @@ from pathlib import Path
 
 import click
 
-from upright_block import Keep, OpenLibrary, UprightError, did_you_mean, duration, is_trace_file
+from upright_block import OpenLibrary, Tracing, UprightError, did_you_mean, duration, is_trace_file
 from upright_block.cli.common import library_option, picture_kind, refuse, show_lines, stop, width, write_pages
 from upright_block.reports import Diagram, case_diagram, diagram_lines, diagram_pages, trace_diagram
 
@@ -71,7 +71,7 @@ def _drawn(library: OpenLibrary, target: str, patterns: Sequence[str], begin: in
     if found is None:
         near = did_you_mean(target, [known.name for known in library.cases])
         stop(f"There is no case {target}.", near or "upright verify lists them; a trace is a .csv or .vcd file.")
-    (verdict,) = library.run([found], jobs=1, keep=Keep(patterns, MOST_DRAWN, begin, end))
+    (verdict,) = library.run([found], jobs=1, tracing=Tracing(patterns, MOST_DRAWN, begin, end))
     return case_diagram(verdict, begin, end)
 
 

@@ -26,6 +26,7 @@ from upright_block import (
     csv_text,
     duration,
     event_table,
+    trace_writer,
 )
 from upright_block.cli.common import (
     library_option,
@@ -173,8 +174,6 @@ def command(
     if picture is not None:
         refuse("--picture", "--json")
         picture_kind(picture)
-    if trace is not None and trace.suffix.lower() not in (".csv", ".vcd"):
-        stop(f"{trace.name} is neither a .csv nor a .vcd file.", "Name one of these.")
     kept = _Kept(watched, as_json or show_all or save_as is not None, against is not None)
     drawn = watched.gatherer(MOST_DRAWN) if picture is not None else None
     with ExitStack() as files:
@@ -239,9 +238,10 @@ class _Kept:
 def _trace_file(library: OpenLibrary, watched: Watched, files: ExitStack, file: Path) -> CsvFile | VcdFile:
     """A file for what is watched, of a kind that its name says."""
     out = files.enter_context(written_out(file))
-    if file.suffix.lower() == ".csv":
-        return CsvFile(out.write, watched.signals)
-    return VcdFile(out.write, watched.signals, [library.name, watched.run.unit.name], __version__)
+    try:
+        return trace_writer(file, out.write, watched.signals, [library.name, watched.run.unit.name], __version__)
+    except UprightError as problem:
+        stop(problem.message, problem.way_out)
 
 
 def _log_file(files: ExitStack, file: Path) -> BinaryIO:

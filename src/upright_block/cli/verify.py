@@ -41,7 +41,7 @@ from upright_block.reports import (
 )
 
 if TYPE_CHECKING:
-    from upright_block import Collector, Keep
+    from upright_block import Collector, Tracing
     from upright_block.cli.covering import Covering
 
 _MOST_LISTED = 500
@@ -187,7 +187,7 @@ def verify(
     runs_all = choice == _ALL
     covering = _covering(library, runs_all) if shown.covers or (runs_all and library.floors) else None
     collector = covering.collector if covering else None
-    verdicts, seconds = _run(library, wanted, stops, jobs, collector, _keep() if shown.report else None)
+    verdicts, seconds = _run(library, wanted, stops, jobs, collector, _tracing() if shown.report else None)
     if covering is not None:
         covering.finish()
     library.remember(verdicts)
@@ -234,12 +234,12 @@ def _covering(library: OpenLibrary, runs_all: bool) -> Covering:
     return Covering(library, runs_all)
 
 
-def _keep() -> Keep:
+def _tracing() -> Tracing:
     """What the verdicts of a report have besides."""
-    from upright_block import Keep
+    from upright_block import Tracing
     from upright_block.reports import MOST_CHANGES
 
-    return Keep(most=MOST_CHANGES)
+    return Tracing(most=MOST_CHANGES)
 
 
 def _report(
@@ -259,11 +259,14 @@ def _report(
     stamp = Stamp(library.name, library.version, library.digest, __version__, moment)
     wrong = [v for v in verdicts if v.status in ("failed", "fault") and v.tracks and v.tracks.end]
     made: dict[str, bytes] = {}
-    drawn: dict[str, str] = {}
+    drawn: dict[str, list[str]] = {}
     for verdict in wrong[:_MOST_PICTURES] if shown.pictures else ():
         stem = re.sub(r"[^A-Za-z0-9]+", "_", verdict.case.id).strip("_").lower()
-        name = drawn[verdict.case.id] = f"pictures/{len(drawn) + 1:03}_{stem[:60]}.svg"
-        made[name] = diagram_pages(case_diagram(verdict), "svg")[0]
+        name = f"pictures/{len(drawn) + 1:03}_{stem[:60]}"
+        pages = diagram_pages(case_diagram(verdict), "svg")
+        names = [f"{name}.svg", *(f"{name}-{page}.svg" for page in range(2, len(pages) + 1))]
+        made |= zip(names, pages, strict=True)
+        drawn[verdict.case.id] = names
     texts = report_files(stamp, verdicts, not_run, drawn, seconds, covering.covered if covering else ())
     if covering is not None:
         texts["coverage.lcov"] = covering.lcov()
@@ -313,14 +316,14 @@ def _run(
     stops: bool,
     jobs: int | None,
     collector: Collector | None,
-    keep: Keep | None,
+    tracing: Tracing | None,
 ) -> tuple[list[Verdict], float]:
     """The verdicts, and the seconds that they took."""
     if not cases:
         return [], 0.0
     began = time.perf_counter()
     with _progress(len(cases)) as advance:
-        verdicts = library.run(cases, advance, collector, jobs, stops, keep)
+        verdicts = library.run(cases, advance, collector, jobs, stops, tracing)
     return verdicts, time.perf_counter() - began
 
 

@@ -12,7 +12,7 @@ from upright_block.cases.verdict import Verdict
 from upright_block.cases.watch import WatchedRow, WatchedRule
 from upright_block.errors import BadValue
 from upright_block.language.literals import shown_duration
-from upright_block.reports.lanes import Diagram, Dimension, Held, Mark, Measured, diagram, levels
+from upright_block.reports.lanes import Diagram, Dimension, Held, Mark, Measured, diagram
 
 _MOST_MEASURED = 200
 
@@ -75,7 +75,7 @@ def _marks(verdict: Verdict, track: Track) -> Iterator[Mark]:
             scans = [plan.row_scans[row] for row in expected.rows]
             for number, (row, check) in enumerate(zip(expected.rows, expected.checks, strict=True)):
                 until = plan.timebase.time(_until(expected, scans, number, plan.scans))
-                yield Mark(plan.timebase.time(scans[number]), until, check, row not in wrong, _level(track, check))
+                yield Mark(plan.timebase.time(scans[number]), until, check, row not in wrong, _level(check))
 
 
 def _until(expected: Expectations, scans: list[int], number: int, end: int) -> int:
@@ -84,9 +84,9 @@ def _until(expected: Expectations, scans: list[int], number: int, end: int) -> i
     return scans[number + 1] if number + 1 < len(scans) else end
 
 
-def _level(track: Track, check: Check) -> float | None:
+def _level(check: Check) -> float | None:
     is_one = check.low == check.high and not check.outside
-    return levels(track, [check.low])[0] if is_one and not isinstance(check.low, str) else None
+    return float(check.low) if is_one and not isinstance(check.low, str) else None
 
 
 def _dimensions(verdict: Verdict) -> Iterator[Dimension]:

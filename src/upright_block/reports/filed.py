@@ -49,7 +49,7 @@ def report_files(
     stamp: Stamp,
     verdicts: Sequence[Verdict],
     not_run: Sequence[NotRun],
-    pictures: Mapping[str, str],
+    pictures: Mapping[str, Sequence[str]],
     seconds: float = 0.0,
     covered: Sequence[UnitCoverage] = (),
 ) -> dict[str, str]:
@@ -119,7 +119,9 @@ def _json_lines(stamp: Stamp, verdicts: Sequence[Verdict], not_run: Sequence[Not
     return "".join(json.dumps(entry) + "\n" for entry in entries)
 
 
-def _summary(stamp: Stamp, verdicts: Sequence[Verdict], not_run: Sequence[NotRun], pictures: Mapping[str, str]) -> str:
+def _summary(
+    stamp: Stamp, verdicts: Sequence[Verdict], not_run: Sequence[NotRun], pictures: Mapping[str, Sequence[str]]
+) -> str:
     """Counts, a table of blocks, and what is wrong in full."""
     total, good = len(verdicts) + len(not_run), sum(v.status == "passed" for v in verdicts)
     wrong = [v for v in verdicts if v.status in ("failed", "fault")]
@@ -145,8 +147,8 @@ def _summary(stamp: Stamp, verdicts: Sequence[Verdict], not_run: Sequence[NotRun
         text = _failure(verdict)
         fence = "`" * max(3, 1 + max((len(run) for run in _runs(text, "`")), default=0))
         lines += ["", f"## {_cell(verdict.case.unit_name)}: {_cell(verdict.case.name)}", "", fence, text, fence]
-        picture = pictures.get(verdict.case.id)
-        lines += ["", f"![What it did over time]({picture})"] if picture else []
+        for picture in pictures.get(verdict.case.id, ()):
+            lines += ["", f"![What it did over time]({picture})"]
     if not_run:
         lines += ["", "## Not run", ""]
         lines += [f"- {_cell(left.unit_name)}: {_cell(left.name)}: {_cell(left.reason)}" for left in not_run]

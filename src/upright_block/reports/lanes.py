@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from itertools import pairwise
 from typing import Literal
 
 from upright_block.cases.cells import Check
 from upright_block.cases.tracks import Track
-from upright_block.language.literals import Value, shown
+from upright_block.language.literals import Value, shown, shown_duration
 from upright_block.language.nodes import record, replaced
 from upright_block.language.types import Elementary, Enumeration
 from upright_block.reports.grid import grouped, owner_of
@@ -29,7 +29,7 @@ _MARGIN = 0.2
 class Mark:
     """What is expected of a signal from ``time`` up to ``until``, and whether that was right.
 
-    ``level`` is the expected value where it is one number or BOOL, in the unit of the lane.
+    ``level`` is the expected value where it is one number or BOOL, as the values of the lane.
     """
 
     time: int
@@ -43,7 +43,7 @@ class Mark:
 class Lane:
     """A signal over time: ``starts`` in ns, and from each of them on one of ``values``.
 
-    Numbers are floats (durations in s), BOOLs 0.0 and 1.0; of states ``texts`` has what is shown. ``unit`` is that of a tag, or s.
+    Numbers are floats, BOOLs 0.0 and 1.0; of states ``texts`` has what is shown. ``unit`` is that of a tag; with ``is_time`` values are ns.
     ``group`` is the instance that it belongs to, ``name`` the rest of its ``path``. ``wrong`` are the spans in which it is not as expected.
     """
 
@@ -52,6 +52,7 @@ class Lane:
     name: str
     kind: Kind
     is_driven: bool
+    is_time: bool
     unit: str
     starts: tuple[int, ...]
     values: tuple[float, ...]
@@ -146,7 +147,6 @@ def _lane(track: Track, group: str, name: str, marks: Sequence[Mark], begin: int
     first, last = max(bisect_right(track.times, begin) - 1, 0), bisect_left(track.times, end)
     kind, kept = _kind(track), track.plain[first:last]
     starts = tuple(max(int(time), begin) for time in track.times[first:last])
-    unit = "s" if is_time(track) else track.unit
     inside = tuple(mark for mark in marks if mark.time < end and mark.until > begin)
     return Lane(
         track.path,
@@ -154,9 +154,10 @@ def _lane(track: Track, group: str, name: str, marks: Sequence[Mark], begin: int
         name,
         kind,
         track.is_driven,
-        unit,
+        isinstance(track.type, Elementary) and track.type.family == "duration",
+        track.unit,
         starts,
-        () if kind == "states" else tuple(levels(track, kept)),
+        () if kind == "states" else tuple(map(float, kept)),
         tuple(_text(track, value) for value in kept) if kind == "states" else (),
         inside,
         tuple(_wrong(inside, starts, kept, end)),
@@ -172,19 +173,10 @@ def bounds(lane: Lane) -> tuple[float, float]:
 
 def level_text(lane: Lane, value: float) -> str:
     """A number at the side of a lane, with its unit; whole numbers in full."""
+    if lane.is_time:
+        return shown_duration(int(value))
     text = f"{value:.0f}" if value.is_integer() and abs(value) < 1e16 else f"{value:.6g}"
     return f"{text} {lane.unit}" if lane.unit else text
-
-
-def levels(track: Track, values: Iterable[Value]) -> list[float]:
-    """Numbers or BOOLs as they are drawn: durations in s."""
-    scale = 1e9 if is_time(track) else 1.0
-    return [float(value) / scale for value in values]
-
-
-def is_time(track: Track) -> bool:
-    """Whether the values of a track are durations."""
-    return isinstance(track.type, Elementary) and track.type.family == "duration"
 
 
 def _text(track: Track, value: Value) -> str:
@@ -236,7 +228,7 @@ def _moments(shown_one: Diagram) -> set[int]:
     """The times at which something happens; that a time runs on is nothing."""
     found = {shown_one.begin, shown_one.end, *shown_one.rows}
     for lane in shown_one.lanes:
-        if lane.kind == "number" and lane.unit == "s":
+        if lane.kind == "number" and lane.is_time:
             falls = [lane.starts[i] for i in range(1, len(lane.starts)) if lane.values[i] < lane.values[i - 1]]
             found |= {*falls, *lane.starts[:2], *lane.starts[-1:]}
         else:

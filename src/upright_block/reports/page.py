@@ -118,19 +118,22 @@ def _lines(lines: Iterable[Line]) -> list[list[tuple[str, str]]]:
 
 
 def _lane(lane: Lane, tick: int) -> dict[str, Any]:
-    """A lane in short: ``t`` its times in ticks and ``r`` its values as runs, or ``v`` as they are; ``s`` divides them."""
+    """A lane in short: ``t`` its times in ticks and ``r`` its values as runs, or ``v`` as they are; with ``d`` they are ns."""
     wrong = [mark for mark in lane.marks if not mark.is_right]
     data: dict[str, Any] = {"p": lane.path, "g": lane.group, "n": lane.name, "k": lane.kind, "u": lane.unit}
-    data |= {"i": int(lane.is_driven), "z": int(lane.is_thinned), "t": _runs(start // tick for start in lane.starts)}
+    data |= {
+        "i": int(lane.is_driven),
+        "d": int(lane.is_time),
+        "z": int(lane.is_thinned),
+        "t": _runs(start // tick for start in lane.starts),
+    }
     if lane.kind == "states":
         names = list(dict.fromkeys(lane.texts))
         numbers = {name: number for number, name in enumerate(names)}
         data |= {"x": [visible(name) for name in names], "r": _runs(numbers[text] for text in lane.texts)}
     else:
-        scale = 1e9 if lane.unit == "s" else 1.0
-        whole = [value * scale for value in lane.values]
-        if all(value.is_integer() and abs(value) < 1 << 53 for value in map(_rounded, whole)):
-            data |= {"r": _runs(int(_rounded(value)) for value in whole)} | ({"s": 1e9} if lane.unit == "s" else {})
+        if all(value.is_integer() and abs(value) < 1 << 53 for value in lane.values):
+            data |= {"r": _runs(map(int, lane.values))}
         else:
             data |= {"v": [_number(value) for value in lane.values]}
     first = {begin: begin for begin, _ in lane.wrong}
@@ -148,11 +151,6 @@ def _lane(lane: Lane, tick: int) -> dict[str, Any]:
             for mark in wrong[:_MOST_MARKS]
         ],
     }
-
-
-def _rounded(value: float) -> float:
-    """A number of ns that was divided into seconds, as it was."""
-    return float(round(value)) if abs(value - round(value)) < 1e-3 else value
 
 
 def _number(value: float) -> float | str:

@@ -193,7 +193,7 @@ class _Page:
         low, high = min(finite), max(finite)
         scale = 0.54 / (high - low) if high > low else 0.0
         heights = [base + 0.08 + scale * (y - low) for y in ys]
-        if lane.unit == "s":  # a timer is a wedge that fills
+        if lane.is_time:  # a timer is a wedge that fills
             self.axes.fill_between(xs, base + 0.08, heights, color=_FILL, linewidth=0, zorder=2)
         self.axes.plot(xs, heights, color=_INK, linewidth=1.1, zorder=3)
         self._beside(level_text(lane, low), base + 0.10)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from upright_block.language.literals import shown_duration
-from upright_block.language.nodes import replaced
 from upright_block.reports.lanes import Axis, Diagram, Dimension, Held, Lane, binned, bounds, level_text
 from upright_block.reports.styled import Line, Role, Span, visible
 
@@ -167,5 +166,5 @@ def _scale(lane: Lane) -> str:
     if lane.kind != "number" or not lane.values:
         return ""
     low, high = bounds(lane)
-    least, most = level_text(replaced(lane, unit=""), low), level_text(lane, high)
-    return most if low == high else f"{least}..{most}"
+    least, most = level_text(lane, low), level_text(lane, high)
+    return most if low == high else f"{least.removesuffix(f' {lane.unit}')}..{most}"

@@ -18,7 +18,7 @@ function opened(lane, tick) {
   if (lane.times) return lane;
   lane.times = unrolled(lane.t).map((time) => time * tick);
   const values = lane.r ? unrolled(lane.r) : lane.v;
-  lane.values = values.map((value) => lane.s ? value / lane.s : Number(value));
+  lane.values = values.map(Number);
   lane.right = unrolled(lane.c).map((time) => time * tick);
   return lane;
 }
@@ -59,7 +59,7 @@ function shownValue(lane, place) {
   if (lane.k === "states") return lane.x[lane.values[place]];
   const value = lane.values[place];
   if (lane.k === "bool" || lane.k === "step") return value ? "1" : "0";
-  if (lane.u === "s") return shownTime(value * 1e9);
+  if (lane.d) return shownTime(value);
   if (!Number.isFinite(value)) return String(lane.v ? lane.v[place] : value);
   return String(Number(value.toPrecision(15))) + (lane.u ? " " + lane.u : "");
 }

@@ -139,7 +139,7 @@ class Diagram {
     else {
       const points = corners(lane, this.begin, this.end, PLOT).map(([x, value]) => [LEFT + PLOT * x, Number.isFinite(value) ? height(value) : base]);
       const line = points.map(([x, to], place) => `${place ? "L" : "M"}${x.toFixed(1)} ${to.toFixed(1)}`).join("");
-      if (points.length && (lane.k !== "number" || lane.u === "s")) {
+      if (points.length && (lane.k !== "number" || lane.d)) {
         const area = `${line}L${points[points.length - 1][0].toFixed(1)} ${base}L${points[0][0].toFixed(1)} ${base}Z`;
         parts.push(drawn("path", { class: lane.k === "step" ? "step" : "area", d: area }));
       }
@@ -159,8 +159,8 @@ class Diagram {
       parts.push(drawn("text", { x: isLate ? x - 7 : x + 7, y: y + 9, class: "bad small", "text-anchor": isLate ? "end" : "start" }, "not " + cut(text, 40)));
     }
     const value = drawn("text", { x: WIDTH - RIGHT + 8, y: y + 24, class: "value" });
-    const unit = lane.u ? " " + lane.u : "";
-    value.textContent = value.idle = cut((lane.k === "number" ? (low === high ? trimmed(low, 6) : `${trimmed(low, 3)}..${trimmed(high, 3)}`) + unit : "") + (lane.z ? " (thinned)" : ""), 18);
+    const unit = lane.u ? " " + lane.u : "", side = (level, digits) => lane.d ? shownTime(level) : trimmed(level, digits);
+    value.textContent = value.idle = cut((lane.k === "number" ? (low === high ? side(low, 6) : `${side(low, 3)}..${side(high, 3)}`) + unit : "") + (lane.z ? " (thinned)" : ""), 18);
     this.values.push([lane, value]);
     parts.push(value);
     return parts;

@@ -1,4 +1,4 @@
-"""What the runs of cases keep besides their verdicts: what signals did."""
+"""What the runs of cases trace besides their verdicts: what signals did."""
 
 from __future__ import annotations
 
@@ -15,8 +15,8 @@ from upright_block.machine.machine import Machine
 
 
 @record
-class Keep:
-    """To keep what a case names, in its order, and what ``patterns`` choose besides; of a case that names nothing the pins.
+class Tracing:
+    """To trace what a case names, in its order, and what ``patterns`` choose besides; of a case that names nothing the pins.
 
     Of a signal with more than ``most`` changes as few are kept; ``begin`` and ``end`` are times in ns.
     """
