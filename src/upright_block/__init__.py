@@ -31,6 +31,7 @@ if TYPE_CHECKING:
     from upright_block.cases.watchlist import EVENT_HEADS, Event, Row, Watched, csv_text, event_table
     from upright_block.controller import Controller, Moment
     from upright_block.errors import BadValue, BadWishes, NeverMet, NotRunnable, ScanFault, UnknownName, UprightError
+    from upright_block.language.allowing import Settled
     from upright_block.language.catalogue import catalogue
     from upright_block.language.findings import Finding
     from upright_block.language.names import did_you_mean, listed, nearest
@@ -59,6 +60,7 @@ __getattr__ = exported(
         "cases.watchlist": ("EVENT_HEADS", "Event", "Row", "Watched", "csv_text", "event_table"),
         "controller": ("Controller", "Moment"),
         "errors": ("BadValue", "BadWishes", "NeverMet", "NotRunnable", "ScanFault", "UnknownName", "UprightError"),
+        "language.allowing": ("Settled",),
         "language.catalogue": ("catalogue",),
         "language.findings": ("Finding",),
         "language.names": ("did_you_mean", "listed", "nearest"),
@@ -92,6 +94,7 @@ __all__ = [
     "Row",
     "Rows",
     "ScanFault",
+    "Settled",
     "Shortfall",
     "Tag",
     "TemplateProblem",

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from upright_block.language.tags import Tag
     from upright_block.language.timebase import Timebase
     from upright_block.language.typed import Unit
+    from upright_block.library.accepted import Accepted
     from upright_block.library.rigmaking import Rig
     from upright_block.library.sheets import Rows
 
@@ -109,22 +110,73 @@ class Contents:
         return load_suite(self._library)
 
     @cached_property
+    def _read(self) -> list[Finding]:
+        return [*self._library.findings, *self._suite.findings, *unread_files(self._library.files)]
+
+    @cached_property
     def _settled(self) -> Settled:
+        return self._settle(self._read, False)
+
+    def _settle(self, found: Sequence[Finding], is_analysed: bool) -> Settled:
         suite, manifest = self._suite, self._library.manifest
-        own = self._library.scope.allowances
-        policy = replaced(manifest.policy, allowances=(*manifest.policy.allowances, *own)) if own else manifest.policy
-        found = [*self._library.findings, *suite.findings, *unread_files(self._library.files)]
-        return settle(found, [manifest.source, *self.sources, *self._library.tables, *suite.sources], policy)
+        more = (*self._library.scope.allowances, *(self._accepted.allowances if is_analysed else ()))
+        policy = replaced(manifest.policy, allowances=(*manifest.policy.allowances, *more)) if more else manifest.policy
+        sources = [manifest.source, *self.sources, *self._library.tables, *suite.sources]
+        return settle(found, sources, policy, is_analysed)
 
     @property
     def findings(self) -> tuple[Finding, ...]:
-        """What was found in its units and its cases, with the levels that its manifest gives."""
+        """What reading its units and its cases found, with the levels that its manifest gives."""
         return self._settled.findings
 
     @property
     def allowed(self) -> list[Finding]:
-        """What was found and is allowed, by a comment or in the manifest."""
+        """What reading found and is allowed, by a comment or in the manifest."""
         return [finding for finding, _ in self._settled.allowed]
+
+    def check(self, doubtful: bool = False) -> Settled:
+        """All that is found before any run, also by the analysis; with ``doubtful`` what may well be meant too.
+
+        Raises:
+            LibraryProblem: the file of accepted findings cannot be used.
+        """
+        from upright_block.analysis import analyse
+
+        analysed = [f for f in analyse(self._library.scope) if doubtful or not f.is_doubtful]
+        found = sorted([*self._read, *analysed], key=lambda f: (f.source.path, f.start))
+        return self._settle(found, True)
+
+    @staticmethod
+    def mended(findings: Iterable[Finding]) -> dict[str, tuple[str, str, int]]:
+        """By path the text of a file before and after the edits that are the way out of findings, and how many these are."""
+        from upright_block.language.mending import mended_texts
+
+        return mended_texts(findings)
+
+    def accepted(self, findings: Iterable[Finding]) -> str:
+        """The file of accepted findings with ``findings`` taken over, besides those that it has and that are still there."""
+        from upright_block.library.accepted import accepted_text
+
+        known = set(map(id, self._accepted.allowances))
+        return accepted_text([*findings, *(f for f, allowance in self.check(True).allowed if id(allowance) in known)])
+
+    @property
+    def accepted_path(self) -> Path:
+        """Where the file of accepted findings is, or would be."""
+        from upright_block.library.accepted import ACCEPTED
+
+        return self.root / ACCEPTED
+
+    @property
+    def accepted_before(self) -> str:
+        """The text of the file of accepted findings; empty where there is none."""
+        return self._accepted.text
+
+    @cached_property
+    def _accepted(self) -> Accepted:
+        from upright_block.library.accepted import read_accepted
+
+        return read_accepted(self._library.files)
 
     @property
     def tags(self) -> list[Tag]:

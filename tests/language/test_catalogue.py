@@ -9,9 +9,11 @@ from pathlib import Path
 import pytest
 
 from tests.helpers import ROOT, block, checked, write_files
+from upright_block import open_library
+from upright_block.analysis import analyse
 from upright_block.cases.suite import load_suite
 from upright_block.language.allowing import Policy, settle
-from upright_block.language.catalogue import WARNINGS, Entry, catalogue
+from upright_block.language.catalogue import ANALYSED, WARNINGS, Entry, catalogue
 from upright_block.language.source import Source
 from upright_block.library import load_library
 
@@ -23,8 +25,19 @@ END_FUNCTION_BLOCK
 """
 
 
+def analysed_in(entry: Entry, text: str, folder: Path) -> list[str]:
+    """The names of all findings in a text of an entry of the analysis."""
+    if entry.kind == "library":
+        write_files(folder, dict(re.findall(r"(?ms)^== (\S+)\n(.*?)(?=^== |\Z)", text)))
+        return [finding.name for finding in open_library(folder).check().findings]
+    scope, findings = checked(text)
+    return [finding.name for finding in [*findings, *analyse(scope)] if not finding.is_doubtful]
+
+
 def found_in(entry: Entry, text: str, folder: Path) -> list[str]:
     """The names of the findings in a text of an entry."""
+    if entry.name in ANALYSED and entry.kind in ("source", "library"):
+        return analysed_in(entry, text, folder)
     if entry.kind in ("case", "file"):
         for name in ("blocks", "cases"):
             (folder / name).mkdir(exist_ok=True)

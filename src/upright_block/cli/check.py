@@ -2,42 +2,122 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from pathlib import Path
+
 import click
 
-from upright_block import OpenLibrary
-from upright_block.cli.common import library_option, plural, show_findings, show_json, show_lines
-from upright_block.reports import counted, finding_data
+from upright_block import Finding, LibraryProblem, OpenLibrary, Settled, catalogue, did_you_mean
+from upright_block.cli.common import (
+    beside,
+    library_option,
+    only_with,
+    plural,
+    propose,
+    show_findings,
+    show_json,
+    show_lines,
+    stop,
+    write_out,
+)
+from upright_block.reports import counted, finding_data, finding_line, sarif_text
+
+
+class FindingName(click.ParamType[tuple[str, ...]]):
+    """The name of a finding, or several with commas between them."""
+
+    name = "finding"
+
+    def convert(self, value: str, param: click.Parameter | None, ctx: click.Context | None) -> tuple[str, ...]:
+        """The names, each one of the catalogue."""
+        names = tuple(name.strip().lower().replace("_", "-") for name in value.split(",") if name.strip())
+        for name in names:
+            if name not in catalogue():
+                stop(f"There is no finding {name}.", did_you_mean(name, catalogue()) or "upright explain lists all.")
+        return names
 
 
 @click.command(
     "check",
     short_help="List every finding.",
-    epilog="Examples:  upright check    upright check --library glasshouse    upright check --strict",
+    epilog="Examples:  upright check    upright check --only stays-on,two-writers    upright check --fix --write",
 )
 @library_option
-@click.option("--json", "as_json", is_flag=True, help="Print the findings as JSON.")
+@click.option("--only", multiple=True, type=FindingName(), metavar="NAMES", help="Only these findings.")
+@click.option("--skip", multiple=True, type=FindingName(), metavar="NAMES", help="All but these findings.")
+@click.option("--doubtful", is_flag=True, help="Also what may be meant, as far as the text tells.")
 @click.option("--all", "show_all", is_flag=True, help="Show all findings, however many a file has.")
+@click.option("--lines", "as_lines", is_flag=True, help="One line each: file:line:column, level, message, name.")
+@click.option("--json", "as_json", is_flag=True, help="Print the findings as JSON.")
+@click.option(
+    "--sarif", metavar="FILE", type=click.Path(path_type=Path), help="Write the findings as SARIF 2.1.0 as well."
+)
+@click.option("--fix", is_flag=True, help="Show the edits of findings whose way out is one sure edit.")
+@click.option("--accept-present", "accept", is_flag=True, help="Take over what an old library has, into accepted.toml.")
+@click.option("--write", is_flag=True, help="With --fix or --accept-present: write the files.")
 @click.option("--strict", is_flag=True, help="Exit with 1 for warnings too.")
-def command(library: OpenLibrary, as_json: bool, show_all: bool, strict: bool) -> None:
-    """Read all blocks and cases of a library and list every finding.
+def command(
+    library: OpenLibrary,
+    only: tuple[tuple[str, ...], ...],
+    skip: tuple[tuple[str, ...], ...],
+    doubtful: bool,
+    show_all: bool,
+    as_lines: bool,
+    as_json: bool,
+    sarif: Path | None,
+    fix: bool,
+    accept: bool,
+    write: bool,
+    strict: bool,
+) -> None:
+    """Read all blocks and cases of a library and list every finding, without running anything.
 
     The exit status is 1 when a finding is an error.
     """
-    findings, allowed = library.findings, library.allowed
+    if not (fix or accept):
+        only_with("--fix or --accept-present", "--write")
+    try:
+        settled = library.check(doubtful)
+    except LibraryProblem as problem:
+        stop(problem.message, problem.way_out)
+    wanted, unwanted = {n for names in only for n in names}, {n for names in skip for n in names}
+    findings = [f for f in settled.findings if (not wanted or f.name in wanted) and f.name not in unwanted]
+    if fix:
+        beside("--fix", "--write", "--only", "--skip", "--doubtful")
+        _fix(library, findings, write)
+        return
+    if accept:
+        beside("--accept-present", "--write", "--only", "--skip", "--doubtful")
+        propose(library, library.accepted_path, library.accepted_before, library.accepted(findings), write)
+        return
     failed = any(f.severity == "error" or strict for f in findings)
+    if sarif is not None:
+        write_out(sarif, sarif_text(findings, settled.allowed).encode())
     if as_json:
-        show_json(
-            {
-                "library": library.name,
-                "findings": [finding_data(f) for f in findings],
-                "allowed": [finding_data(f) for f in allowed],
-            }
-        )
-        raise SystemExit(failed)
-    show_findings(findings, show_all)
+        _show_json(library, findings, settled)
+    elif as_lines:
+        show_lines([finding_line(f) for f in findings])
+    else:
+        show_findings(findings, show_all)
+        _sum_up(library, findings, settled, failed)
+    raise SystemExit(failed)
+
+
+def _show_json(library: OpenLibrary, findings: Sequence[Finding], settled: Settled) -> None:
+    show_json(
+        {
+            "library": library.name,
+            "findings": [finding_data(f) for f in findings],
+            "allowed": [finding_data(f) for f, _ in settled.allowed],
+        }
+    )
+
+
+def _sum_up(library: OpenLibrary, findings: Sequence[Finding], settled: Settled, failed: bool) -> None:
     read = f"{plural(len(library.units), 'unit')} in {plural(len(library.sources), 'file')}"
     cases = plural(len(library.cases) + len(library.not_run), "case")
-    also = f" {plural(len(allowed), 'finding')} {'is' if len(allowed) == 1 else 'are'} allowed." if allowed else ""
+    allowed = len(settled.allowed)
+    also = f" {plural(allowed, 'finding')} {'is' if allowed == 1 else 'are'} allowed." if allowed else ""
     show_lines(
         [
             [
@@ -50,4 +130,18 @@ def command(library: OpenLibrary, as_json: bool, show_all: bool, strict: bool) -
     )
     if findings:
         show_lines([[(f"What a finding means: upright explain {findings[0].name}", "dim")]])
-    raise SystemExit(failed)
+
+
+def _fix(library: OpenLibrary, findings: Sequence[Finding], write: bool) -> None:
+    """Propose the edits of findings, a file at a time."""
+    mended = library.mended(findings)
+    if not mended:
+        show_lines([[("None of the findings has a way out that is one sure edit.", "")]])
+        return
+    for number, (path, (before, after, _)) in enumerate(mended.items()):
+        if number:
+            show_lines([[]])
+        propose(library, library.root / path, before, after, write)
+    count = sum(edits for _, _, edits in mended.values())
+    left = len(findings) - count
+    show_lines([[(f"{plural(count, 'edit')}; {plural(left, 'finding')} without one.", "dim")]])

@@ -7,10 +7,11 @@ stands alone in its line, in the next one. In a case file the comment begins wit
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from fnmatch import fnmatchcase
 
-from upright_block.language.catalogue import Level, catalogue
+from upright_block.language.catalogue import ANALYSED, Level, catalogue
 from upright_block.language.findings import Finding, Findings, Words
 from upright_block.language.lexer import tokenize
 from upright_block.language.nodes import fresh, record, replaced
@@ -25,6 +26,7 @@ class Allowance:
     """That findings called ``name`` are meant as they are, at ``start`` to ``end`` of ``source``.
 
     They are those in ``lines`` of the same source, or with ``path`` those in all sources whose path fits the pattern.
+    With ``line`` too they are those in lines of that text in the very file, and ``most`` of them.
     """
 
     source: Source
@@ -34,11 +36,22 @@ class Allowance:
     reason: str
     lines: frozenset[int] = frozenset()
     path: str = ""
+    line: str | None = None
+    most: int = 0
+
+    @property
+    def only_file(self) -> str:
+        """The file that it is for; empty where there may be several."""
+        if self.line is not None:
+            return self.path
+        return "" if self.path else self.source.path
 
     def covers(self, finding: Finding) -> bool:
         """Whether it allows a finding."""
         if finding.name != self.name:
             return False
+        if self.line is not None:
+            return finding.source.path == self.path and finding.source.line_text(finding.line).strip() == self.line
         if self.path:
             return fnmatchcase(finding.source.path, self.path)
         return finding.source.path == self.source.path and finding.line in self.lines
@@ -60,24 +73,33 @@ class Settled:
     allowed: tuple[tuple[Finding, Allowance], ...]
 
 
-def settle(found: Sequence[Finding], sources: Iterable[Source], policy: Policy) -> Settled:
-    """Apply what a library says to its findings; what is wrong with an allowance is a finding itself."""
+def settle(found: Sequence[Finding], sources: Iterable[Source], policy: Policy, is_analysed: bool = False) -> Settled:
+    """Apply what a library says to its findings; what is wrong with an allowance is a finding itself.
+
+    Where the analysis ``is_analysed`` did not run, nothing is known of allowances for what it finds.
+    """
     about = Findings()
     written = [a for source in sources for a in allowances(source, about)]
-    by_name: dict[str, list[Allowance]] = {}
+    by_place: dict[tuple[str, str], list[Allowance]] = {}
     for allowance in (*written, *policy.allowances):
-        by_name.setdefault(allowance.name, []).append(allowance)
+        by_place.setdefault((allowance.name, allowance.only_file), []).append(allowance)
     kept: list[Finding] = []
     allowed: list[tuple[Finding, Allowance]] = []
-    used: set[int] = set()
+    used: Counter[int] = Counter()
     for finding in found:
-        covering = [a for a in by_name.get(finding.name, ()) if a.covers(finding)]
+        covering = [
+            a
+            for path in (finding.source.path, "")
+            for a in by_place.get((finding.name, path), ())
+            if a.covers(finding) and (not a.most or used[id(a)] < a.most)
+        ]
         used.update(map(id, covering))
         if covering:
             allowed.append((finding, covering[0]))
         else:
             kept.append(finding)
-    for allowance in (a for same in by_name.values() for a in same if id(a) not in used):
+    left = [a for same in by_place.values() for a in same if id(a) not in used]
+    for allowance in left if is_analysed else (a for a in left if a.name not in ANALYSED):
         about.add(_unused(allowance.name).told(allowance.source, allowance.start, allowance.end))
     levels = policy.levels
     everything = [*kept, *about.items] if about.items else kept

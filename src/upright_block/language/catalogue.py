@@ -9,7 +9,50 @@ from upright_block.language.nodes import record
 from upright_block.shipped import shipped_text
 
 Level = Literal["error", "warning"]
-WARNINGS = frozenset(
+ANALYSED = frozenset(
+    {
+        "actions-fight",
+        "beyond-array",
+        "called-in-branch",
+        "called-in-loop",
+        "called-twice",
+        "copy-slip",
+        "counter-after-loop",
+        "edge-feeds-itself",
+        "emergency-gap",
+        "equal-reals",
+        "fixed-condition",
+        "hidden-global",
+        "inverted-twice",
+        "latch-one-way",
+        "late-widening",
+        "never-called",
+        "never-read",
+        "never-used",
+        "never-written",
+        "no-effect",
+        "no-else",
+        "no-preset",
+        "one-scan-late",
+        "read-too-early",
+        "result-unused",
+        "shared-by-branches",
+        "state-never-entered",
+        "state-never-left",
+        "state-passed-over",
+        "state-without-branch",
+        "stays-on",
+        "step-left-at-once",
+        "step-without-action",
+        "timer-held",
+        "timer-restarts",
+        "two-writers",
+        "unreached-statement",
+        "whole-division",
+    }
+)
+"""Findings of the analysis, which `check` alone makes; all of them stop nothing. One is made of tables without it too."""
+WARNINGS = ANALYSED | frozenset(
     {
         "bad-allowance",
         "beyond-dialect",
@@ -49,7 +92,7 @@ class Entry:
     """What a finding means: ``says`` is a paragraph, ``wrong`` a text that has it, ``right`` the same mended.
 
     ``kind`` says what the texts are: "body" the statements of a block with ``variables``, "source" whole sources,
-    "case" the table of a case, "file" a case file, "tags" a tag table, "wiring" a wiring table, "outside" something beyond any text.
+    "case" the table of a case, "file" a case file, "tags" a tag table, "wiring" a wiring table, "library" several files, each behind a line ``== path``, "outside" something beyond any text.
     """
 
     name: str

@@ -30,7 +30,8 @@ class Finding:
 
     ``name`` is stable and made of words (``unknown-name``); ``message`` is one sentence in the
     words of the trade; ``way_out`` says what to do. ``start`` and ``end`` are offsets into
-    ``source.text``. ``level`` is how much the library lets it weigh, where it says so.
+    ``source.text``. ``level`` is how much the library lets it weigh, where it says so. One that ``is_doubtful`` may be meant,
+    as far as the text tells, and is shown only where somebody asks for it.
     """
 
     name: str
@@ -41,6 +42,7 @@ class Finding:
     way_out: str = ""
     related: tuple[Related, ...] = ()
     level: Level | None = None
+    is_doubtful: bool = False
 
     @property
     def severity(self) -> Level:
@@ -72,6 +74,11 @@ class Words:
     def told(self, source: Source, start: int, end: int, *related: Related) -> Finding:
         """The finding that says them of a place."""
         return Finding(self.name, source, start, end, self.message, self.way_out, related)
+
+
+def doubtful(finding: Finding) -> Finding:
+    """The same finding, of what may be meant."""
+    return replaced(finding, is_doubtful=True)
 
 
 class HasPlace(Protocol):

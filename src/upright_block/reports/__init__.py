@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from upright_block.reports.diagrams import case_diagram, trace_diagram
     from upright_block.reports.drawing import wiring_pictures
     from upright_block.reports.filed import Stamp, report_files
-    from upright_block.reports.findings import counted, finding_data, finding_list
+    from upright_block.reports.findings import counted, finding_data, finding_line, finding_list
     from upright_block.reports.instances import instance_data, instance_list, instance_rows
     from upright_block.reports.lanes import Diagram
     from upright_block.reports.listing import column_lines
@@ -40,6 +40,7 @@ if TYPE_CHECKING:
         tree_lines,
         watch_lines,
     )
+    from upright_block.reports.sarif import sarif_text
     from upright_block.reports.styled import Line, Role, clipped, plain, visible
     from upright_block.reports.tags import tag_data, tag_lines, tag_list, use_data
     from upright_block.reports.textplot import diagram_lines
@@ -71,7 +72,7 @@ __getattr__ = exported(
             "shortfall_lines",
         ),
         "drawing": ("wiring_pictures",),
-        "findings": ("counted", "finding_data", "finding_list"),
+        "findings": ("counted", "finding_data", "finding_line", "finding_list"),
         "instances": ("instance_data", "instance_list", "instance_rows"),
         "filed": ("Stamp", "report_files"),
         "diagrams": ("case_diagram", "trace_diagram"),
@@ -83,6 +84,7 @@ __getattr__ = exported(
         "tags": ("tag_data", "tag_lines", "tag_list", "use_data"),
         "rules": ("measure_lines", "unarmed_data", "unarmed_lines"),
         "run": ("comparison_lines", "condensed", "end_lines", "event_lines", "run_data", "tree_lines", "watch_lines"),
+        "sarif": ("sarif_text",),
         "styled": ("Line", "Role", "clipped", "plain", "visible"),
         "walk": ("walk_data", "walk_lines"),
         "verdicts": ("failure_lines", "not_run_data", "not_run_line", "summary_line", "verdict_data", "verdict_line"),
@@ -116,6 +118,7 @@ __all__ = [
     "event_lines",
     "failure_lines",
     "finding_data",
+    "finding_line",
     "finding_list",
     "function_data",
     "function_lines",
@@ -134,6 +137,7 @@ __all__ = [
     "report_files",
     "run_data",
     "run_lines",
+    "sarif_text",
     "shortfall_data",
     "shortfall_lines",
     "summary_line",

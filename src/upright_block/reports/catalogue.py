@@ -18,6 +18,7 @@ _FRAMES = {
     "file": "in a case file",
     "tags": "in a tag table",
     "wiring": "in a wiring table",
+    "library": "in several files",
 }
 
 

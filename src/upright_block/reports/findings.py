@@ -60,7 +60,10 @@ def finding_lines(finding: Finding) -> list[Line]:
     role: Role = "bad" if finding.severity == "error" else "warn"
     source = finding.source
     place = source.shown(finding.start) if source.text else source.path
-    lines: list[Line] = [[(place, "strong"), ("  ", ""), (finding.severity, role), (f"  {finding.name}", "dim")]]
+    meant = ", may be meant" if finding.is_doubtful else ""
+    lines: list[Line] = [
+        [(place, "strong"), ("  ", ""), (finding.severity + meant, role), (f"  {finding.name}", "dim")]
+    ]
     lines += marked_lines(finding.source, finding.start, finding.end, role)
     lines.append([("      ", ""), (clipped(finding.message), "")])
     if finding.way_out:
@@ -79,6 +82,19 @@ def finding_lines(finding: Finding) -> list[Line]:
         )
         lines += marked_lines(related.source, related.start, related.end, "dim")
     return lines
+
+
+def finding_line(finding: Finding) -> Line:
+    """A finding in one line, with its place first, as editors and logs make links of it."""
+    source = finding.source
+    place = f"{source.path}:{source.line(finding.start)}:{source.column(finding.start)}" if source.text else source.path
+    role: Role = "bad" if finding.severity == "error" else "warn"
+    return [
+        (f"{place}: ", "strong"),
+        (finding.severity, role),
+        (f": {clipped(finding.message)}", ""),
+        (f" ({finding.name})", "dim"),
+    ]
 
 
 def marked_lines(source: Source, start: int, end: int, role: Role) -> list[Line]:
@@ -114,6 +130,7 @@ def finding_data(finding: Finding) -> dict[str, Any]:
     return {
         "name": finding.name,
         "severity": finding.severity,
+        "doubtful": finding.is_doubtful,
         **source.place(finding.start),
         "end_line": source.line(finding.end),
         "end_column": source.column(finding.end),

@@ -1,0 +1,88 @@
+"""What a check can see before any run: facts across the library, and small checks over them.
+
+A layer over the typed tree. `facts` gathers uses and flows, `flow` walks one body, `terms` are values and `conditions`
+compares them; each of `checks` gives findings of one subject.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+from upright_block.analysis.checks.calls import check_calls, check_late
+from upright_block.analysis.checks.contacts import check_contacts
+from upright_block.analysis.checks.copies import check_copies
+from upright_block.analysis.checks.decisions import check_decisions, check_loops, check_too_early
+from upright_block.analysis.checks.latches import check_latches
+from upright_block.analysis.checks.numbers import check_numbers
+from upright_block.analysis.checks.states import check_states
+from upright_block.analysis.checks.timers import check_timers
+from upright_block.analysis.checks.uses import check_uses
+from upright_block.analysis.checks.writers import check_overwritten, check_writers
+from upright_block.analysis.facts import Facts
+from upright_block.analysis.flow import Flow
+from upright_block.language.findings import Finding, Findings
+from upright_block.language.scope import Scope
+
+_OF_BODIES: tuple[Callable[[Flow, Facts], Iterator[Finding]], ...] = (
+    check_overwritten,
+    check_calls,
+    check_late,
+    check_timers,
+    check_latches,
+    check_decisions,
+    check_loops,
+    check_too_early,
+    check_numbers,
+    check_contacts,
+)
+
+
+def analyse(scope: Scope) -> list[Finding]:
+    """All that the analysis finds in a library that was read, by file and place; what is doubtful among it."""
+    facts = Facts(scope)
+    found = Findings()
+    for finding in check_uses(facts):
+        found.add(finding)
+    for flow in facts.bodies():
+        for check in _OF_BODIES:
+            for finding in check(flow, facts):
+                found.add(finding)
+    for unit in facts.units:
+        for finding in (*check_states(unit, facts), *check_copies(unit, facts)):
+            found.add(finding)
+    for finding in check_writers(facts):
+        found.add(finding)
+    return _without_echoes(found.in_order())
+
+
+def _without_echoes(findings: list[Finding]) -> list[Finding]:
+    """Findings without those that only a forgotten name causes, which is told itself."""
+    slips = [finding for finding in findings if finding.name == "copy-slip"]
+    names = {
+        (slip.source.path, name.upper())
+        for slip in slips
+        for name in (slip.source.text[slip.start : slip.end], slip.way_out.split()[1].rstrip(","))
+    }
+    return [
+        finding
+        for finding in findings
+        if finding.name not in _ECHOES or (finding.source.path, _marked(finding)) not in names
+    ]
+
+
+_ECHOES = frozenset(
+    {
+        "two-writers",
+        "latch-one-way",
+        "never-written",
+        "never-read",
+        "never-used",
+        "no-effect",
+        "result-unused",
+        "called-twice",
+    }
+)
+
+
+def _marked(finding: Finding) -> str:
+    return finding.source.text[finding.start : finding.end].partition(" ")[0].upper()

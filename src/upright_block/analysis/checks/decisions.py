@@ -1,0 +1,209 @@
+"""Conditions that are always the same, statements that nothing reaches, loops that go too far."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from upright_block.analysis.conditions import can_hold
+from upright_block.analysis.facts import Facts
+from upright_block.analysis.flow import Decision, Flow, Indexed
+from upright_block.analysis.slots import Slot, root_of, slot_name, slot_of
+from upright_block.analysis.words import decisions as words
+from upright_block.language import syntax, typed
+from upright_block.language.findings import Finding, Related
+from upright_block.language.states import state_machines
+from upright_block.language.types import Array
+from upright_block.language.walking import every_statement
+
+
+def check_decisions(flow: Flow, facts: Facts) -> Iterator[Finding]:
+    """Report conditions of a body that decide nothing, and what stands behind a statement that leaves."""
+    source = flow.unit.source
+    done: set[int] = set()
+    states = _state_variables(flow.unit)
+    for decision in flow.decisions:
+        if syntax.is_made(decision.origin) or id(decision.statement) in done:
+            continue
+        found = _fixed(decision, flow, states)
+        if found is not None:
+            done.add(id(decision.statement))
+            yield found
+    for unreached in flow.unreached:
+        start, end = _first_line(unreached.origin, source.text)
+        leaving = source.text[unreached.leaving.start : unreached.leaving.end].split(None, 1)[0].rstrip(";").upper()
+        said = words.unreached(leaving, source.line(unreached.leaving.start))
+        yield said.told(source, start, end)
+
+
+def _first_line(origin: syntax.Node, text: str) -> tuple[int, int]:
+    """The place of a statement, as far as its first line goes."""
+    end = text.find("\n", origin.start, origin.end)
+    return origin.start, end if end >= 0 else origin.end
+
+
+def _state_variables(unit: typed.Unit) -> set[str]:
+    owner = unit.owner or unit
+    known: set[str] | None = owner.kept.get("state paths")
+    if known is None:
+        known = owner.kept["state paths"] = {machine.path.upper() for machine in state_machines(owner)}
+    return known
+
+
+def _fixed(decision: Decision, flow: Flow, states: set[str]) -> Finding | None:
+    """A condition that is always TRUE or always FALSE where it is asked."""
+    statement = decision.statement
+    if isinstance(statement, typed.Case):
+        return _label(decision, flow, states)
+    if not isinstance(statement, typed.If) or decision.condition is flow.terms.false:
+        return None
+    if decision.value.kind in ("start", "any", "named"):
+        return None
+    value: bool | None = None
+    for wanted in (False, True):
+        if can_hold([(decision.condition, True), (decision.value, wanted)]) == "no":
+            value = not wanted
+            break
+    if value is None or can_hold([(decision.condition, True)]) == "no":
+        return None
+    is_last = decision.index == len(statement.branches) - 1
+    if value and is_last and not statement.otherwise and not _is_written_out(decision):
+        return None  # nothing is lost by a condition that only repeats what is known
+    if value:
+        what = "what follows in this IF" if not is_last or statement.otherwise else "nothing else"
+        if is_last and not statement.otherwise:
+            return None
+    else:
+        what = "this branch"
+    start, end = _place(decision, flow)
+    is_written = decision.value.kind == "constant"
+    return words.fixed(value, what, is_written).told(flow.unit.source, start, end)
+
+
+def _is_written_out(decision: Decision) -> bool:
+    return decision.value.kind == "constant"
+
+
+def _place(decision: Decision, flow: Flow) -> tuple[int, int]:
+    """The text of a condition."""
+    origin = decision.origin
+    if isinstance(origin, syntax.Branch):
+        return origin.condition.start, origin.condition.end
+    return _first_line(origin, flow.unit.source.text)
+
+
+def _label(decision: Decision, flow: Flow, states: set[str]) -> Finding | None:
+    """A branch of a CASE whose labels its selector never has; those of states are told by their own check."""
+    case = decision.statement
+    assert isinstance(case, typed.Case)
+    selector = case.selector
+    if isinstance(selector, typed.Load) and slot_name(slot_of(selector.place)[0]).upper() in states:
+        return None
+    if not case.arms[decision.index].ranges or can_hold([(decision.condition, True)]) == "no":
+        return None
+    if can_hold([(decision.condition, True), (decision.value, True)]) != "no":
+        return None
+    origin = decision.origin
+    labels = origin.labels if isinstance(origin, syntax.Arm) else ()
+    start, end = (labels[0].start, labels[-1].end) if labels else _first_line(origin, flow.unit.source.text)
+    written = case.origin
+    name = "The selector"
+    if isinstance(written, syntax.Case):
+        name = flow.unit.source.text[written.selector.start : written.selector.end]
+    return words.unreached_label(name).told(flow.unit.source, start, end)
+
+
+# --- loops ---
+
+
+def check_loops(flow: Flow, facts: Facts) -> Iterator[Finding]:
+    """Report indices that a loop takes beyond their array, and counters that are read behind their loop."""
+    counted = [(loop, span) for loop, span in flow.loops if isinstance(loop, typed.For)]
+    if not counted:
+        return
+    seen: set[int] = set()
+    for indexed in flow.indexed:
+        if id(indexed.origin) not in seen and (found := _beyond(indexed, flow, counted)) is not None:
+            seen.add(id(indexed.origin))
+            yield found
+    written: dict[Slot, list[int]] = {}
+    for write in flow.writes:
+        written.setdefault(write.slot, []).append(write.order)
+    told: set[Slot] = set()
+    for loop, (_, end) in counted:
+        slot, _ = slot_of(loop.place)
+        if slot in told or any(isinstance(s, (typed.Exit, typed.Return)) for s in every_statement(loop.body)):
+            continue
+        later = [read for read in flow.reads if read.order > end and read.slot == slot]
+        for read in later[:1]:
+            if not any(end < order < read.order for order in written[slot]):
+                told.add(slot)
+                line = flow.unit.source.line(loop.origin.start)
+                related = Related(flow.unit.source, loop.place.origin.start, loop.place.origin.end, "it counts here")
+                said = words.after_loop(slot_name(slot), line)
+                yield said.told(flow.unit.source, read.origin.start, read.origin.end, related)
+
+
+def _beyond(indexed: Indexed, flow: Flow, counted: list[tuple[typed.For, tuple[int, int]]]) -> Finding | None:
+    if not isinstance(indexed.array, Array) or indexed.value.low is None or indexed.value.kind not in ("any", "made"):
+        return None
+    first, last = indexed.array.bounds[indexed.dimension]
+    low, high = int(indexed.value.low), int(indexed.value.high or 0)
+    if first <= low and high <= last:
+        return None
+    if not _is_of_counter(indexed.expression, counted):
+        return None
+    if indexed.condition.leaves is None or indexed.condition.leaves & (indexed.value.leaves or frozenset()):
+        return None  # a condition asks for the counter
+    source = flow.unit.source
+    start, end = indexed.origin.start, indexed.origin.end
+    index = " ".join(source.text[start:end].split()).partition("[")[2].rpartition("]")[0] or "The index"
+    return words.beyond_array(index, low, high, first, last).told(source, start, end)
+
+
+def _is_of_counter(node: typed.Expression, counted: list[tuple[typed.For, tuple[int, int]]]) -> bool:
+    """Whether an index is the counter of a loop of which both ends and the step are written, or that and a number."""
+    if isinstance(node, typed.Convert):
+        return _is_of_counter(node.operand, counted)
+    if isinstance(node, typed.Binary) and node.operator in ("+", "-") and isinstance(node.right, typed.Constant):
+        return _is_of_counter(node.left, counted)
+    if not isinstance(node, typed.Load):
+        return False
+    slot, _ = slot_of(node.place)
+    for loop, _span in counted:
+        ends = (loop.first, loop.last)
+        if slot_of(loop.place)[0] == slot and all(_is_number(end) for end in ends):
+            step = loop.step.value if isinstance(loop.step, typed.Constant) else 0
+            leaves = any(isinstance(s, (typed.Exit, typed.Return, typed.Continue)) for s in every_statement(loop.body))
+            return step in (1, -1) and not leaves
+    return False
+
+
+def _is_number(node: typed.Expression) -> bool:
+    return isinstance(node, typed.Constant) or (isinstance(node, typed.ConstantUse) and node.variable.is_folded)
+
+
+# --- what is not set yet ---
+
+
+def check_too_early(flow: Flow, facts: Facts) -> Iterator[Finding]:
+    """Report variables of one call that are read before anything can have set them."""
+    own = set(flow.unit.variables.values())
+    first: dict[typed.Variable, int] = {}
+    for write in flow.writes:
+        root = root_of(write.slot)
+        if root not in first:
+            first[root] = write.order
+    told: set[typed.Variable] = set()
+    for read in flow.reads:
+        root = root_of(read.slot)
+        if root.section not in ("temp", "private") or read.loops or root in told or root.has_initial:
+            continue
+        if root.section == "private" and (flow.unit.keeps_data or root not in own):
+            continue
+        if root in first and read.order < first[root] and not root.constant:
+            told.add(root)
+            write = next(w for w in flow.writes if root_of(w.slot) is root)
+            line = flow.unit.source.line(write.origin.start)
+            related = Related(flow.unit.source, write.origin.start, write.origin.end, "it is set here")
+            said = words.read_too_early(root.name, line)
+            yield said.told(flow.unit.source, read.origin.start, read.origin.end, related)

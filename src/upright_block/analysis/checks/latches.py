@@ -1,0 +1,134 @@
+"""Latches that cannot be set or reset, and emergencies that leave on what a stop switches off."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from upright_block.analysis.checks.calls import calls_by_slot, is_standard, shown_place
+from upright_block.analysis.conditions import can_hold, follows
+from upright_block.analysis.facts import Facts
+from upright_block.analysis.flow import Flow, Write
+from upright_block.analysis.slots import Slot, root_of, slot_name
+from upright_block.analysis.terms import Term
+from upright_block.analysis.words import timers as words
+from upright_block.language import typed
+from upright_block.language.findings import Finding, Related
+from upright_block.language.names import listed
+from upright_block.language.types import BOOL
+
+_EMERGENCY = re.compile(r"(?:^|_)(?:emergency|emerg|estop|e_stop)", re.IGNORECASE)
+_STOP = re.compile(r"(?:^|_)stop(?:_|$|s$|button|ped$)", re.IGNORECASE)
+
+
+def check_latches(flow: Flow, facts: Facts) -> Iterator[Finding]:
+    """Report latches of a body that go one way only."""
+    yield from _blocks(flow)
+    by_slot: dict[Slot, list[Write]] = {}
+    for write in flow.writes:
+        by_slot.setdefault(write.slot, []).append(write)
+    for slot, writes in by_slot.items():
+        if isinstance(slot, typed.Variable) and slot.type is BOOL and not any(w.is_weak or w.is_made for w in writes):
+            yield from _held(slot, writes, flow, facts)
+    yield from _emergencies(flow)
+
+
+def _blocks(flow: Flow) -> Iterator[Finding]:
+    """SR and RS."""
+    for slot, calls in calls_by_slot(flow).items():
+        block, call = calls[0].unit, calls[0]
+        if len(calls) > 1 or not is_standard(block, ("SR", "RS")):
+            continue
+        is_set_dominant = block.key == "SR"
+        pins = ("S1", "R") if is_set_dominant else ("S", "R1")
+        put, reset = (call.inputs.get(block.variables[pin]) for pin in pins)
+        if put is None or reset is None:
+            continue
+        name, place = slot_name(slot), (flow.unit.source, *shown_place(call))
+        if put is reset:
+            yield words.latch_same(name, "the set" if is_set_dominant else "the reset").told(*place)
+        elif reset is flow.terms.false:
+            yield words.never_resets(name).told(*place)
+        elif is_set_dominant and follows([(reset, True)], put):
+            yield words.reset_loses(name).told(*place)
+        elif not is_set_dominant and follows([(put, True)], reset):
+            yield words.set_loses(name).told(*place)
+
+
+def _held(slot: typed.Variable, writes: list[Write], flow: Flow, facts: Facts) -> Iterator[Finding]:
+    """A BOOL that holds itself, or that a condition sets."""
+    final = flow.final.get(slot)
+    if final is None or final.leaves is None or final.kind in ("start", "constant"):
+        return
+    start = next((leaf for leaf in final.leaves if leaf.kind == "start" and leaf.key is slot), None)
+    if start is None or any(write.loops for write in writes):
+        return
+    place = (flow.unit.source, writes[-1].origin.start, writes[-1].origin.end)
+    others = [use for use in facts.uses(slot).writes if use.unit is not flow.unit]
+    if others:
+        return
+    if _is_self_holding(writes, start) and follows([(start, False)], final, False):
+        yield words.never_sets(slot.name).told(*place)
+    elif follows([(start, True)], final, True) and can_hold([(start, False), (final, True)]) != "no":
+        if slot.section in ("output", "global") and not _is_flag(writes, start):
+            yield words.never_resets(slot.name).told(*place)
+    elif len(writes) > 1 and _is_set_and_reset(writes, flow) and follows([(start, False)], final, False):
+        first, second = writes[0], writes[-1]
+        related = Related(flow.unit.source, second.origin.start, second.origin.end, "this one always wins")
+        yield words.set_loses(slot.name).told(flow.unit.source, first.origin.start, first.origin.end, related)
+
+
+def _is_self_holding(writes: list[Write], start: Term) -> bool:
+    return len(writes) == 1 and start in (writes[0].value.leaves or ()) and writes[0].value is not start
+
+
+def _is_set_and_reset(writes: list[Write], flow: Flow) -> bool:
+    values = [write.value for write in writes]
+    return flow.terms.true in values and flow.terms.false in values
+
+
+def _is_flag(writes: list[Write], start: Term) -> bool:
+    """Whether something is set once on purpose: whoever sets it asks for it before."""
+    return any(write.condition.leaves is None or start in write.condition.leaves for write in writes) and not any(
+        start in (write.value.leaves or ()) for write in writes
+    )
+
+
+# --- emergencies ---
+
+
+def _emergencies(flow: Flow) -> Iterator[Finding]:
+    """What a stop switches off and an emergency does not."""
+    inputs = [v for v in flow.unit.variables.values() if v.section == "input" and v.type is BOOL]
+    stops = [v for v in inputs if _STOP.search(v.name) and not _EMERGENCY.search(v.name)]
+    emergencies = [v for v in inputs if _EMERGENCY.search(v.name)]
+    if not stops or not emergencies:
+        return
+    values = {
+        slot: term
+        for slot, term in flow.final.items()
+        if isinstance(slot, typed.Variable)
+        and slot.type is BOOL
+        and root_of(slot).section in ("output", "private")
+        and term.kind not in ("constant", "start")
+    }
+    for stop in stops:
+        on = flow.terms.start(stop, BOOL)
+        stopped = [slot for slot, term in values.items() if on in (term.leaves or ()) and _off(on, term)]
+        for emergency in emergencies:
+            other = flow.terms.start(emergency, BOOL)
+            left = [
+                slot
+                for slot in stopped
+                if not _off(other, values[slot])
+                and can_hold([(on, False), (other, True), (values[slot], True)]) != "no"
+            ]
+            if left:
+                write = next(w for w in reversed(flow.writes) if w.slot is left[0])
+                said = words.stop_alone(stop.name, emergency.name, listed(root_of(s).name for s in left))
+                yield said.told(flow.unit.source, write.origin.start, write.origin.end)
+
+
+def _off(condition: Term, value: Term) -> bool:
+    """Whether a value is FALSE wherever a condition holds, and not only there."""
+    return follows([(condition, True)], value, False) and can_hold([(condition, False), (value, True)]) != "no"

@@ -1,0 +1,209 @@
+"""States that nothing enters, handles or leaves, and steps of sequences that do nothing or work against each other."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from upright_block.analysis.conditions import can_hold
+from upright_block.analysis.facts import Facts
+from upright_block.analysis.slots import slot_name, slot_of
+from upright_block.analysis.words import states as words
+from upright_block.language import syntax, typed
+from upright_block.language.findings import Finding, Related, doubtful
+from upright_block.language.states import ANY, Assigned, StateMachine, Values, state_machines
+from upright_block.language.types import Enumeration
+from upright_block.language.walking import every_statement
+
+
+def check_states(unit: typed.Unit, facts: Facts) -> Iterator[Finding]:
+    """Report what is wrong with the state machines of a unit, and with its sequence."""
+    if unit.is_broken:
+        return
+    for machine in state_machines(unit):
+        yield from _machine(machine, unit, facts)
+    if unit.syntax.sequence is not None:
+        yield from _sequence(unit.syntax.sequence, unit)
+
+
+def _cases(unit: typed.Unit, machine: StateMachine) -> list[typed.Case]:
+    """The CASEs that a state machine selects."""
+    return [
+        statement
+        for part in (unit, *unit.methods.values())
+        for statement in every_statement(part.body or ())
+        if isinstance(statement, typed.Case)
+        and isinstance(statement.selector, typed.Load)
+        and slot_name(slot_of(statement.selector.place)[0]).upper() == machine.path.upper()
+    ]
+
+
+def _machine(machine: StateMachine, unit: typed.Unit, facts: Facts) -> Iterator[Finding]:
+    cases = _cases(unit, machine)
+    variable = unit.variables.get(machine.path.upper())
+    if not cases or (variable is not None and variable.section in ("input", "in_out")):
+        return
+    ruling = [case for case in cases if _assigns(case, machine, unit)]
+    labelled = {values for case in cases for arm in case.arms for values in arm.ranges}
+    has_else = any(case.origin.otherwise is not None for case in ruling if isinstance(case.origin, syntax.Case))
+    entered = {assigned.target for assigned in machine.assigned} | {machine.initial}
+    source = unit.source
+    is_open = bool(machine.computed) or _is_written_elsewhere(variable, unit, facts)
+    unhandled = False
+    for assigned in _first_of_each(machine):
+        if not has_else and not _is_in(assigned.target, labelled):
+            start, end = _statement(assigned.unit, assigned.start)
+            unhandled = True
+            said = words.unhandled(machine.path, machine.states[assigned.target])
+            yield said.told(source, start, end)
+    if not is_open:
+        for label in machine.labels:
+            if not any(_overlap(label.values, target) for target in entered):
+                start, end = _label_place(label.start, label.text, label.unit)
+                yield words.unentered(machine.path, label.text).told(source, start, end)
+    if len(machine.states) > 1:
+        yield from _unleft(machine, unit, cases, entered, is_open)
+    yield from _passed(machine, unit, facts)
+    for case in ruling if not unhandled else ():
+        is_whole = isinstance(machine.type, Enumeration) and not machine.type.is_open
+        names = {value for low, high in labelled for value in range(low, min(high, low + 1_000) + 1)}
+        if is_whole and isinstance(machine.type, Enumeration):
+            is_whole = all(value in names for _, value in machine.type.members.values())
+        if isinstance(case.origin, syntax.Case) and case.origin.otherwise is None and not is_whole:
+            end = source.text.find("\n", case.origin.start)
+            shown = min(e for e in (case.origin.end, end if end >= 0 else case.origin.end))
+            yield words.no_else(machine.path).told(source, case.origin.start, shown)
+
+
+def _assigns(case: typed.Case, machine: StateMachine, unit: typed.Unit) -> bool:
+    """Whether a CASE moves its state itself."""
+    starts = {assigned.start for assigned in machine.assigned} | {start for _, start in machine.computed}
+    bodies = [*(arm.body for arm in case.arms), case.otherwise]
+    return any(s.origin.start in starts for body in bodies for s in every_statement(body))
+
+
+def _first_of_each(machine: StateMachine) -> Iterator[Assigned]:
+    seen: set[Values] = set()
+    for assigned in machine.assigned:
+        if assigned.target not in seen:
+            seen.add(assigned.target)
+            yield assigned
+
+
+def _is_in(values: Values, labelled: set[Values]) -> bool:
+    return any(low <= values[0] and values[1] <= high for low, high in labelled)
+
+
+def _overlap(a: Values, b: Values) -> bool:
+    return a[0] <= b[1] and b[0] <= a[1]
+
+
+def _is_written_elsewhere(variable: typed.Variable | None, unit: typed.Unit, facts: Facts) -> bool:
+    """Whether a state may get values that the unit does not write itself."""
+    if variable is None:
+        return True
+    return variable.section not in ("private", "output", "temp") or any(
+        (use.unit.owner or use.unit) is not unit for use in facts.uses(variable).writes
+    )
+
+
+def _statement(unit: typed.Unit, start: int) -> tuple[int, int]:
+    """The place of a statement that begins at an offset, up to its semicolon."""
+    text = unit.source.text
+    ends = [end for end in (text.find(";", start), text.find("\n", start)) if end >= 0]
+    return start, min(ends, default=len(text))
+
+
+def _label_place(start: int, text: str, unit: typed.Unit) -> tuple[int, int]:
+    """The place of a label in a branch of a CASE."""
+    found = unit.source.text.find(text, start)
+    return (found, found + len(text)) if found >= 0 else (start, start + 1)
+
+
+def _unleft(
+    machine: StateMachine, unit: typed.Unit, cases: list[typed.Case], entered: set[Values], is_open: bool
+) -> Iterator[Finding]:
+    """States that no assignment leads out of."""
+    if machine.computed or any(assigned.source == ANY for assigned in machine.assigned):
+        return
+    sources = [assigned.source for assigned in machine.assigned]
+    left = {text.strip() for source in sources for text in source.split(",")}
+    for label in machine.labels:
+        target = next((v for v in entered if _overlap(v, label.values)), None)
+        if target is None or label.text in left or any(label.text in source for source in sources):
+            continue
+        if any(a.source == label.text and a.target != label.values for a in machine.assigned):
+            continue
+        start, end = _label_place(label.start, label.text, label.unit)
+        yield words.unleft(machine.path, label.text).told(unit.source, start, end)
+
+
+def _passed(machine: StateMachine, unit: typed.Unit, facts: Facts) -> Iterator[Finding]:
+    """States that are entered and left in one scan."""
+    starts = {(assigned.unit, assigned.start): assigned for assigned in machine.assigned}
+    for part in (unit, *unit.methods.values()):
+        if part.body is None:
+            continue
+        flow = facts.flow(part)
+        writes = [w for w in flow.writes if slot_name(w.slot).upper() == machine.path.upper() and not w.is_made]
+        for index, first in enumerate(writes):
+            if first.loops or first.statement is None or first.value.kind != "constant":
+                continue
+            assigned = starts.get((part, first.statement.origin.start))
+            if assigned is None or not first.is_seen:
+                continue
+            for second in writes[index + 1 : index + 6]:
+                if second.value is first.value or second.loops or can_hold([(first.condition, True)]) == "no":
+                    continue
+                if can_hold([(first.condition, True), (second.condition, False)]) == "no":
+                    line = unit.source.line(second.origin.start)
+                    start, end = _statement(part, first.statement.origin.start)
+                    related = Related(unit.source, second.origin.start, second.origin.end, "here it is left again")
+                    said = words.skipped(machine.path, machine.states[assigned.target], line)
+                    yield said.told(unit.source, start, end, related)
+                    break
+
+
+# --- sequences ---
+
+
+def _sequence(sequence: syntax.Sequence, unit: typed.Unit) -> Iterator[Finding]:
+    at_once: set[str] = set()
+    for transition in sequence.transitions:
+        if _is_true(transition.condition) and len(transition.sources) == 1:
+            at_once.add(transition.sources[0].name.upper())
+    stored: dict[str, tuple[syntax.Step, syntax.Association]] = {}
+    reset: set[str] = set()
+    for step in sequence.steps:
+        qualifiers: dict[str, list[str]] = {}
+        for association in step.associations:
+            qualifiers.setdefault(association.name.upper(), []).append(association.qualifier)
+            if association.qualifier in ("S", "SD", "SL", "DS"):
+                stored.setdefault(association.name.upper(), (step, association))
+            if association.qualifier == "R":
+                reset.add(association.name.upper())
+            if step.name.upper() in at_once and association.qualifier in ("N", ""):
+                said = words.step_at_once(step.name, association.name)
+                yield said.told(unit.source, association.start, association.end)
+        for name, found in qualifiers.items():
+            if "R" in found and len(set(found)) > 1:
+                other = next(q for q in found if q != "R")
+                association = next(a for a in step.associations if a.name.upper() == name)
+                said = words.actions_fight(association.name, step.name, (other, "R"))
+                yield said.told(unit.source, association.start, association.end)
+        if not step.associations and step.name.upper() in at_once and not step.is_initial:
+            yield words.step_without_action(step.name).told(unit.source, step.start, _name_end(step, unit))
+    for name, (step, association) in stored.items():
+        if name not in reset:
+            said = words.never_reset(association.name, step.name)
+            finding = said.told(unit.source, association.start, association.end)
+            is_flag = name in unit.variables and unit.variables[name].section in ("output", "private")
+            yield finding if is_flag else doubtful(finding)
+
+
+def _name_end(step: syntax.Step, unit: typed.Unit) -> int:
+    end = unit.source.text.find("\n", step.start)
+    return min(step.end, end) if end >= 0 else step.end
+
+
+def _is_true(condition: syntax.Expression) -> bool:
+    return isinstance(condition, syntax.Literal) and condition.text.upper() in ("TRUE", "BOOL#TRUE", "BOOL#1", "1")

@@ -1,0 +1,130 @@
+"""Timers, counters and edge detectors that cannot do what they are for."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from upright_block.analysis.checks.calls import (
+    COUNTERS,
+    EDGES,
+    TIMERS,
+    calls_by_slot,
+    is_standard,
+    restarting,
+    shown_place,
+)
+from upright_block.analysis.facts import Facts
+from upright_block.analysis.flow import Call, Flow
+from upright_block.analysis.slots import Slot, last_variable, members, root_of, slot_name
+from upright_block.analysis.terms import Term
+from upright_block.analysis.words import timers as words
+from upright_block.language import typed
+from upright_block.language.findings import Finding, Related
+
+
+def check_timers(flow: Flow, facts: Facts) -> Iterator[Finding]:
+    """Report what is wrong with the inputs of standard blocks of a body."""
+    for slot, calls in calls_by_slot(flow).items():
+        block = calls[0].unit
+        if not is_standard(block, (*TIMERS, *COUNTERS, *EDGES)):
+            continue
+        pair = restarting(calls, flow)
+        if pair is not None:
+            related = Related(flow.unit.source, *shown_place(pair[0]), "it is called here first")
+            yield words.restarts(slot_name(slot)).told(flow.unit.source, *shown_place(pair[1]), related)
+            continue
+        yield from _presets(slot, calls, flow, facts)
+        yield from _inputs(slot, calls, flow)
+        if not _is_used(slot, calls, flow, facts):
+            start, end = shown_place(calls[0])
+            yield words.result_unused(slot_name(slot), block).told(flow.unit.source, start, end)
+
+
+def _presets(slot: Slot, calls: Sequence[Call], flow: Flow, facts: Facts) -> Iterator[Finding]:
+    block = calls[0].unit
+    name = "PT" if block.key in TIMERS else "PV" if block.key in COUNTERS else ""
+    if not name or (name == "PV" and not _reads_output(slot, calls, flow, ("Q", "QU", "QD"))):
+        return
+    pin = block.variables[name]
+    given = [call.inputs[pin] for call in calls if pin in call.inputs]
+    initial = last_variable(slot).initial
+    is_set = any(members(write.slot) == (*members(slot), pin) for write in flow.writes)
+    if is_set or (isinstance(initial, dict) and initial.get(name)) or len(members(slot)) > 1:
+        return
+    if all(value.kind == "constant" and value.low == 0 for value in given):
+        start, end = shown_place(calls[0])
+        yield words.no_preset(slot_name(slot), block, name, bool(given)).told(flow.unit.source, start, end)
+
+
+def _inputs(slot: Slot, calls: Sequence[Call], flow: Flow) -> Iterator[Finding]:
+    (block, name, source) = (calls[0].unit, slot_name(slot), flow.unit.source)
+    call = calls[0]
+    place = shown_place(call)
+    if len(calls) > 1 or call.condition is not flow.terms.true:
+        return
+    for key in ("IN",) if block.key in TIMERS else ("CU", "CD", "CLK"):
+        pin = block.variables.get(key)
+        value = call.inputs.get(pin) if pin is not None else None
+        if value is None:
+            continue
+        if value is flow.terms.true:
+            said = words.timer_held(name, block) if key == "IN" else words.counter_held(name, key)
+            yield said.told(source, *place)
+        elif block.key in EDGES and _is_of_output(value, slot):
+            yield words.edge_of_itself(name).told(source, *place)
+        elif block.key == "TON":
+            yield from _starved(name, value, flow, place)
+
+
+def _is_of_output(value: Term, slot: Slot) -> bool:
+    """Whether a value is made of an output of an instance."""
+    own = members(slot)
+    return any(
+        leaf.kind == "start" and isinstance(leaf.key, tuple) and leaf.key[: len(own)] == own
+        for leaf in value.leaves or ()
+    )
+
+
+def _starved(name: str, value: Term, flow: Flow, place: tuple[int, int]) -> Iterator[Finding]:
+    """A TON whose input is TRUE for one scan only, or every other scan."""
+    source = flow.unit.source
+    edge = next((call for call in flow.calls if _is_edge_of(value, call)), None)
+    if edge is not None and edge.slot is not None:
+        yield words.starved(name, f"{slot_name(edge.slot)}.Q").told(source, *place)
+    for slot, final in flow.final.items():
+        if isinstance(slot, typed.Variable) and final.kind == "not":
+            start = final.args[0]
+            if start.kind == "start" and start.key is slot and value in (start, final):
+                yield words.alternates(name, slot.name).told(source, *place)
+
+
+def _is_edge_of(value: Term, call: Call) -> bool:
+    """Whether a value is the very output of an edge detector that was called."""
+    if call.slot is None or not is_standard(call.unit, EDGES) or value.kind != "made" or value.key[0][0] != "of":
+        return False
+    (inner,) = value.args
+    return inner.kind == "made" and inner.key[0] == ("ran", call.order)
+
+
+def _reads_output(slot: Slot, calls: Sequence[Call], flow: Flow, names: Sequence[str]) -> bool:
+    own = members(slot)
+    for read in flow.reads:
+        parts = members(read.slot)
+        if parts[: len(own)] == own and (len(parts) == len(own) or getattr(parts[len(own)], "name", "") in names):
+            return True
+    for call in calls:
+        taken = call.statement.outputs if isinstance(call.statement, typed.CallInstance) else ()
+        if any(variable.name in names for variable, _, _ in taken):
+            return True
+    return False
+
+
+def _is_used(slot: Slot, calls: Sequence[Call], flow: Flow, facts: Facts) -> bool:
+    """Whether anybody reads an output of a standard block."""
+    root = root_of(slot)
+    if root.section not in ("private", "temp") or len(members(slot)) > 1:
+        return True
+    inputs = {pin.name for pin in calls[0].unit.variables.values() if pin.section == "output"}
+    if _reads_output(slot, calls, flow, tuple(inputs)):
+        return True
+    return any(use.unit is not flow.unit for use in facts.uses(root).reads)

@@ -1,0 +1,253 @@
+"""Values that nobody sees: overwritten in the same scan, by the same body or by another unit."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+
+from upright_block.analysis.conditions import can_hold
+from upright_block.analysis.facts import Facts
+from upright_block.analysis.flow import Call, Flow, Write
+from upright_block.analysis.slots import Slot, last_variable, root_of, slot_name
+from upright_block.analysis.terms import Term
+from upright_block.analysis.words import writers as words
+from upright_block.language import typed
+from upright_block.language.findings import Finding, Related, doubtful
+from upright_block.language.nodes import node
+from upright_block.language.tag_uses import TagUse, tag_uses
+from upright_block.language.tags import Tag
+
+_MOST_PAIRS = 8
+_MOST_PLACES = 6
+
+
+def check_overwritten(flow: Flow, facts: Facts) -> Iterator[Finding]:
+    """Report writes of a body of which no value is ever seen."""
+    told: dict[tuple[Slot, Write | None], list[Write]] = {}
+    for write in flow.writes:
+        if write.is_made or write.is_weak:
+            continue
+        if _is_own_value(write):
+            yield words.itself(slot_name(write.slot)).told(flow.unit.source, write.origin.start, _end(write))
+        elif not write.is_seen and (write.winner is None or not write.winner.is_made):
+            told.setdefault((write.slot, write.winner), []).append(write)
+    for (slot, winner), writes in told.items():
+        finding = _unseen(slot, winner, writes, flow, facts)
+        if finding is not None:
+            yield finding
+    yield from _undone(flow, facts)
+
+
+def _end(write: Write) -> int:
+    return write.origin.end
+
+
+def _is_own_value(write: Write) -> bool:
+    """``x := x;``"""
+    value = write.written
+    if not isinstance(value, typed.Load):
+        return False
+    return value.place.origin is not write.origin and write.slot == _slot(value)
+
+
+def _slot(value: typed.Load) -> Slot | None:
+    from upright_block.analysis.slots import slot_of
+
+    slot, is_exact = slot_of(value.place)
+    return slot if is_exact else None
+
+
+def _unseen(slot: Slot, winner: Write | None, writes: list[Write], flow: Flow, facts: Facts) -> Finding | None:
+    first = writes[0]
+    source = flow.unit.source
+    root = root_of(slot)
+    name = slot_name(slot)
+    if winner is None:
+        if not facts.uses(last_variable(slot)).is_read or root.section not in ("private", "temp"):
+            return None  # that nothing reads it at all is told of the variable
+        return words.no_effect(name, "").told(source, first.origin.start, first.origin.end)
+    shown = f"line {source.line(winner.origin.start)}"
+    places = [winner, *writes[1:_MOST_PLACES]]
+    related = [
+        Related(source, w.origin.start, w.origin.end, "this one wins" if w is winner else "this one is never seen too")
+        for w in places
+    ]
+    is_default = first.value.kind == "constant" and winner.condition is not first.condition
+    if is_seen_outside(slot):
+        said = words.two_writers(name, source.line(first.origin.start), shown, root.section == "output")
+    else:
+        said = words.no_effect(name, shown)
+    finding = said.told(source, first.origin.start, first.origin.end, *related)
+    return doubtful(finding) if is_default else finding
+
+
+def is_seen_outside(slot: Slot) -> bool:
+    """Whether what a slot holds goes out of the unit."""
+    return root_of(slot).section in ("output", "global", "in_out", "result")
+
+
+def _undone(flow: Flow, facts: Facts) -> Iterator[Finding]:
+    """Writes under a condition that are overwritten wherever they happen, or may be."""
+    by_slot: dict[Slot, list[Write]] = {}
+    for write in flow.writes:
+        if not write.is_weak and not write.is_made and not write.loops and write.condition is not flow.terms.true:
+            by_slot.setdefault(write.slot, []).append(write)
+    read_at: dict[Slot, list[int]] = {}
+    for read in flow.reads:
+        if read.slot in by_slot:
+            read_at.setdefault(read.slot, []).append(read.order)
+    for slot, writes in by_slot.items():
+        for index, first in enumerate(writes if len(writes) > 1 else ()):
+            for second in writes[index + 1 : index + _MOST_PAIRS]:
+                if first.value is second.value or not is_seen_outside(slot) or not first.is_seen:
+                    continue
+                if any(first.order < order < second.order for order in read_at.get(slot, ())):
+                    continue
+                finding = _pair(first, second, slot, flow)
+                if finding is not None:
+                    yield finding
+                    break
+
+
+def _pair(first: Write, second: Write, slot: Slot, flow: Flow) -> Finding | None:
+    source = flow.unit.source
+    line = f"line {source.line(second.origin.start)}"
+    related = Related(source, second.origin.start, second.origin.end, "this one wins")
+    place = (source, first.origin.start, first.origin.end)
+    if can_hold([(first.condition, True)]) == "no":
+        return None
+    if can_hold([(first.condition, True), (second.condition, False)]) == "no":
+        said = words.two_writers(
+            slot_name(slot), source.line(first.origin.start), line, root_of(slot).section == "output"
+        )
+        return said.told(*place, related)
+    if first.value.kind == second.value.kind == "constant":
+        return None  # one sets and the other resets
+    if can_hold([(first.condition, True), (second.condition, True)]) != "no":
+        return doubtful(words.may_both(slot_name(slot), line).told(*place, related))
+    return None
+
+
+# --- several units ---
+
+
+@node
+class _Writer:
+    """That a unit writes a tag: where, and the flow and the write itself where these are known."""
+
+    use: TagUse
+    write: Write | None
+
+
+def check_writers(facts: Facts) -> Iterator[Finding]:
+    """Report tags that several units write in one scan, or one block with several instances."""
+    if not facts.is_whole:
+        return
+    counts = _instances(facts)
+    for tag, writers in _writers(facts, counts).items():
+        if len(writers) > 1:
+            finding = _several(tag, writers, facts)
+            if finding is not None:
+                yield finding
+        else:
+            ((unit, found),) = writers.items()
+            if counts.get(unit, 1) > 1:
+                said = words.same_unit_twice(tag.name, unit.name, counts[unit])
+                use = found[0].use
+                yield said.told(unit.source, use.origin.start, use.origin.end)
+
+
+def _instances(facts: Facts) -> dict[typed.Unit, int]:
+    """How many instances of each unit run; of what no configuration has there is nothing."""
+    counts: dict[typed.Unit, int] = {}
+    for configuration in facts.configurations:
+        waiting: list[tuple[typed.Unit, int]] = [(configuration, 1)]
+        while waiting:
+            unit, times = waiting.pop()
+            for variable in unit.variables.values():
+                type_, count = variable.type, times
+                while hasattr(type_, "element"):
+                    count *= getattr(type_, "count", 1)
+                    type_ = type_.element
+                if (
+                    isinstance(type_, typed.Unit)
+                    and not type_.is_standard
+                    and variable.section not in ("in_out", "external")
+                ):
+                    counts[type_] = counts.get(type_, 0) + count
+                    if counts[type_] < 1_000_000:
+                        waiting.append((type_, count))
+    return counts
+
+
+def _writers(facts: Facts, counts: dict[typed.Unit, int]) -> dict[Tag, dict[typed.Unit, list[_Writer]]]:
+    tags = [tag for tag in facts.scope.tags.values() if tag.area != "I"]
+    found: dict[Tag, dict[typed.Unit, list[_Writer]]] = {}
+    by_origin: dict[int, Write] = {}
+    units = [unit for unit in facts.units if counts.get(unit)]
+    seen: set[typed.Unit] = set()
+    for use in tag_uses(tags, units):
+        if use.kind != "write":
+            continue
+        if use.unit not in seen:
+            seen.add(use.unit)
+            by_origin |= {id(write.origin): write for write in facts.flow(use.unit).writes}
+        unit = use.unit.owner or use.unit
+        found.setdefault(use.tag, {}).setdefault(unit, []).append(_Writer(use, by_origin.get(id(use.origin))))
+    return found
+
+
+def _several(tag: Tag, writers: dict[typed.Unit, list[_Writer]], facts: Facts) -> Finding | None:
+    units = _in_order(list(writers), facts)
+    for index, first in enumerate(units):
+        for second in units[index + 1 :]:
+            answer = _together(first, writers[first], second, writers[second], facts)
+            if answer == "no":
+                continue
+            one, other = writers[first][0].use, writers[second][0].use
+            related = Related(second.source, other.origin.start, other.origin.end, f"{second.name} writes it here")
+            said = words.two_units(tag.name, first.name, second.name, _task(first, facts) is _task(second, facts))
+            finding = said.told(first.source, one.origin.start, one.origin.end, related)
+            return finding if answer == "yes" else doubtful(finding)
+    return None
+
+
+def _in_order(units: list[typed.Unit], facts: Facts) -> list[typed.Unit]:
+    """Units in the order in which their programs run, as far as they are programs."""
+    order: dict[typed.Unit, int] = {}
+    for configuration in facts.configurations:
+        for task in sorted(configuration.tasks, key=lambda task: task.priority):
+            for program in task.programs:
+                if isinstance(program.type, typed.Unit):
+                    order.setdefault(program.type, len(order))
+        for variable in configuration.variables.values():
+            if isinstance(variable.type, typed.Unit):
+                order.setdefault(variable.type, len(order))
+    return sorted(units, key=lambda unit: order.get(unit, len(order)))
+
+
+def _task(unit: typed.Unit, facts: Facts) -> typed.Task | None:
+    for configuration in facts.configurations:
+        for task in configuration.tasks:
+            if any(program.type is unit for program in task.programs):
+                return task
+    return None
+
+
+def _together(a: typed.Unit, first: list[_Writer], b: typed.Unit, second: list[_Writer], facts: Facts) -> str:
+    """Whether two units write in one scan."""
+    ways_a, ways_b = _ways(a, first, facts), _ways(b, second, facts)
+    answers = {can_hold(((x, True), (y, True))) for x in ways_a for y in ways_b}
+    return "yes" if "yes" in answers else "perhaps" if "perhaps" in answers else "no"
+
+
+def _ways(unit: typed.Unit, writers: list[_Writer], facts: Facts) -> list[Term]:
+    """The conditions under which a unit writes, those of its calls taken in."""
+    own = {w.write.condition if w.write else facts.terms.true for w in writers}
+    calls = [call.condition for call in _called(unit, facts)][:_MOST_PAIRS]
+    return [
+        facts.terms.both(outer, inner) for outer in calls or (facts.terms.true,) for inner in list(own)[:_MOST_PAIRS]
+    ]
+
+
+def _called(unit: typed.Unit, facts: Facts) -> Iterable[Call]:
+    return [call for _, call in facts.calls_of(unit)] if unit.kind != "PROGRAM" else []

@@ -1,0 +1,202 @@
+"""Facts of a whole library: who uses each variable, what each body does, what variables can hold, who calls whom."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+
+from upright_block.analysis.flow import Call, Flow, flow_of
+from upright_block.analysis.terms import Number, Ranges, Terms, united
+from upright_block.language import syntax, typed
+from upright_block.language.nodes import fresh, node, state
+from upright_block.language.scope import Scope
+from upright_block.language.tags import Tag
+from upright_block.language.types import Elementary, is_real
+from upright_block.language.walking import Access, accesses, every_statement
+
+
+@node
+class Use:
+    """That a body does something to a variable: to itself, or ``is_inside`` to something in it."""
+
+    kind: str
+    unit: typed.Unit
+    origin: syntax.Node
+    is_inside: bool
+
+
+@state
+class Uses:
+    """All uses of a variable. ``values`` are the constants that it is given, None where it is given anything else.
+
+    ``is_received`` says that it takes an output of a call, or counts a loop: there must be something that does.
+    """
+
+    reads: list[Use] = fresh(default_factory=list)
+    writes: list[Use] = fresh(default_factory=list)
+    calls: list[Use] = fresh(default_factory=list)
+    values: set[Number] | None = fresh(default_factory=set)
+    is_received: bool = False
+
+    @property
+    def is_read(self) -> bool:
+        """Whether its value, or one in it, is read anywhere."""
+        return bool(self.reads)
+
+
+_NONE = Uses()
+
+
+class Facts:
+    """What is known of the units of a library, those of rigs and those with errors left out."""
+
+    def __init__(self, scope: Scope) -> None:
+        self.scope = scope
+        self.terms = Terms()
+        own = [u for u in scope.units.values() if not u.is_standard and u.source not in scope.rigs]
+        self.units = sorted(own, key=lambda unit: (unit.source.path, unit.syntax.start))
+        self.configurations = [u for u in scope.configurations.values() if u.source not in scope.rigs]
+        self.is_whole = not any(unit.is_broken for unit in (*self.units, *self.configurations))
+        self.tags: dict[typed.Variable, Tag] = {
+            tag.variable: tag for tag in scope.tags.values() if tag.variable is not None
+        }
+        self._uses: dict[typed.Variable, Uses] = {}
+        self._flows: dict[typed.Unit, Flow] = {}
+        self._calls: dict[typed.Unit, list[tuple[Flow, Call]]] | None = None
+        for unit in (*self.units, *self.configurations):
+            for part in parts_of(unit):
+                self._gather(part)
+        self.known = dict(self._known())
+
+    # --- uses ---
+
+    def uses(self, variable: typed.Variable) -> Uses:
+        """All uses of a variable in the bodies of the library."""
+        return self._uses.get(variable, _NONE)
+
+    def _of(self, variable: typed.Variable) -> Uses:
+        found = self._uses.get(variable)
+        if found is None:
+            found = self._uses[variable] = Uses()
+        return found
+
+    def _gather(self, unit: typed.Unit) -> None:
+        for statement in every_statement(unit.body or ()):
+            for access in accesses(statement):
+                if access.place is not None:
+                    self._take(unit, access, access.place, statement)
+            if isinstance(statement, typed.CallInstance):
+                for pin, _ in statement.inputs:
+                    self._of(pin).writes.append(Use("write", unit, statement.origin, False))
+                for pin, _, _ in statement.outputs:
+                    self._of(pin).reads.append(Use("read", unit, statement.origin, False))
+                for variable in (v for v, _, _ in statement.outputs):
+                    root = statement.instance.root
+                    self._of(root).reads.append(Use("read", unit, statement.origin, True))
+                    self._of(variable).values = None
+
+    def _take(self, unit: typed.Unit, access: Access, place: typed.Place, statement: typed.Statement) -> None:
+        root = place.root.shared or place.root
+        path = [root, *(step.variable for step in place.steps if isinstance(step, typed.Member))]
+        if root.section == "this" and len(path) > 1:
+            path = path[1:]
+        last = path[-1]
+        for variable in path:
+            uses = self._of(variable)
+            use = Use(access.kind, unit, access.origin, variable is not last)
+            if access.kind in ("read", "address"):
+                uses.reads.append(use)
+            if access.kind in ("write", "address"):
+                uses.writes.append(use)
+            if access.kind == "call":
+                uses.calls.append(use)
+        if access.kind == "write":
+            uses = self._of(last)
+            uses.is_received |= not isinstance(statement, (typed.Assign, typed.AssignPart)) or _takes(statement, access)
+            value = statement.value if isinstance(statement, typed.Assign) and not place.steps else None
+            number = _number(value)
+            if number is None:
+                uses.values = None
+            elif uses.values is not None:
+                uses.values.add(number)
+        elif access.kind == "address":
+            for variable in path:
+                self._of(variable).values = None
+
+    def _known(self) -> Iterator[tuple[typed.Variable, Ranges]]:
+        """The values that variables can have where nothing but constants is written to them."""
+        given: dict[str, set[Number] | None] = {}
+        for unit in (*self.units, *self.configurations):
+            for variable in unit.variables.values():
+                if isinstance(variable.initial, dict):
+                    _take_initials(variable.initial, given)
+        for unit in self.units:
+            for part in parts_of(unit):
+                for variable in part.variables.values():
+                    values = self.uses(variable).values
+                    if variable.section not in ("private", "output") or not values or variable.constant:
+                        continue
+                    others = given.get(variable.key, set())
+                    if others is None or not isinstance(variable.type, Elementary) or is_real(variable.type):
+                        continue
+                    initial = variable.type.default if variable.initial is None else variable.initial
+                    if isinstance(initial, (int, float)):
+                        yield variable, united({*values, initial, *others})
+
+    # --- flows ---
+
+    def flow(self, unit: typed.Unit) -> Flow:
+        """What one call of a unit does."""
+        found = self._flows.get(unit)
+        if found is None:
+            found = self._flows[unit] = flow_of(unit, self.terms, self.known)
+        return found
+
+    def bodies(self) -> Iterator[Flow]:
+        """The flows of all bodies of the library, in the order of their places."""
+        for unit in self.units:
+            for part in parts_of(unit):
+                if part.body is not None and not part.is_broken:
+                    yield self.flow(part)
+
+    def calls_of(self, unit: typed.Unit) -> list[tuple[Flow, Call]]:
+        """Every call of a unit in the bodies of the library."""
+        if self._calls is None:
+            self._calls = {}
+            for flow in self.bodies():
+                for call in flow.calls:
+                    self._calls.setdefault(call.unit, []).append((flow, call))
+        return self._calls.get(unit, [])
+
+
+def parts_of(unit: typed.Unit) -> tuple[typed.Unit, ...]:
+    """A unit and its methods."""
+    return (unit, *unit.methods.values())
+
+
+def _takes(statement: typed.Assign | typed.AssignPart, access: Access) -> bool:
+    """Whether a write is not that of an assignment itself, but of a function called in it."""
+    return access.origin is not statement.place.origin
+
+
+def _number(value: typed.Expression | None) -> Number | None:
+    found: object = None
+    if isinstance(value, typed.Constant):
+        found = value.value
+    elif isinstance(value, typed.ConstantUse) and value.variable.is_folded:
+        found = value.variable.initial
+    return found if isinstance(found, (bool, int)) else None
+
+
+def _take_initials(initial: dict[str, typed.Initial], given: dict[str, set[Number] | None]) -> None:
+    """Note what instances are given as initial values, by the names of the variables."""
+    waiting: list[Iterable[tuple[str, typed.Initial]]] = [initial.items()]
+    while waiting:
+        for key, value in waiting.pop():
+            if isinstance(value, dict):
+                waiting.append(value.items())
+            elif isinstance(value, (int, float)) and given.get(key, set()) is not None:
+                known = given.setdefault(key, set())
+                assert known is not None
+                known.add(value)
+            else:
+                given[key] = None

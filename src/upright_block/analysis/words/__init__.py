@@ -1,0 +1,1 @@
+"""What the checks of the analysis say."""

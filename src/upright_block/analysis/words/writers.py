@@ -1,0 +1,58 @@
+"""What is said of values that are overwritten, and of two that write one thing."""
+
+from __future__ import annotations
+
+from upright_block.language.findings import Words
+
+
+def two_writers(name: str, line: int, winner: str, is_pin: bool) -> Words:
+    """Of one body: what ``line`` writes is gone before anybody sees it."""
+    what = "output" if is_pin else "tag"
+    return Words(
+        "two-writers",
+        f"The {what} {name} is written twice in a scan: {winner} wins, and what line {line} writes is never seen.",
+        "Write it in one place, with both conditions in one expression.",
+    )
+
+
+def two_units(name: str, first: str, second: str, same_task: bool) -> Words:
+    """Of two units that write one tag."""
+    wins = f"{second} runs after {first} and wins" if same_task else "whichever ran last wins"
+    return Words(
+        "two-writers",
+        f"{name} is written by {first} and by {second} in one scan: {wins}.",
+        "Let one unit write it, and give it the wishes of both.",
+    )
+
+
+def same_unit_twice(name: str, unit: str, count: int) -> Words:
+    """Of a block that writes a tag itself and has several instances."""
+    return Words(
+        "two-writers",
+        f"{name} is written by {unit}, which has {count} instances: the last one wins.",
+        f"Give {unit} an output pin, and wire it to the tag once.",
+    )
+
+
+def no_effect(name: str, winner: str) -> Words:
+    """Of a value that is overwritten before it is read; without a winner nothing reads it afterwards."""
+    if not winner:
+        return Words("no-effect", f"Nothing reads what {name} gets here.", "Remove it, or use the value.")
+    return Words(
+        "no-effect",
+        f"What {name} gets here is overwritten in {winner} before anything reads it.",
+        "Remove one of the two, or use the value between them.",
+    )
+
+
+def itself(name: str) -> Words:
+    return Words("no-effect", f"{name} gets its own value, which changes nothing.", "Name what it should get.")
+
+
+def may_both(name: str, winner: str) -> Words:
+    """Of two writes under conditions that may hold together."""
+    return Words(
+        "two-writers",
+        f"{name} is written here and in {winner}, and both conditions can hold in one scan: then the last one wins.",
+        "Make the conditions exclude each other: ELSIF, or AND NOT.",
+    )

@@ -1,0 +1,27 @@
+"""Each finding of the analysis is raised where it must be, alone, and not where it must not."""
+
+from __future__ import annotations
+
+import pytest
+
+from tests.analysis.samples import RAISES, SILENT, source_of
+from tests.helpers import checked
+from upright_block.analysis import analyse
+from upright_block.language.findings import Finding
+
+
+def analysed(text: str) -> list[Finding]:
+    """What is found in a source text, what is doubtful among it left out."""
+    scope, findings = checked(source_of(text))
+    assert [str(f) for f in findings] == []
+    return [finding for finding in analyse(scope) if not finding.is_doubtful]
+
+
+@pytest.mark.parametrize(("name", "text"), [(name, text) for name, texts in RAISES.items() for text in texts])
+def test_it_is_found(name: str, text: str) -> None:
+    assert [finding.name for finding in analysed(text)] == [name]
+
+
+@pytest.mark.parametrize("text", [text for texts in SILENT.values() for text in texts])
+def test_a_near_miss_is_silent(text: str) -> None:
+    assert [str(finding) for finding in analysed(text)] == []
