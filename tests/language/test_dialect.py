@@ -80,3 +80,31 @@ def test_a_dialect_that_cannot_be_is_refused(tmp_path: Path, manifest: str, says
         open_library(tmp_path)
     assert str(refused.value).startswith(says)
     assert refused.value.way_out
+
+
+STYLES = '[names]\nblock = "CamelCase"\ninput = "lower_case"\ninstance = ["lower_case", "fb?_*"]\nstep = "UPPER_CASE"\n'
+STYLED = """FUNCTION_BLOCK Vent_drive
+VAR_INPUT OpenCmd, shut_cmd : BOOL; END_VAR
+VAR_OUTPUT Y : BOOL; END_VAR
+VAR fbA_timer : TON; Timer : TON; END_VAR
+fbA_timer(IN := OpenCmd, PT := T#1s); Timer(IN := shut_cmd, PT := T#1s);
+Y := fbA_timer.Q AND Timer.Q;
+END_FUNCTION_BLOCK
+"""
+
+
+def test_names_beside_the_style_of_the_library_are_told(tmp_path: Path) -> None:
+    write_files(tmp_path, {"upright.toml": STYLES, "blocks/v.st": STYLED})
+    found = [f for f in open_library(tmp_path).findings if f.name == "off-style"]
+    assert [f.source.text[f.start : f.end] for f in found] == ["Vent_drive", "OpenCmd", "Timer"]
+    assert "The input OpenCmd does not follow the names of this library: lower_case." in str(found[1])
+
+
+@pytest.mark.parametrize(
+    "text", ["names = 3", '[names]\ninputs = "lower_case"', '[names]\ninput = "lowercase"', "[names]\ninput = []"]
+)
+def test_a_style_that_is_none_is_refused(text: str, tmp_path: Path) -> None:
+    write_files(tmp_path, {"upright.toml": text + "\n"})
+    with pytest.raises(LibraryProblem) as problem:
+        open_library(tmp_path)
+    assert problem.value.way_out

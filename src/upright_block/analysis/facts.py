@@ -9,6 +9,7 @@ from upright_block.analysis.terms import Number, Ranges, Terms, united
 from upright_block.language import syntax, typed
 from upright_block.language.nodes import fresh, node, state
 from upright_block.language.scope import Scope
+from upright_block.language.states import StateMachine, state_machines
 from upright_block.language.tags import Tag
 from upright_block.language.types import Elementary, is_real
 from upright_block.language.walking import Access, accesses, every_statement
@@ -61,6 +62,7 @@ class Facts:
         }
         self._uses: dict[typed.Variable, Uses] = {}
         self._flows: dict[typed.Unit, Flow] = {}
+        self._machines: dict[typed.Unit, list[StateMachine]] = {}
         self._calls: dict[typed.Unit, list[tuple[Flow, Call]]] | None = None
         for unit in (*self.units, *self.configurations):
             for part in parts_of(unit):
@@ -149,6 +151,13 @@ class Facts:
         found = self._flows.get(unit)
         if found is None:
             found = self._flows[unit] = flow_of(unit, self.terms, self.known)
+        return found
+
+    def machines(self, unit: typed.Unit) -> list[StateMachine]:
+        """The state machines of a unit with its methods."""
+        found = self._machines.get(unit)
+        if found is None:
+            found = self._machines[unit] = state_machines(unit)
         return found
 
     def bodies(self) -> Iterator[Flow]:

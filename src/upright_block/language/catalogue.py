@@ -74,6 +74,7 @@ WARNINGS = ANALYSED | frozenset(
         "not-seen",
         "nothing-to-retain",
         "odd-one-out",
+        "off-style",
         "one-scan-late",
         "output-not-written",
         "result-never-set",

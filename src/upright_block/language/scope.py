@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 
 from upright_block.language import syntax
 from upright_block.language.allowing import Allowance
@@ -19,12 +19,14 @@ from upright_block.language.types import Enumeration, Type
 class Dialect:
     """What the manifest says of the controllers that a library is for; 0, or no characters, where it says nothing.
 
-    ``longest_time`` is that of a TIME in ns, ``longest_name`` the number of characters of a name.
+    ``longest_time`` is that of a TIME in ns, ``longest_name`` the number of characters of a name. ``styles`` are the
+    patterns that names follow, by the kind of what has them.
     """
 
     longest_time: int = 0
     longest_name: int = 0
     name_characters: frozenset[str] = frozenset()
+    styles: Mapping[str, tuple[str, ...]] = fresh(default_factory=dict)
 
 
 @record

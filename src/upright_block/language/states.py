@@ -80,6 +80,8 @@ def state_machines(unit: typed.Unit) -> list[StateMachine]:
                 for values, text in zip(arm.ranges, label_texts(owner, arm, machine.type), strict=True):
                     machine.states.setdefault(values, text)
                     machine.labels.append(Label(owner, arm.origin.start, text, values))
+    if not found:
+        return []
     written = [found for owner, body in bodies for found in _written(owner, body, {})]
     inside = {key for key, where in written if where is not None}
     machines = {key: machine for key, machine in found.items() if key in inside}

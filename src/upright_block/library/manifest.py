@@ -110,6 +110,9 @@ def read_manifest(files: Files) -> Manifest:
         if key in _LIMITS:
             limits[key] = _LIMITS[key](key, entry, place)
             continue
+        if key == "names":
+            limits["styles"] = _styles(entry, source)
+            continue
         if key == "points":
             points = _point_rules(entry, source)
             continue
@@ -120,7 +123,7 @@ def read_manifest(files: Files) -> Manifest:
             folders[key] = _folders(key, entry, files, place)
             continue
         if key not in known:
-            keys = (*known, *_FOLDERS, "levels", "allow", "points", "scan", "coverage", *_LIMITS)
+            keys = (*known, *_FOLDERS, "levels", "allow", "points", "names", "scan", "coverage", *_LIMITS)
             hint = did_you_mean(key, keys) or f"Its keys are {', '.join(keys)}."
             raise LibraryProblem(f"{place} has a key {key}, which is not known.", hint)
         if not isinstance(entry.value, str):
@@ -221,6 +224,31 @@ def _point_rules(written: Toml, source: Source) -> PointRules:
             raise LibraryProblem(f"{place}: {key} is {entry.value!r}.", f"Write {key} = {ways}.")
         said[key] = entry.value
     return PointRules(said.get("counts") == "elements", said.get("order") == "big", said.get("out_of_range") == "fault")
+
+
+def _styles(written: Toml, source: Source) -> dict[str, tuple[str, ...]]:
+    """``[names]`` with ``block = "CamelCase"``, ``input = ["lower_case", "x_*"]``"""
+    from upright_block.language.checking.dialect import KINDS, STYLES
+
+    place = f"{FILE_NAME}:{source.line(written.key_start)}"
+    if not isinstance(written.value, dict):
+        raise LibraryProblem(f"names in {place} is no table.", 'Write [names], and below it block = "CamelCase".')
+    found: dict[str, tuple[str, ...]] = {}
+    for kind, entry in written.value.items():
+        place = f"{FILE_NAME}:{source.line(entry.key_start)}"
+        if kind not in KINDS:
+            hint = did_you_mean(kind, KINDS) or f"Kinds are {', '.join(KINDS)}."
+            raise LibraryProblem(f"{place}: names are of no kind {kind}.", hint)
+        listed = [item.value for item in entry.value] if isinstance(entry.value, list) else [entry.value]
+        if not listed or not all(isinstance(pattern, str) and pattern for pattern in listed):
+            raise LibraryProblem(f"{place}: {kind} has no pattern.", f'Write {kind} = "{next(iter(STYLES))}".')
+        for pattern in listed:
+            near = did_you_mean(pattern, STYLES) if pattern not in STYLES and not set(pattern) & set("*?[") else ""
+            if near or (pattern not in STYLES and not set(pattern) & set("*?[")):
+                hint = near or f"Write {', '.join(STYLES)}, or a pattern with * for any characters."
+                raise LibraryProblem(f"{place}: {pattern} is no pattern of names.", hint)
+        found[kind] = tuple(listed)
+    return found
 
 
 class _PolicyReader:

@@ -11,7 +11,6 @@ from upright_block.analysis.slots import Slot, root_of, slot_name, slot_of
 from upright_block.analysis.words import decisions as words
 from upright_block.language import syntax, typed
 from upright_block.language.findings import Finding, Related
-from upright_block.language.states import state_machines
 from upright_block.language.types import Array
 from upright_block.language.walking import every_statement
 
@@ -20,7 +19,7 @@ def check_decisions(flow: Flow, facts: Facts) -> Iterator[Finding]:
     """Report conditions of a body that decide nothing, and what stands behind a statement that leaves."""
     source = flow.unit.source
     done: set[int] = set()
-    states = _state_variables(flow.unit)
+    states = _state_variables(flow.unit, facts)
     for decision in flow.decisions:
         if syntax.is_made(decision.origin) or id(decision.statement) in done:
             continue
@@ -41,12 +40,8 @@ def _first_line(origin: syntax.Node, text: str) -> tuple[int, int]:
     return origin.start, end if end >= 0 else origin.end
 
 
-def _state_variables(unit: typed.Unit) -> set[str]:
-    owner = unit.owner or unit
-    known: set[str] | None = owner.kept.get("state paths")
-    if known is None:
-        known = owner.kept["state paths"] = {machine.path.upper() for machine in state_machines(owner)}
-    return known
+def _state_variables(unit: typed.Unit, facts: Facts) -> set[str]:
+    return {machine.path.upper() for machine in facts.machines(unit.owner or unit)}
 
 
 def _fixed(decision: Decision, flow: Flow, states: set[str]) -> Finding | None:

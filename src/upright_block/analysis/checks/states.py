@@ -10,7 +10,7 @@ from upright_block.analysis.slots import slot_name, slot_of
 from upright_block.analysis.words import states as words
 from upright_block.language import syntax, typed
 from upright_block.language.findings import Finding, Related, doubtful
-from upright_block.language.states import ANY, Assigned, StateMachine, Values, state_machines
+from upright_block.language.states import ANY, Assigned, StateMachine, Values
 from upright_block.language.types import Enumeration
 from upright_block.language.walking import every_statement
 
@@ -19,7 +19,7 @@ def check_states(unit: typed.Unit, facts: Facts) -> Iterator[Finding]:
     """Report what is wrong with the state machines of a unit, and with its sequence."""
     if unit.is_broken:
         return
-    for machine in state_machines(unit):
+    for machine in facts.machines(unit):
         yield from _machine(machine, unit, facts)
     if unit.syntax.sequence is not None:
         yield from _sequence(unit.syntax.sequence, unit)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from upright_block.language.findings import Words
 from upright_block.language.literals import shown_duration
 
@@ -27,4 +29,13 @@ def time_too_long(shown: str, longest: int) -> Words:
         "beyond-dialect",
         f"{shown} is longer than {shown_duration(longest)}, the longest_time in upright.toml.",
         "Write a shorter time, or let a counter count the longer one.",
+    )
+
+
+def off_style(name: str, kind: str, patterns: Sequence[str]) -> Words:
+    shown = " or ".join(patterns)
+    return Words(
+        "off-style",
+        f"The {kind.replace('_', '-')} {name} does not follow the names of this library: {shown}.",
+        "Rename it, or change [names] in upright.toml.",
     )
