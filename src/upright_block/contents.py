@@ -14,6 +14,9 @@ from upright_block.language.nodes import replaced
 from upright_block.library import Library, unread_files
 
 if TYPE_CHECKING:
+    from upright_block.analysis.drawn import Graph
+    from upright_block.analysis.facts import Facts
+    from upright_block.analysis.references import Reference
     from upright_block.cases.suite import Suite
     from upright_block.language.findings import Finding
     from upright_block.language.instances import Instance
@@ -145,6 +148,46 @@ class Contents:
         analysed = [f for f in analyse(self._library.scope) if doubtful or not f.is_doubtful]
         found = sorted([*self._read, *analysed], key=lambda f: (f.source.path, f.start))
         return self._settle(found, True)
+
+    @cached_property
+    def _facts(self) -> Facts:
+        from upright_block.analysis.facts import Facts
+
+        return Facts(self._library.scope)
+
+    @property
+    def global_names(self) -> set[str]:
+        """The names of global variables, in upper case."""
+        return {key for key, variable in self._library.scope.globals.variables.items() if not variable.is_hidden}
+
+    def references(self, path: str) -> list[Reference]:
+        """Where a unit, a variable or a global is declared, written, read and called: ``VentDrive.state``.
+
+        Raises:
+            UnknownName: there is nothing of this name.
+        """
+        from upright_block.analysis.references import NoSuchThing, references
+
+        try:
+            return references(self._facts, path)
+        except NoSuchThing as problem:
+            raise UnknownName(str(problem), problem.way_out) from None
+
+    def graphs(self, name: str | None = None) -> list[Graph]:
+        """Of a unit its states and its steps, or what it uses where it has neither; without a name what uses what.
+
+        Raises:
+            UnknownName: there is no unit of this name.
+        """
+        from upright_block.analysis.drawn import call_graph, state_graphs, step_graph
+
+        if name is None:
+            return [call_graph([*self.configurations, *self.units])]
+        unit = self.find(name)
+        if unit is None:
+            raise UnknownName(f"There is no unit {name}.", self.did_you_mean(name))
+        steps = step_graph(unit)
+        return [*([steps] if steps else []), *state_graphs(unit)] or [call_graph([], unit)]
 
     @staticmethod
     def mended(findings: Iterable[Finding]) -> dict[str, tuple[str, str, int]]:

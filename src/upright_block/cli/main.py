@@ -19,6 +19,7 @@ _COMMANDS = {
     "plot": "Draw a timing diagram of a case, or of a trace file.",
     "explain": "Tell what a finding means and how it is mended or allowed.",
     "show": "Draw a block, a tag's way from its point to the pins, or a wiring table as text.",
+    "graph": "Draw what uses what, or the states and steps of a block.",
     "tags": "List the tags: points, types, senses, ranges, other names.",
     "walk": "Move each point by itself and list what follows: the mapping test.",
     "instances": "List every instance: block, place, settings, wiring.",

@@ -26,6 +26,8 @@ from upright_block.reports import (
     content_lines,
     function_data,
     function_lines,
+    reference_data,
+    reference_lines,
     run_lines,
     tag_data,
     tag_lines,
@@ -53,7 +55,7 @@ def command(library: OpenLibrary, name: str | None, picture: Path | None, as_jso
     """Draw a block as a box with its pins, types and initial values, and list their comments.
 
     NAME is a block or function of the library, one of the standard, or a stand-in for a machine; without it all are listed. Of a configuration its tasks are listed; of a tag its whole way is shown, from its point to
-    each pin that reads or writes it; a wiring table is shown as the text that it means, or drawn as boxes and wires.
+    each pin that reads or writes it; of a variable, as in VentDrive.state, where it is declared, written and read; a wiring table is shown as the text that it means, or drawn as boxes and wires.
     """
     if name is None:
         if picture is not None:
@@ -75,6 +77,9 @@ def command(library: OpenLibrary, name: str | None, picture: Path | None, as_jso
         else:
             show_lines(tag_lines(tag, library.tags, uses))
         return
+    if "." in name:
+        _show_references(library, name, as_json)
+        return
     unit = library.find(name)
     function = library.function(name)
     if unit is None and function is not None:
@@ -83,11 +88,17 @@ def command(library: OpenLibrary, name: str | None, picture: Path | None, as_jso
         else:
             show_lines(function_lines(function))
         return
+    if unit is None and name.upper() in library.global_names:
+        _show_references(library, name, as_json)
+        return
     if unit is None:
         stop(f"There is no block or tag {name}.", library.did_you_mean(name))
     is_configuration = unit.kind == "CONFIGURATION"
     if as_json:
-        show_json(configuration_data(unit, library.timebase(unit)) if is_configuration else block_data(unit))
+        data = configuration_data(unit, library.timebase(unit)) if is_configuration else block_data(unit)
+        if not unit.is_standard:
+            data["uses"] = [reference_data(reference) for reference in library.references(unit.full_name)]
+        show_json(data)
         return
     if is_configuration:
         show_lines(configuration_lines(unit, library.timebase(unit), width()))
@@ -97,8 +108,22 @@ def command(library: OpenLibrary, name: str | None, picture: Path | None, as_jso
         show_lines(block_lines(unit, width()))
         if unit.kind == "PROGRAM":
             show_lines([[], *run_lines(unit, library.configurations, width())])
+    if not is_configuration and not unit.is_wired and not unit.is_standard:
+        used = [r for r in library.references(unit.full_name) if r.kind != "declared"]
+        show_lines([[], *reference_lines(used, width())] if used else [])
     if unit.is_broken:
         show_lines([[], [("This block has errors: upright check lists them.", "bad")]])
+
+
+def _show_references(library: OpenLibrary, path: str, as_json: bool) -> None:
+    try:
+        found = library.references(path)
+    except UprightError as problem:
+        stop(problem.message, problem.way_out)
+    if as_json:
+        show_json([reference_data(reference) for reference in found])
+    else:
+        show_lines(reference_lines(found, width()))
 
 
 def _draw(library: OpenLibrary, name: str, file: Path) -> None:

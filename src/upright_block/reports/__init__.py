@@ -25,11 +25,13 @@ if TYPE_CHECKING:
     from upright_block.reports.drawing import wiring_pictures
     from upright_block.reports.filed import Stamp, report_files
     from upright_block.reports.findings import counted, finding_data, finding_line, finding_list
+    from upright_block.reports.graphs import graph_data, graph_fits, graph_lines, graph_picture
     from upright_block.reports.instances import instance_data, instance_list, instance_rows
     from upright_block.reports.lanes import Diagram
     from upright_block.reports.listing import column_lines
     from upright_block.reports.page import MOST_CHANGES
     from upright_block.reports.plotting import diagram_pages
+    from upright_block.reports.references import reference_data, reference_lines
     from upright_block.reports.rules import measure_lines, unarmed_data, unarmed_lines
     from upright_block.reports.run import (
         comparison_lines,
@@ -66,6 +68,10 @@ __getattr__ = exported(
             "coverage_lines",
             "gap_data",
             "gap_lines",
+            "graph_data",
+            "graph_fits",
+            "graph_lines",
+            "graph_picture",
             "instance_coverage_lines",
             "marked_source_lines",
             "shortfall_data",
@@ -73,6 +79,7 @@ __getattr__ = exported(
         ),
         "drawing": ("wiring_pictures",),
         "findings": ("counted", "finding_data", "finding_line", "finding_list"),
+        "graphs": ("graph_data", "graph_fits", "graph_lines", "graph_picture"),
         "instances": ("instance_data", "instance_list", "instance_rows"),
         "filed": ("Stamp", "report_files"),
         "diagrams": ("case_diagram", "trace_diagram"),
@@ -82,6 +89,7 @@ __getattr__ = exported(
         "textplot": ("diagram_lines",),
         "listing": ("column_lines",),
         "tags": ("tag_data", "tag_lines", "tag_list", "use_data"),
+        "references": ("reference_data", "reference_lines"),
         "rules": ("measure_lines", "unarmed_data", "unarmed_lines"),
         "run": ("comparison_lines", "condensed", "end_lines", "event_lines", "run_data", "tree_lines", "watch_lines"),
         "sarif": ("sarif_text",),
@@ -124,6 +132,10 @@ __all__ = [
     "function_lines",
     "gap_data",
     "gap_lines",
+    "graph_data",
+    "graph_fits",
+    "graph_lines",
+    "graph_picture",
     "instance_coverage_lines",
     "instance_data",
     "instance_list",
@@ -134,6 +146,8 @@ __all__ = [
     "not_run_data",
     "not_run_line",
     "plain",
+    "reference_data",
+    "reference_lines",
     "report_files",
     "run_data",
     "run_lines",

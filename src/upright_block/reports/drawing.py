@@ -13,15 +13,15 @@ from upright_block.reports.diagram import HEAD, Label, Page, Point, Shown, pages
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
-_INK = "#1c2b27"
-_PALE = "#eef2ee"
+INK = "#1c2b27"
+PALE = "#eef2ee"
 _GREY = "#6b6f6d"
-_COLOURS = {"tag": "#0a5c55", "value": _GREY, "late": "#a34a00", "link": "#4a5568", "wire": _INK}
+_COLOURS = {"tag": "#0a5c55", "value": _GREY, "late": "#a34a00", "link": "#4a5568", "wire": INK}
 _DASHED = ("late", "link")
 _DOTS = 100
 _SMALL = 10 * 72 / _DOTS
 """The size of the font of 10 pixels, in points."""
-_FONTS: Any = {"svg.hashsalt": "upright", "svg.fonttype": "none", "font.family": ["DejaVu Sans Mono", "monospace"]}
+FONTS: Any = {"svg.hashsalt": "upright", "svg.fonttype": "none", "font.family": ["DejaVu Sans Mono", "monospace"]}
 
 
 def wiring_pictures(unit: Unit, kind: str) -> list[bytes]:
@@ -44,17 +44,17 @@ def _drawn(page: Page, title: str, foot: str, kind: str) -> bytes:
     from matplotlib import rc_context
     from matplotlib.figure import Figure
 
-    with rc_context(_FONTS):
+    with rc_context(FONTS):
         figure = Figure(figsize=(page.width / _DOTS, page.height / _DOTS), dpi=_DOTS, facecolor="white")
         axes = figure.add_axes((0, 0, 1, 1))
         axes.set_xlim(0, page.width)
         axes.set_ylim(page.height, 0)
         axes.axis("off")
-        _text(axes, 24, 32, title, _INK, size=_SMALL * 1.4, weight="bold")
+        _text(axes, 24, 32, title, INK, size=_SMALL * 1.4, weight="bold")
         _text(axes, page.width - 24, 32, foot, _GREY, ha="right")
-        _lines(axes, [line for wire in page.wires for line in wire.lines], _INK)
+        _lines(axes, [line for wire in page.wires for line in wire.lines], INK)
         dots = [dot for wire in page.wires for dot in wire.dots]
-        axes.plot([x for x, _ in dots], [y for _, y in dots], "o", markersize=3.4, color=_INK)
+        axes.plot([x for x, _ in dots], [y for _, y in dots], "o", markersize=3.4, color=INK)
         for name, colour in _COLOURS.items():
             _labels(axes, [label for label in page.labels if label.kind == name], colour, name in _DASHED)
         for shown in page.boxes:
@@ -94,12 +94,12 @@ def _box(axes: Axes, shown: Shown) -> None:
     from matplotlib.patches import Rectangle
 
     corner = (shown.x, shown.y)
-    axes.add_patch(Rectangle(corner, shown.width, shown.height, facecolor="white", edgecolor=_INK))
-    axes.add_patch(Rectangle(corner, shown.width, HEAD - 2, facecolor=_PALE, edgecolor=_INK))
+    axes.add_patch(Rectangle(corner, shown.width, shown.height, facecolor="white", edgecolor=INK))
+    axes.add_patch(Rectangle(corner, shown.width, HEAD - 2, facecolor=PALE, edgecolor=INK))
     left, right = shown.x + 8, shown.x + shown.width - 8
-    _text(axes, left, shown.y + 15, shown.box.name, _INK, weight="bold")
+    _text(axes, left, shown.y + 15, shown.box.name, INK, weight="bold")
     _text(axes, right, shown.y + 15, str(shown.box.number), _GREY, ha="right")
     _text(axes, left, shown.y + 29, shown.box.block, _COLOURS["tag"])
     for names, x, align in ((shown.inputs, left, "left"), (shown.outputs, right, "right")):
         for name, y in names.items():
-            _text(axes, x, y + 3.5, name, _INK, ha=align)
+            _text(axes, x, y + 3.5, name, INK, ha=align)

@@ -1,0 +1,100 @@
+"""Where a thing is declared, written, read and called."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from upright_block.analysis.facts import Facts, Use
+from upright_block.language import typed
+from upright_block.language.names import did_you_mean, listed
+from upright_block.language.nodes import record
+from upright_block.language.source import Source
+
+
+@record
+class Reference:
+    """One place that a thing is named in: what is done to it there, and by which unit."""
+
+    kind: Literal["declared", "written", "read", "called", "contained"]
+    source: Source
+    start: int
+    end: int
+    unit: str
+
+
+class NoSuchThing(Exception):
+    """Nothing has this name; ``way_out`` offers what has nearly the same."""
+
+    def __init__(self, message: str, way_out: str) -> None:
+        super().__init__(message)
+        self.way_out = way_out
+
+
+def references(facts: Facts, path: str) -> list[Reference]:
+    """All references of a unit, or of a variable: ``VentDrive``, ``VentDrive.state``, ``VentDrive.running.Q``.
+
+    Raises:
+        NoSuchThing: there is nothing of this name.
+    """
+    names = path.split(".")
+    unit = next((u for u in (*facts.units, *facts.configurations) if u.key == names[0].upper()), None)
+    if unit is None:
+        shared = facts.scope.globals.variables.get(names[0].upper())
+        if shared is None or len(names) > 1:
+            known = [u.name for u in (*facts.units, *facts.configurations)]
+            raise NoSuchThing(f"There is no unit {names[0]}.", did_you_mean(names[0], known))
+        return _of_variable(shared, shared.source, facts)
+    if len(names) == 1:
+        return _of_unit(unit, facts)
+    holder: typed.Compound = unit
+    source: Source | None = None
+    variable = unit.this
+    for name in names[1:]:
+        found = holder.variables.get(name.upper())
+        if found is None:
+            own = [v.name for v in holder.variables.values() if not v.is_hidden]
+            way_out = did_you_mean(name, own) or f"It has {listed(own)}."
+            raise NoSuchThing(f"{holder.name} has no {name}.", way_out)
+        source, variable = getattr(holder, "source", None), found
+        if name is not names[-1]:
+            if not isinstance(found.type, typed.Compound):
+                raise NoSuchThing(f"{found.name} is a {found.type} and has no parts.", "")
+            holder = found.type
+    return _of_variable(variable, source, facts)
+
+
+def _of_unit(unit: typed.Unit, facts: Facts) -> list[Reference]:
+    found: list[Reference] = []
+    if unit.is_written:
+        found.append(Reference("declared", unit.source, unit.syntax.start, unit.syntax.end, ""))
+    for other in (*facts.units, *facts.configurations):
+        for variable in other.variables.values():
+            type_ = variable.type
+            while hasattr(type_, "element"):
+                type_ = type_.element
+            if type_ is unit and not variable.is_hidden and variable.section != "external" and variable.end:
+                found.append(Reference("contained", other.source, variable.start, variable.end, other.full_name))
+    for flow, call in facts.calls_of(unit):
+        origin = call.origin
+        if origin.end:
+            found.append(Reference("called", flow.unit.source, origin.start, origin.end, flow.unit.full_name))
+    return list({(r.kind, r.source.path, r.start): r for r in found}.values())
+
+
+def _of_variable(variable: typed.Variable, source: Source | None, facts: Facts) -> list[Reference]:
+    uses = facts.uses(variable)
+    found: dict[tuple[str, str, int], Reference] = {}
+    if source is not None and variable.end:
+        found["", "", 0] = Reference("declared", source, variable.start, variable.end, "")
+    kinds: tuple[tuple[Literal["written", "read", "called"], list[Use]], ...] = (
+        ("written", uses.writes),
+        ("read", uses.reads),
+        ("called", uses.calls),
+    )
+    for kind, listed_uses in kinds:
+        for use in listed_uses:
+            key = (kind, use.unit.source.path, use.origin.start)
+            found.setdefault(
+                key, Reference(kind, use.unit.source, use.origin.start, use.origin.end, use.unit.full_name)
+            )
+    return list(found.values())
