@@ -5,8 +5,8 @@ from __future__ import annotations
 import click
 
 from upright_block import catalogue, did_you_mean
-from upright_block.cli.common import show_json, show_lines, stop, width
-from upright_block.reports import entry_lines, list_lines
+from upright_block.cli.common import beside, show_json, show_lines, stop, width
+from upright_block.reports import catalogue_text, entry_lines, list_lines
 
 
 @click.command(
@@ -15,13 +15,18 @@ from upright_block.reports import entry_lines, list_lines
     epilog="Examples:  upright explain label-twice    upright explain",
 )
 @click.argument("finding", required=False)
+@click.option("--markdown", is_flag=True, help="Print all findings as one page of Markdown.")
 @click.option("--json", "as_json", is_flag=True, help="Print it as JSON.")
-def command(finding: str | None, as_json: bool) -> None:
+def command(finding: str | None, markdown: bool, as_json: bool) -> None:
     """Tell what a finding means, why it is told, and how it is mended or allowed.
 
     FINDING is its name, such as label-twice. Without one all are listed.
     """
     entries = catalogue()
+    if markdown:
+        beside("--markdown")
+        show_lines([[(line, "")] for line in catalogue_text(entries.values()).splitlines()])
+        return
     if finding is None:
         if as_json:
             show_json([{"name": entry.name, "level": entry.level} for entry in entries.values()])

@@ -102,7 +102,7 @@ def _add_semicolon(finding: Finding) -> Edit | None:
     return Edit(finding.end, finding.end, ";") if finding.way_out == "Write ; here." else None
 
 
-_MEANT = re.compile(r"(?:Did you mean (?P<near>\w+)\?|Write (?P<meant>\w+)\.)\Z")
+_MEANT = re.compile(r"Did you mean (?P<near>\w+)\?|Write (?P<meant>\w+)\.\Z")
 
 
 def _as_meant(finding: Finding) -> Edit | None:

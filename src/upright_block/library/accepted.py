@@ -96,7 +96,9 @@ def _problem(source: Source, entry: Toml, message: str, way_out: str) -> Library
 def accepted_text(findings: Iterable[Finding]) -> str:
     """The file that accepts findings, those left out that what has them cannot be run with."""
     counted = Counter(
-        (f.source.path, f.name, f.source.line_text(f.line).strip()) for f in findings if not stops(f.name)
+        (f.source.path, f.name, f.source.line_text(f.line).strip())
+        for f in findings
+        if not stops(f.name) and f.source.path != ACCEPTED
     )
     parts = [_HEAD]
     for (path, name, line), count in sorted(counted.items()):

@@ -8,7 +8,7 @@ from upright_block.lazily import exported
 
 if TYPE_CHECKING:
     from upright_block.reports.blocks import block_data, block_lines, function_data, function_lines, text_lines
-    from upright_block.reports.catalogue import entry_lines, list_lines
+    from upright_block.reports.catalogue import catalogue_text, entry_lines, list_lines
     from upright_block.reports.configurations import configuration_data, configuration_lines, run_lines
     from upright_block.reports.contents import content_data, content_lines
     from upright_block.reports.coverage import (
@@ -60,7 +60,7 @@ __getattr__ = exported(
     __name__,
     {
         "blocks": ("block_data", "block_lines", "function_data", "function_lines", "text_lines"),
-        "catalogue": ("entry_lines", "list_lines"),
+        "catalogue": ("catalogue_text", "entry_lines", "list_lines"),
         "configurations": ("configuration_data", "configuration_lines", "run_lines"),
         "contents": ("content_data", "content_lines"),
         "coverage": (
@@ -108,6 +108,7 @@ __all__ = [
     "block_data",
     "block_lines",
     "case_diagram",
+    "catalogue_text",
     "clipped",
     "column_lines",
     "comparison_lines",

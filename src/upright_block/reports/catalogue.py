@@ -50,6 +50,32 @@ def entry_lines(entry: Entry, width: int) -> list[Line]:
     return lines
 
 
+def catalogue_text(entries: Iterable[Entry]) -> str:
+    """All findings as a page of Markdown: what each means, a text that has it, the same mended, and how it is allowed."""
+    listed = list(entries)
+    lines = [
+        "# All findings",
+        "",
+        "`upright check` lists them, `upright explain NAME` shows one. Made by `upright explain --markdown`.",
+        "",
+        "An error stops what has it from running. A warning does not; `levels` in `upright.toml` makes an error of it. Where a",
+        "finding is meant, a comment in its line, or above it, says so with the reason: `// allow NAME: reason` in a source,",
+        "`# allow NAME: reason` in a case file; for a table the manifest has `[[allow]]` with `name`, `path` and `reason`.",
+        "",
+    ]
+    for entry in listed:
+        frame = _FRAMES.get(entry.kind, "")
+        frame += f" with `{entry.variables}`" if entry.variables else ""
+        lines += [f"## {entry.name}", "", f"{entry.level.capitalize()}. {entry.says}", ""]
+        for title, text in (("Wrong", entry.wrong), ("Right", entry.right)):
+            lines += [f"{title}{', ' if frame else ''}{frame}:", "", *_indented(text), ""]
+    return "\n".join(lines).rstrip() + "\n"
+
+
+def _indented(text: str) -> list[str]:
+    return [f"    {line}".rstrip() for line in text.strip("\n").split("\n")]
+
+
 def _wrapped(text: str, room: int) -> list[str]:
     """Lines of a text, which do not break where a no-break space stands."""
     return [line.replace("\u00a0", " ") for line in textwrap.wrap(text, room)]
