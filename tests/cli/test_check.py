@@ -114,7 +114,7 @@ def test_sure_edits_are_shown_and_written_only_on_request(library: Path) -> None
     ("wrong", "right"),
     [
         ("y := a\nz := a;", "y := a;\nz := a;"),
-        ("IF a THEN y := TRUE; ELSE y := FALSE; ENDIF z := a;", "IF a THEN y := TRUE; ELSE y := FALSE; END_IF z := a;"),
+        ("IF a THEN\n y := z;\nENDIF\nz := NOT a;", "IF a THEN\n y := z;\nEND_IF\nz := NOT a;"),
         ("y := a; z := NOT y; // allow no-task: it was once a program\n", "y := a; z := NOT y;\n"),
         ("y := y; z := a; y := z;", " z := a; y := z;"),
     ],
