@@ -14,6 +14,7 @@ from upright_block.analysis.checks.copies import check_copies
 from upright_block.analysis.checks.decisions import check_decisions, check_loops, check_too_early
 from upright_block.analysis.checks.latches import check_latches
 from upright_block.analysis.checks.numbers import check_numbers
+from upright_block.analysis.checks.siblings import check_open, check_unread
 from upright_block.analysis.checks.states import check_states
 from upright_block.analysis.checks.timers import check_timers
 from upright_block.analysis.checks.uses import check_uses
@@ -34,6 +35,7 @@ _OF_BODIES: tuple[Callable[[Flow, Facts], Iterator[Finding]], ...] = (
     check_too_early,
     check_numbers,
     check_contacts,
+    check_unread,
 )
 
 
@@ -50,7 +52,7 @@ def analyse(scope: Scope) -> list[Finding]:
     for unit in facts.units:
         for finding in (*check_states(unit, facts), *check_copies(unit, facts)):
             found.add(finding)
-    for finding in check_writers(facts):
+    for finding in (*check_writers(facts), *check_open(facts)):
         found.add(finding)
     return _without_echoes(found.in_order())
 

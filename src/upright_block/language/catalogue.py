@@ -23,6 +23,7 @@ ANALYSED = frozenset(
         "equal-reals",
         "fixed-condition",
         "hidden-global",
+        "input-left-open",
         "inverted-twice",
         "latch-one-way",
         "late-widening",

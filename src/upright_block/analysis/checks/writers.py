@@ -35,6 +35,40 @@ def check_overwritten(flow: Flow, facts: Facts) -> Iterator[Finding]:
         if finding is not None:
             yield finding
     yield from _undone(flow, facts)
+    yield from _again(flow)
+
+
+def _again(flow: Flow) -> Iterator[Finding]:
+    """Outputs that get one value, which the body reads, and another that has nothing to do with it."""
+    by_slot: dict[Slot, list[Write]] = {}
+    for write in flow.writes:
+        by_slot.setdefault(write.slot, []).append(write)
+    for slot, writes in by_slot.items():
+        plain = [w for w in writes if not w.is_weak and not w.is_made and not w.loops and w.value.kind != "constant"]
+        if len(plain) != 2 or len(writes) != 2 or not is_seen_outside(slot):
+            continue
+        first, second = plain
+        is_plain = first.condition is second.condition and first.is_seen and first.statement is not second.statement
+        if not is_plain or first.value is second.value or first.value.leaves is None or second.value.leaves is None:
+            continue
+        reads = [read for read in flow.reads if read.slot == slot and read.statement is second.statement]
+        if not reads and not _is_made_of(second.value, first.value):
+            source = flow.unit.source
+            related = Related(source, second.origin.start, second.origin.end, "this one goes out")
+            line = source.line(second.origin.start)
+            said = words.value_in_between(slot_name(slot), line)
+            yield said.told(source, first.origin.start, first.origin.end, related)
+
+
+def _is_made_of(value: Term, part: Term) -> bool:
+    """Whether a value has another one in it."""
+    waiting = [value]
+    while waiting:
+        term = waiting.pop()
+        if term is part:
+            return True
+        waiting += term.args
+    return False
 
 
 def _end(write: Write) -> int:

@@ -34,6 +34,15 @@ def same_unit_twice(name: str, unit: str, count: int) -> Words:
     )
 
 
+def value_in_between(name: str, line: int) -> Words:
+    """Of an output that the unit reads before it gets another value."""
+    return Words(
+        "two-writers",
+        f"{name} is written twice in a scan: what it gets here is used inside only, and line {line} sends out another value.",
+        "Keep the first in a variable of its own.",
+    )
+
+
 def no_effect(name: str, winner: str) -> Words:
     """Of a value that is overwritten before it is read; without a winner nothing reads it afterwards."""
     if not winner:

@@ -1,0 +1,21 @@
+"""What is said of instances that are wired otherwise than their siblings."""
+
+from __future__ import annotations
+
+from upright_block.language.findings import Words
+
+
+def output_unread(instance: str, pin: str, count: int) -> Words:
+    return Words(
+        "odd-one-out",
+        f"Nothing reads {instance}.{pin}, and that of its {count} siblings is read.",
+        f"Wire it where those of its siblings are wired, or allow it where {instance} is special.",
+    )
+
+
+def input_left_open(instance: str, pin: str, given: int, count: int) -> Words:
+    return Words(
+        "input-left-open",
+        f"{pin} of {instance} is not given, and has no initial value of its own; {given} of {count} other instances have it.",
+        f"Give it: {pin} := ...; or write its initial value where the block declares it.",
+    )
