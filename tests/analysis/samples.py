@@ -75,6 +75,9 @@ RAISES: dict[str, list[str]] = {
         "in a, b : INT; out y : INT; var t : INT | t := a;\nt := b;\ny := t;",
         "in a : BOOL; out y : BOOL; var last : BOOL | last := last; y := a AND last; last := a;",
         "in a : INT; out y : INT; temp t : INT | t := a; y := t; t := a + 1;",
+        sequence(
+            "INITIAL_STEP Rest: END_STEP STEP Wash: pump(N); pump(N); END_STEP TRANSITION FROM Rest TO Wash := go; END_TRANSITION TRANSITION FROM Wash TO Rest := NOT go; END_TRANSITION"
+        ),
     ],
     "called-in-branch": [
         "in a, go : BOOL; out y : BOOL; var t : TON | IF a THEN t(IN := go, PT := T#5s); END_IF y := t.Q;",

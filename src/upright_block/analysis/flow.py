@@ -130,9 +130,9 @@ class Flow:
 def flow_of(unit: typed.Unit, terms: Terms, known: Mapping[typed.Variable, Ranges]) -> Flow:
     """Walk the body of a unit; ``known`` are the values that variables of units can have when a scan begins."""
     walk = _Walk(unit, terms, known)
-    walk.body(unit.body or ())
+    goes_on = walk.body(unit.body or ())
     walk.leave()
-    walk.flow.final = {slot: walk.term_of(slot) for slot in walk.cells}
+    walk.finish(goes_on)
     return walk.flow
 
 
@@ -145,6 +145,8 @@ class _Cell:
     epoch: int
 
 
+_MOST_RETURNS = 40
+"""So many RETURNs of a body are told apart in what it leaves."""
 _Branch = tuple[Term, Callable[[], bool]]
 
 
@@ -162,6 +164,8 @@ class _Walk:
         self.open: dict[Write, None] = {}
         self.condition = terms.true
         self.loops: tuple[int, ...] = ()
+        self.returns: list[tuple[Term, dict[Slot, Term] | None]] = []
+        self.returned_epochs: set[int] = set()
         self.order = 0
         self.statement: typed.Statement | None = None
         own = () if unit.keeps_data else (v for v in unit.variables.values() if v.section in ("private", "output"))
@@ -215,7 +219,11 @@ class _Walk:
                     return self.terms.made(("of", slot[length:]), type_, (above.term,))
         if self.epoch:
             return self.terms.made(("since", self.epoch, slot), type_, ())
-        root = root_of(slot)
+        return self.first_term(slot)
+
+    def first_term(self, slot: Slot) -> Term:
+        """The value of a slot before anything has run."""
+        type_, root = _type_of(slot), root_of(slot)
         if root in self.fleeting and slot is root and isinstance(type_, Elementary):
             value = root.initial if not isinstance(root.initial, (tuple, dict)) else None
             return self.terms.constant(type_.default if value is None else value, type_)
@@ -256,6 +264,29 @@ class _Walk:
     def leave(self) -> None:
         """The unit is left: what it has written is seen from outside, and by itself in the next scan."""
         self._see_all(lambda root: root not in self.fleeting or root.section in ("output", "result"))
+
+    def returned(self) -> None:
+        """Note what slots hold where the unit is left before its end."""
+        condition = self.terms.any(BOOL) if self.loops else self.condition
+        ends = {slot: self.term_of(slot) for slot in dict.fromkeys(slot for slot, _ in self.trail)}
+        self.returns.append((condition, ends if len(self.returns) < _MOST_RETURNS else None))
+        self.returned_epochs.add(self.epoch)
+
+    def finish(self, goes_on: bool) -> None:
+        """What slots hold in the end, wherever the unit was left."""
+        slots = dict.fromkeys([*self.cells, *(slot for _, ends in self.returns if ends for slot in ends)])
+        is_known = self.returned_epochs <= {self.epoch} and all(ends is not None for _, ends in self.returns)
+        ways = list(self.returns) if goes_on else self.returns[:-1]
+        for slot in slots:
+            if not is_known:
+                self.flow.final[slot] = self.terms.any(_type_of(slot))
+                continue
+            begun = self.first_term(slot)
+            term = self.term_of(slot) if goes_on else (self.returns[-1][1] or {}).get(slot, begun)
+            for condition, ends in reversed(ways):
+                assert ends is not None
+                term = self.terms.choice(condition, ends.get(slot, begun), term)
+            self.flow.final[slot] = term
 
     # --- expressions ---
 
@@ -746,6 +777,7 @@ class _Walk:
 
     def _return(self, node: typed.Return) -> bool:
         self.leave()
+        self.returned()
         return False
 
 

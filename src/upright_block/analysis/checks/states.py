@@ -185,6 +185,9 @@ def _sequence(sequence: syntax.Sequence, unit: typed.Unit) -> Iterator[Finding]:
                 said = words.step_at_once(step.name, association.name)
                 yield said.told(unit.source, association.start, association.end)
         for name, found in qualifiers.items():
+            if len(set(found)) < len(found):
+                again = [a for a in step.associations if a.name.upper() == name][-1]
+                yield words.associated_twice(again.name, step.name).told(unit.source, again.start, again.end)
             if "R" in found and len(set(found)) > 1:
                 other = next(q for q in found if q != "R")
                 association = next(a for a in step.associations if a.name.upper() == name)

@@ -69,6 +69,10 @@ def actions_fight(action: str, step: str, qualifiers: tuple[str, str]) -> Words:
     )
 
 
+def associated_twice(action: str, step: str) -> Words:
+    return Words("no-effect", f"{action} stands in {step} twice, which changes nothing.", "Name what else was meant.")
+
+
 def never_reset(action: str, step: str) -> Words:
     return Words(
         "actions-fight",

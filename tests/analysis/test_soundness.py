@@ -1,0 +1,139 @@
+"""What the analysis says of random programs against a slow evaluator: values, conditions, writes that nobody sees."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable
+from contextlib import suppress
+from random import Random
+
+import pytest
+
+from tests.cases.test_coverage_of_programs import NAMES, OPERATORS, Evaluator, Left, Writer, wrapped
+from tests.helpers import checked
+from upright_block.analysis.conditions import can_hold
+from upright_block.analysis.flow import Flow, flow_of
+from upright_block.analysis.terms import Term, Terms
+from upright_block.language import typed
+
+ROUNDS = int(os.environ.get("UPRIGHT_SOUND", "250"))
+RUNS = 12
+LOCALS = [*(f"i{n}" for n in range(5)), *(f"w{n}" for n in range(5))]
+
+
+class Unknown(Exception):
+    """A term of which the analysis does not know the value."""
+
+
+def value_of(term: Term, start: dict[str, int], known: dict[Term, int]) -> int:
+    """The value of a term where the variables begin with these values."""
+    if term not in known:
+        known[term] = _value(term, start, known)
+    return known[term]
+
+
+def _value(term: Term, start: dict[str, int], known: dict[Term, int]) -> int:
+    args = [value_of(arg, start, known) for arg in term.args] if term.kind != "if" else []
+    match term.kind:
+        case "constant":
+            return int(term.low) if term.low is not None else int(term.key)
+        case "start":
+            return start[term.key.name]
+        case "not":
+            return 1 - args[0]
+        case "and":
+            return args[0] & args[1]
+        case "or":
+            return args[0] | args[1]
+        case "xor":
+            return args[0] ^ args[1]
+        case "within":
+            return int(any(low <= args[0] <= high for low, high in term.key))
+        case "less":
+            return int(args[0] < args[1])
+        case "same":
+            return int(args[0] == args[1])
+        case "if":
+            condition, a, b = term.args
+            return value_of(a if value_of(condition, start, known) else b, start, known)
+        case "made" if term.key[0] in OPERATORS and len(args) == 2:
+            return wrapped(int(OPERATORS[term.key[0]](args[0], args[1])))
+        case "made" if term.key[0] == "-" and len(args) == 1:
+            return wrapped(-args[0])
+    raise Unknown
+
+
+class Skipping(Evaluator):
+    """Leaves some assignments out."""
+
+    def __init__(self, left_out: Iterable[int] = ()) -> None:
+        super().__init__()
+        self.left_out = set(left_out)
+
+    def body(self, body: Iterable[typed.Statement]) -> None:
+        super().body(s for s in body if not isinstance(s, typed.Assign) or s.origin.start not in self.left_out)
+
+
+def run(body: tuple[typed.Statement, ...], start: dict[str, int], left_out: Iterable[int] = ()) -> Skipping:
+    """One scan from these values."""
+    evaluator = Skipping(left_out)
+    evaluator.values = dict(start)
+    with suppress(Left):
+        evaluator.body(body)
+    return evaluator
+
+
+def make(seed: int) -> typed.Unit:
+    lines = Writer(seed).body(0, False)
+    declared = ", ".join([*NAMES, *LOCALS])
+    text = f"FUNCTION_BLOCK B VAR {declared} : DINT; END_VAR\n" + "\n".join(lines) + "\nEND_FUNCTION_BLOCK"
+    scope, findings = checked(text)
+    assert not [f for f in findings if f.severity == "error"], (text, [str(f) for f in findings])
+    return scope.units["B"]
+
+
+def starts(seed: int) -> list[dict[str, int]]:
+    draw = Random(seed)
+    return [{name: draw.randint(-7, 7) for name in (*NAMES, *LOCALS)} for _ in range(RUNS)]
+
+
+def never(flow: Flow) -> set[tuple[int, str, str]]:
+    """What the analysis says that no run does: ways of branches, and statements behind one that leaves."""
+    found: set[tuple[int, str, str]] = set()
+    for decision in flow.decisions:
+        if isinstance(decision.statement, typed.If):
+            for wanted in (True, False):
+                if can_hold([(decision.condition, True), (decision.value, wanted)]) == "no":
+                    found.add((decision.origin.start, "branch", "TRUE" if wanted else "FALSE"))
+        elif isinstance(decision.statement, typed.Case):
+            arm = decision.statement.arms[decision.index]
+            if can_hold([(decision.condition, True), (decision.value, True)]) == "no":
+                found |= {(arm.origin.start, "branch", str(low)) for low, _ in arm.ranges}
+    return found | {(unreached.origin.start, "statement", "") for unreached in flow.unreached}
+
+
+@pytest.mark.parametrize("part", range(10))
+def test_values_conditions_and_unseen_writes_are_those_of_the_evaluator(part: int) -> None:
+    told = values = dead = 0
+    for seed in range(part * ROUNDS // 10, (part + 1) * ROUNDS // 10):
+        unit = make(seed)
+        body = unit.body
+        assert body is not None
+        flow = flow_of(unit, Terms(), {})
+        said = never(flow)
+        told += len(said)
+        unseen = {w.statement.origin.start for w in flow.writes if not w.is_seen and w.statement is not None}
+        dead += len(unseen)
+        for start in starts(seed):
+            ran = run(body, start)
+            assert said.isdisjoint(ran.seen), seed
+            assert run(body, start, unseen).values == ran.values, seed
+            known: dict[Term, int] = {}
+            for slot, term in flow.final.items():
+                assert isinstance(slot, typed.Variable)
+                with suppress(Unknown):
+                    assert value_of(term, start, known) == ran.values[slot.name], (seed, slot.name, term)
+                    values += 1
+    assert told
+    assert values > 50
+    assert dead
