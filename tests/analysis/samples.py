@@ -210,7 +210,18 @@ RAISES: dict[str, list[str]] = {
             "INITIAL_STEP Rest: pump(N); END_STEP STEP Gap: END_STEP TRANSITION FROM Rest TO Gap := go; END_TRANSITION TRANSITION FROM Gap TO Rest := TRUE; END_TRANSITION"
         ),
     ],
+    "never-clears": [
+        sequence(
+            "INITIAL_STEP Rest: END_STEP STEP Wash: pump(N); END_STEP TRANSITION FROM Rest TO Wash := go; END_TRANSITION TRANSITION FROM Wash TO Rest := go AND NOT go; END_TRANSITION"
+        ),
+        sequence(
+            "INITIAL_STEP Rest: END_STEP STEP Wash: pump(N); END_STEP TRANSITION FROM Rest TO Wash := go; END_TRANSITION TRANSITION FROM Wash TO Rest := Wash.T > T#9s AND Wash.T < T#5s; END_TRANSITION"
+        ),
+    ],
     "actions-fight": [
+        sequence(
+            "INITIAL_STEP Rest: END_STEP STEP Wash: Left(N); END_STEP STEP Rinse: Right(N); END_STEP TRANSITION FROM Rest TO (Wash, Rinse) := go; END_TRANSITION TRANSITION FROM (Wash, Rinse) TO Rest := NOT go; END_TRANSITION ACTION Left: pump := TRUE; END_ACTION ACTION Right: pump := go; END_ACTION"
+        ),
         sequence(
             "INITIAL_STEP Rest: END_STEP STEP Wash: pump(S); pump(R); END_STEP TRANSITION FROM Rest TO Wash := go; END_TRANSITION TRANSITION FROM Wash TO Rest := NOT go; END_TRANSITION"
         ),
@@ -405,7 +416,18 @@ SILENT: dict[str, list[str]] = {
             "INITIAL_STEP Rest: END_STEP STEP Wash: pump(N); END_STEP TRANSITION FROM Rest TO Wash := TRUE; END_TRANSITION TRANSITION FROM Wash TO Rest := go; END_TRANSITION"
         ),
     ],
+    "never-clears": [
+        sequence(
+            "INITIAL_STEP Rest: END_STEP STEP Wash: pump(N); END_STEP TRANSITION FROM Rest TO Wash := go; END_TRANSITION TRANSITION FROM Wash TO Rest := Wash.T > T#5s AND Wash.T < T#9s; END_TRANSITION"
+        ),
+        sequence(
+            "INITIAL_STEP Rest: END_STEP STEP Wash: pump(N); END_STEP TRANSITION FROM Rest TO Wash := go; END_TRANSITION TRANSITION FROM Wash TO Rest := NOT go OR Wash.T > T#9s; END_TRANSITION"
+        ),
+    ],
     "actions-fight": [
+        sequence(
+            "INITIAL_STEP Rest: END_STEP STEP Wash: Left(N); END_STEP STEP Rinse: Right(N); END_STEP TRANSITION FROM Rest TO Wash := go; END_TRANSITION TRANSITION FROM Wash TO Rinse := NOT go; END_TRANSITION TRANSITION FROM Rinse TO Rest := go; END_TRANSITION ACTION Left: pump := TRUE; END_ACTION ACTION Right: pump := go; END_ACTION"
+        ),
         sequence(
             "INITIAL_STEP Rest: pump(R); END_STEP STEP Wash: pump(S); END_STEP TRANSITION FROM Rest TO Wash := go; END_TRANSITION TRANSITION FROM Wash TO Rest := NOT go; END_TRANSITION"
         ),

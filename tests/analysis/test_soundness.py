@@ -5,16 +5,20 @@ from __future__ import annotations
 import os
 from collections.abc import Iterable
 from contextlib import suppress
+from pathlib import Path
 from random import Random
 
 import pytest
 
 from tests.cases.test_coverage_of_programs import NAMES, OPERATORS, Evaluator, Left, Writer, wrapped
-from tests.helpers import checked
+from tests.helpers import EXAMPLES, ROOT, checked
+from upright_block import Collector, open_library
 from upright_block.analysis.conditions import can_hold
+from upright_block.analysis.facts import Facts
 from upright_block.analysis.flow import Flow, flow_of
 from upright_block.analysis.terms import Term, Terms
 from upright_block.language import typed
+from upright_block.library import load_library
 
 ROUNDS = int(os.environ.get("UPRIGHT_SOUND", "250"))
 RUNS = 12
@@ -137,3 +141,23 @@ def test_values_conditions_and_unseen_writes_are_those_of_the_evaluator(part: in
     assert told
     assert values > 50
     assert dead
+
+
+LIBRARIES = [EXAMPLES / "demo", EXAMPLES / "start", ROOT / "src" / "upright_block" / "stand_ins"]
+
+
+@pytest.mark.parametrize("root", LIBRARIES, ids=lambda root: root.name)
+def test_what_cases_reach_is_never_called_unreachable(root: Path) -> None:
+    library = open_library(root)
+    collector = Collector()
+    library.run(collector=collector)
+    facts = Facts(load_library(root).scope)
+    flows = {(flow.unit.source.path, flow.unit.key): flow for flow in facts.bodies()}
+    checked_ways = 0
+    for covered in library.coverage(collector):
+        flow = flows.get((covered.unit.source.path, covered.unit.key))
+        said = never(flow) if flow is not None else set()
+        reached = {(spot.start, spot.kind, spot.way) for spot in covered.spots if spot.is_reached}
+        assert said.isdisjoint(reached)
+        checked_ways += len(reached)
+    assert checked_ways

@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterator
 from upright_block.analysis.checks.calls import check_calls, check_late
 from upright_block.analysis.checks.contacts import check_contacts
 from upright_block.analysis.checks.copies import check_copies
-from upright_block.analysis.checks.decisions import check_decisions, check_loops, check_too_early
+from upright_block.analysis.checks.decisions import check_decisions, check_loops, check_too_early, check_transitions
 from upright_block.analysis.checks.latches import check_latches
 from upright_block.analysis.checks.numbers import check_numbers
 from upright_block.analysis.checks.siblings import check_open, check_unread
@@ -32,6 +32,7 @@ _OF_BODIES: tuple[Callable[[Flow, Facts], Iterator[Finding]], ...] = (
     check_latches,
     check_decisions,
     check_loops,
+    check_transitions,
     check_too_early,
     check_numbers,
     check_contacts,

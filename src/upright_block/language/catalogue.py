@@ -28,6 +28,7 @@ ANALYSED = frozenset(
         "latch-one-way",
         "late-widening",
         "never-called",
+        "never-clears",
         "never-read",
         "never-used",
         "never-written",

@@ -91,9 +91,14 @@ def _words(name: str) -> set[str]:
 def _is_same(tag: str, target: str) -> bool:
     """Whether two names say the same thing in the same sense."""
     a, b = _words(tag), _words(target)
-    if a & _NEGATIVE != b & _NEGATIVE:
+    if a & _NEGATIVE != b & _NEGATIVE or _is_place(a) != _is_place(b):
         return False
     return any(_stem(x) == _stem(y) for x in a - _COMMON for y in b - _COMMON)
+
+
+def _is_place(words: set[str]) -> bool:
+    """Whether a name says that something is somewhere, and not that it should go there: at_open, opened."""
+    return "at" in words or any(word.endswith("ed") or word == "shut" for word in words)
 
 
 def _stem(word: str) -> str:

@@ -107,6 +107,20 @@ def _label(decision: Decision, flow: Flow, states: set[str]) -> Finding | None:
     return words.unreached_label(name).told(flow.unit.source, start, end)
 
 
+def check_transitions(flow: Flow, facts: Facts) -> Iterator[Finding]:
+    """Report transitions of a sequence whose condition can never hold, though it is not written as FALSE."""
+    sequence = flow.unit.syntax.sequence
+    if sequence is None:
+        return
+    for write in flow.writes:
+        name = slot_name(write.slot)
+        if not name.startswith("transition:") or write.written is None or isinstance(write.written, typed.Constant):
+            continue
+        if can_hold([(write.value, True)]) == "no":
+            condition = sequence.transitions[int(name.partition(":")[2])].condition
+            yield words.never_clears().told(flow.unit.source, condition.start, condition.end)
+
+
 # --- loops ---
 
 

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from upright_block.analysis.conditions import can_hold
 from upright_block.analysis.facts import Facts
 from upright_block.analysis.slots import slot_name, slot_of
 from upright_block.analysis.words import states as words
 from upright_block.language import syntax, typed
+from upright_block.language.checking.sequences import active_together
 from upright_block.language.findings import Finding, Related, doubtful
 from upright_block.language.states import ANY, Assigned, StateMachine, Values
 from upright_block.language.types import Enumeration
@@ -195,12 +196,50 @@ def _sequence(sequence: syntax.Sequence, unit: typed.Unit) -> Iterator[Finding]:
                 yield said.told(unit.source, association.start, association.end)
         if not step.associations and step.name.upper() in at_once and not step.is_initial:
             yield words.step_without_action(step.name).told(unit.source, step.start, _name_end(step, unit))
+    yield from _together(sequence, unit)
     for name, (step, association) in stored.items():
         if name not in reset:
             said = words.never_reset(association.name, step.name)
             finding = said.told(unit.source, association.start, association.end)
             is_flag = name in unit.variables and unit.variables[name].section in ("output", "private")
             yield finding if is_flag else doubtful(finding)
+
+
+def _together(sequence: syntax.Sequence, unit: typed.Unit) -> Iterator[Finding]:
+    """Steps that may be active together and drive the same variable."""
+    by_name = {step.name.upper(): step for step in sequence.steps}
+    bodies = {action.name.upper(): action.body for action in sequence.actions}
+    drives: dict[str, dict[str, str]] = {}
+    for key, step in by_name.items():
+        drives[key] = {}
+        for association in step.associations:
+            name = association.name.upper()
+            if name in bodies:
+                drives[key] |= {t.upper(): t for t in _targets(bodies[name])} if association.qualifier != "R" else {}
+            elif association.qualifier in ("N", ""):
+                drives[key][name] = association.name
+    told: set[frozenset[str]] = set()
+    for marking in sorted(map(sorted, active_together(sequence))):
+        for index, first in enumerate(marking):
+            for second in marking[index + 1 :]:
+                both = drives[first].keys() & drives[second].keys()
+                shared = {a.name.upper() for a in by_name[first].associations} & {
+                    a.name.upper() for a in by_name[second].associations
+                }
+                if not both or shared or frozenset((first, second)) in told:
+                    continue
+                told.add(frozenset((first, second)))
+                a, b = sorted((by_name[first], by_name[second]), key=lambda step: step.start)
+                said = words.written_together(drives[first][min(both)], a.name, b.name)
+                related = Related(unit.source, a.start, _name_end(a, unit), f"the step {a.name}")
+                yield said.told(unit.source, b.start, _name_end(b, unit), related)
+
+
+def _targets(body: Sequence[syntax.Statement]) -> Iterator[str]:
+    """The variables that an action assigns outside of any condition."""
+    for statement in body:
+        if isinstance(statement, syntax.Assignment) and isinstance(statement.target, syntax.Name):
+            yield statement.target.name
 
 
 def _name_end(step: syntax.Step, unit: typed.Unit) -> int:

@@ -234,6 +234,8 @@ def _several(tag: Tag, writers: dict[typed.Unit, list[_Writer]], facts: Facts) -
     units = _in_order(list(writers), facts)
     for index, first in enumerate(units):
         for second in units[index + 1 :]:
+            if _is_inside(first, second) or _is_inside(second, first):
+                continue  # the one calls the other, and has its own order in its body
             answer = _together(first, writers[first], second, writers[second], facts)
             if answer == "no":
                 continue
@@ -243,6 +245,11 @@ def _several(tag: Tag, writers: dict[typed.Unit, list[_Writer]], facts: Facts) -
             finding = said.told(first.source, one.origin.start, one.origin.end, related)
             return finding if answer == "yes" else doubtful(finding)
     return None
+
+
+def _is_inside(inner: typed.Unit, outer: typed.Unit) -> bool:
+    """Whether a unit calls another, itself or through others."""
+    return inner in typed.closure(outer)
 
 
 def _in_order(units: list[typed.Unit], facts: Facts) -> list[typed.Unit]:

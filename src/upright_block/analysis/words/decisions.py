@@ -32,6 +32,12 @@ def unreached(leaving: str, line: int) -> Words:
     )
 
 
+def never_clears() -> Words:
+    return Words(
+        "never-clears", "This transition never clears: its condition contradicts itself.", "Correct the condition."
+    )
+
+
 def beyond_array(index: str, low: int, high: int, first: int, last: int) -> Words:
     return Words(
         "beyond-array",

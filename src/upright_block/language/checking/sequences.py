@@ -179,11 +179,25 @@ def _rivals(leaving: _Leaving, number: int, node: syntax.Transition) -> list[tup
     return list(found.items())
 
 
+def active_together(node: syntax.Sequence) -> set[frozenset[str]]:
+    """The sets of steps, by their names in upper case, that may be active at one time; none where there are too many to look at."""
+    initial = [step for step in node.steps if step.is_initial]
+    return (_markings(node, initial[0])[0] or set()) if len(initial) == 1 else set()
+
+
 def _reached(node: syntax.Sequence, initial: syntax.Step) -> tuple[set[str], set[int]]:
     """The steps that may be active, and the transitions whose steps may be active together, whatever the conditions are.
 
     Where there are too many sets of active steps to look at, all may be.
     """
+    markings, enabled = _markings(node, initial)
+    if markings is None:
+        return {s.name.upper() for s in node.steps}, set(range(len(node.transitions)))
+    return {name for marking in markings for name in marking}, enabled
+
+
+def _markings(node: syntax.Sequence, initial: syntax.Step) -> tuple[set[frozenset[str]] | None, set[int]]:
+    """The sets of steps that may be active at one time, None where there are too many, and the transitions that leave them."""
     by_step: dict[str, list[tuple[int, frozenset[str], frozenset[str]]]] = {}
     for number, transition in enumerate(node.transitions):
         sources = _keys(transition.sources)
@@ -191,7 +205,7 @@ def _reached(node: syntax.Sequence, initial: syntax.Step) -> tuple[set[str], set
             by_step.setdefault(min(sources), []).append((number, sources, _keys(transition.targets)))
     first = frozenset({initial.name.upper()})
     found, waiting = {first}, [first]
-    reached, enabled = set(first), set[int]()
+    enabled = set[int]()
     work = 0
     while waiting:
         marking = waiting.pop()
@@ -203,11 +217,10 @@ def _reached(node: syntax.Sequence, initial: syntax.Step) -> tuple[set[str], set
                     after = (marking - sources) | targets
                     if after not in found:
                         found.add(after)
-                        reached |= after
                         waiting.append(after)
         if len(found) > _MOST_MARKINGS + len(node.steps) or work > _MOST_WORK:
-            return {s.name.upper() for s in node.steps}, set(range(len(node.transitions)))
-    return reached, enabled
+            return None, enabled
+    return found, enabled
 
 
 def _is_known(condition: syntax.Expression, value: bool) -> bool:

@@ -1,0 +1,140 @@
+"""Findings that need several units: who writes what in one scan, contacts and their tags, instances and their siblings."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from tests.helpers import write_files
+from upright_block import open_library
+
+TAGS = "tag,point,type,sense\nauto,%IX0.0,BOOL,\nstart,%IX0.1,BOOL,\nstop_button,%IX0.2,BOOL,NC\nat_open,%IX0.3,BOOL,NC\nmotor,%QX0.0,BOOL,\nlamp,%QX0.1,BOOL,\n"
+READS = "lamp := start AND auto AND stop_button AND at_open;"
+
+
+def program(name: str, body: str, variables: str = "") -> str:
+    return f"PROGRAM {name} {variables}\n{body}\nEND_PROGRAM\n"
+
+
+def found(root: Path, files: dict[str, str], doubtful: bool = False) -> list[str]:
+    write_files(root, {"tags/t.csv": TAGS, **files})
+    return [str(finding) for finding in open_library(root).check(doubtful).findings]
+
+
+def names(root: Path, files: dict[str, str], doubtful: bool = False) -> list[str]:
+    return [text.rpartition("(")[2].rstrip(")") for text in found(root, files, doubtful)]
+
+
+def test_two_programs_that_write_one_tag_are_told_with_the_one_that_wins(tmp_path: Path) -> None:
+    (told,) = found(
+        tmp_path,
+        {
+            "programs/a.st": program("Auto", f"motor := start;\n{READS}"),
+            "programs/b.st": program("Hand", "motor := NOT start;"),
+        },
+    )
+    assert told == (
+        "programs/a.st:2:1: motor is written by Auto and by Hand in one scan: Hand runs after Auto and wins. (two-writers)"
+    )
+
+
+def test_the_order_of_tasks_decides_who_wins(tmp_path: Path) -> None:
+    tasks = "CONFIGURATION C TASK t (INTERVAL := T#10ms, PRIORITY := 1); PROGRAM h WITH t : Hand; PROGRAM a WITH t : Auto; END_CONFIGURATION"
+    (told,) = found(
+        tmp_path,
+        {
+            "programs/a.st": program("Auto", f"motor := start;\n{READS}"),
+            "programs/b.st": program("Hand", "motor := NOT start;"),
+            "programs/c.st": tasks,
+        },
+    )
+    assert "Auto runs after Hand and wins" in told
+    other = tasks.replace("TASK t", "TASK u (INTERVAL := T#1s); TASK t").replace("a WITH t", "a WITH u")
+    write_files(tmp_path, {"programs/c.st": other})
+    assert "whichever ran last wins" in str(open_library(tmp_path).check().findings[0])
+
+
+@pytest.mark.parametrize(
+    ("first", "second"),
+    [
+        ("IF auto THEN motor := start; END_IF", "IF NOT auto THEN motor := NOT start; END_IF"),
+        ("IF auto AND start THEN motor := TRUE; END_IF", "IF NOT start THEN motor := FALSE; END_IF"),
+        ("motor := start;", "lamp := NOT start;"),
+    ],
+)
+def test_units_that_never_write_together_are_no_two_writers(first: str, second: str, tmp_path: Path) -> None:
+    reads = program(
+        "Reads", "x := auto OR start OR stop_button OR at_open; lamp := lamp OR x;", "VAR x : BOOL; END_VAR"
+    )
+    files = {"programs/a.st": program("A", first), "programs/b.st": program("B", second)}
+    told = names(tmp_path, files | {"programs/c.st": reads.replace("lamp := lamp OR x;", "")})
+    assert "two-writers" not in told
+
+
+def test_a_block_that_writes_a_tag_itself_and_has_two_instances_is_told(tmp_path: Path) -> None:
+    block = "FUNCTION_BLOCK Fan VAR_INPUT go : BOOL; END_VAR motor := go; END_FUNCTION_BLOCK"
+    two = program("P", f"f(go := start); g(go := NOT start);\n{READS}", "VAR f, g : Fan; END_VAR")
+    assert names(tmp_path, {"blocks/f.st": block, "programs/p.st": two}) == ["two-writers"]
+    one = program("P", f"f(go := start);\n{READS}", "VAR f : Fan; END_VAR")
+    assert names(tmp_path, {"programs/p.st": one}) == []
+
+
+def test_blocks_of_two_modes_that_exclude_each_other_may_write_one_tag(tmp_path: Path) -> None:
+    blocks = {
+        f"blocks/{name}.st": f"FUNCTION_BLOCK {name} VAR_INPUT go : BOOL; END_VAR motor := go; END_FUNCTION_BLOCK"
+        for name in ("ByHand", "BySun")
+    }
+    variables = "VAR h : ByHand; s : BySun; END_VAR"
+    choice = program("P", f"IF auto THEN s(go := start); ELSE h(go := start); END_IF\n{READS}", variables)
+    assert names(tmp_path, blocks | {"programs/p.st": choice}) == []
+    both = program("P", f"s(go := start); h(go := start);\n{READS}", variables)
+    assert names(tmp_path, {"programs/p.st": both}) == ["two-writers"]
+
+
+def test_a_unit_of_one_mode_leaves_a_tag_on(tmp_path: Path) -> None:
+    block = "FUNCTION_BLOCK Fan VAR_INPUT go : BOOL; END_VAR motor := go; END_FUNCTION_BLOCK"
+    text = program("P", f"IF auto THEN\nf(go := start);\nEND_IF\n{READS}", "VAR f : Fan; END_VAR")
+    (told,) = found(tmp_path, {"blocks/f.st": block, "programs/p.st": text})
+    assert "f is called only under a condition: while that does not hold, motor stays as it was. (stays-on)" in told
+    reset = text.replace("IF auto", "motor := FALSE;\nIF auto")
+    assert names(tmp_path, {"programs/p.st": reset}) == []
+    enabled = program("P", f"f(EN := auto, go := start);\n{READS}", "VAR f : Fan; END_VAR")
+    assert names(tmp_path, {"programs/p.st": enabled}) == ["stays-on"]
+
+
+@pytest.mark.parametrize(
+    ("body", "is_told"),
+    [
+        ("stop := NOT stop_button;", True),
+        ("stop := stop_button;", False),
+        ("stop := NOT start;", False),
+        ("running := NOT stop_button;", False),
+        ("no_stop := NOT stop_button;", False),
+        ("v(open := NOT at_open);", False),
+        ("v(at_open := NOT at_open);", True),
+    ],
+)
+def test_a_contact_wired_nc_that_not_inverts_again(body: str, is_told: bool, tmp_path: Path) -> None:
+    vent = "FUNCTION_BLOCK Vent VAR_INPUT open, at_open : BOOL; END_VAR VAR_OUTPUT up : BOOL; END_VAR up := open AND NOT at_open; END_FUNCTION_BLOCK"
+    variables = "VAR stop, running, no_stop : BOOL; v : Vent; END_VAR"
+    uses = "v(open := stop OR running OR no_stop); motor := v.up;"
+    text = program("P", f"{body}\n{'' if body.startswith('v') else uses}\n{READS} motor := v.up;", variables)
+    told = names(tmp_path, {"blocks/v.st": vent, "programs/p.st": text})
+    assert ("inverted-twice" in told) is is_told
+
+
+def test_the_output_of_one_instance_that_nothing_reads_where_those_of_its_siblings_are(tmp_path: Path) -> None:
+    fan = "FUNCTION_BLOCK Fan VAR_INPUT go : BOOL; END_VAR VAR_OUTPUT run : BOOL; END_VAR run := go; END_FUNCTION_BLOCK"
+    rows = "".join(f"Fan{n},Fan,start,,,,,\n" for n in range(1, 6))
+    head = "instance,block,go,IN1,IN2,IN3,IN4,result\n"
+    wired = f"{head}{rows}any,OR,,Fan1.run,Fan2.run,Fan3.run,Fan4.run,-> motor\n"
+    files = {"blocks/f.st": fan, "wiring/w.csv": wired, "programs/r.st": program("R", READS)}
+    (told,) = found(tmp_path, files)
+    assert "Nothing reads Fan5.run, and that of its 4 siblings is read. (odd-one-out)" in told
+
+
+def test_analysis_does_not_need_the_whole_library_to_be_right(tmp_path: Path) -> None:
+    text = program("P", f"motor := start; motor := auto;\n{READS}")
+    told = names(tmp_path, {"programs/p.st": text, "blocks/b.st": "FUNCTION_BLOCK B x := 1; END_FUNCTION_BLOCK"})
+    assert sorted(told) == ["two-writers", "unknown-name"]
