@@ -34,6 +34,7 @@ if TYPE_CHECKING:
     from upright_block.language.allowing import Settled
     from upright_block.language.catalogue import catalogue
     from upright_block.language.findings import Finding
+    from upright_block.language.mending import mended_texts
     from upright_block.language.names import did_you_mean, listed, nearest
     from upright_block.language.tags import Tag
     from upright_block.library.manifest import LibraryProblem
@@ -41,6 +42,7 @@ if TYPE_CHECKING:
     from upright_block.library.templates import TemplateProblem, write_demo, write_new
     from upright_block.machine.trace import Trace
     from upright_block.opened import OpenLibrary, is_trace_file, open_library
+    from upright_block.rechecking import Checked, check_library
     from upright_block.whole import file_written
 
 __version__ = "0.1.0"
@@ -63,6 +65,7 @@ __getattr__ = exported(
         "language.allowing": ("Settled",),
         "language.catalogue": ("catalogue",),
         "language.findings": ("Finding",),
+        "language.mending": ("mended_texts",),
         "language.names": ("did_you_mean", "listed", "nearest"),
         "language.tags": ("Tag",),
         "library.manifest": ("LibraryProblem",),
@@ -70,6 +73,7 @@ __getattr__ = exported(
         "library.templates": ("TemplateProblem", "write_demo", "write_new"),
         "machine.trace": ("Trace",),
         "opened": ("OpenLibrary", "is_trace_file", "open_library"),
+        "rechecking": ("Checked", "check_library"),
         "whole": ("file_written",),
     },
 )
@@ -78,6 +82,7 @@ __all__ = [
     "EVENT_HEADS",
     "BadValue",
     "BadWishes",
+    "Checked",
     "Collector",
     "Controller",
     "CsvFile",
@@ -110,6 +115,7 @@ __all__ = [
     "Watched",
     "Wishes",
     "catalogue",
+    "check_library",
     "choose",
     "csv_text",
     "did_you_mean",
@@ -119,6 +125,7 @@ __all__ = [
     "is_trace_file",
     "lcov",
     "listed",
+    "mended_texts",
     "nearest",
     "open_library",
     "shortfalls",

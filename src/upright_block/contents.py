@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -146,7 +146,7 @@ class Contents:
         from upright_block.analysis import analyse
 
         analysed = [f for f in analyse(self._library.scope) if doubtful or not f.is_doubtful]
-        found = sorted([*self._read, *analysed], key=lambda f: (f.source.path, f.start))
+        found = sorted([*self._read, *analysed], key=lambda f: (f.source.path, f.start, f.name))
         return self._settle(found, True)
 
     @cached_property
@@ -188,32 +188,6 @@ class Contents:
             raise UnknownName(f"There is no unit {name}.", self.did_you_mean(name))
         steps = step_graph(unit)
         return [*([steps] if steps else []), *state_graphs(unit)] or [call_graph([], unit)]
-
-    @staticmethod
-    def mended(findings: Iterable[Finding]) -> dict[str, tuple[str, str, int]]:
-        """By path the text of a file before and after the edits that are the way out of findings, and how many these are."""
-        from upright_block.language.mending import mended_texts
-
-        return mended_texts(findings)
-
-    def accepted(self, findings: Iterable[Finding]) -> str:
-        """The file of accepted findings with ``findings`` taken over, besides those that it has and that are still there."""
-        from upright_block.library.accepted import accepted_text
-
-        known = set(map(id, self._accepted.allowances))
-        return accepted_text([*findings, *(f for f, allowance in self.check(True).allowed if id(allowance) in known)])
-
-    @property
-    def accepted_path(self) -> Path:
-        """Where the file of accepted findings is, or would be."""
-        from upright_block.library.accepted import ACCEPTED
-
-        return self.root / ACCEPTED
-
-    @property
-    def accepted_before(self) -> str:
-        """The text of the file of accepted findings; empty where there is none."""
-        return self._accepted.text
 
     @cached_property
     def _accepted(self) -> Accepted:
@@ -296,17 +270,7 @@ class Contents:
         Raises:
             NotRunnable: it cannot be written.
         """
-        from codecs import BOM_UTF8
-
-        from upright_block.whole import write_file
-
-        try:
-            path.parent.mkdir(parents=True, exist_ok=True)
-            is_marked = path.exists() and path.read_bytes().startswith(BOM_UTF8)
-            write_file(path, (BOM_UTF8 if is_marked else b"") + text.encode())
-        except OSError as problem:
-            name = path.relative_to(self.root).as_posix()
-            raise NotRunnable(f"{name} cannot be written: {problem.strerror}.", "Nothing was changed.") from None
+        write_text(self.root, path, text)
 
     def wiring(self, name: str) -> Unit:
         """The program that a wiring table is, letter case ignored.
@@ -388,6 +352,21 @@ class Contents:
         from upright_block.language.instances import instances
 
         return list(instances(self.configuration(configuration), standard))
+
+
+def write_text(root: Path, path: Path, text: str) -> None:
+    """Write a text of the library in ``root``, as `Contents.write_text`."""
+    from codecs import BOM_UTF8
+
+    from upright_block.whole import write_file
+
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        is_marked = path.exists() and path.read_bytes().startswith(BOM_UTF8)
+        write_file(path, (BOM_UTF8 if is_marked else b"") + text.encode())
+    except OSError as problem:
+        name = path.relative_to(root).as_posix()
+        raise NotRunnable(f"{name} cannot be written: {problem.strerror}.", "Nothing was changed.") from None
 
 
 def _texts(tag: Tag) -> dict[str, str]:

@@ -10,6 +10,7 @@ from pathlib import Path
 
 import pytest
 
+from upright_block import cached
 from upright_block.compiler import cache
 
 TEXT = '(module (func (export "f") (result i32) i32.const 7))'
@@ -18,9 +19,9 @@ TEXT = '(module (func (export "f") (result i32) i32.const 7))'
 @pytest.fixture
 def folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Path]:
     monkeypatch.setenv("UPRIGHT_CACHE", str(tmp_path / "modules"))
-    cache.cache_folder.cache_clear()
+    cached.cache_folder.cache_clear()
     yield tmp_path / "modules"
-    cache.cache_folder.cache_clear()
+    cached.cache_folder.cache_clear()
 
 
 def entries(folder: Path) -> list[Path]:
@@ -102,9 +103,9 @@ def test_a_link_is_not_followed(folder: Path, tmp_path: Path, monkeypatch: pytes
 def test_a_folder_that_cannot_be_written_does_no_harm(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     (tmp_path / "file").write_text("in the way")
     monkeypatch.setenv("UPRIGHT_CACHE", str(tmp_path / "file" / "modules"))
-    cache.cache_folder.cache_clear()
+    cached.cache_folder.cache_clear()
     assert cache.compiled(TEXT) is not None
-    cache.cache_folder.cache_clear()
+    cached.cache_folder.cache_clear()
 
 
 def test_two_that_write_at_once_leave_one_sound_entry(folder: Path) -> None:
@@ -117,10 +118,10 @@ def test_two_that_write_at_once_leave_one_sound_entry(folder: Path) -> None:
 def test_without_a_home_nothing_is_kept(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.chdir(tmp_path)
     monkeypatch.setenv("UPRIGHT_CACHE", "~/.cache/modules")
-    cache.cache_folder.cache_clear()
+    cached.cache_folder.cache_clear()
     cache.compiled(TEXT)
     assert list(tmp_path.iterdir()) == []
-    cache.cache_folder.cache_clear()
+    cached.cache_folder.cache_clear()
 
 
 @pytest.mark.skipif(not hasattr(os, "mkfifo"), reason="has no pipes with names")

@@ -6,7 +6,7 @@ compares them; each of `checks` gives findings of one subject.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 
 from upright_block.analysis.checks.calls import check_calls, check_late
 from upright_block.analysis.checks.contacts import check_contacts
@@ -14,14 +14,15 @@ from upright_block.analysis.checks.copies import check_copies
 from upright_block.analysis.checks.decisions import check_decisions, check_loops, check_too_early, check_transitions
 from upright_block.analysis.checks.latches import check_latches
 from upright_block.analysis.checks.numbers import check_numbers
-from upright_block.analysis.checks.siblings import check_open, check_unread
+from upright_block.analysis.checks.siblings import CallMade, calls_made, check_open, check_unread
 from upright_block.analysis.checks.states import check_states
 from upright_block.analysis.checks.timers import check_timers
 from upright_block.analysis.checks.uses import check_uses
 from upright_block.analysis.checks.writers import check_overwritten, check_writers
-from upright_block.analysis.facts import Facts
+from upright_block.analysis.facts import Facts, Given
 from upright_block.analysis.flow import Flow
 from upright_block.language.findings import Finding, Findings
+from upright_block.language.nodes import record
 from upright_block.language.scope import Scope
 
 _OF_BODIES: tuple[Callable[[Flow, Facts], Iterator[Finding]], ...] = (
@@ -40,9 +41,32 @@ _OF_BODIES: tuple[Callable[[Flow, Facts], Iterator[Finding]], ...] = (
 )
 
 
+@record
+class Analysed:
+    """What the analysis found: ``own`` are findings that a file has by itself and what it uses, ``wide`` those that come of
+    all files together. ``calls`` and ``given`` are what the latter are made of, besides what is known of other files.
+    """
+
+    own: list[Finding]
+    wide: list[Finding]
+    calls: list[CallMade]
+    given: Given
+
+
 def analyse(scope: Scope) -> list[Finding]:
     """All that the analysis finds in a library that was read, by file and place; what is doubtful among it."""
-    facts = Facts(scope)
+    found = Findings()
+    done = analysed(scope)
+    for finding in (*done.own, *done.wide):
+        found.add(finding)
+    return found.in_order()
+
+
+def analysed(scope: Scope, outside: Sequence[CallMade] = (), given: Given | None = None) -> Analysed:
+    """What the analysis finds in the units of a scope; ``outside`` are calls in files that are not in it, and ``given`` the
+    initial values that these give.
+    """
+    facts = Facts(scope, given)
     found = Findings()
     for finding in check_uses(facts):
         found.add(finding)
@@ -53,9 +77,9 @@ def analyse(scope: Scope) -> list[Finding]:
     for unit in facts.units:
         for finding in (*check_states(unit, facts), *check_copies(unit, facts)):
             found.add(finding)
-    for finding in (*check_writers(facts), *check_open(facts)):
-        found.add(finding)
-    return _without_echoes(found.in_order())
+    calls = list(calls_made(facts))
+    wide = [*check_writers(facts), *check_open([*calls, *outside])]
+    return Analysed(_without_echoes(found.in_order()), wide, calls, facts.given)
 
 
 def _without_echoes(findings: list[Finding]) -> list[Finding]:

@@ -45,12 +45,15 @@ class Uses:
 
 
 _NONE = Uses()
+Given = dict[str, set[Number] | None]
+"""Initial values that instances are given, by the names of the variables in upper case; None where they are no numbers."""
 
 
 class Facts:
     """What is known of the units of a library, those of rigs and those with errors left out."""
 
-    def __init__(self, scope: Scope) -> None:
+    def __init__(self, scope: Scope, given: Given | None = None) -> None:
+        """``given`` are the initial values that instances outside of the scope are given."""
         self.scope = scope
         self.terms = Terms()
         own = [u for u in scope.units.values() if not u.is_standard and u.source not in scope.rigs]
@@ -67,7 +70,8 @@ class Facts:
         for unit in (*self.units, *self.configurations):
             for part in parts_of(unit):
                 self._gather(part)
-        self.known = dict(self._known())
+        self.given = given_by((*self.units, *self.configurations))
+        self.known = dict(self._known(merged(self.given, given or {})))
 
     # --- uses ---
 
@@ -124,13 +128,8 @@ class Facts:
             for variable in path:
                 self._of(variable).values = None
 
-    def _known(self) -> Iterator[tuple[typed.Variable, Ranges]]:
+    def _known(self, given: Given) -> Iterator[tuple[typed.Variable, Ranges]]:
         """The values that variables can have where nothing but constants is written to them."""
-        given: dict[str, set[Number] | None] = {}
-        for unit in (*self.units, *self.configurations):
-            for variable in unit.variables.values():
-                if isinstance(variable.initial, dict):
-                    _take_initials(variable.initial, given)
         for unit in self.units:
             for part in parts_of(unit):
                 for variable in part.variables.values():
@@ -196,7 +195,26 @@ def _number(value: typed.Expression | None) -> Number | None:
     return found if isinstance(found, (bool, int)) else None
 
 
-def _take_initials(initial: dict[str, typed.Initial], given: dict[str, set[Number] | None]) -> None:
+def given_by(units: Iterable[typed.Unit]) -> Given:
+    """What the variables of some units give to the variables inside them."""
+    found: Given = {}
+    for unit in units:
+        for variable in unit.variables.values():
+            if isinstance(variable.initial, dict):
+                _take_initials(variable.initial, found)
+    return found
+
+
+def merged(a: Given, b: Given) -> Given:
+    """What either gives."""
+    found = dict(a)
+    for name, values in b.items():
+        known = found.get(name, set())
+        found[name] = None if known is None or values is None else known | values
+    return found
+
+
+def _take_initials(initial: dict[str, typed.Initial], given: Given) -> None:
     """Note what instances are given as initial values, by the names of the variables."""
     waiting: list[Iterable[tuple[str, typed.Initial]]] = [initial.items()]
     while waiting:

@@ -10,9 +10,9 @@ from functools import cached_property
 from pathlib import Path
 from typing import Any
 
+from upright_block.cached import cache_folder
 from upright_block.cases.plan import ReadyCase
 from upright_block.cases.verdict import Verdict
-from upright_block.compiler.cache import cache_folder
 from upright_block.language.source import Source
 from upright_block.language.typed import Unit
 from upright_block.library import Library

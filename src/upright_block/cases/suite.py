@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from fnmatch import translate
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
@@ -45,13 +45,34 @@ class Suite:
     unread: int
     sources: tuple[Source, ...]
     rules: int
+    by_file: tuple[FileOfCases, ...] = ()
 
 
-def load_suite(library: Library) -> Suite:
-    """Read all case files of a library. Mistakes become findings; a case with one is not run."""
+@record
+class FileOfCases:
+    """A case file: the units that it ``names``, its subject and its rig, in upper case; None where it could not be read.
+
+    ``tables`` are the files that it reads its vectors and shapes from, ``findings`` those of it and of these.
+    """
+
+    source: Source
+    names: tuple[str, ...] | None
+    tables: tuple[Source, ...]
+    findings: tuple[Finding, ...]
+    ready: int
+    not_run: int
+
+
+def load_suite(library: Library, only: Collection[str] | None = None, rigs_used: Collection[str] = ()) -> Suite:
+    """Read all case files of a library, or ``only`` those of some paths. Mistakes become findings; a case with one is not run.
+
+    ``rigs_used`` are rigs that files which are left out name.
+    """
     findings = Findings()
     loader = _Loader(library, findings)
+    loader.rigs_used |= set(rigs_used)
     sources: list[Source] = []
+    by_file: list[FileOfCases] = []
     for folder in library.manifest.folders["rules"]:
         for path in library.files.below(folder, (".toml",), findings):
             source = library.files.source(path, findings)
@@ -63,9 +84,11 @@ def load_suite(library: Library) -> Suite:
     paths: dict[Path, Path] = {}
     for folder in library.manifest.folders["cases"]:
         for path in library.files.below(folder, (".toml",), findings):
-            paths.setdefault(path, path.relative_to(library.root / folder))
+            if only is None or library.files.shown(path) in only:
+                paths.setdefault(path, path.relative_to(library.root / folder))
     unread = 0
     for path, relative in paths.items():
+        begun = len(findings.items), len(loader.ready), len(loader.not_run)
         source = library.files.source(path, findings)
         stem = relative.with_suffix("").as_posix()
         file = None if source is None else read_case_file(source, path, stem, library.files, findings)
@@ -74,9 +97,34 @@ def load_suite(library: Library) -> Suite:
             sources.append(source)
         if file is not None:
             loader.add(file)
+        if source is not None:
+            by_file.append(_file_of_cases(source, file, loader, begun))
     loader.find_unused_rigs(bool(unread))
     found = (tuple(loader.ready), tuple(loader.not_run), tuple(findings.in_order()))
-    return Suite(*found, len(paths), unread, tuple(sources), rules_read)
+    return Suite(*found, len(paths), unread, tuple(sources), rules_read, tuple(by_file))
+
+
+def _file_of_cases(source: Source, file: CaseFile | None, loader: _Loader, begun: tuple[int, int, int]) -> FileOfCases:
+    """What came of a file: what there is more than there was when it was ``begun``."""
+    findings, ready, not_run = begun
+    own = Findings()
+    own.items = loader.findings.items[findings:]
+    names: tuple[str, ...] | None = None
+    tables: dict[str, Source] = {}
+    if file is not None:
+        names = (file.subject.name.upper(), *((file.rig.text.upper(),) if file.rig else ()))
+        for case in file.cases:
+            for table in (case.vectors, *(driven.table for driven in case.stimuli)):
+                if table is not None and table.source.path != source.path:
+                    tables[table.source.path] = table.source
+    return FileOfCases(
+        source,
+        names,
+        tuple(tables.values()),
+        tuple(own.in_order()),
+        len(loader.ready) - ready,
+        len(loader.not_run) - not_run,
+    )
 
 
 class _Loader:

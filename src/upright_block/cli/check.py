@@ -7,11 +7,12 @@ from pathlib import Path
 
 import click
 
-from upright_block import Finding, LibraryProblem, OpenLibrary, Settled, catalogue, did_you_mean
+from upright_block import Checked, Finding, LibraryProblem, catalogue, check_library, did_you_mean, mended_texts
 from upright_block.cli.common import (
     beside,
-    library_option,
+    no_library,
     only_with,
+    place_options,
     plural,
     propose,
     show_findings,
@@ -42,7 +43,7 @@ class FindingName(click.ParamType[tuple[str, ...]]):
     short_help="List every finding.",
     epilog="Examples:  upright check    upright check --only stays-on,two-writers    upright check --fix --write",
 )
-@library_option
+@place_options
 @click.option("--only", multiple=True, type=FindingName(), metavar="NAMES", help="Only these findings.")
 @click.option("--skip", multiple=True, type=FindingName(), metavar="NAMES", help="All but these findings.")
 @click.option("--doubtful", is_flag=True, help="Also what may be meant, as far as the text tells.")
@@ -57,7 +58,8 @@ class FindingName(click.ParamType[tuple[str, ...]]):
 @click.option("--write", is_flag=True, help="With --fix or --accept-present: write the files.")
 @click.option("--strict", is_flag=True, help="Exit with 1 for warnings too.")
 def command(
-    library: OpenLibrary,
+    folder: Path,
+    also: tuple[Path, ...],
     only: tuple[tuple[str, ...], ...],
     skip: tuple[tuple[str, ...], ...],
     doubtful: bool,
@@ -77,51 +79,55 @@ def command(
     if not (fix or accept):
         only_with("--fix or --accept-present", "--write")
     try:
-        settled = library.check(doubtful)
+        checked = check_library(folder, also, doubtful or accept)
     except LibraryProblem as problem:
-        stop(problem.message, problem.way_out)
+        no_library(problem, as_json)
     wanted, unwanted = {n for names in only for n in names}, {n for names in skip for n in names}
-    findings = [f for f in settled.findings if (not wanted or f.name in wanted) and f.name not in unwanted]
+    findings = [
+        f
+        for f in checked.settled.findings
+        if (not wanted or f.name in wanted) and f.name not in unwanted and (doubtful or not f.is_doubtful)
+    ]
     if fix:
         beside("--fix", "--write", "--only", "--skip", "--doubtful")
-        _fix(library, findings, write)
+        _fix(checked, findings, write)
         return
     if accept:
         beside("--accept-present", "--write", "--only", "--skip", "--doubtful")
-        propose(library, library.accepted_path, library.accepted_before, library.accepted(findings), write)
+        propose(checked, checked.accepted_path, checked.accepted.text, checked.accepting(findings), write)
         return
     failed = any(f.severity == "error" or strict for f in findings)
     if sarif is not None:
-        write_out(sarif, sarif_text(findings, settled.allowed).encode())
+        write_out(sarif, sarif_text(findings, checked.settled.allowed).encode())
     if as_json:
-        _show_json(library, findings, settled)
+        _show_json(checked, findings)
     elif as_lines:
         show_lines([finding_line(f) for f in findings])
     else:
         show_findings(findings, show_all)
-        _sum_up(library, findings, settled, failed)
+        _sum_up(checked, findings, failed)
     raise SystemExit(failed)
 
 
-def _show_json(library: OpenLibrary, findings: Sequence[Finding], settled: Settled) -> None:
+def _show_json(checked: Checked, findings: Sequence[Finding]) -> None:
     show_json(
         {
-            "library": library.name,
+            "library": checked.name,
             "findings": [finding_data(f) for f in findings],
-            "allowed": [finding_data(f) for f, _ in settled.allowed],
+            "allowed": [finding_data(f) for f, _ in checked.settled.allowed],
         }
     )
 
 
-def _sum_up(library: OpenLibrary, findings: Sequence[Finding], settled: Settled, failed: bool) -> None:
-    read = f"{plural(len(library.units), 'unit')} in {plural(len(library.sources), 'file')}"
-    cases = plural(len(library.cases) + len(library.not_run), "case")
-    allowed = len(settled.allowed)
+def _sum_up(checked: Checked, findings: Sequence[Finding], failed: bool) -> None:
+    read = f"{plural(checked.units, 'unit')} in {plural(checked.files, 'file')}"
+    cases = plural(checked.cases, "case")
+    allowed = len(checked.settled.allowed)
     also = f" {plural(allowed, 'finding')} {'is' if allowed == 1 else 'are'} allowed." if allowed else ""
     show_lines(
         [
             [
-                (f"{library.name}: ", "strong"),
+                (f"{checked.name}: ", "strong"),
                 (f"{read}, {cases}: ", ""),
                 (counted(findings) + ".", "bad" if failed else "warn" if findings else "good"),
                 (also, "dim"),
@@ -132,16 +138,16 @@ def _sum_up(library: OpenLibrary, findings: Sequence[Finding], settled: Settled,
         show_lines([[(f"What a finding means: upright explain {findings[0].name}", "dim")]])
 
 
-def _fix(library: OpenLibrary, findings: Sequence[Finding], write: bool) -> None:
+def _fix(checked: Checked, findings: Sequence[Finding], write: bool) -> None:
     """Propose the edits of findings, a file at a time."""
-    mended = library.mended(findings)
+    mended = mended_texts(findings)
     if not mended:
         show_lines([[("None of the findings has a way out that is one sure edit.", "")]])
         return
     for number, (path, (before, after, _)) in enumerate(mended.items()):
         if number:
             show_lines([[]])
-        propose(library, library.root / path, before, after, write)
+        propose(checked, checked.root / path, before, after, write)
     count = sum(edits for _, _, edits in mended.values())
     left = len(findings) - count
     show_lines([[(f"{plural(count, 'edit')}; {plural(left, 'finding')} without one.", "dim")]])

@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from functools import wraps
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, BinaryIO, NoReturn, TypeVar, cast
+from typing import TYPE_CHECKING, Any, BinaryIO, NoReturn, Protocol, TypeVar, cast
 
 import click
 from click.core import ParameterSource
@@ -172,24 +172,29 @@ def show_findings(findings: Sequence[Finding], show_all: bool) -> None:
         show_lines(lines)
 
 
-def library_option(command: F) -> F:
-    """Give a command the options ``--library`` and ``--also``, and the read library as its first argument."""
-
-    @click.option(
-        "--library",
-        "folder",
-        default=".",
-        metavar="DIR",
-        type=click.Path(path_type=Path),
-        help="The folder of the library, or one inside it. Default: the current folder.",
-    )
-    @click.option(
+def place_options(command: F) -> F:
+    """Give a command the options ``--library`` and ``--also``."""
+    also = click.option(
         "--also",
         multiple=True,
         metavar="DIR",
         type=click.Path(path_type=Path),
         help="A folder outside the library that its files may lead to. May be given again.",
     )
+    return click.option(
+        "--library",
+        "folder",
+        default=".",
+        metavar="DIR",
+        type=click.Path(path_type=Path),
+        help="The folder of the library, or one inside it. Default: the current folder.",
+    )(also(command))
+
+
+def library_option(command: F) -> F:
+    """Give a command the options ``--library`` and ``--also``, and the read library as its first argument."""
+
+    @place_options
     @wraps(command)
     def with_library(folder: Path, also: tuple[Path, ...], **options: Any) -> Any:
         library = opened(folder, also, bool(options.get("as_json")))
@@ -203,10 +208,15 @@ def opened(folder: Path, also: Sequence[Path] = (), as_json: bool = False) -> Op
     try:
         return open_library(folder, also)
     except LibraryProblem as problem:
-        if as_json:
-            show_json({"error": {"message": problem.message, "way_out": problem.way_out}})
-            raise SystemExit(2) from None
-        stop(problem.message, problem.way_out)
+        no_library(problem, as_json)
+
+
+def no_library(problem: LibraryProblem, as_json: bool) -> NoReturn:
+    """End the call because there is no library that it could use."""
+    if as_json:
+        show_json({"error": {"message": problem.message, "way_out": problem.way_out}})
+        raise SystemExit(2)
+    stop(problem.message, problem.way_out)
 
 
 def stop(message: str, way_out: str = "") -> NoReturn:
@@ -216,7 +226,16 @@ def stop(message: str, way_out: str = "") -> NoReturn:
     raise SystemExit(2)
 
 
-def propose(library: OpenLibrary, path: Path, before: str, after: str, write: bool) -> None:
+class Place(Protocol):
+    """A library of which a text can be written."""
+
+    @property
+    def root(self) -> Path: ...
+
+    def write_text(self, path: Path, text: str) -> None: ...
+
+
+def propose(library: Place, path: Path, before: str, after: str, write: bool) -> None:
     """Show what changes in a file of the library, with what comes and what goes in colour; write it if asked to."""
     from difflib import unified_diff
 

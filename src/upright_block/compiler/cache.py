@@ -8,10 +8,8 @@ Anything else is compiled anew; the cache never makes a run fail.
 from __future__ import annotations
 
 import hashlib
-import os
 import platform
 import stat
-from collections.abc import Callable
 from contextlib import suppress
 from functools import cache
 from pathlib import Path
@@ -19,6 +17,7 @@ from threading import Lock
 
 import wasmtime
 
+from upright_block.cached import cache_folder, is_ours
 from upright_block.whole import write_file
 
 _DIGEST = 32
@@ -48,17 +47,6 @@ def engine(is_large: bool = False) -> wasmtime.Engine:
         return _engines[is_large]
 
 
-@cache
-def cache_folder() -> Path:
-    """The folder of compiled modules; ``UPRIGHT_CACHE`` names another one."""
-    named = os.environ.get("UPRIGHT_CACHE")
-    if named:
-        return Path(named)
-    import platformdirs
-
-    return Path(platformdirs.user_cache_dir("upright-block", appauthor=False)) / "modules"
-
-
 def compiled(text: str, is_large: bool = False) -> wasmtime.Module:
     """The compiled module of a WebAssembly text, from the cache where it is there and sound; see `engine`."""
     path = cache_folder() / f"{_key(text)}.module"
@@ -78,7 +66,7 @@ def _key(text: str) -> str:
 
 def _read(path: Path, is_large: bool) -> wasmtime.Module | None:
     try:
-        if not _is_ours(path.parent, stat.S_ISDIR) or not _is_ours(path):
+        if not is_ours(path.parent, stat.S_ISDIR) or not is_ours(path):
             return None
         data = path.read_bytes()
         digest, payload = data[:_DIGEST], data[_DIGEST:]
@@ -89,22 +77,12 @@ def _read(path: Path, is_large: bool) -> wasmtime.Module | None:
         return None
 
 
-def _is_ours(path: Path, is_kind: Callable[[int], bool] = stat.S_ISREG) -> bool:
-    """Whether ``path`` is a file, or what ``is_kind`` says, that only this user can have written."""
-    status = path.lstat()
-    if not is_kind(status.st_mode):
-        return False
-    if not hasattr(os, "getuid"):
-        return True
-    return status.st_uid == os.getuid() and not status.st_mode & 0o022
-
-
 def _write(path: Path, payload: bytes) -> None:
     """Write an entry whole or not at all; two runs that write at once write the same bytes."""
     if not path.is_absolute():
         return  # there is no home folder to keep it in
     path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
-    if not _is_ours(path.parent, stat.S_ISDIR):
+    if not is_ours(path.parent, stat.S_ISDIR):
         return
     write_file(path, hashlib.sha256(payload).digest() + payload, is_private=True)
     _prune(path.parent)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from collections.abc import Set as AbstractSet
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -46,11 +46,36 @@ class Library:
         return named_unit(name.upper(), self.scope)
 
 
+@record
+class Texts:
+    """The texts of a library before anything in them is understood: ``own`` sources, those of ``rigs``, tables of tags and of
+    wirings. ``findings`` are of files that cannot be read.
+    """
+
+    root: Path
+    manifest: Manifest
+    files: Files
+    own: tuple[Source, ...]
+    rigs: tuple[Source, ...]
+    tags: tuple[Source, ...]
+    wirings: tuple[Source, ...]
+    findings: tuple[Finding, ...]
+
+
 def load_library(root: Path, also: Sequence[Path] = ()) -> Library:
     """Read and check the library whose manifest is in ``root``; files outside only below ``also``.
 
     Raises:
         LibraryProblem: the manifest cannot be used. Mistakes in sources become findings instead.
+    """
+    return check_texts(read_texts(root, also))
+
+
+def read_texts(root: Path, also: Sequence[Path] = ()) -> Texts:
+    """Read all texts of the library whose manifest is in ``root``.
+
+    Raises:
+        LibraryProblem: the manifest cannot be used.
     """
     files = Files(root, also)
     manifest = read_manifest(files)
@@ -58,15 +83,27 @@ def load_library(root: Path, also: Sequence[Path] = ()) -> Library:
     folders = manifest.folders
     rigs = _sources([f"{folder}/rigs" for folder in folders["cases"]], files, findings)
     own = _sources((*folders["blocks"], *folders["programs"]), files, findings, {source.path for source in rigs})
-    scope = Scope(STANDARD, manifest.name, _stand_ins, set(rigs))
-    sources = (*own, *rigs)
+    tags = _tables(folders["tags"], files, findings)
+    wirings = _tables(folders["wiring"], files, findings)
+    return Texts(root, manifest, files, tuple(own), tuple(rigs), tuple(tags), tuple(wirings), tuple(findings.items))
+
+
+def check_texts(texts: Texts, only: Collection[str] | None = None) -> Library:
+    """Check the texts of a library; with ``only`` no other sources than those of these paths, but all tables."""
+    findings = Findings()
+    for finding in texts.findings:
+        findings.add(finding)
+    manifest = texts.manifest
+    scope = Scope(STANDARD, manifest.name, _stand_ins, set(texts.rigs))
+    sources = (*texts.own, *texts.rigs)
     scope.points.rules = manifest.points
     scope.dialect = manifest.dialect
-    tables = [tag_table(source, findings) for source in _tables(folders["tags"], files, findings)]
-    wirings = _wirings(_tables(folders["wiring"], files, findings), findings)
-    check_program(sources, scope, findings, tables, wirings)
+    tables = [tag_table(source, findings) for source in texts.tags]
+    wirings = _wirings(texts.wirings, findings)
+    chosen = [source for source in sources if only is None or source.path in only]
+    check_program(chosen, scope, findings, tables, wirings)
     tables_read = (*(table.source for table in tables), *(table.source for table in wirings))
-    return Library(root, manifest, files, sources, tables_read, scope, tuple(findings.in_order()))
+    return Library(texts.root, manifest, texts.files, sources, tables_read, scope, tuple(findings.in_order()))
 
 
 def _stand_ins() -> Standard:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from upright_block.analysis.facts import Facts
 from upright_block.analysis.flow import Call, Flow
@@ -11,7 +11,8 @@ from upright_block.analysis.slots import members, root_of
 from upright_block.analysis.words import siblings as words
 from upright_block.language import typed
 from upright_block.language.findings import Finding, doubtful
-from upright_block.language.nodes import node
+from upright_block.language.nodes import record
+from upright_block.language.source import Source
 
 _NUMBER = re.compile(r"\d+")
 _FEWEST = 4
@@ -52,52 +53,65 @@ def _taken(flow: Flow) -> set[tuple[typed.Variable, typed.Variable]]:
     return found
 
 
-@node
-class _Called:
-    """An instance that is called once, and how."""
+@record
+class CallMade:
+    """That an instance of a block is called, at ``start`` to ``end`` of a source; those ``inputs`` that have no initial value of
+    their own, and which of them are ``given``. A range of a table is one call.
+    """
 
-    flow: Flow
-    call: Call
-    name: str
+    block: str
+    instance: str
+    source: Source
+    start: int
+    end: int
+    inputs: tuple[str, ...]
+    given: tuple[str, ...]
 
 
-def check_open(facts: Facts) -> Iterator[Finding]:
-    """Report inputs without an initial value that a call does not give, where nearly all other instances have it."""
+def calls_made(facts: Facts) -> Iterator[CallMade]:
+    """The calls of the instances of all blocks of the library."""
     for unit in facts.units:
-        if unit.kind != "FUNCTION_BLOCK":
+        pins = [pin for pin in unit.section("input") if not pin.has_initial and pin.key != "EN"]
+        if unit.kind != "FUNCTION_BLOCK" or not pins:
             continue
-        called = list(_called(unit, facts))
-        for pin in unit.section("input") if called else ():
-            if pin.has_initial or pin.key == "EN":
+        names = tuple(pin.name for pin in pins)
+        seen: set[object] = set()
+        for flow, call in facts.calls_of(unit):
+            place = flow.unit.source.path, call.origin.start
+            if call.slot is None or call.is_made or not seen.isdisjoint(((flow, call.slot), place)):
                 continue
-            left = [c for c in called if pin not in c.call.inputs and not _is_set(c, pin)]
+            seen.update(((flow, call.slot), place))
+            given = tuple(pin.name for pin in pins if pin in call.inputs or _is_set(flow, call, pin))
+            start = call.origin.start
+            end = max(start + 1, call.origin.end)
+            yield CallMade(unit.key, root_of(call.slot).name, flow.unit.source, start, end, names, given)
+
+
+def check_open(calls: Iterable[CallMade]) -> Iterator[Finding]:
+    """Report inputs without an initial value that a call does not give, where nearly all other instances have it."""
+    by_block: dict[str, list[CallMade]] = {}
+    for call in calls:
+        by_block.setdefault(call.block, []).append(call)
+    for called in by_block.values():
+        called.sort(key=lambda call: (call.source.path, call.start))
+        for pin in called[0].inputs:
+            left = [call for call in called if pin not in call.given]
             given = len(called) - len(left)
-            for c in left[:_MOST_TOLD] if given else ():
-                said = words.input_left_open(c.name, pin.name, given, len(called) - 1)
-                start = c.call.origin.start
-                finding = said.told(c.flow.unit.source, start, max(start + 1, c.call.origin.end))
+            for call in left[:_MOST_TOLD] if given else ():
+                said = words.input_left_open(call.instance, pin, given, len(called) - 1)
+                finding = said.told(call.source, call.start, call.end)
                 is_odd = len(called) >= _FEWEST and len(left) * _MOST_ODD <= len(called)
                 yield finding if is_odd else doubtful(finding)
 
 
-def _called(unit: typed.Unit, facts: Facts) -> Iterator[_Called]:
-    """The instances of a unit, of a range in a table the first."""
-    seen: set[object] = set()
-    for flow, call in facts.calls_of(unit):
-        place = flow.unit.source.path, call.origin.start
-        if call.slot is not None and not call.is_made and seen.isdisjoint(((flow, call.slot), place)):
-            seen.update(((flow, call.slot), place))
-            yield _Called(flow, call, root_of(call.slot).name)
-
-
-def _is_set(called: _Called, pin: typed.Variable) -> bool:
+def _is_set(flow: Flow, call: Call, pin: typed.Variable) -> bool:
     """Whether a pin gets its value beside the call, or in another call of the same instance."""
-    slot = called.call.slot
+    slot = call.slot
     assert slot is not None
     whole = (*members(slot), pin)
-    if any(members(write.slot) == whole for write in called.flow.writes):
+    if any(members(write.slot) == whole for write in flow.writes):
         return True
     initial = root_of(slot).initial
     if isinstance(initial, dict) and pin.key in initial:
         return True
-    return any(call.slot == slot and pin in call.inputs for call in called.flow.calls)
+    return any(other.slot == slot and pin in other.inputs for other in flow.calls)

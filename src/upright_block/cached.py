@@ -1,0 +1,30 @@
+"""The user's cache folder, and files in it that nobody else can have written."""
+
+from __future__ import annotations
+
+import os
+import stat
+from collections.abc import Callable
+from functools import cache
+from pathlib import Path
+
+
+@cache
+def cache_folder() -> Path:
+    """The folder of compiled modules and of what is remembered; ``UPRIGHT_CACHE`` names another one."""
+    named = os.environ.get("UPRIGHT_CACHE")
+    if named:
+        return Path(named)
+    import platformdirs
+
+    return Path(platformdirs.user_cache_dir("upright-block", appauthor=False)) / "modules"
+
+
+def is_ours(path: Path, is_kind: Callable[[int], bool] = stat.S_ISREG) -> bool:
+    """Whether ``path`` is a file, or what ``is_kind`` says, that only this user can have written."""
+    status = path.lstat()
+    if not is_kind(status.st_mode):
+        return False
+    if not hasattr(os, "getuid"):
+        return True
+    return status.st_uid == os.getuid() and not status.st_mode & 0o022

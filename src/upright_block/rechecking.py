@@ -1,0 +1,500 @@
+"""A check that knows what the last one found: files that are as they were, and all that they use, are not read again.
+
+What was found is kept for each file by its content, as JSON in the user's cache folder. Of a library of which some sources
+changed those are checked anew, with what they use beside them; where what they show to others has changed too, those
+others as well. What comes of all files together is made anew each time. Wherever that would not give what a check of
+everything gives, or might not, everything is checked.
+"""
+
+from __future__ import annotations
+
+import json
+import stat
+from collections.abc import Collection, Iterable, Sequence
+from contextlib import suppress
+from hashlib import sha256
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from upright_block import cached
+from upright_block.analysis import Analysed, analysed
+from upright_block.analysis.checks.siblings import CallMade
+from upright_block.analysis.facts import Given, given_by, merged
+from upright_block.language.allowing import Allowance, Settled, settle
+from upright_block.language.findings import Finding, Findings, Related
+from upright_block.language.nodes import fresh, record, replaced, state
+from upright_block.language.source import Source
+from upright_block.library import Library, Texts, check_texts, find_root, read_texts, unread_files
+from upright_block.library.accepted import ACCEPTED, Accepted, accepted_text, read_accepted
+from upright_block.library.outline import declared, mentioned, outline
+from upright_block.whole import write_file
+
+if TYPE_CHECKING:
+    from upright_block.cases.suite import FileOfCases, Suite
+
+_FORM = 1
+_MOST_ROUNDS = 3
+_MOST_AGAIN = 0.4
+"""Where more than this part of all sources would be read, all are."""
+_FEWEST = 20
+_WIDE = frozenset(
+    {"no-task", "idle-task", "input-not-read", "output-not-written", "input-written", "hidden-tag", "near-twins"}
+)
+"""What reading finds in sources that comes of all files together."""
+_RETOLD = frozenset({"unknown-name", "name-twice", "recursion"})
+"""What names other files, which may not have been read."""
+
+
+@record
+class Checked:
+    """What a check found, and in how much: findings and allowances as `Contents.check` gives them."""
+
+    name: str
+    root: Path
+    settled: Settled
+    units: int
+    files: int
+    cases: int
+    accepted: Accepted
+
+    @property
+    def accepted_path(self) -> Path:
+        """Where the file of accepted findings is, or would be."""
+        return self.root / ACCEPTED
+
+    def accepting(self, findings: Iterable[Finding]) -> str:
+        """The file of accepted findings with ``findings`` taken over, besides those that it has and that are still there."""
+        known = set(map(id, self.accepted.allowances))
+        return accepted_text([*findings, *(f for f, allowance in self.settled.allowed if id(allowance) in known)])
+
+    def write_text(self, path: Path, text: str) -> None:
+        """As `Contents.write_text`."""
+        from upright_block.contents import write_text
+
+        write_text(self.root, path, text)
+
+
+@state
+class _Kept:
+    """What is known of a source: what it declares, what others can see of it, what was found in it by itself.
+
+    One ``is_central`` has programs or configurations, and is read each time.
+    """
+
+    digest: str
+    declares: tuple[str, ...]
+    outline: str
+    is_central: bool
+    is_broken: bool
+    units: int
+    findings: list[Finding]
+    calls: list[CallMade]
+    given: Given
+
+
+@state
+class _KeptCases:
+    """What is known of a case file: its digest and those of its tables, the units that it names, and what came of it."""
+
+    digest: str
+    tables: dict[str, str]
+    names: tuple[str, ...] | None
+    findings: list[Finding]
+    ready: int
+    not_run: int
+
+
+@state
+class _Memory:
+    """What is kept of a library. ``around`` is a digest of what every file depends on; ``tags`` are the names of all tags."""
+
+    around: str
+    sources: dict[str, _Kept] = fresh(default_factory=dict)
+    cases: dict[str, _KeptCases] = fresh(default_factory=dict)
+    tags: tuple[str, ...] = ()
+
+
+@record
+class _Found:
+    """What a check came to: what is to be kept, and what is made anew each time."""
+
+    memory: _Memory
+    wide: list[Finding]
+    allowances: tuple[Allowance, ...]
+
+
+def check_library(folder: Path | str = ".", also: Sequence[Path] = (), is_doubtful: bool = False) -> Checked:
+    """Check the library of a folder, as `Contents.check`, with what is kept of its last check.
+
+    Raises:
+        LibraryProblem: there is none, or its manifest or the file of accepted findings cannot be used.
+    """
+    root = find_root(Path(folder))
+    texts = read_texts(root, also)
+    case_files = _case_files(texts)
+    around = _around(texts, also)
+    path = cached.cache_folder() / f"{_digest(str(root.resolve()))}.check"
+    memory = _read(path, texts, case_files, around)
+    found = _Again(texts, case_files, memory).run() if memory is not None else None
+    if found is None:
+        found = _wholly(texts, case_files, around)
+    with suppress(OSError):
+        _write(path, found.memory)
+    return _checked(texts, case_files, found, is_doubtful)
+
+
+def _checked(texts: Texts, case_files: dict[str, Source], found: _Found, is_doubtful: bool) -> Checked:
+    """What was found, as the library weighs and allows it."""
+    memory = found.memory
+    accepted = read_accepted(texts.files)
+    every = [*found.wide, *unread_files(texts.files)]
+    every += [f for kept in memory.sources.values() for f in kept.findings]
+    every += [f for file in memory.cases.values() for f in file.findings]
+    gathered = Findings()
+    for finding in every:
+        if is_doubtful or not finding.is_doubtful:
+            gathered.add(finding)
+    findings = sorted(gathered.items, key=lambda f: (f.source.path, f.start, f.name))
+    policy = texts.manifest.policy
+    policy = replaced(policy, allowances=(*policy.allowances, *found.allowances, *accepted.allowances))
+    tables = (*texts.tags, *texts.wirings)
+    sources = [texts.manifest.source, *texts.own, *texts.rigs, *tables, *case_files.values()]
+    own = [memory.sources[source.path].units for source in texts.own if source.path in memory.sources]
+    return Checked(
+        texts.manifest.name,
+        texts.root,
+        settle(findings, sources, policy, True),
+        sum(own) + len(texts.wirings),
+        len(texts.own) + len(texts.rigs),
+        sum(kept.ready + kept.not_run for kept in memory.cases.values()),
+        accepted,
+    )
+
+
+# --- everything ---
+
+
+def _wholly(texts: Texts, case_files: dict[str, Source], around: str) -> _Found:
+    from upright_block.cases.suite import load_suite
+
+    library = check_texts(texts)
+    done = analysed(library.scope)
+    suite = load_suite(library)
+    memory = _Memory(around, tags=tuple(library.scope.tags))
+    for source in library.sources:
+        memory.sources[source.path] = _kept(source, library, done)
+    for file in suite.by_file:
+        memory.cases[file.source.path] = _kept_cases(file, texts)
+    return _Found(memory, _wide(library, done, suite, texts), tuple(library.scope.allowances))
+
+
+def _kept(source: Source, library: Library, done: Analysed) -> _Kept:
+    """What there is to be known of one source of a library that was checked."""
+    scope = library.scope
+    units = [
+        unit
+        for unit in (*scope.units.values(), *scope.configurations.values())
+        if unit.source is source and unit.is_written
+    ]
+    read = [f for f in library.findings if f.source is source and f.name not in _WIDE]
+    return _Kept(
+        _digest(source.text),
+        declared(source, scope),
+        outline(source, scope),
+        source not in scope.rigs and any(unit.kind in ("PROGRAM", "CONFIGURATION") for unit in units),
+        any(part.is_broken for unit in units for part in (unit, *unit.methods.values())),
+        sum(unit.kind != "CONFIGURATION" for unit in units),
+        [*read, *(f for f in done.own if f.source is source)],
+        [call for call in done.calls if call.source is source],
+        given_by(units),
+    )
+
+
+def _kept_cases(file: FileOfCases, texts: Texts) -> _KeptCases:
+    tables = {table.path: _table_digest(table.path, texts) for table in file.tables}
+    return _KeptCases(_digest(file.source.text), tables, file.names, list(file.findings), file.ready, file.not_run)
+
+
+def _table_digest(path: str, texts: Texts) -> str:
+    """A digest of a table of a case; empty where it cannot be read."""
+    from upright_block.library import FileProblem
+
+    try:
+        return sha256(texts.files.content(texts.root / path)).hexdigest()
+    except FileProblem:
+        return ""
+
+
+def _wide(library: Library, done: Analysed, suite: Suite, texts: Texts) -> list[Finding]:
+    """What comes of all files together, and what is found in tables, rules, and files that cannot be read."""
+    sources = {source.path for source in library.sources}
+    found = [f for f in library.findings if f.name in _WIDE or f.source.path not in sources]
+    found += [*done.wide, *(f for f in done.own if f.source.path not in sources)]
+    told = {(f.source.path, f.start, f.name) for file in suite.by_file for f in file.findings}
+    return [*found, *(f for f in suite.findings if (f.source.path, f.start, f.name) not in told)]
+
+
+# --- what has changed ---
+
+
+class _Again:
+    """Checks what may have changed since the last check."""
+
+    def __init__(self, texts: Texts, case_files: dict[str, Source], memory: _Memory) -> None:
+        self.texts = texts
+        self.case_files = case_files
+        self.memory = memory
+        self.sources = {source.path: source for source in (*texts.own, *texts.rigs)}
+        self.mentions = {path: mentioned(source.text) for path, source in self.sources.items()}
+        self.declaring: dict[str, list[str]] = {}
+        for path, kept in memory.sources.items():
+            for name in kept.declares:
+                self.declaring.setdefault(name, []).append(path)
+        self.uses = {path: self._declaring(names) - {path} for path, names in self.mentions.items()}
+
+    def _declaring(self, names: Iterable[str]) -> set[str]:
+        """The sources that declare some names."""
+        return {path for name in names for path in self.declaring.get(name, ())}
+
+    def run(self) -> _Found | None:
+        """What a check of everything would find; None where that takes such a check."""
+        kept = self.memory.sources
+        if self.sources.keys() != kept.keys():
+            return None
+        changed = {path for path, source in self.sources.items() if _digest(source.text) != kept[path].digest}
+        cases = self._changed_cases(changed)
+        again = set(changed)
+        for number in range(_MOST_ROUNDS):
+            needed = self._needed(again, cases)
+            if len(needed) > max(_FEWEST, _MOST_AGAIN * len(self.sources)):
+                return None
+            library = check_texts(self.texts, needed)
+            others = [entry for path, entry in kept.items() if path not in needed]
+            given: Given = {}
+            for entry in others:
+                given = merged(given, entry.given)
+            done = analysed(library.scope, [call for entry in others for call in entry.calls], given)
+            made = {path: _kept(self.sources[path], library, done) for path in again}
+            if any(entry.declares != kept[path].declares for path, entry in made.items()):
+                return None
+            shown = {path for path, entry in made.items() if entry.outline != kept[path].outline}
+            more = self._users(shown) - again
+            if not more:
+                return self._found(library, done, made, cases)
+            while more and number:  # of a change that goes further than one step all users are read
+                again |= more
+                more = self._users(more) - again
+            again |= more
+        return None
+
+    def _changed_cases(self, changed: set[str]) -> set[str]:
+        """The case files of which something may differ: their own text, a table, or anything that their units use."""
+        found: set[str] = set()
+        central = {path for path, entry in self.memory.sources.items() if entry.is_central}
+        reach: dict[str, bool] = {}
+        for path, source in self.case_files.items():
+            kept = self.memory.cases.get(path)
+            if kept is None or kept.names is None or kept.digest != _digest(source.text):
+                found.add(path)
+                continue
+            if any(_table_digest(table, self.texts) != digest for table, digest in kept.tables.items()):
+                found.add(path)
+                continue
+            for name in kept.names if changed else ():
+                if name not in reach:
+                    begin = self._declaring([name.rpartition(".")[2]]) if name else central
+                    reach[name] = not changed.isdisjoint(self._closure(begin))
+                if reach[name]:
+                    found.add(path)
+        return found
+
+    def _closure(self, begin: Iterable[str]) -> set[str]:
+        """Some sources and all that they use."""
+        found = set(begin)
+        waiting = list(found)
+        while waiting:
+            for used in self.uses[waiting.pop()] - found:
+                found.add(used)
+                waiting.append(used)
+        return found
+
+    def _users(self, begin: Collection[str]) -> set[str]:
+        """The sources that use some."""
+        return {path for path, used in self.uses.items() if not used.isdisjoint(begin)} if begin else set()
+
+    def _needed(self, again: set[str], cases: set[str]) -> set[str]:
+        """What is read: what is checked anew, what extends that, what is read each time, and all that these use."""
+        kept = self.memory.sources
+        begin = {*again, *(path for path, entry in kept.items() if entry.is_central or entry.is_broken)}
+        if self.memory.tags:
+            tags = set(self.memory.tags)
+            begin |= {path for path, names in self.mentions.items() if not names.isdisjoint(tags)}
+        named = {name.rpartition(".")[2] for path in cases for name in mentioned(self.case_files[path].text)}
+        for source in (*_rules(self.texts), *self.texts.tags, *self.texts.wirings):
+            named |= mentioned(source.text)
+        begin |= self._declaring(named)
+        begin |= {source.path for source in self.texts.rigs} if cases else set()
+        heirs = {path for path, names in self.mentions.items() if not names.isdisjoint(("EXTENDS", "IMPLEMENTS"))}
+        while more := (self._users(begin & heirs | again) & heirs) - begin:
+            begin |= more
+        return self._closure(begin)
+
+    def _found(self, library: Library, done: Analysed, made: dict[str, _Kept], cases: set[str]) -> _Found | None:
+        from upright_block.cases.suite import load_suite
+
+        if any(finding.name in _RETOLD for entry in made.values() for finding in entry.findings):
+            return None
+        memory = self.memory
+        left = {path: entry for path, entry in memory.cases.items() if path in self.case_files and path not in cases}
+        rigs = {name for entry in left.values() for name in entry.names or ()}
+        suite = load_suite(library, cases, rigs)
+        if any(finding.name in _RETOLD for finding in suite.findings):
+            return None
+        memory.sources |= made
+        memory.cases = left | {file.source.path: _kept_cases(file, self.texts) for file in suite.by_file}
+        return _Found(memory, _wide(library, done, suite, self.texts), tuple(library.scope.allowances))
+
+
+# --- what everything depends on ---
+
+
+def _digest(text: str) -> str:
+    return sha256(text.encode("utf-8", "surrogatepass")).hexdigest()
+
+
+def _case_files(texts: Texts) -> dict[str, Source]:
+    """The texts of all case files, by their paths; those that cannot be read are told by whoever reads the cases."""
+    return {source.path: source for source in _toml(texts, "cases")}
+
+
+def _rules(texts: Texts) -> list[Source]:
+    return _toml(texts, "rules")
+
+
+def _toml(texts: Texts, part: str) -> list[Source]:
+    unread = Findings()
+    folders = texts.manifest.folders[part]
+    paths = dict.fromkeys(path for folder in folders for path in texts.files.below(folder, (".toml",), unread))
+    read = [texts.files.source(path, unread) for path in paths]
+    return [source for source in read if source is not None]
+
+
+def _around(texts: Texts, also: Sequence[Path]) -> str:
+    """A digest of what the findings of every file depend on: the product, the manifest, the tables, the rules."""
+    from upright_block import __version__
+
+    package = Path(__file__).parent
+    stamps = [(path.name, path.stat().st_mtime_ns, path.stat().st_size) for path in sorted(package.rglob("*.py"))]
+    stamps += [(path.name, path.stat().st_mtime_ns, path.stat().st_size) for path in sorted(package.rglob("*.st"))]
+    parts = [
+        str(_FORM),
+        __version__,
+        _digest(repr(stamps)),
+        texts.manifest.source.text,
+        repr([str(folder) for folder in also]),
+        *(f"{source!r}{source.text}" for source in (*texts.tags, *texts.wirings, *_rules(texts))),
+        repr([str(finding) for finding in texts.findings]),
+    ]
+    return _digest("\0".join(_digest(part) for part in parts))
+
+
+# --- on disk ---
+
+
+def _read(path: Path, texts: Texts, case_files: dict[str, Source], around: str) -> _Memory | None:
+    """What is kept; None where there is nothing, or nothing that can be used."""
+    try:
+        if not cached.is_ours(path.parent, stat.S_ISDIR) or not cached.is_ours(path):
+            return None
+        data: Any = json.loads(path.read_text("utf-8"))
+        if data["around"] != around:
+            return None
+        sources = {source.path: source for source in (*texts.own, *texts.rigs, *texts.tags, *texts.wirings)}
+        sources |= case_files
+        return _Reader(sources).memory(data)
+    except (OSError, ValueError, KeyError, TypeError, AttributeError):
+        return None
+
+
+class _Reader:
+    """Makes what is kept from JSON; texts stand for their paths."""
+
+    def __init__(self, sources: dict[str, Source]) -> None:
+        self.sources = sources
+
+    def source(self, path: str) -> Source:
+        return self.sources.setdefault(path, Source(path, ""))
+
+    def memory(self, data: dict[str, Any]) -> _Memory:
+        sources = {path: self.kept(entry) for path, entry in data["sources"].items()}
+        cases = {path: self.cases(entry) for path, entry in data["cases"].items()}
+        return _Memory(data["around"], sources, cases, tuple(data["tags"]))
+
+    def kept(self, data: list[Any]) -> _Kept:
+        digest, declares, shown, is_central, is_broken, units, findings, calls, given = data
+        return _Kept(
+            digest,
+            tuple(declares),
+            shown,
+            is_central,
+            is_broken,
+            units,
+            [self.finding(entry) for entry in findings],
+            [self.call(entry) for entry in calls],
+            {name: None if values is None else set(values) for name, values in given.items()},
+        )
+
+    def cases(self, data: list[Any]) -> _KeptCases:
+        digest, tables, names, findings, ready, not_run = data
+        found = [self.finding(entry) for entry in findings]
+        return _KeptCases(digest, tables, None if names is None else tuple(names), found, ready, not_run)
+
+    def finding(self, data: list[Any]) -> Finding:
+        name, path, start, end, message, way_out, related, is_doubtful = data
+        others = tuple(Related(self.source(p), s, e, m) for p, s, e, m in related)
+        return Finding(name, self.source(path), start, end, message, way_out, others, None, is_doubtful)
+
+    def call(self, data: list[Any]) -> CallMade:
+        block, instance, path, start, end, inputs, given = data
+        return CallMade(block, instance, self.source(path), start, end, tuple(inputs), tuple(given))
+
+
+def _write(path: Path, memory: _Memory) -> None:
+    """Keep what is known, whole or not at all."""
+    if not path.is_absolute():
+        return  # there is no home folder to keep it in
+    path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+    if not cached.is_ours(path.parent, stat.S_ISDIR):
+        return
+    data = {
+        "around": memory.around,
+        "tags": memory.tags,
+        "sources": {path: _kept_data(entry) for path, entry in memory.sources.items()},
+        "cases": {path: _cases_data(entry) for path, entry in memory.cases.items()},
+    }
+    write_file(path, json.dumps(data, separators=(",", ":")).encode(), is_private=True)
+
+
+def _kept_data(kept: _Kept) -> list[Any]:
+    given = {name: None if values is None else sorted(values) for name, values in kept.given.items()}
+    return [
+        kept.digest,
+        kept.declares,
+        kept.outline,
+        kept.is_central,
+        kept.is_broken,
+        kept.units,
+        [_finding_data(finding) for finding in kept.findings],
+        [[c.block, c.instance, c.source.path, c.start, c.end, c.inputs, c.given] for c in kept.calls],
+        given,
+    ]
+
+
+def _cases_data(kept: _KeptCases) -> list[Any]:
+    findings = [_finding_data(finding) for finding in kept.findings]
+    return [kept.digest, kept.tables, kept.names, findings, kept.ready, kept.not_run]
+
+
+def _finding_data(f: Finding) -> list[Any]:
+    related = [[r.source.path, r.start, r.end, r.message] for r in f.related]
+    return [f.name, f.source.path, f.start, f.end, f.message, f.way_out, related, f.is_doubtful]

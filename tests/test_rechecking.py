@@ -1,0 +1,164 @@
+"""A check that knows the last one finds what a check of everything finds, whatever was changed."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from tests.analysis.planted import DEMO, chosen
+from tests.helpers import write_files
+from upright_block import cached, check_library, open_library, rechecking
+from upright_block.language.allowing import Settled
+
+COUNT = int(os.environ.get("UPRIGHT_RECHECKED", "25"))
+
+
+@pytest.fixture(autouse=True)
+def memory(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Path]:
+    folder = tmp_path / "memory"
+    folder.mkdir(mode=0o700)
+    monkeypatch.setenv("UPRIGHT_CACHE", str(folder))
+    cached.cache_folder.cache_clear()
+    yield folder
+    cached.cache_folder.cache_clear()
+
+
+def shown(settled: Settled) -> list[object]:
+    return [
+        (
+            *(f.name, f.source.path, f.start, f.end, f.message, f.way_out, f.severity, f.is_doubtful),
+            *((r.source.path, r.start, r.message) for r in f.related),
+        )
+        for f in (*settled.findings, *(finding for finding, _ in settled.allowed))
+    ]
+
+
+def same(root: Path) -> list[object]:
+    """What is found with what is kept of the last check; it is what is found without."""
+    known = check_library(root, (), True)
+    library = open_library(root)
+    assert shown(known.settled) == shown(library.check(True))
+    assert known.units == len(library.units)
+    assert known.files == len(library.sources)
+    assert known.cases == len(library.cases) + len(library.not_run)
+    return shown(known.settled)
+
+
+@pytest.fixture
+def again(monkeypatch: pytest.MonkeyPatch) -> list[str]:
+    """What was read of the last library: ``all`` or ``some`` for each check."""
+    ways: list[str] = []
+    wholly, partly = rechecking._wholly, rechecking._Again.run
+
+    def whole(*args: object) -> object:
+        ways.append("all")
+        return wholly(*args)  # type: ignore[arg-type]
+
+    def part(self: rechecking._Again) -> object:
+        found = partly(self)
+        ways.append("some") if found is not None else None
+        return found
+
+    monkeypatch.setattr(rechecking, "_wholly", whole)
+    monkeypatch.setattr(rechecking._Again, "run", part)
+    return ways
+
+
+def test_mistakes_planted_one_after_the_other_are_found_as_by_a_check_of_everything(
+    tmp_path: Path, again: list[str]
+) -> None:
+    root = tmp_path / "demo"
+    shutil.copytree(DEMO, root)
+    same(root)
+    for mistake in chosen(COUNT, seed=7):
+        path = root / mistake.path
+        before = path.read_text()
+        path.write_text(mistake.text)
+        same(root)
+        path.write_text(before)
+    assert same(root) == shown(open_library(root).check(True))
+    assert again.count("some") >= COUNT / 3
+
+
+BLOCKS = {
+    f"blocks/b{n}.st": f"FUNCTION_BLOCK B{n} VAR_INPUT a : BOOL; END_VAR VAR_OUTPUT y : BOOL; END_VAR\n"
+    + (f"VAR inner : B{n - 1}; END_VAR\ninner(a := a, y => y);\n" if n % 5 else "y := a;\n")
+    + "END_FUNCTION_BLOCK\n"
+    for n in range(60)
+}
+CASE = 'block = "B7"\nscan = "100ms"\n[[case]]\nname = "c"\nvectors = """\na | y\n1 | 1\n"""\n'
+
+
+@pytest.fixture
+def library(tmp_path: Path) -> Path:
+    root = tmp_path / "library"
+    write_files(root, BLOCKS | {"cases/b7.toml": CASE})
+    assert same(root) == []
+    return root
+
+
+@pytest.mark.parametrize(
+    ("path", "old", "new", "way", "found"),
+    [
+        ("blocks/b20.st", "y := a;", "y := a; y := NOT a;", "some", ["two-writers"]),
+        ("blocks/b20.st", "a : BOOL;", "a, b : BOOL;", "some", ["never-read"]),
+        ("blocks/b20.st", "a : BOOL;", "z : BOOL;", "all", None),
+        ("blocks/b20.st", "B20", "C20", "all", None),
+        ("blocks/b20.st", "y := a;", "y := aa;", "all", ["unknown-name"]),
+        ("blocks/b5.st", "y : BOOL", "yy : BOOL", "all", None),
+        ("blocks/b6.st", "y => y", "y => y); inner(a := NOT a", "some", None),
+        ("cases/b7.toml", "1 | 1", "1 | many", "some", ["bad-value"]),
+        ("upright.toml", "", 'levels = { never-read = "error" }\n', "all", []),
+        ("blocks/new.st", "", "FUNCTION_BLOCK N END_FUNCTION_BLOCK\n", "all", []),
+        ("blocks/b20.st", "y := a;", "y := a; // allow no-task: was a program", "some", ["unused-allowance"]),
+    ],
+)
+def test_what_changed_is_read_again_and_no_more(
+    path: str, old: str, new: str, way: str, found: list[str] | None, library: Path, again: list[str]
+) -> None:
+    file = library / path
+    before = file.read_text() if file.exists() else ""
+    file.write_text(before.replace(old, new) if old else new)
+    told = same(library)
+    assert again[-1] == way
+    if found is not None:
+        assert {entry[0] for entry in told} == set(found)  # type: ignore[index]
+    if old:
+        file.write_text(before)
+        assert same(library) == []
+
+
+def test_nothing_is_read_where_nothing_changed(library: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    read: list[object] = []
+    checking = rechecking.check_texts
+
+    def noted(texts: object, only: object = None) -> object:
+        read.append(only)
+        return checking(texts, only)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(rechecking, "check_texts", noted)
+    check_library(library)
+    assert read == [set()]
+
+
+@pytest.mark.parametrize("damage", ["", "{", "[]", '{"around": 3}', "\x00"])
+def test_a_memory_that_is_damaged_is_made_anew(damage: str, library: Path, memory: Path, again: list[str]) -> None:
+    (kept,) = memory.glob("*.check")
+    kept.write_text(damage)
+    assert same(library) == []
+    assert again == ["all"]
+    json.loads(kept.read_text())
+
+
+def test_a_memory_that_somebody_else_could_have_written_is_not_used(
+    library: Path, memory: Path, again: list[str]
+) -> None:
+    (kept,) = memory.glob("*.check")
+    kept.chmod(0o666)
+    assert same(library) == []
+    assert again == ["all"]
