@@ -1,4 +1,4 @@
-"""All benchmarks, in one table: ``python benchmarks/run.py [a] [b] ... [j]``.
+"""All benchmarks, in one table: ``python benchmarks/run.py [a] [b] ... [k]``.
 
 Ratios are taken side by side in this one run; each figure is the best of several tries.
 """
@@ -9,6 +9,7 @@ import ctypes
 import gc
 import json
 import os
+import re
 import shutil
 import subprocess
 import sys
@@ -639,9 +640,60 @@ def looking() -> list[Row]:
     return rows
 
 
+def many_blocks(root: Path, groups: int, with_cases: bool) -> None:
+    """The blocks of the example over and over, each time with other names; with the cases of each where asked for."""
+    blocks = {path: path.read_text() for path in DEMO.glob("blocks/*.st")}
+    names = {match[1] for text in blocks.values() for match in re.finditer(r"FUNCTION(?:_BLOCK)? (\w+)", text)} | {
+        "Bed"
+    }
+    name = re.compile(rf"\b({'|'.join(sorted(names))})\b")
+    for part in ("blocks", "cases"):
+        (root / part).mkdir(parents=True)
+    (root / "upright.toml").write_text("")
+    files = [*((path, "blocks", text) for path, text in blocks.items())]
+    if with_cases:
+        own = [path for path in DEMO.glob("cases/*.toml") if path.stem not in ("glasshouse", "closed_loop")]
+        files += [(path, "cases", path.read_text()) for path in own]
+        shutil.copy(DEMO / "cases" / "windy_day.csv", root / "cases")
+    for number in range(groups):
+        for path, part, text in files:
+            (root / part / f"{path.stem}{number}{path.suffix}").write_text(name.sub(rf"\g<1>{number}", text))
+
+
+def checked(root: Path, cache: Path | None, tries: int) -> float:
+    """Seconds of a check: with nothing in the ``cache``, or without one after a file was changed; the best of several."""
+    changed = root / "blocks" / "alarm7.st"
+    times = []
+    for number in range(tries):
+        for kept in cache.glob("*.check") if cache else ():
+            kept.unlink()
+        if cache is None:
+            changed.write_text(f"{changed.read_text()}// {number}\n")
+        command = [sys.executable, "-m", "upright_block", "check", "--library", root]
+        began = time.perf_counter()
+        subprocess.run(command, check=True, capture_output=True)
+        times.append(time.perf_counter() - began)
+    return min(times)
+
+
+def checks() -> list[Row]:
+    """(k) A library of 1,000 blocks with all findings: cold, and after one file was changed."""
+    rows: list[Row] = []
+    for with_cases, what in ((False, "1,008 blocks"), (True, "   the same with 2,000 cases")):
+        with tempfile.TemporaryDirectory() as folder, fresh_cache() as cache:
+            root = Path(folder) / "many"
+            many_blocks(root, 72, with_cases)
+            cold, warm = checked(root, Path(cache), 3), checked(root, None, 5)
+        limits = " (at most 5, 1)" if not with_cases else ""
+        rows.append(
+            (f"{'k  ' if not with_cases else ''}{what}", f"{cold:.2f} s", f"one file changed {warm:.2f} s{limits}")
+        )
+    return rows
+
+
 def main() -> None:
     """Run the chosen benchmarks and print the table."""
-    chosen = sys.argv[1:] or ["a", "b", "c", "d", "e", "f", "g", "h", "i", "j"]
+    chosen = sys.argv[1:] or ["a", "b", "c", "d", "e", "f", "g", "h", "i", "j", "k"]
     parts = {
         "a": instances,
         "b": start,
@@ -653,6 +705,7 @@ def main() -> None:
         "h": plants,
         "i": rules,
         "j": looking,
+        "k": checks,
     }
     for name in chosen:
         for what, figure, ratio in parts[name]():

@@ -37,13 +37,15 @@ def references(facts: Facts, path: str) -> list[Reference]:
         NoSuchThing: there is nothing of this name.
     """
     names = path.split(".")
-    unit = next((u for u in (*facts.units, *facts.configurations) if u.key == names[0].upper()), None)
-    if unit is None:
+    units = {unit.key: unit for unit in (*facts.units, *facts.configurations)}
+    whole = next((n for n in range(len(names), 0, -1) if ".".join(names[:n]).upper() in units), 0)
+    if not whole:
         shared = facts.scope.globals.variables.get(names[0].upper())
         if shared is None or len(names) > 1:
-            known = [u.name for u in (*facts.units, *facts.configurations)]
-            raise NoSuchThing(f"There is no unit {names[0]}.", did_you_mean(names[0], known))
+            raise NoSuchThing(f"There is no unit {names[0]}.", did_you_mean(names[0], [u.name for u in units.values()]))
         return _of_variable(shared, shared.source, facts)
+    unit = units[".".join(names[:whole]).upper()]
+    names = names[whole - 1 :]
     if len(names) == 1:
         return _of_unit(unit, facts)
     holder: typed.Compound = unit
