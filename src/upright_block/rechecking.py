@@ -455,8 +455,9 @@ class _Reader:
         return Finding(name, self.source(path), start, end, message, way_out, others, None, is_doubtful)
 
     def call(self, data: list[Any]) -> CallMade:
-        block, instance, path, start, end, inputs, given = data
-        return CallMade(block, instance, self.source(path), start, end, tuple(inputs), tuple(given))
+        block, instance, unit, path, start, end, inputs, given, presets, shared = data
+        pins = (tuple(inputs), tuple(given), tuple(presets))
+        return CallMade(block, instance, unit, self.source(path), start, end, *pins, shared)
 
 
 def _write(path: Path, memory: _Memory) -> None:
@@ -485,7 +486,7 @@ def _kept_data(kept: _Kept) -> list[Any]:
         kept.is_broken,
         kept.units,
         [_finding_data(finding) for finding in kept.findings],
-        [[c.block, c.instance, c.source.path, c.start, c.end, c.inputs, c.given] for c in kept.calls],
+        [_call_data(call) for call in kept.calls],
         given,
     ]
 
@@ -493,6 +494,10 @@ def _kept_data(kept: _Kept) -> list[Any]:
 def _cases_data(kept: _KeptCases) -> list[Any]:
     findings = [_finding_data(finding) for finding in kept.findings]
     return [kept.digest, kept.tables, kept.names, findings, kept.ready, kept.not_run]
+
+
+def _call_data(c: CallMade) -> list[Any]:
+    return [c.block, c.instance, c.unit, c.source.path, c.start, c.end, c.inputs, c.given, c.presets, c.shared]
 
 
 def _finding_data(f: Finding) -> list[Any]:

@@ -114,6 +114,8 @@ RAISES: dict[str, list[str]] = {
         "in a : BOOL; out y : BOOL; var t : TON | t(IN := a); y := t.Q;",
         "in a : BOOL; out y : BOOL; var t : TOF | t(IN := a, PT := T#0s); y := t.Q;",
         "in a : BOOL; out y : BOOL; var c : CTU | c(CU := a); y := c.Q;",
+        "FUNCTION_BLOCK A VAR_INPUT a : BOOL; wait : TIME; END_VAR VAR_OUTPUT y : BOOL; END_VAR VAR t : TON; END_VAR t(IN := a, PT := wait); y := t.Q; END_FUNCTION_BLOCK\n"
+        + source_of("in a : BOOL; out y : BOOL; var u : A | u(a := a, y => y);"),
     ],
     "timer-held": [
         "out y : BOOL; var t : TP | t(IN := TRUE, PT := T#1s); y := t.Q;",
@@ -289,6 +291,7 @@ SILENT: dict[str, list[str]] = {
         "in EN, go : BOOL; out y : BOOL; var t : TON | t(IN := go, PT := T#5s); y := t.Q;",
     ],
     "shared-by-branches": [
+        "in go : BOOL; out run : BOOL; var state : INT; var t : TON | CASE state OF 0: t(IN := FALSE, PT := T#5s); IF go THEN state := 1; END_IF 1: t(IN := TRUE, PT := T#5s); IF t.Q THEN state := 0; END_IF ELSE state := 0; END_CASE run := state = 1;",
         "in n : INT; in a, b : BOOL; out y : BOOL; var t, u : TON | t(IN := n = 1 AND a, PT := T#1s); u(IN := n = 2 AND b, PT := T#2s); y := t.Q OR u.Q;",
         "in a, b : BOOL; out y : BOOL; var t : TON | IF a THEN t(IN := b, PT := T#1s); ELSE t(IN := b, PT := T#2s); END_IF y := t.Q;",
     ],
@@ -322,6 +325,8 @@ SILENT: dict[str, list[str]] = {
         "in go : BOOL; out run : BOOL; var t : TON | IF t.Q THEN run := FALSE; ELSIF go THEN run := TRUE; END_IF t(IN := run, PT := T#9s);",
     ],
     "no-preset": [
+        "FUNCTION_BLOCK A VAR_INPUT a : BOOL; wait : TIME; END_VAR VAR_OUTPUT y : BOOL; END_VAR VAR t : TON; END_VAR t(IN := a, PT := wait); y := t.Q; END_FUNCTION_BLOCK\n"
+        + source_of("in a : BOOL; out y : BOOL; var u : A | u(a := a, wait := T#0s, y => y);"),
         "in a : BOOL; out y : BOOL; in wait : TIME | y := a AND wait > T#1s;",
         "in a : BOOL; out y : BOOL; in wait : TIME; var t : TON | t(IN := a, PT := wait); y := t.Q;",
         "in a : BOOL; out y : BOOL; var t : TON := (PT := T#3s) | t(IN := a); y := t.Q;",
@@ -390,6 +395,7 @@ SILENT: dict[str, list[str]] = {
         "in go : BOOL; out run : BOOL; var state : INT | CASE state OF 0, 3: IF go THEN state := 1; END_IF 1: IF NOT go THEN state := 3; END_IF ELSE state := 0; END_CASE run := state = 1;",
     ],
     "state-passed-over": [
+        "in go, done : BOOL; out run : BOOL; var phase : INT | IF phase = 0 AND go THEN phase := 1; ELSIF phase = 1 THEN phase := 2; ELSIF phase = 2 AND done THEN phase := 0; END_IF run := phase > 0;",
         "in go, hurry : BOOL; out run : BOOL; var state : INT | CASE state OF 0: IF go THEN state := 1; END_IF 1: IF NOT go THEN state := 2; END_IF 2: state := 0; ELSE state := 0; END_CASE IF hurry AND state = 1 THEN state := 2; END_IF run := state = 1;",
         "in go, stop : BOOL; out run : BOOL; var state : INT | CASE state OF 0: IF go THEN state := 1; END_IF 1: IF NOT go THEN state := 0; END_IF ELSE state := 0; END_CASE IF stop THEN state := 0; END_IF run := state = 1;",
     ],

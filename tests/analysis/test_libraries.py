@@ -138,3 +138,14 @@ def test_analysis_does_not_need_the_whole_library_to_be_right(tmp_path: Path) ->
     text = program("P", f"motor := start; motor := auto;\n{READS}")
     told = names(tmp_path, {"programs/p.st": text, "blocks/b.st": "FUNCTION_BLOCK B x := 1; END_FUNCTION_BLOCK"})
     assert sorted(told) == ["two-writers", "unknown-name"]
+
+
+def test_one_global_instance_that_two_units_call_is_told(tmp_path: Path) -> None:
+    shared = "VAR_GLOBAL wait : TON; END_VAR\n"
+    one = program("A", f"wait(IN := start, PT := T#1s); motor := wait.Q;\n{READS}")
+    other = program("B", "wait(IN := NOT start, PT := T#1s);")
+    files = {"programs/a.st": shared + one, "programs/b.st": other}
+    (told,) = found(tmp_path, files)
+    assert "A and B both call wait, which is one instance: its data are of both. (called-twice)" in told
+    write_files(tmp_path, {"programs/b.st": program("B", "lamp := wait.Q;").replace("lamp := ", "lamp := start OR ")})
+    assert "called-twice" not in str([str(f) for f in open_library(tmp_path).check().findings])

@@ -65,6 +65,7 @@ class Facts:
         }
         self._uses: dict[typed.Variable, Uses] = {}
         self._flows: dict[typed.Unit, Flow] = {}
+        self._presets: dict[typed.Unit, set[typed.Variable]] = {}
         self._machines: dict[typed.Unit, list[StateMachine]] = {}
         self._calls: dict[typed.Unit, list[tuple[Flow, Call]]] | None = None
         for unit in (*self.units, *self.configurations):
@@ -165,6 +166,25 @@ class Facts:
             for part in parts_of(unit):
                 if part.body is not None and not part.is_broken:
                     yield self.flow(part)
+
+    def called_units(self) -> list[typed.Unit]:
+        """The units of the library, and those of the standard that it calls."""
+        self.calls_of(self.units[0]) if self.units else None
+        return [*self.units, *(unit for unit in self._calls or () if unit.is_standard)]
+
+    def presets(self, unit: typed.Unit) -> set[typed.Variable]:
+        """The inputs of a block that go to the preset of a timer in it, or in a block inside it."""
+        found = self._presets.get(unit)
+        if found is None:
+            found = self._presets[unit] = set()  # blocks do not contain themselves
+            pins = {pin for pin in unit.variables.values() if pin.section == "input"}
+            for call in self.flow(unit).calls if unit.body is not None and not unit.is_standard else ():
+                timer = call.unit.is_standard and call.unit.key in ("TON", "TOF", "TP")
+                inner = {call.unit.variables["PT"]} if timer else self.presets(call.unit)
+                for pin, value in call.inputs.items():
+                    if pin in inner and value.kind == "start" and value.key in pins:
+                        found.add(value.key)
+        return found
 
     def calls_of(self, unit: typed.Unit) -> list[tuple[Flow, Call]]:
         """Every call of a unit in the bodies of the library."""

@@ -119,7 +119,8 @@ def _in_branch(slot: Slot, calls: Sequence[Call], flow: Flow) -> Iterator[Findin
         return
     else:
         finding = words.in_branch(name, block).told(source, *shown_place(calls[0]), *others)
-    yield finding if answer == "yes" else doubtful(finding)
+    is_reset = len(calls) > 1 and any(flow.terms.false in call.inputs.values() for call in calls)
+    yield finding if answer == "yes" and not is_reset else doubtful(finding)
 
 
 # --- what stays on ---

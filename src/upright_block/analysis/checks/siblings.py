@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 
 from upright_block.analysis.facts import Facts
 from upright_block.analysis.flow import Call, Flow
 from upright_block.analysis.slots import members, root_of
 from upright_block.analysis.words import siblings as words
 from upright_block.language import typed
-from upright_block.language.findings import Finding, doubtful
+from upright_block.language.findings import Finding, Related, doubtful
 from upright_block.language.nodes import record
 from upright_block.language.source import Source
 
@@ -55,36 +55,46 @@ def _taken(flow: Flow) -> set[tuple[typed.Variable, typed.Variable]]:
 
 @record
 class CallMade:
-    """That an instance of a block is called, at ``start`` to ``end`` of a source; those ``inputs`` that have no initial value of
-    their own, and which of them are ``given``. A range of a table is one call.
+    """That a ``unit`` calls an instance of a block, at ``start`` to ``end`` of a source; those ``inputs`` that have no initial
+    value of their own, which of them are ``given``, and which are the ``presets`` of timers. A range of a table is one call.
+    ``shared`` is the name of the global variable that the instance is, where it is one.
     """
 
     block: str
     instance: str
+    unit: str
     source: Source
     start: int
     end: int
     inputs: tuple[str, ...]
     given: tuple[str, ...]
+    presets: tuple[str, ...]
+    shared: str
 
 
 def calls_made(facts: Facts) -> Iterator[CallMade]:
-    """The calls of the instances of all blocks of the library."""
-    for unit in facts.units:
+    """The calls of the instances of all blocks of the library, and of global instances of any block."""
+    for unit in facts.called_units():
         pins = [pin for pin in unit.section("input") if not pin.has_initial and pin.key != "EN"]
-        if unit.kind != "FUNCTION_BLOCK" or not pins:
+        if unit.kind != "FUNCTION_BLOCK":
             continue
-        names = tuple(pin.name for pin in pins)
+        names = () if unit.is_standard else tuple(pin.name for pin in pins)
+        presets = tuple(pin.name for pin in pins if pin in facts.presets(unit))
         seen: set[object] = set()
         for flow, call in facts.calls_of(unit):
-            place = flow.unit.source.path, call.origin.start
-            if call.slot is None or call.is_made or not seen.isdisjoint(((flow, call.slot), place)):
+            where = flow.unit.source.path, call.origin.start
+            if call.slot is None or call.is_made or not seen.isdisjoint(((flow, call.slot), where)):
                 continue
-            seen.update(((flow, call.slot), place))
+            seen.update(((flow, call.slot), where))
             given = tuple(pin.name for pin in pins if pin in call.inputs or _is_set(flow, call, pin))
+            root = root_of(call.slot)
+            shared = root.name if root.section == "global" else ""
+            if not names and not shared:
+                continue
             start = call.origin.start
             end = max(start + 1, call.origin.end)
-            yield CallMade(unit.key, root_of(call.slot).name, flow.unit.source, start, end, names, given)
+            place = (flow.unit.full_name, flow.unit.source, start, end)
+            yield CallMade(unit.key, root.name, *place, names, given, presets, shared)
 
 
 def check_open(calls: Iterable[CallMade]) -> Iterator[Finding]:
@@ -94,7 +104,13 @@ def check_open(calls: Iterable[CallMade]) -> Iterator[Finding]:
         by_block.setdefault(call.block, []).append(call)
     for called in by_block.values():
         called.sort(key=lambda call: (call.source.path, call.start))
+        yield from _several_units(called)
         for pin in called[0].inputs:
+            if pin in called[0].presets:
+                for call in called:
+                    if pin not in call.given:
+                        yield words.preset_left_open(call.instance, pin).told(call.source, call.start, call.end)
+                continue
             left = [call for call in called if pin not in call.given]
             given = len(called) - len(left)
             for call in left[:_MOST_TOLD] if given else ():
@@ -104,6 +120,21 @@ def check_open(calls: Iterable[CallMade]) -> Iterator[Finding]:
                 yield finding if is_odd else doubtful(finding)
 
 
+def _several_units(called: Sequence[CallMade]) -> Iterator[Finding]:
+    """Global instances that more than one unit calls."""
+    by_name: dict[str, list[CallMade]] = {}
+    for call in called:
+        if call.shared:
+            by_name.setdefault(call.shared.upper(), []).append(call)
+    for calls in by_name.values():
+        first = calls[0]
+        other = next((call for call in calls if call.unit != first.unit), None)
+        if other is not None:
+            related = Related(first.source, first.start, first.end, f"{first.unit} calls it here")
+            said = words.called_by_two(first.shared, first.unit, other.unit)
+            yield said.told(other.source, other.start, other.end, related)
+
+
 def _is_set(flow: Flow, call: Call, pin: typed.Variable) -> bool:
     """Whether a pin gets its value beside the call, or in another call of the same instance."""
     slot = call.slot
@@ -111,7 +142,13 @@ def _is_set(flow: Flow, call: Call, pin: typed.Variable) -> bool:
     whole = (*members(slot), pin)
     if any(members(write.slot) == whole for write in flow.writes):
         return True
-    initial = root_of(slot).initial
-    if isinstance(initial, dict) and pin.key in initial:
+    if _gives(root_of(slot).initial, pin.key):
         return True
     return any(other.slot == slot and pin in other.inputs for other in flow.calls)
+
+
+def _gives(initial: typed.Initial, key: str) -> bool:
+    """Whether the initial value of an instance, or of an array of some, gives one to an input."""
+    if isinstance(initial, tuple):
+        return any(_gives(element, key) for element in initial)
+    return isinstance(initial, dict) and key in initial

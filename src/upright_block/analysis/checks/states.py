@@ -6,22 +6,27 @@ from collections.abc import Iterator, Sequence
 
 from upright_block.analysis.conditions import can_hold
 from upright_block.analysis.facts import Facts
+from upright_block.analysis.flow import Write
 from upright_block.analysis.slots import slot_name, slot_of
 from upright_block.analysis.words import states as words
 from upright_block.language import syntax, typed
 from upright_block.language.checking.sequences import active_together
 from upright_block.language.findings import Finding, Related, doubtful
 from upright_block.language.states import ANY, Assigned, StateMachine, Values
-from upright_block.language.types import Enumeration
+from upright_block.language.types import Elementary, Enumeration, is_integer
 from upright_block.language.walking import every_statement
+
+_FEWEST_STATES = 3
 
 
 def check_states(unit: typed.Unit, facts: Facts) -> Iterator[Finding]:
     """Report what is wrong with the state machines of a unit, and with its sequence."""
     if unit.is_broken:
         return
-    for machine in facts.machines(unit):
+    machines = facts.machines(unit)
+    for machine in machines:
         yield from _machine(machine, unit, facts)
+    yield from _passed_by_if(unit, {machine.path.upper() for machine in machines}, facts)
     if unit.syntax.sequence is not None:
         yield from _sequence(unit.syntax.sequence, unit)
 
@@ -162,6 +167,39 @@ def _passed(machine: StateMachine, unit: typed.Unit, facts: Facts) -> Iterator[F
                     said = words.skipped(machine.path, machine.states[assigned.target], line)
                     yield said.told(unit.source, start, end, related)
                     break
+
+
+def _passed_by_if(unit: typed.Unit, known: set[str], facts: Facts) -> Iterator[Finding]:
+    """The same for states that IFs ask for, and no CASE."""
+    flow = facts.flow(unit) if unit.body is not None else None
+    by_slot: dict[typed.Variable, list[Write]] = {}
+    for write in flow.writes if flow is not None else ():
+        if isinstance(write.slot, typed.Variable) and write.slot.key not in known and not write.is_made:
+            by_slot.setdefault(write.slot, []).append(write)
+    for variable, writes in by_slot.items():
+        is_state = variable.section in ("private", "output") and isinstance(variable.type, Elementary)
+        values = {write.value for write in writes}
+        if not is_state or not is_integer(variable.type) or len(values) < _FEWEST_STATES:  # type: ignore[arg-type]
+            continue
+        if any(value.kind != "constant" for value in values) or any(write.loops for write in writes):
+            continue
+        for index, first in enumerate(writes):
+            for second in writes[index + 1 : index + 6]:
+                if second.value is first.value or not first.is_seen or not _asks_for(second, variable):
+                    continue
+                if can_hold([(first.condition, True)]) == "no":
+                    continue
+                if can_hold([(first.condition, True), (second.condition, False)]) == "no":
+                    line = unit.source.line(second.origin.start)
+                    place = (unit.source, first.origin.start, first.origin.end)
+                    related = Related(unit.source, second.origin.start, second.origin.end, "here it is left again")
+                    yield words.skipped(variable.name, str(first.value.low), line).told(*place, related)
+                    break
+
+
+def _asks_for(write: Write, variable: typed.Variable) -> bool:
+    """Whether the condition of a write asks for the state itself."""
+    return any(leaf.key is variable for leaf in write.condition.leaves or ())
 
 
 # --- sequences ---

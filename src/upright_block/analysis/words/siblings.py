@@ -19,3 +19,19 @@ def input_left_open(instance: str, pin: str, given: int, count: int) -> Words:
         f"{pin} of {instance} is not given, and has no initial value of its own; {given} of {count} other instances have it.",
         f"Give it: {pin} := ...; or write its initial value where the block declares it.",
     )
+
+
+def preset_left_open(instance: str, pin: str) -> Words:
+    return Words(
+        "no-preset",
+        f"{pin} of {instance} is the preset of a timer, has no initial value, and is not given: its delay is zero.",
+        f"Give it: {pin} := T#5s, or another time; or write its initial value where the block declares it.",
+    )
+
+
+def called_by_two(name: str, first: str, second: str) -> Words:
+    return Words(
+        "called-twice",
+        f"{first} and {second} both call {name}, which is one instance: its data are of both.",
+        "Give each of them an instance of its own.",
+    )
