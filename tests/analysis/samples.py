@@ -67,6 +67,7 @@ RAISES: dict[str, list[str]] = {
         "VAR_GLOBAL n : INT; END_VAR FUNCTION F : INT VAR_INPUT a : INT; END_VAR VAR n : INT; END_VAR n := a; F := n; END_FUNCTION",
     ],
     "two-writers": [
+        "in n : INT; in a : BOOL; out y : BOOL | CASE n OF 1: y := FALSE; END_CASE y := a AND n > 2;",
         "in a, b : BOOL; out y : BOOL | y := a;\ny := b;",
         "in a, b, m : BOOL; out y : BOOL | IF a THEN y := b; END_IF\nIF m THEN y := a; ELSE y := b; END_IF",
         "in a, b : BOOL; in n : INT; out y : INT | IF a AND b THEN y := n; END_IF\nIF a THEN y := 2 * n; END_IF",
@@ -147,6 +148,7 @@ RAISES: dict[str, list[str]] = {
         "in start, stop_button, emergency_stop : BOOL; out pump, valve : BOOL | IF stop_button THEN pump := FALSE; valve := FALSE; ELSIF start THEN pump := TRUE; valve := TRUE; END_IF IF emergency_stop THEN pump := FALSE; END_IF",
     ],
     "fixed-condition": [
+        "in x : REAL; out low : BOOL | low := x > 10.0 AND x < 5.0;",
         "in n : INT; out y : BOOL | y := FALSE; IF n > 5 AND n < 3 THEN y := TRUE; END_IF",
         "in a : BOOL; out y : INT | IF a THEN y := 1; ELSIF NOT a THEN y := 2; ELSE y := 3; END_IF",
         "in n : USINT; out y : INT | IF n >= 0 THEN y := 1; ELSE y := 2; END_IF",
@@ -359,6 +361,7 @@ SILENT: dict[str, list[str]] = {
         "in start, stop, emergency : BOOL; out motor : BOOL | IF stop OR emergency THEN motor := FALSE; ELSIF start THEN motor := TRUE; END_IF",
     ],
     "fixed-condition": [
+        "in x : REAL; out low : BOOL | low := x < 10.0 AND x > 5.0;",
         "in n : INT; out y : BOOL | y := FALSE; IF n > 3 AND n < 5 THEN y := TRUE; END_IF",
         "in a, b : BOOL; out y : INT | IF a THEN y := 1; ELSIF b THEN y := 2; ELSE y := 3; END_IF",
         "in x : REAL; out y : INT | IF x > 3.0 THEN y := 1; ELSIF x <= 3.0 THEN y := 2; ELSE y := 3; END_IF",

@@ -220,8 +220,7 @@ def given_by(units: Iterable[typed.Unit]) -> Given:
     found: Given = {}
     for unit in units:
         for variable in unit.variables.values():
-            if isinstance(variable.initial, dict):
-                _take_initials(variable.initial, found)
+            _take_initials({"": variable.initial} if isinstance(variable.initial, (dict, tuple)) else {}, found)
     return found
 
 
@@ -241,6 +240,8 @@ def _take_initials(initial: dict[str, typed.Initial], given: Given) -> None:
         for key, value in waiting.pop():
             if isinstance(value, dict):
                 waiting.append(value.items())
+            elif isinstance(value, tuple):
+                waiting.append([(key, element) for element in value])
             elif isinstance(value, (int, float)) and given.get(key, set()) is not None:
                 known = given.setdefault(key, set())
                 assert known is not None

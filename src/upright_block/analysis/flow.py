@@ -136,6 +136,11 @@ def flow_of(unit: typed.Unit, terms: Terms, known: Mapping[typed.Variable, Range
     return walk.flow
 
 
+def value_by_itself(expression: typed.Expression, unit: typed.Unit, terms: Terms) -> Term:
+    """What an expression is made of, whatever stands before it in its body."""
+    return _Walk(unit, terms, {}).value(expression)
+
+
 @node
 class _Cell:
     """The value of a slot, and the writes that it may come from. ``epoch`` tells when."""

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from upright_block.analysis.conditions import can_hold
 from upright_block.analysis.facts import Facts
-from upright_block.analysis.flow import Decision, Flow, Indexed
+from upright_block.analysis.flow import Decision, Flow, Indexed, Write, value_by_itself
 from upright_block.analysis.slots import Slot, root_of, slot_name, slot_of
 from upright_block.analysis.words import decisions as words
 from upright_block.language import syntax, typed
@@ -27,6 +27,11 @@ def check_decisions(flow: Flow, facts: Facts) -> Iterator[Finding]:
         if found is not None:
             done.add(id(decision.statement))
             yield found
+    for write in flow.writes:
+        fixed = _fixed_value(write, flow)
+        if fixed is not None:
+            start, end = write.origin.start, write.origin.end
+            yield words.fixed_value(slot_name(write.slot), fixed).told(source, start, end)
     for unreached in flow.unreached:
         start, end = _first_line(unreached.origin, source.text)
         leaving = source.text[unreached.leaving.start : unreached.leaving.end].split(None, 1)[0].rstrip(";").upper()
@@ -72,6 +77,17 @@ def _fixed(decision: Decision, flow: Flow, states: set[str]) -> Finding | None:
     start, end = _place(decision, flow)
     is_written = decision.value.kind == "constant"
     return words.fixed(value, what, is_written).told(flow.unit.source, start, end)
+
+
+def _fixed_value(write: Write, flow: Flow) -> bool | None:
+    """The one value that an expression of several operands can have, whatever these are."""
+    if write.is_made or not isinstance(write.written, typed.Binary) or not write.value.is_bool or write.is_weak:
+        return None
+    for wanted in (True, False):
+        if can_hold([(write.value, wanted)]) == "no":
+            value = value_by_itself(write.written, flow.unit, flow.terms)
+            return not wanted if can_hold([(value, wanted)]) == "no" else None
+    return None
 
 
 def _is_written_out(decision: Decision) -> bool:

@@ -105,7 +105,11 @@ def _unseen(slot: Slot, winner: Write | None, writes: list[Write], flow: Flow, f
         Related(source, w.origin.start, w.origin.end, "this one wins" if w is winner else "this one is never seen too")
         for w in places
     ]
-    is_default = first.value.kind == "constant" and winner.condition is not first.condition
+    is_default = (
+        first.value.kind == "constant"
+        and winner.condition is not first.condition
+        and can_hold([(winner.condition, True), (first.condition, False)]) == "no"
+    )
     if is_seen_outside(slot):
         said = words.two_writers(name, source.line(first.origin.start), shown, root.section == "output")
     else:

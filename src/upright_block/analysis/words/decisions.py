@@ -16,6 +16,15 @@ def fixed(value: bool, what: str, is_written: bool) -> Words:
     )
 
 
+def fixed_value(name: str, value: bool) -> Words:
+    shown = "TRUE" if value else "FALSE"
+    return Words(
+        "fixed-condition",
+        f"What {name} gets here is always {shown}, whatever its operands are.",
+        f"Correct the expression, or write {shown}.",
+    )
+
+
 def unreached_label(what: str) -> Words:
     return Words(
         "fixed-condition",
