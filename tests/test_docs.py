@@ -42,7 +42,7 @@ def test_an_example_of_cases_is_good(tmp_path: Path, number: int) -> None:
     assert [(v.case.name, v.status, v.breaks) for v in verdicts if v.status != "passed"] == []
 
 
-CALLS = "".join((ROOT / "docs" / name).read_text("utf-8") for name in ("run.md", "reports.md"))
+CALLS = "".join((ROOT / "docs" / name).read_text("utf-8") for name in ("run.md", "reports.md", "checking.md"))
 
 
 @pytest.mark.parametrize("line", re.findall(r"^    upright (.*)$", CALLS, re.MULTILINE))
@@ -50,7 +50,9 @@ def test_an_example_of_a_call_does_something(line: str, glasshouse: Path, monkey
     monkeypatch.chdir(glasshouse)
     result = upright(*shlex.split(line, comments=True))
     assert result.exit_code == 0, result.output
-    assert re.search("scans, |is TRUE at|page in |┴|cases: 36 good|9 cases: 9 good", result.output), result.output
+    assert re.search(
+        "scans, |is TRUE at|page in |┴|cases: 36 good|9 cases: 9 good|no findings|warning: |written  ", result.output
+    ), result.output
 
 
 def test_the_example_in_python_runs(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -102,6 +102,9 @@ RAISES: dict[str, list[str]] = {
         ),
     ],
     "stays-on": [
+        fan(
+            "in auto, go : BOOL; out y : BOOL; var f : Fan; var wish : BOOL | IF auto THEN f(go := go); wish := f.run; END_IF y := wish AND go;"
+        ),
         fan("in auto, go : BOOL; out y : BOOL; var f : Fan | IF auto THEN f(go := go, run => y); END_IF"),
         fan("in auto, go : BOOL; out y : BOOL; var f : Fan | IF auto THEN f(go := go); END_IF y := f.run;"),
         fan("in auto, go : BOOL; out y : BOOL; var f : Fan | IF auto THEN f(go := go); y := f.run AND go; END_IF"),
@@ -309,6 +312,12 @@ SILENT: dict[str, list[str]] = {
         "in a : BOOL; out n : INT; var e : R_TRIG; var i : INT | e(CLK := a); FOR i := 1 TO 3 DO IF e.Q THEN n := n + i; END_IF END_FOR",
     ],
     "stays-on": [
+        fan(
+            "in take, go : BOOL; out y : BOOL; var f : Fan; var e : R_TRIG | e(CLK := take); IF e.Q THEN f(go := go, run => y); END_IF"
+        ),
+        fan(
+            "in auto, go : BOOL; out y : BOOL; var f : Fan; var wish : BOOL | wish := FALSE; IF auto THEN f(go := go); wish := f.run; END_IF y := wish;"
+        ),
         fan(
             "in auto, go : BOOL; out y : BOOL; var f : Fan | IF auto THEN f(go := go); y := f.run; ELSE y := FALSE; END_IF"
         ),

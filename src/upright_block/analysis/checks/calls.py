@@ -13,6 +13,7 @@ from upright_block.analysis.words import calls as words
 from upright_block.language import syntax, typed
 from upright_block.language.copying import used_globals
 from upright_block.language.findings import Finding, Related, doubtful
+from upright_block.language.types import BOOL
 from upright_block.language.walking import inner_bodies
 
 TIMERS = ("TON", "TOF", "TP")
@@ -136,7 +137,9 @@ def _stays(slot: Slot, calls: Sequence[Call], flow: Flow) -> Iterator[Finding]:
     runs = {call.order for call in calls}
     mine = set(calls)
     for write in flow.writes:
-        if not _goes_out(write.slot) or write.is_made or not (write.call in mine or _is_of(write.value, runs)):
+        if write.is_made or not (write.call in mine or _is_of(write.value, runs)):
+            continue
+        if not _goes_out(write.slot) and not _goes_on(write, off, flow):
             continue
         if not _stays_as_it_was(write, off, flow):
             continue
@@ -146,11 +149,27 @@ def _stays(slot: Slot, calls: Sequence[Call], flow: Flow) -> Iterator[Finding]:
             left.setdefault(variable.name, True)
     if left:
         finding = words.stays_on(slot_name(slot), sorted(left)).told(flow.unit.source, *shown_place(calls[0]))
-        yield finding if answer == "yes" else doubtful(finding)
+        yield finding if answer == "yes" and not _is_on_edge(calls, flow) else doubtful(finding)
 
 
 def _goes_out(slot: Slot) -> bool:
     return root_of(slot).section in ("output", "global", "in_out")
+
+
+def _goes_on(write: Write, off: list[Fact], flow: Flow) -> bool:
+    """Whether a BOOL of the unit's own is read where some calls are not run, behind what wrote it."""
+    variable = root_of(write.slot)
+    if variable.section != "private" or write.slot is not variable or variable.type is not BOOL:
+        return False
+    later = (r for r in flow.reads if r.slot is variable and r.order > write.order)
+    return any(can_hold([*off, (read.condition, True)]) == "yes" for read in later)
+
+
+def _is_on_edge(calls: Sequence[Call], flow: Flow) -> bool:
+    """Whether a call waits for an edge, so that what it gives is meant to stay until the next."""
+    edges = {("ran", call.order) for call in flow.calls if is_standard(call.unit, EDGES)}
+    leaves = (leaf for call in calls for leaf in call.condition.leaves or ())
+    return any(leaf.kind == "made" and leaf.key[0] in edges for leaf in leaves)
 
 
 def _is_of(value: Term, runs: set[int]) -> bool:

@@ -56,10 +56,11 @@ def called_in_loop(name: str) -> Words:
 
 
 def stays_on(name: str, left: Sequence[str]) -> Words:
+    names = " and ".join(left) if len(left) < 3 else listed(left)
     them = "stays as it was" if len(left) == 1 else "stay as they were"
     return Words(
         "stays-on",
-        f"{name} is called only under a condition: while that does not hold, {listed(left)} {them}.",
+        f"{name} is called only under a condition: while that does not hold, {names} {them}.",
         f"Set {'it' if len(left) == 1 else 'them'} in the other case too, or call {name} in each scan.",
     )
 
