@@ -25,3 +25,16 @@ def test_it_is_found(name: str, text: str) -> None:
 @pytest.mark.parametrize("text", [text for texts in SILENT.values() for text in texts])
 def test_a_near_miss_is_silent(text: str) -> None:
     assert [str(finding) for finding in analysed(text)] == []
+
+
+@pytest.mark.parametrize(
+    "body",
+    [
+        "y := " + " OR ".join(f"n = {i}" for i in range(3_000)) + ";",
+        "IF n < 0 THEN y := FALSE; " + "".join(f"ELSIF n = {i} THEN y := FALSE; " for i in range(1_500)) + "END_IF",
+        "".join(f"IF n = {i} THEN y := NOT y; RETURN; END_IF\n" for i in range(1_500)),
+    ],
+    ids=["operators", "branches", "returns"],
+)
+def test_long_bodies_are_looked_through(body: str) -> None:
+    assert [f.name for f in analysed(f"in n : INT; out y : BOOL | {body}") if f.name == "fixed-condition"] == []

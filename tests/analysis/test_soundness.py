@@ -15,8 +15,9 @@ from tests.helpers import EXAMPLES, ROOT, checked
 from upright_block import Collector, open_library
 from upright_block.analysis.conditions import can_hold
 from upright_block.analysis.facts import Facts
-from upright_block.analysis.flow import Flow, flow_of
+from upright_block.analysis.flow import Flow
 from upright_block.analysis.terms import Term, Terms
+from upright_block.analysis.walk import flow_of
 from upright_block.language import typed
 from upright_block.library import load_library
 

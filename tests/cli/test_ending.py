@@ -79,7 +79,7 @@ program()
 
 
 def test_a_mistake_of_the_program_is_one_line(library: Path) -> None:
-    result = subprocess.run([sys.executable, "-c", PLANTED, "check"], cwd=library, capture_output=True, check=False)
+    result = subprocess.run([sys.executable, "-c", PLANTED, "verify"], cwd=library, capture_output=True, check=False)
     assert result.returncode == 2
     assert result.stdout == b""
     assert result.stderr.count(b"\n") == 1

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
-from upright_block.analysis.flow import Call, Flow, flow_of
+from upright_block.analysis.flow import Call, Flow
 from upright_block.analysis.terms import Number, Ranges, Terms, united
+from upright_block.analysis.walk import flow_of
 from upright_block.language import syntax, typed
 from upright_block.language.nodes import fresh, node, state
 from upright_block.language.scope import Scope

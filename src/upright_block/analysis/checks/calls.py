@@ -8,7 +8,6 @@ from upright_block.analysis.conditions import Fact, can_hold
 from upright_block.analysis.facts import Facts
 from upright_block.analysis.flow import Call, Flow, Read, Write
 from upright_block.analysis.slots import Slot, members, root_of, slot_name
-from upright_block.analysis.terms import Term
 from upright_block.analysis.words import calls as words
 from upright_block.language import syntax, typed
 from upright_block.language.copying import used_globals
@@ -134,10 +133,9 @@ def _stays(slot: Slot, calls: Sequence[Call], flow: Flow) -> Iterator[Finding]:
     if answer == "no":
         return
     left: dict[str, bool] = {}
-    runs = {call.order for call in calls}
-    mine = set(calls)
-    for write in flow.writes:
-        if write.is_made or not (write.call in mine or _is_of(write.value, runs)):
+    made = {write: None for call in calls for write in (*flow.made_by(call), *_taken(call, flow))}
+    for write in sorted(made, key=lambda write: write.order):
+        if write.is_made:
             continue
         if not _goes_out(write.slot) and not _goes_on(write, off, flow):
             continue
@@ -161,7 +159,7 @@ def _goes_on(write: Write, off: list[Fact], flow: Flow) -> bool:
     variable = root_of(write.slot)
     if variable.section != "private" or write.slot is not variable or variable.type is not BOOL:
         return False
-    later = (r for r in flow.reads if r.slot is variable and r.order > write.order)
+    later = (r for r in flow.reads_of(variable) if r.slot is variable and r.order > write.order)
     return any(can_hold([*off, (read.condition, True)]) == "yes" for read in later)
 
 
@@ -172,16 +170,18 @@ def _is_on_edge(calls: Sequence[Call], flow: Flow) -> bool:
     return any(leaf.kind == "made" and leaf.key[0] in edges for leaf in leaves)
 
 
-def _is_of(value: Term, runs: set[int]) -> bool:
-    """Whether a value is made of what one of some calls left."""
-    return any(leaf.kind == "made" and leaf.key[0] in {("ran", run) for run in runs} for leaf in value.leaves or ())
+def _taken(call: Call, flow: Flow) -> Iterator[Write]:
+    """The writes of the outputs of a call."""
+    taken = call.statement.outputs if isinstance(call.statement, typed.CallInstance) else ()
+    for root in {receiver.place.root.shared or receiver.place.root for _, receiver, _ in taken}:
+        yield from (write for write in flow.writes_of(root) if write.call is call)
 
 
 def _stays_as_it_was(write: Write, off: list[Fact], flow: Flow) -> bool:
     """Whether what a call gave stays where it is not run: nothing else writes there then, and it is not FALSE for certain."""
     if write.value is flow.terms.false:
         return False
-    others = [other for other in flow.writes if other.slot == write.slot and not other.is_weak]
+    others = [o for o in flow.writes_of(root_of(write.slot)) if o.slot == write.slot and not o.is_weak]
     if can_hold([*off, (write.condition, True)]) == "no":
         return can_hold([*off, *((other.condition, False) for other in others)]) != "no"
     if write is not others[-1]:
@@ -191,7 +191,7 @@ def _stays_as_it_was(write: Write, off: list[Fact], flow: Flow) -> bool:
 
 def _written_when(variable: typed.Variable, off: list[Fact], flow: Flow, calls: Sequence[Call]) -> bool:
     """Whether somebody else writes a global variable wherever some calls are not run."""
-    own = [w.condition for w in flow.writes if root_of(w.slot) is variable and not w.is_weak]
+    own = [write.condition for write in flow.writes_of(variable) if not write.is_weak]
     others = [c.condition for c in flow.calls if c not in calls and variable in used_globals(c.unit)[1]]
     return can_hold([*off, *((condition, False) for condition in (*own, *others))]) == "no"
 

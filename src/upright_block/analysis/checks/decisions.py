@@ -6,13 +6,17 @@ from collections.abc import Iterator
 
 from upright_block.analysis.conditions import can_hold
 from upright_block.analysis.facts import Facts
-from upright_block.analysis.flow import Decision, Flow, Indexed, Write, value_by_itself
+from upright_block.analysis.flow import Decision, Flow, Indexed, Write
 from upright_block.analysis.slots import Slot, root_of, slot_name, slot_of
+from upright_block.analysis.walk import value_by_itself
 from upright_block.analysis.words import decisions as words
 from upright_block.language import syntax, typed
 from upright_block.language.findings import Finding, Related
 from upright_block.language.types import Array
 from upright_block.language.walking import every_statement
+
+_MOST_BEFORE = 200
+"""Conditions behind more than that are not compared with it."""
 
 
 def check_decisions(flow: Flow, facts: Facts) -> Iterator[Finding]:
@@ -55,6 +59,8 @@ def _fixed(decision: Decision, flow: Flow, states: set[str]) -> Finding | None:
     if isinstance(statement, typed.Case):
         return _label(decision, flow, states)
     if not isinstance(statement, typed.If) or decision.condition is flow.terms.false:
+        return None
+    if decision.condition.size > _MOST_BEFORE:
         return None
     if decision.value.kind in ("start", "any", "named"):
         return None
@@ -158,7 +164,7 @@ def check_loops(flow: Flow, facts: Facts) -> Iterator[Finding]:
         slot, _ = slot_of(loop.place)
         if slot in told or any(isinstance(s, (typed.Exit, typed.Return)) for s in every_statement(loop.body)):
             continue
-        later = [read for read in flow.reads if read.order > end and read.slot == slot]
+        later = [read for read in flow.reads_of(root_of(slot)) if read.order > end and read.slot == slot]
         for read in later[:1]:
             if not any(end < order < read.order for order in written[slot]):
                 told.add(slot)

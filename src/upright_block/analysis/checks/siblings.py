@@ -140,11 +140,11 @@ def _is_set(flow: Flow, call: Call, pin: typed.Variable) -> bool:
     slot = call.slot
     assert slot is not None
     whole = (*members(slot), pin)
-    if any(members(write.slot) == whole for write in flow.writes):
+    if any(members(write.slot) == whole for write in flow.writes_of(root_of(slot))):
         return True
     if _gives(root_of(slot).initial, pin.key):
         return True
-    return any(other.slot == slot and pin in other.inputs for other in flow.calls)
+    return any(other.slot == slot and pin in other.inputs for other in flow.calls_of(root_of(slot)))
 
 
 def _gives(initial: typed.Initial, key: str) -> bool:

@@ -135,9 +135,7 @@ def _unleft(
     left = {text.strip() for source in sources for text in source.split(",")}
     for label in machine.labels:
         target = next((v for v in entered if _overlap(v, label.values)), None)
-        if target is None or label.text in left or any(label.text in source for source in sources):
-            continue
-        if any(a.source == label.text and a.target != label.values for a in machine.assigned):
+        if target is None or label.text in left:
             continue
         start, end = _label_place(label.start, label.text, label.unit)
         yield words.unleft(machine.path, label.text).told(unit.source, start, end)

@@ -48,7 +48,7 @@ def _presets(slot: Slot, calls: Sequence[Call], flow: Flow, facts: Facts) -> Ite
     pin = block.variables[name]
     given = [call.inputs[pin] for call in calls if pin in call.inputs]
     initial = last_variable(slot).initial
-    is_set = any(members(write.slot) == (*members(slot), pin) for write in flow.writes)
+    is_set = any(members(write.slot) == (*members(slot), pin) for write in flow.writes_of(root_of(slot)))
     if is_set or (isinstance(initial, dict) and initial.get(name)) or len(members(slot)) > 1:
         return
     if all(value.kind == "constant" and value.low == 0 for value in given):
@@ -88,27 +88,28 @@ def _is_of_output(value: Term, slot: Slot) -> bool:
 def _starved(name: str, value: Term, flow: Flow, place: tuple[int, int]) -> Iterator[Finding]:
     """A TON whose input is TRUE for one scan only, or every other scan."""
     source = flow.unit.source
-    edge = next((call for call in flow.calls if _is_edge_of(value, call)), None)
-    if edge is not None and edge.slot is not None:
-        yield words.starved(name, f"{slot_name(edge.slot)}.Q").told(source, *place)
-    for slot, final in flow.final.items():
-        if isinstance(slot, typed.Variable) and final.kind == "not":
-            start = final.args[0]
-            if start.kind == "start" and start.key is slot and value in (start, final):
-                yield words.alternates(name, slot.name).told(source, *place)
+    edge = _edge_of(value, flow)
+    if edge is not None:
+        yield words.starved(name, f"{slot_name(edge)}.Q").told(source, *place)
+    start = value.args[0] if value.kind == "not" else value
+    if start.kind == "start" and isinstance(start.key, typed.Variable):
+        final = flow.final.get(start.key)
+        if final is not None and final.kind == "not" and final.args[0] is start:
+            yield words.alternates(name, start.key.name).told(source, *place)
 
 
-def _is_edge_of(value: Term, call: Call) -> bool:
-    """Whether a value is the very output of an edge detector that was called."""
-    if call.slot is None or not is_standard(call.unit, EDGES) or value.kind != "made" or value.key[0][0] != "of":
-        return False
+def _edge_of(value: Term, flow: Flow) -> Slot | None:
+    """The edge detector whose very output a value is."""
+    if value.kind != "made" or value.key[0][0] != "of":
+        return None
     (inner,) = value.args
-    return inner.kind == "made" and inner.key[0] == ("ran", call.order)
+    call = flow.call_at(inner.key[0][1]) if inner.kind == "made" and inner.key[0][0] == "ran" else None
+    return call.slot if call is not None and is_standard(call.unit, EDGES) else None
 
 
 def _reads_output(slot: Slot, calls: Sequence[Call], flow: Flow, names: Sequence[str]) -> bool:
     own = members(slot)
-    for read in flow.reads:
+    for read in flow.reads_of(root_of(slot)):
         parts = members(read.slot)
         if parts[: len(own)] == own and (len(parts) == len(own) or getattr(parts[len(own)], "name", "") in names):
             return True

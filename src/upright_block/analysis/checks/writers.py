@@ -18,6 +18,8 @@ from upright_block.language.tags import Tag
 
 _MOST_PAIRS = 8
 _MOST_PLACES = 6
+_MOST_BEFORE = 100
+"""Writes behind more conditions than that are not compared."""
 
 
 def check_overwritten(flow: Flow, facts: Facts) -> Iterator[Finding]:
@@ -51,7 +53,9 @@ def _again(flow: Flow) -> Iterator[Finding]:
         is_plain = first.condition is second.condition and first.is_seen and first.statement is not second.statement
         if not is_plain or first.value is second.value or first.value.leaves is None or second.value.leaves is None:
             continue
-        reads = [read for read in flow.reads if read.slot == slot and read.statement is second.statement]
+        reads = [
+            read for read in flow.reads_of(root_of(slot)) if read.slot == slot and read.statement is second.statement
+        ]
         if not reads and not _is_made_of(second.value, first.value):
             source = flow.unit.source
             related = Related(source, second.origin.start, second.origin.end, "this one goes out")
@@ -127,7 +131,8 @@ def _undone(flow: Flow, facts: Facts) -> Iterator[Finding]:
     """Writes under a condition that are overwritten wherever they happen, or may be."""
     by_slot: dict[Slot, list[Write]] = {}
     for write in flow.writes:
-        if not write.is_weak and not write.is_made and not write.loops and write.condition is not flow.terms.true:
+        is_plain = not write.is_weak and not write.is_made and not write.loops
+        if is_plain and write.condition is not flow.terms.true and write.condition.size <= _MOST_BEFORE:
             by_slot.setdefault(write.slot, []).append(write)
     read_at: dict[Slot, list[int]] = {}
     for read in flow.reads:

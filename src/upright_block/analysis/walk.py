@@ -1,0 +1,315 @@
+"""A walk over a body, as one scan takes it: statement after statement, ways of a choice side by side, loops once."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from typing import Any
+
+from upright_block.analysis.cells import Cell, together, type_of
+from upright_block.analysis.flow import Decision, Flow, Unreached, Write
+from upright_block.analysis.slots import Bits, Slot, members, root_of, slot_of
+from upright_block.analysis.terms import Ranges, Term, Terms
+from upright_block.analysis.values import Values, role_of
+from upright_block.language import syntax, typed
+from upright_block.language.copying import used_globals
+from upright_block.language.types import BOOL
+from upright_block.language.walking import accesses, every_statement
+
+_Branch = tuple[Term, Callable[[], bool]]
+
+
+def flow_of(unit: typed.Unit, terms: Terms, known: Mapping[typed.Variable, Ranges]) -> Flow:
+    """Walk the body of a unit; ``known`` are the values that variables of units can have when a scan begins."""
+    walk = _Walk(unit, terms, known)
+    goes_on = walk.body(unit.body or ())
+    walk.leave()
+    walk.finish(goes_on)
+    return walk.flow
+
+
+def value_by_itself(expression: typed.Expression, unit: typed.Unit, terms: Terms) -> Term:
+    """What an expression is made of, whatever stands before it in its body."""
+    return _Walk(unit, terms, {}).value(expression)
+
+
+class _Walk(Values):
+    """Walks statements."""
+
+    def body(self, statements: Iterable[typed.Statement]) -> bool:
+        """Walk a body; whether it goes on behind it."""
+        left: typed.Statement | None = None
+        for statement in statements:
+            if left is not None:
+                if not syntax.is_made(statement.origin):
+                    self.flow.unreached.append(Unreached(statement.origin, left.origin))
+                return False
+            self.statement = statement
+            if not _STATEMENT[type(statement)](self, statement):
+                left = statement
+        return left is None
+
+    def _assign(self, node: typed.Assign) -> bool:
+        self.reach(node.place)
+        value = self.value(node.value)
+        slot, is_exact = slot_of(node.place)
+        if not is_exact:
+            value = self.terms.any(node.place.type)
+        self.wrote(slot, value, node.place.origin, node.value, is_weak=not is_exact)
+        self.written_beyond(node.place)
+        return True
+
+    def _assign_part(self, node: typed.AssignPart) -> bool:
+        self.reach(node.place)
+        value = self.value(node.value)
+        self.write_part(node.place, Bits(node.shift, node.type.bits), value, node.value, None)
+        return True
+
+    def _evaluate(self, node: typed.Evaluate) -> bool:
+        self.value(node.call)
+        return True
+
+    def _call_instance(self, node: typed.CallInstance) -> bool:
+        self.reach(node.instance)
+        slot, is_exact = slot_of(node.instance)
+        inputs = {pin: self.value(value) for pin, value in node.inputs}
+        for _, place in node.shared:
+            self.hand_on(place)
+        self.see(slot)
+        call = self.note_call(slot, node.block, node.origin, inputs, is_exact, node.is_virtual)
+        kept = {}
+        if is_exact and node.block.kind != "CLASS":
+            kept = {v: self.term_of((*members(slot), v)) for v in node.block.variables.values() if v.section == "input"}
+        if node.instance.root.section == "this" or node.is_virtual:
+            self.forget_all()
+        else:
+            self.forget(slot, self.terms.made(("ran", self.order), BOOL, ()))
+        self.touch_globals(node.block)
+        for pin, value in (kept | inputs).items():
+            self.put((*members(slot), pin), Cell(value, (), self.epoch))
+        for variable, receiver, negated in node.outputs:
+            value = self.term_of((*members(slot), variable))
+            self.receive(receiver, self.terms.negation(value) if negated and value.is_bool else value, call)
+        return True
+
+    def _if(self, node: typed.If) -> bool:
+        if role_of(node) == "disable":
+            self.value(node.branches[0].condition)
+            return True
+        none_before = self.terms.true
+        ways: list[_Branch] = []
+        for index, branch in enumerate(node.branches):
+            outer = self.condition
+            self.condition = self.terms.both(outer, none_before)
+            value = self.value(branch.condition)
+            self.flow.decisions.append(Decision(value, self.condition, branch.origin, branch.condition, node, index))
+            self.condition = outer
+            ways.append((self.terms.both(none_before, value), lambda body=branch.body: self.body(body)))  # type: ignore[misc]
+            none_before = self.terms.both(none_before, self.terms.negation(value))
+        ways.append((none_before, lambda: self.body(node.otherwise)))
+        return self._choose(ways)
+
+    def _case(self, node: typed.Case) -> bool:
+        selector = self.value(node.selector)
+        every = sorted(label for arm in node.arms for label in arm.ranges)
+        ways: list[_Branch] = []
+        for index, arm in enumerate(node.arms):
+            value = self.terms.within(selector, _merged(sorted(arm.ranges)))
+            self.flow.decisions.append(Decision(value, self.condition, arm.origin, node.selector, node, index))
+            ways.append((value, lambda body=arm.body: self.body(body)))  # type: ignore[misc]
+        other = self.terms.negation(self.terms.within(selector, _merged(every)))
+        ways.append((other, lambda: self.body(node.otherwise)))
+        return self._choose(ways)
+
+    def _choose(self, ways: list[_Branch]) -> bool:
+        """Walk the ways of a statement of which one is taken; whether any goes on behind it."""
+        outer, statement, epoch = self.condition, self.statement, self.epoch
+        going: list[tuple[Term, dict[Slot, Cell | None], int]] = []
+        leaving: list[Term] = []
+        for condition, run in ways:
+            mark = len(self.trail)
+            self.condition = self.terms.both(outer, condition)
+            goes_on = run()
+            changed = {slot: self.cells[slot] for slot, _ in self.trail[mark:]}
+            ended = self.epoch
+            self.undo(mark)
+            self.epoch = epoch
+            if goes_on:
+                going.append((condition, changed, ended))
+            else:
+                leaving.append(condition)
+        self.statement, self.condition = statement, outer
+        self._join(going)
+        for condition in leaving:
+            self.condition = self.terms.both(self.condition, self.terms.negation(condition))
+        return bool(going)
+
+    def _join(self, going: list[tuple[Term, dict[Slot, Cell | None], int]]) -> None:
+        """What slots hold where several ways have met."""
+        if any(epoch != self.epoch for _, _, epoch in going):
+            slots = dict.fromkeys(slot for _, changed, _ in going for slot in changed)
+            for slot in slots:
+                cells = [cell for _, changed, _ in going if (cell := changed.get(slot)) is not None]
+                self.put(slot, Cell(self.terms.any(type_of(slot)), together(cells), -1))
+            self.epochs += 1
+            self.epoch = self.epochs
+            return
+        by_slot: dict[Slot, list[tuple[Term, Cell | None]]] = {}
+        for condition, changed, _ in going:
+            for slot, cell in changed.items():
+                by_slot.setdefault(slot, []).append((condition, cell))
+        for slot in sorted(by_slot, key=lambda slot: len(members(slot))):
+            ends = by_slot[slot]
+            before = self.cells.get(slot)
+            is_everywhere = len(ends) == len(going)
+            if any(cell is None for _, cell in ends):
+                cells = [cell for _, cell in ends if cell is not None]
+                if not is_everywhere and before is not None:
+                    cells.append(before)
+                self.put(slot, Cell(self.terms.any(type_of(slot)), together(cells), self.epoch) if cells else None)
+                continue
+            found = [(condition, cell) for condition, cell in ends if cell is not None]
+            if is_everywhere:
+                term = found[-1][1].term
+                rest = found[:-1]
+            else:
+                term = self.term_of(slot)
+                rest = found
+            for condition, cell in reversed(rest):
+                term = self.terms.choice(condition, cell.term, term)
+            cells = [cell for _, cell in found]
+            if not is_everywhere and before is not None:
+                cells.append(before)
+            self.put(slot, Cell(term, together(cells), self.epoch))
+
+    # --- loops ---
+
+    def _loop(
+        self,
+        node: typed.Statement,
+        body: Iterable[typed.Statement],
+        before: Callable[[], None],
+        after: Callable[[], None],
+    ) -> bool:
+        """Walk the body of a loop once, with all that it writes unknown before it and after it."""
+        number = len(self.flow.loops)
+        self.flow.loops.append((node, (0, 0)))
+        outer, outer_loops, begun, first = self.condition, self.loops, self.order, len(self.flow.writes)
+        touched, is_all = _touched(body)
+        mark_reads = len(self.flow.reads)
+        old: dict[Slot, tuple[Write, ...]] = {}
+        for slot in touched:
+            old[slot] = tuple(
+                write for other in self.overlapping(slot) if (cell := self.cells[other]) for write in cell.writes
+            )
+        if is_all:
+            self.forget_all()
+        for slot in touched:
+            self.loosen(slot, old[slot])
+        self.loops = (*outer_loops, number)
+        before()
+        self.body(body)
+        after()
+        self.flow.loops[number] = (node, (begun, self.order))
+        self.loops, self.condition = outer_loops, outer
+        inside = self.flow.writes[first:]
+        read = {root_of(read.slot) for read in self.flow.reads[mark_reads:]}
+        by_slot: dict[Slot, list[Write]] = {}
+        for write in inside:
+            by_slot.setdefault(write.slot, []).append(write)
+            if root_of(write.slot) in read:
+                self.mark_seen((write,))
+        if is_all:
+            self.forget_all()
+        for slot in {**old, **by_slot}:
+            self.loosen(slot, (*old.get(slot, ()), *by_slot.get(slot, ())))
+        return True
+
+    def _for(self, node: typed.For) -> bool:
+        first, last, step = self.value(node.first), self.value(node.last), self.value(node.step)
+        slot, is_exact = slot_of(node.place)
+        values: Ranges | None = None
+        if step.kind == "constant" and first.low is not None and last.high is not None and step.low:
+            low, high = (first.low, last.high) if step.low > 0 else (last.low or 0, first.high or 0)
+            values = ((low, high),) if low <= high else None
+
+        def count() -> None:
+            self.wrote(slot, self.terms.any(node.place.type, values), node.place.origin, None, not is_exact)
+            self.mark_seen((self.flow.writes[-1],))
+
+        return self._loop(node, node.body, count, lambda: None)
+
+    def _while(self, node: typed.While) -> bool:
+        def decide() -> None:
+            value = self.value(node.condition)
+            self.flow.decisions.append(Decision(value, self.condition, node.origin, node.condition, node, 0))
+            self.condition = self.terms.both(self.condition, value)
+
+        return self._loop(node, node.body, decide, lambda: None)
+
+    def _repeat(self, node: typed.Repeat) -> bool:
+        def decide() -> None:
+            value = self.value(node.condition)
+            self.flow.decisions.append(Decision(value, self.condition, node.origin, node.condition, node, 0))
+
+        return self._loop(node, node.body, lambda: None, decide)
+
+    def _assert(self, node: typed.Assert) -> bool:
+        self.condition = self.terms.both(self.condition, self.value(node.condition))
+        return True
+
+    def _exit(self, node: typed.Statement) -> bool:
+        return False
+
+    def _return(self, node: typed.Return) -> bool:
+        self.leave()
+        self.returned()
+        return False
+
+
+def _touched(body: Iterable[typed.Statement]) -> tuple[dict[Slot, None], bool]:
+    """The slots that a body may write, and whether it may write anything at all."""
+    found: dict[Slot, None] = {}
+    is_all = False
+    for statement in every_statement(body):
+        for access in accesses(statement):
+            place = access.place
+            if access.kind in ("write", "address") and place is not None:
+                found[slot_of(place)[0]] = None
+                is_all = is_all or any(isinstance(step, typed.Target) for step in place.steps)
+            elif access.kind == "call":
+                assert access.unit is not None
+                found |= dict.fromkeys(used_globals(access.unit)[1])
+                if place is not None:
+                    found[slot_of(place)[0]] = None
+                    is_all = is_all or access.is_virtual or place.root.section == "this"
+        if isinstance(statement, typed.CallInstance):
+            found[slot_of(statement.instance)[0]] = None
+    return found, is_all
+
+
+def _merged(ranges: Iterable[tuple[int, int]]) -> Ranges:
+    """Ranges in order, those that touch as one."""
+    found: list[tuple[int, int]] = []
+    for low, high in ranges:
+        if found and low <= found[-1][1] + 1:
+            found[-1] = (found[-1][0], max(high, found[-1][1]))
+        else:
+            found.append((low, high))
+    return tuple(found)
+
+
+_STATEMENT: dict[type, Callable[[_Walk, Any], bool]] = {
+    typed.Assign: _Walk._assign,
+    typed.AssignPart: _Walk._assign_part,
+    typed.Evaluate: _Walk._evaluate,
+    typed.CallInstance: _Walk._call_instance,
+    typed.If: _Walk._if,
+    typed.Case: _Walk._case,
+    typed.For: _Walk._for,
+    typed.While: _Walk._while,
+    typed.Repeat: _Walk._repeat,
+    typed.Assert: _Walk._assert,
+    typed.Exit: _Walk._exit,
+    typed.Continue: _Walk._exit,
+    typed.Return: _Walk._return,
+}
