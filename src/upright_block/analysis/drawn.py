@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 
+from upright_block.analysis.facts import held
 from upright_block.language import syntax, typed
 from upright_block.language.nodes import record
 from upright_block.language.source import Source
 from upright_block.language.states import ANY, ELSE, StateMachine, state_machines
-from upright_block.language.types import Type
 
 
 @record
@@ -61,13 +61,9 @@ def _contained(unit: typed.Unit) -> dict[typed.Unit, int]:
     """How many instances of each block a unit has."""
     counts: dict[typed.Unit, int] = {}
     for variable in unit.variables.values():
-        type_: Type = variable.type
-        count = 1
-        while hasattr(type_, "element"):
-            count *= getattr(type_, "count", 1)
-            type_ = type_.element
-        if isinstance(type_, typed.Unit) and variable.section not in ("in_out", "external"):
-            counts[type_] = counts.get(type_, 0) + count
+        block, count = held(variable.type)
+        if block is not None and variable.section not in ("in_out", "external"):
+            counts[block] = counts.get(block, 0) + count
     return counts
 
 

@@ -12,7 +12,7 @@ from upright_block.language.nodes import fresh, node, state
 from upright_block.language.scope import Scope
 from upright_block.language.states import StateMachine, state_machines
 from upright_block.language.tags import Tag
-from upright_block.language.types import Elementary, is_real
+from upright_block.language.types import Array, Elementary, OpenArray, Type, is_real
 from upright_block.language.walking import Access, accesses, every_statement
 
 
@@ -195,6 +195,15 @@ class Facts:
                 for call in flow.calls:
                     self._calls.setdefault(call.unit, []).append((flow, call))
         return self._calls.get(unit, [])
+
+
+def held(type_: Type) -> tuple[typed.Unit | None, int]:
+    """The block that a variable of a type holds, or an array of it, and how many instances; None where it holds none."""
+    count = 1
+    while isinstance(type_, (Array, OpenArray)):
+        count *= type_.count if isinstance(type_, Array) else 1
+        type_ = type_.element
+    return (type_, count) if isinstance(type_, typed.Unit) else (None, 0)
 
 
 def parts_of(unit: typed.Unit) -> tuple[typed.Unit, ...]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from upright_block.analysis.facts import Facts, Use
+from upright_block.analysis.facts import Facts, Use, held
 from upright_block.language import typed
 from upright_block.language.names import did_you_mean, listed
 from upright_block.language.nodes import record
@@ -71,10 +71,12 @@ def _of_unit(unit: typed.Unit, facts: Facts) -> list[Reference]:
         found.append(Reference("declared", unit.source, unit.syntax.start, unit.syntax.end, ""))
     for other in (*facts.units, *facts.configurations):
         for variable in other.variables.values():
-            type_ = variable.type
-            while hasattr(type_, "element"):
-                type_ = type_.element
-            if type_ is unit and not variable.is_hidden and variable.section != "external" and variable.end:
+            if (
+                held(variable.type)[0] is unit
+                and not variable.is_hidden
+                and variable.section != "external"
+                and variable.end
+            ):
                 found.append(Reference("contained", other.source, variable.start, variable.end, other.full_name))
     for flow, call in facts.calls_of(unit):
         origin = call.origin

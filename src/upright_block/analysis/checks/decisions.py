@@ -64,25 +64,16 @@ def _fixed(decision: Decision, flow: Flow, states: set[str]) -> Finding | None:
         return None
     if decision.value.kind in ("start", "any", "named"):
         return None
-    value: bool | None = None
-    for wanted in (False, True):
-        if can_hold([(decision.condition, True), (decision.value, wanted)]) == "no":
-            value = not wanted
-            break
-    if value is None or can_hold([(decision.condition, True)]) == "no":
+    before = [(decision.condition, True)]
+    value = next((not w for w in (False, True) if can_hold([*before, (decision.value, w)]) == "no"), None)
+    if value is None or can_hold(before) == "no":
         return None
-    is_last = decision.index == len(statement.branches) - 1
-    if value and is_last and not statement.otherwise and not _is_written_out(decision):
+    is_last = decision.index == len(statement.branches) - 1 and not statement.otherwise
+    if value and is_last:
         return None  # nothing is lost by a condition that only repeats what is known
-    if value:
-        what = "what follows in this IF" if not is_last or statement.otherwise else "nothing else"
-        if is_last and not statement.otherwise:
-            return None
-    else:
-        what = "this branch"
     start, end = _place(decision, flow)
-    is_written = decision.value.kind == "constant"
-    return words.fixed(value, what, is_written).told(flow.unit.source, start, end)
+    said = words.fixed(value, "what follows in this IF" if value else "this branch", decision.value.kind == "constant")
+    return said.told(flow.unit.source, start, end)
 
 
 def _fixed_value(write: Write, flow: Flow) -> bool | None:
@@ -94,10 +85,6 @@ def _fixed_value(write: Write, flow: Flow) -> bool | None:
             value = value_by_itself(write.written, flow.unit, flow.terms)
             return not wanted if can_hold([(value, wanted)]) == "no" else None
     return None
-
-
-def _is_written_out(decision: Decision) -> bool:
-    return decision.value.kind == "constant"
 
 
 def _place(decision: Decision, flow: Flow) -> tuple[int, int]:

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from upright_block.analysis.facts import Facts
+from upright_block.analysis.facts import Facts, held
 from upright_block.analysis.words import uses as words
 from upright_block.language import typed
 from upright_block.language.findings import Finding, Related, Words
-from upright_block.language.types import Array, Type
+from upright_block.language.types import Array
 
 
 def check_uses(facts: Facts) -> Iterator[Finding]:
@@ -47,7 +47,7 @@ def _lacks(variable: typed.Variable, unit: typed.Unit, facts: Facts, is_extended
         return None if used or uses.writes else words.never_used(variable, unit)
     inside = [use for use in uses.reads if _is_within(use.unit, unit)]
     written = [use for use in uses.writes if _is_within(use.unit, unit)]
-    block = _block_of(variable.type)
+    block = held(variable.type)[0]
     if block is not None and variable.section == "private":
         if uses.calls or any(use.kind == "address" for use in inside):
             return None
@@ -89,13 +89,6 @@ def _is_within(unit: typed.Unit, owner: typed.Unit) -> bool:
     """Whether a body belongs to a unit, or to one that extends it."""
     whole = unit.owner if unit.owner is not None and owner.owner is None else unit
     return owner in whole.ancestors
-
-
-def _block_of(type_: Type) -> typed.Unit | None:
-    """The block that a variable holds an instance of, or instances."""
-    while isinstance(type_, Array):
-        type_ = type_.element
-    return type_ if isinstance(type_, typed.Unit) else None
 
 
 def _hides(variable: typed.Variable, unit: typed.Unit, facts: Facts) -> Iterator[Finding]:

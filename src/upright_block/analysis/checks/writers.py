@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 
 from upright_block.analysis.conditions import can_hold
-from upright_block.analysis.facts import Facts
+from upright_block.analysis.facts import Facts, held
 from upright_block.analysis.flow import Call, Flow, Write
-from upright_block.analysis.slots import Slot, last_variable, root_of, slot_name
+from upright_block.analysis.slots import Slot, last_variable, root_of, slot_name, slot_of
 from upright_block.analysis.terms import Term
 from upright_block.analysis.words import writers as words
 from upright_block.language import typed
@@ -17,6 +17,7 @@ from upright_block.language.tag_uses import TagUse, tag_uses
 from upright_block.language.tags import Tag
 
 _MOST_PAIRS = 8
+_MOST_INSTANCES = 1_000_000
 _MOST_PLACES = 6
 _MOST_BEFORE = 100
 """Writes behind more conditions than that are not compared."""
@@ -29,7 +30,7 @@ def check_overwritten(flow: Flow, facts: Facts) -> Iterator[Finding]:
         if write.is_made or write.is_weak:
             continue
         if _is_own_value(write):
-            yield words.itself(slot_name(write.slot)).told(flow.unit.source, write.origin.start, _end(write))
+            yield words.itself(slot_name(write.slot)).told(flow.unit.source, write.origin.start, write.origin.end)
         elif not write.is_seen and (write.winner is None or not write.winner.is_made):
             told.setdefault((write.slot, write.winner), []).append(write)
     for (slot, winner), writes in told.items():
@@ -75,23 +76,13 @@ def _is_made_of(value: Term, part: Term) -> bool:
     return False
 
 
-def _end(write: Write) -> int:
-    return write.origin.end
-
-
 def _is_own_value(write: Write) -> bool:
     """``x := x;``"""
     value = write.written
     if not isinstance(value, typed.Load):
         return False
-    return value.place.origin is not write.origin and write.slot == _slot(value)
-
-
-def _slot(value: typed.Load) -> Slot | None:
-    from upright_block.analysis.slots import slot_of
-
     slot, is_exact = slot_of(value.place)
-    return slot if is_exact else None
+    return is_exact and write.slot == slot
 
 
 def _unseen(slot: Slot, winner: Write | None, writes: list[Write], flow: Flow, facts: Facts) -> Finding | None:
@@ -207,18 +198,12 @@ def _instances(facts: Facts) -> dict[typed.Unit, int]:
         while waiting:
             unit, times = waiting.pop()
             for variable in unit.variables.values():
-                type_, count = variable.type, times
-                while hasattr(type_, "element"):
-                    count *= getattr(type_, "count", 1)
-                    type_ = type_.element
-                if (
-                    isinstance(type_, typed.Unit)
-                    and not type_.is_standard
-                    and variable.section not in ("in_out", "external")
-                ):
-                    counts[type_] = counts.get(type_, 0) + count
-                    if counts[type_] < 1_000_000:
-                        waiting.append((type_, count))
+                block, count = held(variable.type)
+                if block is None or block.is_standard or variable.section in ("in_out", "external"):
+                    continue
+                counts[block] = counts.get(block, 0) + times * count
+                if counts[block] < _MOST_INSTANCES:
+                    waiting.append((block, times * count))
     return counts
 
 
