@@ -70,14 +70,11 @@ def _of_unit(unit: typed.Unit, facts: Facts) -> list[Reference]:
     if unit.is_written:
         found.append(Reference("declared", unit.source, unit.syntax.start, unit.syntax.end, ""))
     for other in (*facts.units, *facts.configurations):
-        for variable in other.variables.values():
-            if (
-                held(variable.type)[0] is unit
-                and not variable.is_hidden
-                and variable.section != "external"
-                and variable.end
-            ):
-                found.append(Reference("contained", other.source, variable.start, variable.end, other.full_name))
+        found += [
+            Reference("contained", other.source, v.start, v.end, other.full_name)
+            for v in other.variables.values()
+            if held(v.type)[0] is unit and not v.is_hidden and v.section != "external" and v.end
+        ]
     for flow, call in facts.calls_of(unit):
         origin = call.origin
         if origin.end:

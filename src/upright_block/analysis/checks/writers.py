@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Iterator
 
 from upright_block.analysis.conditions import can_hold
@@ -17,7 +18,6 @@ from upright_block.language.tag_uses import TagUse, tag_uses
 from upright_block.language.tags import Tag
 
 _MOST_PAIRS = 8
-_MOST_INSTANCES = 1_000_000
 _MOST_PLACES = 6
 _MOST_BEFORE = 100
 """Writes behind more conditions than that are not compared."""
@@ -184,30 +184,39 @@ def check_writers(facts: Facts) -> Iterator[Finding]:
                 yield finding
         else:
             ((unit, found),) = writers.items()
-            if counts.get(unit, 1) > 1:
+            if counts[unit] > 1:
                 said = words.same_unit_twice(tag.name, unit.name, counts[unit])
                 use = found[0].use
                 yield said.told(unit.source, use.origin.start, use.origin.end)
 
 
-def _instances(facts: Facts) -> dict[typed.Unit, int]:
+def _instances(facts: Facts) -> Counter[typed.Unit]:
     """How many instances of each unit run; of what no configuration has there is nothing."""
-    counts: dict[typed.Unit, int] = {}
+    known: dict[typed.Unit, Counter[typed.Unit]] = {}
+    counts: Counter[typed.Unit] = Counter()
     for configuration in facts.configurations:
-        waiting: list[tuple[typed.Unit, int]] = [(configuration, 1)]
-        while waiting:
-            unit, times = waiting.pop()
-            for variable in unit.variables.values():
-                block, count = held(variable.type)
-                if block is None or block.is_standard or variable.section in ("in_out", "external"):
-                    continue
-                counts[block] = counts.get(block, 0) + times * count
-                if counts[block] < _MOST_INSTANCES:
-                    waiting.append((block, times * count))
+        counts += _contained(configuration, known)
     return counts
 
 
-def _writers(facts: Facts, counts: dict[typed.Unit, int]) -> dict[Tag, dict[typed.Unit, list[_Writer]]]:
+def _contained(unit: typed.Unit, known: dict[typed.Unit, Counter[typed.Unit]]) -> Counter[typed.Unit]:
+    """How many instances of each unit are in one of a unit, those inside others counted too."""
+    if unit not in known:
+        known[unit] = Counter()  # of a ring, which is an error of its own
+        direct: Counter[typed.Unit] = Counter()
+        for variable in unit.variables.values():
+            block, count = held(variable.type)
+            if block is not None and not block.is_standard and variable.section not in ("in_out", "external"):
+                direct[block] += count
+        found = Counter(direct)
+        for block, count in direct.items():
+            for inner, each in _contained(block, known).items():
+                found[inner] += count * each
+        known[unit] = found
+    return known[unit]
+
+
+def _writers(facts: Facts, counts: Counter[typed.Unit]) -> dict[Tag, dict[typed.Unit, list[_Writer]]]:
     tags = [tag for tag in facts.scope.tags.values() if tag.area != "I"]
     found: dict[Tag, dict[typed.Unit, list[_Writer]]] = {}
     by_origin: dict[int, Write] = {}
