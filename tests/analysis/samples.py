@@ -67,6 +67,9 @@ RAISES: dict[str, list[str]] = {
         "VAR_GLOBAL n : INT; END_VAR FUNCTION F : INT VAR_INPUT a : INT; END_VAR VAR n : INT; END_VAR n := a; F := n; END_FUNCTION",
     ],
     "two-writers": [
+        fan(
+            "in a, b, m : BOOL; out y, x, z : BOOL; var f, g : Fan | f(go := a, run => y); g(EN := m, go := b, run => y); x := f.run; z := g.run AND m;"
+        ),
         "in n : INT; in a : BOOL; out y : BOOL | CASE n OF 1: y := FALSE; END_CASE y := a AND n > 2;",
         "in a, b : BOOL; out y : BOOL | y := a;\ny := b;",
         "in a, b, m : BOOL; out y : BOOL | IF a THEN y := b; END_IF\nIF m THEN y := a; ELSE y := b; END_IF",
@@ -277,6 +280,9 @@ SILENT: dict[str, list[str]] = {
         "VAR_GLOBAL limit : INT := 3; END_VAR FUNCTION_BLOCK B VAR_INPUT a : INT; END_VAR VAR_OUTPUT y : BOOL; END_VAR VAR_EXTERNAL limit : INT; END_VAR y := a > limit; END_FUNCTION_BLOCK",
     ],
     "two-writers": [
+        fan(
+            "in a, m : BOOL; out y, x, z : BOOL; var f, g : Fan | f(EN := m, go := a, run => y); g(EN := NOT m, go := a, run => y); x := f.run AND m; z := g.run AND NOT m;"
+        ),
         "in a, b : BOOL; out y : BOOL | y := FALSE; IF a THEN y := b; END_IF",
         "in a : BOOL; out y : BOOL | IF a THEN y := TRUE; ELSE y := FALSE; END_IF",
         "in auto, a, b : BOOL; out y : BOOL | IF auto THEN y := a; END_IF IF NOT auto THEN y := b; END_IF",

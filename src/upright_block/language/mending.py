@@ -54,7 +54,7 @@ def _whole_line(source: Source, start: int, end: int) -> Edit:
     return Edit(first, after, "") if is_alone else Edit(start, end, "")
 
 
-_DECLARED = re.compile(r"(?P<name>\w+)\s*:[^;\n]*;[ \t]*(?P<comment>//[^\n]*|\(\*[^\n]*?\*\))?[ \t]*(?=\n|\Z)")
+_DECLARED = re.compile(r"(?P<name>\w+)\s*:[^;\n]*;[ \t]*(?P<comment>//[^\n]*|\(\*[^\n]*?\*\))?[ \t\r]*(?=\n|\Z)")
 
 
 def _drop_declaration(finding: Finding) -> Edit | None:

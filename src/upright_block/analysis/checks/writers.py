@@ -19,6 +19,7 @@ from upright_block.language.tags import Tag
 
 _MOST_PAIRS = 8
 _MOST_PLACES = 6
+_MOST_DRIVERS = 40
 _MOST_BEFORE = 100
 """Writes behind more conditions than that are not compared."""
 
@@ -39,6 +40,33 @@ def check_overwritten(flow: Flow, facts: Facts) -> Iterator[Finding]:
             yield finding
     yield from _undone(flow, facts)
     yield from _again(flow)
+    yield from _driven_twice(flow)
+
+
+def _driven_twice(flow: Flow) -> Iterator[Finding]:
+    """Two blocks, or two rows of a table, that drive one output or tag and may do so in one scan."""
+    by_slot: dict[Slot, list[Write]] = {}
+    for write in flow.writes:
+        if not write.is_made and not write.loops and (write.call is not None or flow.unit.is_wired):
+            by_slot.setdefault(write.slot, []).append(write)
+    source = flow.unit.source
+    for slot, writes in by_slot.items():
+        if len(writes) < 2 or not is_seen_outside(slot):
+            continue
+        pairs = ((a, b) for n, a in enumerate(writes) for b in writes[n + 1 : n + _MOST_DRIVERS])
+        for first, second in pairs:
+            if not first.is_seen or (first.call is not None and second.call and first.call.slot == second.call.slot):
+                continue  # told as overwritten, or as an instance that is called twice
+            answer = can_hold([(first.condition, True), (second.condition, True)])
+            if answer == "no":
+                continue
+            line = source.line(second.origin.start)
+            related = Related(source, second.origin.start, second.origin.end, "this one wins")
+            said = words.driven_twice(slot_name(slot), line)
+            finding = said.told(source, first.origin.start, first.origin.end, related)
+            yield finding if answer == "yes" else doubtful(finding)
+            if answer == "yes":
+                break
 
 
 def _again(flow: Flow) -> Iterator[Finding]:
@@ -106,11 +134,18 @@ def _unseen(slot: Slot, winner: Write | None, writes: list[Write], flow: Flow, f
         and can_hold([(winner.condition, True), (first.condition, False)]) == "no"
     )
     if is_seen_outside(slot):
-        said = words.two_writers(name, source.line(first.origin.start), shown, root.section == "output")
+        said = words.two_writers(_kind(root, facts), name, source.line(first.origin.start), shown)
     else:
         said = words.no_effect(name, shown)
     finding = said.told(source, first.origin.start, first.origin.end, *related)
     return doubtful(finding) if is_default else finding
+
+
+def _kind(variable: typed.Variable, facts: Facts) -> str:
+    """What a variable is called that is seen outside."""
+    if variable.section == "global":
+        return "tag" if variable in facts.tags or variable.is_hidden else "global variable"
+    return {"in_out": "in-out"}.get(variable.section, variable.section)
 
 
 def is_seen_outside(slot: Slot) -> bool:
@@ -136,13 +171,13 @@ def _undone(flow: Flow, facts: Facts) -> Iterator[Finding]:
                     continue
                 if any(first.order < order < second.order for order in read_at.get(slot, ())):
                     continue
-                finding = _pair(first, second, slot, flow)
+                finding = _pair(first, second, slot, flow, facts)
                 if finding is not None:
                     yield finding
                     break
 
 
-def _pair(first: Write, second: Write, slot: Slot, flow: Flow) -> Finding | None:
+def _pair(first: Write, second: Write, slot: Slot, flow: Flow, facts: Facts) -> Finding | None:
     source = flow.unit.source
     line = f"line {source.line(second.origin.start)}"
     related = Related(source, second.origin.start, second.origin.end, "this one wins")
@@ -150,9 +185,8 @@ def _pair(first: Write, second: Write, slot: Slot, flow: Flow) -> Finding | None
     if can_hold([(first.condition, True)]) == "no":
         return None
     if can_hold([(first.condition, True), (second.condition, False)]) == "no":
-        said = words.two_writers(
-            slot_name(slot), source.line(first.origin.start), line, root_of(slot).section == "output"
-        )
+        kind = _kind(root_of(slot), facts)
+        said = words.two_writers(kind, slot_name(slot), source.line(first.origin.start), line)
         return said.told(*place, related)
     if first.value.kind == second.value.kind == "constant":
         return None  # one sets and the other resets

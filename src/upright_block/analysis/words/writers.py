@@ -5,9 +5,8 @@ from __future__ import annotations
 from upright_block.language.findings import Words
 
 
-def two_writers(name: str, line: int, winner: str, is_pin: bool) -> Words:
-    """Of one body: what ``line`` writes is gone before anybody sees it."""
-    what = "output" if is_pin else "tag"
+def two_writers(what: str, name: str, line: int, winner: str) -> Words:
+    """Of one body: what ``line`` writes is gone before anybody sees it; ``what`` is that: an output, a tag."""
     return Words(
         "two-writers",
         f"The {what} {name} is written twice in a scan: {winner} wins, and what line {line} writes is never seen.",
@@ -31,6 +30,14 @@ def same_unit_twice(name: str, unit: str, count: int) -> Words:
         "two-writers",
         f"{name} is written by {unit}, which has {count} instances: the last one wins.",
         f"Give {unit} an output pin, and wire it to the tag once.",
+    )
+
+
+def driven_twice(name: str, line: int) -> Words:
+    return Words(
+        "two-writers",
+        f"{name} is driven here and in line {line}, and both can be in one scan: then line {line} wins.",
+        "Drive it in one place, with both conditions in one expression.",
     )
 
 
