@@ -150,10 +150,13 @@ RAISES: dict[str, list[str]] = {
         "in a, b : BOOL; out y : BOOL | IF a AND b THEN y := TRUE; END_IF",
     ],
     "emergency-gap": [
+        "in Start, StopButton, EStop : BOOL; out Motor, Lamp : BOOL | Motor := (Start OR Motor) AND NOT StopButton; Lamp := EStop;",
         "in start, stop, emergency : BOOL; out motor, lamp : BOOL | motor := (start OR motor) AND NOT stop; lamp := emergency;",
         "in start, stop_button, emergency_stop : BOOL; out pump, valve : BOOL | IF stop_button THEN pump := FALSE; valve := FALSE; ELSIF start THEN pump := TRUE; valve := TRUE; END_IF IF emergency_stop THEN pump := FALSE; END_IF",
     ],
     "fixed-condition": [
+        "in a : ARRAY [1..5] OF INT; out y : INT; var i : INT | y := 0; FOR i := 5 TO 1 DO y := y + a[i]; END_FOR",
+        "in a : INT; out y : INT | y := 0; WHILE a > 5 AND a < 3 DO y := y + a; END_WHILE",
         "in x : REAL; out low : BOOL | low := x > 10.0 AND x < 5.0;",
         "in n : INT; out y : BOOL | y := FALSE; IF n > 5 AND n < 3 THEN y := TRUE; END_IF",
         "in a : BOOL; out y : INT | IF a THEN y := 1; ELSIF NOT a THEN y := 2; ELSE y := 3; END_IF",
@@ -376,6 +379,8 @@ SILENT: dict[str, list[str]] = {
         "in start, stop, emergency : BOOL; out motor : BOOL | IF stop OR emergency THEN motor := FALSE; ELSIF start THEN motor := TRUE; END_IF",
     ],
     "fixed-condition": [
+        "in a : ARRAY [1..5] OF INT; out y : INT; var i : INT | y := 0; FOR i := 5 TO 1 BY -1 DO y := y + a[i]; END_FOR",
+        "in a : INT; out y : INT | y := 0; WHILE y < 5 DO y := y + a; END_WHILE",
         "in x : REAL; out low : BOOL | low := x < 10.0 AND x > 5.0;",
         "in n : INT; out y : BOOL | y := FALSE; IF n > 3 AND n < 5 THEN y := TRUE; END_IF",
         "in a, b : BOOL; out y : INT | IF a THEN y := 1; ELSIF b THEN y := 2; ELSE y := 3; END_IF",

@@ -60,13 +60,8 @@ def check_copies(unit: typed.Unit, facts: Facts) -> Iterator[Finding]:
                     told.add(token.start)
                     source = unit.source
                     said = words.slip(token.text, expected, source.line(other.start))
-                    related = Related(source, other.start, _line_end(source, other.start), "they were copied from here")
+                    related = Related(source, other.start, other.end, "this is what was copied")
                     yield said.told(source, token.start, token.end, related)
-
-
-def _line_end(source: Source, start: int) -> int:
-    end = source.text.find("\n", start)
-    return end if end >= 0 else len(source.text)
 
 
 def _runs(body: Sequence[syntax.Statement]) -> Iterator[Sequence[syntax.Statement]]:
@@ -111,7 +106,7 @@ def _piece(start: int, text: str) -> _Piece:
 # --- three and more: names with numbers ---
 
 
-def _families(pieces: Sequence[_Piece]) -> Iterator[tuple[_Token, str, _Piece]]:
+def _families(pieces: Sequence[_Piece]) -> Iterator[tuple[_Token, str, _Token]]:
     """Statements of one shape whose names have numbers that follow each other, but for one."""
     groups: dict[tuple[str, ...], list[_Piece]] = {}
     for piece in pieces:
@@ -123,7 +118,7 @@ def _families(pieces: Sequence[_Piece]) -> Iterator[tuple[_Token, str, _Piece]]:
             yield from _odd_numbers(group)
 
 
-def _odd_numbers(group: Sequence[_Piece]) -> Iterator[tuple[_Token, str, _Piece]]:
+def _odd_numbers(group: Sequence[_Piece]) -> Iterator[tuple[_Token, str, _Token]]:
     for piece in group:
         numbers = [_NUMBER.findall(name.text) for name in piece.names]
         single = [(name, found[0]) for name, found in zip(piece.names, numbers, strict=True) if len(found) == 1]
@@ -135,7 +130,8 @@ def _odd_numbers(group: Sequence[_Piece]) -> Iterator[tuple[_Token, str, _Piece]
             continue
         token, text = next((name, number) for name, number in single if int(number) == odd)
         expected = token.text.replace(text, str(usual).zfill(len(text)))
-        yield token, expected, next(other for other in group if other is not piece)
+        sibling = next(other for other in group if other is not piece)
+        yield token, expected, sibling.names[piece.names.index(token)]
 
 
 def _is_even(piece: _Piece) -> bool:
@@ -146,7 +142,7 @@ def _is_even(piece: _Piece) -> bool:
 # --- two: one name for another ---
 
 
-def _pairs(pieces: Sequence[_Piece]) -> Iterator[tuple[_Token, str, _Piece]]:
+def _pairs(pieces: Sequence[_Piece]) -> Iterator[tuple[_Token, str, _Token]]:
     """Two runs of statements of the same shapes, one directly behind the other, as long as may be."""
     shapes: dict[str, list[int]] = {}
     for index, piece in enumerate(pieces):
@@ -166,7 +162,7 @@ def _pairs(pieces: Sequence[_Piece]) -> Iterator[tuple[_Token, str, _Piece]]:
                 break
 
 
-def _forgotten(old: Sequence[_Piece], new: Sequence[_Piece]) -> Iterator[tuple[_Token, str, _Piece]]:
+def _forgotten(old: Sequence[_Piece], new: Sequence[_Piece]) -> Iterator[tuple[_Token, str, _Token]]:
     """The one name of a copy that stands as in the original where it should have changed."""
     a = [name for piece in old for name in piece.names]
     b = [name for piece in new for name in piece.names]
@@ -186,6 +182,6 @@ def _forgotten(old: Sequence[_Piece], new: Sequence[_Piece]) -> Iterator[tuple[_
     if len(slips) != 1 or not changed:
         return
     ((name, expected),) = slips
-    token = next(t for s, t in zip(a, b, strict=True) if s.text.upper() == name == t.text.upper())
+    original, token = next((s, t) for s, t in zip(a, b, strict=True) if s.text.upper() == name == t.text.upper())
     written = next(t.text for t in b if t.text.upper() == expected)
-    yield token, written, old[0]
+    yield token, written, original

@@ -58,6 +58,9 @@ def _fixed(decision: Decision, flow: Flow, states: set[str]) -> Finding | None:
     statement = decision.statement
     if isinstance(statement, typed.Case):
         return _label(decision, flow, states)
+    if isinstance(statement, typed.While) and can_hold([(decision.condition, True), (decision.value, True)]) == "no":
+        start, end = _first_line(decision.origin, flow.unit.source.text)
+        return words.never_turns().told(flow.unit.source, start, end)
     if not isinstance(statement, typed.If) or decision.condition is flow.terms.false:
         return None
     if decision.condition.size > _MOST_BEFORE:
@@ -138,6 +141,10 @@ def check_loops(flow: Flow, facts: Facts) -> Iterator[Finding]:
     counted = [(loop, span) for loop, span in flow.loops if isinstance(loop, typed.For)]
     if not counted:
         return
+    for loop, _ in counted:
+        if _is_empty(loop) and not syntax.is_made(loop.origin):
+            start, end = _first_line(loop.origin, flow.unit.source.text)
+            yield words.never_turns().told(flow.unit.source, start, end)
     seen: set[int] = set()
     for indexed in flow.indexed:
         if id(indexed.origin) not in seen and (found := _beyond(indexed, flow, counted)) is not None:
@@ -192,8 +199,17 @@ def _is_of_counter(node: typed.Expression, counted: list[tuple[typed.For, tuple[
         if slot_of(loop.place)[0] == slot and all(_is_number(end) for end in ends):
             step = loop.step.value if isinstance(loop.step, typed.Constant) else 0
             leaves = any(isinstance(s, (typed.Exit, typed.Return, typed.Continue)) for s in every_statement(loop.body))
-            return step in (1, -1) and not leaves
+            return step in (1, -1) and not leaves and not _is_empty(loop)
     return False
+
+
+def _is_empty(loop: typed.For) -> bool:
+    """Whether the ends of a loop are written, and it counts away from its last."""
+    ends = [end.value for end in (loop.first, loop.last, loop.step) if isinstance(end, typed.Constant)]
+    if len(ends) < 3 or not all(isinstance(end, int) for end in ends):
+        return False
+    first, last, step = (int(end) for end in ends)
+    return first > last if step > 0 else first < last
 
 
 def _is_number(node: typed.Expression) -> bool:

@@ -18,7 +18,8 @@ from upright_block.language.names import listed
 from upright_block.language.types import BOOL
 
 _EMERGENCY = re.compile(r"(?:^|_)(?:emergency|emerg|estop|e_stop)", re.IGNORECASE)
-_STOP = re.compile(r"(?:^|_)stop(?:_|$|s$|button|ped$)", re.IGNORECASE)
+_STOP = re.compile(r"(?:^|_)stop(?:_|$|button$)", re.IGNORECASE)
+_CAMEL = re.compile(r"(?<=[a-z0-9])(?=[A-Z])|(?<=[A-Z])(?=[A-Z][a-z])")
 
 
 def check_latches(flow: Flow, facts: Facts) -> Iterator[Finding]:
@@ -100,8 +101,9 @@ def _is_flag(writes: list[Write], start: Term) -> bool:
 def _emergencies(flow: Flow) -> Iterator[Finding]:
     """What a stop switches off and an emergency does not."""
     inputs = [v for v in flow.unit.variables.values() if v.section == "input" and v.type is BOOL]
-    stops = [v for v in inputs if _STOP.search(v.name) and not _EMERGENCY.search(v.name)]
-    emergencies = [v for v in inputs if _EMERGENCY.search(v.name)]
+    names = {v: _CAMEL.sub("_", v.name) for v in inputs}
+    emergencies = [v for v in inputs if _EMERGENCY.search(names[v])]
+    stops = [v for v in inputs if _STOP.search(names[v]) and v not in emergencies]
     if not stops or not emergencies:
         return
     values = {

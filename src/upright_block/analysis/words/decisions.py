@@ -25,6 +25,10 @@ def fixed_value(name: str, value: bool) -> Words:
     )
 
 
+def never_turns() -> Words:
+    return Words("fixed-condition", "This loop never takes a turn.", "Correct its condition or its ends, or remove it.")
+
+
 def unreached_label(what: str) -> Words:
     return Words(
         "fixed-condition",
