@@ -15,7 +15,7 @@ from tests.helpers import write_files
 from upright_block import cached, check_library, open_library, rechecking
 from upright_block.language.allowing import Settled
 
-COUNT = int(os.environ.get("UPRIGHT_RECHECKED", "25"))
+COUNT = int(os.environ.get("UPRIGHT_RECHECKED", "12"))
 
 
 @pytest.fixture(autouse=True)

@@ -125,6 +125,7 @@ RAISES: dict[str, list[str]] = {
         + source_of("in a : BOOL; out y : BOOL; var u : A | u(a := a, y => y);"),
     ],
     "timer-held": [
+        "in go : BOOL; out y : BOOL; var t : TON; var run : BOOL | IF go THEN run := TRUE; END_IF t(IN := run, PT := T#5s); y := t.Q;",
         "out y : BOOL; var t : TP | t(IN := TRUE, PT := T#1s); y := t.Q;",
         "in a : BOOL; out y : BOOL; var t : TON | t(IN := a OR NOT a, PT := T#1s); y := t.Q;",
     ],
@@ -142,6 +143,8 @@ RAISES: dict[str, list[str]] = {
         "in a : BOOL; out y : BOOL; var e : F_TRIG | e(CLK := e.Q OR a); y := e.Q;",
     ],
     "latch-one-way": [
+        "in a : BOOL; out y : BOOL; var f : SR | f(S1 := a); y := f.Q1;",
+        "in a : BOOL; out y : BOOL | IF a THEN y := TRUE; END_IF IF a THEN y := FALSE; END_IF",
         "in a : BOOL; out y : BOOL; var s : SR | s(S1 := a, R := a, Q1 => y);",
         "in a, b : BOOL; out y : BOOL; var s : SR | s(S1 := a OR b, R := b, Q1 => y);",
         "in a, b : BOOL; out y : BOOL; var s : RS | s(S := a AND b, R1 := a, Q1 => y);",
@@ -168,6 +171,7 @@ RAISES: dict[str, list[str]] = {
         "in a : BOOL; out y : INT; var i : INT | y := 0; FOR i := 1 TO 5 DO y := y + 1; EXIT; y := y + SEL(a, 1, 2); END_FOR",
     ],
     "beyond-array": [
+        "out y : INT; var a : ARRAY [0..9] OF INT; var i : INT | y := 0; FOR i := 0 TO 10 DO a[i] := i; y := y + a[i]; END_FOR",
         "in a : ARRAY [1..4] OF INT; out y : INT; var i : INT | y := 0; FOR i := 0 TO 4 DO y := y + a[i]; END_FOR",
         "out y : ARRAY [1..4] OF INT; var i : INT | FOR i := 1 TO 4 DO y[i + 1] := i; END_FOR",
     ],
@@ -191,6 +195,7 @@ RAISES: dict[str, list[str]] = {
         ),
     ],
     "state-never-left": [
+        "in go : BOOL; out y : BOOL; var s : INT | CASE s OF 0: IF go THEN s := 1; END_IF 1: s := 1; ELSE s := 0; END_CASE y := s = 1;",
         "in go : BOOL; out run : BOOL; var state : INT | CASE state OF 0: IF go THEN state := 1; END_IF 1: IF NOT go THEN state := 2; END_IF 2: ; ELSE state := 0; END_CASE run := state = 1;",
         "TYPE Phase : (rest, work, wash); END_TYPE\n"
         + source_of(
@@ -353,6 +358,8 @@ SILENT: dict[str, list[str]] = {
         "in a : BOOL; out n : INT; var c : CTU | c(CU := a); n := c.CV;",
     ],
     "timer-held": [
+        "in go, stop : BOOL; out y : BOOL; var t : TON; var run : BOOL | IF go THEN run := TRUE; END_IF IF stop THEN run := FALSE; END_IF t(IN := run, PT := T#5s); y := t.Q;",
+        "in go : BOOL; out y : BOOL; var t : TON; var run : BOOL | IF go THEN run := TRUE; END_IF t(IN := run, PT := T#5s); IF t.Q THEN run := FALSE; END_IF y := run;",
         "in a : BOOL; out y : BOOL; var t : TON | t(IN := NOT a, PT := T#1s); y := t.Q;",
         "out y : BOOL; var t : TON | t(IN := NOT t.Q, PT := T#1s); y := t.Q;",
     ],

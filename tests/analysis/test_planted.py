@@ -7,8 +7,8 @@ from collections import Counter
 
 from tests.analysis.planted import chosen, mistakes, seen_by
 
-COUNT = int(os.environ.get("UPRIGHT_PLANTED", "46"))
-MOST_UNSEEN = 0.1 if COUNT < 200 else 0.05
+COUNT = int(os.environ.get("UPRIGHT_PLANTED", "23"))
+MOST_UNSEEN = 0.15 if COUNT < 200 else 0.05
 
 
 def test_what_nobody_sees_is_little() -> None:

@@ -8,6 +8,7 @@ from upright_block.analysis.conditions import can_hold
 from upright_block.analysis.facts import Facts
 from upright_block.analysis.flow import Decision, Flow, Indexed, Write
 from upright_block.analysis.slots import Slot, root_of, slot_name, slot_of
+from upright_block.analysis.terms import Term
 from upright_block.analysis.walk import value_by_itself
 from upright_block.analysis.words import decisions as words
 from upright_block.language import syntax, typed
@@ -145,10 +146,11 @@ def check_loops(flow: Flow, facts: Facts) -> Iterator[Finding]:
         if _is_empty(loop) and not syntax.is_made(loop.origin):
             start, end = _first_line(loop.origin, flow.unit.source.text)
             yield words.never_turns().told(flow.unit.source, start, end)
-    seen: set[int] = set()
+    seen: set[tuple[int, Term]] = set()
     for indexed in flow.indexed:
-        if id(indexed.origin) not in seen and (found := _beyond(indexed, flow, counted)) is not None:
-            seen.add(id(indexed.origin))
+        key = id(indexed.array), indexed.value
+        if key not in seen and (found := _beyond(indexed, flow, counted)) is not None:
+            seen.add(key)
             yield found
     written: dict[Slot, list[int]] = {}
     for write in flow.writes:

@@ -9,7 +9,7 @@ from upright_block.analysis.checks.calls import calls_by_slot, is_standard, show
 from upright_block.analysis.conditions import can_hold, follows
 from upright_block.analysis.facts import Facts
 from upright_block.analysis.flow import Flow, Write
-from upright_block.analysis.slots import Slot, root_of, slot_name
+from upright_block.analysis.slots import Slot, members, root_of, slot_name
 from upright_block.analysis.terms import Term
 from upright_block.analysis.words import timers as words
 from upright_block.language import typed
@@ -43,9 +43,12 @@ def _blocks(flow: Flow) -> Iterator[Finding]:
         is_set_dominant = block.key == "SR"
         pins = ("S1", "R") if is_set_dominant else ("S", "R1")
         put, reset = (call.inputs.get(block.variables[pin]) for pin in pins)
-        if put is None or reset is None:
-            continue
         name, place = slot_name(slot), (flow.unit.source, *shown_place(call))
+        if put is None or reset is None:
+            is_set = any(len(members(write.slot)) > len(members(slot)) for write in flow.writes_of(root_of(slot)))
+            if put is not None and not is_set:
+                yield words.never_resets(name).told(*place)
+            continue
         if put is reset:
             yield words.latch_same(name, "the set" if is_set_dominant else "the reset").told(*place)
         elif reset is flow.terms.false:

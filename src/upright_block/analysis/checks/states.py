@@ -131,8 +131,9 @@ def _unleft(
     """States that no assignment leads out of."""
     if machine.computed or any(assigned.source == ANY for assigned in machine.assigned):
         return
-    sources = [assigned.source for assigned in machine.assigned]
-    left = {text.strip() for source in sources for text in source.split(",")}
+    names = machine.states
+    leading = [a.source for a in machine.assigned if names[a.target] not in map(str.strip, a.source.split(","))]
+    left = {text.strip() for source in leading for text in source.split(",")}
     for label in machine.labels:
         target = next((v for v in entered if _overlap(v, label.values)), None)
         if target is None or label.text in left:

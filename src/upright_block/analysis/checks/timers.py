@@ -13,6 +13,7 @@ from upright_block.analysis.checks.calls import (
     restarting,
     shown_place,
 )
+from upright_block.analysis.conditions import follows
 from upright_block.analysis.facts import Facts
 from upright_block.analysis.flow import Call, Flow
 from upright_block.analysis.slots import Slot, last_variable, members, root_of, slot_name
@@ -70,10 +71,26 @@ def _inputs(slot: Slot, calls: Sequence[Call], flow: Flow) -> Iterator[Finding]:
         if value is flow.terms.true:
             said = words.timer_held(name, block) if key == "IN" else words.counter_held(name, key)
             yield said.told(source, *place)
+        elif key == "IN" and (held := _never_falls(value, flow)) is not None:
+            yield words.timer_latched(name, held.name).told(source, *place)
         elif block.key in EDGES and _is_of_output(value, slot):
             yield words.edge_of_itself(name).told(source, *place)
         elif block.key == "TON":
             yield from _starved(name, value, flow, place)
+
+
+def _never_falls(value: Term, flow: Flow) -> typed.Variable | None:
+    """The BOOL of the unit that holds the input of a timer for ever, once it is TRUE."""
+    for leaf in value.leaves or ():
+        variable = leaf.key
+        if leaf.kind != "start" or not isinstance(variable, typed.Variable) or variable.section != "private":
+            continue
+        final = flow.final.get(variable)
+        if final is None or not leaf.is_bool or any(write.is_weak for write in flow.writes_of(variable)):
+            continue
+        if follows([(leaf, True)], value) and follows([(leaf, True)], final) and len(flow.unit.methods) == 0:
+            return variable
+    return None
 
 
 def _is_of_output(value: Term, slot: Slot) -> bool:

@@ -122,6 +122,8 @@ def _unseen(slot: Slot, winner: Write | None, writes: list[Write], flow: Flow, f
         if not facts.uses(last_variable(slot)).is_read or root.section not in ("private", "temp"):
             return None  # that nothing reads it at all is told of the variable
         return words.no_effect(name, "").told(source, first.origin.start, first.origin.end)
+    if first.condition is not flow.terms.true and first.condition is winner.condition and _is_latch(first, winner):
+        return None
     shown = f"line {source.line(winner.origin.start)}"
     places = [winner, *writes[1:_MOST_PLACES]]
     related = [
@@ -146,6 +148,11 @@ def _kind(variable: typed.Variable, facts: Facts) -> str:
     if variable.section == "global":
         return "tag" if variable in facts.tags or variable.is_hidden else "global variable"
     return {"in_out": "in-out"}.get(variable.section, variable.section)
+
+
+def _is_latch(first: Write, second: Write) -> bool:
+    """Whether the one sets and the other resets, which is told as a latch that goes one way."""
+    return first.value.is_bool and first.value.kind == second.value.kind == "constant"
 
 
 def is_seen_outside(slot: Slot) -> bool:
@@ -185,6 +192,8 @@ def _pair(first: Write, second: Write, slot: Slot, flow: Flow, facts: Facts) -> 
     if can_hold([(first.condition, True)]) == "no":
         return None
     if can_hold([(first.condition, True), (second.condition, False)]) == "no":
+        if _is_latch(first, second):
+            return None
         kind = _kind(root_of(slot), facts)
         said = words.two_writers(kind, slot_name(slot), source.line(first.origin.start), line)
         return said.told(*place, related)

@@ -23,6 +23,14 @@ def timer_held(name: str, block: typed.Unit) -> Words:
     )
 
 
+def timer_latched(name: str, variable: str) -> Words:
+    return Words(
+        "timer-held",
+        f"The input of {name} never falls once {variable} is TRUE, since nothing resets that.",
+        f"Reset {variable} where the time should end.",
+    )
+
+
 def counter_held(name: str, pin: str) -> Words:
     return Words(
         "timer-held",
