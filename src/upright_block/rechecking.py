@@ -26,7 +26,7 @@ from upright_block.language.nodes import fresh, record, replaced, state
 from upright_block.language.source import Source
 from upright_block.library import Library, Texts, check_texts, find_root, read_texts, unread_files
 from upright_block.library.accepted import ACCEPTED, Accepted, accepted_text, read_accepted
-from upright_block.library.outline import declared, mentioned, outline
+from upright_block.library.outline import Shown, mentioned, shown_by
 from upright_block.whole import write_file
 
 if TYPE_CHECKING:
@@ -181,33 +181,42 @@ def _wholly(texts: Texts, case_files: dict[str, Source], around: str) -> _Found:
     done = analysed(library.scope)
     suite = load_suite(library)
     memory = _Memory(around, tags=tuple(library.scope.tags))
+    keeping = _Keeping(library, done)
     for source in library.sources:
-        memory.sources[source.path] = _kept(source, library, done)
+        memory.sources[source.path] = keeping.kept(source)
     for file in suite.by_file:
         memory.cases[file.source.path] = _kept_cases(file, texts)
     return _Found(memory, _wide(library, done, suite, texts), tuple(library.scope.allowances))
 
 
-def _kept(source: Source, library: Library, done: Analysed) -> _Kept:
-    """What there is to be known of one source of a library that was checked."""
-    scope = library.scope
-    units = [
-        unit
-        for unit in (*scope.units.values(), *scope.configurations.values())
-        if unit.source is source and unit.is_written
-    ]
-    read = [f for f in library.findings if f.source is source and f.name not in _WIDE]
-    return _Kept(
-        _digest(source.text),
-        declared(source, scope),
-        outline(source, scope),
-        source not in scope.rigs and any(unit.kind in ("PROGRAM", "CONFIGURATION") for unit in units),
-        any(part.is_broken for unit in units for part in (unit, *unit.methods.values())),
-        sum(unit.kind != "CONFIGURATION" for unit in units),
-        [*read, *(f for f in done.own if f.source is source)],
-        [call for call in done.calls if call.source is source],
-        given_by(units),
-    )
+class _Keeping:
+    """What there is to be known of the sources of a library that was checked."""
+
+    def __init__(self, library: Library, done: Analysed) -> None:
+        self.rigs = library.scope.rigs
+        self.shown = shown_by(library.scope)
+        self.findings: dict[Source, list[Finding]] = {}
+        self.calls: dict[Source, list[CallMade]] = {}
+        for finding in (*(f for f in library.findings if f.name not in _WIDE), *done.own):
+            self.findings.setdefault(finding.source, []).append(finding)
+        for call in done.calls:
+            self.calls.setdefault(call.source, []).append(call)
+
+    def kept(self, source: Source) -> _Kept:
+        """What there is to be known of one."""
+        shown = self.shown.get(source) or Shown(source)
+        units = shown.units
+        return _Kept(
+            _digest(source.text),
+            shown.names,
+            shown.outline,
+            source not in self.rigs and any(unit.kind in ("PROGRAM", "CONFIGURATION") for unit in units),
+            any(part.is_broken for unit in units for part in (unit, *unit.methods.values())),
+            sum(unit.kind != "CONFIGURATION" for unit in units),
+            self.findings.get(source, []),
+            self.calls.get(source, []),
+            given_by(units),
+        )
 
 
 def _kept_cases(file: FileOfCases, texts: Texts) -> _KeptCases:
@@ -274,7 +283,8 @@ class _Again:
             for entry in others:
                 given = merged(given, entry.given)
             done = analysed(library.scope, [call for entry in others for call in entry.calls], given)
-            made = {path: _kept(self.sources[path], library, done) for path in again}
+            keeping = _Keeping(library, done)
+            made = {path: keeping.kept(self.sources[path]) for path in again}
             if any(entry.declares != kept[path].declares for path, entry in made.items()):
                 return None
             shown = {path for path, entry in made.items() if entry.outline != kept[path].outline}

@@ -7,13 +7,13 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Iterator
 from hashlib import sha256
 from typing import Any
 
 from upright_block.language import typed
 from upright_block.language.copying import used_globals
-from upright_block.language.scope import Scope
+from upright_block.language.nodes import fresh, state
+from upright_block.language.scope import NamedType, Scope
 from upright_block.language.source import Source
 from upright_block.language.types import Enumeration
 
@@ -25,28 +25,53 @@ def mentioned(text: str) -> frozenset[str]:
     return frozenset(map(str.upper, set(_NAME.findall(text))))
 
 
-def declared(source: Source, scope: Scope) -> tuple[str, ...]:
-    """The names that a source gives to units, types, values and global variables, without their namespaces."""
-    found = {unit.name.upper() for unit in _units(source, scope)}
-    for named in scope.types.values():
-        if named.source is source:
-            found.add(named.name.upper())
-            if isinstance(named.type, Enumeration):
-                found |= set(named.type.members)
-    found |= {key for key, values in scope.values.items() if any(v.source is source for v in values)}
-    found |= {key for key, variable in scope.globals.variables.items() if variable.source is source}
-    return tuple(sorted(found))
+@state
+class Shown:
+    """What a source declares: units and configurations, types, values of enumerations, global variables."""
+
+    source: Source
+    units: list[typed.Unit] = fresh(default_factory=list)
+    types: list[NamedType] = fresh(default_factory=list)
+    values: list[str] = fresh(default_factory=list)
+    variables: list[typed.Variable] = fresh(default_factory=list)
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """The names that it gives, in upper case, without their namespaces."""
+        found = {unit.name.upper() for unit in self.units} | {named.name.upper() for named in self.types}
+        found |= {member for t in self.types if isinstance(t.type, Enumeration) for member in t.type.members}
+        return tuple(sorted({*found, *self.values, *(variable.key for variable in self.variables)}))
+
+    @property
+    def outline(self) -> str:
+        """A digest of what others can see of it."""
+        parts: list[Any] = [_unit(unit) for unit in self.units]
+        for named in self.types:
+            text = _text(self.source, named.syntax.start)
+            parts.append(["type", named.name, str(named.type), repr(named.initial), text])
+        parts += [_variable(variable) for variable in self.variables]
+        return sha256(json.dumps(parts, default=str).encode()).hexdigest()
 
 
-def outline(source: Source, scope: Scope) -> str:
-    """A digest of what a source shows to others."""
-    parts: list[Any] = [_unit(unit) for unit in _units(source, scope)]
+def shown_by(scope: Scope) -> dict[Source, Shown]:
+    """What each source of a scope declares."""
+    found: dict[Source, Shown] = {}
+
+    def of(source: Source) -> Shown:
+        return found.setdefault(source, Shown(source))
+
+    for unit in (*scope.units.values(), *scope.configurations.values()):
+        if unit.is_written:
+            of(unit.source).units.append(unit)
     for named in scope.types.values():
-        if named.source is source:
-            node = named.syntax
-            parts.append(["type", named.name, str(named.type), repr(named.initial), _text(source, node.start)])
-    parts += [_variable(variable) for variable in scope.globals.variables.values() if variable.source is source]
-    return sha256(json.dumps(parts, default=str).encode()).hexdigest()
+        of(named.source).types.append(named)
+    for key, values in scope.values.items():
+        for value in values:
+            of(value.source).values.append(key)
+    for variable in scope.globals.variables.values():
+        if variable.source is not None:
+            of(variable.source).variables.append(variable)
+    return found
 
 
 def _text(source: Source, start: int) -> str:
@@ -55,14 +80,8 @@ def _text(source: Source, start: int) -> str:
     return " ".join(source.text[start : end if end >= 0 else len(source.text)].split())
 
 
-def _units(source: Source, scope: Scope) -> Iterator[typed.Unit]:
-    for unit in (*scope.units.values(), *scope.configurations.values()):
-        if unit.source is source and unit.is_written:
-            yield unit
-
-
 def _unit(unit: typed.Unit) -> list[Any]:
-    read, written = used_globals(unit)
+    read, written = (frozenset(), frozenset()) if unit.is_broken else used_globals(unit)
     return [
         unit.kind,
         unit.full_name,
@@ -77,7 +96,7 @@ def _unit(unit: typed.Unit) -> list[Any]:
         sorted(unit.edges),
         sorted(variable.name for variable in read),
         sorted(variable.name for variable in written),
-        sorted(used.key for used in typed.closure(unit)),
+        sorted(unit.uses),
         sorted(unit.refers),
         sorted(unit.virtual_uses),
         unit.cost,
