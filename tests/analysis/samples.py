@@ -42,7 +42,22 @@ def sequence(text: str) -> str:
     )
 
 
+PUMP = "FUNCTION_BLOCK Pump VAR_INPUT go, reset : BOOL; END_VAR VAR_OUTPUT run : BOOL; END_VAR run := go AND NOT reset; END_FUNCTION_BLOCK\n"
+
+
+def pumps(*calls: str) -> str:
+    """A block with as many pumps as calls."""
+    names = ", ".join(f"p{n}" for n in range(len(calls)))
+    outs = ", ".join(f"q{n}" for n in range(len(calls)))
+    body = " ".join(f"p{n}({call}, run => q{n});" for n, call in enumerate(calls))
+    return PUMP + source_of(f"in a, b : BOOL; out {outs} : BOOL; var {names} : Pump | {body}")
+
+
 RAISES: dict[str, list[str]] = {
+    "input-left-open": [
+        pumps(*["go := a, reset := b"] * 3, "go := a"),
+        pumps("reset := b", *["go := a, reset := b"] * 4),
+    ],
     "never-written": [
         "in a : BOOL; out y, z : BOOL | y := a;",
         "in a : BOOL; out y : BOOL; var limit : INT; var n : INT | n := SEL(a, 0, n + 1); y := n > limit;",
@@ -203,7 +218,8 @@ RAISES: dict[str, list[str]] = {
         ),
     ],
     "state-passed-over": [
-        "in go : BOOL; out run : BOOL; var state : INT | CASE state OF 0: IF go THEN state := 1; END_IF 1: IF NOT go THEN state := 2; END_IF 2: state := 0; ELSE state := 0; END_CASE IF state = 1 THEN state := 2; END_IF run := state = 1;"
+        "in go, done : BOOL; out run : BOOL; var phase : INT | IF phase = 0 AND go THEN phase := 1; END_IF IF phase = 1 THEN phase := 2; END_IF IF phase = 2 AND done THEN phase := 0; END_IF run := phase > 0;",
+        "in go : BOOL; out run : BOOL; var state : INT | CASE state OF 0: IF go THEN state := 1; END_IF 1: IF NOT go THEN state := 2; END_IF 2: state := 0; ELSE state := 0; END_CASE IF state = 1 THEN state := 2; END_IF run := state = 1;",
     ],
     "no-else": [
         "in go : BOOL; out run : BOOL; var state : INT | CASE state OF 0: IF go THEN state := 1; END_IF 1: IF NOT go THEN state := 0; END_IF END_CASE run := state = 1;",
@@ -260,10 +276,14 @@ RAISES: dict[str, list[str]] = {
         "in a, b : INT; out y : DINT | y := a * b;",
         "in a : INT; out y : LINT | y := 100 + a * INT#1000;",
     ],
-    "inverted-twice": [],
 }
 
 SILENT: dict[str, list[str]] = {
+    "input-left-open": [
+        pumps(*["go := a, reset := b"] * 4),
+        pumps(*["go := a AND b"] * 4),
+        pumps("go := a, reset := b", *["go := a"] * 3),
+    ],
     "never-written": [
         "in a : BOOL; out y : BOOL; out version : INT := 3 | y := a;",
         "in a : BOOL; out y : BOOL; var limit : INT := 5; var n : INT | n := SEL(a, 0, n + 1); y := n > limit;",
@@ -490,5 +510,4 @@ SILENT: dict[str, list[str]] = {
         "in a : INT (0..100); out y : DINT | y := a * INT#300;",
         "in a, b : INT; out y : INT | y := a * b;",
     ],
-    "inverted-twice": [],
 }
