@@ -57,7 +57,7 @@ def again(monkeypatch: pytest.MonkeyPatch) -> list[str]:
 
     def whole(*args: object) -> object:
         ways.append("all")
-        return wholly(*args)  # type: ignore[arg-type]
+        return wholly(*args)
 
     def part(self: rechecking._Again) -> object:
         found = partly(self)
@@ -127,7 +127,7 @@ def test_what_changed_is_read_again_and_no_more(
     told = same(library)
     assert again[-1] == way
     if found is not None:
-        assert {entry[0] for entry in told} == set(found)  # type: ignore[index]
+        assert {entry[0] for entry in told} == set(found)
     if old:
         file.write_text(before)
         assert same(library) == []
@@ -139,7 +139,7 @@ def test_nothing_is_read_where_nothing_changed(library: Path, monkeypatch: pytes
 
     def noted(texts: object, only: object = None) -> object:
         read.append(only)
-        return checking(texts, only)  # type: ignore[arg-type]
+        return checking(texts, only)
 
     monkeypatch.setattr(rechecking, "check_texts", noted)
     check_library(library)

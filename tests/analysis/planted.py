@@ -119,7 +119,7 @@ def in_source(path: str, text: str) -> Iterator[Mistake]:
     kinds = {name: re.search(rf"\b{name} *: *(\w+)", text) for name in instances}
     for name in instances:
         for other in instances:
-            same = kinds[name] and kinds[other] and kinds[name][1] == kinds[other][1]  # type: ignore[index]
+            same = kinds[name] and kinds[other] and kinds[name][1] == kinds[other][1]
             if same and name != other:
                 for match in _matches(rf"\b{name}\b", text):
                     yield _swapped(path, "reuse an instance", text, *match.span(), other)

@@ -7,7 +7,7 @@ and a write of which no value is ever seen is known. What cannot be told, such a
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from typing import Any
 
 from upright_block.analysis.slots import Slot, root_of
@@ -139,13 +139,14 @@ class Flow:
 
     def made_by(self, call: Call) -> list[Write]:
         """The writes of what a call has left."""
-        leaves = lambda: (  # noqa: E731
-            (leaf.key[0][1], write)
-            for write in self.writes
-            for leaf in write.value.leaves or ()
-            if leaf.kind == "made" and leaf.key[0][0] == "ran"
-        )
-        return self._by("made", leaves).get(call.order, [])
+        return self._by("made", self._leaves_of_calls).get(call.order, [])
+
+    def _leaves_of_calls(self) -> Iterator[tuple[int, Write]]:
+        """The writes of values that calls have left, by the numbers of these."""
+        for write in self.writes:
+            for leaf in write.value.leaves or ():
+                if leaf.kind == "made" and leaf.key[0][0] == "ran":
+                    yield leaf.key[0][1], write
 
     def call_at(self, order: int) -> Call | None:
         """The call of a number."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
+from functools import partial
 from typing import Any
 
 from upright_block.analysis.cells import Cell, together, type_of
@@ -103,9 +104,9 @@ class _Walk(Values):
             value = self.value(branch.condition)
             self.flow.decisions.append(Decision(value, self.condition, branch.origin, branch.condition, node, index))
             self.condition = outer
-            ways.append((self.terms.both(none_before, value), lambda body=branch.body: self.body(body)))  # type: ignore[misc]
+            ways.append((self.terms.both(none_before, value), partial(self.body, branch.body)))
             none_before = self.terms.both(none_before, self.terms.negation(value))
-        ways.append((none_before, lambda: self.body(node.otherwise)))
+        ways.append((none_before, partial(self.body, node.otherwise)))
         return self._choose(ways)
 
     def _case(self, node: typed.Case) -> bool:
@@ -115,9 +116,9 @@ class _Walk(Values):
         for index, arm in enumerate(node.arms):
             value = self.terms.within(selector, _merged(sorted(arm.ranges)))
             self.flow.decisions.append(Decision(value, self.condition, arm.origin, node.selector, node, index))
-            ways.append((value, lambda body=arm.body: self.body(body)))  # type: ignore[misc]
+            ways.append((value, partial(self.body, arm.body)))
         other = self.terms.negation(self.terms.within(selector, _merged(every)))
-        ways.append((other, lambda: self.body(node.otherwise)))
+        ways.append((other, partial(self.body, node.otherwise)))
         return self._choose(ways)
 
     def _choose(self, ways: list[_Branch]) -> bool:

@@ -11,7 +11,7 @@ from upright_block.analysis.words import numbers as words
 from upright_block.language import syntax, typed
 from upright_block.language.findings import Finding, doubtful
 from upright_block.language.types import Elementary, is_integer, is_real
-from upright_block.language.walking import Access, every_statement, parts
+from upright_block.language.walking import Access, Part, every_statement, parts
 
 _TO = re.compile(r"(\w+)_TO_(L?REAL|[UDSL]{0,2}INT)\Z")
 
@@ -22,7 +22,7 @@ def check_numbers(flow: Flow, facts: Facts) -> Iterator[Finding]:
     for statement in every_statement(unit.body or ()):
         if syntax.is_made(statement.origin) and unit.syntax.sequence is None:
             continue
-        waiting: list[object] = list(parts(statement))
+        waiting: list[Part] = list(parts(statement))
         while waiting:
             part = waiting.pop()
             if isinstance(part, Access):
@@ -31,7 +31,7 @@ def check_numbers(flow: Flow, facts: Facts) -> Iterator[Finding]:
                 yield from _compared(part, unit)
             elif isinstance(part, (typed.Convert, typed.CallStandard)):
                 yield from _converted(part, flow)
-            waiting += parts(part)  # type: ignore[arg-type]
+            waiting += parts(part)
 
 
 def _compared(node: typed.Binary, unit: typed.Unit) -> Iterator[Finding]:

@@ -176,9 +176,10 @@ def _passed_by_if(unit: typed.Unit, known: set[str], facts: Facts) -> Iterator[F
         if isinstance(write.slot, typed.Variable) and write.slot.key not in known and not write.is_made:
             by_slot.setdefault(write.slot, []).append(write)
     for variable, writes in by_slot.items():
-        is_state = variable.section in ("private", "output") and isinstance(variable.type, Elementary)
         values = {write.value for write in writes}
-        if not is_state or not is_integer(variable.type) or len(values) < _FEWEST_STATES:  # type: ignore[arg-type]
+        if variable.section not in ("private", "output") or len(values) < _FEWEST_STATES:
+            continue
+        if not isinstance(variable.type, Elementary) or not is_integer(variable.type):
             continue
         if any(value.kind != "constant" for value in values) or any(write.loops for write in writes):
             continue
