@@ -133,6 +133,25 @@ def test_what_changed_is_read_again_and_no_more(
         assert same(library) == []
 
 
+def test_who_resets_a_global_variable_is_read_with_who_sets_it(library: Path, again: list[str]) -> None:
+    write_files(
+        library,
+        {
+            "blocks/set.st": "VAR_GLOBAL flag : BOOL; END_VAR\nFUNCTION_BLOCK Puts VAR_INPUT a : BOOL; END_VAR\nIF a THEN flag := TRUE; END_IF\nEND_FUNCTION_BLOCK\n",
+            "blocks/reset.st": "FUNCTION_BLOCK Resets VAR_INPUT a : BOOL; END_VAR\nIF a THEN flag := FALSE; END_IF\nEND_FUNCTION_BLOCK\n",
+        },
+    )
+    assert same(library) == []
+    file = library / "blocks" / "set.st"
+    file.write_text(file.read_text() + "// changed\n")
+    assert same(library) == []
+    assert again == ["all", "some"]
+    (library / "blocks" / "reset.st").write_text(
+        "FUNCTION_BLOCK Resets VAR_INPUT a : BOOL; END_VAR VAR b : BOOL; END_VAR\nb := a AND flag AND b;\nEND_FUNCTION_BLOCK\n"
+    )
+    assert {entry[0] for entry in same(library)} == {"latch-one-way"}
+
+
 def test_nothing_is_read_where_nothing_changed(library: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     read: list[object] = []
     checking = rechecking.check_texts

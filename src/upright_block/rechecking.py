@@ -78,11 +78,13 @@ class Checked:
 class _Kept:
     """What is known of a source: what it declares, what others can see of it, what was found in it by itself.
 
-    One ``is_central`` has programs or configurations, and is read each time.
+    One ``is_central`` has programs or configurations, and is read each time. ``shares`` are the names in it of tags and global
+    variables.
     """
 
     digest: str
     declares: tuple[str, ...]
+    shares: tuple[str, ...]
     outline: str
     is_central: bool
     is_broken: bool
@@ -106,12 +108,14 @@ class _KeptCases:
 
 @state
 class _Memory:
-    """What is kept of a library. ``around`` is a digest of what every file depends on; ``tags`` are the names of all tags."""
+    """What is kept of a library. ``around`` is a digest of what every file depends on; ``shared`` are the names of all tags and
+    global variables: files that name one are read together.
+    """
 
     around: str
     sources: dict[str, _Kept] = fresh(default_factory=dict)
     cases: dict[str, _KeptCases] = fresh(default_factory=dict)
-    tags: tuple[str, ...] = ()
+    shared: tuple[str, ...] = ()
 
 
 @record
@@ -180,7 +184,7 @@ def _wholly(texts: Texts, case_files: dict[str, Source], around: str) -> _Found:
     library = check_texts(texts)
     done = analysed(library.scope)
     suite = load_suite(library)
-    memory = _Memory(around, tags=tuple(library.scope.tags))
+    memory = _Memory(around, shared=_shared(library))
     keeping = _Keeping(library, done)
     for source in library.sources:
         memory.sources[source.path] = keeping.kept(source)
@@ -189,11 +193,18 @@ def _wholly(texts: Texts, case_files: dict[str, Source], around: str) -> _Found:
     return _Found(memory, _wide(library, done, suite, texts), tuple(library.scope.allowances))
 
 
+def _shared(library: Library) -> tuple[str, ...]:
+    variables = library.scope.globals.variables.values()
+    names = {variable.key for variable in variables if not variable.is_hidden and not variable.constant}
+    return tuple(sorted({*names, *library.scope.tags}))
+
+
 class _Keeping:
     """What there is to be known of the sources of a library that was checked."""
 
     def __init__(self, library: Library, done: Analysed) -> None:
         self.rigs = library.scope.rigs
+        self.shared = frozenset(_shared(library))
         self.shown = shown_by(library.scope)
         self.findings: dict[Source, list[Finding]] = {}
         self.calls: dict[Source, list[CallMade]] = {}
@@ -209,6 +220,7 @@ class _Keeping:
         return _Kept(
             _digest(source.text),
             shown.names,
+            tuple(sorted(self.shared & mentioned(source.text))),
             shown.outline,
             source not in self.rigs and any(unit.kind in ("PROGRAM", "CONFIGURATION") for unit in units),
             any(part.is_broken for unit in units for part in (unit, *unit.methods.values())),
@@ -288,7 +300,7 @@ class _Again:
             if any(entry.declares != kept[path].declares for path, entry in made.items()):
                 return None
             shown = {path for path, entry in made.items() if entry.outline != kept[path].outline}
-            more = self._users(shown) - again
+            more = (self._users(shown) | self._sharers(shown, made)) - again
             if not more:
                 return self._found(library, done, made, cases)
             while more and number:  # of a change that goes further than one step all users are read
@@ -332,13 +344,18 @@ class _Again:
         """The sources that use some."""
         return {path for path, used in self.uses.items() if not used.isdisjoint(begin)} if begin else set()
 
+    def _sharers(self, changed: set[str], made: dict[str, _Kept]) -> set[str]:
+        """The sources that name a tag or a global variable which one of those names, or named before."""
+        kept = self.memory.sources
+        names = {name for path in changed for name in (*made[path].shares, *kept[path].shares)}
+        return {path for path, entry in kept.items() if not names.isdisjoint(entry.shares)}
+
     def _needed(self, again: set[str], cases: set[str]) -> set[str]:
         """What is read: what is checked anew, what extends that, what is read each time, and all that these use."""
         kept = self.memory.sources
         begin = {*again, *(path for path, entry in kept.items() if entry.is_central or entry.is_broken)}
-        if self.memory.tags:
-            tags = set(self.memory.tags)
-            begin |= {path for path, names in self.mentions.items() if not names.isdisjoint(tags)}
+        shared = set(self.memory.shared)
+        begin |= {path for path, names in self.mentions.items() if not names.isdisjoint(shared)}
         named = {name.rpartition(".")[2] for path in cases for name in mentioned(self.case_files[path].text)}
         for source in (*_rules(self.texts), *self.texts.tags, *self.texts.wirings):
             named |= mentioned(source.text)
@@ -438,13 +455,14 @@ class _Reader:
     def memory(self, data: dict[str, Any]) -> _Memory:
         sources = {path: self.kept(entry) for path, entry in data["sources"].items()}
         cases = {path: self.cases(entry) for path, entry in data["cases"].items()}
-        return _Memory(data["around"], sources, cases, tuple(data["tags"]))
+        return _Memory(data["around"], sources, cases, tuple(data["shared"]))
 
     def kept(self, data: list[Any]) -> _Kept:
-        digest, declares, shown, is_central, is_broken, units, findings, calls, given = data
+        digest, declares, shares, shown, is_central, is_broken, units, findings, calls, given = data
         return _Kept(
             digest,
             tuple(declares),
+            tuple(shares),
             shown,
             is_central,
             is_broken,
@@ -479,7 +497,7 @@ def _write(path: Path, memory: _Memory) -> None:
         return
     data = {
         "around": memory.around,
-        "tags": memory.tags,
+        "shared": memory.shared,
         "sources": {path: _kept_data(entry) for path, entry in memory.sources.items()},
         "cases": {path: _cases_data(entry) for path, entry in memory.cases.items()},
     }
@@ -491,6 +509,7 @@ def _kept_data(kept: _Kept) -> list[Any]:
     return [
         kept.digest,
         kept.declares,
+        kept.shares,
         kept.outline,
         kept.is_central,
         kept.is_broken,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
+from functools import cached_property
 
 from upright_block.analysis.flow import Call, Flow
 from upright_block.analysis.terms import Number, Ranges, Terms, united
@@ -68,7 +69,6 @@ class Facts:
         self._flows: dict[typed.Unit, Flow] = {}
         self._presets: dict[typed.Unit, set[typed.Variable]] = {}
         self._machines: dict[typed.Unit, list[StateMachine]] = {}
-        self._calls: dict[typed.Unit, list[tuple[Flow, Call]]] | None = None
         for unit in (*self.units, *self.configurations):
             for part in parts_of(unit):
                 self._gather(part)
@@ -97,10 +97,7 @@ class Facts:
                     self._of(pin).writes.append(Use("write", unit, statement.origin, False))
                 for pin, _, _ in statement.outputs:
                     self._of(pin).reads.append(Use("read", unit, statement.origin, False))
-                for variable in (v for v, _, _ in statement.outputs):
-                    root = statement.instance.root
-                    self._of(root).reads.append(Use("read", unit, statement.origin, True))
-                    self._of(variable).values = None
+                    self._of(statement.instance.root).reads.append(Use("read", unit, statement.origin, True))
 
     def _take(self, unit: typed.Unit, access: Access, place: typed.Place, statement: typed.Statement) -> None:
         root = place.root.shared or place.root
@@ -168,10 +165,17 @@ class Facts:
                 if part.body is not None and not part.is_broken:
                     yield self.flow(part)
 
+    @cached_property
+    def _calls(self) -> dict[typed.Unit, list[tuple[Flow, Call]]]:
+        found: dict[typed.Unit, list[tuple[Flow, Call]]] = {}
+        for flow in self.bodies():
+            for call in flow.calls:
+                found.setdefault(call.unit, []).append((flow, call))
+        return found
+
     def called_units(self) -> list[typed.Unit]:
         """The units of the library, and those of the standard that it calls."""
-        self.calls_of(self.units[0]) if self.units else None
-        return [*self.units, *(unit for unit in self._calls or () if unit.is_standard)]
+        return [*self.units, *(unit for unit in self._calls if unit.is_standard)]
 
     def presets(self, unit: typed.Unit) -> set[typed.Variable]:
         """The inputs of a block that go to the preset of a timer in it, or in a block inside it."""
@@ -189,11 +193,6 @@ class Facts:
 
     def calls_of(self, unit: typed.Unit) -> list[tuple[Flow, Call]]:
         """Every call of a unit in the bodies of the library."""
-        if self._calls is None:
-            self._calls = {}
-            for flow in self.bodies():
-                for call in flow.calls:
-                    self._calls.setdefault(call.unit, []).append((flow, call))
         return self._calls.get(unit, [])
 
 
