@@ -22,7 +22,7 @@ DEMO = {
     for path in sorted((EXAMPLES / "demo").rglob("*"))
     if path.is_file()
 }
-COUNT = int(os.environ.get("UPRIGHT_MUTANTS", "150"))
+COUNT = int(os.environ.get("UPRIGHT_MUTANTS", "100"))
 FIRST = int(os.environ.get("UPRIGHT_MUTANTS_FROM", "0"))
 BATCH = 25
 ODD = [
