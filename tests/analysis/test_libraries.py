@@ -6,8 +6,15 @@ from pathlib import Path
 
 import pytest
 
-from tests.helpers import write_files
+from tests.helpers import EXAMPLES, ROOT, write_files
 from upright_block import open_library
+from upright_block.analysis import analyse
+from upright_block.language.allowing import Policy, settle
+from upright_block.language.checking.program import find_unit
+from upright_block.language.nodes import replaced
+from upright_block.language.scope import Scope
+from upright_block.language.source import Source
+from upright_block.standard import STANDARD, UNITS
 
 TAGS = "tag,point,type,sense\nauto,%IX0.0,BOOL,\nstart,%IX0.1,BOOL,\nstop_button,%IX0.2,BOOL,NC\nat_open,%IX0.3,BOOL,NC\nmotor,%QX0.0,BOOL,\nlamp,%QX0.1,BOOL,\n"
 READS = "lamp := start AND auto AND stop_button AND at_open;"
@@ -149,3 +156,21 @@ def test_one_global_instance_that_two_units_call_is_told(tmp_path: Path) -> None
     assert "A and B both call wait, which is one instance: its data are of both. (called-twice)" in told
     write_files(tmp_path, {"programs/b.st": program("B", "lamp := wait.Q;").replace("lamp := ", "lamp := start OR ")})
     assert "called-twice" not in str([str(f) for f in open_library(tmp_path).check().findings])
+
+
+@pytest.mark.parametrize("root", [EXAMPLES / "demo", EXAMPLES / "start", ROOT / "src" / "upright_block" / "stand_ins"])
+def test_what_ships_has_no_finding(root: Path) -> None:
+    assert [str(finding) for finding in open_library(root).check().findings] == []
+
+
+def test_the_blocks_of_the_standard_have_no_finding_that_they_do_not_allow() -> None:
+    scope = Scope(STANDARD)
+    for name in UNITS:
+        find_unit(name, scope)
+    for unit in scope.units.values():
+        unit.is_standard = False
+    found = [finding for finding in analyse(scope) if not finding.is_doubtful]
+    texts = [Source(f"{unit.source.path}.st", unit.source.text) for unit in scope.units.values()]
+    by_path = {source.path: source for source in texts}
+    named = [replaced(finding, source=by_path[f"{finding.source.path}.st"]) for finding in found]
+    assert [str(finding) for finding in settle(named, texts, Policy(), True).findings] == []
