@@ -182,10 +182,14 @@ class Contents:
         from upright_block.analysis.drawn import call_graph, state_graphs, step_graph
 
         if name is None:
+            if not self.units:
+                raise UnknownName("The library has no units.", "Write a block into the folder blocks.")
             return [call_graph([*self.configurations, *self.units])]
         unit = self.find(name)
         if unit is None:
             raise UnknownName(f"There is no unit {name}.", self.did_you_mean(name))
+        if unit.is_standard:
+            raise UnknownName(f"{unit.name} is of the standard, and is not drawn.", "Name a unit of the library.")
         steps = step_graph(unit)
         return [*([steps] if steps else []), *state_graphs(unit)] or [call_graph([], unit)]
 

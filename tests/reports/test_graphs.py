@@ -101,3 +101,24 @@ def test_show_of_a_block_says_who_uses_it() -> None:
     assert "contained  blocks/screen_by_sun.st:12  strong : Threshold;" in output
     uses = json.loads(upright("show", "Threshold", "--json", "--library", DEMO).output)["uses"]
     assert {"kind": "called", "unit": "ScreenBySun", "file": "blocks/screen_by_sun.st", "line": 16, "column": 1} in uses
+
+
+def test_references_of_a_path_are_those_of_that_instance_alone() -> None:
+    output = upright("show", "VentDrive.running.Q", "--library", DEMO).output
+    assert [line.split()[1] for line in output.splitlines()[1:]] == [
+        "blocks/vent_drive.st:41",
+        "blocks/vent_drive.st:47",
+    ]
+    first = upright("show", "RoofRow.first.opening", "--library", DEMO).output
+    assert "roof_row.st:28" in first
+    assert "vent_drive.st:62" in first
+    assert "roof_row.st:31" not in first
+
+
+@pytest.mark.parametrize("options", [[], ["--picture", "g.svg"]])
+def test_what_cannot_be_drawn_is_told(options: list[str], tmp_path: Path) -> None:
+    write_files(tmp_path, {})
+    for name in ([], ["TON"]):
+        result = upright("graph", *name, *options, "--library", tmp_path)
+        assert result.exit_code == 2
+        assert len(result.output.splitlines()) == 2

@@ -19,12 +19,12 @@ from upright_block.language.walking import Access, accesses, every_statement
 
 @node
 class Use:
-    """That a body does something to a variable: to itself, or ``is_inside`` to something in it."""
+    """That a body does something to what lies at the end of a ``path`` of variables."""
 
     kind: str
     unit: typed.Unit
     origin: syntax.Node
-    is_inside: bool
+    path: tuple[typed.Variable, ...]
 
 
 @state
@@ -93,21 +93,20 @@ class Facts:
                 if access.place is not None:
                     self._take(unit, access, access.place, statement)
             if isinstance(statement, typed.CallInstance):
+                path = _path(statement.instance)
                 for pin, _ in statement.inputs:
-                    self._of(pin).writes.append(Use("write", unit, statement.origin, False))
+                    self._of(pin).writes.append(Use("write", unit, statement.origin, (*path, pin)))
                 for pin, _, _ in statement.outputs:
-                    self._of(pin).reads.append(Use("read", unit, statement.origin, False))
-                    self._of(statement.instance.root).reads.append(Use("read", unit, statement.origin, True))
+                    use = Use("read", unit, statement.origin, (*path, pin))
+                    self._of(pin).reads.append(use)
+                    self._of(statement.instance.root).reads.append(use)
 
     def _take(self, unit: typed.Unit, access: Access, place: typed.Place, statement: typed.Statement) -> None:
-        root = place.root.shared or place.root
-        path = [root, *(step.variable for step in place.steps if isinstance(step, typed.Member))]
-        if root.section == "this" and len(path) > 1:
-            path = path[1:]
+        path = _path(place)
         last = path[-1]
+        use = Use(access.kind, unit, access.origin, path)
         for variable in path:
             uses = self._of(variable)
-            use = Use(access.kind, unit, access.origin, variable is not last)
             if access.kind in ("read", "address"):
                 uses.reads.append(use)
             if access.kind in ("write", "address"):
@@ -194,6 +193,13 @@ class Facts:
     def calls_of(self, unit: typed.Unit) -> list[tuple[Flow, Call]]:
         """Every call of a unit in the bodies of the library."""
         return self._calls.get(unit, [])
+
+
+def _path(place: typed.Place) -> tuple[typed.Variable, ...]:
+    """The variables that lead to a place."""
+    root = place.root.shared or place.root
+    path = (root, *(step.variable for step in place.steps if isinstance(step, typed.Member)))
+    return path[1:] if root.section == "this" and len(path) > 1 else path
 
 
 def held(type_: Type) -> tuple[typed.Unit | None, int]:

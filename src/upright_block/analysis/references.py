@@ -43,26 +43,27 @@ def references(facts: Facts, path: str) -> list[Reference]:
         shared = facts.scope.globals.variables.get(names[0].upper())
         if shared is None or len(names) > 1:
             raise NoSuchThing(f"There is no unit {names[0]}.", did_you_mean(names[0], [u.name for u in units.values()]))
-        return _of_variable(shared, shared.source, facts)
+        return _of_path((shared,), (), shared.source, facts)
     unit = units[".".join(names[:whole]).upper()]
     names = names[whole - 1 :]
     if len(names) == 1:
         return _of_unit(unit, facts)
     holder: typed.Compound = unit
-    source: Source | None = None
-    variable = unit.this
+    owners: list[typed.Compound] = [unit]
+    way: list[typed.Variable] = []
     for name in names[1:]:
         found = holder.variables.get(name.upper())
         if found is None:
             own = [v.name for v in holder.variables.values() if not v.is_hidden]
             way_out = did_you_mean(name, own) or f"It has {listed(own)}."
             raise NoSuchThing(f"{holder.name} has no {name}.", way_out)
-        source, variable = getattr(holder, "source", None), found
+        way.append(found)
         if name is not names[-1]:
             if not isinstance(found.type, typed.Compound):
                 raise NoSuchThing(f"{found.name} is a {found.type} and has no parts.", "")
             holder = found.type
-    return _of_variable(variable, source, facts)
+            owners.append(holder)
+    return _of_path(tuple(way), tuple(owners), getattr(holder, "source", None), facts)
 
 
 def _of_unit(unit: typed.Unit, facts: Facts) -> list[Reference]:
@@ -82,7 +83,11 @@ def _of_unit(unit: typed.Unit, facts: Facts) -> list[Reference]:
     return list({(r.kind, r.source.path, r.start): r for r in found}.values())
 
 
-def _of_variable(variable: typed.Variable, source: Source | None, facts: Facts) -> list[Reference]:
+def _of_path(
+    path: tuple[typed.Variable, ...], owners: tuple[typed.Compound, ...], source: Source | None, facts: Facts
+) -> list[Reference]:
+    """The references of what lies at the end of a path: by the whole of it, or by its end in the units that lie on it."""
+    variable = path[-1]
     uses = facts.uses(variable)
     found: dict[tuple[str, str, int], Reference] = {}
     if source is not None and variable.end:
@@ -94,8 +99,19 @@ def _of_variable(variable: typed.Variable, source: Source | None, facts: Facts) 
     )
     for kind, listed_uses in kinds:
         for use in listed_uses:
-            key = (kind, use.unit.source.path, use.origin.start)
-            found.setdefault(
-                key, Reference(kind, use.unit.source, use.origin.start, use.origin.end, use.unit.full_name)
-            )
+            if _is_of(use, path, owners):
+                key = (kind, use.unit.source.path, use.origin.start)
+                place = (use.unit.source, use.origin.start, use.origin.end)
+                found.setdefault(key, Reference(kind, *place, use.unit.full_name))
     return list(found.values())
+
+
+def _is_of(use: Use, path: tuple[typed.Variable, ...], owners: tuple[typed.Compound, ...]) -> bool:
+    """Whether a use is one of what lies at the end of a path, and not at that of another instance."""
+    if path[-1] not in use.path or len(path) == 1:
+        return path[-1] in use.path
+    before = use.path[: use.path.index(path[-1]) + 1]
+    if len(before) >= len(path):
+        return before[-len(path) :] == path
+    owner = owners[len(path) - len(before)]
+    return before == path[-len(before) :] and isinstance(owner, typed.Unit) and (use.unit.owner or use.unit) is owner
