@@ -67,7 +67,7 @@ def _machine(machine: StateMachine, unit: typed.Unit, facts: Facts) -> Iterator[
                 start, end = _label_place(label.start, label.text, label.unit)
                 yield words.unentered(machine.path, label.text).told(source, start, end)
     if len(machine.states) > 1:
-        yield from _unleft(machine, unit, cases, entered, is_open)
+        yield from _unleft(machine, unit, entered)
     yield from _passed(machine, unit, facts)
     for case in ruling if not unhandled else ():
         is_whole = isinstance(machine.type, Enumeration) and not machine.type.is_open
@@ -125,9 +125,7 @@ def _label_place(start: int, text: str, unit: typed.Unit) -> tuple[int, int]:
     return (found, found + len(text)) if found >= 0 else (start, start + 1)
 
 
-def _unleft(
-    machine: StateMachine, unit: typed.Unit, cases: list[typed.Case], entered: set[Values], is_open: bool
-) -> Iterator[Finding]:
+def _unleft(machine: StateMachine, unit: typed.Unit, entered: set[Values]) -> Iterator[Finding]:
     """States that no assignment leads out of."""
     if machine.computed or any(assigned.source == ANY for assigned in machine.assigned):
         return
