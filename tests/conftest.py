@@ -1,6 +1,7 @@
 """Every test run has a cache of compiled modules of its own, and draws the same examples as the run before it.
 
-``UPRIGHT_SEARCH=1 pytest`` draws others each time, to find what is not known yet.
+``UPRIGHT_SEARCH=1 pytest`` draws others each time, to find what is not known yet. Tests marked ``long`` run with
+``pytest --long``, and then alone.
 """
 
 from __future__ import annotations
@@ -13,9 +14,27 @@ from pathlib import Path
 import pytest
 from hypothesis import settings
 
+from tests.helpers import upright
+
 settings.register_profile("repeatable", deadline=None, derandomize=True)
 settings.register_profile("searching", deadline=None)
 settings.load_profile("searching" if "UPRIGHT_SEARCH" in os.environ else "repeatable")
+
+
+def pytest_addoption(parser: pytest.Parser) -> None:
+    parser.addoption(
+        "--long", action="store_true", help="run the long tier: random programs, mutants, kills, planted mistakes"
+    )
+
+
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    """Keep the tests of the tier that is asked for."""
+    tiers: dict[bool, list[pytest.Item]] = {True: [], False: []}
+    for item in items:
+        tiers[item.get_closest_marker("long") is not None].append(item)
+    is_long = bool(config.getoption("--long"))
+    config.hook.pytest_deselected(items=tiers[not is_long])
+    items[:] = tiers[is_long]
 
 
 @pytest.fixture(scope="session", autouse=True)
@@ -31,3 +50,11 @@ def collector() -> Iterator[None]:
     """The program switches the collector off for its own short life; the tests go on."""
     yield
     gc.enable()
+
+
+@pytest.fixture
+def glasshouse(tmp_path: Path) -> Path:
+    """The example in a folder of its own."""
+    folder = tmp_path / "glasshouse"
+    assert upright("demo", folder).exit_code == 0
+    return folder

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from click.testing import CliRunner, Result
+
+from upright_block.cli.main import main
 from upright_block.compiler.image import build_image
 from upright_block.compiler.program import USUAL, Mode, make_program
 from upright_block.language.checking import check_program
@@ -65,4 +68,28 @@ def write_files(folder: Path, files: dict[str, str]) -> Path:
         target = folder / path
         target.parent.mkdir(parents=True, exist_ok=True)
         target.write_text(text, encoding="utf-8")
+    return folder
+
+
+def upright(*arguments: object) -> Result:
+    """Call the program; anything but a plain end is a mistake of ours."""
+    result = CliRunner().invoke(main, [str(a) for a in arguments], prog_name="upright")
+    assert result.exception is None or isinstance(result.exception, SystemExit), result.exception
+    return result
+
+
+def edit(path: Path, old: str, new: str) -> None:
+    """Exchange the first place of a text in a file, which must be there."""
+    text = path.read_text(encoding="utf-8")
+    assert old in text
+    path.write_text(text.replace(old, new, 1), encoding="utf-8")
+
+
+def library_of(folder: Path, manifest: str, block: str, cases: str) -> Path:
+    """A library with one block and its cases."""
+    for name in ("blocks", "cases"):
+        (folder / name).mkdir(parents=True)
+    (folder / "upright.toml").write_text(manifest)
+    (folder / "blocks" / "b.st").write_text(block)
+    (folder / "cases" / "b.toml").write_text(cases)
     return folder

@@ -10,11 +10,8 @@ from typing import Any
 
 import pytest
 
-from tests.cli.test_commands import glasshouse, upright
-from tests.helpers import EXAMPLES, ROOT
+from tests.helpers import EXAMPLES, ROOT, upright
 from upright_block import open_library
-
-__all__ = ["glasshouse"]
 
 BLOCK = re.compile(r"```toml\n(.*?)```", re.DOTALL)
 DOCUMENTS = "".join((ROOT / "docs" / name).read_text("utf-8") for name in ("cases.md", "stand-ins.md"))

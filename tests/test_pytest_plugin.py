@@ -9,10 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.cli.test_commands import edit, glasshouse, upright
-from tests.helpers import write_files
-
-__all__ = ["glasshouse"]
+from tests.helpers import edit, upright, write_files
 
 
 def pytest_in(folder: Path, *arguments: str) -> subprocess.CompletedProcess[str]:

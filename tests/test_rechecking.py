@@ -69,6 +69,7 @@ def again(monkeypatch: pytest.MonkeyPatch) -> list[str]:
     return ways
 
 
+@pytest.mark.long
 def test_mistakes_planted_one_after_the_other_are_found_as_by_a_check_of_everything(
     tmp_path: Path, again: list[str]
 ) -> None:

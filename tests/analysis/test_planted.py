@@ -5,12 +5,15 @@ from __future__ import annotations
 import os
 from collections import Counter
 
+import pytest
+
 from tests.analysis.planted import chosen, mistakes, seen_by
 
 COUNT = int(os.environ.get("UPRIGHT_PLANTED", "23"))
 MOST_UNSEEN = 0.15 if COUNT < 200 else 0.05
 
 
+@pytest.mark.long
 def test_what_nobody_sees_is_little() -> None:
     seen = [(mistake, *seen_by(mistake)) for mistake in chosen(COUNT)]
     counts = Counter(seer for _, seer, _ in seen)

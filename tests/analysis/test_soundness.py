@@ -117,6 +117,7 @@ def never(flow: Flow) -> set[tuple[int, str, str]]:
     return found | {(unreached.origin.start, "statement", "") for unreached in flow.unreached}
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("part", range(10))
 def test_values_conditions_and_unseen_writes_are_those_of_the_evaluator(part: int) -> None:
     told = values = dead = 0

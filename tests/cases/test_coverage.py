@@ -11,12 +11,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.cli.test_commands import glasshouse, upright
-from tests.helpers import write_files
+from tests.helpers import upright, write_files
 from upright_block import Collector, open_library
 from upright_block.cases.coverage import KINDS
-
-__all__ = ["glasshouse"]
 
 BLOCK = """FUNCTION_BLOCK B
 VAR_INPUT a : INT; b : INT; END_VAR

@@ -13,6 +13,8 @@ from tests.helpers import checked, machine_for
 from upright_block.compiler.program import Mode
 from upright_block.language import typed
 
+pytestmark = pytest.mark.long
+
 NAMES = ("a", "b", "c", "d")
 DEPTH = 4
 ROUNDS = int(os.environ.get("UPRIGHT_COVERED", "150"))

@@ -10,8 +10,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.cli.test_commands import upright
-from tests.helpers import ROOT, machine_of, write_files
+from tests.helpers import ROOT, machine_of, upright, write_files
 from upright_block import OpenLibrary, open_library
 from upright_block.machine.machine import Machine
 from upright_block.stand_ins import NAMES, source

@@ -12,8 +12,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.cli.test_commands import upright
-from tests.helpers import write_files
+from tests.helpers import upright, write_files
 from upright_block import Verdict, open_library
 from upright_block.reports.rules import unarmed_rules
 

@@ -8,8 +8,7 @@ from typing import Any
 
 import pytest
 
-from tests.cli.test_commands import upright
-from tests.helpers import write_files
+from tests.helpers import upright, write_files
 from upright_block import open_library
 
 BLOCK = """

@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.cases.test_subjects import names_of, suite_of, verdict_of
-from tests.cli.test_commands import upright
+from tests.helpers import upright
 from upright_block import NotRunnable, OpenLibrary, open_library
 from upright_block.language.timebase import Timebase, merged
 

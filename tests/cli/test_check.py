@@ -9,8 +9,7 @@ import pytest
 from click.testing import Result
 from jsonschema import Draft4Validator
 
-from tests.cli.test_commands import upright
-from tests.helpers import ROOT, write_files
+from tests.helpers import ROOT, upright, write_files
 
 MOTOR = """// A motor with a timer that some scans pass over.
 FUNCTION_BLOCK Motor

@@ -10,30 +10,9 @@ import sys
 from pathlib import Path
 
 import pytest
-from click.testing import CliRunner, Result
 
+from tests.helpers import edit, library_of, upright
 from upright_block import __version__
-from upright_block.cli.main import main
-
-
-def upright(*arguments: object) -> Result:
-    """Call the program; anything but a plain end is a mistake of ours."""
-    result = CliRunner().invoke(main, [str(a) for a in arguments], prog_name="upright")
-    assert result.exception is None or isinstance(result.exception, SystemExit), result.exception
-    return result
-
-
-@pytest.fixture
-def glasshouse(tmp_path: Path) -> Path:
-    folder = tmp_path / "glasshouse"
-    assert upright("demo", folder).exit_code == 0
-    return folder
-
-
-def edit(path: Path, old: str, new: str) -> None:
-    text = path.read_text(encoding="utf-8")
-    assert old in text
-    path.write_text(text.replace(old, new, 1), encoding="utf-8")
 
 
 def test_the_demo_is_green_and_says_what_to_try(tmp_path: Path) -> None:
@@ -260,15 +239,6 @@ VAR_OUTPUT n : INT := 32000; END_VAR
 n := n + d;
 END_FUNCTION_BLOCK
 """
-
-
-def library_of(folder: Path, manifest: str, block: str, cases: str) -> Path:
-    for name in ("blocks", "cases"):
-        (folder / name).mkdir(parents=True)
-    (folder / "upright.toml").write_text(manifest)
-    (folder / "blocks" / "b.st").write_text(block)
-    (folder / "cases" / "b.toml").write_text(cases)
-    return folder
 
 
 @pytest.mark.parametrize(

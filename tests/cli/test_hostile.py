@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.cli.test_commands import library_of, upright
+from tests.helpers import library_of, upright
 
 BLOCK = """FUNCTION_BLOCK B
 VAR_INPUT i : INT; x : BOOL; END_VAR

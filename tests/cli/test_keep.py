@@ -10,11 +10,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.cli.test_commands import glasshouse, upright
-from tests.helpers import write_files
+from tests.helpers import upright, write_files
 from upright_block import open_library
-
-__all__ = ["glasshouse"]
 
 STYLES: dict[str, tuple[str, str, str]] = {
     "a": ("INT", "5", r"-?\d+"),

@@ -17,6 +17,8 @@ from click.testing import CliRunner
 from tests.helpers import EXAMPLES
 from upright_block.cli.main import main
 
+pytestmark = pytest.mark.long
+
 DEMO = {
     path.relative_to(EXAMPLES / "demo").as_posix(): path.read_bytes()
     for path in sorted((EXAMPLES / "demo").rglob("*"))

@@ -11,11 +11,8 @@ from pathlib import Path
 
 import pytest
 
-from tests.cli.test_commands import glasshouse, upright
-from tests.helpers import write_files
+from tests.helpers import upright, write_files
 from upright_block import open_library
-
-__all__ = ["glasshouse"]
 
 # --- recorded expectations ---
 

@@ -6,10 +6,7 @@ import json
 import xml.etree.ElementTree as ET
 from pathlib import Path
 
-from tests.cli.test_commands import edit, glasshouse, upright
-from tests.helpers import write_files
-
-__all__ = ["glasshouse"]
+from tests.helpers import edit, upright, write_files
 
 BLOCK = "FUNCTION_BLOCK B VAR_INPUT d : INT := 1; END_VAR VAR_OUTPUT q : INT; END_VAR q := 6 / d; END_FUNCTION_BLOCK"
 CASES = '''block = "B"

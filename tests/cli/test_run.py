@@ -11,10 +11,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.cli.test_commands import glasshouse, upright
-from tests.helpers import write_files
-
-__all__ = ["glasshouse"]
+from tests.helpers import upright, write_files
 
 COPY = """
 FUNCTION_BLOCK Copy

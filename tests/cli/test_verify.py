@@ -7,8 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.cli.test_commands import upright
-from tests.helpers import write_files
+from tests.helpers import upright, write_files
 
 BLOCK = "FUNCTION_BLOCK Pump VAR_INPUT i : INT; END_VAR VAR_OUTPUT o : INT; w : WORD; END_VAR VAR k : INT; END_VAR o := i; w := INT_TO_WORD(i); END_FUNCTION_BLOCK\n"
 BROKEN = "FUNCTION_BLOCK Fan VAR_INPUT i : INT; END_VAR VAR_OUTPUT o : INT; END_VAR o := j; END_FUNCTION_BLOCK\n"

@@ -17,8 +17,7 @@ from typing import Any
 
 import pytest
 
-from tests.cli.test_commands import upright
-from tests.helpers import EXAMPLES
+from tests.helpers import EXAMPLES, upright
 
 VENT = ["run", "VentDrive", "--set=open=1@1s", "--set=travel=30s", "--for", "9s"]
 
@@ -70,6 +69,7 @@ def must_be_whole(root: Path, out: Path, before: dict[str, str], after: dict[str
                 assert text.endswith("\n")
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("number", range(4))
 def test_a_call_that_is_killed_leaves_no_half_file(number: int, library: Path, tmp_path: Path) -> None:
     out, whole = tmp_path / "out", tmp_path / "whole"

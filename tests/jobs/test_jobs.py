@@ -15,7 +15,7 @@ from typing import Any
 
 import pytest
 
-from tests.cli.test_commands import upright
+from tests.helpers import upright
 from tests.jobs.models import JOBS, Job, Row
 
 HERE = Path(__file__).parent

@@ -183,6 +183,7 @@ def test_the_example_has_none(plain: Path) -> None:
     assert found_by(plain) == "nobody"
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(("name", "table", "plant", "finder"), PLANTED)
 def test_a_planted_mistake_is_found(
     name: str, table: str, plant: Callable[[Rows], object], finder: str, plain: Path

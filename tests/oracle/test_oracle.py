@@ -12,6 +12,8 @@ from hypothesis import strategies as st
 from tests.oracle.compare import compare
 from upright_block.compiler.program import USUAL, Mode
 
+pytestmark = pytest.mark.long
+
 BATCHES = int(os.environ.get("UPRIGHT_ORACLE", "6"))
 PROGRAMS = 20
 

@@ -7,8 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.cli.test_commands import upright
-from tests.helpers import EXAMPLES, write_files
+from tests.helpers import EXAMPLES, upright, write_files
 from upright_block import open_library
 from upright_block.analysis.drawn import Arrow, Graph, Vertex
 from upright_block.reports.graphs import graph_lines, graph_picture, laid_out

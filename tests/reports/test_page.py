@@ -17,16 +17,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 from py_mini_racer import MiniRacer
 
-from tests.cli.test_commands import edit, glasshouse, upright
 from tests.cli.test_report import BLOCK, CASES
-from tests.helpers import write_files
+from tests.helpers import edit, upright, write_files
 from upright_block import Tracing, open_library
 from upright_block.language.literals import shown_duration
 from upright_block.reports import MOST_CHANGES
 from upright_block.reports.lanes import Lane, binned
 from upright_block.reports.page import _runs
-
-__all__ = ["glasshouse"]
 
 SCRIPT = (files("upright_block.reports") / "page" / "data.js").read_text("utf-8")
 BROWSER = shutil.which("chromium") or shutil.which("chromium-browser")

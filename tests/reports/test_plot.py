@@ -10,15 +10,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.cli.test_commands import edit, glasshouse, upright
-from tests.helpers import write_files
+from tests.helpers import edit, upright, write_files
 from upright_block import Tracing, open_library
 from upright_block.cases.tracks import Track
 from upright_block.language.types import BOOL, TIME
 from upright_block.reports import case_diagram
 from upright_block.reports.lanes import Axis, Diagram, Kind, Lane, binned, diagram, tick_step
-
-__all__ = ["glasshouse"]
 
 
 def lane(changes: dict[int, int], kind: Kind = "number", unit: str = "") -> Lane:

@@ -210,9 +210,7 @@ def nearest_real(exact: Fraction) -> float:
 
 @settings(max_examples=300, deadline=None)
 @given(
-    st.from_regex(
-        r"[+-]?[0-9]{1,25}(\\.[0-9]{1,25})?([eE][+-]?[0-9]{1,2})?", fullmatch=True, alphabet="0123456789+-.eE"
-    )
+    st.from_regex(r"[+-]?[0-9]{1,25}(\.[0-9]{1,25})?([eE][+-]?[0-9]{1,2})?", fullmatch=True, alphabet="0123456789+-.eE")
 )
 def test_a_text_becomes_the_nearest_real(text: str) -> None:
     READER.write("s", text)
