@@ -106,7 +106,7 @@ def test_it_comes_back_to_a_snapshot_with_forces_and_without_what_came_after(row
     row.scan(2)
     assert {path: [list(part) for part in track] for path, track in row.trace("n", "sum").items()} == {
         "n": [[0, SECOND, 2 * SECOND], [1, 2, 10]],
-        "sum": [[0, SECOND, 2 * SECOND, 3 * SECOND], [1, 3, 14, 25]],
+        "sum": [[0, SECOND, 2 * SECOND, 3 * SECOND], [1, 3, 13, 23]],
     }
 
 

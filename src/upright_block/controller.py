@@ -16,7 +16,7 @@ from upright_block.language.checking import observe
 from upright_block.language.findings import Findings
 from upright_block.language.literals import LiteralProblem, Value, shown, shown_duration
 from upright_block.language.names import listed
-from upright_block.language.nodes import record
+from upright_block.language.nodes import record, replaced
 from upright_block.language.scope import Scope
 from upright_block.language.signals import NoSignal, Signal, field_signal, find_signal, no_value
 from upright_block.language.timebase import Timebase
@@ -119,16 +119,17 @@ class Controller:
 
         Raises:
             UnknownName: the path leads to no value.
-            BadValue: the value does not fit, the variable is a constant or a text, or too many are forced.
+            BadValue: the value does not fit, or the variable is a constant or a text.
         """
         stored = self._stored(path, value)
-        for slot, content in stored:
+        for slot, _ in stored:
             if isinstance(slot.type, String):
                 raise BadValue(f"{slot.path} is a text; texts are not forced.", "Set it before each scan.")
-            try:
-                self._machine.force(slot, content)
-            except KeyError:
-                raise BadValue(f"There is no room for a force on {slot.path}.", "Release another one.") from None
+        if not self._mode.forces:
+            self._mode = replaced(self._mode, forces=True)
+            self._make_anew()
+        for slot, content in stored:
+            self._machine.force(slot, content, slot.signal.is_driven)
 
     def release(self, path: str) -> None:
         """End the force on a variable, if there is one.
@@ -139,7 +140,7 @@ class Controller:
         signal = self._signal(path)
         for part in (signal, field_signal(self.unit, signal)):
             if part is not None:
-                self._machine.release(self._machine.program.slot(part))
+                self._machine.release(self._machine.program.slot(part), part.is_driven)
 
     def _stored(self, path: str, value: Value) -> list[tuple[Slot, bytes]]:
         """What is stored where for a value: in its variable, and in the point of a tag."""
@@ -253,11 +254,15 @@ class Controller:
         if method is None:
             first = findings.items[0]
             raise BadValue(f"{expression}: {first.message}", first.way_out)
-        kept = self._machine.snapshot()
         self._conditions[expression] = method
+        self._make_anew()
+        self._machine.look()
+
+    def _make_anew(self) -> None:
+        """Compile for what is asked of the machine now; it goes on with all that it holds."""
+        kept = self._machine.snapshot()
         self._machine = self._made()
         self._machine.restore(kept)
-        self._machine.look()
 
     def _run(self, scans: int, until: Slot | None) -> bool:
         """Run scans, and record; whether the condition was met."""

@@ -183,11 +183,9 @@ def test_a_forced_bit_has_its_part_of_the_given_word_again(tmp_path: Path) -> No
     assert verdict_of(tmp_path, 'block = "B"\nscan = "1s"', table, BITS, given).status == "passed"
 
 
-def test_a_forced_word_with_driven_bits_is_refused_where_it_is_released(tmp_path: Path) -> None:
-    suite = suite_of(
-        tmp_path, 'block = "B"\nscan = "1s"', "control.0 | force control | status.16\n1 | 0 | 0\n. | release | 1", BITS
-    )
-    assert names_of(suite) == ["not-supported"]
+def test_a_forced_word_has_its_driven_bits_again(tmp_path: Path) -> None:
+    table = "control.0 | force control | status.%W1\n1 | 16#0F00 | 16#0F00\n. | release | 1\n. | 2 | 2\n0 | . | 2\n. | release | 0"
+    assert verdict_of(tmp_path, 'block = "B"\nscan = "1s"', table, BITS).status == "passed"
 
 
 def test_a_word_and_a_bit_of_it_are_not_both_given(tmp_path: Path) -> None:

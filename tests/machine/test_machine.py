@@ -9,12 +9,13 @@ import pytest
 
 from tests.helpers import SECOND, block, checked, machine_of
 from upright_block.compiler.image import DATA, build_image
-from upright_block.compiler.program import make_program
+from upright_block.compiler.program import Mode, make_program
 from upright_block.language.timebase import Timebase
-from upright_block.machine.events import MOST_FORCES, Event, force_events
+from upright_block.machine.events import Event, force_event
 from upright_block.machine.machine import Machine, Snapshot, spans_of
 
 COUNT = block("n : INT; now : TIME;", "n := n + 1; now := SCAN_START();")
+FORCED = Mode(forces=True)
 
 
 def test_scan_k_starts_at_k_intervals() -> None:
@@ -68,10 +69,9 @@ def test_events_act_from_their_scan_on() -> None:
 
 
 def test_a_force_holds_against_the_body_until_released() -> None:
-    machine = machine_of(block("n : INT; seen : INT;", "seen := n; n := n + 1;"))
+    machine = machine_of(block("n : INT; seen : INT;", "seen := n; n := n + 1;"), mode=FORCED)
     slot = machine.slot("n")
-    number = machine.force_number(slot)
-    events = force_events(number, slot, 2, slot.encode(50)) + force_events(number, slot, 4, None)
+    events = [force_event(slot, 2, slot.encode(50), False), force_event(slot, 4, None, False)]
     trace = machine.run(6, events)
     assert trace.column(slot).tolist() == [1, 2, 50, 50, 51, 52]
     assert trace.column(machine.slot("seen")).tolist() == [0, 1, 50, 50, 50, 51]
@@ -243,14 +243,14 @@ def test_a_day_of_booleans_takes_the_memory_of_its_changes() -> None:
 
 
 def test_a_force_outlives_runs_until_it_is_released() -> None:
-    machine = machine_of(block("n : INT; w : WORD;", "n := n + 1; w := INT_TO_WORD(n);"))
+    machine = machine_of(block("n : INT; w : WORD;", "n := n + 1; w := INT_TO_WORD(n);"), mode=FORCED)
     n, bit = machine.slot("n"), machine.slot("w.7")
     machine.force(n, n.encode(5))
     machine.force(bit, bit.encode(True))
     assert (machine.read("n"), machine.read("w")) == (5, 128)
     for _ in range(2):
         machine.run(2)
-        assert (machine.read("n"), machine.read("w")) == (5, 6 + 128)
+        assert (machine.read("n"), machine.read("w")) == (5, 5 + 128)
     machine.release(n)
     machine.release(n)
     machine.run(2)
@@ -260,22 +260,20 @@ def test_a_force_outlives_runs_until_it_is_released() -> None:
     assert (machine.read("n"), machine.read("w")) == (1, 1)
 
 
-def test_there_is_an_end_of_forces() -> None:
-    machine = machine_of(block("a : ARRAY [0..255] OF INT;", "a[0] := 1;"))
-    slots = [machine.slot(f"a[{i}]") for i in range(256)]
-    for slot in slots[:MOST_FORCES]:
-        machine.force(slot, slot.encode(3))
-    with pytest.raises(KeyError):
-        machine.force(slots[MOST_FORCES], slots[0].encode(3))
+def test_every_element_may_be_forced() -> None:
+    machine = machine_of(block("a : ARRAY [0..999] OF INT;", "a[0] := 1;"), mode=FORCED)
+    for number in range(1_000):
+        slot = machine.slot(f"a[{number}]")
+        machine.force(slot, slot.encode(number))
     machine.run(1)
-    assert [machine.read(f"a[{i}]") for i in (0, MOST_FORCES - 1, MOST_FORCES)] == [3, 3, 0]
+    assert [machine.read(f"a[{i}]") for i in range(1_000)] == list(range(1_000))
 
 
 def test_a_machine_comes_back_to_a_snapshot_with_clock_and_forces() -> None:
     text = "VAR_GLOBAL g : INT; END_VAR " + block(
         "n : INT; t : TON;", "n := n + 1; g := g + n; t(IN := TRUE, PT := T#5s);"
     )
-    machine = machine_of(text)
+    machine = machine_of(text, mode=FORCED)
     n = machine.slot("n")
     machine.run(3)
     machine.force(n, n.encode(10))
@@ -342,7 +340,7 @@ def test_scans_are_counted_beyond_32_bits() -> None:
     far = (1 << 32) + 5
     content = bytearray(kept.content)
     content[8:16] = far.to_bytes(8, "little")  # the scan number lies at address 16, and a snapshot begins at 8
-    machine.restore(Snapshot(bytes(content), {}))
+    machine.restore(Snapshot(bytes(content)))
     n = machine.slot("n")
     pieces = list(machine.pieces(3, spans=spans_of([n]), events=Event(far + 1, DATA + n.offset, n.encode(50)).packed()))
     assert [(p.first, p.scans, p.values(n, range(far, far + 3))) for p in pieces] == [(far, 3, [1, 51, 52])]

@@ -20,7 +20,6 @@ from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit
 from upright_block.language.types import BOOL, Elementary
 from upright_block.machine.clock import CLOCK_START
-from upright_block.machine.events import MOST_FORCES
 
 
 @record
@@ -64,7 +63,6 @@ class HandPlanner(Draft):
         super().__init__(unit, timebase, Common({}), findings)
         self.base = base
         self.named: dict[str, Signal] = {}
-        self.targets: dict[str, Signal] = {}
         self.changes: dict[str, dict[int, Value | None]] = {}
         self.spans: dict[str, list[tuple[int, int, Value]]] = {}
         self.holds: dict[str, dict[int, Value | None]] = {}
@@ -149,7 +147,6 @@ class HandPlanner(Draft):
         if self.is_given_by_rig(target):
             raise self._refuse(written, planning_words.given_by_rig(signal))
         self.signals |= {signal.path: signal, target.path: target}
-        self.targets[target.path] = target
         return signal, target
 
     def _value(self, written: _Written, signal: Signal, target: Signal, text: str, start: int) -> Value:
@@ -226,26 +223,24 @@ class HandPlanner(Draft):
             )
         target = self.field(signal)
         self.signals |= {signal.path: signal, target.path: target}
-        self.targets[target.path] = target
-        value = self._value(written, signal, target, text, start)
-        self._hold(written, signal, target, self._scan(written, time, len(written.text) - len(time)), value)
+        self._value(written, signal, target, text, start)  # it must fit its point too
+        value = self._value(written, signal, signal, text, start)
+        self._hold(written, signal, self._scan(written, time, len(written.text) - len(time)), value)
 
     def _release(self, written: _Written) -> None:
         path, time = written.cut("@", "pin@time")
         signal = self._signal(written, path)
-        target = self.field(signal)
         beneath = self.base.drives if self.base else ()
-        if target.path not in self.holds and not any(d.is_force and d.path == target.path for d in beneath):
+        if signal.path not in self.holds and not any(d.is_force and d.path == signal.path for d in beneath):
             raise self._refuse(written, words.not_forced(signal.path))
-        self._hold(written, signal, target, self._scan(written, time, len(path) + 1), None)
+        self.signals[signal.path] = signal
+        self._hold(written, signal, self._scan(written, time, len(path) + 1), None)
 
-    def _hold(self, written: _Written, signal: Signal, target: Signal, scan: int, value: Value | None) -> None:
-        holds = self.holds.setdefault(target.path, {})
+    def _hold(self, written: _Written, signal: Signal, scan: int, value: Value | None) -> None:
+        holds = self.holds.setdefault(signal.path, {})
         if scan in holds:
             raise self._refuse(written, words.set_twice(signal.path, written.text.rpartition("@")[2]))
         holds[scan] = value
-        if len(self.holds) > MOST_FORCES:
-            raise self._refuse(written, planning_words.too_many_forces(signal))
 
     # --- all of it as drives ---
 
@@ -257,16 +252,15 @@ class HandPlanner(Draft):
         beneath = {path: [d for d in base if not d.is_force and d.path == path] for path in sorted(own)}
         found += [self._merged(path, drives) for path, drives in beneath.items()]
         for path, holds in self.holds.items():
-            scans = sorted(holds)
-            forced = Drive(path, True, array("q", scans), [holds[scan] for scan in scans])
-            found = [drive for drive in found if not (drive.is_force and drive.path == path)] + [forced]
-            released = [scan for scan in scans if holds[scan] is None]
-            target = self.targets.get(path)
-            if released and target is not None and target.is_driven and not self.is_given_by_rig(target):
-                driven = next((d for d in found if d.path == path and not d.is_force), None)
-                values = [_value_at(driven, scan) for scan in released]
-                found.append(Drive(path, False, array("q", released), values))
-            found += self.forces_of_point(forced, self.signals[path])
+            changes: dict[int, Value | None] = {}
+            for drive in found:
+                if drive.is_force and drive.path == path:
+                    changes |= dict(zip(drive.scans, drive.values, strict=True))
+            changes |= holds
+            scans = sorted(changes)
+            forced = list(self.forces(self.signals[path], array("q", scans), [changes[scan] for scan in scans]))
+            replaced = {drive.path for drive in forced}
+            found = [drive for drive in found if not (drive.is_force and drive.path in replaced)] + forced
         return found
 
     def _merged(self, path: str, beneath: Sequence[Drive]) -> Drive:

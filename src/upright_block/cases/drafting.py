@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from array import array
 from collections.abc import Iterator
 from functools import cached_property
 from itertools import pairwise
@@ -72,15 +73,16 @@ class Draft:
         self.report(source, marked, no_value(signal, path))
         raise Refused
 
-    def forces_of_point(self, force: Drive, signal: Signal) -> Iterator[Drive]:
-        """What forces the tag of an output forces its point too."""
-        tag = signal.tag
-        field = field_signal(self.unit, signal) if tag is not None and tag.area == "Q" else None
+    def forces(self, signal: Signal, scans: array[int], values: list[Value | None]) -> Iterator[Drive]:
+        """What forces a signal: of a tag both its variable and its point, so that nobody reads another value."""
+        tag, field = signal.tag, field_signal(self.unit, signal)
+        self.signals[signal.path] = signal
+        yield Drive(signal.path, True, scans, values, is_input=field is None and self.is_input(signal))
         if field is not None and tag is not None:
             is_whole = signal.shift is None
-            values = [tag.stored(value) if is_whole and value is not None else value for value in force.values]
+            stored = [tag.stored(value) if is_whole and value is not None else value for value in values]
             self.signals[field.path] = field
-            yield Drive(field.path, True, force.scans, values)
+            yield Drive(field.path, True, scans, stored, is_input=self.is_input(field))
 
     def driven(self, path: str, source: Source, cell: Cell) -> Signal | None:
         """The input that a path leads to; None, with a finding, where it is none."""
@@ -94,6 +96,10 @@ class Draft:
 
         self.report(source, cell, not_driven(signal.path))
         return None
+
+    def is_input(self, target: Signal) -> bool:
+        """Whether nothing but what drives a run writes a signal."""
+        return target.is_driven and not self.is_given_by_rig(target)
 
     def is_given_by_rig(self, target: Signal) -> bool:
         """Whether a rig writes a point at every moment, so that what anything else stores there is gone at once."""

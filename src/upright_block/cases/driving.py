@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from array import array
-from bisect import bisect_right
 from collections.abc import Iterator, Sequence
 
 from upright_block.cases.casefile import Driven
@@ -21,7 +20,6 @@ from upright_block.language.signals import Signal
 from upright_block.language.source import Cell, Source
 from upright_block.language.types import BOOL, Elementary
 from upright_block.library.table import Table
-from upright_block.machine.events import MOST_FORCES
 
 _MOST_LOST = 64
 """Points of a range that is lost."""
@@ -35,14 +33,12 @@ class Driver:
         self.scans = scans
         self.source = source
         self.lost: list[tuple[Signal, int, int]] = []
-        self.kept: list[Drive] = []
 
     def drive(self, stimuli: Sequence[Driven]) -> None:
         """Take every stimulus of the case."""
         is_lost = [driven.shape.text.split(" ")[0].lower() == "lost" for driven in stimuli]
         for driven in [driven for driven, lost in zip(stimuli, is_lost, strict=True) if not lost]:
             self._shape(driven)
-        self.kept = [drive for drive in self.draft.drives if not drive.is_force]
         for driven in [driven for driven, lost in zip(stimuli, is_lost, strict=True) if lost]:
             self._lose(driven)
 
@@ -154,10 +150,8 @@ class Driver:
     def _lose_one(self, signal: Signal, begin: int, end: int | None, is_frozen: bool, cell: Cell) -> bool:
         """One pin or point is lost; whether it can be."""
         draft, target = self.draft, self.draft.field(signal)
-        if not isinstance(target.type, Elementary) or sum(d.is_force for d in draft.drives) >= MOST_FORCES:
-            is_text = not isinstance(target.type, Elementary)
-            refused = planning_words.text_forced if is_text else planning_words.too_many_forces
-            draft.report(self.source, cell, refused(signal))
+        if not isinstance(target.type, Elementary):
+            draft.report(self.source, cell, planning_words.text_forced(signal))
             return False
         until = MOST_SCANS if end is None else end
         others = [other for other, since, to in self.lost if since < until and begin < to]
@@ -167,18 +161,10 @@ class Driver:
             return False
         self.lost.append((target, begin, until))
         draft.signals |= {signal.path: signal, target.path: target}
-        beside = [drive for drive in self.kept if draft.shares(drive.path, target)]
         zero: Value = 0.0 if target.type.family == "real" else target.type is not BOOL and 0
+        scans, values = ([begin], [zero]) if end is None else ([begin, end], [zero, None])
         # First of all: what is frozen is the value before this scan.
-        if end is None:
-            draft.drives.insert(0, Drive(target.path, True, array("q", [begin]), [zero], is_frozen))
-            return True
-        draft.drives.insert(0, Drive(target.path, True, array("q", [begin, end]), [zero, None], is_frozen))
-        # What drives it goes on meanwhile, and is there again afterwards: else what it was before the first scan.
-        if not draft.is_given_by_rig(target):
-            draft.drives.append(Drive(target.path, False, array("q", [end]), [None]))
-        for drive in beside:
-            before = bisect_right(drive.scans, end) - 1
-            if before >= 0:
-                draft.drives.append(Drive(drive.path, False, array("q", [end]), [drive.values[before]]))
+        draft.drives.insert(
+            0, Drive(target.path, True, array("q", scans), list(values), is_frozen, self.draft.is_input(target))
+        )
         return True

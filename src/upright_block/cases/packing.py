@@ -11,7 +11,7 @@ from upright_block.compiler.program import Slot
 from upright_block.language.literals import Value
 from upright_block.language.nodes import record
 from upright_block.language.types import Elementary
-from upright_block.machine.events import EVENT, clock_event, force_events, freeze_events, store_events
+from upright_block.machine.events import EVENT, clock_event, force_event, store_events
 from upright_block.machine.machine import Machine
 
 if TYPE_CHECKING:
@@ -24,20 +24,17 @@ _MANY = 20_000
 
 @record
 class _Column:
-    """What a column stores where: with the number of its force if it is one, and what lies there before the run."""
+    """What a column stores where, and what lies there before the run."""
 
     drive: Drive
     slot: Slot
-    force: int | None
     before: bytes
 
     def tails(self, value: Value | None) -> bytes:
         """The events that store a value, each without its scan."""
         content = None if value is None else self.slot.encode(value)
-        if self.force is not None and self.drive.freezes and value is not None:
-            events = freeze_events(self.force, self.slot, 0)
-        elif self.force is not None:
-            events = force_events(self.force, self.slot, 0, content)
+        if self.drive.is_force:
+            events = [force_event(self.slot, 0, content, self.drive.is_input, self.drive.freezes)]
         else:
             events = store_events(self.slot, 0, self.before if content is None else content)
         return b"".join([event.packed()[-_TAIL:] for event in events])
@@ -48,8 +45,7 @@ def packed_events(plan: Plan, machine: Machine) -> bytes:
     columns: list[_Column] = []
     for drive in plan.drives:
         slot = machine.slot(drive.path)
-        force = machine.force_number(slot) if drive.is_force else None
-        columns.append(_Column(drive, slot, force, slot.encode(machine.peek(slot))))
+        columns.append(_Column(drive, slot, slot.encode(machine.peek(slot))))
     clocks = [
         clock_event(scan, moment - plan.timebase.time(scan) + plan.idled_before(scan)).packed()
         for scan, moment in plan.clocks

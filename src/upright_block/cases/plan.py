@@ -43,7 +43,8 @@ class Drive:
     """What one column or stimulus stores into the signal at ``path``: ``values[i]`` before the scan ``scans[i]``.
 
     None is the value before the first scan; a force holds its value until the next, and None releases it. A force that
-    ``freezes`` holds what is there, whatever its values are.
+    ``freezes`` holds what is there, whatever its values are; of an ``is_input`` what it is driven to meanwhile is kept
+    for its release.
     """
 
     path: str
@@ -51,6 +52,7 @@ class Drive:
     scans: array[int]
     values: list[Value | None]
     freezes: bool = False
+    is_input: bool = False
 
 
 @record
@@ -106,6 +108,11 @@ class Plan:
     def checks(self) -> int:
         """How many cells are checked."""
         return sum(len(e.checks) for e in self.expectations)
+
+    @property
+    def forces(self) -> bool:
+        """Whether anything is forced."""
+        return any(drive.is_force for drive in self.drives)
 
     def is_idle(self, scan: int) -> bool:
         """Whether a scan does not run, since the power is off or the controller stopped."""

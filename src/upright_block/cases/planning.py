@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from array import array
-from bisect import bisect_right
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, cast
 
@@ -23,7 +22,7 @@ from upright_block.language.types import Array, Elementary, Enumeration, String,
 from upright_block.library import Toml
 from upright_block.library.table import ROLES, TIME_HEADS, Table
 from upright_block.machine.clock import CLOCK_START, LAST_MOMENT
-from upright_block.machine.events import MOST_FORCES, POWERED
+from upright_block.machine.events import POWERED
 
 if TYPE_CHECKING:
     from upright_block.machine.power import Power
@@ -296,7 +295,6 @@ class Planner(Draft):
                 self._check_column(signal, table, index, self.case.hold or role == "hold")
             else:
                 self._drive_column(signal, target, table, index, role == "force")
-        self._restore_inputs(table)
         self._unused_given(table)
 
     def _clock_column(self, table: Table, index: int) -> None:
@@ -354,11 +352,8 @@ class Planner(Draft):
         self.expectations.append(found)
 
     def _drive_column(self, signal: Signal, target: Signal, table: Table, index: int, is_force: bool) -> None:
-        if is_force and (
-            sum(d.is_force for d in self.drives) >= MOST_FORCES or not isinstance(signal.type, Elementary)
-        ):
-            refused = words.too_many_forces if isinstance(signal.type, Elementary) else words.text_forced
-            self.report(table.source, table.heads[index], refused(signal))
+        if is_force and not isinstance(signal.type, Elementary):
+            self.report(table.source, table.heads[index], words.text_forced(signal))
             return
         if is_force:
             self.forced[target.path] = table.heads[index]
@@ -371,47 +366,24 @@ class Planner(Draft):
                 if is_force and text.lower() in ("release", "release()"):
                     self._must_mean_release(text, type_, table, row, index)
                     add_value(None)
+                elif is_force:
+                    value = parse_value(text, type_)
+                    self.stored_value(signal, target, value, text)  # it must fit its point too
+                    add_value(value)
                 else:
                     add_value(self._stored(signal, target, text))
                 add_row(row)
             except LiteralProblem as problem:
                 self.bad_value(signal, table.source, table.cell(row, index), problem)
         drive.scans.extend(map(self.row_scans.__getitem__, rows))
-        self.drives.append(drive)
+        self.drives += self.forces(signal, drive.scans, drive.values) if is_force else [drive]
         if target is not signal:
             for number, said in self.unseen(drive, signal):
                 self.report(table.source, table.cell(rows[number], index), said)
-        if is_force:
-            self.drives += self.forces_of_point(drive, signal)
 
     def _must_mean_release(self, text: str, type_: Type, table: Table, row: int, column: int) -> None:
         if isinstance(type_, Enumeration) and text.upper() in type_.members:
             self.report(table.source, table.cell(row, column), words.two_meanings_of_word(text, type_))
-
-    def _restore_inputs(self, table: Table) -> None:
-        """An input that is released has the value again that it was driven to, as on a real input card."""
-        for force in [d for d in self.drives if d.is_force and self.signals[d.path].is_driven]:
-            signal = self.signals[force.path]
-            others = [d for d in self.drives if not d.is_force and self.shares(d.path, signal)]
-            driven = next((d for d in others if self.signals[d.path].covers(signal)), None)
-            if None in force.values and any(d is not driven for d in others):
-                part = next(d.path for d in others if d is not driven)
-                self.report(table.source, self.forced[force.path], words.part_of_forced(force, part))
-                continue
-            beside = [self.given[path] for path in self.given_at.get(signal.place, ())]
-            given = next((g for g in beside if g[0].covers(signal)), None)
-            start = None if given is None else signal.part_of(given[1], given[0])
-            restored = Drive(force.path, False, array("q"), [])
-            for scan, value in zip(force.scans, force.values, strict=True):
-                if value is None:
-                    before = bisect_right(driven.scans, scan) - 1 if driven else -1
-                    last = driven.values[before] if driven and before >= 0 else None
-                    restored.scans.append(scan)
-                    restored.values.append(
-                        start if driven is None or last is None else signal.part_of(last, self.signals[driven.path])
-                    )
-            if restored.scans:
-                self.drives.append(restored)
 
     def _unused_given(self, table: Table) -> None:
         """A given value that a column replaces before the first scan acts nowhere."""

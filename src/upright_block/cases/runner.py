@@ -41,7 +41,8 @@ _MOST_SHOWN = 60
 _MOST_NOTED = 4 << 20
 
 T = TypeVar("T")
-_Key = tuple[Unit, tuple[tuple[str, Value], ...]]
+_Key = tuple[Unit, tuple[tuple[str, Value], ...], bool]
+"""What cases are run by one image: a unit, the values of constants, and whether anything is forced."""
 
 
 @record
@@ -146,10 +147,14 @@ def _on_threads(threads: int, work: Callable[[T], None], items: Sequence[T]) -> 
         list(pool.map(work, items))
 
 
+def _key(case: ReadyCase) -> _Key:
+    return case.unit, case.plan.constants, case.plan.forces
+
+
 def _batches(cases: Iterable[ReadyCase]) -> list[_Batch]:
     by_key: dict[_Key, list[tuple[int, ReadyCase]]] = {}
     for index, case in enumerate(cases):
-        by_key.setdefault((case.unit, case.plan.constants), []).append((index, case))
+        by_key.setdefault(_key(case), []).append((index, case))
     return [
         _Batch(key, tuple(members[first : first + _BATCH]))
         for key, members in by_key.items()
@@ -158,9 +163,11 @@ def _batches(cases: Iterable[ReadyCase]) -> list[_Batch]:
 
 
 def _image(key: _Key, mode: Mode, bodies: Bodies, looks: _Looks) -> Image:
-    unit, constants = key
+    unit, constants, forces = key
     given = {find_signal(unit, path).variable: value for path, value in constants}
-    return build_image(make_program(unit, given, looks.probes, mode, list(looks.groups)), bodies)
+    return build_image(
+        make_program(unit, given, looks.probes, replaced(mode, forces=forces), list(looks.groups)), bodies
+    )
 
 
 def _compile(key: _Key, mode: Mode, bodies: Bodies, looks: _Looks) -> tuple[Image, wasmtime.Module]:
@@ -281,7 +288,7 @@ def values_after(
     """
     looks = _Looks()
     looks.add(case)
-    key = (case.unit, case.plan.constants)
+    key = _key(case)
     machine = Machine(*_compile(key, USUAL, Bodies(), looks))
     slots = [machine.slot(path) for path in paths]
     found: dict[int, dict[str, Value]] = {}

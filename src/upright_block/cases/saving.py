@@ -114,11 +114,7 @@ def _table(watched: Watched, rows: Sequence[Row]) -> tuple[list[str], list[list[
         ("power", dict(plan.power)),
         ("clock", {scan: shown(moment, DT) for scan, moment in plan.clocks}),
     ]
-    driven = [
-        (_column(run.written[d.path], d), _cells(watched, run.written[d.path], d))
-        for d in own
-        if d.path not in _restored(d, own)
-    ]
+    driven = [(_column(run.written[d.path], d), _cells(watched, run.written[d.path], d)) for d in own]
     columns = [column for column in (*switched, *driven) if column[1]]
     expected = [i for i, signal in enumerate(watched.signals) if not signal.is_driven]
     scans = sorted(
@@ -131,13 +127,6 @@ def _table(watched: Watched, rows: Sequence[Row]) -> tuple[list[str], list[list[
         values = [shown(row.values[i], watched.signals[i].type) for i in expected]
         lines.append([shown_duration(timebase.time(scan)), *(cells.get(scan, ".") for _, cells in columns), *values])
     return ["at", *(head for head, _ in columns), *(watched.signals[i].path for i in expected)], lines
-
-
-def _restored(drive: Drive, own: Sequence[Drive]) -> set[str]:
-    """The path of a drive that only gives a released input what it had; the force does so in a case."""
-    others = [other for other in own if other.path == drive.path and other is not drive]
-    is_second = not drive.is_force and any(o.is_force and set(drive.scans) <= set(o.scans) for o in others)
-    return {drive.path} if is_second else set()
 
 
 def _column(signal: Signal, drive: Drive) -> str:

@@ -22,7 +22,7 @@ from upright_block.language.findings import Findings
 from upright_block.language.limits import MOST_SCANS
 from upright_block.language.literals import Value, shown, shown_duration
 from upright_block.language.names import did_you_mean
-from upright_block.language.nodes import record
+from upright_block.language.nodes import record, replaced
 from upright_block.language.scope import Scope
 from upright_block.language.signals import NoSignal, Signal, find_signal, globals_of, signals, tags_of
 from upright_block.language.timebase import Timebase
@@ -153,7 +153,7 @@ class Watched:
         self.run = run
         self.signals = tuple(watched)
         probes = [Probe(until)] if until is not None else []
-        program = make_program(run.unit, _constants(run), probes, mode)
+        program = make_program(run.unit, _constants(run), probes, replaced(mode, forces=run.plan.forces))
         self.machine = Machine(build_image(program))
         self.until = program.probe_slots[0] if probes else None
         self.slots = [program.slot(signal) for signal in self.signals]

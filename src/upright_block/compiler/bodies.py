@@ -161,7 +161,7 @@ class BodyEmitter(ExpressionEmitter):
         """Write statements one after the other; long runs of one shape become loops."""
         mode = self.code.mode
         body = tuple(body)
-        if len(body) < FEWEST or mode.covers or mode.notes_writers or self.columns:
+        if len(body) < FEWEST or mode.covers or mode.is_in_memory or self.columns:
             self._in_parts(body)
             return
         for run in rolled(body, self.frame.unit, not mode.checks_overflow):
@@ -313,7 +313,7 @@ class BodyEmitter(ExpressionEmitter):
         if isinstance(type_, Elementary):
             value = self.temporary(value_type(type_))
             self.out.append(f"local.set {value} local.get {base} local.get {value} {store(type_)} offset={offset}")
-            self.note_writer(base, offset, type_)
+            self.written(base, offset, type_)
             return
         source = self.temporary("i32")
         capacity = f"i32.const {type_.capacity} " if isinstance(type_, String) else ""
@@ -321,6 +321,7 @@ class BodyEmitter(ExpressionEmitter):
             f"local.set {source} local.get {base} i32.const {offset} i32.add {capacity}"
             f"local.get {source} {copy_instructions(type_)}"
         )
+        self.written(base, offset, type_)
 
     def _inline(self, node: typed.CallInstance, base: str, offset: int) -> None:
         """The callee's body in place of a call; the values of its inputs are on the stack."""

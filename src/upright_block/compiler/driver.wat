@@ -3,7 +3,7 @@
 ;;    8 now (i64, ns)        16 scan (i64)           24 fault site, 0 for none   28 instance at fault
 ;;   32 site of the last call of a standard function                             36 loop turns a scan
 ;;   40 interval (i64, ns)   48 scan to stop before (i64)                        56 wall clock at the start (i64, ns since 1970)
-;;   64 next event           68 end of events        72 end of forces            76 address of a condition, 0 for none
+;;   64 next event           68 end of events        76 address of a condition, 0 for none
 ;;   80 watched spans        84 end of them          88 next log entry           92 log entry to stop at
 ;;   96 scan that the log counts from (i64)         104 why the loop was left: 0 at its end, 1 by the condition
 ;;  112 starts of scans (i64, ns), 0 where all are an interval apart             116 their number
@@ -11,9 +11,8 @@
 ;;  128 time for which no scan ran (i64, ns)       136 whether none runs now
 ;;  140 address of the phase of the scan, 0 where it has only one               144 whether a rig runs before each
 ;; The phases are those of ``program.py``. While no scan runs, driven values go on and probes look; forces rest.
-;; An event is (scan i64, address, width, value i64). A force is (address, width or 0, value i64). The width is that of the
-;; value in bytes, 1, 2, 4 or 8; with 3 its second byte says which bits of the byte at the address its first byte sets;
-;; with 5 it is an address, and the 8 bytes there are stored.
+;; An event is (scan i64, address, width, value i64). The width is that of the value in bytes, 1, 2, 4 or 8; with 3 its second byte says
+;; which bits of the byte at the address its first byte sets. Where forces are compiled in, see "forces.wat".
 ;; A watched span is (address, end, address of its copy, address of its mask), in words of 8 bytes. After each scan a word
 ;; that differs from its copy is copied, and written to the log, as (scans since, address, value i64), where its mask says so.
 (func $fault (param $site i32) (param $self i32)
@@ -21,9 +20,9 @@
   (i32.store (i32.const 28) (local.get $self))
   (i32.store (i32.const 32) (global.get $caller)))
 (func $poke (param $address i32) (param $width i32) (param $value i64) (local $mask i64)
-  block $done block $eight block $copy block $four block $bits block $two block $one
+  block $done block $eight block $four block $bits block $two block $one
   local.get $width
-  br_table $done $one $two $bits $four $copy $done $done $eight $done
+  br_table $done $one $two $bits $four $done $done $done $eight $done
   end (i64.store8 (local.get $address) (local.get $value)) br $done
   end (i64.store16 (local.get $address) (local.get $value)) br $done
   end
@@ -32,17 +31,8 @@
     (i64.and (i64.load8_u (local.get $address)) (i64.xor (local.get $mask) (i64.const -1)))
     (i64.and (local.get $value) (local.get $mask)))) br $done
   end (i64.store32 (local.get $address) (local.get $value)) br $done
-  end (i64.store (local.get $address) (i64.load (i32.wrap_i64 (local.get $value)))) br $done
   end (i64.store (local.get $address) (local.get $value))
   end)
-(func $apply_forces (local $force i32) (local $end i32)
-  (local.set $force (i32.const 160))
-  (local.set $end (i32.load (i32.const 72)))
-  block $done loop $next
-  (br_if $done (i32.ge_u (local.get $force) (local.get $end)))
-  (call $poke (i32.load (local.get $force)) (i32.load offset=4 (local.get $force)) (i64.load offset=8 (local.get $force)))
-  (local.set $force (i32.add (local.get $force) (i32.const 16)))
-  br $next end end)
 (func $log_changes (param $scan i32) (local $span i32) (local $at i32) (local $end i32) (local $to_copy i32) (local $to_mask i32) (local $log i32) (local $value i64) (local $copy i64)
   (local.set $span (i32.load (i32.const 80)))
   (local.set $log (i32.load (i32.const 88)))
@@ -95,7 +85,7 @@
   block $events_done loop $next_event
   (br_if $events_done (i32.ge_u (local.get $event) (i32.load (i32.const 68))))
   (br_if $events_done (i64.gt_s (i64.load (local.get $event)) (local.get $scan)))
-  (call $poke (i32.load offset=8 (local.get $event)) (i32.load offset=12 (local.get $event)) (i64.load offset=16 (local.get $event)))
+  (call $event (i32.load offset=8 (local.get $event)) (i32.load offset=12 (local.get $event)) (i64.load offset=16 (local.get $event)))
   (local.set $event (i32.add (local.get $event) (i32.const 24)))
   br $next_event end end
   (if (i32.load (i32.const 144)) (then
@@ -107,10 +97,8 @@
     (then (if (i32.load (i32.const 140)) (then (call $run_phase (i32.const 2)))))
     (else
       (i64.store (i32.const 8) (i64.sub (call $start_of (local.get $scan)) (i64.load (i32.const 128))))
-      call $apply_forces
       (global.set $budget (i32.load (i32.const 36)))
-      call $scan
-      call $apply_forces))
+      call $scan))
   (call $log_changes (i32.wrap_i64 (i64.sub (local.get $scan) (i64.load (i32.const 96)))))
   (local.set $scan (i64.add (local.get $scan) (i64.const 1)))
   block $go_on

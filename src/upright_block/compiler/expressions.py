@@ -397,7 +397,7 @@ class ExpressionEmitter(PlaceEmitter):
             f"{store(whole)} offset={offset}"
         )
         self.forget(place.root)
-        self.note_writer(pointer, offset, whole)
+        self.written(pointer, offset, whole)
 
     def _call_standard(self, node: typed.CallStandard, clean: bool) -> None:
         emit = STANDARD_FUNCTIONS.get(node.name)

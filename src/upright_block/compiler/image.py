@@ -24,6 +24,7 @@ from upright_block.shipped import shipped_text
 _PAGE = 65536
 _LARGE = 400_000
 """Characters of the text of one function from which on its machine code is made in one pass."""
+_MARK_OF_FORCES = re.compile(r"\{(mask|held|under)\}")
 _MARK = re.compile(r"\{([a-z])([0-9]+)\}")
 
 
@@ -58,7 +59,8 @@ class Image:
 
     ``is_large`` says that a function of it is too large to be compiled with care. The module uses memory up to ``end``.
     At ``writers``, where it is not 0, lies for each byte of data the number of the site that wrote there last, in
-    four bytes. From ``reached`` on lies a byte for each of the ``points``, which is not 0 once it was reached, in the instance at a path; a
+    four bytes. At ``forces``, where it is not 0, lie three bytes for each one below, see ``forces.wat``; ``below`` is
+    how many they are. From ``reached`` on lies a byte for each of the ``points``, which is not 0 once it was reached, in the instance at a path; a
     function has none, and what nothing can reach is None.
     Fault site n is ``sites[n - 1]``.
     """
@@ -71,6 +73,8 @@ class Image:
     end: int
     is_large: bool
     writers: int
+    forces: int
+    below: int
 
 
 class Bodies:
@@ -83,7 +87,7 @@ class Bodies:
         """The code of a unit; of the ``pinned`` variables only those matter that its functions may hold."""
         units = (unit, *unit.uses.values())
         held = [v for used in units for v in (*used.variables.values(), *((used.result,) if used.result else ()))]
-        own = frozenset(held) if mode.notes_writers else pinned.intersection(held)
+        own = frozenset(held) if mode.is_in_memory else pinned.intersection(held)
         key = (unit, mode, own)
         known = self._known.get(key)
         if known is None:
@@ -106,7 +110,10 @@ def build_image(program: Program, bodies: Bodies | None = None) -> Image:
     if any("call $text_" in function for function in functions):
         functions.append(_runtime("texts"))
     writers = linker.room(0, 16) if program.mode.notes_writers else 0
-    end = linker.end + 4 * linker.end if writers else linker.end
+    below = -(-linker.end // 16) * 16
+    forces = linker.room(0, 16) + (4 * linker.end if writers else 0) if program.mode.forces else 0
+    forces = -(-forces // 16) * 16
+    end = forces + 3 * below if forces else linker.end + 4 * linker.end if writers else linker.end
     text = "\n".join(
         [
             "(module",
@@ -117,6 +124,7 @@ def build_image(program: Program, bodies: Bodies | None = None) -> Image:
             "(global $caller (mut i32) (i32.const 0))",
             *([f"(global $writers i32 (i32.const {writers}))"] if writers else []),
             *functions,
+            _forces(forces, below),
             f"(func $scan i32.const {DATA} call ${program.root.key})",
             f'(func (export "look") (global.set $budget (i32.const {MOST_TURNS})) call $scan)',
             _runtime("driver"),
@@ -124,7 +132,9 @@ def build_image(program: Program, bodies: Bodies | None = None) -> Image:
         ]
     )
     is_large = max(map(len, functions)) > _LARGE
-    return Image(program, text, tuple(linker.sites), tuple(linker.points), linker.reached, end, is_large, writers)
+    return Image(
+        program, text, tuple(linker.sites), tuple(linker.points), linker.reached, end, is_large, writers, forces, below
+    )
 
 
 class _Linker:
@@ -245,6 +255,14 @@ def _stand_ins(unit: typed.Unit, kinds: dict[str, list[typed.Unit]]) -> dict[int
         if own is not None and not (own.owner and own.has("ABSTRACT")):
             found[kind.number] = own.key
     return found
+
+
+def _forces(address: int, size: int) -> str:
+    """What holds forced values: for each of ``size`` bytes three from ``address`` on; nothing where nothing is forced."""
+    if not address:
+        return "(func $event (param i32 i32 i64) (call $poke (local.get 0) (local.get 1) (local.get 2)))"
+    marks = {"mask": address, "held": address + size, "under": address + 2 * size}
+    return _MARK_OF_FORCES.sub(lambda mark: str(marks[mark[1]]), _runtime("forces"))
 
 
 def _escaped(content: bytes) -> str:

@@ -17,10 +17,8 @@ from upright_block.language.nodes import record
 from upright_block.language.typed import Compound, Constant, Element, Initial, Unit, Variable, default_of
 from upright_block.language.types import STRING_HEAD, UDINT, Array, Elementary, OpenArray, String, Swapped, Type
 
-FORCES = 160
-"""Where the forces of a run begin; the header of the driver lies before them."""
 DATA = 4096
-"""Where the data of the outermost instance begins."""
+"""Where the data of the outermost instance begins; the header of the driver lies before it."""
 
 _INTEGER_CODES = {8: "b", 16: "h", 32: "i", 64: "q"}
 

@@ -436,34 +436,43 @@ class PlaceEmitter:
             return
         if not isinstance(place.type, Elementary):
             self.push_address(place)
-            kept = self._kept(0)
+            kept = self._kept()
             if isinstance(place.type, String):
                 self.out.append(f"i32.const {place.type.capacity}")
             value()
             self.out.append(copy_instructions(place.type))
-            self.note_writer(kept, 0, place.type)
+            self.written(kept, 0, place.type)
             return
         offset = self.address(place)
-        kept = self._kept(offset)
+        kept = self._kept()
         value()
         if self.is_own(place):
             self.out.append(f"local.tee {self.mirror(place.root)}")
             self.facts[place.root] = MIRRORED
         self.out.append(f"{store(place.type)} offset={offset}")
-        self.note_writer(kept, offset, place.type)
+        self.written(kept, offset, place.type)
 
-    def _kept(self, offset: int) -> str:
-        """A local with a copy of the address that ``offset`` counts from, where writers are noted."""
-        if not self.code.mode.notes_writers:
+    def _kept(self) -> str:
+        """A local with a copy of the address that is on the stack, where somebody asks what was written."""
+        if not self.code.mode.is_in_memory:
             return ""
         kept = self.temporary("i32")
         self.out.append(f"local.tee {kept}")
         return kept
 
-    def note_writer(self, base: str, offset: int, type_: Type) -> None:
+    def written(self, base: str, offset: int, type_: Type) -> None:
+        """What follows each write into memory: forced bits get their values again, and the statement at hand is noted as the last that wrote."""
+        mode = self.code.mode
+        if mode.forces:
+            size = size_of(type_)
+            is_word = isinstance(type_, Elementary)
+            hold = f"call $hold{size}" if is_word else f"i32.const {size} call $hold"
+            self.out.append(f"local.get {base} i32.const {offset} i32.add {hold}")
+        if mode.notes_writers:
+            self._note_writer(base, offset, type_)
+
+    def _note_writer(self, base: str, offset: int, type_: Type) -> None:
         """Note the statement at hand as the last that wrote there; of what is copied whole nothing is known."""
-        if not self.code.mode.notes_writers:
-            return
         entry = f"local.get {base} i32.const {offset} i32.add i32.const 4 i32.mul global.get $writers i32.add"
         if isinstance(type_, (Elementary, String)):
             site = self.code.site(self.frame.unit, self.statement, "written") if self.statement else "0"
@@ -482,10 +491,12 @@ class PlaceEmitter:
             return
         content = initial_of(type_, variable.initial)
         self.push_address(place)
+        kept = self._kept()
         if any(content):
             self.out.append(f"i32.const {self.code.known(content, 8)} i32.const {len(content)} memory.copy")
         else:
             self.out.append(f"i32.const 0 i32.const {len(content)} memory.fill")
+        self.written(kept, 0, type_)
 
     def fault_if(self, start: int, kind: str) -> None:
         """Stop the scan when the i32 on the stack is not zero."""

@@ -25,13 +25,19 @@ class Mode:
     """How a program is compiled.
 
     With ``checks_overflow`` an integer that leaves its type stops the scan instead of wrapping. With
-    ``notes_writers`` all variables live in memory at all times, and it is noted which statement wrote each last.
-    With ``covers`` each statement and each way of a branch notes that it was reached.
+    ``notes_writers`` it is noted which statement wrote each variable last. With ``covers`` each statement and each way of
+    a branch notes that it was reached. With ``forces`` whatever is written gives way to the forces at once.
     """
 
     checks_overflow: bool = False
     notes_writers: bool = False
     covers: bool = False
+    forces: bool = False
+
+    @property
+    def is_in_memory(self) -> bool:
+        """Whether all variables of instances live in memory at all times, so that each write of one can be seen."""
+        return self.notes_writers or self.forces
 
 
 USUAL = Mode()

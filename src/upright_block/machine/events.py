@@ -4,34 +4,39 @@ from __future__ import annotations
 
 import struct
 
-from upright_block.compiler.layout import DATA, FORCES
+from upright_block.compiler.layout import DATA
 from upright_block.compiler.program import Slot
 from upright_block.language.nodes import node
 
-FORCE_SIZE = 16
 POWERED = {"off": "off", "on": "on", "cold": "on", "stop": "stop", "run": "on"}
 """The words that switch the power, and what is then."""
 CLOCK = 56
 """Where the header has the wall clock at the start; see ``driver.wat``."""
-MOST_FORCES = (DATA - FORCES) // FORCE_SIZE
 EVENT = struct.Struct("<qii8s")
-_COPY = 5
-"""The length of a content that is an address: 8 bytes from there are stored."""
+_STORE, _FORCE, _RELEASE, _FREEZE = range(4)
+_INPUT = 4
+"""What an event does, and that it is about an input; see ``forces.wat``."""
 BITS = 3
 """The length of a content that sets some bits of a byte: the byte, and the mask of the bits that count."""
 
 
 @node
 class Event:
-    """The bytes of a value (1, 2, 4, 8, or `BITS`) that are stored at ``address`` before scan ``scan``."""
+    """The bytes of a value (1, 2, 4, 8, or `BITS`) that are stored at ``address`` before scan ``scan``, or what else is done with them."""
 
     scan: int
     address: int
     content: bytes
+    action: int = _STORE
+
+    @property
+    def how(self) -> int:
+        """The width of the value, and what is done with it."""
+        return len(self.content) | self.action << 8
 
     def packed(self) -> bytes:
         """The event as the driver reads it."""
-        return EVENT.pack(self.scan, self.address, len(self.content), self.content)
+        return EVENT.pack(self.scan, self.address, self.how, self.content)
 
 
 def store_events(target: Slot, scan: int, content: bytes) -> list[Event]:
@@ -45,26 +50,14 @@ def clock_event(scan: int, start: int) -> Event:
     return Event(scan, CLOCK, start.to_bytes(8, "little", signed=True))
 
 
-def force_events(number: int, target: Slot, scan: int, content: bytes | None) -> list[Event]:
-    """Events that hold ``target`` at a value from ``scan`` on, or release it when ``content`` is None.
+def force_event(target: Slot, scan: int, content: bytes | None, is_input: bool, freezes: bool = False) -> Event:
+    """The event that holds ``target`` at a value from ``scan`` on, or at the one that it has where it ``freezes``; None releases it.
 
-    ``number`` is that of the force, see `Machine.force_number`. A forced value is stored before each
-    scan and again after it.
+    An ``is_input`` that is released has at once what it was driven to meanwhile.
     """
-    entry = FORCES + number * FORCE_SIZE
-    width = len(content) if content else 0
-    switch = Event(scan, entry, struct.pack("<ii", DATA + target.offset, width))
-    return [switch] if content is None else [Event(scan, entry + 8, content.ljust(8, b"\0")), switch]
-
-
-def freeze_events(number: int, target: Slot, scan: int) -> list[Event]:
-    """Events that hold ``target`` at the value that it has before scan ``scan``, as a force."""
-    entry, address = FORCES + number * FORCE_SIZE, DATA + target.offset
-    copied = Event(scan, entry + 8, address.to_bytes(_COPY, "little"))
-    if target.bit is None:
-        return [copied, Event(scan, entry, struct.pack("<ii", address, target.size))]
-    mask = Event(scan, entry + 9, bytes([1 << target.bit]))
-    return [copied, mask, Event(scan, entry, struct.pack("<ii", address, BITS))]
+    action = _RELEASE if content is None else _FREEZE if freezes else _FORCE
+    bits = bytes(target.size) if target.bit is None else target.encode(False)
+    return Event(scan, DATA + target.offset, bits if content is None else content, action | _INPUT * is_input)
 
 
 def align(address: int) -> int:

@@ -14,7 +14,7 @@ import wasmtime
 from upright_block.compiler.cache import compiled, engine
 from upright_block.compiler.code import Point
 from upright_block.compiler.image import Image, Site
-from upright_block.compiler.layout import DATA, FORCES, code
+from upright_block.compiler.layout import DATA, code
 from upright_block.compiler.program import BEFORE, Program, Slot
 from upright_block.language.limits import MOST_TURNS
 from upright_block.language.literals import Value
@@ -24,7 +24,7 @@ from upright_block.language.timebase import Timebase
 from upright_block.language.typed import closure
 from upright_block.language.types import Elementary
 from upright_block.machine.clock import CLOCK_START
-from upright_block.machine.events import CLOCK, FORCE_SIZE, MOST_FORCES, Event, align, force_events
+from upright_block.machine.events import CLOCK, Event, align, force_event, store_events
 from upright_block.machine.trace import Fault, Trace
 
 if TYPE_CHECKING:
@@ -40,7 +40,7 @@ _MOST_IN_PIECE = 1 << 31
 _SLICE = 4096
 _LONG_SLICE = 0.05
 """Seconds after which a run comes back to Python for a moment, so that it can be interrupted."""
-_HEADER = struct.Struct("<qqiiiiqqqiiiiiiiiqiiiiqqiii")
+_HEADER = struct.Struct("<qqiiiiqqqii4xiiiiiqiiiiqqiii")
 """The header of the driver from address 8 on; see ``driver.wat``."""
 
 
@@ -49,7 +49,7 @@ class Snapshot:
     """All that a machine holds at a moment: its data with the clock and the forces, and whether it runs."""
 
     content: bytes
-    forces: dict[tuple[int, int | None], int]
+    forces: tuple[bytes, ...] = ()
     idle: int | None = None
     idled: int = 0
     stopped: list[bytes] | None = None
@@ -87,6 +87,7 @@ class Machine:
         )
         self._memory = cast("wasmtime.Memory", exports["memory"])
         self._run = cast("wasmtime.Func", exports["run"])
+        self._event = cast("wasmtime.Func", exports["event"]) if image.forces else None
         self._look = cast("wasmtime.Func", exports["look"])
         self._slots: dict[str, Slot] = {}
         self._remains: Remains | None = None
@@ -124,7 +125,8 @@ class Machine:
             notes = self.image.writers + 4 * DATA
             self._bytes[notes : notes + 4 * len(initial)] = bytes(4 * len(initial))
         self._bytes[8:DATA] = bytes(DATA - 8)
-        self._forces: dict[tuple[int, int | None], int] = {}
+        for span in self._of_forces():
+            self._bytes[span] = bytes(span.stop - span.start)
         self._idle: int | None = None
         self._idled = 0
         self._stopped: list[bytes] | None = None
@@ -132,12 +134,14 @@ class Machine:
     def snapshot(self) -> Snapshot:
         """What the machine holds now, to come back to with `restore`."""
         content = bytes(self._bytes[8 : DATA + self.program.own])
-        return Snapshot(content, dict(self._forces), self._idle, self._idled, self._stopped)
+        forces = tuple(bytes(self._bytes[span]) for span in self._of_forces())
+        return Snapshot(content, forces, self._idle, self._idled, self._stopped)
 
     def restore(self, snapshot: Snapshot) -> None:
         """Come back to a snapshot, which may be that of another machine with the same subject."""
         self._bytes[8 : 8 + len(snapshot.content)] = snapshot.content
-        self._forces = dict(snapshot.forces)
+        for number, span in enumerate(self._of_forces()):
+            self._bytes[span] = snapshot.forces[number] if snapshot.forces else bytes(span.stop - span.start)
         self._idle, self._idled, self._stopped = snapshot.idle, snapshot.idled, snapshot.stopped
 
     # --- memory ---
@@ -191,9 +195,12 @@ class Machine:
         self._bytes[start : start + count] = bytes(count)
 
     def poke(self, slot: Slot, content: bytes) -> None:
-        """Store the bytes of a value, as `Slot.encode` gives them, in its slot."""
+        """Store the bytes of a value, as `Slot.encode` gives them, in its slot; what is forced there stays, and has them when it is released."""
         address = DATA + slot.offset
-        if slot.bit is not None:
+        if self._event is not None:
+            for event in store_events(slot, 0, content):
+                self._do(event)
+        elif slot.bit is not None:
             bits, mask = content[:2]
             self._bytes[address] = self._bytes[address] & ~mask | bits & mask
         else:
@@ -216,30 +223,41 @@ class Machine:
 
     # --- forces ---
 
-    def force_number(self, slot: Slot) -> int:
-        """The number of the force on a slot, which it keeps until the machine is reset.
+    def force(self, slot: Slot, content: bytes, is_input: bool = False) -> None:
+        """Hold a slot at a value, against whatever writes it, until it is released; the mode of the image has to be one with forces."""
+        self._do(force_event(slot, 0, content, is_input))
 
-        Raises:
-            KeyError: there are `MOST_FORCES` already.
-        """
-        key = (slot.offset, slot.bit)
-        if key not in self._forces and len(self._forces) == MOST_FORCES:
-            raise KeyError(slot.path)
-        return self._forces.setdefault(key, len(self._forces))
+    def release(self, slot: Slot, is_input: bool = False) -> None:
+        """End the force on a slot, if there is one. It has what is written next; an input has at once what it was driven to."""
+        if self._event is not None:
+            self._do(force_event(slot, 0, None, is_input))
 
-    def force(self, slot: Slot, content: bytes) -> None:
-        """Hold a slot at a value, against the program, until it is released."""
-        self._store_now(force_events(self.force_number(slot), slot, 0, content))
-        self.poke(slot, content)
+    def _do(self, event: Event) -> None:
+        assert self._event is not None
+        self._event(
+            self._store,
+            event.address,
+            event.how,
+            int.from_bytes(event.content, "little", signed=len(event.content) == 8),
+        )
 
-    def release(self, slot: Slot) -> None:
-        """End the force on a slot, if there is one."""
-        if (slot.offset, slot.bit) in self._forces:
-            self._store_now(force_events(self.force_number(slot), slot, 0, None))
+    def _of_forces(self) -> list[slice]:
+        """Where the forces on the data lie: which of its bits are forced, at what, and what inputs have beneath."""
+        at, size = self.image.forces, DATA + self.program.own
+        return (
+            [slice(at + number * self.image.below, at + number * self.image.below + size) for number in range(3)]
+            if at
+            else []
+        )
 
-    def _store_now(self, events: Iterable[Event]) -> None:
-        for event in events:
-            self._bytes[event.address : event.address + len(event.content)] = event.content
+    def _hold(self) -> None:
+        """Give what is forced its values again, after all of the data was changed from outside."""
+        if not self.image.forces:
+            return
+        mask, held, _ = (int.from_bytes(self._bytes[span], "little") for span in self._of_forces())
+        size = DATA + self.program.own
+        now = int.from_bytes(self._bytes[:size], "little")
+        self._bytes[:size] = (now ^ (now ^ held) & mask).to_bytes(size, "little")
 
     # --- time ---
 
@@ -265,7 +283,8 @@ class Machine:
     def switch(self, power: Power) -> None:
         """Take the power away or bring it back, before the next scan; what of the data is left is `Remains`.
 
-        While it is off or stopped no scan runs, though their moments pass, and the scan clock stands still.
+        While it is off or stopped no scan runs, though their moments pass, and the scan clock stands still. Forces on outputs rest
+        meanwhile.
         """
         if self._remains is None:
             from upright_block.machine.power import remains
@@ -286,12 +305,14 @@ class Machine:
         if power == "run":
             for (start, rest), content in zip(left.rests, held, strict=True):
                 data[start : start + len(rest)] = content
+            self._hold()
             return
         spans = (*left.outside, *(left.retained if power == "on" else ()))
         kept = [(start, bytes(data[start:end])) for start, end in spans]
         data[:] = self.program.initial
         for start, content in kept:
             data[start : start + len(content)] = content
+        self._hold()
 
     def choose(self, group: int) -> None:
         """Say which group of probes is looked at, by its number."""
@@ -388,7 +409,6 @@ class Machine:
                 clock + self._idled,
                 next_event,
                 event_at + len(events),
-                FORCES + FORCE_SIZE * len(self._forces),
                 condition,
                 span_at,
                 span_at + 16 * len(watched),

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 
-from upright_block.cases.plan import Drive
 from upright_block.language import typed
 from upright_block.language.findings import Words
 from upright_block.language.limits import MOST_COLUMNS, MOST_SCANS
@@ -17,7 +16,6 @@ from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Compound
 from upright_block.language.types import Array, Enumeration, Type
 from upright_block.library.table import TIME_HEADS
-from upright_block.machine.events import MOST_FORCES
 
 
 def bad_value(signal: Signal, problem: LiteralProblem) -> Words:
@@ -172,10 +170,6 @@ def column_twice(head: Cell, what: str) -> Words:
     return Words("column-twice", f"{head.text} {what} what another column {what} too.", "Remove one of the columns.")
 
 
-def too_many_forces(signal: Signal) -> Words:
-    return Words("not-supported", f"{MOST_FORCES} columns force; that is not read.", f"Write set {signal.path}.")
-
-
 def text_forced(signal: Signal) -> Words:
     return Words("not-supported", "A text is forced; that is not read.", f"Write set {signal.path}.")
 
@@ -185,14 +179,6 @@ def two_meanings_of_word(text: str, type_: Enumeration) -> Words:
         "two-meanings",
         f"{text} is a value of {type_.name}, and the word that ends a force.",
         f"Write {type_.name}#{text} for the value, release() to end the force.",
-    )
-
-
-def part_of_forced(force: Drive, part: str) -> Words:
-    return Words(
-        "not-supported",
-        f"{force.path} is forced as a whole and {part} is driven; what it has after its release is not told.",
-        f"Force {part}, or drive {force.path} as a whole.",
     )
 
 
