@@ -120,5 +120,63 @@ def test_a_force_of_a_case_is_released_by_a_call(tmp_path: Path) -> None:
     library = write_files(tmp_path, LINE | {"cases/lamp.toml": case})
     result = upright("run", "lamp/c", "--library", library, "--release", "key@3s", "--watch", "key,copy")
     rows = [line.split() for line in result.output.splitlines()]
-    assert ["0", "0s", "│", "1", "1"] in rows
-    assert ["3", "3s", "│", "0", "0"] in rows
+    assert ["0", "0s", "│", "1", "│", "1"] in rows
+    assert ["3", "3s", "│", "0", "│", "0"] in rows
+
+
+@pytest.mark.parametrize(
+    ("path", "says"),
+    [
+        ("sec.jam_time", "the pin is wired: blocks/line.st:2"),
+        ("sec.seen", "each scan writes it first: blocks/sec.st:2"),
+        ("sec.t.PT", "the pin is wired: blocks/sec.st:2"),
+        ("sec.late", "each scan writes it first: blocks/sec.st:2"),
+        ("sec.t.ET", "each scan writes it first: TON"),
+        ("sec.t.running", ""),
+    ],
+)
+def test_a_value_that_is_overwritten_before_it_is_read_is_told(tmp_path: Path, path: str, says: str) -> None:
+    """Of a set in a case and by hand, and of a given value; nothing is said of what something may read."""
+    value = "2s" if path in ("sec.jam_time", "sec.seen", "sec.t.PT", "sec.t.ET") else "1"
+    for more in (
+        f'vectors = """\nset {path} | late\n{value} | 0\n"""',
+        f'given = {{ "{path}" = "{value}" }}\nvectors = "late\\n0"',
+    ):
+        case = f'block = "Line"\nscan = "1s"\n[[case]]\nname = "c"\n{more}\n'
+        library = write_files(tmp_path, LINE | {"cases/line.toml": case})
+        found = [f.message for f in open_library(library).findings if f.name == "given-unused"]
+        assert len(found) == bool(says), found
+        assert says in "".join(found)
+    result = upright("run", "Line", "--library", library, "--set", f"{path}={value}", "--for", "1s")
+    assert ("given-unused" in result.output) == bool(says)
+    assert says in result.output
+
+
+def test_what_is_read_before_it_is_written_may_be_set(tmp_path: Path) -> None:
+    """A pin that one call leaves open, one that the caller reads, a block that a function gets, and one that extends another."""
+    blocks = {
+        "one": "VAR sec : Sec; END_VAR IF go THEN sec(jam_time := T#1s); ELSE sec(); END_IF",
+        "two": "VAR sec : Sec; t : TIME; END_VAR t := sec.jam_time; sec(jam_time := T#1s);",
+        "three": "VAR sec : Sec; END_VAR sec(jam_time := T#1s); Call(s := sec);",
+        "four": "VAR sec : Wide; END_VAR sec(jam_time := T#1s);",
+    }
+    text = "FUNCTION Call VAR_IN_OUT s : Sec; END_VAR s(); END_FUNCTION\n"
+    text += (
+        "FUNCTION_BLOCK Wide EXTENDS Sec METHOD PUBLIC M : TIME M := jam_time; END_METHOD SUPER(); END_FUNCTION_BLOCK\n"
+    )
+    text += "".join(
+        f"FUNCTION_BLOCK {n} VAR_INPUT go : BOOL; END_VAR {b} END_FUNCTION_BLOCK\n" for n, b in blocks.items()
+    )
+    library = write_files(tmp_path, LINE | {"blocks/more.st": text})
+    for name in blocks:
+        result = upright("run", name, "--library", library, "--set", "sec.jam_time=2s", "--for", "1s")
+        assert "given-unused" not in result.output, name
+
+
+def test_a_wired_pin_is_not_kept(tmp_path: Path) -> None:
+    library = write_files(tmp_path, LINE)
+    before = {path: path.read_bytes() for path in library.rglob("*.st")}
+    call = ["run", "Line", "--library", library, "--force", "sec.jam_time=2s", "--for", "1s"]
+    result = upright(*call, "--keep", "sec.jam_time", "--write")
+    assert "sec.jam_time would not begin with it; the pin is wired: blocks/line.st:2." in result.output
+    assert {path: path.read_bytes() for path in library.rglob("*.st")} == before

@@ -177,6 +177,7 @@ class HandPlanner(Draft):
             self.constants[signal.path] = self._value(written, signal, signal, text, start)
             return
         signal, target = self._target(written, path)
+        self.overwritten(signal, written.source, Cell(path, 0, len(path)))
         self.given[target.path] = self._value(written, signal, target, text, start)
 
     def _set(self, written: _Written) -> None:
@@ -189,6 +190,7 @@ class HandPlanner(Draft):
         changes = self.changes.setdefault(target.path, {})
         if scan in changes:
             raise self._refuse(written, words.set_twice(signal.path, time))
+        self.overwritten(signal, written.source, Cell(path, 0, len(path)))
         changes[scan] = value
 
     def _pulse(self, written: _Written) -> None:
@@ -199,6 +201,7 @@ class HandPlanner(Draft):
         signal, target = self._target(written, path)
         if signal.type is not BOOL:
             raise self._refuse(written, words.pulse_of_other(signal), 0, len(path))
+        self.overwritten(signal, written.source, Cell(path, 0, len(path)))
         begin = self._scan(written, time, len(path) + 1)
         try:
             span = parse_span(width)

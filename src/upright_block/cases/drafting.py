@@ -73,6 +73,24 @@ class Draft:
         self.report(source, marked, no_value(signal, path))
         raise Refused
 
+    def overwritten(self, signal: Signal, source: Source, place: HasPlace) -> None:
+        """Report a variable that is given a value which is gone again before anything reads it."""
+        if signal.is_driven or signal.variable.is_code:
+            return
+        if self.unit not in self.common.overwriting:
+            from upright_block.cases.overwriting import Overwriting
+
+            self.common.overwriting[self.unit] = Overwriting(self.unit)
+        found = self.common.overwriting[self.unit].of(signal)
+        if found is not None:
+            related = Related(found.source, found.start, found.start + 1, "It is overwritten here")
+            self.report(
+                source,
+                place,
+                words.overwritten(signal, found),
+                *(() if found.point or found.unit.is_standard else (related,)),
+            )
+
     def forces(self, signal: Signal, scans: array[int], values: list[Value | None]) -> Iterator[Drive]:
         """What forces a signal: of a tag both its variable and its point, so that nobody reads another value."""
         tag, field = signal.tag, field_signal(self.unit, signal)

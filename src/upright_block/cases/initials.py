@@ -6,6 +6,7 @@ import re
 from collections.abc import Callable, Mapping, Sequence
 
 from upright_block.cases.cells import parse_value
+from upright_block.cases.overwriting import Overwriting
 from upright_block.cases.words import initials as words
 from upright_block.language import syntax, typed
 from upright_block.language.findings import Findings, Words
@@ -54,10 +55,13 @@ class _Declared:
 class Initials:
     """Gathers initial values to be changed in a unit, and makes edits of them; what cannot be changed becomes a finding.
 
-    ``final`` has the value of a path at the end of the run.
+    ``final`` has the value of a path at the end of the run, ``overwriting`` knows what has another value before it is read.
     """
 
-    def __init__(self, unit: typed.Unit, final: Callable[[str], Value], findings: Findings) -> None:
+    def __init__(
+        self, unit: typed.Unit, final: Callable[[str], Value], findings: Findings, overwriting: Overwriting
+    ) -> None:
+        self.overwriting = overwriting
         self.unit = unit
         self.final = final
         self.findings = findings
@@ -78,6 +82,8 @@ class Initials:
             self._refuse(self.unit, words.part(signal))
         elif signal.tag is not None and signal.tag.cells:
             self._refuse(self.unit, words.tag(signal))
+        elif (found := self.overwriting.given(signal)) is not None and not found.unit.is_wired:
+            self._refuse(self.unit, words.overwritten(signal, found), found.source, found.start)
         else:
             self._change_in(self.unit, variables, signal, value, "")
 

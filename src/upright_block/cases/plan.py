@@ -18,6 +18,7 @@ from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit
 
 if TYPE_CHECKING:
+    from upright_block.cases.overwriting import Overwriting
     from upright_block.cases.watch import WatchedRow, WatchedRule
     from upright_block.compiler.program import Probe
     from upright_block.machine.power import Power
@@ -158,11 +159,12 @@ class Common:
     """What the cases of a library have in common while they are planned.
 
     ``missing`` takes the names that begin a path and that nobody declares; ``room`` is how many values their stimuli may
-    still have.
+    still have; ``overwriting`` knows, by subject, what is overwritten before it is read.
     """
 
     missing: dict[str, Missing]
     room: int = MOST_VALUES
+    overwriting: dict[Unit, Overwriting] = fresh(default_factory=dict)
 
 
 @record

@@ -121,6 +121,7 @@ class Planner(Draft):
             except LiteralProblem as problem:
                 self.bad_value(part, source, toml, problem)
                 continue
+            self.overwritten(part, source, key)
             part = target
             beside = self.given_at.setdefault(part.place, [])
             first = next((path for path in beside if self.given[path][0].overlaps(part)), None)
@@ -375,6 +376,8 @@ class Planner(Draft):
                 add_row(row)
             except LiteralProblem as problem:
                 self.bad_value(signal, table.source, table.cell(row, index), problem)
+        if rows and not is_force:
+            self.overwritten(signal, table.source, table.heads[index])
         drive.scans.extend(map(self.row_scans.__getitem__, rows))
         self.drives += self.forces(signal, drive.scans, drive.values) if is_force else [drive]
         if target is not signal:

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from fnmatch import fnmatchcase
 
 from upright_block.cases.initials import Edit, Initials
+from upright_block.cases.overwriting import Overwriting
 from upright_block.cases.watchlist import Watched, parted
 from upright_block.errors import NotRunnable, UnknownName
 from upright_block.language.findings import Finding, Findings
@@ -31,7 +32,7 @@ def kept(run: Watched, patterns: Sequence[str]) -> tuple[list[Edit], list[str], 
     unit, machine = run.run.unit, run.machine
     unit = unit.wraps or unit
     findings = Findings()
-    initials = Initials(unit, machine.read, findings)
+    initials = Initials(unit, machine.read, findings, Overwriting(run.run.unit))
     left: list[str] = []
     for pattern in parted(patterns):
         signals, own_left = _chosen(run.run.unit, pattern)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
+from upright_block.cases.overwriting import Overwritten
 from upright_block.language.findings import Words
 from upright_block.language.names import listed
 from upright_block.language.signals import Signal
@@ -25,6 +26,12 @@ def part(signal: Signal) -> Words:
 
 def tag(signal: Signal) -> Words:
     return Words("bad-value", f"{signal.path} is a tag, which has no initial value.", "Name data of a program.")
+
+
+def overwritten(signal: Signal, found: Overwritten) -> Words:
+    said = f"its point {found.point} gives it" if found.point else f"the pin is wired: {found.shown}"
+    message = f"{signal.path} would not begin with it; {said}."
+    return Words("bad-value", message, "Leave it out, or change what it is given there.")
 
 
 def not_declared_here(signal: Signal, owner: Unit | None) -> Words:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 
+from upright_block.cases.overwriting import Overwritten
 from upright_block.language import typed
 from upright_block.language.findings import Words
 from upright_block.language.limits import MOST_COLUMNS, MOST_SCANS
@@ -188,6 +189,17 @@ def given_unused(signal: Signal, value: Value) -> Words:
         f"{signal.path} is given {shown(value, signal.type)}, and its column gives it another value in the first scan.",
         "Remove it from given, or empty the first cell of the column.",
     )
+
+
+def overwritten(signal: Signal, found: Overwritten) -> Words:
+    if found.point:
+        said, way_out = f"its point {found.point} gives it its value before each call", f"Set {found.point}."
+    elif found.is_wired:
+        said, way_out = f"the pin is wired: {found.shown}", "Force it, or change what it is wired to."
+    else:
+        who = found.unit.name if found.unit.is_standard else found.shown
+        said, way_out = f"each scan writes it first: {who}", "Force it, or set what it is computed from."
+    return Words("given-unused", f"Nothing reads the value that {signal.path} is given here; {said}.", way_out)
 
 
 def beyond_point(tag: Tag, text: str, raw: int) -> LiteralProblem:
