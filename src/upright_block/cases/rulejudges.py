@@ -14,7 +14,7 @@ from upright_block.compiler.program import Slot
 from upright_block.language.literals import Value, shown_duration
 from upright_block.language.nodes import replaced
 from upright_block.language.timebase import Timebase
-from upright_block.machine.trace import Trace
+from upright_block.machine.trace import Trace, Upset
 
 MOST_BREAKS = 100
 """How many breaks of one rule or row are kept; all are counted."""
@@ -53,8 +53,10 @@ class _Arming:
 class RuleJudge:
     """Finds the first scan that breaks a rule."""
 
-    def __init__(self, watched: WatchedRule, slots: Sequence[Slot]) -> None:
+    def __init__(self, watched: WatchedRule, slots: Sequence[Slot], numbers: Sequence[int]) -> None:
         self.watched = watched
+        own = (watched.expression, watched.during, watched.after, watched.until)
+        self.numbers = frozenset(numbers[n] for n in own if n is not None)
         self.expression = slots[watched.expression]
         self.during = None if watched.during is None else slots[watched.during]
         after, until = (None if n is None else slots[n] for n in (watched.after, watched.until))
@@ -69,33 +71,44 @@ class RuleJudge:
         if self.wrong or not piece.scans:
             return
         arming = self.arming
+        upset = next((upset for upset in piece.upsets if upset.probe in self.numbers), None)
+        last = piece.end if upset is None else upset.scan
         if arming is None:
-            self._look_at_all(piece)
-            return
+            self._look_at_all(piece, last)
+        else:
+            self._look_armed(piece, last, arming)
+        if upset is not None and not self.wrong:
+            self.was_armed = True
+            self._break(upset.scan, "faulted", _faulted(upset, shown_rule(self.watched.rule)))
+
+    def _look_armed(self, piece: Trace, last: int, arming: _Arming) -> None:
+        """Judge the scans before the last one in which it is armed."""
         slots = [self.expression, *([self.during] if self.during else []), *arming.slots()]
         arming.begin(piece)
         for scan in _moments(piece, slots):
+            if scan >= last:
+                return
             is_armed = arming.at(piece, scan) and (self.during is None or bool(piece.value(self.during, scan)))
             self.was_armed |= is_armed
             if is_armed and bool(piece.value(self.expression, scan)) == self.watched.breaks_when:
                 self._break(scan)
                 return
 
-    def _look_at_all(self, piece: Trace) -> None:
-        """Judge every scan of a piece; most rules say the same in all of them."""
+    def _look_at_all(self, piece: Trace, last: int) -> None:
+        """Judge every scan of a piece before the last one; most rules say the same in all of them."""
         self.was_armed = True
         still = piece.still(self.expression)
         if still is not None and bool(still) != self.watched.breaks_when:
             return
         for scan in _moments(piece, [self.expression]):
-            if bool(piece.value(self.expression, scan)) == self.watched.breaks_when:
+            if scan < last and bool(piece.value(self.expression, scan)) == self.watched.breaks_when:
                 self._break(scan)
                 return
 
-    def _break(self, scan: int) -> None:
+    def _break(self, scan: int, kind: str = "broken", says: str = "") -> None:
         self.wrong = 1
-        says = f"It breaks {shown_rule(self.watched.rule)}"
-        self.breaks.append(Break(self.watched, "broken", scan, says, None))
+        says = says or f"It breaks {shown_rule(self.watched.rule)}"
+        self.breaks.append(Break(self.watched, kind, scan, says, None))
 
     def finish(self, last: int, is_own: bool) -> None:
         """The run is over with a scan; a rule of the case itself that was never judged has said nothing."""
@@ -108,8 +121,11 @@ class RuleJudge:
 class RowJudge:
     """Measures the times of a timing row, and finds those that are not as they should be."""
 
-    def __init__(self, watched: WatchedRow, slots: Sequence[Slot], timebase: Timebase) -> None:
+    def __init__(self, watched: WatchedRow, slots: Sequence[Slot], numbers: Sequence[int], timebase: Timebase) -> None:
         self.watched = watched
+        own = (watched.begin, watched.end, watched.after, watched.until)
+        self.numbers = frozenset(numbers[n] for n in own if n is not None)
+        self.is_over = False
         self.begin = slots[watched.begin]
         self.end = None if watched.end is None else slots[watched.end]
         after, until = (None if n is None else slots[n] for n in (watched.after, watched.until))
@@ -126,15 +142,20 @@ class RowJudge:
 
     def look(self, piece: Trace) -> None:
         """Judge the scans of a piece."""
-        if not piece.scans:
+        if not piece.scans or self.is_over:
             return
         row = self.watched.row
+        upsets = {upset.scan: upset for upset in reversed(piece.upsets) if upset.probe in self.numbers}
         begins = set(_events(piece, self.begin, row.begin.edge))
         ends = set(_events(piece, self.end, row.end.edge)) if self.end is not None and row.end is not None else set()
         self.arming.begin(piece)
         armed = {scan for slot in self.arming.slots() for scan, _ in piece.turns(slot)}
-        for scan in sorted({*begins, *ends, *armed, *([piece.first] if self.arming.slots() else [])}):
+        for scan in sorted({*begins, *ends, *armed, *upsets, *([piece.first] if self.arming.slots() else [])}):
             is_armed = self.arming.at(piece, scan)
+            if is_armed and scan in upsets:
+                self.is_over = True
+                self._break("faulted", scan, _faulted(upsets[scan], "what it looks at"), None)
+                return
             if scan in ends and self.watched.is_period:
                 self._answer(scan)
             if scan in begins and is_armed:
@@ -200,6 +221,8 @@ class RowJudge:
 
     def finish(self, last: int) -> None:
         """The run is over with a scan: what is still open is undecided, and too few events are told."""
+        if self.is_over:
+            return
         is_lenient = self.watched.is_period or self.watched.is_of_block
         for begun in () if is_lenient else self.open:
             self._break("undecided", last, "The run ends before it has come, so it is undecided", begun)
@@ -220,6 +243,13 @@ class RowJudge:
         at_least, at_most = (self.ends[self.delays.index(delay)] for delay in (least, most))
         middle, windows = ordered[len(ordered) // 2], tuple(self.windows)
         return Measure(self.watched, self.events, len(ordered), least, middle, most, at_least, at_most, windows)
+
+
+def _faulted(upset: Upset, what: str) -> str:
+    """What is said where something that only looks faults."""
+    site = upset.fault.site
+    where = "" if site.unit.name.startswith(":") else f" ({site.source.shown_line(site.start)})"
+    return f"{site.kind[0].upper()}{site.kind[1:]} in {what}{where}"
 
 
 def _is_above(count: Check, events: int) -> bool:

@@ -118,7 +118,8 @@ def run_cases(
                 return
             group = known.group(case)
             gatherer = tracing.gatherer(case, machine) if tracing else None
-            verdicts[index] = run_case(case, machine, noting, known.groups[group], [slots[n] for n in group], gatherer)
+            looked = Looked(known.groups[group], group, [slots[n] for n in group])
+            verdicts[index] = run_case(case, machine, noting, looked, gatherer)
             if tracing is not None:
                 verdicts[index] = replaced(verdicts[index], tracks=tracing.of_interest(verdicts[index]))
             if ends is not None and ends(verdicts[index]):
@@ -185,17 +186,21 @@ def _noting(key: _Key, mode: Mode, bodies: Bodies, looks: _Looks, machine: Machi
 # --- one case ---
 
 
+@record
+class Looked:
+    """The probes of a case: their ``group``, the number of each among those of the program, and their slots."""
+
+    group: int
+    numbers: tuple[int, ...]
+    slots: list[Slot]
+
+
 def run_case(
-    case: ReadyCase,
-    machine: Machine,
-    noting: Callable[[], Machine],
-    group: int = 0,
-    looked: Sequence[Slot] = (),
-    gatherer: Gatherer | None = None,
+    case: ReadyCase, machine: Machine, noting: Callable[[], Machine], looked: Looked, gatherer: Gatherer | None = None
 ) -> Verdict:
     """Run one case on a machine that holds its unit; ``noting`` gives one that notes who wrote what.
 
-    ``group`` is that of its probes, ``looked`` are their slots; ``gatherer`` takes the pieces besides.
+    ``looked`` are its probes; ``gatherer`` takes the pieces besides.
 
     The run is judged while it goes on, and only what is checked is recorded. Since a run can be repeated to
     the byte, what surrounds a mistake is recorded in a second run that ends there.
@@ -204,12 +209,12 @@ def run_case(
     machine.forget()
     plan = case.plan
     judges = [_Judge(case, expectations, machine) for expectations in plan.expectations]
-    rules, rows = _watchers(case, looked) if looked else ([], [])
+    rules, rows = _watchers(case, looked) if looked.slots else ([], [])
     watchers: list[RuleJudge | RowJudge] = [*rules, *rows]
     fault: Fault | None = None
     reached = 0
-    watched = [*(judge.slot for judge in judges), *looked, *(gatherer.slots if gatherer else ())]
-    for piece in _run(plan, machine, plan.scans, watched, group=group):
+    watched = [*(judge.slot for judge in judges), *looked.slots, *(gatherer.slots if gatherer else ())]
+    for piece in _run(plan, machine, plan.scans, watched, group=looked.group):
         for judge in judges:
             judge.look(piece)
         for watcher in rows if plan.power and plan.is_idle(piece.first) else watchers:
@@ -230,15 +235,17 @@ def run_case(
     misses = sorted((m for judge in judges for m in judge.misses), key=lambda m: (m.scan, m.column))
     is_checked = judges or case.watch.checks or expected
     checked = sum(judge.checked for judge in judges)
-    about_fault = _about_fault(case, fault, plan.checks - checked) if expected else ""
+    about_run = _about_fault(case, fault, plan.checks - checked) if expected else ""
+    if sum(idle.end - idle.begin for idle in plan.idle) == plan.scans:
+        about_run = "The logic ran in no scan: the power is off, or the controller stopped, all the time."
     status: Status = "passed" if is_checked else "checks nothing"
-    if wrong or broken or about_fault:
+    if wrong or broken or about_run:
         status = "failed"
     if fault is not None and not is_expected:
         status = "fault"
     moments = Moments((), {}, {})
     if status in ("failed", "fault"):
-        moments = _moments(case, noting(), misses, breaks, fault, reached)
+        moments = _moments(case, noting(), looked.group, misses, breaks, fault, reached)
     kept = tuple(misses[:MOST_MISSES])
     covered = machine.reached() if machine.image.points else None
     seconds = time.perf_counter() - began
@@ -259,7 +266,7 @@ def run_case(
         broken,
         measures,
         unarmed,
-        about_fault,
+        about_run,
         tracks,
     )
 
@@ -303,12 +310,12 @@ def values_after(
     return found, changes
 
 
-def _watchers(case: ReadyCase, looked: Sequence[Slot]) -> tuple[list[RuleJudge], list[RowJudge]]:
+def _watchers(case: ReadyCase, looked: Looked) -> tuple[list[RuleJudge], list[RowJudge]]:
     """What judges the rules and the timing rows of a case."""
     from upright_block.cases.rulejudges import RowJudge, RuleJudge
 
-    rows = [RowJudge(watched, looked, case.plan.timebase) for watched in case.watch.rows]
-    return [RuleJudge(watched, looked) for watched in case.watch.rules], rows
+    rows = [RowJudge(watched, looked.slots, looked.numbers, case.plan.timebase) for watched in case.watch.rows]
+    return [RuleJudge(watched, looked.slots, looked.numbers) for watched in case.watch.rules], rows
 
 
 def _run(
@@ -421,6 +428,7 @@ def _first_wrong(check: Check, values: Any) -> int | None:
 def _moments(
     case: ReadyCase,
     machine: Machine,
+    group: int,
     misses: Sequence[Miss],
     breaks: Sequence[Break],
     fault: Fault | None,
@@ -451,7 +459,7 @@ def _moments(
     ordered = sorted(scan for scan in wanted if 0 <= scan < reached)
     scans = plan.scans if fault else ordered[-1] + 1
     ends = [misses[0].scan + 1] if misses else []
-    for piece in _run(plan, machine, scans, columns, ends):
+    for piece in _run(plan, machine, scans, columns, ends, group):
         inside = ordered[bisect_left(ordered, piece.first) : bisect_left(ordered, piece.end)]
         rows = zip(*(piece.values(slot, inside) for slot in columns), strict=True)
         after.update(zip(inside, rows, strict=True))

@@ -45,7 +45,7 @@ class Miss:
 class Break:
     """What is not as a rule or a timing row says, at a scan; ``begun`` is the scan of the event that it counts from.
 
-    ``kind`` is ``broken`` for a rule, else ``early``, ``late``, ``too many``, ``too few``, ``undecided`` or ``unmeasured``;
+    ``kind`` is ``broken`` for a rule, ``faulted`` for a rule or a row that could not be computed, else ``early``, ``late``, ``too many``, ``too few``, ``undecided`` or ``unmeasured``;
     a rule of a case that was judged in no scan is ``unarmed``.
     """
 
@@ -93,7 +93,7 @@ class Verdict:
     ``misses`` are the first `runner.MOST_MISSES` of ``wrong`` in the order of time, ``breaks`` the first of what rules and
     timing rows found wrong, which is ``broken`` times, and ``measures`` what these rows measured; ``checked`` counts the cells that were reached. ``moments`` surround the first miss and the fault, where there is one. ``reached`` are the
     statements and branches that the run reached, and ``tracks`` what signals did, where that was asked for. ``unarmed`` are the rules of its file or of a block that were
-    judged in no scan. ``about_fault`` says what is wrong with the fault that the case expects.
+    judged in no scan. ``about_run`` says what is wrong with the run as a whole: with the fault that the case expects, or that nothing ran.
     """
 
     case: ReadyCase
@@ -109,7 +109,7 @@ class Verdict:
     broken: int = 0
     measures: tuple[Measure, ...] = ()
     unarmed: tuple[Rule, ...] = ()
-    about_fault: str = ""
+    about_run: str = ""
     tracks: Tracks | None = None
 
 

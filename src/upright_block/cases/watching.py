@@ -8,7 +8,7 @@ from upright_block.cases.plan import Watch
 from upright_block.cases.rules import Allowed, Event, Phrase, Rule, TimingRow
 from upright_block.cases.watch import WatchedRow, WatchedRule
 from upright_block.cases.words import rules as words
-from upright_block.compiler.program import Probe
+from upright_block.compiler.program import Guard, Probe
 from upright_block.language.catalogue import stops
 from upright_block.language.checking.observing import broken, observe
 from upright_block.language.findings import Findings, Words
@@ -45,7 +45,7 @@ class Watcher:
         self.timebase = timebase
         self.findings = findings
         self.methods = methods
-        self.probes: dict[tuple[str, bool], Probe] = {}
+        self.probes: dict[tuple[object, ...], Probe] = {}
         self.named: dict[str, tuple[str, ...]] = {}
 
     def watch(self, rules: Sequence[Rule], rows: Sequence[TimingRow], before: Watch) -> Watch:
@@ -73,10 +73,11 @@ class Watcher:
             if both is not None:
                 found.rules.append(WatchedRule(rule, self.path, both, True, None, None, None, self.is_of_block, named))
                 return
-        expression, during, after, until = (
-            self._probe(phrase, found, True) if phrase else None
-            for phrase in (rule.expression, rule.during, rule.after, rule.until)
+        during, after, until = (
+            self._probe(phrase, found, True) if phrase else None for phrase in (rule.during, rule.after, rule.until)
         )
+        guards = [None if number is None else found.probes[number] for number in (during, after, until)]
+        expression = self._probe(rule.expression, found, True, Guard(*guards))
         if expression is not None and not found.is_broken:
             found.rules.append(
                 WatchedRule(rule, self.path, expression, breaks_when, during, after, until, self.is_of_block, named)
@@ -91,7 +92,7 @@ class Watcher:
             during, expression = methods
             self.methods[key] = broken(rule.kind, during, expression) if during and expression else None
         method = self.methods[key]
-        return None if method is None else self._number(key[0], True, method, found)
+        return None if method is None else self._number(key[0], True, method, found, Guard(None, None, None))
 
     def _condition(self, phrase: Phrase) -> Unit | None:
         key = (phrase.text, self.unit.key, True)
@@ -120,8 +121,8 @@ class Watcher:
     def _event(self, event: Event, found: Watch) -> int | None:
         return self._probe(event.expression, found, event.edge != "changes")
 
-    def _probe(self, phrase: Phrase, found: Watch, is_condition: bool) -> int | None:
-        """The number of the probe of an expression; None, with a finding, where it is none."""
+    def _probe(self, phrase: Phrase, found: Watch, is_condition: bool, guard: Guard | None = None) -> int | None:
+        """The number of the probe of an expression, that of a rule where it has a guard; None, with a finding, where it is none."""
         key = (phrase.text, self.unit.key, is_condition)
         if key not in self.methods:
             self.methods[key] = self._method(phrase, is_condition)
@@ -129,11 +130,13 @@ class Watcher:
         if method is None:
             found.is_broken = True
             return None
-        return self._number(phrase.text, is_condition, method, found)
+        return self._number(phrase.text, is_condition, method, found, guard)
 
-    def _number(self, text: str, is_condition: bool, method: Unit, found: Watch) -> int:
+    def _number(self, text: str, is_condition: bool, method: Unit, found: Watch, guard: Guard | None) -> int:
         """The number of the probe of a method on the instance at hand."""
-        probe = self.probes.setdefault((text, is_condition), Probe(method, self.path))
+        guards = (None,) if guard is None else (id(guard.during), id(guard.after), id(guard.until))
+        made = Probe(method, self.path, guard is None, guard)
+        probe = self.probes.setdefault((text, is_condition, *guards), made)
         if id(probe) not in found.numbers:
             found.numbers[id(probe)] = len(found.probes)
             found.probes.append(probe)

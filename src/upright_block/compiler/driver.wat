@@ -3,7 +3,7 @@
 ;;    8 now (i64, ns)        16 scan (i64)           24 fault site, 0 for none   28 instance at fault
 ;;   32 site of the last call of a standard function                             36 loop turns a scan
 ;;   40 interval (i64, ns)   48 scan to stop before (i64)                        56 wall clock at the start (i64, ns since 1970)
-;;   64 next event           68 end of events        76 address of a condition, 0 for none
+;;   64 next event           68 end of events        72 phase of what is left of the scan at hand, 0 for none   76 address of a condition, 0 for none
 ;;   80 watched spans        84 end of them          88 next log entry           92 log entry to stop at
 ;;   96 scan that the log counts from (i64)         104 why the loop was left: 0 at its end, 1 by the condition
 ;;  112 starts of scans (i64, ns), 0 where all are an interval apart             116 their number
@@ -82,12 +82,18 @@
   (br_if $done (i64.ge_s (local.get $scan) (i64.load (i32.const 48))))
   (br_if $done (i32.gt_u (i32.load (i32.const 88)) (i32.load (i32.const 92))))
   (i64.store (i32.const 16) (local.get $scan))
+  block $has_run
+  (if (i32.load (i32.const 72)) (then
+    (call $run_phase (i32.load (i32.const 72)))
+    (i32.store (i32.const 72) (i32.const 0))
+    br $has_run))
   block $events_done loop $next_event
   (br_if $events_done (i32.ge_u (local.get $event) (i32.load (i32.const 68))))
   (br_if $events_done (i64.gt_s (i64.load (local.get $event)) (local.get $scan)))
   (call $event (i32.load offset=8 (local.get $event)) (i32.load offset=12 (local.get $event)) (i64.load offset=16 (local.get $event)))
   (local.set $event (i32.add (local.get $event) (i32.const 24)))
   br $next_event end end
+  (i32.store (i32.const 64) (local.get $event))
   (if (i32.load (i32.const 144)) (then
     (local.set $now (i64.load (i32.const 8)))
     (i64.store (i32.const 8) (call $start_of (local.get $scan)))
@@ -99,6 +105,7 @@
       (i64.store (i32.const 8) (i64.sub (call $start_of (local.get $scan)) (i64.load (i32.const 128))))
       (global.set $budget (i32.load (i32.const 36)))
       call $scan))
+  end
   (call $log_changes (i32.wrap_i64 (i64.sub (local.get $scan) (i64.load (i32.const 96)))))
   (local.set $scan (i64.add (local.get $scan) (i64.const 1)))
   block $go_on

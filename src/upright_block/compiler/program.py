@@ -7,9 +7,11 @@ in-outs and the values of the probes, and whose body is one scan.
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
+from functools import reduce
 
 from upright_block.compiler.layout import Layout, decode, element_number, encode, initial_of, layout_of, size_of
 from upright_block.language import copying, syntax, typed
+from upright_block.language.checking.observing import keepers
 from upright_block.language.literals import Value
 from upright_block.language.nodes import node, record, replaced
 from upright_block.language.points import Points
@@ -41,7 +43,7 @@ class Mode:
 
 
 USUAL = Mode()
-BEFORE, RESTING, FIELD = 1, 2, 3
+BEFORE, RESTING, FIELD, LEFT = 1, 2, 3, 4
 """Phases of a program; see `Program`."""
 
 
@@ -50,11 +52,23 @@ class Probe:
     """A function that is called after each scan, for the instance of its owner at ``path``.
 
     It is a hidden method of the unit that it looks at, see `observe`; the path is empty for the subject itself. What
-    its in-outs keep from scan to scan lies beside its value.
+    its in-outs keep from scan to scan lies beside its value. One that ``is_early`` has a value before the first scan too, and while
+    no scan runs; another one ends with its first fault. Where the ``guard`` does not hold, it is not computed.
     """
 
     method: typed.Unit
     path: str = ""
+    is_early: bool = True
+    guard: Guard | None = None
+
+
+@record
+class Guard:
+    """When a probe is computed: while ``during`` is TRUE, and from where ``after`` becomes TRUE on, up to ``until``."""
+
+    during: Probe | None
+    after: Probe | None
+    until: Probe | None
 
 
 @record
@@ -104,7 +118,9 @@ class Program:
     values of the probes. ``outer`` are the offsets of the global variables. The values of the probes lie behind
     all else, from ``own`` on, so that whatever looks at a subject its own data lies at the same addresses. ``phase``
     is a number that says what of the body runs, where there is a choice: 0 the scan and the probes, `BEFORE` the probes before
-    the first scan, `RESTING` the probes while no scan runs, `FIELD` the rig. ``group`` says which probes are looked at, where
+    the first scan, `RESTING` the probes while no scan runs, `FIELD` the rig, `LEFT` what is left of the probes where one of them
+    faulted. What of them may fault is numbered: ``done`` is the last that was begun, 0 outside of them, and ``steps`` have for each the number
+    of its probe, with what says that it is over, where it has one; what only keeps values has none. ``group`` says which probes are looked at, where
     they stand in groups.
     """
 
@@ -121,6 +137,8 @@ class Program:
     initial: bytes
     phase: typed.Variable | None
     group: typed.Variable
+    done: typed.Variable
+    steps: tuple[tuple[int, typed.Variable | None] | None, ...]
 
     @property
     def rig(self) -> typed.Variable | None:
@@ -220,11 +238,11 @@ def make_program(
     field = _Field(subject, inside, shared_data)
     if probes or field.body:
         chosen = _chosen(looked, groups, typed.Load(DINT, typed.whole(looks.group))) if groups else looked
-        body = [looks.only_in(0, body), *(statement for look in chosen for statement in look)]
+        body = [looks.only_in(0, body), *(statement for look in chosen for statement in look), *looks.over()]
     if field.body:
         branch = typed.Branch(syntax.NO_PLACE, looks.is_phase(FIELD), tuple(field.body))
         body = [typed.If(syntax.NO_PLACE, (branch,), tuple(body))]
-    uses = [subject, *subject.refers.values(), *(probe.method for probe in probes), *copied[0], *copied[1]]
+    uses = [subject, *subject.refers.values(), *looks.methods, *copied[0], *copied[1]]
     uses += field.uses
     hidden = looks.variables if probes or field.body else []
     root = typed.Unit(
@@ -237,6 +255,9 @@ def make_program(
         body=tuple(body),
         uses={unit.key: unit for unit in uses},
         shares=shared_data,
+        addressed=[typed.whole(variable) for variable in hidden]
+        if looks.steps
+        else [],  # a fault must find them in memory
     )
     outer, own = _lay_out(root, [*held, *field.kept], hidden)
     return Program(
@@ -253,6 +274,8 @@ def make_program(
         layout_of(root).initial,
         looks.phase if hidden else None,
         looks.group,
+        looks.done,
+        tuple(looks.steps),
     )
 
 
@@ -264,41 +287,127 @@ class _Looks:
         self.inside = inside
         self.phase = _held(":phase", DINT)
         self.group = _held(":group", DINT)
+        self.done = _held(":done", DINT)
         self.seen: list[typed.Variable] = []
         self.kept: list[typed.Variable] = []
+        self.steps: list[tuple[int, typed.Variable | None] | None] = []
+        self.methods: list[typed.Unit] = []
+        self.values: dict[int, typed.Variable] = {}
 
     @property
     def variables(self) -> list[typed.Variable]:
         """All of them."""
-        return [*self.seen, *self.kept, self.phase, self.group]
+        return [*self.seen, *self.kept, self.phase, self.group, *([self.done] if self.steps else [])]
 
-    def is_phase(self, phase: int) -> typed.Expression:
-        """Whether a phase is at hand."""
-        return typed.Binary(BOOL, "=", typed.Load(DINT, typed.whole(self.phase)), typed.Constant(DINT, phase), 0)
+    def is_phase(self, *phases: int) -> typed.Expression:
+        """Whether one of some phases is at hand."""
+        return _any([_compared("=", self.phase, phase) for phase in phases])
 
     def only_in(self, phase: int, body: Sequence[typed.Statement]) -> typed.Statement:
         """Statements that run in one phase."""
-        return typed.If(syntax.NO_PLACE, (typed.Branch(syntax.NO_PLACE, self.is_phase(phase), tuple(body)),), ())
+        return _when(self.is_phase(phase), *body)
+
+    def over(self) -> list[typed.Statement]:
+        """What stands behind all of the probes."""
+        return [_given(self.done, 0)] if self.steps else []
 
     def at(self, number: int, probe: Probe) -> list[typed.Statement]:
-        """The statement that gives a probe its value."""
+        """The statements that give a probe its value, and keep what it remembers."""
         method = probe.method
         assert method.result is not None
-        value = _held(f":probe{number}", method.result.type)
+        value = self.values[id(probe)] = _held(f":probe{number}", method.result.type)
         kept = [_held(f":probe{number}{pin.name}", pin.type) for pin in method.section("in_out")]
         steps: tuple[typed.Step, ...] = ()
         if probe.path:
             signal = find_signal(self.subject, probe.path)
             steps = (typed.Member(self.subject, signal.root), *signal.steps)
         instance = typed.Place(self.inside, steps, method.owner or self.subject, syntax.NO_PLACE)
-        inputs = (self.is_phase(BEFORE),) if kept else ()
-        shared = tuple(map(typed.whole, kept))
-        looked = typed.CallFunction(value.type, method, inputs, shared, (), syntax.NO_PLACE, instance)
+        before, after = keepers(method)
+        self.methods += [*before, method, *after]
+
+        def called(unit: typed.Unit) -> typed.CallFunction:
+            inputs = (self.is_phase(BEFORE),) if unit.section("input") else ()
+            type_ = BOOL if unit.result is None else unit.result.type
+            return typed.CallFunction(type_, unit, inputs, tuple(map(typed.whole, kept)), (), syntax.NO_PLACE, instance)
+
         self.seen.append(value)
         self.kept += kept
         written = method.body[0] if method.body and len(method.body) == 1 else None
         plain = _seen_from(written.value, instance) if isinstance(written, typed.Assign) else None
-        return [typed.Assign(syntax.NO_PLACE, typed.whole(value), plain or looked)]
+        if plain is not None:
+            return [typed.Assign(syntax.NO_PLACE, typed.whole(value), plain)]
+        return [
+            *(self._step(None, typed.Evaluate(syntax.NO_PLACE, called(unit))) for unit in before),
+            *self._computed(number, probe, typed.Assign(syntax.NO_PLACE, typed.whole(value), called(method))),
+            *(self._step(None, typed.Evaluate(syntax.NO_PLACE, called(unit))) for unit in after),
+        ]
+
+    def _computed(self, number: int, probe: Probe, assign: typed.Statement) -> Iterator[typed.Statement]:
+        """The statement that gives a probe its value, where and while it has one."""
+        if probe.is_early:
+            yield self._step((number, None), assign)
+            return
+        over = _held(f":over{number}", BOOL)
+        self.kept.append(over)
+        conditions = [self.is_phase(0, LEFT), typed.Unary(BOOL, "NOT", _read(over), 0)]
+        guard = probe.guard
+        if guard is not None and guard.during is not None:
+            conditions.append(_read(self.values[id(guard.during)]))
+        if guard is not None and (guard.after is not None or guard.until is not None):
+            armed, was = _held(f":armed{number}", BOOL, guard.after is None), _held(f":was{number}", BOOL)
+            self.kept += [armed, was]
+            change: list[typed.Statement] = []
+            if guard.after is not None:
+                now = _read(self.values[id(guard.after)])
+                rises = typed.Binary(BOOL, "AND", now, typed.Unary(BOOL, "NOT", _read(was), 0), 0)
+                change.append(_when(rises, _given(armed, True)))
+            if guard.until is not None:
+                change.append(_when(_read(self.values[id(guard.until)]), _given(armed, False)))
+            yield _when(self.is_phase(0, LEFT), *change)
+            if guard.after is not None:
+                yield typed.Assign(syntax.NO_PLACE, typed.whole(was), _read(self.values[id(guard.after)]))
+            conditions.append(_read(armed))
+        yield self._step((number, over), assign, conditions)
+
+    def _step(
+        self,
+        probe: tuple[int, typed.Variable | None] | None,
+        statement: typed.Statement,
+        conditions: Sequence[typed.Expression] = (),
+    ) -> typed.Statement:
+        """A statement that may fault: where it did, what is left begins behind it."""
+        self.steps.append(probe)
+        number = len(self.steps)
+        is_left = _compared("<", self.done, number)
+        return _when(
+            is_left, _given(self.done, number), _when(_all(conditions), statement) if conditions else statement
+        )
+
+
+def _read(variable: typed.Variable) -> typed.Expression:
+    assert isinstance(variable.type, Elementary)
+    return typed.Load(variable.type, typed.whole(variable))
+
+
+def _compared(operator: str, variable: typed.Variable, value: int) -> typed.Expression:
+    return typed.Binary(BOOL, operator, _read(variable), typed.Constant(DINT, value), 0)
+
+
+def _any(conditions: Sequence[typed.Expression]) -> typed.Expression:
+    return reduce(lambda one, other: typed.Binary(BOOL, "OR", one, other, 0), conditions)
+
+
+def _all(conditions: Sequence[typed.Expression]) -> typed.Expression:
+    return reduce(lambda one, other: typed.Binary(BOOL, "AND", one, other, 0), conditions)
+
+
+def _when(condition: typed.Expression, *body: typed.Statement) -> typed.Statement:
+    return typed.If(syntax.NO_PLACE, (typed.Branch(syntax.NO_PLACE, condition, body),), ())
+
+
+def _given(variable: typed.Variable, value: Value) -> typed.Statement:
+    assert isinstance(variable.type, Elementary)
+    return typed.Assign(syntax.NO_PLACE, typed.whole(variable), typed.Constant(variable.type, value))
 
 
 _PLAIN = frozenset(["AND", "OR", "XOR", "=", "<>", "<", "<=", ">", ">="])
@@ -425,8 +534,10 @@ def _copiers(
 _UNWRITTEN = syntax.Unit(0, 0, "PROGRAM", ":scan", None, (), (), "")
 
 
-def _held(name: str, type_: Type) -> typed.Variable:
-    return typed.Variable(name, "private", type_, False, typed.default_of(type_), "", 0, 0)
+def _held(name: str, type_: Type, initial: Value | None = None) -> typed.Variable:
+    return typed.Variable(
+        name, "private", type_, False, typed.default_of(type_) if initial is None else initial, "", 0, 0
+    )
 
 
 def _lay_out(

@@ -15,7 +15,7 @@ from upright_block.compiler.cache import compiled, engine
 from upright_block.compiler.code import Point
 from upright_block.compiler.image import Image, Site
 from upright_block.compiler.layout import DATA, code
-from upright_block.compiler.program import BEFORE, Program, Slot
+from upright_block.compiler.program import BEFORE, LEFT, RESTING, Program, Slot
 from upright_block.language.limits import MOST_TURNS
 from upright_block.language.literals import Value
 from upright_block.language.nodes import record
@@ -25,7 +25,7 @@ from upright_block.language.typed import closure
 from upright_block.language.types import Elementary
 from upright_block.machine.clock import CLOCK_START
 from upright_block.machine.events import CLOCK, Event, align, force_event, store_events
-from upright_block.machine.trace import Fault, Trace
+from upright_block.machine.trace import Fault, Trace, Upset
 
 if TYPE_CHECKING:
     import numpy as np
@@ -40,7 +40,7 @@ _MOST_IN_PIECE = 1 << 31
 _SLICE = 4096
 _LONG_SLICE = 0.05
 """Seconds after which a run comes back to Python for a moment, so that it can be interrupted."""
-_HEADER = struct.Struct("<qqiiiiqqqii4xiiiiiqiiiiqqiii")
+_HEADER = struct.Struct("<qqiiiiqqqiiiiiiiiqiiiiqqiii")
 """The header of the driver from address 8 on; see ``driver.wat``."""
 
 
@@ -261,19 +261,36 @@ class Machine:
 
     # --- time ---
 
-    def look(self) -> Fault | None:
-        """Give every probe its value for what the machine holds now, without a scan: what they keep begins here."""
+    def look(self) -> None:
+        """Give every probe that is early its value for what the machine holds now, without a scan: what they keep begins here.
+
+        One that faults has none yet.
+        """
         if not self.program.seen:
-            return None
+            return
         assert self.program.phase is not None
         phase = self.program.root_slot(self.program.phase)
         self.poke(phase, phase.encode(BEFORE))
-        try:
-            self._look(self._store)
-        except (wasmtime.Trap, wasmtime.WasmtimeError) as trap:
-            return self._fault(trap)
+        while True:
+            try:
+                self._look(self._store)
+                break
+            except (wasmtime.Trap, wasmtime.WasmtimeError) as trap:
+                if self._upset(trap) is None:
+                    raise
         self.poke(phase, phase.encode(0))
-        return None
+
+    def _upset(self, trap: Exception) -> Upset | None:
+        """The fault of a probe, or of what keeps values for one; None where another fault stopped the scan."""
+        program = self.program
+        done = int(self.peek(program.root_slot(program.done))) if program.steps else 0
+        if done == 0:
+            return None
+        step = program.steps[done - 1]
+        if step is not None and step[1] is not None:
+            over = program.root_slot(step[1])
+            self.poke(over, over.encode(True))
+        return Upset(None if step is None else step[0], self.scan, self._fault(trap))
 
     @property
     def powered(self) -> str:
@@ -350,7 +367,7 @@ class Machine:
         A run of any length takes the memory of one piece. ``events`` are packed, in
         the order of their scans. ``spans`` are the parts (offset, length) of the data to watch.
         A piece ends before each scan of ``ends``, which are in order, and where its log is full. A fault ends the
-        run early and stands in the last piece, and so does a scan after which ``until``, a BOOL, is TRUE. A run that
+        run early and stands in the last piece, as does that of ``until`` itself, and so does a scan after which ``until``, a BOOL, is TRUE. A run that
         is left in the middle, by whatever exception, goes on with the next one. The log counts its scans from
         ``counts_from``, or for each piece from its first. ``power`` says before which scans what is switched, see `switch`.
         """
@@ -409,6 +426,7 @@ class Machine:
                 clock + self._idled,
                 next_event,
                 event_at + len(events),
+                0,
                 condition,
                 span_at,
                 span_at + 16 * len(watched),
@@ -425,29 +443,43 @@ class Machine:
                 phase,
                 int(self.program.rig is not None),
             )
-            try:
-                self._run_until(stop, log_at + room - 2 * size)
-            except (wasmtime.Trap, wasmtime.WasmtimeError) as trap:
-                fault = self._fault(trap)
+            upsets: list[Upset] = []
+            fault = self._run_until(stop, log_at + room - 2 * size, upsets, until)
             next_event, is_met = self._int(64), bool(self._int(104))
             # An event may have set it.
             clock = struct.unpack_from("<q", self._bytes, CLOCK)[0] - self._idled
             log = bytes(self._bytes[log_at : self._int(88)])
             reached = self.scan
-            yield Trace(first, reached - first, begun, counted, start_words, log, fault, is_met)
+            yield Trace(first, reached - first, begun, counted, start_words, log, fault, is_met, tuple(upsets))
             first = reached
 
-    def _run_until(self, stop: int, log_end: int) -> None:
-        """Run until the scan ``stop``, a full log or a met condition, and come back now and then on the way."""
+    def _run_until(self, stop: int, log_end: int, upsets: list[Upset], until: Slot | None) -> Fault | None:
+        """Run until the scan ``stop``, a full log, a met condition or a fault, and come back now and then on the way.
+
+        A probe that faults is noted, and the run goes on behind it; the condition is one that ends it.
+        """
         size = _SLICE
         while True:
             struct.pack_into("<q", self._bytes, 48, min(stop, self.scan + size))
             began = time.perf_counter()
-            self._run(self._store)
+            try:
+                self._run(self._store)
+            except (wasmtime.Trap, wasmtime.WasmtimeError) as trap:
+                upset = self._upset(trap)
+                if upset is None:
+                    return self._fault(trap)
+                if until is not None and self._is_probe(upset, until):
+                    return upset.fault
+                upsets += [upset] if upset.probe is not None else []
+                struct.pack_into("<i", self._bytes, 72, LEFT if self._idle is None else RESTING)
+                continue
             took = time.perf_counter() - began
             if self._int(104) or self._int(88) > log_end or self.scan >= stop:
-                return
+                return None
             size = 2 * size if took < _LONG_SLICE / 2 else max(1, size // 2) if took > _LONG_SLICE else size
+
+    def _is_probe(self, upset: Upset, until: Slot) -> bool:
+        return upset.probe is not None and self.program.probe_slots[upset.probe].offset == until.offset
 
     def _copied(self, watched: Sequence[tuple[int, int]], address: int) -> dict[int, int]:
         """The watched words as they were last looked at, by their address."""

@@ -36,12 +36,22 @@ class Fault:
 
 
 @record
+class Upset:
+    """The fault of a probe in a scan, by the number of the probe; None where it is in what keeps a value for one."""
+
+    probe: int | None
+    scan: int
+    fault: Fault
+
+
+@record
 class Trace:
     """The scans ``first`` to ``first + scans - 1`` of a run that began with the scan ``begun``.
 
     ``start`` are the watched words before the first of these scans, by address; ``log`` has the
     changes of them in the order of time, as the driver writes them: scans since ``base``, address, value. ``fault``
-    stopped the scan after the last one; ``is_met`` says that the last one met the condition that the run waited for.
+    stopped the scan after the last one; ``is_met`` says that the last one met the condition that the run waited for. ``upsets`` are
+    the faults of what only looked.
     """
 
     first: int
@@ -52,6 +62,7 @@ class Trace:
     log: bytes | memoryview
     fault: Fault | None
     is_met: bool = False
+    upsets: tuple[Upset, ...] = ()
     _words: dict[int, Word] = fresh(default_factory=dict)
     _histories: dict[tuple[int, int | None, Type], History] = fresh(default_factory=dict)
     _sorted: list[tuple[int, np.ndarray, np.ndarray, np.ndarray]] = fresh(default_factory=list)
@@ -68,7 +79,9 @@ class Trace:
 
     def with_log(self, log: bytes | memoryview) -> Trace:
         """The same with a log that lies elsewhere, and with nothing of it looked up."""
-        return Trace(self.first, self.scans, self.begun, self.base, self.start, log, self.fault, self.is_met)
+        return Trace(
+            self.first, self.scans, self.begun, self.base, self.start, log, self.fault, self.is_met, self.upsets
+        )
 
     def _word(self, address: int) -> Word:
         """The changes of one word, with what it was before; a word that was not watched is a KeyError."""

@@ -123,7 +123,9 @@ def limits(row: TimingRow) -> str:
 def _rules(verdict: Verdict) -> Iterator[Held]:
     """The rules of a case, and those of a block that it breaks."""
     for watched in verdict.case.watch.rules:
-        scans = [found.scan for found in verdict.breaks if found.watched is watched and found.kind == "broken"]
+        scans = [
+            found.scan for found in verdict.breaks if found.watched is watched and found.kind in ("broken", "faulted")
+        ]
         if scans or not watched.is_of_block:
             yield Held(_rule(watched), verdict.case.plan.timebase.time(scans[0]) if scans else None)
 

@@ -78,8 +78,8 @@ def failure_lines(verdict: Verdict, width: int) -> list[Line]:
         lines.append([])
     if verdict.fault is not None:
         lines += _fault_lines(verdict, width)
-    if verdict.about_fault:
-        lines += [[("  ", ""), (verdict.about_fault, "bad")], []]
+    if verdict.about_run:
+        lines += [[("  ", ""), (verdict.about_run, "bad")], []]
         if not verdict.misses and not verdict.breaks and verdict.fault is None:
             lines += [*_moment_lines(verdict, case.plan.scans - 1, width), []]
     return lines

@@ -11,7 +11,7 @@ from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.types import TypeChecker
 from upright_block.language.checking.uses import note_accesses
 from upright_block.language.findings import Findings, Words
-from upright_block.language.nodes import replaced
+from upright_block.language.nodes import record, replaced
 from upright_block.language.parsing import parse_expression
 from upright_block.language.scope import Scope
 from upright_block.language.source import Source
@@ -37,7 +37,8 @@ def observe(
     A condition is a BOOL. Where the text stands in a ``source``, it begins there at ``start``.
 
     Besides the language it has ``prev(x)``, the value after the scan before, and ``age(x)``, the TIME since x last
-    changed. What they keep are in-outs of the method, a variable for each instance that is looked at.
+    changed. What they keep are in-outs of the method, a variable for each instance that is looked at; it is kept by methods
+    of their own, see `keepers`, so that it is whether the expression is computed or not, and each by itself where another faults.
     """
     node = parse_expression(source or Source(f"expression on {unit.name}", text), findings, text, start)
     if node is None:
@@ -56,9 +57,28 @@ def observe(
     result = typed.Variable(name, "result", value.type, False, typed.default_of(value.type), "", 0, 0)
     method.result = result
     origin = syntax.Made(node.start, node.end)
-    method.body = (*observer.begun(), typed.Assign(origin, typed.whole(result), value), *observer.ended())
+    method.body = (typed.Assign(origin, typed.whole(result), value),)
     note_accesses(method, method.body, scope.globals)
+    shared = {key: variable for key, variable in method.variables.items() if variable.section == "in_out"}
+    for way, bodies in (("before", observer.before), ("after", observer.after[::-1])):
+        made = []
+        for number, body in enumerate(bodies):
+            held = typed.Variable(FIRST, "input", BOOL, False, False, "", 0, 0)
+            inputs = {FIRST: held} if way == "before" else {}
+            named = f"{name}.{way}{number}"
+            keeper = typed.Unit("METHOD", named, source, written, "", inputs | shared, owner=unit, access="PRIVATE")
+            is_first = typed.Load(BOOL, typed.whole(held))
+            branch = typed.Branch(syntax.NO_PLACE, is_first, body.first)
+            keeper.body = (typed.If(syntax.NO_PLACE, (branch,), body.later),) if way == "before" else body.later
+            note_accesses(keeper, keeper.body, scope.globals)
+            made.append(keeper)
+        method.kept[way] = tuple(made)
     return None if method.is_broken else method
+
+
+def keepers(method: typed.Unit) -> tuple[tuple[typed.Unit, ...], tuple[typed.Unit, ...]]:
+    """The methods that keep what an expression remembers: those to be called before it, and those after it, in their order."""
+    return method.kept.get("before", ()), method.kept.get("after", ())
 
 
 def broken(kind: str, during: typed.Unit, expression: typed.Unit) -> typed.Unit | None:
@@ -67,8 +87,8 @@ def broken(kind: str, during: typed.Unit, expression: typed.Unit) -> typed.Unit 
     None where one of them looks back, since it must be called at each scan.
     """
     bodies = [method.body or () for method in (during, expression)]
-    values = [body[0].value for body in bodies if len(body) == 1 and isinstance(body[0], typed.Assign)]
-    if len(values) < len(bodies):
+    values = [body[0].value for body in bodies if isinstance(body[0], typed.Assign)]
+    if any(ways for method in (during, expression) for ways in keepers(method)):
         return None
     is_during, value = values
     wrong = typed.Unary(BOOL, "NOT", value, 0) if kind == "always" else value
@@ -79,7 +99,32 @@ def broken(kind: str, during: typed.Unit, expression: typed.Unit) -> typed.Unit 
     made.shares = expression.shares or during.shares
     both = typed.Binary(BOOL, "AND", is_during, wrong, 0)
     made.body = (typed.Assign(syntax.Made(0, 0), typed.whole(result), both),)
+    if not all(map(_cannot_fault, values)):
+        assign = typed.Assign(syntax.Made(0, 0), typed.whole(result), wrong)
+        made.body = (typed.If(syntax.NO_PLACE, (typed.Branch(syntax.NO_PLACE, is_during, (assign,)),), ()),)
     return made
+
+
+def _cannot_fault(value: typed.Expression) -> bool:
+    """Whether an expression only compares and joins variables, however it comes out."""
+    match value:
+        case typed.Constant() | typed.ConstantUse():
+            return True
+        case typed.Load(place=place):
+            return all(isinstance(step, typed.Member) for step in place.steps)
+        case typed.Unary(operator="NOT", operand=operand) | typed.Part(operand=operand):
+            return _cannot_fault(operand)
+        case typed.Binary(operator=operator, left=left, right=right):
+            return operator not in ("+", "-", "*", "/", "MOD") and _cannot_fault(left) and _cannot_fault(right)
+    return False
+
+
+@record
+class _Keep:
+    """What is kept at the ``first`` look, and at each later one."""
+
+    first: tuple[typed.Statement, ...]
+    later: tuple[typed.Statement, ...]
 
 
 class _Observer(TypeChecker):
@@ -91,9 +136,8 @@ class _Observer(TypeChecker):
         self, unit: typed.Unit, scope: Scope, findings: Findings, find: Callable[[str], typed.Unit | None]
     ) -> None:
         super().__init__(unit, scope, findings, find)
-        self.first: list[typed.Statement] = []
-        self.before: list[typed.Statement] = []
-        self.after: list[typed.Statement] = []
+        self.before: list[_Keep] = []
+        self.after: list[_Keep] = []
 
     def call(self, node: syntax.Call) -> typed.Expression:
         name = node.callee.name.upper() if isinstance(node.callee, syntax.Name) else ""
@@ -104,17 +148,16 @@ class _Observer(TypeChecker):
         value, type_ = self.elementary_value(node.arguments[0].value)
         held = self._kept(type_)
         keep = typed.Assign(syntax.Made(node.start, node.end), typed.whole(held), value)
-        self.first.append(keep)
         if name == "PREV":
-            self.after.append(keep)
+            self.before.append(_Keep((keep,), ()))
+            self.after.append(_Keep((), (keep,)))
             return typed.Load(type_.base, typed.whole(held))
         since = self._kept(TIME)
         now = typed.CallStandard(TIME, "SCAN_START", (), node.start)
         begin = typed.Assign(syntax.Made(node.start, node.end), typed.whole(since), now)
-        self.first.append(begin)
         differs = typed.Binary(BOOL, "<>", value, typed.Load(type_.base, typed.whole(held)), node.start)
         branch = typed.Branch(syntax.NO_PLACE, differs, (begin, keep))
-        self.before.append(typed.If(syntax.NO_PLACE, (branch,), ()))
+        self.before.append(_Keep((keep, begin), (typed.If(syntax.NO_PLACE, (branch,), ()),)))
         return typed.Binary(TIME, "-", now, typed.Load(TIME, typed.whole(since)), node.start)
 
     def _kept(self, type_: Elementary) -> typed.Variable:
@@ -123,19 +166,6 @@ class _Observer(TypeChecker):
         made = typed.Variable(name, "in_out", type_, False, typed.default_of(type_), "", 0, 0)
         self.unit.variables[name] = made
         return made
-
-    def begun(self) -> list[typed.Statement]:
-        """What comes before the expression: what is kept begins with the first look."""
-        if not self.first:
-            return []
-        is_first = typed.Variable(FIRST, "input", BOOL, False, False, "", 0, 0)
-        self.unit.variables[FIRST] = is_first
-        branch = typed.Branch(syntax.NO_PLACE, typed.Load(BOOL, typed.whole(is_first)), tuple(self.first))
-        return [typed.If(syntax.NO_PLACE, (branch,), ()), *self.before]
-
-    def ended(self) -> list[typed.Statement]:
-        """What comes after it; what looks back furthest is kept first."""
-        return self.after[::-1]
 
 
 def _one_value(name: str) -> Words:
