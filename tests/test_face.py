@@ -304,3 +304,39 @@ print([name for name in {slow} if name in sys.modules])"""
     arguments = [sys.executable, "-c", code, *call, "--library", str(EXAMPLES / "demo")]
     result = subprocess.run(arguments, capture_output=True, text=True, check=True)
     assert result.stdout.splitlines()[-1] == "[]"
+
+
+def test_a_snapshot_of_another_program_or_scan_is_refused(tmp_path: Path) -> None:
+    text = "FUNCTION_BLOCK A VAR n : INT; END_VAR VAR CONSTANT PLUS : INT := 1; END_VAR n := n + PLUS; END_FUNCTION_BLOCK\n"
+    library = open_library(write_files(tmp_path, {"blocks/a.st": text + text.replace("BLOCK A", "BLOCK B")}))
+    machine = library.machine("A", scan="1s")
+    machine.scan(3)
+    moment = machine.snapshot()
+    for other in (
+        library.machine("B", scan="1s"),
+        library.machine("A", scan="2s"),
+        library.machine("A", scan="1s", given={"PLUS": 2}),
+    ):
+        other.scan()
+        with pytest.raises(BadValue, match="another program"):
+            other.restore(moment)
+        assert other.read("n") in (1, 2)
+    twin = library.machine("A", scan="1s")
+    twin.scan()
+    twin.restore(moment)
+    twin.scan()
+    assert (twin.read("n"), twin.now, list(twin.trace("n")["n"].times)) == (4, 4 * SECOND, [3 * SECOND])
+
+
+def test_a_snapshot_brings_its_forces_to_a_machine_that_had_none(tmp_path: Path) -> None:
+    text = "FUNCTION_BLOCK A VAR n : INT; END_VAR n := n + 1; END_FUNCTION_BLOCK"
+    library = open_library(write_files(tmp_path, {"blocks/a.st": text}))
+    machine, twin = library.machine("A"), library.machine("A")
+    before = machine.snapshot()
+    machine.force("n", 7)
+    twin.restore(machine.snapshot())
+    twin.scan(2)
+    assert twin.read("n") == 7
+    machine.restore(before)
+    machine.scan()
+    assert machine.read("n") == 1

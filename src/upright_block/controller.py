@@ -39,10 +39,15 @@ _TIMES = ("duration", "date", "time of day", "date and time")
 
 @record
 class Moment:
-    """What a controller holds at a moment, with what it had recorded until then."""
+    """What a controller holds at a moment, with what it had recorded until then; ``of`` is that controller.
+
+    ``program`` says which controllers can come back to it: those of the same unit, with the same constants and scans.
+    """
 
     snapshot: Snapshot
     scan: int
+    of: object
+    program: tuple[object, ...]
 
 
 class Controller:
@@ -284,12 +289,33 @@ class Controller:
 
     def snapshot(self) -> Moment:
         """All that the controller holds now: data, clock, forces."""
-        return Moment(self._machine.snapshot(), self._machine.scan)
+        return Moment(self._machine.snapshot(), self._machine.scan, self, self._program)
 
     def restore(self, moment: Moment) -> None:
-        """Come back to a moment of this controller; what was recorded after it is dropped."""
+        """Come back to a moment of this controller, or of another of the same program; what was recorded after it, or by another, is dropped.
+
+        Raises:
+            BadValue: it is of another unit, or of one with other constants or another scan.
+        """
+        if not isinstance(moment, Moment) or moment.program != self._program:
+            what = (
+                "no snapshot" if not isinstance(moment, Moment) else "a snapshot of another program, or of another scan"
+            )
+            raise BadValue(
+                f"This is {what}.", "Come back to one that a machine of this unit, with this scan, has taken."
+            )
+        if moment.snapshot.forces and not self._mode.forces:
+            self._mode = replaced(self._mode, forces=True)
+            self._make_anew()
         self._machine.restore(moment.snapshot)
-        self._pieces = [(piece, min(end, moment.scan)) for piece, end in self._pieces if piece.first < moment.scan]
+        self._machine.look()
+        kept = self._pieces if moment.of is self else []
+        self._pieces = [(piece, min(end, moment.scan)) for piece, end in kept if piece.first < moment.scan]
+
+    @property
+    def _program(self) -> tuple[object, ...]:
+        """What of a controller decides where its data lies and what that means."""
+        return self.unit, tuple(self._constants.items()), self._timebase
 
     def trace(self, *patterns: str) -> Tracks:
         """What was recorded, by path; each unpacks into two arrays, times in ns and the value after the scan at each of them.

@@ -4,14 +4,18 @@ from __future__ import annotations
 
 import csv
 import json
+import re
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.helpers import upright, write_files
+from upright_block import Tracing, open_library
+from upright_block.reports import case_diagram
 
 COPY = """
 FUNCTION_BLOCK Copy
@@ -427,3 +431,74 @@ def test_what_a_pulse_comes_back_to_is_saved_too(tmp_path: Path) -> None:
     assert upright("run", *call, "--save-as", "k/one", "--write", "--library", tmp_path).exit_code == 0
     result = upright("verify", "--library", tmp_path)
     assert "1 case: 1 good" in result.output, result.output
+
+
+PULSE = "FUNCTION_BLOCK Pu VAR_INPUT go : BOOL := TRUE; END_VAR VAR_OUTPUT lamp : BOOL; level : REAL; END_VAR lamp := go; level := 2.99; END_FUNCTION_BLOCK"
+
+
+def test_files_may_be_several_and_what_is_said_twice_is_refused(tmp_path: Path) -> None:
+    library = write_files(tmp_path / "l", {"blocks/pu.st": PULSE})
+    files = [tmp_path / name for name in ("a.csv", "b.vcd", "c.csv", "d.csv", "e.svg", "f.png")]
+    call = ["run", "Pu", "--library", library, "--for", "1s"]
+    named = [
+        text
+        for option, file in zip(["--trace"] * 2 + ["--log"] * 2 + ["--picture"] * 2, files, strict=True)
+        for text in (option, file)
+    ]
+    assert upright(*call, *named).exit_code == 0
+    assert all(file.stat().st_size for file in files)
+    assert files[2].read_bytes() == files[3].read_bytes()
+    for again in (
+        ["--for", "3s"],
+        ["--library", library],
+        ["--until", "go", "--until", "lamp"],
+        ["--save-as=a/b", "--save-as=a/c"],
+    ):
+        result = upright(*call, *again)
+        assert (result.exit_code, "is given twice" in result.output) == (2, True)
+    before = files[0].read_bytes()
+    result = upright(*call, "--trace", files[0], "--log", files[0])
+    assert (result.exit_code, "is named twice" in result.output, files[0].read_bytes()) == (2, True, before)
+
+
+def test_a_stretch_with_both_values_shows_that_in_characters(tmp_path: Path) -> None:
+    library = write_files(tmp_path, {"blocks/pu.st": PULSE})
+    file = tmp_path / "t.csv"
+    upright(
+        "run",
+        "Pu",
+        "--library",
+        library,
+        "--set",
+        "go=0@60s",
+        "--set",
+        "go=1@62s",
+        "--for",
+        "3m",
+        "--trace",
+        file,
+        "--watch",
+        "go",
+    )
+    lane = next(
+        line
+        for line in upright("plot", file, "--library", library, "--terminal").output.splitlines()
+        if line.startswith("go")
+    )
+    assert re.fullmatch(r"go +█+[▁▒]+█+ *", lane), lane
+
+
+def test_a_csv_that_names_its_unit_has_its_types(tmp_path: Path) -> None:
+    library = open_library(write_files(tmp_path, {"blocks/pu.st": PULSE}))
+    (tmp_path / "t.csv").write_text("# unit: Pu\nat,lamp,level\n0s,0,2.99\n")
+    track = library.trace(tmp_path / "t.csv")["level"]
+    assert (str(track.type), track.values.dtype, track.values[0]) == ("REAL", np.float32, np.float32(2.99))
+
+
+def test_a_wrong_state_has_its_mark_in_its_own_lane(tmp_path: Path) -> None:
+    block = "TYPE Mode : (a, b, c, d, e, f, g); END_TYPE FUNCTION_BLOCK B VAR_OUTPUT mode : Mode; horn : BOOL; END_VAR END_FUNCTION_BLOCK"
+    case = 'block = "B"\nscan = "1s"\n[[case]]\nname = "c"\nvectors = """\nmode horn\ng 0\n"""\n'
+    library = open_library(write_files(tmp_path, {"blocks/b.st": block, "cases/b.toml": case}))
+    (verdict,) = library.run(tracing=Tracing())
+    lane = next(lane for lane in case_diagram(verdict).lanes if lane.path == "mode")
+    assert [(mark.check.text, mark.level) for mark in lane.marks] == [("g", None)]

@@ -7,7 +7,7 @@ import re
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from heapq import merge
-from io import BytesIO
+from io import BytesIO, StringIO
 from itertools import groupby
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Protocol, cast
@@ -27,6 +27,7 @@ if TYPE_CHECKING:
 _PARTS = re.compile(r"\[[^\]]*\]|[^.\[\]]+")
 _SPACES = re.compile(r"[\s\\]")
 _ESCAPED = re.compile(r"\\([0-7]{3})")
+_UNIT = re.compile(r"#\s*unit:\s*(\w+)\s*\r?\n")
 _FIRST, _LAST = 33, 126
 _NO_NUMBERS = ("nan", "inf", "-inf")
 
@@ -220,7 +221,8 @@ def _change(value: Value, type_: Type | None, code: str) -> str:
 def read_trace(file: Path, types: Callable[[str], Mapping[str, Type] | None]) -> tuple[list[Track], int | None]:
     """The tracks of a trace file, and the time of its end where it says one.
 
-    ``types`` has the types of signals by path, for the name of a unit, which is empty where the file tells none. A signal that is not
+    ``types`` has the types of signals by path, for the name of a unit, which is empty where the file tells none: a VCD does, and a
+    CSV whose first line is a comment, ``# unit: NAME``. A signal that is not
     among them, or where it gives None, has the type that its values look like.
 
     Raises:
@@ -230,7 +232,11 @@ def read_trace(file: Path, types: Callable[[str], Mapping[str, Type] | None]) ->
         content = file.read_bytes()
         if file.suffix.lower() == ".vcd":
             return _read_vcd(content, types, file.name)
-        return _read_csv(content.decode("utf-8-sig"), _by_key(types("")), file.name), None
+        text = content.decode("utf-8-sig")
+        named = _UNIT.match(text)
+        return _read_csv(
+            text[named.end() if named else 0 :], _by_key(types(named[1] if named else "")), file.name
+        ), None
     except (OSError, UnicodeDecodeError) as problem:
         reason = problem.strerror if isinstance(problem, OSError) else "it is no text"
         raise BadValue(
@@ -243,7 +249,7 @@ def _by_key(types: Mapping[str, Type] | None) -> dict[str, tuple[str, Type]]:
 
 
 def _read_csv(text: str, known: Mapping[str, tuple[str, Type]], name: str) -> list[Track]:
-    heads, *rows = list(csv.reader(text.splitlines())) or [[]]
+    heads, *rows = list(csv.reader(StringIO(text, newline=""))) or [[]]
     if heads[:1] != ["at"]:
         raise BadValue(f"{name} is no trace: its first column is not at.", "Write it with upright run --trace.")
     twice = next((head for number, head in enumerate(heads) if head.upper() in map(str.upper, heads[:number])), None)

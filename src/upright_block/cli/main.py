@@ -46,7 +46,10 @@ class _Commands(click.Group):
 
             hint = did_you_mean(args[0], _COMMANDS) or f"The commands are {', '.join(_COMMANDS)}."
             raise click.UsageError(f"There is no command {args[0]}. {hint}", ctx)
-        return super().resolve_command(ctx, args)
+        name, command, rest = super().resolve_command(ctx, args)
+        if command is not None:
+            _say_once(command, click.Context(command, ctx, name), rest)
+        return name, command, rest
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         with formatter.section("Commands"):
@@ -55,6 +58,17 @@ class _Commands(click.Group):
     def format_epilog(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         formatter.write_paragraph()
         formatter.write_text("Begin with: upright demo")
+
+
+def _say_once(command: click.Command, ctx: click.Context, arguments: list[str]) -> None:
+    """Refuse an option that takes one value and stands twice: the first would be dropped."""
+    try:
+        _, _, said = command.make_parser(ctx).parse_args(list(arguments))
+    except click.UsageError:
+        return  # told when the command reads its arguments
+    for option in said:
+        if isinstance(option, click.Option) and not (option.multiple or option.is_flag) and said.count(option) > 1:
+            raise click.UsageError(f"{option.opts[0]} is given twice. Say it once.", ctx)
 
 
 @click.group(cls=_Commands, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})

@@ -94,16 +94,27 @@ _MOST_COMPARED = 5_000_000
 @click.option("--every", metavar="TIME", help="A row each TIME, and not where something changes.")
 @click.option("--tree", metavar="PATH", help="Print all that an instance holds after the run; . is the target itself.")
 @click.option("--events", "shows_events", is_flag=True, help="Print the rises and falls of what is watched.")
-@click.option("--log", metavar="FILE", type=click.Path(path_type=Path), help="Write the rises and falls as CSV.")
+@click.option(
+    "--log",
+    "logs",
+    metavar="FILE",
+    multiple=True,
+    type=click.Path(path_type=Path),
+    help="Write the rises and falls as CSV.",
+)
 @click.option(
     "--trace",
+    "traces",
     metavar="FILE",
+    multiple=True,
     type=click.Path(path_type=Path),
     help="Write what is watched: .csv, a row a change, or .vcd for a waveform viewer.",
 )
 @click.option(
     "--picture",
+    "pictures",
     metavar="FILE",
+    multiple=True,
     type=click.Path(path_type=Path),
     help="Draw what is watched as a timing diagram: .svg or .png.",
 )
@@ -135,9 +146,9 @@ def command(
     every: str | None,
     tree: str | None,
     shows_events: bool,
-    log: Path | None,
-    trace: Path | None,
-    picture: Path | None,
+    logs: tuple[Path, ...],
+    traces: tuple[Path, ...],
+    pictures: tuple[Path, ...],
     against: str | None,
     save_as: str | None,
     keep: tuple[str, ...],
@@ -171,14 +182,16 @@ def command(
         raise SystemExit(2) from None
     except UprightError as problem:
         stop(problem.message, problem.way_out)
-    if picture is not None:
+    if pictures:
         refuse("--picture", "--json")
+    for picture in pictures:
         picture_kind(picture)
+    _must_differ(*logs, *traces, *pictures)
     kept = _Kept(watched, as_json or show_all or save_as is not None, against is not None)
-    drawn = watched.gatherer(MOST_DRAWN) if picture is not None else None
+    drawn = watched.gatherer(MOST_DRAWN) if pictures else None
     with ExitStack() as files:
-        outs = [_trace_file(library, watched, files, trace)] if trace is not None else []
-        events_out = _log_file(files, log) if log is not None else None
+        outs = [_trace_file(library, watched, files, trace) for trace in traces]
+        events_outs = [_log_file(files, log) for log in logs]
         for piece in watched.pieces():
             rows, events = list(watched.rows(piece, step)), watched.events(piece)
             kept.take(piece, rows, events)
@@ -186,7 +199,7 @@ def command(
                 drawn.take(piece)
             for out in outs:
                 out.take((watched.run.plan.timebase.time(row.scan), row.values) for row in rows)
-            if events_out is not None:
+            for events_out in events_outs:
                 events_out.write(event_table(watched, events).encode())
         for out in outs:
             out.finish(watched.run.plan.timebase.time(watched.scans))
@@ -194,10 +207,11 @@ def command(
         show_json(run_data(watched, kept.rows, kept.events, until))
     else:
         _show(watched, kept, until, show_all, every is not None, shows_events, tree)
-        for file in filter(None, (trace, log)):
+        for file in (*traces, *logs):
             show_lines([[(f"{file} is written.", "good")]])
     if drawn is not None:
-        _draw(watched, drawn, target, picture)
+        for picture in pictures:
+            _draw(watched, drawn, target, picture)
     if save_as is not None:
         _save(library, watched, kept.rows, save_as, write)
     if keep:
@@ -235,6 +249,13 @@ class _Kept:
                 stop(f"A signal has more than {_MOST_COMPARED:,} changes.", "Watch less, or run shorter.")
 
 
+def _must_differ(*files: Path) -> None:
+    """Stop a call that writes one file twice."""
+    for number, file in enumerate(files):
+        if file.resolve() in [other.resolve() for other in files[:number]]:
+            stop(f"{file} is named twice.", "Name another file, or say it once.")
+
+
 def _trace_file(library: OpenLibrary, watched: Watched, files: ExitStack, file: Path) -> CsvFile | VcdFile:
     """A file for what is watched, of a kind that its name says."""
     out = files.enter_context(written_out(file))
@@ -251,7 +272,7 @@ def _log_file(files: ExitStack, file: Path) -> BinaryIO:
     return out
 
 
-def _draw(watched: Watched, drawn: Gatherer, target: str, picture: Path | None) -> None:
+def _draw(watched: Watched, drawn: Gatherer, target: str, picture: Path) -> None:
     """Draw what was gathered of a run; of a fault in its first scan there is nothing."""
     if watched.scans:
         draw(trace_diagram(target, drawn.tracks(watched.run.plan.timebase.time(watched.scans))), picture, False)

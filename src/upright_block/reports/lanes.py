@@ -29,7 +29,7 @@ _MARGIN = 0.2
 class Mark:
     """What is expected of a signal from ``time`` up to ``until``, and whether that was right.
 
-    ``level`` is the expected value where it is one number or BOOL, as the values of the lane.
+    ``level`` is the expected value where it is one number or BOOL, as the values of the lane; None in a lane of states.
     """
 
     time: int
@@ -148,6 +148,8 @@ def _lane(track: Track, group: str, name: str, marks: Sequence[Mark], begin: int
     kind, kept = _kind(track), track.plain[first:last]
     starts = tuple(max(int(time), begin) for time in track.times[first:last])
     inside = tuple(mark for mark in marks if mark.time < end and mark.until > begin)
+    if kind == "states":  # a name has no height
+        inside = tuple(replaced(mark, level=None) for mark in inside)
     return Lane(
         track.path,
         group,

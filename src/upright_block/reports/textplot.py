@@ -59,12 +59,11 @@ class _Drawing:
             return [(self._cut("".join(self._states(lane))), "")]
         low, high = bounds(lane) if lane.kind == "number" else (0.0, 1.0)
         text = ""
-        is_dense = len(lane.starts) > self.room // 2
         for span in binned(lane, self.edges):
             if span is None:
                 text += " "
             elif lane.kind != "number":
-                text += "▒" if span[0] != span[1] and is_dense else "█" if span[1] else "▁"
+                text += "▒" if span[0] != span[1] else "█" if span[1] else "▁"
             else:
                 level = (span[1] - low) / ((high - low) or 1.0) * (len(_LEVELS) - 1)
                 text += _LEVELS[round(level)] if level - level == 0 else "?"
