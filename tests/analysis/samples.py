@@ -121,6 +121,9 @@ RAISES: dict[str, list[str]] = {
     ],
     "stays-on": [
         fan(
+            "in en, go : BOOL; out y : BOOL; var f : Fan; var x, ok : BOOL | f(EN := en, go := go, run => x, ENO => ok); y := ok OR x;"
+        ),
+        fan(
             "in auto, go : BOOL; out y : BOOL; var f : Fan; var wish : BOOL | IF auto THEN f(go := go); wish := f.run; END_IF y := wish AND go;"
         ),
         fan("in auto, go : BOOL; out y : BOOL; var f : Fan | IF auto THEN f(go := go, run => y); END_IF"),
@@ -199,6 +202,7 @@ RAISES: dict[str, list[str]] = {
         "FUNCTION F : INT VAR_INPUT a : INT; END_VAR VAR t : INT; END_VAR F := t; t := a; F := F + t; END_FUNCTION",
     ],
     "state-without-branch": [
+        "in go : BOOL; out run, y : BOOL; var state : INT | CASE state OF 0: IF go THEN state := 3; END_IF END_CASE IF state = 3 THEN y := TRUE; ELSE y := FALSE; END_IF run := state = 3;",
         "in go : BOOL; out run : BOOL; var state : INT | CASE state OF 0: IF go THEN state := 3; END_IF END_CASE run := state = 3;",
         "in go : BOOL; out run : BOOL; var state : INT | CASE state OF 0: IF go THEN state := 10; END_IF 10: IF NOT go THEN state := 20; END_IF END_CASE run := state = 10;",
     ],
@@ -267,7 +271,14 @@ RAISES: dict[str, list[str]] = {
         "in a1, a2, a3 : BOOL; out y1, y2, y3, n1, n2, n3 : BOOL | y1 := a1; n1 := NOT a1 AND y1;\ny2 := a2; n2 := NOT a2 AND y2;\ny3 := a3; n3 := NOT a2 AND y3;",
         "in north, south, wind : BOOL; out n, s : BOOL; out nl, sl : INT | IF north AND NOT wind THEN nl := 3; n := north; ELSE n := FALSE; nl := 0; END_IF\nIF south AND NOT wind THEN sl := 3; s := south; ELSE n := FALSE; sl := 0; END_IF",
     ],
-    "equal-reals": ["in a, b : REAL; out y : BOOL | y := a = b;", "in a : LREAL; out y : BOOL | y := a * 3.0 <> 0.3;"],
+    "equal-reals": [
+        "in aim : REAL; out moved : BOOL; var old : REAL | moved := aim <> old; old := aim * 2.0;",
+        "in raw : REAL; out y : BOOL | y := raw <> LIMIT(0.0, raw * 1.5, 100.0);",
+        "in slow, fast : REAL; in go : BOOL; out y : BOOL; var speed : REAL | IF go THEN speed := slow; ELSE speed := speed + fast; END_IF y := speed = fast;",
+        "in go : BOOL; out y : BOOL; var speed : REAL | speed := SEL(go, 20.5, 30.0); y := speed = 25.0;",
+        "in a, b : REAL; out y : BOOL | y := a = b;",
+        "in a : LREAL; out y : BOOL | y := a * 3.0 <> 0.3;",
+    ],
     "whole-division": [
         "in a, b : INT; out y : REAL | y := a / b;",
         "in a : INT; out y : REAL | y := 2.0 * INT_TO_REAL(a / 3);",
@@ -346,6 +357,12 @@ SILENT: dict[str, list[str]] = {
         "in a : BOOL; out n : INT; var e : R_TRIG; var i : INT | e(CLK := a); FOR i := 1 TO 3 DO IF e.Q THEN n := n + i; END_IF END_FOR",
     ],
     "stays-on": [
+        fan(
+            "in en, go : BOOL; out y : BOOL; var f : Fan; var x, ok : BOOL | f(EN := en, go := go, run => x, ENO => ok); y := ok AND x;"
+        ),
+        fan(
+            "in en, go : BOOL; out y : BOOL; var f : Fan; var x, ok : BOOL | f(EN := en, go := go, run => x, ENO => ok); IF ok THEN y := x; ELSE y := FALSE; END_IF"
+        ),
         fan(
             "in take, go : BOOL; out y : BOOL; var f : Fan; var e : R_TRIG | e(CLK := take); IF e.Q THEN f(go := go, run => y); END_IF"
         ),
@@ -433,6 +450,11 @@ SILENT: dict[str, list[str]] = {
         "in a : INT; out y : INT; var t : INT | y := t + a; t := a;",
     ],
     "state-without-branch": [
+        "TYPE Phase : (rest, work); END_TYPE FUNCTION_BLOCK B VAR_INPUT go : BOOL; END_VAR VAR_OUTPUT run : BOOL; END_VAR VAR state : Phase; END_VAR METHOD PRIVATE Late IF state = work AND NOT go THEN state := rest; END_IF END_METHOD CASE state OF rest: IF go THEN state := work; END_IF END_CASE Late(); run := state = work; END_FUNCTION_BLOCK",
+        "TYPE Phase : (rest, work); END_TYPE\n"
+        + source_of(
+            "in go : BOOL; out run : BOOL; var state : Phase | CASE state OF rest: IF go THEN state := work; END_IF END_CASE IF state = work AND NOT go THEN state := rest; END_IF run := state = work;"
+        ),
         "in go : BOOL; out run : BOOL; var state : INT | CASE state OF 0: IF go THEN state := 3; END_IF ELSE state := 0; END_CASE run := state = 3;",
         "in go : BOOL; out run : BOOL; var state : INT | CASE state OF 0: IF go THEN state := 15; END_IF 10..20: IF NOT go THEN state := 0; END_IF ELSE state := 0; END_CASE run := state = 15;",
     ],
@@ -498,6 +520,11 @@ SILENT: dict[str, list[str]] = {
     ],
     "equal-reals": [
         "in a, b : REAL; out y : BOOL | y := ABS(a - b) < 0.01;",
+        "in aim : REAL; out moved : BOOL; var old : REAL | moved := aim <> old; old := aim;",
+        "in raw : REAL; out y : BOOL | y := raw <> LIMIT(0.0, raw, 100.0);",
+        "in raw : REAL; out y : BOOL; var kept : REAL | kept := LIMIT(0.0, raw, 100.0); y := kept = raw;",
+        "in slow, fast : REAL; in go : BOOL; out y : BOOL; var speed : REAL | IF go THEN speed := slow; ELSE speed := fast; END_IF y := speed = fast;",
+        "in go : BOOL; out y : BOOL; var speed : REAL | speed := SEL(go, 20.5, 30.0); y := speed = 20.5;",
         "in a : REAL; out y : REAL | y := 0.0; IF a <> 0.0 THEN y := 1.0 / a; END_IF",
         "in a : INT; out y : BOOL | y := a = 3;",
     ],

@@ -492,7 +492,7 @@ def test_a_csv_that_names_its_unit_has_its_types(tmp_path: Path) -> None:
     library = open_library(write_files(tmp_path, {"blocks/pu.st": PULSE}))
     (tmp_path / "t.csv").write_text("# unit: Pu\nat,lamp,level\n0s,0,2.99\n")
     track = library.trace(tmp_path / "t.csv")["level"]
-    assert (str(track.type), track.values.dtype, track.values[0]) == ("REAL", np.float32, np.float32(2.99))
+    assert (str(track.type), [*track][1].dtype, track.values[0]) == ("REAL", np.float32, np.float32(2.99))
 
 
 def test_a_wrong_state_has_its_mark_in_its_own_lane(tmp_path: Path) -> None:

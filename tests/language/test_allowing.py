@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.helpers import checked
+from tests.helpers import checked, upright, write_files
 from upright_block import LibraryProblem, open_library
 from upright_block.language.allowing import Policy, settle
 from upright_block.language.source import Source
@@ -120,3 +120,20 @@ def test_a_manifest_that_says_nothing_sensible_of_findings_is_refused(tmp_path: 
     with pytest.raises(LibraryProblem, match=r"upright\.toml:[23]") as caught:
         open_library(library_of(tmp_path, manifest, GOOD))
     assert says in str(caught.value)
+
+
+def test_an_allowance_is_not_unused_where_something_kept_a_part_from_being_checked(tmp_path: Path) -> None:
+    right = "FUNCTION_BLOCK A VAR n : INT; END_VAR\n// allow equal-reals: it is meant so\nn := 1; END_FUNCTION_BLOCK"
+    library = write_files(tmp_path, {"blocks/a.st": right})
+    assert "unused-allowance" in upright("check", "--library", library).output
+    write_files(tmp_path, {"blocks/b.st": "FUNCTION_BLOCK B VAR n : INT; END_VAR n := ; END_FUNCTION_BLOCK"})
+    assert "unused-allowance" not in upright("check", "--library", library).output
+
+
+def test_what_is_accepted_may_hold_any_character(tmp_path: Path) -> None:
+    text = "FUNCTION_BLOCK A VAR x, y : REAL; b : BOOL; END_VAR\nb := x = y * 2.0; // \U0001f331 \x7f \u2028\nEND_FUNCTION_BLOCK"
+    library = write_files(tmp_path, {"blocks/a.st": text})
+    assert "equal-reals" in upright("check", "--library", library).output
+    assert upright("check", "--library", library, "--accept-present", "--write").exit_code == 0
+    result = upright("check", "--library", library)
+    assert (result.exit_code, "equal-reals" in result.output) == (0, False)

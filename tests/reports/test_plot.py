@@ -82,8 +82,8 @@ def test_a_diagram_in_characters_shows_lanes_checks_and_times(glasshouse: Path) 
         "plot", "gives up when the limit never comes", "--watch", "state", "--terminal", "--library", glasshouse
     ).output
     lines = {line.split()[0]: line for line in output.splitlines() if line.strip()}
-    assert re.fullmatch(r"opening\s+█+▁+\s*", lines["opening"])
-    assert re.fullmatch(r"stuck\s+▁+█+▁?\s*", lines["stuck"])
+    assert re.fullmatch(r"opening\s+█+▒?▁+\s*", lines["opening"])
+    assert re.fullmatch(r"stuck\s+▁+▒?█+▒?▁?\s*", lines["stuck"])
     assert re.search("│OPENS─+│FAILED─+", lines["state"])
     assert "✗" not in output
     zoomed = upright(
@@ -235,7 +235,7 @@ def test_a_trace_file_and_a_run_are_drawn(glasshouse: Path, tmp_path: Path) -> N
     ]
     for output in shown:
         lines = {line.split()[0]: line for line in output.splitlines() if line.strip()}
-        assert re.search("█+▁+", lines["opening"])
+        assert re.search("█+▒?▁+", lines["opening"])
         assert "0s..5s" in lines["running.ET"]
 
 

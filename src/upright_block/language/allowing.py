@@ -11,7 +11,7 @@ from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from fnmatch import fnmatchcase
 
-from upright_block.language.catalogue import ANALYSED, Level, catalogue
+from upright_block.language.catalogue import ANALYSED, Level, catalogue, stops
 from upright_block.language.findings import Finding, Findings, Words
 from upright_block.language.lexer import tokenize
 from upright_block.language.nodes import fresh, record, replaced
@@ -76,7 +76,8 @@ class Settled:
 def settle(found: Sequence[Finding], sources: Iterable[Source], policy: Policy, is_analysed: bool = False) -> Settled:
     """Apply what a library says to its findings; what is wrong with an allowance is a finding itself.
 
-    Where the analysis ``is_analysed`` did not run, nothing is known of allowances for what it finds.
+    Where the analysis ``is_analysed`` did not run, nothing is known of allowances for what it finds, and where an error kept
+    something from being checked nothing of any.
     """
     about = Findings()
     written = [a for source in sources for a in allowances(source, about)]
@@ -98,7 +99,9 @@ def settle(found: Sequence[Finding], sources: Iterable[Source], policy: Policy, 
             allowed.append((finding, covering[0]))
         else:
             kept.append(finding)
-    left = [a for same in by_place.values() for a in same if id(a) not in used]
+    # What could not be checked may hold what is allowed.
+    is_whole = not any(stops(finding.name) for finding in (*found, *about.items))
+    left = [a for same in by_place.values() for a in same if id(a) not in used] if is_whole else []
     for allowance in left if is_analysed else (a for a in left if a.name not in ANALYSED):
         about.add(_unused(allowance.name).told(allowance.source, allowance.start, allowance.end))
     levels = policy.levels

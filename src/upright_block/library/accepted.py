@@ -109,4 +109,5 @@ def accepted_text(findings: Iterable[Finding]) -> str:
 
 def _shown(value: object) -> str:
     """A text or a number as TOML, in ASCII."""
-    return json.dumps(value).replace("\x7f", "\\u007f")
+    text = json.dumps(value, ensure_ascii=False)
+    return "".join(letter if " " <= letter <= "~" else f"\\U{ord(letter):08X}" for letter in text)

@@ -160,7 +160,13 @@ def _goes_on(write: Write, off: list[Fact], flow: Flow) -> bool:
     if variable.section != "private" or write.slot is not variable or variable.type is not BOOL:
         return False
     later = (r for r in flow.reads_of(variable) if r.slot is variable and r.order > write.order)
-    return any(can_hold([*off, (read.condition, True)]) == "yes" for read in later)
+    return any(can_hold([*off, (read.condition, True)]) == "yes" and not _is_stopped(read, off, flow) for read in later)
+
+
+def _is_stopped(read: Read, off: list[Fact], flow: Flow) -> bool:
+    """Whether what is read takes part in assignments alone that give FALSE where some calls are not run, as in ``ok AND x``."""
+    made = [write for write in flow.writes if write.statement is read.statement and write.written is not None]
+    return bool(made) and all(w.value.is_bool and can_hold([*off, (w.value, True)]) == "no" for w in made)
 
 
 def _is_on_edge(calls: Sequence[Call], flow: Flow) -> bool:

@@ -11,7 +11,7 @@ from upright_block.analysis.words import numbers as words
 from upright_block.language import syntax, typed
 from upright_block.language.findings import Finding, doubtful
 from upright_block.language.types import Elementary, is_integer, is_real
-from upright_block.language.walking import Access, Part, every_statement, parts
+from upright_block.language.walking import Access, Part, accesses, every_statement, parts
 
 _TO = re.compile(r"(\w+)_TO_(L?REAL|[UDSL]{0,2}INT)\Z")
 
@@ -19,6 +19,7 @@ _TO = re.compile(r"(\w+)_TO_(L?REAL|[UDSL]{0,2}INT)\Z")
 def check_numbers(flow: Flow, facts: Facts) -> Iterator[Finding]:
     """Report comparisons, divisions and products of a body that lose what was meant."""
     unit = flow.unit
+    copies = _Copies(unit)
     for statement in every_statement(unit.body or ()):
         if syntax.is_made(statement.origin) and unit.syntax.sequence is None:
             continue
@@ -28,14 +29,80 @@ def check_numbers(flow: Flow, facts: Facts) -> Iterator[Finding]:
             if isinstance(part, Access):
                 continue
             if isinstance(part, typed.Binary):
-                yield from _compared(part, unit)
+                yield from _compared(part, unit, copies)
             elif isinstance(part, (typed.Convert, typed.CallStandard)):
                 yield from _converted(part, flow)
             waiting += parts(part)
 
 
-def _compared(node: typed.Binary, unit: typed.Unit) -> Iterator[Finding]:
-    """``a = b`` of reals; a comparison with zero is exact, and one with itself asks whether it is a number."""
+class _Copies:
+    """What the variables of a unit are given, where all of it is chosen among values that stay as they are."""
+
+    def __init__(self, unit: typed.Unit) -> None:
+        self.given: dict[typed.Variable, list[typed.Expression] | None] = {}
+        for part in (unit, *unit.methods.values()):
+            for statement in every_statement(part.body or ()):
+                for access in accesses(statement):
+                    place = access.place
+                    if place is None or access.kind not in ("write", "address"):
+                        continue
+                    variable = _own(place)
+                    if isinstance(statement, typed.Assign) and place is statement.place and variable is not None:
+                        known = self.given.setdefault(variable, [])
+                        chosen = _chosen_among(statement.value)
+                        self.given[variable] = None if known is None or chosen is None else [*known, *chosen]
+                    else:
+                        self.given[variable or place.root] = None
+
+    def is_exact(self, one: typed.Expression, other: typed.Expression) -> bool:
+        """Whether one side of a comparison is chosen among values of which the other is one."""
+        chosen = _chosen_among(one)
+        if chosen is None:
+            return False
+        if len(chosen) == 1 and isinstance(chosen[0], typed.Load):
+            variable = _own(chosen[0].place)
+            given = self.given.get(variable) if variable is not None and variable.section != "input" else None
+            chosen = given or []
+        return any(_is_same(value, other) for value in chosen)
+
+
+def _own(place: typed.Place) -> typed.Variable | None:
+    """The variable of the unit that a place is as a whole, also by way of THIS."""
+    if place.root.section == "this" and len(place.steps) == 1 and isinstance(place.steps[0], typed.Member):
+        return place.steps[0].variable
+    return None if place.steps or place.root.section == "global" else place.root
+
+
+def _chosen_among(value: typed.Expression) -> list[typed.Expression] | None:
+    """The values of which an expression is one, as it is; None where it computes another."""
+    match value:
+        case typed.Load() | typed.Constant() | typed.ConstantUse():
+            return [value]
+        case typed.CallStandard(name="LIMIT" | "MIN" | "MAX" | "MOVE", inputs=inputs):
+            among = inputs
+        case typed.CallStandard(name="SEL" | "MUX", inputs=(_, *inputs)):
+            among = tuple(inputs)
+        case _:
+            return None
+    found = [_chosen_among(inner) for inner in among]
+    return None if any(inner is None for inner in found) else [v for inner in found if inner is not None for v in inner]
+
+
+def _is_same(one: typed.Expression, other: typed.Expression) -> bool:
+    match one, other:
+        case typed.Load(place=a), typed.Load(place=b):
+            return (a.root, a.steps) == (b.root, b.steps) and all(isinstance(s, typed.Member) for s in a.steps)
+        case typed.Constant(value=a), typed.Constant(value=b):
+            return a == b
+        case typed.ConstantUse(variable=a), typed.ConstantUse(variable=b):
+            return a is b
+    return False
+
+
+def _compared(node: typed.Binary, unit: typed.Unit, copies: _Copies) -> Iterator[Finding]:
+    """``a = b`` of reals; a comparison with zero is exact, and so is one with what a value was chosen among; one with itself
+    asks whether it is a number.
+    """
     left = node.left.type
     if node.operator not in ("=", "<>") or not isinstance(left, Elementary) or not is_real(left):
         return
@@ -47,6 +114,8 @@ def _compared(node: typed.Binary, unit: typed.Unit) -> Iterator[Finding]:
             value = side.variable.initial if isinstance(side.variable.initial, float) else None
         if value == 0.0:
             return
+    if copies.is_exact(node.left, node.right) or copies.is_exact(node.right, node.left):
+        return
     both = (node.left, node.right)
     if all(isinstance(side, typed.Load) for side in both):
         a, b = both

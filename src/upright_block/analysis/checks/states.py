@@ -50,13 +50,14 @@ def _machine(machine: StateMachine, unit: typed.Unit, facts: Facts) -> Iterator[
         return
     ruling = [case for case in cases if _assigns(case, machine, unit)]
     labelled = {values for case in cases for arm in case.arms for values in arm.ranges}
+    handled = labelled | set(_left_by_if(unit, machine))
     has_else = any(case.origin.otherwise is not None for case in ruling if isinstance(case.origin, syntax.Case))
     entered = {assigned.target for assigned in machine.assigned} | {machine.initial}
     source = unit.source
     is_open = bool(machine.computed) or _is_written_elsewhere(variable, unit, facts)
     unhandled = False
     for assigned in _first_of_each(machine):
-        if not has_else and not _is_in(assigned.target, labelled):
+        if not has_else and not _is_in(assigned.target, handled):
             start, end = _statement(assigned.unit, assigned.start)
             unhandled = True
             said = words.unhandled(machine.path, machine.states[assigned.target])
@@ -71,13 +72,34 @@ def _machine(machine: StateMachine, unit: typed.Unit, facts: Facts) -> Iterator[
     yield from _passed(machine, unit, facts)
     for case in ruling if not unhandled else ():
         is_whole = isinstance(machine.type, Enumeration) and not machine.type.is_open
-        names = {value for low, high in labelled for value in range(low, min(high, low + 1_000) + 1)}
+        names = {value for low, high in handled for value in range(low, min(high, low + 1_000) + 1)}
         if is_whole and isinstance(machine.type, Enumeration):
             is_whole = all(value in names for _, value in machine.type.members.values())
         if isinstance(case.origin, syntax.Case) and case.origin.otherwise is None and not is_whole:
             end = source.text.find("\n", case.origin.start)
             shown = min(e for e in (case.origin.end, end if end >= 0 else case.origin.end))
             yield words.no_else(machine.path).told(source, case.origin.start, shown)
+
+
+def _left_by_if(unit: typed.Unit, machine: StateMachine) -> Iterator[Values]:
+    """The states that an IF of the body or of a method asks for before it moves on from them."""
+    starts = {assigned.start for assigned in machine.assigned}
+    for part in (unit, *unit.methods.values()):
+        for statement in every_statement(part.body or ()):
+            for branch in statement.branches if isinstance(statement, typed.If) else ():
+                if any(inner.origin.start in starts for inner in every_statement(branch.body)):
+                    yield from _asked_for(branch.condition, machine)
+
+
+def _asked_for(condition: typed.Expression, machine: StateMachine) -> Iterator[Values]:
+    """The states of which a condition says that one must be there."""
+    match condition:
+        case typed.Binary(operator="AND" | "OR", left=left, right=right):
+            yield from _asked_for(left, machine)
+            yield from _asked_for(right, machine)
+        case typed.Binary(operator="=", left=typed.Load(place=place), right=typed.Constant(value=int(value))):
+            if slot_name(slot_of(place)[0]).upper() == machine.path.upper():
+                yield value, value
 
 
 def _assigns(case: typed.Case, machine: StateMachine, unit: typed.Unit) -> bool:
