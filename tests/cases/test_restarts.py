@@ -302,3 +302,16 @@ END_CONFIGURATION
         rows.append(f"{time}ms | {word} | {fast} {slow} {elapsed}ms")
     verdict = verdict_of(tmp_path, "\n".join(rows), files=files)
     assert verdict.status == "passed", (rows, [(m.signal.path, m.scan, m.got) for m in verdict.misses])
+
+
+def test_an_output_that_is_retained_has_its_value_again(tmp_path: Path) -> None:
+    """Also behind a stop, and of an instance inside, and of a structure."""
+    block = """TYPE Pair : STRUCT p, q : INT; END_STRUCT; END_TYPE
+FUNCTION_BLOCK In VAR_OUTPUT RETAIN n : INT; END_VAR n := n + 1; END_FUNCTION_BLOCK
+FUNCTION_BLOCK A VAR_OUTPUT RETAIN n : INT; pair : Pair; END_VAR VAR_OUTPUT m : INT; END_VAR VAR i : In; END_VAR
+n := n + 1; m := m + 1; pair.q := n; i(); END_FUNCTION_BLOCK"""
+    rows = ["power | n m pair.q i.n", ". | 1 1 1 1", "off | 0 0 0 1", "on | 2 1 2 2", "stop | 0 0 0 2", "run | 3 2 3 3"]
+    rows += ["stop | 0 0 0 3", "off | 0 0 0 3", "on | 4 1 4 4", "cold | 1 1 1 1"]
+    case = 'block = "A"\nscan = "1s"\n[[case]]\nname = "c"\nvectors = """\n' + "\n".join(rows) + '\n"""\n'
+    (verdict,) = open_library(write_files(tmp_path, {"blocks/a.st": block, "cases/a.toml": case})).run()
+    assert verdict.status == "passed", [(m.signal.path, m.scan, m.got) for m in verdict.misses]

@@ -18,7 +18,7 @@ from upright_block.compiler.layout import DATA, code
 from upright_block.compiler.program import BEFORE, LEFT, RESTING, Program, Slot
 from upright_block.language.limits import MOST_TURNS
 from upright_block.language.literals import Value
-from upright_block.language.nodes import record
+from upright_block.language.nodes import fresh, record
 from upright_block.language.signals import NoSignal
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import closure
@@ -46,13 +46,17 @@ _HEADER = struct.Struct("<qqiiiiqqqiiiiiiiiqiiiiqqiii")
 
 @record
 class Snapshot:
-    """All that a machine holds at a moment: its data with the clock and the forces, and whether it runs."""
+    """All that a machine holds at a moment: its data with the clock and the forces, and whether it runs.
+
+    ``held`` is what its outputs had when it stopped, or lost its power.
+    """
 
     content: bytes
     forces: tuple[bytes, ...] = ()
     idle: int | None = None
     idled: int = 0
-    stopped: list[bytes] | None = None
+    is_stopped: bool = False
+    held: list[bytes] = fresh(default_factory=list)
 
 
 @record
@@ -129,20 +133,22 @@ class Machine:
             self._bytes[span] = bytes(span.stop - span.start)
         self._idle: int | None = None
         self._idled = 0
-        self._stopped: list[bytes] | None = None
+        self._is_stopped = False
+        self._held: list[bytes] = []
 
     def snapshot(self) -> Snapshot:
         """What the machine holds now, to come back to with `restore`."""
         content = bytes(self._bytes[8 : DATA + self.program.own])
         forces = tuple(bytes(self._bytes[span]) for span in self._of_forces())
-        return Snapshot(content, forces, self._idle, self._idled, self._stopped)
+        return Snapshot(content, forces, self._idle, self._idled, self._is_stopped, self._held)
 
     def restore(self, snapshot: Snapshot) -> None:
         """Come back to a snapshot, which may be that of another machine with the same subject."""
         self._bytes[8 : 8 + len(snapshot.content)] = snapshot.content
         for number, span in enumerate(self._of_forces()):
             self._bytes[span] = snapshot.forces[number] if snapshot.forces else bytes(span.stop - span.start)
-        self._idle, self._idled, self._stopped = snapshot.idle, snapshot.idled, snapshot.stopped
+        self._idle, self._idled = snapshot.idle, snapshot.idled
+        self._is_stopped, self._held = snapshot.is_stopped, snapshot.held
 
     # --- memory ---
 
@@ -295,7 +301,7 @@ class Machine:
     @property
     def powered(self) -> str:
         """Whether it is ``on``, ``off``, or holds its data at ``stop``."""
-        return "on" if self._idle is None else "off" if self._stopped is None else "stop"
+        return "on" if self._idle is None else "stop" if self._is_stopped else "off"
 
     def switch(self, power: Power) -> None:
         """Take the power away or bring it back, before the next scan; what of the data is left is `Remains`.
@@ -309,19 +315,22 @@ class Machine:
             self._remains = remains(self.program)
         left, data = self._remains, self._bytes[DATA : DATA + len(self.program.initial)]
         if power in ("off", "stop"):
-            held = [bytes(data[start : start + len(rest)]) for start, rest in left.rests]
-            self._stopped = held if power == "stop" else None
+            if self._idle is None:
+                self._held, self._idle = (
+                    [bytes(data[start : start + len(rest)]) for start, rest in left.rests],
+                    self.scan,
+                )
+            self._is_stopped = power == "stop"
             for start, rest in left.rests:
                 data[start : start + len(rest)] = rest
-            self._idle = self.scan if self._idle is None else self._idle
             return
         if self._idle is not None:
             self._idled += self.timebase.time(self.scan) - self.timebase.time(self._idle)
             self._idle = None
-        held, self._stopped = self._stopped or [], None
+        for (start, _), content in zip(left.rests, self._held, strict=False):
+            data[start : start + len(content)] = content
+        self._held = []
         if power == "run":
-            for (start, rest), content in zip(left.rests, held, strict=True):
-                data[start : start + len(rest)] = content
             self._hold()
             return
         spans = (*left.outside, *(left.retained if power == "on" else ()))
