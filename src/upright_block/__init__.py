@@ -40,6 +40,7 @@ if TYPE_CHECKING:
     from upright_block.library.manifest import LibraryProblem
     from upright_block.library.sheets import Rows
     from upright_block.library.templates import TemplateProblem, write_demo, write_new
+    from upright_block.library.writing import Changes
     from upright_block.machine.trace import Trace
     from upright_block.opened import OpenLibrary, is_trace_file, open_library
     from upright_block.rechecking import Checked, check_library
@@ -70,6 +71,7 @@ __getattr__ = exported(
         "language.tags": ("Tag",),
         "library.manifest": ("LibraryProblem",),
         "library.sheets": ("Rows",),
+        "library.writing": ("Changes",),
         "library.templates": ("TemplateProblem", "write_demo", "write_new"),
         "machine.trace": ("Trace",),
         "opened": ("OpenLibrary", "is_trace_file", "open_library"),
@@ -82,6 +84,7 @@ __all__ = [
     "EVENT_HEADS",
     "BadValue",
     "BadWishes",
+    "Changes",
     "Checked",
     "Collector",
     "Controller",

@@ -29,6 +29,7 @@ if TYPE_CHECKING:
     from upright_block.library.accepted import Accepted
     from upright_block.library.rigmaking import Rig
     from upright_block.library.sheets import Rows
+    from upright_block.library.writing import Changes
 
 
 class Contents:
@@ -92,8 +93,7 @@ class Contents:
             if path.exists():
                 name = path.relative_to(self.root).as_posix()
                 raise NotRunnable(f"{name} is there already; nothing was written.", "Rename or remove it first.")
-        for path, text in files.items():
-            self.write_text(path, text)
+        self.write_texts({path: ("", text) for path, text in files.items()})
         return rig, list(files)
 
     def function(self, name: str) -> StandardFunction | None:
@@ -261,20 +261,38 @@ class Contents:
 
     def table_text(self, name: str) -> str:
         """The text of the tag table of a name in the first folder of tags; empty where there is none."""
-        path = self.table_path(name)
-        return path.read_text(encoding="utf-8") if path.exists() else ""
+        return self.text_at(self.table_path(name))
+
+    def text_at(self, path: Path) -> str:
+        """The text of a file of the library; empty where there is none.
+
+        Raises:
+            NotRunnable: it leads out of the library, or cannot be read.
+        """
+        from upright_block.library import FileProblem
+
+        if not path.exists():
+            return ""
+        try:
+            return self._library.files.read(path).text
+        except FileProblem as problem:
+            from upright_block.library.writing import refused
+
+            raise refused(self._library.files.shown(path), problem) from None
 
     def table_path(self, name: str) -> Path:
         """Where the tag table of a name is, or would be."""
         return self.root / self._library.manifest.folders["tags"][0] / f"{name}.csv"
 
-    def write_text(self, path: Path, text: str) -> None:
-        """Write a text of the library, whole or not at all; a byte order mark that the file has is kept.
+    def write_texts(self, texts: Changes) -> None:
+        """Write texts of the library, all of them or none, by path with what each was and what it is to become.
 
         Raises:
-            NotRunnable: it cannot be written.
+            NotRunnable: one leads out of the library, is not what it was any more, or cannot be written.
         """
-        write_text(self.root, path, text)
+        from upright_block.library.writing import write_texts
+
+        write_texts(self._library.files, texts)
 
     def wiring(self, name: str) -> Unit:
         """The program that a wiring table is, letter case ignored.
@@ -356,21 +374,6 @@ class Contents:
         from upright_block.language.instances import instances
 
         return list(instances(self.configuration(configuration), standard))
-
-
-def write_text(root: Path, path: Path, text: str) -> None:
-    """Write a text of the library in ``root``, as `Contents.write_text`."""
-    from codecs import BOM_UTF8
-
-    from upright_block.whole import write_file
-
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        is_marked = path.exists() and path.read_bytes().startswith(BOM_UTF8)
-        write_file(path, (BOM_UTF8 if is_marked else b"") + text.encode())
-    except OSError as problem:
-        name = path.relative_to(root).as_posix()
-        raise NotRunnable(f"{name} cannot be written: {problem.strerror}.", "Nothing was changed.") from None
 
 
 def _texts(tag: Tag) -> dict[str, str]:

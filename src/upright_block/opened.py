@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 from upright_block.contents import Contents
 from upright_block.errors import BadValue, NotRunnable, UnknownName
 from upright_block.language.literals import Value
-from upright_block.library import FileProblem, find_root, load_library
+from upright_block.library import find_root, load_library
 
 if TYPE_CHECKING:
     from upright_block.cases.byhand import Wishes
@@ -190,13 +190,7 @@ class OpenLibrary(Contents):
 
     def approved_map(self) -> str:
         """The text of the approved map; empty where there is none."""
-        path = self.approved_path
-        if not path.exists():
-            return ""
-        try:
-            return self._library.files.read(path).text
-        except FileProblem as problem:
-            raise NotRunnable(f"{path.name}: {problem}", problem.way_out) from None
+        return self.text_at(self.approved_path)
 
     @staticmethod
     def map_rows(found: Sequence[Judged]) -> Rows:
@@ -332,7 +326,7 @@ class OpenLibrary(Contents):
         found: dict[Path, tuple[str, str]] = {}
         for path in dict.fromkeys(edit.source.path for edit in edits):
             whole = self.root / path
-            before = self._library.files.content(whole).decode("utf-8-sig")
+            before = self.text_at(whole)
             found[whole] = (before, edited(before, [edit for edit in edits if edit.source.path == path]))
         return found, left, findings
 
@@ -347,7 +341,7 @@ class OpenLibrary(Contents):
 
         folder = self.root / self._library.manifest.folders["cases"][0]
         path = folder / f"{stem}.toml"
-        before = path.read_text(encoding="utf-8") if path.exists() else ""
+        before = self.text_at(path)
         known = [case for case in self.cases if self.root / case.file.source.path == path]
         made = saved(run, rows, Path(stem).name, name, before, known)
         if not made.table:

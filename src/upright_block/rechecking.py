@@ -24,13 +24,14 @@ from upright_block.language.allowing import Allowance, Settled, settle
 from upright_block.language.findings import Finding, Findings, Related
 from upright_block.language.nodes import fresh, record, replaced, state
 from upright_block.language.source import Source
-from upright_block.library import Library, Texts, check_texts, find_root, read_texts, unread_files
+from upright_block.library import Files, Library, Texts, check_texts, find_root, read_texts, unread_files
 from upright_block.library.accepted import ACCEPTED, Accepted, accepted_text, read_accepted
 from upright_block.library.outline import Shown, mentioned, shown_by
 from upright_block.whole import write_file
 
 if TYPE_CHECKING:
     from upright_block.cases.suite import FileOfCases, Suite
+    from upright_block.library.writing import Changes
 
 _FORM = 1
 _MOST_ROUNDS = 3
@@ -56,6 +57,7 @@ class Checked:
     files: int
     cases: int
     accepted: Accepted
+    read: Files
 
     @property
     def accepted_path(self) -> Path:
@@ -67,11 +69,11 @@ class Checked:
         known = set(map(id, self.accepted.allowances))
         return accepted_text([*findings, *(f for f, allowance in self.settled.allowed if id(allowance) in known)])
 
-    def write_text(self, path: Path, text: str) -> None:
-        """As `Contents.write_text`."""
-        from upright_block.contents import write_text
+    def write_texts(self, texts: Changes) -> None:
+        """As `Contents.write_texts`."""
+        from upright_block.library.writing import write_texts
 
-        write_text(self.root, path, text)
+        write_texts(self.read, texts)
 
 
 @state
@@ -172,6 +174,7 @@ def _checked(texts: Texts, case_files: dict[str, Source], found: _Found, is_doub
         len(texts.own) + len(texts.rigs),
         sum(kept.ready + kept.not_run for kept in memory.cases.values()),
         accepted,
+        texts.files,
     )
 
 

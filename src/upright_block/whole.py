@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager, suppress
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import ExitStack, contextmanager, suppress
 from pathlib import Path
 from typing import BinaryIO
 
@@ -20,6 +20,29 @@ def write_file(path: Path, content: bytes, is_private: bool = False) -> None:
     """
     with file_written(path, is_private) as file:
         file.write(content)
+
+
+def write_files(contents: Mapping[Path, bytes]) -> None:
+    """Write some files, all of them or none; each moves to its place when all are there.
+
+    Raises:
+        OSError: one could not be written; then all are as they were.
+    """
+    with ExitStack() as stack:
+        for path, content in contents.items():
+            path.parent.mkdir(parents=True, exist_ok=True)
+            before = path.read_bytes() if path.exists() else None
+            stack.callback(_put_back, path, before)
+            write_file(path, content)
+        stack.pop_all()
+
+
+def _put_back(path: Path, before: bytes | None) -> None:
+    """Give a file the content that it had."""
+    if before is None:
+        path.unlink(missing_ok=True)
+    elif path.read_bytes() != before:
+        write_file(path, before)
 
 
 @contextmanager

@@ -43,11 +43,11 @@ class _Filled:
 
 def recorded(cases: Iterable[ReadyCase], over: bool = False) -> Recorded:
     """Run some cases and fill in what they expect and do not say; with ``over`` also where they expect something else."""
-    filled: dict[tuple[Source, int], _Filled] = {}
+    filled: dict[tuple[str, int], _Filled] = {}
     left: list[Finding] = []
     for case in cases:
         _fill(case, over, filled, left)
-    by_source: dict[Source, list[_Filled]] = {}
+    by_source: dict[str, list[_Filled]] = {}  # two cases may have one file, each as a source of its own
     for found in filled.values():
         if len(found.texts) > 1:
             values = " and ".join(sorted(found.texts)[:3])
@@ -55,12 +55,12 @@ def recorded(cases: Iterable[ReadyCase], over: bool = False) -> Recorded:
         elif isinstance(found.table.source, Sheet):
             left.append(_told(found, words.in_workbook()))
         else:
-            by_source.setdefault(found.table.source, []).append(found)
-    texts = {source: _written(source, found) for source, found in by_source.items()}
+            by_source.setdefault(found.table.source.path, []).append(found)
+    texts = {found[0].table.source: _written(found[0].table.source, found) for found in by_source.values()}
     return Recorded(texts, sum(map(len, by_source.values())), tuple(left))
 
 
-def _fill(case: ReadyCase, over: bool, filled: dict[tuple[Source, int], _Filled], left: list[Finding]) -> None:
+def _fill(case: ReadyCase, over: bool, filled: dict[tuple[str, int], _Filled], left: list[Finding]) -> None:
     """The cells of one case that are to be filled in, with what its run has for them."""
     table = case.written.vectors
     if table is None or not case.columns:
@@ -91,7 +91,7 @@ def _fill(case: ReadyCase, over: bool, filled: dict[tuple[Source, int], _Filled]
                 at = shown_duration(case.plan.timebase.time(changes[column.path][moved]))
                 left.append(_told(found, words.does_not_hold(column.path, at)))
             else:
-                filled.setdefault((table.source, cell.start), found).texts.add(text)
+                filled.setdefault((table.source.path, cell.start), found).texts.add(text)
 
 
 def _cell_text(value: Value, type_: Type) -> str:
@@ -137,7 +137,13 @@ def _written(source: Source, filled: Sequence[_Filled]) -> str:
 def _escaped(value: str, text: str, inside: int) -> str:
     """A value as it stands in the string of TOML around an offset; in one of double quotes a backslash escapes."""
     is_basic = text.rfind('"""', 0, inside) > text.rfind("'''", 0, inside)
-    return value.replace("\\", "\\\\") if is_basic else value
+    return escaped(value) if is_basic else value
+
+
+def escaped(text: str) -> str:
+    """A text as it stands between three double quotes in TOML."""
+    made = text.replace("\\", "\\\\").replace('"""', '""\\"')
+    return "".join(a if a in "\n\t" or a.isprintable() else f"\\U{ord(a):08X}" for a in made)
 
 
 def _quoted(value: str) -> str:

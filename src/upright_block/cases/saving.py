@@ -6,6 +6,7 @@ from bisect import bisect_right
 from collections.abc import Sequence
 
 from upright_block.cases.plan import Drive, ReadyCase
+from upright_block.cases.recording import escaped
 from upright_block.cases.watchlist import Row, Watched, csv_text
 from upright_block.errors import BadValue, NotRunnable
 from upright_block.language.literals import Value, shown, shown_duration
@@ -56,9 +57,7 @@ def saved(
         content = csv_text([heads, *(["" if cell == "." else cell for cell in line] for line in lines)])
         vectors = f'vectors = "{table}"'
     else:
-        vectors = (
-            'vectors = """\n' + "\n".join(aligned(_ruled([heads, *lines], watched))).replace("\\", "\\\\") + '\n"""'
-        )
+        vectors = 'vectors = """\n' + escaped("\n".join(aligned(_ruled([heads, *lines], watched)))) + '\n"""'
     given = ", ".join(f"{_quoted(path)} = {_quoted(text)}" for path, text in _given(watched))
     made = [
         "[[case]]",
@@ -182,4 +181,4 @@ def _ruled(lines: Sequence[Sequence[str]], watched: Watched) -> list[list[str]]:
 def _quoted(text: str) -> str:
     """A basic string of TOML."""
     made = text.replace("\\", "\\\\").replace('"', '\\"')
-    return '"' + "".join(letter if letter.isprintable() else f"\\u{ord(letter):04X}" for letter in made) + '"'
+    return '"' + "".join(letter if letter.isprintable() else f"\\U{ord(letter):08X}" for letter in made) + '"'

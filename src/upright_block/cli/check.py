@@ -94,7 +94,7 @@ def command(
         return
     if accept:
         beside("--accept-present", "--write", "--only", "--skip", "--doubtful")
-        propose(checked, checked.accepted_path, checked.accepted.text, checked.accepting(findings), write)
+        propose(checked, {checked.accepted_path: (checked.accepted.text, checked.accepting(findings))}, write)
         return
     failed = any(f.severity == "error" or strict for f in findings)
     if sarif is not None:
@@ -144,10 +144,7 @@ def _fix(checked: Checked, findings: Sequence[Finding], write: bool) -> None:
     if not mended:
         show_lines([[("None of the findings has a way out that is one sure edit.", "")]])
         return
-    for number, (path, (before, after, _)) in enumerate(mended.items()):
-        if number:
-            show_lines([[]])
-        propose(checked, checked.root / path, before, after, write)
+    propose(checked, {checked.root / path: (before, after) for path, (before, after, _) in mended.items()}, write)
     count = sum(edits for _, _, edits in mended.values())
     left = len(findings) - count
     show_lines([[(f"{plural(count, 'edit')}; {plural(left, 'finding')} without one.", "dim")]])

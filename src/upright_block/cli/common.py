@@ -18,7 +18,7 @@ from upright_block import Finding, LibraryProblem, OpenLibrary, UprightError, fi
 from upright_block.reports import Line, Role, clipped, finding_list, plain, visible
 
 if TYPE_CHECKING:
-    from upright_block import Rows
+    from upright_block import Changes, Rows
 
 _STYLES: dict[Role, dict[str, Any]] = {
     "": {},
@@ -232,24 +232,29 @@ class Place(Protocol):
     @property
     def root(self) -> Path: ...
 
-    def write_text(self, path: Path, text: str) -> None: ...
+    def write_texts(self, texts: Changes) -> None: ...
 
 
-def propose(library: Place, path: Path, before: str, after: str, write: bool) -> None:
-    """Show what changes in a file of the library, with what comes and what goes in colour; write it if asked to."""
+def propose(library: Place, texts: Changes, write: bool) -> None:
+    """Show what changes in files of the library, with what comes and what goes in colour; write all of them, or none, if asked to."""
     from difflib import unified_diff
 
     roles: dict[str, Role] = {"+": "good", "-": "bad", "@": "dim"}
-    name = path.relative_to(library.root).as_posix()
-    found = unified_diff(before.splitlines(), after.splitlines(), name, name, lineterm="", n=1)
-    lines: list[Line] = [[(line, roles.get(line[:1], ""))] for line in found]
-    if before == after:
-        show_lines([[(f"{name} stays as it is.", "good")]])
-    elif write:
+    names = {path: Path(os.path.relpath(path, library.root)).as_posix() for path in texts}
+    changed = {path: both for path, both in texts.items() if both[0] != both[1]}
+    if write and changed:
         try:
-            library.write_text(path, after)
+            library.write_texts(changed)
         except UprightError as problem:
             stop(problem.message, problem.way_out)
-        show_lines([*lines, [], [(f"{name} is written.", "good")]])
-    else:
-        show_lines([*lines, [], [("Nothing is written without --write.", "dim")]])
+    for number, (path, (before, after)) in enumerate(texts.items()):
+        name = names[path]
+        found = unified_diff(before.splitlines(), after.splitlines(), name, name, lineterm="", n=1)
+        lines: list[Line] = [[(line, roles.get(line[:1], ""))] for line in found]
+        if path not in changed:
+            lines = [[(f"{name} stays as it is.", "good")]]
+        elif write:
+            lines += [[], [(f"{name} is written.", "good")]]
+        show_lines([*([[]] if number else []), *lines])
+    if changed and not write:
+        show_lines([[], [("Nothing is written without --write.", "dim")]])

@@ -93,7 +93,7 @@ def _put_in_order(library: OpenLibrary, name: str, write: bool) -> None:
         path, before, after = library.reordered(name)
     except UprightError as problem:
         stop(problem.message, problem.way_out)
-    propose(library, path, before, after, write)
+    propose(library, {path: (before, after)}, write)
 
 
 def _fits(path: str, pattern: str) -> bool:

@@ -300,8 +300,7 @@ def _save(library: OpenLibrary, watched: Watched, rows: Sequence[Row], save_as: 
     except UprightError as problem:
         stop(problem.message, problem.way_out)
     show_lines([[]])
-    for path, (before, after) in texts.items():
-        propose(library, path, before, after, write)
+    propose(library, texts, write)
 
 
 def _keep(library: OpenLibrary, watched: Watched, patterns: Sequence[str], write: bool) -> None:
@@ -318,8 +317,7 @@ def _keep(library: OpenLibrary, watched: Watched, patterns: Sequence[str], write
         stop("Nothing was changed.", "Do what is said above, or leave these out.")
     if not texts:
         show_lines([[("All of these have the values that they began with.", "good")]])
-    for path, (before, after) in texts.items():
-        propose(library, path, before, after, write)
+    propose(library, texts, write)
 
 
 def _time(option: str, text: str | None) -> int | None:

@@ -142,9 +142,16 @@ def _adopt(library: OpenLibrary, points: bool, into: str, write: bool) -> None:
     if not text:
         show_lines([[("Every name that a pin is wired to has a tag.", "good")]])
         return
-    before = library.table_text(into)
+    try:
+        before = library.table_text(into)
+    except UprightError as problem:
+        stop(problem.message, problem.way_out)
     _propose(library, into, before + text.split("\n", 1)[1] if before else text, write)
 
 
 def _propose(library: OpenLibrary, name: str, text: str, write: bool) -> None:
-    propose(library, library.table_path(name), library.table_text(name), text, write)
+    try:
+        before = library.table_text(name)
+    except UprightError as problem:
+        stop(problem.message, problem.way_out)
+    propose(library, {library.table_path(name): (before, text)}, write)

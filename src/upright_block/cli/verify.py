@@ -300,8 +300,7 @@ def _record(library: OpenLibrary, patterns: Sequence[str], over: bool, write: bo
         show_findings(case.findings, False)
     texts, cells, left = library.record(ready, over)
     show_findings(left, False)
-    for path, (before, after) in texts.items():
-        propose(library, path, before, after, write)
+    propose(library, texts, write)
     if cells:
         show_lines(
             [[(f"{plural(cells, 'cell')} filled in from the run: look whether it is what should come.", "warn")]]

@@ -64,7 +64,7 @@ def command(
     except UprightError as problem:
         stop(problem.message, problem.way_out)
     if approve:
-        propose(library, library.approved_path, library.approved_map(), library.map_rows(found).csv(), write)
+        propose(library, {library.approved_path: (library.approved_map(), library.map_rows(found).csv())}, write)
         return
     if export is not None:
         export_rows(library.map_rows(found), export)

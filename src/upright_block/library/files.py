@@ -15,7 +15,7 @@ from upright_block.language.source import Source
 
 _ROOTS = ("upright.toml", "pyvenv.cfg")
 """Files whose folder is something of its own."""
-_CARRIAGE_RETURN = re.compile(r"\r(?!\n)")
+CARRIAGE_RETURN = re.compile(r"\r(?!\n)")
 
 
 if TYPE_CHECKING:
@@ -70,7 +70,7 @@ class Files:
         while waiting:
             current = waiting.pop()
             try:
-                self._inside(current)
+                self.inside(current)
                 real = os.path.realpath(current)
                 if real in seen:
                     continue
@@ -105,7 +105,7 @@ class Files:
         Raises:
             FileProblem: it lies outside, is no file, or is too large.
         """
-        self._asked_for.add(self._inside(path))
+        self._asked_for.add(str(self.inside(path)))
         try:
             with open(os.open(path, os.O_RDONLY | getattr(os, "O_NONBLOCK", 0)), "rb") as file:
                 if not stat.S_ISREG(os.fstat(file.fileno()).st_mode):
@@ -137,7 +137,7 @@ class Files:
                 kind = "UTF-16"
             raise FileProblem("unreadable-file", f"The file is {kind}.", "Save it as UTF-8.") from None
         if "\r" in text:
-            text = _CARRIAGE_RETURN.sub("\n", text)
+            text = CARRIAGE_RETURN.sub("\n", text)
         return Source(self.shown(path), text)
 
     def source(self, path: Path, findings: Findings) -> Source | None:
@@ -172,8 +172,12 @@ class Files:
             self._report(findings, path, problem)
             return []
 
-    def _inside(self, path: Path) -> str:
-        """The real path of a file that may be read."""
+    def inside(self, path: Path, done: str = "read") -> Path:
+        """The real path of a file that may be read, or ``done`` whatever else.
+
+        Raises:
+            FileProblem: it lies outside.
+        """
         try:
             real = os.path.realpath(path)
         except ValueError:
@@ -183,10 +187,10 @@ class Files:
         if not any(real == root or real.startswith(os.path.join(root, "")) for root in self._allowed):
             raise FileProblem(
                 "outside-library",
-                f"{self.shown(path)} leads out of the library; nothing outside is read.",
+                f"{self.shown(path)} leads out of the library; nothing outside is {done}.",
                 "Move what it leads to into the library, or allow its folder in the call: --also DIR.",
             )
-        return real
+        return Path(real)
 
     def _report(self, findings: Findings, path: Path, problem: FileProblem) -> None:
         findings.add(Finding(problem.name, Source(self.shown(path), ""), 0, 0, str(problem), problem.way_out))

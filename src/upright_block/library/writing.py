@@ -1,0 +1,68 @@
+"""Writing texts of a library: inside of it alone, only over what was read, and all of them or none."""
+
+from __future__ import annotations
+
+from codecs import BOM_UTF8
+from collections.abc import Mapping
+from pathlib import Path
+
+from upright_block.errors import NotRunnable
+from upright_block.library.files import FileProblem, Files
+from upright_block.whole import write_files
+
+Changes = Mapping[Path, tuple[str, str]]
+"""By path what a text was when it was read, empty where there is no such file, and what it is to become."""
+
+
+def write_texts(files: Files, texts: Changes) -> None:
+    """Write some texts of the library whose files are ``files``, all or none; a byte order mark that a file has is kept.
+
+    Raises:
+        NotRunnable: one leads out of the library, is not what it was any more, could not be read again, or cannot be written.
+    """
+    contents: dict[Path, bytes] = {}
+    for path, (before, after) in texts.items():
+        name = files.shown(path)
+        try:
+            real = files.inside(path, "written")
+            old = files.content(path) if path.exists() else b""
+            mark = BOM_UTF8 if old.startswith(BOM_UTF8) else b""
+            now = files.read(path).text if old else ""
+        except FileProblem as problem:
+            raise refused(name, problem) from None
+        if now != _read_again(before):
+            message = f"{name} has changed since it was read; nothing was written."
+            raise NotRunnable(message, "Call it again, so that it starts from the text as it is now.")
+        _must_be_readable(name, after)
+        contents[real] = mark + after.encode()
+    try:
+        write_files(contents)
+    except OSError as problem:
+        name = files.shown(Path(problem.filename)) if problem.filename else "A file"
+        raise NotRunnable(f"{name} cannot be written: {problem.strerror}.", "Nothing was changed.") from None
+
+
+def refused(name: str, problem: FileProblem) -> NotRunnable:
+    """That a file cannot be used, as a problem of the call."""
+    said = str(problem)
+    return NotRunnable(said if said.startswith(name) else f"{name}: {said}", problem.way_out)
+
+
+def _read_again(text: str) -> str:
+    """A text as `Files.read` gives it."""
+    from upright_block.library.files import CARRIAGE_RETURN
+
+    return CARRIAGE_RETURN.sub("\n", text) if "\r" in text else text
+
+
+def _must_be_readable(name: str, text: str) -> None:
+    """Refuse a text of TOML that is none."""
+    if not name.lower().endswith(".toml"):
+        return
+    import tomllib
+
+    try:
+        tomllib.loads(text)
+    except tomllib.TOMLDecodeError as problem:
+        message = f"{name} could not be read again as it would be written: {problem}."
+        raise NotRunnable(message, "Nothing was written; make this change by hand.") from None
