@@ -11,6 +11,7 @@ from upright_block.errors import NotRunnable, UnknownName
 from upright_block.language.allowing import Settled, settle
 from upright_block.language.names import did_you_mean, listed
 from upright_block.language.nodes import replaced
+from upright_block.language.source import Source
 from upright_block.library import Library, unread_files
 
 if TYPE_CHECKING:
@@ -21,7 +22,6 @@ if TYPE_CHECKING:
     from upright_block.language.findings import Finding
     from upright_block.language.instances import Instance
     from upright_block.language.signatures import StandardFunction
-    from upright_block.language.source import Source
     from upright_block.language.tag_uses import TagUse
     from upright_block.language.tags import Tag
     from upright_block.language.timebase import Timebase
@@ -128,6 +128,14 @@ class Contents:
         return settle(found, sources, policy, is_analysed)
 
     @property
+    def _texts(self) -> list[Source]:
+        """All that was read of it, of the tables of cases the first lines."""
+        vectors = (case.written.vectors for case in self._suite.ready)
+        read = [table.source for table in vectors if table is not None]
+        tables = [Source(source.path, source.text.split("\n", 1)[0]) for source in read]
+        return [*self.sources, *self._library.tables, *self._suite.sources, *tables]
+
+    @property
     def findings(self) -> tuple[Finding, ...]:
         """What reading its units and its cases found, with the levels that its manifest gives."""
         return self._settled.findings
@@ -144,8 +152,11 @@ class Contents:
             LibraryProblem: the file of accepted findings cannot be used.
         """
         from upright_block.analysis import analyse
+        from upright_block.analysis.outside import named_outside, unread
 
         analysed = [f for f in analyse(self._library.scope) if doubtful or not f.is_doubtful]
+        if any(f.name == "never-read" for f in analysed):
+            analysed = unread(analysed, named_outside(self._texts))
         found = sorted([*self._read, *analysed], key=lambda f: (f.source.path, f.start, f.name))
         return self._settle(found, True)
 

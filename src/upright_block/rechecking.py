@@ -9,8 +9,9 @@ everything gives, or might not, everything is checked.
 from __future__ import annotations
 
 import json
+import re
 import stat
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from contextlib import suppress
 from hashlib import sha256
 from pathlib import Path
@@ -20,11 +21,12 @@ from upright_block import cached
 from upright_block.analysis import Analysed, analysed
 from upright_block.analysis.checks.siblings import CallMade
 from upright_block.analysis.facts import Given, given_by, merged
+from upright_block.analysis.outside import named_outside, unread
 from upright_block.language.allowing import Allowance, Settled, settle
 from upright_block.language.findings import Finding, Findings, Related
 from upright_block.language.nodes import fresh, record, replaced, state
 from upright_block.language.source import Source
-from upright_block.library import Files, Library, Texts, check_texts, find_root, read_texts, unread_files
+from upright_block.library import FileProblem, Files, Library, Texts, check_texts, find_root, read_texts, unread_files
 from upright_block.library.accepted import ACCEPTED, Accepted, accepted_text, read_accepted
 from upright_block.library.outline import Shown, mentioned, shown_by
 from upright_block.whole import write_file
@@ -34,6 +36,7 @@ if TYPE_CHECKING:
     from upright_block.library.writing import Changes
 
 _FORM = 1
+_TABLE = re.compile(r"[\w./-]+\.csv", re.IGNORECASE)
 _MOST_ROUNDS = 3
 _MOST_AGAIN = 0.4
 """Where more than this part of all sources would be read, all are."""
@@ -48,7 +51,10 @@ _RETOLD = frozenset({"unknown-name", "name-twice", "recursion"})
 
 @record
 class Checked:
-    """What a check found, and in how much: findings and allowances as `Contents.check` gives them."""
+    """What a check found, and in how much: findings and allowances as `Contents.check` gives them.
+
+    ``named`` are the words by which texts other than bodies may name data.
+    """
 
     name: str
     root: Path
@@ -58,6 +64,7 @@ class Checked:
     cases: int
     accepted: Accepted
     read: Files
+    named: frozenset[str]
 
     @property
     def accepted_path(self) -> Path:
@@ -161,6 +168,11 @@ def _checked(texts: Texts, case_files: dict[str, Source], found: _Found, is_doub
         if is_doubtful or not finding.is_doubtful:
             gathered.add(finding)
     findings = sorted(gathered.items, key=lambda f: (f.source.path, f.start, f.name))
+    own_texts = [*texts.own, *texts.rigs, *texts.tags, *texts.wirings, *case_files.values()]
+    named: frozenset[str] = frozenset()
+    if any(f.name in ("never-read", "never-used") for f in findings):
+        named = named_outside([*own_texts, *_heads(texts, case_files.values())])
+        findings = unread(findings, named)
     policy = texts.manifest.policy
     policy = replaced(policy, allowances=(*policy.allowances, *found.allowances, *accepted.allowances))
     tables = (*texts.tags, *texts.wirings)
@@ -175,7 +187,19 @@ def _checked(texts: Texts, case_files: dict[str, Source], found: _Found, is_doub
         sum(kept.ready + kept.not_run for kept in memory.cases.values()),
         accepted,
         texts.files,
+        named,
     )
+
+
+def _heads(texts: Texts, case_files: Iterable[Source]) -> Iterator[Source]:
+    """The first lines of the tables that case files name."""
+    for source in case_files:
+        for name in dict.fromkeys(_TABLE.findall(source.text)):
+            path = (texts.root / source.path).parent / name
+            with suppress(FileProblem):
+                if path.exists():
+                    table = texts.files.read(path)
+                    yield Source(table.path, table.text.split("\n", 1)[0])
 
 
 # --- everything ---

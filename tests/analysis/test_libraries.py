@@ -6,8 +6,8 @@ from pathlib import Path
 
 import pytest
 
-from tests.helpers import EXAMPLES, ROOT, write_files
-from upright_block import open_library
+from tests.helpers import EXAMPLES, ROOT, upright, write_files
+from upright_block import check_library, open_library
 from upright_block.analysis import analyse
 from upright_block.language.allowing import Policy, settle
 from upright_block.language.checking.program import find_unit
@@ -174,3 +174,35 @@ def test_the_blocks_of_the_standard_have_no_finding_that_they_do_not_allow() -> 
     by_path = {source.path: source for source in texts}
     named = [replaced(finding, source=by_path[f"{finding.source.path}.st"]) for finding in found]
     assert [str(finding) for finding in settle(named, texts, Policy(), True).findings] == []
+
+
+OUTSIDE = {
+    "blocks/a.st": "FUNCTION_BLOCK A\nVAR_INPUT go : BOOL; END_VAR\nVAR\n"
+    + "".join(
+        f"    {name} : INT;\n" for name in ("count", "hits", "in_case", "in_rule", "in_csv", "lost", "spare", "kept")
+    )
+    + "END_VAR\nIF go THEN count := 1; hits := 2; in_case := 3; in_rule := 4; in_csv := 5; lost := 6; END_IF\nEND_FUNCTION_BLOCK\n",
+    "programs/p.st": "PROGRAM P VAR a : A; END_VAR a(go := key); END_PROGRAM\n"
+    "PROGRAM Q lamp := shown > 0; END_PROGRAM\n"
+    "CONFIGURATION C VAR_ACCESS seen : R.p.a.hits : INT READ_ONLY; END_VAR\n"
+    "RESOURCE R ON CPU TASK t(INTERVAL := T#100ms); PROGRAM p WITH t : P; PROGRAM q WITH t : Q; END_RESOURCE END_CONFIGURATION\n",
+    "tags/t.csv": "tag,point,type,stands_for\nkey,%IX0.0,BOOL,\nlamp,%QX0.0,BOOL,\nshown,,,p.a.count\n",
+    "cases/v.csv": "go,in_csv\n1,5\n",
+    "cases/a.toml": 'block = "A"\nscan = "1s"\nnever = ["in_rule > 5"]\n[[case]]\nname = "c"\nvectors = """\ngo set kept | in_case\n1 1 | 3\n"""\n'
+    '[[case]]\nname = "d"\nvectors = "v.csv"\n',
+}
+
+
+def test_data_that_somebody_outside_reads_is_not_called_unread(tmp_path: Path) -> None:
+    library = write_files(tmp_path, OUTSIDE)
+    for found in (check_library(library).settled, open_library(library).check()):
+        names = [f.source.text[f.start : f.end] for f in found.findings if f.name == "never-read"]
+        assert names == ["lost"]
+
+
+def test_a_mend_removes_nothing_that_a_case_names(tmp_path: Path) -> None:
+    library = write_files(tmp_path, OUTSIDE)
+    upright("check", "--fix", "--write", "--library", library)
+    text = (library / "blocks/a.st").read_text()
+    assert ("spare" in text, "kept : INT" in text) == (False, True)
+    assert not [f for f in open_library(library).findings if f.severity == "error"]

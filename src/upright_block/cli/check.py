@@ -140,7 +140,7 @@ def _sum_up(checked: Checked, findings: Sequence[Finding], failed: bool) -> None
 
 def _fix(checked: Checked, findings: Sequence[Finding], write: bool) -> None:
     """Propose the edits of findings, a file at a time."""
-    mended = mended_texts(findings)
+    mended = mended_texts(findings, checked.named)
     if not mended:
         show_lines([[("None of the findings has a way out that is one sure edit.", "")]])
         return

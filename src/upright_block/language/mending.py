@@ -25,11 +25,15 @@ def sure_edit(finding: Finding) -> Edit | None:
     return make(finding) if make is not None and not isinstance(finding.source, Sheet) else None
 
 
-def mended_texts(findings: Iterable[Finding]) -> dict[str, tuple[str, str, int]]:
-    """By path a text before and after the sure edits of its findings, and how many these are; of two that touch one is done."""
+def mended_texts(findings: Iterable[Finding], named: frozenset[str] = frozenset()) -> dict[str, tuple[str, str, int]]:
+    """By path a text before and after the sure edits of its findings, and how many these are; of two that touch one is done.
+
+    What other texts name, in upper case, is not removed.
+    """
     by_path: dict[str, tuple[Source, list[Edit]]] = {}
     for finding in findings:
-        edit = sure_edit(finding)
+        is_kept = finding.name == "never-used" and finding.source.text[finding.start : finding.end].upper() in named
+        edit = None if is_kept else sure_edit(finding)
         if edit is not None:
             by_path.setdefault(finding.source.path, (finding.source, []))[1].append(edit)
     found: dict[str, tuple[str, str, int]] = {}
