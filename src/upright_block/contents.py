@@ -243,13 +243,30 @@ class Contents:
         """A sentence that offers the tag with nearly this name."""
         return did_you_mean(name, (tag.name for tag in self.tags)) or "upright tags lists all of them."
 
-    @staticmethod
-    def tag_rows(tags: Sequence[Tag]) -> Rows:
-        """Tags for a spreadsheet, with every column that their tables have."""
+    def tag_rows(self, tags: Sequence[Tag] | None = None) -> tuple[Rows, int]:
+        """Tags for a spreadsheet, with every column that their tables have, and how many rows of these are left out.
+
+        Without ``tags`` it is every row of every table, also those with errors, and the global variables AT a point; else left out
+        are the rows with errors.
+
+        Raises:
+            BadValue: a row of a table does not fit its columns.
+        """
         from upright_block.library.sheets import Rows
         from upright_block.library.tagfile import columns_of
 
-        return Rows("tags", columns_of(tag.cells for tag in tags), [_texts(tag) for tag in tags])
+        tables = self._library.tag_tables
+        written = [cells for table in tables for cells in table.rows]
+        others = [tag for tag in (self.tags if tags is None else tags) if not tag.cells]
+        known = {id(tag.cells) for tag in self.tags}
+        if tags is None:
+            chosen = [{column: cell.text for column, cell in cells.items()} for cells in written] + list(
+                map(_texts, others)
+            )
+        else:
+            chosen = list(map(_texts, tags))
+        left = 0 if tags is None else sum(id(cells) not in known for cells in written)
+        return Rows("tags", columns_of([table.source for table in tables], bool(others)), chosen), left
 
     def table_from(self, file: Path | None, text: str = "") -> str:
         """A tag table as CSV from a file of another kind or place, or from a text with tabs or commas between its cells.
@@ -261,13 +278,21 @@ class Contents:
 
         return table_from(file, text)
 
-    def adopted(self, with_points: bool = False) -> tuple[str, list[str]]:
-        """A table of the names that pins are wired to and no tag has, as CSV; and those whose type cannot be told."""
+    def adopted(self, before: str = "", with_points: bool = False) -> tuple[str, list[str]]:
+        """A table of the names that pins are wired to and no tag has, as CSV, behind the rows of one that is there; and those whose
+        type cannot be told.
+
+        Raises:
+            BadValue: the table that is there lacks a column.
+        """
         from upright_block.library.adopting import adopted_rows
         from upright_block.library.sheets import Rows
+        from upright_block.library.tagfile import appended
 
         _ = self._suite  # cases name tags too
         rows, untold = adopted_rows(self._library.scope, with_points)
+        if before.strip() and rows:
+            return appended(before, rows), untold
         return (Rows("tags", ("tag", "point", "type"), rows).csv() if rows else ""), untold
 
     def table_text(self, name: str) -> str:

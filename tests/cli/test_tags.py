@@ -345,3 +345,36 @@ END_PROGRAM"""
         "motor": ("BOOL", "%Q"),
     }
     assert "no pin tells their type: dor." in found
+
+
+WIDE = "comment;tag;point;type;cable;empty\r\n=x;key;%IX0.0;BOOL;007;\r\n;lamp;%QX0.0;BOOL;;\r\n"
+
+
+def test_adopted_rows_fit_the_table_that_they_are_put_behind(tmp_path: Path) -> None:
+    """In its own columns, with its own separators and ends of lines; the rows that are there stay to the byte."""
+    files = {"tags/t.csv": WIDE, "blocks/b.st": "FUNCTION_BLOCK B VAR_INPUT n : INT; END_VAR END_FUNCTION_BLOCK"}
+    library = write_files(tmp_path, files | {"wiring/w.csv": "instance,block,n\nB1,B,fresh\n"})
+    (library / "tags/t.csv").write_bytes(WIDE.encode())
+    result = upright("tags", "--library", library, "--adopt", "--points", "--into", "t", "--write")
+    assert result.exit_code == 0, result.output
+    assert (library / "tags/t.csv").read_bytes().decode() == WIDE + ";fresh;%IW1;INT;;\r\n"
+    assert not [f for f in open_library(library).findings if f.severity == "error"]
+    (library / "tags/t.csv").write_text("tag,point\nkey,%IX0.0\n")
+    result = upright("tags", "--library", library, "--adopt", "--into", "t", "--write")
+    assert (result.exit_code, "has no column type" in result.output) == (2, True)
+    assert (library / "tags/t.csv").read_text() == "tag,point\nkey,%IX0.0\n"
+
+
+def test_an_export_has_each_row_and_column_as_it_is(tmp_path: Path) -> None:
+    """Rows with errors too; of a part what is left out is told."""
+    text = "comment,tag,point,type,cable,empty\nfirst,key,%IX0.0,BOOL,007,\nbad,lamp,%ZZ0.0,BOOL,,\nagain,key,%IX0.1,BOOL,,\n"
+    library = write_files(tmp_path / "l", {"tags/t.csv": text})
+    file = tmp_path / "out.csv"
+    assert upright("tags", "--library", library, "--export", file).exit_code == 0
+    assert file.read_text() == text
+    result = upright("tags", "k*", "--library", library, "--export", file)
+    assert (result.exit_code, "left out" in result.output) == (1, True)
+    (library / "tags/t.csv").write_text(text + "a,b,c,d,e,f,g,h\n")
+    before = file.read_bytes()
+    result = upright("tags", "--library", library, "--export", file)
+    assert (result.exit_code, "tags/t.csv:5" in result.output, file.read_bytes()) == (2, True, before)

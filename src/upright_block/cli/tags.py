@@ -106,7 +106,15 @@ def command(
         found.sort(key=lambda tag: (tag.area or "~", tag.point.start if tag.point else 0))
     if export is not None:
         beside("--export", "PATTERNS", "--area", "--unit", "--unused", "--by-point")
-        export_rows(library.tag_rows(found), export)
+        is_whole = not (patterns or unused or by_point) and area is None and unit is None
+        try:
+            rows, left = library.tag_rows(None if is_whole else found)
+        except UprightError as problem:
+            stop(problem.message, problem.way_out)
+        export_rows(rows, export)
+        if left:
+            show_lines([[(f"{plural(left, 'row')} with errors left out: upright check", "warn")]])
+            raise SystemExit(1)
         return
     if as_json:
         show_json([tag_data(tag) for tag in found])
@@ -135,18 +143,18 @@ def _import(library: OpenLibrary, name: str, into: str | None, write: bool) -> N
 
 
 def _adopt(library: OpenLibrary, points: bool, into: str, write: bool) -> None:
-    text, untold = library.adopted(points)
+    try:
+        before = library.table_text(into)
+        text, untold = library.adopted(before, points)
+    except UprightError as problem:
+        stop(problem.message, problem.way_out)
     if untold:
         listed = ", ".join(untold[:12])
         show_lines([[(f"Not adopted, since no pin tells their type: {listed}.", "warn")], []])
     if not text:
         show_lines([[("Every name that a pin is wired to has a tag.", "good")]])
         return
-    try:
-        before = library.table_text(into)
-    except UprightError as problem:
-        stop(problem.message, problem.way_out)
-    _propose(library, into, before + text.split("\n", 1)[1] if before else text, write)
+    _propose(library, into, text, write)
 
 
 def _propose(library: OpenLibrary, name: str, text: str, write: bool) -> None:

@@ -12,6 +12,7 @@ from upright_block.language.findings import Finding, Findings
 from upright_block.language.nodes import record
 from upright_block.language.scope import Scope, Standard
 from upright_block.language.source import Source
+from upright_block.language.tags import TagTable
 from upright_block.language.typed import Unit
 from upright_block.library.files import Files
 from upright_block.library.manifest import Manifest, read_manifest
@@ -31,6 +32,7 @@ class Library:
     files: Files
     sources: tuple[Source, ...]
     tables: tuple[Source, ...]
+    tag_tables: tuple[TagTable, ...]
     scope: Scope
     findings: tuple[Finding, ...]
 
@@ -103,7 +105,9 @@ def check_texts(texts: Texts, only: Collection[str] | None = None) -> Library:
     chosen = [source for source in sources if only is None or source.path in only]
     check_program(chosen, scope, findings, tables, wirings)
     tables_read = (*(table.source for table in tables), *(table.source for table in wirings))
-    return Library(texts.root, manifest, texts.files, sources, tables_read, scope, tuple(findings.in_order()))
+    return Library(
+        texts.root, manifest, texts.files, sources, tables_read, tuple(tables), scope, tuple(findings.in_order())
+    )
 
 
 def _stand_ins() -> Standard:

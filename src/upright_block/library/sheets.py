@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 
 from upright_block.language.nodes import record
 
@@ -30,13 +30,9 @@ class Rows:
     rows: Sequence[Mapping[str, str]]
 
     def csv(self) -> str:
-        """The rows as CSV. A text that a spreadsheet would take for a formula has a quote before it."""
-        out = io.StringIO()
-        writer = csv.writer(out, lineterminator="\n")
-        writer.writerow(self.columns)
-        for row in self.rows:
-            writer.writerow([_guarded(row.get(column, "")) for column in self.columns])
-        return out.getvalue()
+        """The rows as CSV. A text that a spreadsheet would take for a formula has a quote before it, heads too."""
+        heads = dict(zip(self.columns, self.columns, strict=True))
+        return csv_lines([[row.get(column, "") for column in self.columns] for row in (heads, *self.rows)])
 
     def workbook(self) -> bytes:
         """The rows as a workbook of one sheet. All cells are texts, so that no zero is lost and none becomes a formula."""
@@ -61,6 +57,13 @@ class Rows:
         out = io.BytesIO()
         book.save(out)
         return out.getvalue()
+
+
+def csv_lines(rows: Iterable[Sequence[str]], delimiter: str = ",", end: str = "\n") -> str:
+    """Rows of texts as CSV (RFC 4180), none of them a formula to a spreadsheet."""
+    out = io.StringIO()
+    csv.writer(out, delimiter=delimiter, lineterminator=end).writerows(list(map(_guarded, row)) for row in rows)
+    return out.getvalue()
 
 
 def _guarded(text: str) -> str:

@@ -246,7 +246,7 @@ def csv_table(source: Source, skips_blank: bool = False) -> Table:
     end = _line_end(text, len(text.rstrip()))
     head_end = _line_end(text, start) if start < end else start
     first = text[start:head_end].removesuffix("\r")
-    delimiter = _delimiter(first)
+    delimiter = delimiter_of(first)
 
     def split(row: int) -> list[Cell]:
         return _places(text[row : _line_end(text, row)].removesuffix("\r"), row, delimiter)
@@ -315,7 +315,7 @@ def _add_line(builder: _Builder, start: int, line: str, delimiter: str, timed: b
         builder.uneven(len(texts), start, start + len(line))
 
 
-def _delimiter(head: str) -> str:
+def delimiter_of(head: str) -> str:
     """What separates the names of the columns, outside of quotes and brackets."""
     bare = _BRACKETS.sub("", _QUOTED.sub("", head))
     return max("\t;,", key=bare.count) if any(d in bare for d in "\t;,") else ","

@@ -4,19 +4,57 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 
 from upright_block.errors import BadValue
 from upright_block.language.findings import Findings
-from upright_block.language.source import Cell
+from upright_block.language.source import Source
 from upright_block.language.tags import COLUMNS
+from upright_block.library.sheets import csv_lines
+from upright_block.library.table import delimiter_of, table_of
 
 
-def columns_of(rows: Iterable[Mapping[str, Cell]]) -> list[str]:
-    """The columns of some rows: those of a tag table in its order, then others as they come."""
-    used = dict.fromkeys(column for row in rows for column in row)
-    return [*(column for column in COLUMNS if column in used), *(column for column in used if column not in COLUMNS)]
+def columns_of(sources: Iterable[Source], has_others: bool) -> list[str]:
+    """The columns of some tag tables as they stand there, empty ones too; ``has_others`` says that tags of no table come with them.
+
+    Raises:
+        BadValue: a row of a table does not fit its columns.
+    """
+    used: dict[str, None] = {}
+    for source in sources:
+        table = table_of(source, skips_blank=True)
+        if table.flaws:
+            said, where = table.flaws[0].words, source.shown_line(table.flaws[0].start)
+            raise BadValue(f"{where}: {said.message}", said.way_out)
+        used |= dict.fromkeys(_key(head.text) for head in table.heads)
+    if has_others or not used:
+        used |= dict.fromkeys(("tag", "point", "type"))
+    return list(used)
+
+
+def _key(head: str) -> str:
+    return head.lower() if head.lower() in COLUMNS else head
+
+
+def appended(before: str, rows: Sequence[Mapping[str, str]]) -> str:
+    """A tag table with more rows, in its own columns and with its own separators and ends of lines.
+
+    Raises:
+        BadValue: it lacks a column that they need.
+    """
+    source = Source("", before)
+    table = table_of(source, skips_blank=True)
+    heads = [_key(head.text) for head in table.heads]
+    missing = next((column for row in rows for column in row if column not in heads), None)
+    if missing is not None:
+        raise BadValue(
+            f"The table has no column {missing}.", "Add it to its first line, or choose another table: --into NAME."
+        )
+    end = "\r\n" if "\r\n" in before else "\n"
+    first = before.lstrip().split("\n", 1)[0]
+    lines = csv_lines([[row.get(head, "") for head in heads] for row in rows], delimiter_of(first), end)
+    return before + ("" if before.endswith("\n") else end) + lines
 
 
 def pasted_rows(text: str) -> tuple[list[str], list[dict[str, str]]]:
