@@ -13,6 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.helpers import write_files
+from upright_block import open_library
 from upright_block.cli.main import main
 from upright_block.language.findings import Findings
 from upright_block.library.sheets import Rows

@@ -133,7 +133,7 @@ class _Loader:
         self.findings = findings
         self.ready: list[ReadyCase] = []
         self.not_run: list[NotRun] = []
-        self.blocks: dict[str, Unit] = {}
+        self.blocks: dict[Unit, Unit] = {}
         self.methods: Methods = {}
         self.common = Common(library.scope.missing)
         self.rigs_used: set[str] = set()
@@ -151,7 +151,7 @@ class _Loader:
         broken = unit is not None and unit.is_broken
         block = None
         if unit is not None and (not broken or (self.has_layout and _can_be_planned(unit))):
-            block = self.blocks.setdefault(unit.key, as_block(unit))
+            block = self.blocks.setdefault(unit, as_block(unit))
             rig = self._rig(file, block) if file.rig is not None else None
             if rig is not None:
                 block = with_rig(block, rig)

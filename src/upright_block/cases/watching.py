@@ -21,7 +21,7 @@ from upright_block.language.source import Source
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Assign, Constant, Unit
 
-Methods = dict[tuple[str, str, bool], Unit | None]
+Methods = dict[tuple[str, Unit, bool], Unit | None]
 """The methods of expressions that were read: by text, unit, and whether it is a condition."""
 
 
@@ -62,8 +62,12 @@ class Watcher:
             self.path, self.probes = path, {}
         for rule in rules:
             self._rule(rule, found)
+            found.is_broken &= (
+                not self.is_of_block
+            )  # of a block what is wrong here is told; the others, and the cases, go on
         for row in rows:
             self._row(row, found)
+            found.is_broken &= not self.is_of_block
 
     def _rule(self, rule: Rule, found: Watch) -> None:
         phrases = [p for p in (rule.expression, rule.during, rule.after, rule.until) if p]
@@ -86,7 +90,7 @@ class Watcher:
     def _both(self, rule: Rule, found: Watch) -> int | None:
         """One probe for a rule with ``while``: that it is broken; None where one of its expressions looks back."""
         assert rule.during is not None
-        key = (f"{rule.kind} {rule.expression.text} while {rule.during.text}", self.unit.key, True)
+        key = (f"{rule.kind} {rule.expression.text} while {rule.during.text}", self.unit, True)
         if key not in self.methods:
             methods = [self._condition(phrase) for phrase in (rule.during, rule.expression)]
             during, expression = methods
@@ -95,7 +99,7 @@ class Watcher:
         return None if method is None else self._number(key[0], True, method, found, Guard(None, None, None))
 
     def _condition(self, phrase: Phrase) -> Unit | None:
-        key = (phrase.text, self.unit.key, True)
+        key = (phrase.text, self.unit, True)
         if key not in self.methods:
             self.methods[key] = self._method(phrase, True)
         return self.methods[key]
@@ -123,7 +127,7 @@ class Watcher:
 
     def _probe(self, phrase: Phrase, found: Watch, is_condition: bool, guard: Guard | None = None) -> int | None:
         """The number of the probe of an expression, that of a rule where it has a guard; None, with a finding, where it is none."""
-        key = (phrase.text, self.unit.key, is_condition)
+        key = (phrase.text, self.unit, is_condition)
         if key not in self.methods:
             self.methods[key] = self._method(phrase, is_condition)
         method = self.methods[key]

@@ -55,7 +55,7 @@ class BodyEmitter(ExpressionEmitter):
         """Write the function of the unit."""
         unit = self.frame.unit
         assert unit.body is not None
-        head = [f"(func ${unit.key} (param $self i32)"]
+        head = [f"(func ${self.code.function(unit)} (param $self i32)"]
         given = parameters(unit)
         head += [self._parameter(pin) for pin in given]
         returned = [] if unit.keeps_data else [v for v in results(unit) if isinstance(v.type, Elementary)]
@@ -212,7 +212,7 @@ class BodyEmitter(ExpressionEmitter):
     def _call_part(self, body: Sequence[typed.Statement]) -> None:
         """Statements as a function of their own."""
         self.parts += 1
-        name = f"{self.frame.unit.key}.part{self.parts}"
+        name = f"{self.code.function(self.frame.unit)}.part{self.parts}"
         part = BodyEmitter(self.code, self.frame.unit, usage(body, (), self.code.pinned))
         part.emit_part(name, body)
         call = f"local.get $self call ${name}"
@@ -278,8 +278,9 @@ class BodyEmitter(ExpressionEmitter):
                 self.describe(place.type, f"local.get {base}", offset + offsets[pin])
             else:
                 self._store_pin(pin, base, offset + offsets[pin])
-        name = self.code.dispatched(node.block) if node.is_virtual else node.block.key
-        if name == node.block.key and self._is_inlined(node.block):
+        own = self.code.function(node.block)
+        name = self.code.dispatched(node.block) if node.is_virtual else own
+        if name == own and self._is_inlined(node.block):
             self._inline(node, base, offset)
         else:
             for pin, _ in reversed(node.inputs):
@@ -330,7 +331,7 @@ class BodyEmitter(ExpressionEmitter):
         pins = [pin for pin, _ in node.inputs]
         plain = [pin for pin in pins if isinstance(pin.type, Elementary)]
         use = usage_inside(node.block, plain, self.code.pinned)
-        inner = Frame(node.block, f"c.{node.block.key}.", base, offset, self.label("leave"), use)
+        inner = Frame(node.block, f"c.{self.code.function(node.block)}.", base, offset, self.label("leave"), use)
         known = self.facts
         mirrored = [pin for pin in plain if pin in use.seldom and pin not in self.code.pinned]
         self.facts = dict.fromkeys(mirrored, MIRRORED)

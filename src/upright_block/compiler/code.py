@@ -41,6 +41,7 @@ class Code:
     alignment) that nobody changes, ``r`` are ``rooms`` (size, alignment), ``g`` are addresses of global variables, ``k``
     are instructions that put the value of a constant on the stack, ``p`` are addresses of points, ``l`` those of tables of where the points of instances lie,
     ``t`` those of ``tables`` of addresses, each an offset from a global variable or a number.
+    ``u`` are the numbers of ``units``: what they are called in the library is no part of the text.
     ``virtual`` are the methods and bodies that it calls by the kind of the instance.
     """
 
@@ -54,7 +55,12 @@ class Code:
     constants: dict[tuple[typed.Variable, Type], str] = fresh(default_factory=dict)
     points: list[tuple[Point, int | None]] = fresh(default_factory=list)
     tables: list[tuple[tuple[typed.Variable | None, int], ...]] = fresh(default_factory=list)
-    virtual: dict[str, typed.Unit] = fresh(default_factory=dict)
+    units: dict[typed.Unit, str] = fresh(default_factory=dict)
+    virtual: dict[typed.Unit, None] = fresh(default_factory=dict)
+
+    def function(self, unit: typed.Unit) -> str:
+        """The name of the function that is the body of a unit."""
+        return "u" + self.units.setdefault(unit, f"{{u{len(self.units)}}}")
 
     def site(self, unit: typed.Unit, start: int, kind: str) -> str:
         """The number of a place that can fault."""
@@ -103,10 +109,9 @@ class Code:
     def dispatched(self, unit: typed.Unit) -> str:
         """The name of the function that calls a method, or runs a body, as the kind of the instance asks for."""
         if not has_kinds(unit.owner or unit):
-            return unit.key
-        name = f"{unit.key}.by_kind"
-        self.virtual[name] = unit
-        return name
+            return self.function(unit)
+        self.virtual[unit] = None
+        return f"{self.function(unit)}.by_kind"
 
 
 def level_of(unit: typed.Unit) -> int:

@@ -303,7 +303,7 @@ class ExpressionEmitter(PlaceEmitter):
             if not isinstance(variable.type, Elementary):
                 rooms[variable] = self.code.room(size_of(variable.type), 8)
                 self.out.append(f"i32.const {rooms[variable]}")
-        self.call(unit, self.code.dispatched(unit) if node.is_virtual else unit.key)
+        self.call(unit, self.code.dispatched(unit) if node.is_virtual else "")
         taken = dict(node.outputs)
         waiting: list[tuple[str, typed.Variable]] = []
         for variable in reversed(unit.section("output")):
@@ -337,7 +337,7 @@ class ExpressionEmitter(PlaceEmitter):
 
     def call(self, unit: typed.Unit, name: str = "") -> None:
         """A call, with the loop budget handed over when the callee counts on it."""
-        name = name or unit.key
+        name = name or self.code.function(unit)
         self.calls += unit.cost
         if has_loops(unit):
             self.uses_budget = True

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import struct
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from functools import cache
 
 from upright_block.compiler.bodies import dispatcher, write_code
@@ -103,10 +103,10 @@ def build_image(program: Program, bodies: Bodies | None = None) -> Image:
     bodies = bodies or Bodies()
     pinned = pinned_variables(units)
     codes = [bodies.code(unit, program.mode, pinned) for unit in units if unit.kind != "INTERFACE"]
-    linker = _Linker(program)
+    linker = _Linker(program, units)
     linker.lay_points(codes)
     functions = [function for code in codes for function in linker.linked(code)]
-    functions += _dispatchers(codes, units)
+    functions += _dispatchers(codes, linker.numbers)
     if any("call $text_" in function for function in functions):
         functions.append(_runtime("texts"))
     writers = linker.room(0, 16) if program.mode.notes_writers else 0
@@ -125,7 +125,7 @@ def build_image(program: Program, bodies: Bodies | None = None) -> Image:
             *([f"(global $writers i32 (i32.const {writers}))"] if writers else []),
             *functions,
             _forces(forces, below),
-            f"(func $scan i32.const {DATA} call ${program.root.key})",
+            f"(func $scan i32.const {DATA} call $u{linker.numbers[program.root]})",
             f'(func (export "look") (global.set $budget (i32.const {MOST_TURNS})) call $scan)',
             _runtime("driver"),
             ")",
@@ -140,8 +140,9 @@ def build_image(program: Program, bodies: Bodies | None = None) -> Image:
 class _Linker:
     """Gives everything that bodies need its number or its address."""
 
-    def __init__(self, program: Program) -> None:
+    def __init__(self, program: Program, units: Sequence[typed.Unit]) -> None:
         self.program = program
+        self.numbers = {unit: number for number, unit in enumerate(units)}
         self.end = -(-(DATA + len(program.initial)) // 16) * 16
         self.sites: list[Site] = []
         self.points: list[tuple[Point, str | None] | None] = []
@@ -177,6 +178,7 @@ class _Linker:
             "k": [self._constant(variable, type_) for variable, type_ in code.constants],
             "p": [points + place if own is None else self.nobody + own for place, (_, own) in enumerate(code.points)],
             "l": self.levels,
+            "u": [self.numbers[unit] for unit in code.units],
             "t": [self._table(entries) for entries in code.tables],
         }
         return [_MARK.sub(lambda mark: str(filled[mark[1]][int(mark[2])]), text) for text in code.functions]
@@ -235,25 +237,27 @@ class _Linker:
         return constant(value, type_)
 
 
-def _dispatchers(codes: Iterable[Code], units: Iterable[typed.Unit]) -> list[str]:
+def _dispatchers(codes: Iterable[Code], numbers: Mapping[typed.Unit, int]) -> list[str]:
     """The functions that choose a method or a body by the number of the instance's unit."""
-    kinds: dict[str, list[typed.Unit]] = {}
-    for unit in units:
+    kinds: dict[typed.Unit, list[typed.Unit]] = {}
+    for unit in numbers:
         if unit.keeps_data and unit.kind != "INTERFACE":
             for role in unit.roles:
-                kinds.setdefault(role.key, []).append(unit)
-    wanted = {name: unit for code in codes for name, unit in code.virtual.items()}
-    return [dispatcher(name, unit, _stand_ins(unit, kinds)) for name, unit in wanted.items()]
+                kinds.setdefault(role, []).append(unit)
+    wanted = dict.fromkeys(unit for code in codes for unit in code.virtual)
+    return [dispatcher(f"u{numbers[unit]}.by_kind", unit, _stand_ins(unit, kinds, numbers)) for unit in wanted]
 
 
-def _stand_ins(unit: typed.Unit, kinds: dict[str, list[typed.Unit]]) -> dict[int, str]:
-    """The key of what is run for a method or a block, by the number of the instance's unit."""
+def _stand_ins(
+    unit: typed.Unit, kinds: Mapping[typed.Unit, list[typed.Unit]], numbers: Mapping[typed.Unit, int]
+) -> dict[int, str]:
+    """The function of what is run for a method or a block, by the number of the instance's unit."""
     owner = unit.owner or unit
     found: dict[int, str] = {}
-    for kind in kinds.get(owner.key, ()) if has_kinds(owner) else ():
+    for kind in kinds.get(owner, ()) if has_kinds(owner) else ():
         own = kind if unit is owner else kind.method(unit.name.upper())
         if own is not None and not (own.owner and own.has("ABSTRACT")):
-            found[kind.number] = own.key
+            found[kind.number] = f"u{numbers[own]}"
     return found
 
 

@@ -253,7 +253,7 @@ def make_program(
         "",
         {v.key: v for v in (*held, *field.kept, *hidden)},
         body=tuple(body),
-        uses={unit.key: unit for unit in uses},
+        uses={str(number): unit for number, unit in enumerate(uses)},
         shares=shared_data,
         addressed=[typed.whole(variable) for variable in hidden]
         if looks.steps
@@ -640,15 +640,15 @@ def as_block(unit: typed.Unit) -> typed.Unit:
 
 def with_rig(configuration: typed.Unit, rig: typed.Unit) -> typed.Unit:
     """A configuration with a rig around it, whose data is found under the name of the rig."""
-    known: dict[str, typed.Unit] = configuration.kept.setdefault("with rig", {})
-    if rig.key not in known:
+    known: dict[typed.Unit, typed.Unit] = configuration.kept.setdefault("with rig", {})
+    if rig not in known:
         made = replaced(configuration, kept={k: v for k, v in configuration.kept.items() if k in _OF_CONFIGURATIONS})
         variable = typed.Variable(rig.name, "private", rig, False, None, rig.comment, 0, 0)
         made.variables = configuration.variables | {variable.key: variable}
-        made.uses = configuration.uses | {rig.key: rig}
+        made.uses = configuration.uses | {":rig": rig}
         made.kept["rig"] = variable
-        known[rig.key] = made
-    return known[rig.key]
+        known[rig] = made
+    return known[rig]
 
 
 _OF_CONFIGURATIONS = frozenset(["resources", "connections", "located", "access"])

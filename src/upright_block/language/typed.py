@@ -268,14 +268,14 @@ class Task:
 
 def closure(root: Unit) -> list[Unit]:
     """The unit and all that it uses, each once."""
-    found = {root.key: root}
+    found = {root: None}
     waiting = [root]
     while waiting:
         for used in waiting.pop().uses.values():
-            if used.key not in found:
-                found[used.key] = used
+            if used not in found:
+                found[used] = None
                 waiting.append(used)
-    return list(found.values())
+    return list(found)
 
 
 def default_of(type_: Type) -> Initial:

@@ -170,6 +170,9 @@ def _configuration(node: syntax.Configuration, source: Source, scope: Scope, fin
     other = scope.configurations.setdefault(node.name.upper(), unit)
     if other is not unit:
         findings.add(_twice(written, source, other, words.configuration_twice(node.name)))
+    named = scope.units.get(node.name.upper())
+    if named is not None and not named.is_standard:
+        findings.add(_twice(written, source, named, words.configuration_as_unit(node.name)))
     return unit
 
 

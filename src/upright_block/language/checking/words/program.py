@@ -19,6 +19,11 @@ def unit_twice(name: str) -> Words:
     return Words("name-twice", f"{name} is declared twice.", "Give one of the two another name.")
 
 
+def configuration_as_unit(name: str) -> Words:
+    message = f"A configuration and a unit are called {name}: a call, a case or a rule could mean either."
+    return Words("name-twice", message, "Give one of the two another name.")
+
+
 def configuration_twice(name: str) -> Words:
     return Words("name-twice", f"Two configurations are called {name}.", "Give one of the two another name.")
 
