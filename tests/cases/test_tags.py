@@ -362,3 +362,51 @@ def test_the_type_of_an_alias_is_that_of_what_it_stands_for(tmp_path: Path) -> N
     )
     found = [f for f in open_library(tmp_path).findings if f.name == "type-mismatch"]
     assert [(f.source.line(f.start), f.way_out) for f in found] == [(4, "Write INT, or leave the cell empty.")]
+
+
+OUTPUTS = "tag,point,type,sense,raw_low,raw_high,low,high\nkey,%IX0.0,BOOL,,,,,\nlamp,%QX0.0,BOOL,,,,,\nonly,%QX0.1,BOOL,,,,,\nword,%QW2,WORD,,,,,\n"
+OUTPUTS += "speed,%QW4,INT,,,,,\nvalve,%QX0.2,BOOL,NC,,,,\nflow,%QW6,REAL,,0,1000,0,10\n"
+
+
+@pytest.mark.parametrize("more", ["", '[points]\norder = "big"\n'])
+def test_an_output_and_its_address_are_one(tmp_path: Path, more: str) -> None:
+    body = "lamp := key; %QX0.0 := FALSE; seen := %QX0.0; %QX0.1 := key; other := only; word := 16#00F0; bit := %QW2 = 16#00F0;\nTake(x := %QW2);"
+    program = f"FUNCTION Take VAR_IN_OUT x : WORD; END_VAR x := x OR 16#1; END_FUNCTION\nPROGRAM P VAR seen, other, bit : BOOL; END_VAR {body} END_PROGRAM"
+    table = "key | check lamp %QX0.0 p.seen only p.other %QX0.1 p.bit word\n1 | 0 0 0 1 1 1 1 16#00F1\n0 | 0 0 0 0 0 0 1 16#00F1"
+    case = f'configuration = "l"\nscan = "100ms"\n[[case]]\nname = "c"\nvectors = """\n{table}\n"""\n'
+    files = {
+        "upright.toml": f'name = "l"\n{more}',
+        "tags/t.csv": OUTPUTS,
+        "programs/p.st": program,
+        "cases/c.toml": case,
+    }
+    library = open_library(write_files(tmp_path, files))
+    assert not [str(f) for f in library.findings if f.severity == "error"]
+    (verdict,) = library.run()
+    assert verdict.status == "passed", [(m.signal.path, m.scan, m.got) for m in verdict.misses]
+
+
+@pytest.mark.parametrize(
+    "body",
+    [
+        "%QW4 := 16#1;",
+        "%QX0.2 := key;",
+        "n := %QX0.2;",
+        "%QW6 := 16#1;",
+        "%QB4 := 16#1;",
+        "%QB0 := 16#1;",
+        "%QD2 := 16#1;",
+    ],
+)
+def test_an_address_that_cannot_be_the_tag_there_is_told(tmp_path: Path, body: str) -> None:
+    program = f"PROGRAM P VAR n : BOOL; END_VAR {body} END_PROGRAM"
+    library = open_library(write_files(tmp_path, {"tags/t.csv": OUTPUTS, "programs/p.st": program}))
+    assert [f.name for f in library.findings if f.severity == "error"] == ["point-has-tag"]
+
+
+def test_a_bit_is_shown_with_those_that_use_it_alone(tmp_path: Path) -> None:
+    tags = "tag,point,type\na,%MX0.0,BOOL\nb,%MX0.1,BOOL\nc,%IX0.0,BOOL\nd,%IX0.1,BOOL\n"
+    program = "PROGRAM P a := c; END_PROGRAM\nPROGRAM Q VAR n : BOOL; END_VAR b := d; n := %IX0.1; END_PROGRAM"
+    library = open_library(write_files(tmp_path, {"tags/t.csv": tags, "programs/p.st": program}))
+    found = {(use.tag.name, use.kind, use.unit.name) for use in library.tag_uses}
+    assert found == {("a", "write", "P"), ("c", "read", "P"), ("b", "write", "Q"), ("d", "read", "Q")}

@@ -172,15 +172,18 @@ class Points:
         held = CallStandard(bits, "FROM_BIG_ENDIAN", (Load(bits, self.place(point, bits, origin)),), 0)
         return held if type_ is bits else Convert(type_, held, 0)
 
-    def store(self, point: Point, value: Expression, origin: syntax.Node = syntax.NO_PLACE) -> Statement:
-        """A value put to a point as wide as it."""
+    def store(
+        self, point: Point, value: Expression, origin: syntax.Node = syntax.NO_PLACE, named: syntax.Node | None = None
+    ) -> Statement:
+        """A value put to a point as wide as it, which is ``named`` there."""
+        at = named or origin
         if point.width == 1:
-            return AssignPart(origin, self.place(point, BYTE, origin), BOOL, point.start % 8, value)
+            return AssignPart(origin, self.place(point, BYTE, at), BOOL, point.start % 8, value)
         if not self.is_swapped(point):
-            return Assign(origin, self.place(point, value.type, origin), value)
+            return Assign(origin, self.place(point, value.type, at), value)
         bits = TYPES[point.width]
         held = value if value.type is bits else Convert(bits, value, 0)
-        return Assign(origin, self.place(point, bits, origin), CallStandard(bits, "TO_BIG_ENDIAN", (held,), 0))
+        return Assign(origin, self.place(point, bits, at), CallStandard(bits, "TO_BIG_ENDIAN", (held,), 0))
 
     def is_swapped(self, point: Point) -> bool:
         """Whether the bytes of a point stand in the other order than those of a value in memory."""

@@ -88,7 +88,7 @@ class Scope:
 
     ``values`` holds the enumerations that have a value of a name. ``rigs`` are the sources that are there for cases
     alone: what they declare is seen by each other and by nothing else, and they alone see the ``stand_ins``. ``missing`` are names that programs use and nobody
-    declares. ``postponed`` is
+    declares. ``outputs`` are the tags with a variable of their own at each byte of the outputs. ``postponed`` is
     what is done once the pins of all blocks are known.
     """
 
@@ -104,6 +104,7 @@ class Scope:
     missing: dict[str, Missing] = fresh(default_factory=dict)
     allowances: list[Allowance] = fresh(default_factory=list)
     tags: dict[str, Tag] = fresh(default_factory=dict)
+    outputs: dict[int, list[Tag]] = fresh(default_factory=dict)
     dialect: Dialect = Dialect()
     postponed: list[Callable[[], None]] = fresh(default_factory=list)
 

@@ -8,7 +8,7 @@ from typing import Literal, cast
 from upright_block.language import syntax, typed
 from upright_block.language.addresses import Area
 from upright_block.language.nodes import record, replaced
-from upright_block.language.points import Point
+from upright_block.language.points import Point, Points
 from upright_block.language.printing import expression_text
 from upright_block.language.tags import Tag
 from upright_block.language.types import Elementary
@@ -97,7 +97,11 @@ def _in_statement(statement: typed.Statement, unit: typed.Unit, index: TagIndex)
     target = ""
     if isinstance(statement.origin, syntax.Assignment):
         target = expression_text(statement.origin.target)
-    for access in accesses(statement):
+    done = list(accesses(statement))
+    written = {id(access.place) for access in done if access.kind == "write"}
+    for access in done:
+        if access.kind == "read" and id(access.place) in written:
+            continue  # of what gets a bit the others are read, to be kept
         for use in _uses(access, unit, index):
             wired = pins.get(access.origin, "")
             yield replaced(use, pin=wired or (target if use.kind == "read" else ""), is_pin=bool(wired))
@@ -107,7 +111,12 @@ def _uses(access: Access, unit: typed.Unit, index: TagIndex) -> Iterator[TagUse]
     place = access.place
     if place is None or place.root.section != "global" or access.kind == "call":
         return
-    for tag in index.tags_at(place):
+    tags = index.tags_at(place)
+    points: Points | None = unit.shares.kept.get("points") if unit.shares is not None else None
+    if isinstance(access.origin, syntax.DirectAddress) and points is not None:
+        point = points.point(access.origin.address)
+        tags = (tag for tag in tags if tag.point is None or tag.point.overlaps(point))
+    for tag in tags:
         if access.kind in ("read", "address"):
             yield TagUse(tag, "read", unit, access.origin)
         if access.kind in ("write", "address"):

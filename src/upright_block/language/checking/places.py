@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 from upright_block.language import syntax, typed
+from upright_block.language.addresses import WIDTHS
 from upright_block.language.checking.reporter import Problem, Reporter
 from upright_block.language.checking.words import places as words
 from upright_block.language.paths import moved
@@ -63,7 +64,9 @@ class PlaceChecker(Reporter):
         return make(self, node)
 
     def meant(self, node: syntax.Expression) -> syntax.Expression:
-        """What a name stands for, where it is that of a tag which has no variable of its own."""
+        """What a name stands for, where it is that of a tag which has no variable of its own; and the tag that an output address is."""
+        if isinstance(node, syntax.DirectAddress) and self.scope.outputs and not self.is_rig and not self.sees_all:
+            return self._tag_at(node)
         if not isinstance(node, syntax.Name) or not (self.scope.tags or self.unit.located):
             return node
         if self.unit.located and node.name.upper() in self.unit.kept.get("memory", ()):
@@ -72,6 +75,27 @@ class PlaceChecker(Reporter):
         if tag is None or tag.meaning is None or tag.inside is not None or self._is_own(tag.key):
             return node
         return moved(tag.meaning, node.start, node.end)
+
+    def _tag_at(self, node: syntax.DirectAddress) -> syntax.Expression:
+        """The name of the tag at an output, or a part of it: one point has one value, that of its tag while a body runs."""
+        if node.held is not None or node.address.area != "Q" or node.address.is_open:
+            return node
+        point = self.scope.points.point(node.address)
+        near = [t for byte in range(point.byte, -(-point.end // 8)) for t in self.scope.outputs.get(byte, ())]
+        tag = next((t for t in near if t.point is not None and t.point.overlaps(point)), None)
+        if tag is None or tag.point is None or tag.variable is None:
+            return node
+        name = syntax.MadeName(node.start, node.end, tag.name)
+        is_plain = tag.variable.type is TYPES[tag.point.width] and not tag.is_negated and tag.scale is None
+        if not is_plain or self._is_own(tag.key) or self.find_global(tag.key) is not tag.variable:
+            raise self.problem(node, words.address_of_tag(self.text(node), tag))
+        if tag.point == point:
+            return name
+        for number in range(tag.point.width // point.width):
+            if self.scope.points.part(tag.point, number * point.width, point.width) == point:
+                size = next(size for size, width in WIDTHS.items() if width == point.width)
+                return syntax.Part(node.start, node.end, name, size, number, node.start)
+        raise self.problem(node, words.address_of_tag(self.text(node), tag))
 
     def _is_own(self, name: str) -> bool:
         """Whether a name in upper case is that of a variable of the unit at hand."""

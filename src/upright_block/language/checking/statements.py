@@ -133,7 +133,7 @@ class StatementChecker(CallChecker):
         value = self.value(node.value, held_type(target, point), self.text(target))
         if point.area == "I":
             raise self.problem(target, input_point_assigned(self.text(target), self.is_rig))
-        return self.scope.points.store(point, value, self._origin(node))
+        return self.scope.points.store(point, value, self._origin(node), target)
 
     def check_writable(self, place: typed.Place, node: syntax.Expression) -> None:
         """Report a place that may not be written to here; one that counts a loop is among them (7.3.3.4.2)."""

@@ -6,6 +6,7 @@ from upright_block.language import typed
 from upright_block.language.findings import Words
 from upright_block.language.limits import MOST_POINT_BYTES
 from upright_block.language.names import counted, listed
+from upright_block.language.tags import Tag
 from upright_block.language.types import Elementary, Reference, String, Type, is_integer
 
 _SAME_WIDTH = {8: "BYTE", 16: "WORD", 32: "DWORD", 64: "LWORD"}
@@ -215,6 +216,16 @@ def output_assigned(shown: str, step: typed.Member) -> Words:
         "output-assigned",
         f"{shown} is an output of {step.owner}; only that block gives it a value.",
         "Assign to one of its inputs, or to a variable of your own.",
+    )
+
+
+def address_of_tag(shown: str, tag: Tag) -> Words:
+    held = tag.variable.type if tag.variable is not None else ""
+    more = ", inverted" if tag.is_negated else ", scaled" if tag.scale is not None else ""
+    return Words(
+        "point-has-tag",
+        f"{shown} has bits of {tag.name}, {held}{more} at {tag.address}: the address would be a second value of that point.",
+        f"Write {tag.name}, or what stands for a part of it.",
     )
 
 
