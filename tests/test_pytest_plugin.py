@@ -88,3 +88,13 @@ def test_a_fixture_without_a_library_says_so(name: str, tmp_path: Path) -> None:
     result = pytest_in(tmp_path)
     assert "No upright.toml" in result.stdout or "upright.toml" in result.stdout, result.stdout
     assert "1 error" in result.stdout
+
+
+def test_cases_of_a_linked_folder_run_and_names_print_no_escapes(tmp_path: Path) -> None:
+    block = "FUNCTION_BLOCK B VAR_OUTPUT n : INT; END_VAR END_FUNCTION_BLOCK"
+    case = 'block = "B"\nscan = "1s"\n[[case]]\nname = "a\\u001b[31mred"\nvectors = "n\\n1"\n'
+    write_files(tmp_path / "real", {"blocks/b.st": block, "cases/b.toml": case})
+    (tmp_path / "link").symlink_to(tmp_path / "real")
+    output = pytest_in(tmp_path, "link").stdout
+    assert "1 failed" in output
+    assert "\x1b[31mred" not in output

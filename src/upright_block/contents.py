@@ -44,6 +44,11 @@ class Contents:
         return self._library.root
 
     @property
+    def also(self) -> tuple[Path, ...]:
+        """The folders outside that its files may lead to."""
+        return self._library.files.also
+
+    @property
     def name(self) -> str:
         """What the manifest calls it."""
         return self._library.manifest.name

@@ -254,8 +254,17 @@ class OpenLibrary(Contents):
 
         Raises:
             UnknownName: there is no such case.
-            BadValue: the file is no trace.
+            BadValue: the file is no trace, or nothing of it can be compared.
         """
+        found = self._compared(run, own, against)
+        if not found.equal and not found.differences:
+            message = (
+                f"Nothing of the run can be compared with {against}: no signal has values at the same time in both."
+            )
+            raise BadValue(message, "Watch a signal that it has: --watch.")
+        return found
+
+    def _compared(self, run: Watched, own: Mapping[str, Track], against: str) -> Comparison:
         from upright_block.cases.byhand import Wishes
         from upright_block.cases.comparing import compared
 

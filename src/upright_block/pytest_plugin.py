@@ -67,14 +67,23 @@ class CaseFile(pytest.File):
             everything: list[ReadyCase | NotRun] = [*library.cases, *library.not_run]
         except UprightError as problem:
             raise self.CollectError(str(problem)) from None
-        own = [case for case in everything if library.root / _source(case) == self.path]
+        own = [case for case in everything if _is_same(library.root / _source(case), self.path)]
         if not own:
             errors = [
-                f for f in library.findings if library.root / f.source.path == self.path and f.severity == "error"
+                f
+                for f in library.findings
+                if _is_same(library.root / f.source.path, self.path) and f.severity == "error"
             ]
             if errors:
                 raise self.CollectError("\n".join(str(finding) for finding in errors))
-        return (CaseItem.from_parent(self, name=case.name, library=library, case=case) for case in own)
+        from upright_block.reports import visible
+
+        return (CaseItem.from_parent(self, name=visible(case.name), library=library, case=case) for case in own)
+
+
+def _is_same(one: Path, other: Path) -> bool:
+    """Whether two paths lead to one file, also by way of links."""
+    return one.resolve() == other.resolve()
 
 
 def _source(case: ReadyCase | NotRun) -> str:
@@ -118,6 +127,7 @@ class CaseItem(pytest.Item):
     def reportinfo(self) -> tuple[Path, int, str]:
         """Where the case stands."""
         from upright_block import NotRun
+        from upright_block.reports import visible
 
         case = self.case
         line = (
@@ -125,7 +135,7 @@ class CaseItem(pytest.Item):
             if isinstance(case, NotRun)
             else case.file.source.line(case.written.place.start)
         )
-        return self.path, line - 1, f"{case.unit_name}: {case.name}"
+        return self.path, line - 1, visible(f"{case.unit_name}: {case.name}")
 
 
 @pytest.fixture

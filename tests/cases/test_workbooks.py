@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 import io
+import time as time_module
 import zipfile
 from datetime import date, datetime, time, timedelta
 from pathlib import Path
 from typing import Any
 
 import pytest
-from openpyxl import Workbook
+from openpyxl import Workbook, load_workbook
 from openpyxl.utils.datetime import CALENDAR_MAC_1904
 
-from tests.helpers import write_files
+from tests.helpers import upright, write_files
 from upright_block import open_library
+from upright_block.library.sheets import Rows
 
 BLOCK = """
 FUNCTION_BLOCK B
@@ -225,3 +227,55 @@ def test_merged_cells_of_a_whole_row_are_no_trouble(tmp_path: Path) -> None:
     made.save(tmp_path / "tags" / "t.xlsx")
     write_files(tmp_path, {"programs/p.st": "PROGRAM P lamp := TRUE; END_PROGRAM"})
     assert open_library(tmp_path).findings == ()
+
+
+def test_a_text_of_a_sheet_is_compared_as_it_is(tmp_path: Path) -> None:
+    """Blanks, tabs, line ends and signs inside an expected text count."""
+    block = "FUNCTION_BLOCK B VAR_INPUT s : WSTRING; END_VAR VAR_OUTPUT t : WSTRING; END_VAR t := s; END_FUNCTION_BLOCK"
+    given = ["a  b", "a b", "a$Tb", "a$Lb", "a$R$Lb", ">=5", "x<=y"]
+    wanted = ["a  b", "a b", "a\tb", "a\nb", '"a$R$Lb"', ">=5", "x<=y"]
+    wrong = ["a b", "a  b", "a b", "a b", "a b", "≥5", "x≤y"]
+    for number, (expected, status) in enumerate([(wanted, "passed"), (wrong, "failed")]):
+        rows = [[f'"{one}"', other] for one, other in zip(given, expected, strict=True)]
+        library = opened(tmp_path / str(number), book(tmp_path / str(number), {"a": [["s", "t"], *rows]}))
+        write_files(tmp_path / str(number), {"blocks/b.st": block})
+        (verdict,) = open_library(library.root).run()
+        assert (verdict.status, verdict.wrong) == (status, 0 if status == "passed" else len(rows))
+
+
+def test_signs_inside_an_expected_text_stay(tmp_path: Path) -> None:
+    block = 'FUNCTION_BLOCK B VAR_OUTPUT t : WSTRING := "5≥3"; END_VAR END_FUNCTION_BLOCK'
+    for cell, status in (('"5≥3"', "passed"), ('"5>=3"', "failed"), ('≠"5>=3"', "passed"), ('!"5≥3"', "failed")):
+        case = f"block = \"B\"\nscan = \"1s\"\n[[case]]\nname = \"c\"\nvectors = '''\nt\n{cell}\n'''\n"
+        (verdict,) = open_library(write_files(tmp_path, {"blocks/b.st": block, "cases/b.toml": case})).run()
+        assert verdict.status == status, cell
+
+
+def test_all_sheets_of_a_workbook_have_one_limit(tmp_path: Path) -> None:
+    made = book(tmp_path, {title: [["n", "q"]] for title in "abcd"})
+    for sheet in made.worksheets:
+        sheet.cell(1_000, 3_000, 1)
+    assert [f.name for f in opened(tmp_path, made, "day.xlsx#a").findings] == ["bad-workbook"]
+
+
+def test_a_workbook_is_written_to_the_byte() -> None:
+    rows = Rows("tags", ["tag", "=1+1"], [{"tag": "-x", "=1+1": "007"}])
+    first = rows.workbook()
+    time_module.sleep(2.1)  # zip archives count in two seconds
+    assert rows.workbook() == first
+    read = load_workbook(io.BytesIO(first)).worksheets[0]
+    assert [[cell.value for cell in row] for row in read.iter_rows()] == [["tag", "=1+1"], ["-x", "007"]]
+    assert {cell.data_type for row in read.iter_rows() for cell in row} == {"s"}
+    assert rows.csv() == "tag,'=1+1\n'-x,007\n"
+
+
+def test_a_negative_time_in_a_csv_is_no_formula_and_is_read_again(tmp_path: Path) -> None:
+    block = "FUNCTION_BLOCK B VAR_OUTPUT t : TIME := T#-5s; n : INT := -5; END_VAR END_FUNCTION_BLOCK"
+    library = open_library(write_files(tmp_path, {"blocks/b.st": block}))
+    file = tmp_path / "cases" / "t.csv"
+    file.parent.mkdir()
+    assert upright("run", "B", "--library", tmp_path, "--for", "1s", "--trace", file).exit_code == 0
+    assert file.read_text() == "at,t,n\n0s,'-5s,-5\n"
+    assert library.trace(file)["t"].values[0] == -5 * 10**9
+    write_files(tmp_path, {"cases/b.toml": 'block = "B"\nscan = "1s"\n[[case]]\nname = "c"\nvectors = "t.csv"\n'})
+    assert [v.status for v in open_library(tmp_path).run()] == ["passed"]

@@ -502,3 +502,20 @@ def test_a_wrong_state_has_its_mark_in_its_own_lane(tmp_path: Path) -> None:
     (verdict,) = library.run(tracing=Tracing())
     lane = next(lane for lane in case_diagram(verdict).lanes if lane.path == "mode")
     assert [(mark.check.text, mark.level) for mark in lane.marks] == [("g", None)]
+
+
+def test_nothing_compared_is_not_equal(tmp_path: Path) -> None:
+    library = write_files(tmp_path, {"blocks/pu.st": PULSE})
+    for text in (
+        "at,other\n0s,1\n",
+        "at\n0s\n",
+        "at,go\n5s,1\n",
+        "at,go\n0s,.\n",
+        'at,go,s\n0s,1,"' + "x" * 200_000 + '"\n',
+    ):
+        (tmp_path / "t.csv").write_text(text)
+        result = upright(
+            "run", "Pu", "--library", library, "--for", "1s", "--against", tmp_path / "t.csv", "--watch", "go"
+        )
+        assert result.exit_code == 2, (text[:20], result.output)
+        assert "can be compared" in result.output or "is no CSV" in result.output

@@ -25,6 +25,7 @@ from upright_block.language.literals import (
 )
 from upright_block.language.nodes import record
 from upright_block.language.types import UNTYPED_REAL, Elementary, Enumeration, Reference, String, Type, widens
+from upright_block.library.sheets import unguarded
 
 _TOLERANCE = re.compile(r"(.+?)(?:±|\+-|\+/-)(.+)\Z")
 _DECIMAL = re.compile(r"[+-]?[0-9]+(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?\Z")
@@ -139,6 +140,7 @@ def parse_value(text: str, type_: Type) -> Value:
     if isinstance(type_, String):
         return _parse_text(text, type_)
     assert isinstance(type_, Elementary)
+    text = unguarded(text)
     if type_.family == "real" and _DECIMAL.match(text):
         return fit(UNTYPED_REAL, float(text), type_)
     return _parse_number(text, type_)
@@ -197,7 +199,10 @@ def parse_check(text: str, type_: Type) -> Check:
     Raises:
         LiteralProblem: the cell is no check for the type.
     """
-    asked = text.translate(_SIGNS)
+    if isinstance(type_, String):  # its letters stay as they are
+        asked = "!" + text[1:] if text[:1] == "≠" else text
+    else:
+        asked = unguarded(text).translate(_SIGNS)
     if asked.startswith("!"):
         rest = asked[1:].strip()
         if rest[:1] in ("!", "="):

@@ -25,7 +25,7 @@ class Difference:
 
 @record
 class Comparison:
-    """What both runs have in their first ``scans``: the ``differences`` in the order of time, and the signals of one alone."""
+    """What both runs have in their first ``scans``: the ``differences`` in the order of time, and the signals that have values at no scan in both."""
 
     differences: tuple[Difference, ...]
     equal: tuple[str, ...]
@@ -40,27 +40,30 @@ def compared(here: Mapping[str, Track], there: Mapping[str, Track], timebase: Ti
     for path, own in here.items():
         if path not in there:
             continue
-        found = _difference(own, there[path], timebase, scans)
-        if found is None:
-            equal.append(path)
-        else:
+        found, compared_scans = _difference(own, there[path], timebase, scans)
+        if found is not None:
             differences.append(found)
+        elif compared_scans:
+            equal.append(path)
     differences.sort(key=lambda difference: difference.scan)
-    return Comparison(tuple(differences), tuple(equal), tuple(path for path in here if path not in there), scans)
+    told = {*equal, *(difference.path for difference in differences)}
+    return Comparison(tuple(differences), tuple(equal), tuple(path for path in here if path not in told), scans)
 
 
-def _difference(here: Track, there: Track, timebase: Timebase, scans: int) -> Difference | None:
-    """Where the values of two tracks differ, scan by scan; where one of them has none yet they do not."""
+def _difference(here: Track, there: Track, timebase: Timebase, scans: int) -> tuple[Difference | None, int]:
+    """Where the values of two tracks differ, scan by scan, and in how many scans both have one."""
     first: tuple[int, Value, Value] | None = None
-    count = 0
+    count = both = 0
     begun, a, b = 0, None, None
     for scan, is_here, value in (*_in_order(here, there, timebase, scans), (scans, True, None)):
-        if scan > begun and a is not None and b is not None and repr(a) != repr(b):
-            first = first or (begun, a, b)
-            count += scan - begun
+        if scan > begun and a is not None and b is not None:
+            both += scan - begun
+            if repr(a) != repr(b):
+                first = first or (begun, a, b)
+                count += scan - begun
         begun = scan
         a, b = (value, b) if is_here else (a, value)
-    return None if first is None else Difference(here.path, *first, count)
+    return None if first is None else Difference(here.path, *first, count), both
 
 
 def _in_order(here: Track, there: Track, timebase: Timebase, scans: int) -> Iterator[tuple[int, bool, Value]]:

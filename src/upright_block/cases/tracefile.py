@@ -249,7 +249,10 @@ def _by_key(types: Mapping[str, Type] | None) -> dict[str, tuple[str, Type]]:
 
 
 def _read_csv(text: str, known: Mapping[str, tuple[str, Type]], name: str) -> list[Track]:
-    heads, *rows = list(csv.reader(StringIO(text, newline=""))) or [[]]
+    try:
+        heads, *rows = list(csv.reader(StringIO(text, newline=""))) or [[]]
+    except csv.Error as problem:
+        raise BadValue(f"{name} is no CSV that can be read: {problem}.", "Write it with upright run --trace.") from None
     if heads[:1] != ["at"]:
         raise BadValue(f"{name} is no trace: its first column is not at.", "Write it with upright run --trace.")
     twice = next((head for number, head in enumerate(heads) if head.upper() in map(str.upper, heads[:number])), None)

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import csv
 import re
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import suppress
 from fnmatch import fnmatchcase
-from io import StringIO
 
 from upright_block.cases.byhand import HandPlanner, HandRun, Wishes
 from upright_block.cases.cells import duration
@@ -28,6 +26,7 @@ from upright_block.language.signals import NoSignal, Signal, find_signal, global
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit, Variable
 from upright_block.language.types import BOOL, DT
+from upright_block.library.sheets import csv_lines
 from upright_block.machine.machine import Machine, spans_of
 from upright_block.machine.trace import Fault, Trace
 
@@ -251,10 +250,8 @@ EVENT_HEADS = ("at", "clock", "signal", "edge", "count")
 
 
 def csv_text(rows: Iterable[Sequence[str]]) -> str:
-    """Rows as CSV (RFC 4180)."""
-    out = StringIO()
-    csv.writer(out, lineterminator="\n").writerows(rows)
-    return out.getvalue()
+    """Rows as CSV (RFC 4180), none of them a formula to a spreadsheet."""
+    return csv_lines(rows)
 
 
 def _constants(run: HandRun) -> dict[Variable, Value]:

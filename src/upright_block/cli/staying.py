@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 from typing import NoReturn
 
@@ -24,17 +24,20 @@ def stay(library: OpenLibrary, work: Callable[[OpenLibrary, bool], int]) -> NoRe
 
     It goes on until the program is ended. A library that cannot be read in between is told, and waited for.
     """
-    work(library, False)
-    files = dict(_files(library.root))
+    roots = (library.root, *library.also)
+    files = dict(_files(roots))
+    work(
+        open_library(library.root, library.also), False
+    )  # read behind the look at its files, so that no edit is missed
     while True:
-        _wait(library.root, files)
-        changed = _rest(library.root, files)
+        _wait(roots, files)
+        changed = _rest(roots, files)
         names = ", ".join(changed[:_MOST_NAMED]) + (
             f" and {plural(len(changed) - _MOST_NAMED, 'more')}" if len(changed) > _MOST_NAMED else ""
         )
         show_lines([[], [(f"── {names}", "dim")]])
         try:
-            work(open_library(library.root), True)
+            work(open_library(library.root, library.also), True)
         except UprightError as problem:
             show_lines([[(problem.message, "bad")], [(problem.way_out, "")]])
         except SystemExit as ended:
@@ -42,22 +45,22 @@ def stay(library: OpenLibrary, work: Callable[[OpenLibrary, bool], int]) -> NoRe
                 raise
 
 
-def _wait(root: Path, files: dict[str, tuple[int, int]]) -> None:
+def _wait(roots: Sequence[Path], files: dict[str, tuple[int, int]]) -> None:
     """Wait until files differ from those that are known, and no more from one look to the next."""
     show_lines([[("Waiting for a change; Ctrl-C ends.", "dim")]])
     while True:
         began = time.perf_counter()
-        if dict(_files(root)) != files:
+        if dict(_files(roots)) != files:
             return
         time.sleep(max(_PAUSE, _SHARE * (time.perf_counter() - began)))
 
 
-def _rest(root: Path, files: dict[str, tuple[int, int]]) -> list[str]:
+def _rest(roots: Sequence[Path], files: dict[str, tuple[int, int]]) -> list[str]:
     """The names of the files that changed, once nothing changes any more; ``files`` is brought up to date."""
-    before, now = dict(files), dict(_files(root))
+    before, now = dict(files), dict(_files(roots))
     while True:
         time.sleep(_PAUSE / 2)
-        later = dict(_files(root))
+        later = dict(_files(roots))
         if later == now:
             break
         now = later
@@ -66,9 +69,9 @@ def _rest(root: Path, files: dict[str, tuple[int, int]]) -> list[str]:
     return sorted(path for path in before.keys() | now.keys() if before.get(path) != now.get(path))
 
 
-def _files(root: Path) -> Iterator[tuple[str, tuple[int, int]]]:
-    """The files of a library that a run may read, with the time and the size that they have."""
-    for folder, below, names in os.walk(root):
+def _files(roots: Sequence[Path]) -> Iterator[tuple[str, tuple[int, int]]]:
+    """The files of a library that a run may read, and of the folders that it may lead to, with the time and the size that they have."""
+    for folder, below, names in (each for root in roots for each in os.walk(root)):
         below[:] = [name for name in below if not name.startswith(".")]
         for name in names:
             if name.lower().endswith(_SUFFIXES):
@@ -77,4 +80,4 @@ def _files(root: Path) -> Iterator[tuple[str, tuple[int, int]]]:
                     status = os.stat(path)
                 except OSError:
                     continue  # it is gone again
-                yield os.path.relpath(path, root), (status.st_mtime_ns, status.st_size)
+                yield os.path.relpath(path, roots[0]), (status.st_mtime_ns, status.st_size)

@@ -98,9 +98,9 @@ def _in_statement(statement: typed.Statement, unit: typed.Unit, index: TagIndex)
     if isinstance(statement.origin, syntax.Assignment):
         target = expression_text(statement.origin.target)
     done = list(accesses(statement))
-    written = {id(access.place) for access in done if access.kind == "write"}
+    stored = {id(access.place) for access in done if access.kind == "write"}
     for access in done:
-        if access.kind == "read" and id(access.place) in written:
+        if access.kind == "read" and id(access.place) in stored:
             continue  # of what gets a bit the others are read, to be kept
         for use in _uses(access, unit, index):
             wired = pins.get(access.origin, "")

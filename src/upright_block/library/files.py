@@ -36,6 +36,7 @@ class Files:
 
     def __init__(self, root: Path, also: Sequence[Path] = ()) -> None:
         self.root = root
+        self.also = tuple(also)
         self._allowed = [os.path.realpath(folder) for folder in (root, *also)]
         self._asked_for: set[str] = set()
 

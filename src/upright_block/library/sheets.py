@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import csv
 import io
+import re
+import zipfile
 from collections.abc import Iterable, Mapping, Sequence
 
 from upright_block.language.nodes import record
@@ -56,7 +58,21 @@ class Rows:
         sheet.freeze_panes = "B2"
         out = io.BytesIO()
         book.save(out)
-        return out.getvalue()
+        return _dateless(out.getvalue())
+
+
+_WRITTEN = re.compile(rb"<dcterms:(created|modified)[^>]*>[^<]*</dcterms:[a-z]+>")
+
+
+def _dateless(content: bytes) -> bytes:
+    """A workbook without the time at which it was written, so that the same rows give the same bytes."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(io.BytesIO(content)) as old, zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as new:
+        for name in old.namelist():
+            made = zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0))
+            made.compress_type = zipfile.ZIP_DEFLATED
+            new.writestr(made, _WRITTEN.sub(b"", old.read(name)))
+    return out.getvalue()
 
 
 def csv_lines(rows: Iterable[Sequence[str]], delimiter: str = ",", end: str = "\n") -> str:
@@ -68,3 +84,8 @@ def csv_lines(rows: Iterable[Sequence[str]], delimiter: str = ",", end: str = "\
 
 def _guarded(text: str) -> str:
     return f"'{text}" if text[:1] in FORMULA_SIGNS and not is_number(text) else text
+
+
+def unguarded(text: str) -> str:
+    """A text without the quote that keeps a spreadsheet from reading a formula."""
+    return text[1:] if text[:1] == "'" and text[1:2] in FORMULA_SIGNS and not text.endswith("'") else text

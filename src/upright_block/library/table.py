@@ -222,7 +222,7 @@ def sheet_table(source: Sheet, skips_blank: bool = False) -> Table:
         return cells
 
     start = text.rfind("\n", 0, len(text) - len(text.lstrip())) + 1
-    heads = split(start)
+    heads = [Cell(" ".join(head.text.split()), head.start, head.end) for head in split(start)]
     builder = _Builder(source, heads, split)
     timed = skips_blank or any(head.text.lower() in TIME_HEADS for head in heads)
     begin = _line_end(text, start) + 1

@@ -66,7 +66,10 @@ def pasted_rows(text: str) -> tuple[list[str], list[dict[str, str]]]:
     lines = text.lstrip("\ufeff").strip("\r\n")
     first = lines.split("\n", 1)[0]
     delimiter = max("\t;,", key=first.count)
-    read = [row for row in csv.reader(io.StringIO(lines), delimiter=delimiter) if any(cell.strip() for cell in row)]
+    try:
+        read = [row for row in csv.reader(io.StringIO(lines), delimiter=delimiter) if any(map(str.strip, row))]
+    except csv.Error as problem:
+        raise ValueError(str(problem)) from None
     columns = [cell.strip() for cell in read[0]] if read else []
     columns = [column.lower() if column.lower() in COLUMNS else column for column in columns]
     if "tag" not in columns:

@@ -59,7 +59,11 @@ def read_book(path: str, content: bytes, names: bool, findings: Findings) -> Boo
     written = _loaded(content, data_only=False) if has_formulas else shown
     sheets: dict[str, Sheet] = {}
     for worksheet in shown.worksheets:
-        rows = [[_text(cell) for cell in row] for row in worksheet.iter_rows()]
+        rows: list[list[str]] = []
+        has_head = False
+        for row in worksheet.iter_rows():  # the heads are names, whatever stands below them
+            rows.append([_text(cell, names or not has_head) for cell in row])
+            has_head = has_head or any(rows[-1])
         _merge(worksheet, rows)
         while rows and not any(rows[-1]):
             rows.pop()
@@ -101,8 +105,12 @@ def _looked_at(content: bytes) -> bool:
                     raise NoWorkbook(f"The workbook {what}.", way_out)
             if any(not target.startswith(_SHEETS) for target in _targets(archive)):
                 raise NoWorkbook("The workbook has its sheets in an unusual place.", "Save it as .xlsx again.")
-            found = [_extent(archive.read(m)) for m in members if m.filename.startswith(_SHEETS)]
-            return any(found)
+            room, has_formulas = MOST_CELLS, False
+            for member in members:
+                if member.filename.startswith(_SHEETS):
+                    cells, own = _extent(archive.read(member), room)
+                    room, has_formulas = room - cells, has_formulas or own
+            return has_formulas
     except (zipfile.BadZipFile, expat.ExpatError, *_DAMAGED) as problem:
         raise NoWorkbook(f"The file is no workbook: {problem}.", "Save it as .xlsx again.") from None
 
@@ -120,8 +128,8 @@ def _targets(archive: zipfile.ZipFile) -> list[str]:
     return found
 
 
-def _extent(content: bytes) -> bool:
-    """Look at a sheet before it is unfolded to a cell for each place; whether it has formulas.
+def _extent(content: bytes, room: int) -> tuple[int, bool]:
+    """Look at a sheet before it is unfolded to a cell for each place: how many these are, and whether it has formulas.
 
     Raises:
         NoWorkbook: it would have too many cells.
@@ -151,12 +159,13 @@ def _extent(content: bytes) -> bool:
                     bottom, right = max(bottom, *rows), max(right, *columns)
 
     _parse(content, begun)
-    if max(bottom * right, merged) > MOST_CELLS:
+    if max(bottom * right, merged) > room:
+        more = "" if room == MOST_CELLS else " in all sheets together"
         raise NoWorkbook(
-            f"A sheet reaches to row {bottom:,} and column {column_letters(right)}, more than {MOST_CELLS:,} cells.",
+            f"A sheet reaches to row {bottom:,} and column {column_letters(right)}, more than {MOST_CELLS:,} cells{more}.",
             "Delete what stands or is merged far below or right of the table, or save the table as CSV.",
         )
-    return has_formulas
+    return max(bottom * right, merged), has_formulas
 
 
 def _parse(content: bytes, begun: Callable[[str, dict[str, str]], None]) -> None:
@@ -177,8 +186,11 @@ def _loaded(content: bytes, data_only: bool) -> Any:
         ) from None
 
 
-def _text(cell: BookCell) -> str:
-    """A cell as it would be typed into a text: times as durations, dates as the language writes them."""
+def _text(cell: BookCell, names: bool) -> str:
+    """A cell as it would be typed into a text: times as durations, dates as the language writes them.
+
+    Tabs and line ends inside of it are blanks among names, and elsewhere what a text of the language has for them (table 6).
+    """
     value: Any = cell.value
     if value is None:
         return ""
@@ -195,7 +207,12 @@ def _text(cell: BookCell) -> str:
         return value.strftime("%Y-%m-%d-%H:%M:%S") if value.time() != time() else value.strftime("%Y-%m-%d")
     if isinstance(value, date):
         return value.strftime("%Y-%m-%d")
-    return " ".join(str(value).split())
+    text = str(value).strip()
+    return _BREAK.sub(" " if names else lambda found: _ESCAPES[found[0]], text)
+
+
+_BREAK = re.compile(r"[\t\r\n\v\f]")
+_ESCAPES = {"\t": "$T", "\n": "$L", "\r": "$R", "\v": "$0B", "\f": "$P"}
 
 
 def _merge(worksheet: Worksheet, rows: list[list[str]]) -> None:
