@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import os
 import stat
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from functools import cache
 from pathlib import Path
 
@@ -18,6 +19,19 @@ def cache_folder() -> Path:
     import platformdirs
 
     return Path(platformdirs.user_cache_dir("upright-block", appauthor=False)) / "modules"
+
+
+@contextmanager
+def locked(path: Path) -> Iterator[None]:
+    """Keep other processes of this user from what stands at ``path`` meanwhile; where that cannot be, go on without."""
+    try:
+        import fcntl
+    except ImportError:
+        yield
+        return
+    with path.with_suffix(".lock").open("a") as file:
+        fcntl.flock(file, fcntl.LOCK_EX)
+        yield
 
 
 def is_ours(path: Path, is_kind: Callable[[int], bool] = stat.S_ISREG) -> bool:

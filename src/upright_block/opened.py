@@ -125,8 +125,7 @@ class OpenLibrary(Contents):
 
     def remember(self, verdicts: Sequence[Verdict]) -> None:
         """Keep what came of cases, for a later choice of those that have changed or were wrong."""
-        ids = [*(case.id for case in self.cases), *(case.id for case in self.not_run)]
-        self.history.remember(verdicts, ids)
+        self.history.remember(verdicts, [*self.cases, *self.not_run])
 
     def record(
         self, cases: Sequence[ReadyCase], over: bool = False

@@ -36,7 +36,7 @@ if TYPE_CHECKING:
     from upright_block.library.writing import Changes
 
 _FORM = 1
-_TABLE = re.compile(r"[\w./-]+\.csv", re.IGNORECASE)
+_TABLE = re.compile(r"[^\"'#\n]+\.(?:csv|xlsx)", re.IGNORECASE)
 _MOST_ROUNDS = 3
 _MOST_AGAIN = 0.4
 """Where more than this part of all sources would be read, all are."""
@@ -194,12 +194,17 @@ def _checked(texts: Texts, case_files: dict[str, Source], found: _Found, is_doub
 def _heads(texts: Texts, case_files: Iterable[Source]) -> Iterator[Source]:
     """The first lines of the tables that case files name."""
     for source in case_files:
-        for name in dict.fromkeys(_TABLE.findall(source.text)):
-            path = (texts.root / source.path).parent / name
+        for path in _named_tables(source, texts):
             with suppress(FileProblem):
-                if path.exists():
-                    table = texts.files.read(path)
+                if path.lower().endswith(".csv") and (texts.root / path).exists():
+                    table = texts.files.read(texts.root / path)
                     yield Source(table.path, table.text.split("\n", 1)[0])
+
+
+def _named_tables(source: Source, texts: Texts) -> list[str]:
+    """The paths of what may be the tables that a case file names, whether they are there or not."""
+    folder = (texts.root / source.path).parent
+    return [texts.files.shown(folder / name) for name in dict.fromkeys(_TABLE.findall(source.text))]
 
 
 # --- everything ---
@@ -259,7 +264,8 @@ class _Keeping:
 
 
 def _kept_cases(file: FileOfCases, texts: Texts) -> _KeptCases:
-    tables = {table.path: _table_digest(table.path, texts) for table in file.tables}
+    asked = {table.path for table in file.tables} | set(_named_tables(file.source, texts))
+    tables = {path: _table_digest(path, texts) for path in asked}  # also of those that are not there
     return _KeptCases(_digest(file.source.text), tables, file.names, list(file.findings), file.ready, file.not_run)
 
 
@@ -307,7 +313,7 @@ class _Again:
     def run(self) -> _Found | None:
         """What a check of everything would find; None where that takes such a check."""
         kept = self.memory.sources
-        if self.sources.keys() != kept.keys():
+        if self.sources.keys() != kept.keys() or _has_unread(self.texts):
             return None
         changed = {path for path, source in self.sources.items() if _digest(source.text) != kept[path].digest}
         cases = self._changed_cases(changed)
@@ -354,6 +360,10 @@ class _Again:
                     begin = self._declaring([name.rpartition(".")[2]]) if name else central
                     reach[name] = not changed.isdisjoint(self._closure(begin))
                 if reach[name]:
+                    found.add(path)
+            if changed and path not in found:  # its rules may call what nothing else of it names
+                words = {name.rpartition(".")[2] for name in mentioned(source.text)}
+                if not changed.isdisjoint(self._closure(self._declaring(words))):
                     found.add(path)
         return found
 
@@ -425,8 +435,16 @@ def _rules(texts: Texts) -> list[Source]:
     return _toml(texts, "rules")
 
 
-def _toml(texts: Texts, part: str) -> list[Source]:
+def _has_unread(texts: Texts) -> bool:
+    """Whether a case file, or a file of rules, cannot be read."""
     unread = Findings()
+    for part in ("cases", "rules"):
+        _toml(texts, part, unread)
+    return bool(unread.items)
+
+
+def _toml(texts: Texts, part: str, unread: Findings | None = None) -> list[Source]:
+    unread = Findings() if unread is None else unread
     folders = texts.manifest.folders[part]
     paths = dict.fromkeys(path for folder in folders for path in texts.files.below(folder, (".toml",), unread))
     read = [texts.files.source(path, unread) for path in paths]

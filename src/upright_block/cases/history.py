@@ -4,21 +4,28 @@ from __future__ import annotations
 
 import hashlib
 import json
+import stat
 from collections.abc import Iterable, Sequence
 from contextlib import suppress
 from functools import cached_property
 from pathlib import Path
 from typing import Any
 
-from upright_block.cached import cache_folder
+from upright_block.cached import cache_folder, is_ours, locked
 from upright_block.cases.plan import ReadyCase
-from upright_block.cases.verdict import Verdict
+from upright_block.cases.verdict import NotRun, Verdict
 from upright_block.language.source import Source
 from upright_block.language.typed import Unit
 from upright_block.library import Library
 from upright_block.whole import write_file
 
-_FORM = 1
+_FORM = 2
+
+
+def _key(case: ReadyCase | NotRun) -> str:
+    """A case by its file and its name: cases of two folders may have one id."""
+    source = case.source if isinstance(case, NotRun) else case.file.source
+    return f"{source.path}\0{case.name}"
 
 
 class History:
@@ -41,8 +48,14 @@ class History:
 
     @cached_property
     def known(self) -> dict[str, list[str]]:
-        """By the id of a case: what it was good with last, and whether its last run was ``good`` or ``wrong``."""
+        """By the file and the name of a case: what it was good with last, and whether its last run was ``good`` or ``wrong``."""
+        return self._read()
+
+    def _read(self) -> dict[str, list[str]]:
+        """What stands in the file now, where nobody else can have written it."""
         try:
+            if not is_ours(self.path.parent, stat.S_ISDIR) or not is_ours(self.path):
+                return {}
             found: Any = json.loads(self.path.read_text("utf-8"))
             cases = found["cases"] if found["form"] == _FORM else {}
         except (OSError, ValueError, KeyError, TypeError):
@@ -55,28 +68,39 @@ class History:
 
     def is_changed(self, case: ReadyCase) -> bool:
         """Whether a case, its block or anything that it uses differs from its last good run."""
-        return self.known.get(case.id, [""])[0] != self.digest(case)
+        return self.known.get(_key(case), [""])[0] != self.digest(case)
 
     def is_wrong(self, case: ReadyCase) -> bool:
         """Whether the last run of a case was wrong."""
-        return self.known.get(case.id, ["", ""])[1] == "wrong"
+        return self.known.get(_key(case), ["", ""])[1] == "wrong"
 
-    def remember(self, verdicts: Sequence[Verdict], ids: Iterable[str]) -> None:
-        """Keep what came of some cases; of what is none of the ``ids`` any more nothing is kept."""
-        still = set(ids)
-        kept = {id: entry for id, entry in self.known.items() if id in still}
-        for verdict in verdicts:
-            case = verdict.case
-            if verdict.status in ("failed", "fault"):
-                kept[case.id] = [kept.get(case.id, [""])[0], "wrong"]
-            else:
-                kept[case.id] = [self.digest(case), "good"]
-        path = self.path
-        if kept == self.known or not path.is_absolute():
+    def remember(self, verdicts: Sequence[Verdict], cases: Iterable[ReadyCase | NotRun]) -> None:
+        """Keep what came of some cases, beside what other calls have kept meanwhile.
+
+        Of a file that is gone, or that was read and has no such case any more, which ``cases`` tell, nothing is kept.
+        """
+        if not self.path.is_absolute():
             return
+        still = {_key(case) for case in cases}
+        read = {key.partition("\0")[0] for key in still}
         with suppress(OSError):  # it is a convenience, and a full disk no reason to fail
-            path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
-            write_file(path, json.dumps({"form": _FORM, "cases": kept}).encode(), is_private=True)
+            self.path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+            with locked(self.path):
+                before = self._read()
+                kept = {key: entry for key, entry in before.items() if key in still or self._may_be(key, read)}
+                for verdict in verdicts:
+                    key = _key(verdict.case)
+                    if verdict.status in ("failed", "fault"):
+                        kept[key] = [kept.get(key, [""])[0], "wrong"]
+                    else:
+                        kept[key] = [self.digest(verdict.case), "good"]
+                if kept != before:
+                    write_file(self.path, json.dumps({"form": _FORM, "cases": kept}).encode(), is_private=True)
+
+    def _may_be(self, key: str, read: set[str]) -> bool:
+        """Whether a case may still be there: its file is, and could not be read now."""
+        path = key.partition("\0")[0]
+        return path not in read and (self.library.root / path).exists()
 
     # --- content ---
 
@@ -85,7 +109,8 @@ class History:
         written = case.written
         tables = [table for table in (written.vectors, *(driven.table for driven in written.stimuli)) if table]
         sources = dict.fromkeys([case.file.source, *(table.source for table in tables)])
-        parts = [self._of_unit(case.unit), *map(self._of_source, sources), case.id]
+        looked = dict.fromkeys(self._of_unit(probe.method) for probe in case.watch.probes)
+        parts = [self._of_unit(case.unit), *looked, *map(self._of_source, sources), case.id]
         return hashlib.sha256("\0".join(parts).encode()).hexdigest()
 
     def _of_source(self, source: Source) -> str:
@@ -96,9 +121,10 @@ class History:
 
     def _of_unit(self, unit: Unit) -> str:
         if unit not in self.digests:
-            used = dict.fromkeys(each.source for each in self._reached(unit) if not each.is_standard)
+            reached = list(self._reached(unit))
+            used = dict.fromkeys(each.source for each in reached if not each.is_standard and each.kind != "METHOD")
             sources = sorted({*map(self._of_source, used), *self._common})
-            if unit.shares is not None:
+            if any(each.shares is not None for each in reached):
                 sources += sorted(map(self._of_source, self.library.tables))
             self.digests[unit] = hashlib.sha256("\0".join(sources).encode()).hexdigest()
         return self.digests[unit]
