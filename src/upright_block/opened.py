@@ -256,7 +256,7 @@ class OpenLibrary(Contents):
             BadValue: the file is no trace, or nothing of it can be compared.
         """
         found = self._compared(run, own, against)
-        if not found.equal and not found.differences:
+        if found.scans and not found.equal and not found.differences:
             message = (
                 f"Nothing of the run can be compared with {against}: no signal has values at the same time in both."
             )

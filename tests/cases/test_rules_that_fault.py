@@ -131,3 +131,11 @@ def test_a_condition_that_cannot_be_computed_ends_a_run(tmp_path: Path) -> None:
     assert machine.read("scans") == 2
     result = upright("run", "B", "--library", library, "--until", "100 / n > 2", "--for", "3s")
     assert "Division by zero" in result.output
+
+
+@pytest.mark.parametrize("end", ["go rises", "GO  rises", "(go) rises", "( Go ) rises"])
+def test_the_period_of_one_event_is_measured_however_it_is_written(tmp_path: Path, end: str) -> None:
+    row = f'timing = """\nfrom | to | min | max\ngo rises | {end} | 2s | 2s\n"""'
+    verdict = one(tmp_path, row, "go | scans\n1 | 1\n0 | 2\n1 | 3\n0 | 4\n1 | 5")
+    (measure,) = verdict.measures
+    assert (verdict.status, measure.answered, measure.least) == ("passed", 2, 2_000_000_000)

@@ -246,3 +246,41 @@ def test_a_stimulus_that_no_task_sees_is_told(tmp_path: Path) -> None:
         "cases/c.toml": '[[case]]\nname = "c"\nrun_for = "5s"\ndrive = """\npin | shape\nlamp | pulse at=1100ms width=300ms\n"""\n',
     }
     assert "not-seen" in [f.name for f in open_library(write_files(tmp_path, files)).findings]
+
+
+@pytest.mark.parametrize(
+    ("type_", "shape", "says"),
+    [
+        ("SINT", "noise around=120 by=50 seed=1", ""),
+        ("USINT", "noise around=3 by=50 seed=1", ""),
+        ("REAL", "noise around=3E38 by=3E38 seed=1", ""),
+        ("LINT", "ramp from=-9223372036854775808 to=9223372036854775807 at=0s in=5s", ""),
+        ("TIME", "noise around=5s by=100s seed=1", ""),
+        ("WORD", "noise around=16#FFF0 by=16#FF seed=1", ""),
+        ("INT", "noise around=5 by=1 seed=1 at=5s until=3s", "bad-value"),
+        ("INT", "square from=0 to=1 period=2s high=1s at=5s until=5s", "bad-value"),
+        ("INT", "wave file=back.csv column=x", "bad-value"),
+        ("INT", "wave file=early.csv column=x", "bad-value"),
+        ("INT", "wave file=late.csv column=x", "given-unused"),
+        ("INT", "wave file=good.csv column=x", ""),
+    ],
+)
+def test_what_a_shape_makes_fits_its_type_and_its_times(tmp_path: Path, type_: str, shape: str, says: str) -> None:
+    """What cannot be is told for its own case alone; all others run."""
+    block = (
+        f"FUNCTION_BLOCK B VAR_INPUT x : {type_}; END_VAR VAR_OUTPUT y : {type_}; END_VAR y := x; END_FUNCTION_BLOCK"
+    )
+    head = (
+        'block = "B"\nscan = "1s"\n[[case]]\nname = "other"\nvectors = "x\\n1"\n'
+        if type_ == "INT"
+        else 'block = "B"\nscan = "1s"\n'
+    )
+    case = f'[[case]]\nname = "c"\nrun_for = "9s"\nalways = ["x = y"]\ndrive = """\npin | shape\nx | {shape}\n"""\n'
+    tables = {"back": "5s,1\n2s,2\n", "early": "-1s,1\n2s,2\n", "late": "1s,1\n20s,2\n", "good": "0s,1\n8s,2\n"}
+    files = {f"cases/{name}.csv": f"at,x\n{rows}" for name, rows in tables.items()}
+    library = open_library(write_files(tmp_path, files | {"blocks/b.st": block, "cases/b.toml": head + case}))
+    named = [f.name for f in library.findings if f.name not in ("unread-file", "checks-nothing")]
+    assert named == ([says] if says else [])
+    ran = [v.case.name for v in library.run() if v.status in ("passed", "checks nothing")]
+    assert ("c" in ran) == (says != "bad-value")
+    assert ("other" in ran) == (type_ == "INT")

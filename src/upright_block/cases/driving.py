@@ -98,8 +98,21 @@ class Driver:
             near = self.draft.findings.did_you_mean(name, [head.text for head in table.heads])
             raise NoShape(words.no_column(name, file, near), 0, len(stimulus.text))
         times, texts = table.columns[heads.index("at")], table.columns[heads.index(name.lower())]
-        rows = zip(times, texts, strict=True)
-        return [(parse_span(time), parse_value(text, signal.type)) for time, text in rows if text]
+        found: list[tuple[int, Value]] = []
+        late, end = 0, self.draft.timebase.time(self.scans)
+        for number, (written, text) in enumerate(zip(times, texts, strict=True)):
+            if text:
+                time = parse_span(written)
+                if time <= (found[-1][0] if found else -1):
+                    row = table.source.line(table.starts[number])
+                    raise NoShape(words.wave_goes_back(written, row, file), 0, len(stimulus.text))
+                late += time >= end
+                found.append((time, parse_value(text, signal.type)))
+        if late:
+            last = shown_duration(self.draft.timebase.time(self.scans - 1))
+            shape = stimulus.shape_at
+            self.draft.report(self.source, shape, words.wave_goes_on(late, file, last))
+        return found
 
     # --- what is lost ---
 

@@ -40,6 +40,8 @@ SHAPES: dict[str, Shape] = {
     "lost": Shape(("at",), {"for": "", "as": "frozen"}),
 }
 _LEFT = ("frozen", "zero")
+_MOST_REAL, _MOST_LREAL = 3.4028234663852886e38, 1.7976931348623157e308
+"""The greatest finite numbers of IEEE 754 in 32 and 64 bits."""
 """What a device leaves behind when it is lost."""
 
 
@@ -61,6 +63,7 @@ class Stimulus:
     """
 
     def __init__(self, written: Phrase, type_: Type, near: Callable[[str, Sequence[str]], str]) -> None:
+        self.shape_at = written
         self.text = written.text
         self.type = type_
         self.kind, _, rest = self.text.partition(" ")
@@ -99,6 +102,11 @@ class Stimulus:
             raise NoShape(words.left_behind(self.written("as"), near(self.written("as"), _LEFT)), start, stop)
         if self.kind in ("ramp", "noise") and not self._is_number:
             raise NoShape(words.needs_number(self.kind, str(type_)), 0, len(self.kind))
+
+        begin, until = self.times.get("at") or 0, self.times.get("until")
+        if until is not None and until <= begin:
+            _, start, stop = self.given["until"]
+            raise NoShape(words.over_before(self.written("until"), self.written("at")), start, stop)
 
     @property
     def _is_number(self) -> bool:
@@ -220,8 +228,12 @@ class Stimulus:
                 return
 
     def _rounded(self, value: float) -> Value:
+        """A number as the type has it: the nearest one that it holds."""
         assert isinstance(self.type, Elementary)
-        return value if self.type.family == "real" else round(value)
+        if self.type.family == "real":
+            most = _MOST_REAL if self.type.bits == 32 else _MOST_LREAL
+            return min(max(value, -most), most)
+        return min(max(round(value), int(self.type.low)), int(self.type.high))
 
     def _bounce(self, timebase: Timebase, scans: int, at: int) -> Iterator[tuple[int, Value]]:
         high = self.values["to"]

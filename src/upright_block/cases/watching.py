@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 
 from upright_block.cases.plan import Watch
@@ -116,7 +117,8 @@ class Watcher:
             *([row.end.expression] if row.end else []),
             *(p for p in (row.after, row.until) if p),
         ]
-        is_period = row.end is not None and begin == end and row.begin.edge == row.end.edge
+        is_same = row.end is not None and _plain(row.begin.expression.text) == _plain(row.end.expression.text)
+        is_period = row.end is not None and is_same and row.begin.edge == row.end.edge
         named = self._named(phrases)
         found.rows.append(
             WatchedRow(row, self.path, begin, end, least or 0, most, after, until, is_period, self.is_of_block, named)
@@ -210,3 +212,28 @@ class Watcher:
                     found[signal.path] = None
             self.named[text] = tuple(found)
         return self.named[text]
+
+
+_QUOTED = re.compile(r"""('(?:[^'$]|\$.)*'|"(?:[^"$]|\$.)*")""")
+
+
+def _plain(text: str) -> str:
+    """An expression without what says nothing: letter case outside of texts, blanks, brackets around all of it."""
+    parts = _QUOTED.split(text)
+    made = "".join(
+        part if number % 2 else re.sub(r"\s*(\W)\s*", r"\1", part.upper()) for number, part in enumerate(parts)
+    )
+    made = made.strip()
+    while made.startswith("(") and made.endswith(")") and _closes_last(made):
+        made = made[1:-1]
+    return made
+
+
+def _closes_last(text: str) -> bool:
+    """Whether the first bracket is closed by the last."""
+    depth = 0
+    for place, letter in enumerate(_QUOTED.sub("", text)):
+        depth += (letter == "(") - (letter == ")")
+        if depth == 0:
+            return place == len(_QUOTED.sub("", text)) - 1
+    return False

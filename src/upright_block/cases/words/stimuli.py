@@ -68,6 +68,20 @@ def too_many_values(most: int) -> Words:
     return Words("too-long", f"The stimulus has more than {most:,} values.", "Run for a shorter time.")
 
 
+def over_before(until: str, at: str) -> Words:
+    return Words("bad-value", f"until={until} is not later than at={at or '0s'}.", "Let it end after it begins.")
+
+
+def wave_goes_back(time: str, row: int, file: str) -> Words:
+    message = f"Row {row} of {file} is at {time}, which is not later than the row before, or before the start."
+    return Words("bad-value", message, "Put the rows in the order of their times, from 0s on.")
+
+
+def wave_goes_on(rows: int, file: str, end: str) -> Words:
+    which = "A row lies" if rows == 1 else f"{rows:,} rows lie"
+    return Words("given-unused", f"{which} in {file} behind the last scan, at {end}.", "Write a longer run_for.")
+
+
 def never_acts(end: str) -> Words:
     return Words(
         "given-unused",
