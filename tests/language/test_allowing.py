@@ -137,3 +137,21 @@ def test_what_is_accepted_may_hold_any_character(tmp_path: Path) -> None:
     assert upright("check", "--library", library, "--accept-present", "--write").exit_code == 0
     result = upright("check", "--library", library)
     assert (result.exit_code, "equal-reals" in result.output) == (0, False)
+
+
+@pytest.mark.parametrize(
+    ("name", "content"),
+    [
+        ("bad-toml", b'block = "B\n'),
+        ("unreadable-file", b"\xff\xfe"),
+        ("missing-file", b'block = "B"\n[[case]]\nname = "c"\nvectors = "t.csv"\n'),
+    ],
+)
+def test_a_file_that_cannot_be_read_is_allowed_by_nobody(tmp_path: Path, name: str, content: bytes) -> None:
+    manifest = f'[[allow]]\nname = "{name}"\npath = "cases/*"\nreason = "later"\n'
+    block = "FUNCTION_BLOCK B VAR_INPUT n : INT; END_VAR VAR_OUTPUT q : INT; END_VAR q := n; END_FUNCTION_BLOCK"
+    library = write_files(tmp_path, {"upright.toml": manifest, "blocks/b.st": block, "cases/x.toml": ""})
+    (library / "cases/x.toml").write_bytes(content)
+    for command in ("check", "verify"):
+        result = upright(command, "--library", library)
+        assert (result.exit_code, name in result.output) == (1, True), result.output

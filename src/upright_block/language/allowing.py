@@ -11,7 +11,7 @@ from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from fnmatch import fnmatchcase
 
-from upright_block.language.catalogue import ANALYSED, Level, catalogue, stops
+from upright_block.language.catalogue import ANALYSED, UNREAD, Level, catalogue, stops
 from upright_block.language.findings import Finding, Findings, Words
 from upright_block.language.lexer import tokenize
 from upright_block.language.nodes import fresh, record, replaced
@@ -92,7 +92,7 @@ def settle(found: Sequence[Finding], sources: Iterable[Source], policy: Policy, 
             a
             for path in (finding.source.path, "")
             for a in by_place.get((finding.name, path), ())
-            if a.covers(finding) and (not a.most or used[id(a)] < a.most)
+            if finding.name not in UNREAD and a.covers(finding) and (not a.most or used[id(a)] < a.most)
         ]
         used.update(map(id, covering))
         if covering:

@@ -112,6 +112,12 @@ def level_of(name: str) -> Level:
     return "warning" if name in WARNINGS else "error"
 
 
+UNREAD = frozenset(
+    {"bad-toml", "bad-workbook", "missing-file", "outside-library", "unreadable-file", "unreadable-folder"}
+)
+"""What says that a file was not read: nobody knows what it holds, so nothing allows it."""
+
+
 def stops(name: str) -> bool:
     """Whether what has a finding cannot be run, however much it weighs."""
     return name not in WARNINGS
