@@ -176,6 +176,7 @@ RAISES: dict[str, list[str]] = {
         "in start, stop_button, emergency_stop : BOOL; out pump, valve : BOOL | IF stop_button THEN pump := FALSE; valve := FALSE; ELSIF start THEN pump := TRUE; valve := TRUE; END_IF IF emergency_stop THEN pump := FALSE; END_IF",
     ],
     "fixed-condition": [
+        "in a : INT; out y : BOOL; var x : INT | x := LIMIT(10, a, 5); IF x > 7 THEN y := TRUE; ELSE y := FALSE; END_IF",
         "in a : ARRAY [1..5] OF INT; out y : INT; var i : INT | y := 0; FOR i := 5 TO 1 DO y := y + a[i]; END_FOR",
         "in a : INT; out y : INT | y := 0; WHILE a > 5 AND a < 3 DO y := y + a; END_WHILE",
         "in x : REAL; out low : BOOL | low := x > 10.0 AND x < 5.0;",
@@ -423,6 +424,10 @@ SILENT: dict[str, list[str]] = {
         "in start, stop, emergency : BOOL; out motor : BOOL | IF stop OR emergency THEN motor := FALSE; ELSIF start THEN motor := TRUE; END_IF",
     ],
     "fixed-condition": [
+        "in a, b : INT; out y : BOOL; var x : INT | x := LIMIT(10, a, b); IF x >= 10 THEN y := TRUE; ELSE y := FALSE; END_IF",
+        "FUNCTION_BLOCK B VAR_IN_OUT p, q : INT; END_VAR VAR_OUTPUT y : BOOL; END_VAR p := 1; q := 2; IF p = 1 THEN y := TRUE; ELSE y := FALSE; END_IF END_FUNCTION_BLOCK",
+        "VAR_GLOBAL g : INT; END_VAR FUNCTION_BLOCK B VAR_IN_OUT p : INT; END_VAR VAR_EXTERNAL g : INT; END_VAR VAR_OUTPUT y : BOOL; END_VAR p := 1; g := 2; IF p = 1 THEN y := TRUE; ELSE y := FALSE; END_IF END_FUNCTION_BLOCK",
+        "FUNCTION_BLOCK B VAR_IN_OUT p, q : INT; END_VAR VAR_OUTPUT y : INT; END_VAR q := 1; y := p; q := 2; END_FUNCTION_BLOCK",
         "in a : ARRAY [1..5] OF INT; out y : INT; var i : INT | y := 0; FOR i := 5 TO 1 BY -1 DO y := y + a[i]; END_FOR",
         "in a : INT; out y : INT | y := 0; WHILE y < 5 DO y := y + a; END_WHILE",
         "in x : REAL; out low : BOOL | low := x < 10.0 AND x > 5.0;",

@@ -307,3 +307,18 @@ def test_rows_of_no_case_or_of_one_that_was_over_are_told(table: str, name: str,
     block = "FUNCTION_BLOCK B VAR_INPUT x : BOOL; END_VAR VAR_OUTPUT q : BOOL; END_VAR q := x; END_FUNCTION_BLOCK"
     files = {"upright.toml": "", "blocks/b.st": block, "cases/c.toml": case, "cases/t.csv": table}
     assert name in [f.name for f in open_library(write_files(tmp_path, files)).findings]
+
+
+def test_a_cell_in_quotes_may_go_on_over_lines(tmp_path: Path) -> None:
+    """Also with the line ends of another system; a quote that is never closed is told at its own line."""
+    block = "FUNCTION_BLOCK B VAR_INPUT n : INT; END_VAR VAR_OUTPUT m : INT; END_VAR m := n; END_FUNCTION_BLOCK"
+    tags = 'tag,point,comment,type\r\nkey,%IX0.0,"first\r\nand, second ""line""",BOOL\r\nlamp,%QX0.0,,BOOL\r\n'
+    library = write_files(tmp_path, {"blocks/b.st": block, "tags/t.csv": ""})
+    (library / "tags/t.csv").write_bytes(tags.encode())
+    read = open_library(library)
+    assert [(tag.name, tag.text("type")) for tag in read.tags] == [("key", "BOOL"), ("lamp", "BOOL")]
+    assert "second" in read.tags[0].text("comment")
+    assert not [f for f in read.findings if f.severity == "error"]
+    broken = 'tag,point,comment,type\nkey,%IX0.0,"open,BOOL\n' + "".join(f"t{n},%MX{n}.0,,BOOL\n" for n in range(99))
+    (library / "tags/t.csv").write_bytes(broken.encode())
+    assert [(f.name, f.line) for f in open_library(library).findings if f.severity == "error"] == [("open-quote", 2)]

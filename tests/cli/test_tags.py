@@ -5,12 +5,14 @@ from __future__ import annotations
 import csv
 import io
 import json
+from datetime import date
 from pathlib import Path
 
 import pytest
 from click.testing import CliRunner, Result
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from openpyxl import Workbook
 
 from tests.helpers import write_files
 from upright_block import open_library
@@ -379,3 +381,26 @@ def test_an_export_has_each_row_and_column_as_it_is(tmp_path: Path) -> None:
     before = file.read_bytes()
     result = upright("tags", "--library", library, "--export", file)
     assert (result.exit_code, "tags/t.csv:5" in result.output, file.read_bytes()) == (2, True, before)
+
+
+def test_dates_and_formulas_in_comments_and_other_columns_are_no_mistake(tmp_path: Path) -> None:
+    """Nor are hidden columns, or several sheets, to an import."""
+    made = Workbook()
+    sheet = made.worksheets[0]
+    for row in (["tag", "point", "comment", "since"], ["key", "%IX0.0", date(2026, 3, 1), "=1+1"]):
+        sheet.append(row)
+    second = made.create_sheet("more")
+    for row in (["point", "tag"], ["%IX0.1", "lamp"]):
+        second.append(row)
+    sheet.column_dimensions["D"].hidden = True
+    library = write_files(
+        tmp_path, {"blocks/b.st": "FUNCTION_BLOCK B VAR_OUTPUT q : BOOL; END_VAR q := TRUE; END_FUNCTION_BLOCK"}
+    )
+    (library / "tags").mkdir()
+    made.save(library / "tags" / "t.xlsx")
+    assert {f.name for f in open_library(library).findings} <= {"hidden-cells", "unknown-column", "input-not-read"}
+    made.save(tmp_path / "new.xlsx")
+    (library / "tags" / "t.xlsx").unlink()
+    result = upright("tags", "--library", library, "--import", tmp_path / "new.xlsx", "--into", "t", "--write")
+    assert result.exit_code == 0, result.output
+    assert [tag.name for tag in open_library(library).tags] == ["key", "lamp"]

@@ -10,6 +10,7 @@ from upright_block.analysis.terms import Ranges, Term, Terms
 from upright_block.language import syntax, typed
 from upright_block.language.nodes import node
 from upright_block.language.types import BOOL, Elementary, Type
+from upright_block.language.walking import accesses, every_statement
 
 _MOST_RETURNS = 40
 """So many RETURNs of a body are told apart in what it leaves."""
@@ -49,6 +50,7 @@ class Cells:
         self.fleeting = {*own, *(v for v in unit.variables.values() if v.section == "temp")}
         if unit.result is not None:
             self.fleeting.add(unit.result)
+        self.aliases = _aliases(unit)
 
     def overlapping(self, slot: Slot) -> list[Slot]:
         """The slots with a value that lie in a slot, or that it lies in."""
@@ -92,8 +94,11 @@ class Cells:
         return self.terms.start(slot, type_, self.known.get(slot) if isinstance(slot, typed.Variable) else None)
 
     def see(self, slot: Slot) -> None:
-        """Note that the value of a slot may be read."""
-        for other in self.overlapping(slot):
+        """Note that the value of a slot may be read, and that of what may be the same variable."""
+        others = self.overlapping(slot)
+        for alias in self.aliases.get(root_of(slot), ()) if self.aliases else ():
+            others += self.overlapping(alias)
+        for other in others:
             cell = self.cells[other]
             if cell is not None:
                 self.mark_seen(cell.writes)
@@ -191,6 +196,9 @@ class Cells:
         self.put(slot, Cell(value, (*before[-_MOST_WRITES:], write), self.epoch))
         if len(before) > _MOST_WRITES:
             self.mark_seen(before[:-_MOST_WRITES])
+        for alias in self.aliases.get(root_of(slot), ()) if self.aliases else ():
+            held = [self.cells[other] for other in self.overlapping(alias)]
+            self.loosen(alias, (*together(cell for cell in held if cell is not None), write))
 
     def loosen(self, slot: Slot, writes: tuple[Write, ...]) -> None:
         """A slot has any value, which may come from some writes."""
@@ -204,6 +212,24 @@ class Cells:
         while len(self.trail) > mark:
             slot, cell = self.trail.pop()
             self._hold(slot, cell)
+
+
+def _aliases(unit: typed.Unit) -> dict[typed.Variable, list[typed.Variable]]:
+    """By variable those that may be the same: two in-outs, or an in-out and a global variable that the body names, of one type."""
+    holder = unit.owner
+    shared = [*unit.section("in_out"), *(holder.section("in_out") if holder is not None else ())]
+    if not shared:
+        return {}
+    named = {a.place.root for s in every_statement(unit.body or ()) for a in accesses(s) if a.place is not None}
+    outer = [v.shared or v for v in named if v.section in ("global", "external")]
+    found: dict[typed.Variable, list[typed.Variable]] = {}
+    for one in shared:
+        for other in (*shared, *outer):
+            if one is not other and (one.type is other.type or not isinstance(one.type, Elementary)):
+                found.setdefault(one, []).append(other)
+                if other not in shared:
+                    found.setdefault(other, []).append(one)
+    return found
 
 
 def _around(slot: Slot) -> tuple[Slot, ...]:

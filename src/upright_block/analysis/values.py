@@ -238,15 +238,16 @@ def role_of(node: typed.Statement) -> str:
     return node.origin.role if isinstance(node.origin, syntax.Made) else ""
 
 
-def _bounds(name: str, inputs: list[Term]) -> tuple[Any, Any]:
+def _bounds(name: str, inputs: list[Term]) -> tuple[Any, ...]:
     """The least and the greatest result of a standard function, where they are known."""
     numbers = [(t.low, t.high) for t in inputs if t.low is not None and t.high is not None and not t.is_real]
     if len(numbers) < len(inputs) or not numbers:
         return None, None
     if name == "LIMIT" and len(numbers) == 3:
-        return max(numbers[0][0], min(numbers[1][0], numbers[2][0])), max(
-            min(numbers[1][1], numbers[2][1]), numbers[0][1]
+        least, value, most = (
+            numbers  # as MIN(MAX(value, least), most), so that the upper end wins where they are crossed
         )
+        return tuple(min(max(value[end], least[end]), most[end]) for end in (0, 1))
     if name in ("MIN", "MAX"):
         chosen = min if name == "MIN" else max
         return chosen(n[0] for n in numbers), chosen(n[1] for n in numbers)

@@ -23,6 +23,8 @@ _CELL = re.compile(r"""'(?:[^'$\n]|\$.)*'|"(?:[^"$\n]|\$.)*"|[^\s|]+""")
 _QUOTED = re.compile(r'"(?:[^"]|"")*"?')
 _BRACKETS = re.compile(r"\[[^\]\n]*\]")
 _MOST_SHARED = 10_000
+_MOST_LINES = 40
+"""Lines over which a cell in quotes may go on."""
 _BLOCK = 1 << 18
 
 
@@ -236,7 +238,7 @@ def sheet_table(source: Sheet, skips_blank: bool = False) -> Table:
 
 
 def csv_table(source: Source, skips_blank: bool = False) -> Table:
-    """A table from CSV text (RFC 4180) with commas, semicolons or tabs, a row in one line.
+    """A table from CSV text (RFC 4180) with commas, semicolons or tabs; a cell in quotes may go on over some lines.
 
     Lines without any cell at the end of the file are passed over, and so are those of a table that has a
     column for the time; without one, each row is a scan. With ``skips_blank`` all of them are.
@@ -244,12 +246,12 @@ def csv_table(source: Source, skips_blank: bool = False) -> Table:
     text = source.text
     start = text.rfind("\n", 0, len(text) - len(text.lstrip())) + 1
     end = _line_end(text, len(text.rstrip()))
-    head_end = _line_end(text, start) if start < end else start
+    head_end = _row_end(text, start, start) if start < end else start
     first = text[start:head_end].removesuffix("\r")
     delimiter = delimiter_of(first)
 
     def split(row: int) -> list[Cell]:
-        return _places(text[row : _line_end(text, row)].removesuffix("\r"), row, delimiter)
+        return _places(text[row : _row_end(text, row, row)].removesuffix("\r"), row, delimiter)
 
     heads = split(start) if first else []
     while heads and not heads[-1].text:
@@ -273,10 +275,25 @@ def _line_end(text: str, offset: int) -> int:
     return len(text) if end < 0 else end
 
 
+def _row_end(text: str, start: int, offset: int) -> int:
+    """The end of the line at ``offset``, or of a later one where a cell with quotes goes on there: what begins at ``start`` has its
+    quotes in pairs up to it. A quote that stays open for too long is a mistake of its line alone.
+    """
+    first = end = _line_end(text, offset)
+    for _ in range(_MOST_LINES):
+        if text.count('"', start, end) % 2 == 0 or end >= len(text):
+            break
+        end = _line_end(text, end + 1)
+    is_whole = text.count('"', start, end) % 2 == 0
+    if end > first and start == offset:  # one row: its quotes must stand around cells
+        is_whole &= any(_texts(text[start:end], delimiter) is not None for delimiter in ",;\t")
+    return end if is_whole else first
+
+
 def _blocks(text: str, start: int, end: int) -> Iterator[tuple[int, str]]:
     """Whole lines of a text, many at a time, with their offset."""
     while start < end:
-        cut = end if start + _BLOCK >= end else _line_end(text, start + _BLOCK)
+        cut = end if start + _BLOCK >= end else _row_end(text, start, start + _BLOCK)
         yield start, text[start:cut]
         start = cut + 1
 
@@ -290,9 +307,11 @@ def _add_block(builder: _Builder, start: int, lines: list[str], delimiter: str, 
         if all(len(row) == wanted for row in rows):
             builder.add(rows, accumulate((len(line) + 1 for line in lines[:-1]), initial=start))
             return
-    for line in lines:
-        _add_line(builder, start, line.removesuffix("\r"), delimiter, timed)
-        start += len(line) + 1
+    block, offset = "\n".join(lines), 0
+    while offset <= len(block):
+        end = _row_end(block, offset, offset)
+        _add_line(builder, start + offset, block[offset:end].removesuffix("\r"), delimiter, timed)
+        offset = end + 1
 
 
 def _add_line(builder: _Builder, start: int, line: str, delimiter: str, timed: bool) -> None:

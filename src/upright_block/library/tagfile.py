@@ -8,6 +8,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 
 from upright_block.errors import BadValue
+from upright_block.language.catalogue import stops
 from upright_block.language.findings import Findings
 from upright_block.language.source import Source
 from upright_block.language.tags import COLUMNS
@@ -91,19 +92,20 @@ def table_from(file: Path | None, text: str) -> str:
     from upright_block.library.sheets import Rows
 
     try:
-        columns, rows = pasted_rows(text if file is None else _text_of(file))
+        read = [pasted_rows(each) for each in ([text] if file is None else _texts_of(file))]
     except BadValue:
         raise
     except (OSError, ValueError) as problem:
         reason = problem.strerror if isinstance(problem, OSError) else str(problem)
         raise BadValue(f"This is no tag table: {reason}.", "Give one whose first line names its columns.") from None
-    return Rows("tags", columns, rows).csv()
+    columns = list(dict.fromkeys(column for own, _ in read for column in own))
+    return Rows("tags", columns, [row for _, rows in read for row in rows]).csv()
 
 
-def _text_of(file: Path) -> str:
-    """The text of a CSV file, or of the only sheet of a workbook."""
+def _texts_of(file: Path) -> list[str]:
+    """The text of a CSV file, or those of the sheets of a workbook."""
     if file.suffix.lower() != ".xlsx":
-        return file.read_bytes().decode("utf-8-sig")
+        return [file.read_bytes().decode("utf-8-sig")]
     from upright_block.library.workbook import NoWorkbook, read_book
 
     findings = Findings()
@@ -111,8 +113,7 @@ def _text_of(file: Path) -> str:
         book = read_book(file.name, file.read_bytes(), True, findings)
     except NoWorkbook as problem:
         raise BadValue(str(problem), problem.way_out) from None
-    if findings.items:
-        raise BadValue(str(findings.items[0]), findings.items[0].way_out)
-    if len(book.sheets) != 1:
-        raise BadValue(f"{file.name} has {len(book.sheets)} sheets.", "Save the one that is meant by itself.")
-    return next(iter(book.sheets.values())).text
+    wrong = next((finding for finding in findings.items if stops(finding.name)), None)
+    if wrong is not None:
+        raise BadValue(str(wrong), wrong.way_out)
+    return [sheet.text for sheet in book.sheets.values()]

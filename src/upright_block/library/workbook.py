@@ -15,6 +15,7 @@ from upright_block.language.limits import MOST_CELLS, MOST_SHEET_BYTES
 from upright_block.language.literals import shown_duration
 from upright_block.language.nodes import record
 from upright_block.language.source import Sheet, column_letters, column_number
+from upright_block.language.tags import COLUMNS
 
 if TYPE_CHECKING:
     from openpyxl.cell.cell import Cell as BookCell
@@ -74,8 +75,9 @@ def read_book(path: str, content: bytes, names: bool, findings: Findings) -> Boo
             continue
         sheet = Sheet(path, worksheet.title, [row[:width] for row in rows])
         sheets[worksheet.title] = sheet
+        used = _used(rows, width, names)
         for row, column, said in _odd_cells(worksheet, written[worksheet.title], names):
-            if row <= len(rows) and column <= width:
+            if row <= len(rows) and column in used:
                 start = sheet.start(row, column)
                 findings.add(said.told(sheet, start, start + max(len(rows[row - 1][column - 1]), 1)))
         hidden = _hidden(worksheet)
@@ -84,6 +86,18 @@ def read_book(path: str, content: bytes, names: bool, findings: Findings) -> Boo
     if len(sheets) == 1:
         next(iter(sheets.values())).is_only = True
     return Book(path, sheets)
+
+
+def _used(rows: list[list[str]], width: int, names: bool) -> set[int]:
+    """The columns whose cells mean something, counted from 1: of a table of tags comments and what nobody knows do not."""
+    heads = [head.lower() for head in next((row for row in rows if any(row)), [])]
+    every = range(1, width + 1)
+    if not names:
+        return set(every)
+    knows = set(COLUMNS) - {"comment"} if "tag" in heads else None
+    return {
+        n for n in every if n > len(heads) or (heads[n - 1] != "comment" and (knows is None or heads[n - 1] in knows))
+    }
 
 
 def _looked_at(content: bytes) -> bool:
