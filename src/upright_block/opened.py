@@ -178,6 +178,10 @@ class OpenLibrary(Contents):
             raise BadValue(
                 f"{FILE_NAME} is no approved map: {problem}.", "Make it again: upright walk --approve."
             ) from None
+        fault = walker.bench.fault
+        if fault is not None:
+            message = f"{walker.configuration.name} stops in its first scan: {fault.site.kind}, {fault.site.source.shown_line(fault.site.start)}."
+            raise NotRunnable(message, "Mend that first: nothing moves in a controller that stopped.")
         return judge(walker.walk(), known)
 
     @property

@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 
 from tests.helpers import write_files
-from upright_block import OpenLibrary, open_library
+from upright_block import NotRunnable, OpenLibrary, open_library
 from upright_block.mapping.judging import Judged
 
 FILES = {
@@ -99,3 +99,27 @@ def test_an_input_that_starts_a_task_is_read(tmp_path: Path) -> None:
     assert [finding.name for finding in library.findings] == []
     uses = [(use.kind, use.unit.name) for use in library.tag_uses if use.tag.name == "trig"]
     assert uses == [("read", "Plant")]
+
+
+def test_a_fault_on_the_way_is_told_and_is_no_way(tmp_path: Path) -> None:
+    """What a scan that stopped left behind is not what a point moved."""
+    tags = "tag,point,type\nlevel,%IW0,INT\nkey,%IX2.0,BOOL\nlamp,%QX0.0,BOOL\n"
+    program = (
+        "PROGRAM P VAR early, late : INT; END_VAR early := level; late := 100 / (level - 1); lamp := key; END_PROGRAM"
+    )
+    library = open_library(write_files(tmp_path / "a", {"tags/t.csv": tags, "programs/p.st": program}))
+    found = {entry.tag.name: entry for entry in library.walk()}
+    assert "A value of it stops the scan: division by zero, programs/p.st:1" in found["level"].says
+    assert "stops" not in found["key"].says
+    stopped = program.replace("level - 1", "level")
+    library = open_library(write_files(tmp_path / "b", {"tags/t.csv": tags, "programs/p.st": stopped}))
+    with pytest.raises(NotRunnable, match="stops in its first scan: division by zero"):
+        library.walk()
+
+
+def test_a_pattern_of_many_stars_ends(tmp_path: Path) -> None:
+    tags = f"tag,point,type,reaches\nkey,%IX2.0,BOOL,{'*a' * 40}*b\nlamp,%QX0.0,BOOL,*P*.seen\nother,%IX2.1,BOOL,**P**.*e*n\n"
+    program = f"PROGRAM P VAR {'a' * 120} : BOOL; seen : BOOL; END_VAR {'a' * 120} := key; seen := other; lamp := seen; END_PROGRAM"
+    library = open_library(write_files(tmp_path, {"tags/t.csv": tags, "programs/p.st": program}))
+    found = {entry.tag.name: entry.status for entry in library.walk()}
+    assert (found["key"], found["other"], found["lamp"]) == ("elsewhere", "right", "right")

@@ -14,6 +14,7 @@ from upright_block.language.signals import Signal
 from upright_block.language.tags import Tag
 from upright_block.language.timebase import Timebase
 from upright_block.machine.machine import Machine
+from upright_block.machine.trace import Fault
 
 if TYPE_CHECKING:
     import numpy as np
@@ -36,21 +37,26 @@ class Bench:
         self.numbers = numbers
         self.machine = Machine(build_image(make_program(configuration)))
         self.machine.timebase = timebase
+        self.fault: Fault | None = None
         self.run(1)
         self.start = self.machine.snapshot()
 
-    def run(self, scans: int) -> None:
-        """Run some scans."""
-        for _ in self.machine.pieces(scans):
-            pass
+    def run(self, scans: int) -> bool:
+        """Run some scans; whether all of them came to their end. Else ``fault`` is what stopped one."""
+        last: Fault | None = None
+        for piece in self.machine.pieces(scans):
+            last = piece.fault
+        self.fault = last
+        return last is None
 
     def images(self, scans: int) -> list[np.ndarray]:
-        """The data after each of some scans."""
+        """The data after each of some scans, up to a fault: what a scan leaves that stopped is no value of the controller."""
         import numpy as np
 
         found: list[np.ndarray] = []
         for _ in range(scans):
-            self.run(1)
+            if not self.run(1):
+                break
             found.append(np.frombuffer(self.machine.data(), np.uint8))
         return found
 
@@ -106,9 +112,9 @@ class Bench:
         every = [tuple(ways[0] for ways in choices if ways)] if len(choices) > 2 else []
         yield from islice(chain(single, every, pairs), _MOST_TRIES)
 
-    def opened(self, tried: Sequence[tuple[Tag, Change]], scans: int) -> None:
-        """Start anew with other values at some points, and let the tasks run."""
+    def opened(self, tried: Sequence[tuple[Tag, Change]], scans: int) -> bool:
+        """Start anew with other values at some points, and let the tasks run; whether none of them stopped."""
         self.machine.restore(self.start)
         for _, (slot, content) in tried:
             self.machine.poke(slot, content)
-        self.run(scans)
+        return self.run(scans)

@@ -65,17 +65,22 @@ def wanted(tag: Tag) -> re.Pattern[str] | None:
     if not pattern:
         return None
     numbers = [int(n) for n in _NUMBER.findall(tag.name)]
-    parts: list[str] = []
-    for part in re.split(r"(\{n\d?\}|\*|\d+)", pattern.removeprefix("NOT ").strip()):
+    pieces: list[list[str]] = [[]]  # those between stars
+    for part in re.split(r"(\{n\d?\}|\*+|\d+)", pattern.removeprefix("NOT ").strip()):
+        parts = pieces[-1]
         place = re.fullmatch(r"\{n(\d?)\}", part)
         if place is not None:
             index = int(place[1] or 1) - 1
             parts.append(f"0*{numbers[index]}(?![0-9])" if index < len(numbers) else "(?!)")
-        elif part == "*":
-            parts.append(".*")
+        elif part[:1] == "*":
+            pieces.append([])
         else:
             parts.append(f"0*{int(part)}(?![0-9])" if part.isdigit() else re.escape(part))
-    return re.compile(r"(?:.*\.)?" + "".join(parts) + r"\Z", re.IGNORECASE)
+    first, *others = map("".join, pieces)
+    # Each piece is taken where it fits first, and never again elsewhere, so that many stars take no time.
+    middle = "".join(f"(?>.*?{piece})" for piece in others[:-1])
+    last = f".*{others[-1]}" if others else ""
+    return re.compile(rf"(?:.*\.)?{first}{middle}{last}\Z", re.IGNORECASE)
 
 
 def _fits(tag: Tag, path: str) -> bool:
@@ -84,6 +89,15 @@ def _fits(tag: Tag, path: str) -> bool:
 
 
 def _input(entry: InputWalk) -> Judged:
+    found = _moved(entry)
+    if entry.fault is None:
+        return found
+    site = entry.fault.site
+    stopped = f"A value of it stops the scan: {site.kind}, {site.source.shown_line(site.start)}"
+    return replaced(found, says=f"{found.says}. {stopped}" if found.says else stopped)
+
+
+def _moved(entry: InputWalk) -> Judged:
     tag, pins = entry.tag, shown_pins(entry)
     further = len(entry.further)
     opened = _with_opening(entry.opened_by)

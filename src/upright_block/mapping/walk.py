@@ -23,6 +23,7 @@ from upright_block.language.timebase import Timebase
 from upright_block.language.types import BOOL, Elementary
 from upright_block.language.walking import accesses
 from upright_block.machine.machine import Machine, Snapshot
+from upright_block.machine.trace import Fault
 from upright_block.mapping.bench import Bench
 from upright_block.mapping.disturbing import Disturbed, OutputPlace, disturbed
 from upright_block.mapping.gates import Gates
@@ -58,7 +59,7 @@ class InputWalk:
 
     ``pins`` are those that the text wires it to and that moved, ``further`` what moved besides. Where nothing did,
     ``opened_by`` are the other inputs with which something does, and ``gates`` those that may decide.
-    ``is_used`` says whether any text reads the tag.
+    ``is_used`` says whether any text reads the tag, ``fault`` what stopped a scan when it moved.
     """
 
     tag: Tag
@@ -67,6 +68,7 @@ class InputWalk:
     opened_by: Opening
     gates: tuple[Tag, ...]
     is_used: bool
+    fault: Fault | None
 
 
 @record
@@ -124,6 +126,7 @@ class Walker:
         self.tags = list(scope.tags.values())
         self._most: dict[int, int] = {}
         self._kept: list[np.ndarray] = []
+        self._faults: dict[Tag, Fault] = {}
         self.units = [u for u in typed.closure(configuration) if not u.is_standard and u.name[0] != ":"]
 
     def walk(self, done: Callable[[], None] | None = None) -> Walk:
@@ -245,7 +248,7 @@ class Walker:
         wired = self._wired(tag)
         pins = [Reached(p, inverted, *wired[p.upper()]) for p, inverted in moved.items() if p.upper() in wired]
         further = [path for path in moved if path.upper() not in wired]
-        return InputWalk(tag, tuple(pins), tuple(further), opened, tuple(gates), is_used)
+        return InputWalk(tag, tuple(pins), tuple(further), opened, tuple(gates), is_used, self._faults.get(tag))
 
     def _twin(self, base: Snapshot, scans: int) -> list[np.ndarray]:
         """What the undisturbed machine has after each scan from a snapshot on."""
@@ -267,7 +270,10 @@ class Walker:
         for (slot, content), is_true in list(bench.changes(tag)):
             bench.machine.restore(base)
             bench.machine.poke(slot, content)
-            for image, other in zip(bench.images(scans), twin, strict=True):
+            images = bench.images(scans)
+            if bench.fault is not None:
+                self._faults.setdefault(tag, bench.fault)
+            for image, other in zip(images, twin, strict=False):
                 for number in watch.moved(image, other):
                     if number not in found:
                         pin = watch.slots[number]
@@ -279,7 +285,8 @@ class Walker:
         """Values of other inputs with which the tag moves something, by a bounded search."""
         bench = self.bench
         for tried in bench.tries(gates):
-            bench.opened(tried, scans)
+            if not bench.opened(tried, scans):
+                continue
             moved = self._moved(tag, scans, bench.machine.snapshot())
             if moved:
                 return tuple((gate, bench.shown(gate, change)) for gate, change in tried), moved
@@ -328,7 +335,8 @@ class Walker:
         groups = [*self._triggers(writers), *self.gates.of_output(tag)][:_MOST_GROUPS]
         for before, group in product((scans, 0), groups):  # at once too: a rise is over when it has been waited for
             for tried in bench.tries(group):
-                bench.opened(tried, before)
+                if not bench.opened(tried, before):
+                    continue
                 base = bench.machine.snapshot()
                 for place in writers:
                     if tag in follower.followed(place, base, scans):
@@ -381,7 +389,7 @@ class _Follower:
                 self._twins[id(base)] = twin
             bench.machine.restore(base)
         bench.machine.poke(self.switch, self.switch.encode(place.number))
-        for area, other in zip(self._areas(scans), twin, strict=True):
+        for area, other in zip(self._areas(scans), twin, strict=False):
             moved |= area ^ other
         found: dict[Tag, None] = {}
         for byte in np.flatnonzero(moved).tolist():
