@@ -15,6 +15,7 @@ import pytest
 from hypothesis import settings
 
 from tests.helpers import upright
+from upright_block import cached
 
 settings.register_profile("repeatable", deadline=None, derandomize=True)
 settings.register_profile("searching", deadline=None)
@@ -58,3 +59,14 @@ def glasshouse(tmp_path: Path) -> Path:
     folder = tmp_path / "glasshouse"
     assert upright("demo", folder).exit_code == 0
     return folder
+
+
+@pytest.fixture
+def memory(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Path]:
+    """A cache folder of the test's own, where nothing is remembered yet."""
+    folder = tmp_path / "memory"
+    folder.mkdir(mode=0o700)
+    monkeypatch.setenv("UPRIGHT_CACHE", str(folder))
+    cached.cache_folder.cache_clear()
+    yield folder
+    cached.cache_folder.cache_clear()

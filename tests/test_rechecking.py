@@ -5,27 +5,19 @@ from __future__ import annotations
 import json
 import os
 import shutil
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 
 from tests.analysis.planted import DEMO, chosen
 from tests.helpers import write_files
-from upright_block import cached, check_library, open_library, rechecking
+from upright_block import check_library, open_library, rechecking
 from upright_block.language.allowing import Settled
 
 COUNT = int(os.environ.get("UPRIGHT_RECHECKED", "12"))
 
 
-@pytest.fixture(autouse=True)
-def memory(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Path]:
-    folder = tmp_path / "memory"
-    folder.mkdir(mode=0o700)
-    monkeypatch.setenv("UPRIGHT_CACHE", str(folder))
-    cached.cache_folder.cache_clear()
-    yield folder
-    cached.cache_folder.cache_clear()
+pytestmark = pytest.mark.usefixtures("memory")
 
 
 def shown(settled: Settled) -> list[object]:

@@ -3,26 +3,18 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 
 from tests.helpers import upright, write_files
-from upright_block import cached, check_library, open_library
+from upright_block import check_library, open_library
 
 BLOCK = "FUNCTION_BLOCK B VAR_INPUT n : INT; END_VAR VAR_OUTPUT m : INT; END_VAR m := n; END_FUNCTION_BLOCK\n"
 LIMIT = "FUNCTION Most : INT VAR_INPUT x : INT; END_VAR Most := x + ROOM; END_FUNCTION\nVAR_GLOBAL CONSTANT ROOM : INT := 5; END_VAR\n"
 
 
-@pytest.fixture(autouse=True)
-def memory(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Path]:
-    folder = tmp_path / "memory"
-    folder.mkdir(mode=0o700)
-    monkeypatch.setenv("UPRIGHT_CACHE", str(folder))
-    cached.cache_folder.cache_clear()
-    yield folder
-    cached.cache_folder.cache_clear()
+pytestmark = pytest.mark.usefixtures("memory")
 
 
 def case(name: str = "c", rule: str = 'always = ["m < Most(n)"]', table: str = '"""\nn | m\n1 | 1\n"""') -> str:

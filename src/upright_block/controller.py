@@ -10,7 +10,8 @@ from upright_block.cases.cells import cell_text, duration, parse_value
 from upright_block.cases.tracks import Gatherer, Tracks
 from upright_block.cases.words.planning import beyond_point
 from upright_block.compiler.image import Bodies, build_image
-from upright_block.compiler.program import Mode, Probe, Slot, make_program
+from upright_block.compiler.looking import Probe
+from upright_block.compiler.program import Mode, Slot, make_program
 from upright_block.errors import BadValue, NeverMet, ScanFault, UnknownName
 from upright_block.language.checking import observe
 from upright_block.language.findings import Findings

@@ -7,7 +7,8 @@ import pytest
 from tests.helpers import SECOND, block, checked, machine_of
 from upright_block.compiler.bodies import BodyEmitter
 from upright_block.compiler.image import Bodies, build_image
-from upright_block.compiler.program import USUAL, Mode, Probe, make_program
+from upright_block.compiler.looking import Probe
+from upright_block.compiler.program import USUAL, Mode, make_program
 from upright_block.language.checking import observe
 from upright_block.language.findings import Findings
 from upright_block.language.timebase import Timebase

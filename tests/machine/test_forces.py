@@ -10,7 +10,8 @@ import pytest
 
 from tests.helpers import SECOND, checked
 from upright_block.compiler.image import build_image
-from upright_block.compiler.program import Mode, Probe, Slot, make_program
+from upright_block.compiler.looking import Probe
+from upright_block.compiler.program import Mode, Slot, make_program
 from upright_block.language.checking import observe
 from upright_block.language.findings import Findings
 from upright_block.language.timebase import Timebase

@@ -20,7 +20,7 @@ from upright_block.language.typed import Unit
 if TYPE_CHECKING:
     from upright_block.cases.overwriting import Overwriting
     from upright_block.cases.watch import WatchedRow, WatchedRule
-    from upright_block.compiler.program import Probe
+    from upright_block.compiler.looking import Probe
     from upright_block.machine.power import Power
 
 

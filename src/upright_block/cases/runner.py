@@ -18,7 +18,8 @@ from upright_block.cases.plan import Expectations, Plan, ReadyCase
 from upright_block.cases.verdict import Break, Miss, Moments, Status, Verdict
 from upright_block.compiler.cache import compiled
 from upright_block.compiler.image import Bodies, Image, Site, build_image
-from upright_block.compiler.program import USUAL, Mode, Probe, Slot, make_program
+from upright_block.compiler.looking import Probe
+from upright_block.compiler.program import USUAL, Mode, Slot, make_program
 from upright_block.language.literals import Value
 from upright_block.language.nodes import record, replaced
 from upright_block.language.signals import find_signal, signals

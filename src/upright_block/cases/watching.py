@@ -9,7 +9,7 @@ from upright_block.cases.plan import Watch
 from upright_block.cases.rules import Allowed, Event, Phrase, Rule, TimingRow
 from upright_block.cases.watch import WatchedRow, WatchedRule
 from upright_block.cases.words import rules as words
-from upright_block.compiler.program import Guard, Probe
+from upright_block.compiler.looking import Guard, Probe
 from upright_block.language.catalogue import stops
 from upright_block.language.checking.observing import broken, observe
 from upright_block.language.findings import Findings, Words

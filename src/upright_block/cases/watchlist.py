@@ -13,7 +13,8 @@ from upright_block.cases.packing import packed_events
 from upright_block.cases.plan import ReadyCase
 from upright_block.cases.tracks import Gatherer, Tracks
 from upright_block.compiler.image import build_image
-from upright_block.compiler.program import Mode, Probe, make_program
+from upright_block.compiler.looking import Probe
+from upright_block.compiler.program import Mode, make_program
 from upright_block.errors import BadValue, BadWishes, UnknownName
 from upright_block.language.checking import observe
 from upright_block.language.findings import Findings

@@ -15,7 +15,8 @@ from upright_block.compiler.cache import compiled, engine
 from upright_block.compiler.code import Point
 from upright_block.compiler.image import Image, Site
 from upright_block.compiler.layout import DATA, code
-from upright_block.compiler.program import BEFORE, LEFT, RESTING, Program, Slot
+from upright_block.compiler.looking import BEFORE, LEFT, RESTING
+from upright_block.compiler.program import Program, Slot
 from upright_block.language.limits import MOST_TURNS
 from upright_block.language.literals import Value
 from upright_block.language.nodes import fresh, record
