@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.helpers import write_files
+from tests.helpers import upright, write_files
 from upright_block import NotRunnable, OpenLibrary, open_library
 from upright_block.mapping.judging import Judged
 
@@ -123,3 +123,44 @@ def test_a_pattern_of_many_stars_ends(tmp_path: Path) -> None:
     library = open_library(write_files(tmp_path, {"tags/t.csv": tags, "programs/p.st": program}))
     found = {entry.tag.name: entry.status for entry in library.walk()}
     assert (found["key"], found["other"], found["lamp"]) == ("elsewhere", "right", "right")
+
+
+BITS = {
+    "tags/t.csv": "tag,point,type,stands_for,reaches\ncontrol,%QW0,WORD,,\nstatus,%IW0,WORD,,\nis_ready,,,status.0,Drive1.ready\n"
+    "is_wrong,,,status.1,Drive1.fault\nrun_cmd,,,control.0,Drive1.run\n",
+    "blocks/d.st": "FUNCTION_BLOCK Drive VAR_INPUT ready, fault, go : BOOL; END_VAR VAR_OUTPUT run, jog : BOOL; END_VAR\n"
+    "run := ready AND go; jog := NOT go; END_FUNCTION_BLOCK",
+    "programs/p.st": "PROGRAM P VAR Drive1 : Drive; END_VAR\nDrive1(ready := is_ready, fault := is_wrong, go := status.5);\n"
+    "control.0 := Drive1.run; control.1 := Drive1.jog;\nEND_PROGRAM",
+}
+
+
+def test_what_stands_for_a_bit_is_judged_by_what_it_should_reach(tmp_path: Path) -> None:
+    library = open_library(write_files(tmp_path, BITS))
+    found = {entry.tag.name: entry for entry in library.walk()}
+    assert {name: found[name].status for name in ("is_ready", "is_wrong", "run_cmd")} == {
+        "is_ready": "right",
+        "is_wrong": "right",
+        "run_cmd": "right",
+    }
+    crossed = BITS["programs/p.st"].replace(
+        "ready := is_ready, fault := is_wrong", "ready := is_wrong, fault := is_ready"
+    )
+    library = open_library(write_files(tmp_path, BITS | {"programs/p.st": crossed}))
+    found = {entry.tag.name: entry for entry in library.walk()}
+    assert {found[name].status for name in ("is_ready", "is_wrong")} == {"crossed"}
+
+
+def test_an_approved_map_has_the_bits_of_a_word(tmp_path: Path) -> None:
+    """So that two bits that are exchanged are seen, also those without a name."""
+    root = write_files(tmp_path, BITS)
+    assert upright("walk", "--approve", "--write", "--library", root).exit_code == 0
+    assert "control.1" in (root / "walk.csv").read_text()
+    good = {entry.status for entry in open_library(root).walk()}
+    assert good == {"right"}
+    exchanged = BITS["programs/p.st"].replace(
+        "control.0 := Drive1.run; control.1 := Drive1.jog", "control.1 := Drive1.run; control.0 := Drive1.jog"
+    )
+    write_files(root, {"programs/p.st": exchanged})
+    wrong = {entry.tag.name for entry in open_library(root).walk() if entry.status not in ("right", "seen")}
+    assert wrong == {"run_cmd", "control.1"}

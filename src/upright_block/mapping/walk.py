@@ -13,10 +13,10 @@ from typing import TYPE_CHECKING
 from upright_block.compiler.program import Slot
 from upright_block.language import typed
 from upright_block.language.instances import instances
-from upright_block.language.nodes import record
-from upright_block.language.points import Points
+from upright_block.language.nodes import record, replaced
+from upright_block.language.points import Point, Points
 from upright_block.language.scope import Scope
-from upright_block.language.signals import Signal, find_signal
+from upright_block.language.signals import NoSignal, Signal, field_signal, find_signal
 from upright_block.language.tag_uses import TagIndex, TagUse, numbers_in, tag_uses, tagged_statements
 from upright_block.language.tags import Tag
 from upright_block.language.timebase import Timebase
@@ -134,7 +134,9 @@ class Walker:
         inputs = [tag for tag in self.tags if tag.area == "I" and tag.variable is not None]
         walked: list[InputWalk] = []
         for tag in inputs:
-            walked.append(self._input(tag))
+            whole = self._input(tag, tag)
+            parts = [self._input(part, tag) for part in self._parts.get(tag, ())]
+            walked += [whole, *(part for part in parts if _says_more(part.tag, _paths(part), _paths(whole)))]
             if done:
                 done()
         return Walk(self.configuration, tuple(walked), tuple(self._outputs(done)))
@@ -146,6 +148,42 @@ class Walker:
 
     def _bench(self) -> Bench:
         return Bench(self.configuration, self.timebase, self.points, self.numbers)
+
+    @cached_property
+    def _parts(self) -> dict[Tag, list[Tag]]:
+        """By tag what else is walked of its point: the names that stand for it or a part of it, and the bits of a bit string."""
+        found: dict[Tag, list[Tag]] = {}
+        for alias in self.tags:
+            if "stands_for" not in alias.cells:
+                continue
+            try:
+                signal = find_signal(self.configuration, alias.name)
+            except NoSignal:
+                continue
+            field = field_signal(self.configuration, signal)
+            whole = signal.tag
+            if whole is None or field is None or whole.variable is None or whole.point is None:
+                continue
+            width = field.type.bits if isinstance(field.type, Elementary) and field.type is not BOOL else 1
+            point = Point(whole.point.area, field.shift or 0, width)
+            is_negated = whole.is_negated and signal.shift is None
+            found.setdefault(whole, []).append(self._part(alias, whole, point, is_negated))
+        for tag in self.tags:
+            if tag.area in ("I", "Q") and tag.variable is not None and tag.point is not None and tag.is_bits:
+                for bit in range(tag.point.width if tag.point.width > 1 else 0):
+                    point = self.points.part(tag.point, bit, 1)
+                    known = found.setdefault(tag, [])
+                    if all(part.point != point for part in known):
+                        made = Tag(f"{tag.name}.{bit}", tag.source, tag.start, tag.end)
+                        known.append(self._part(made, tag, point, False))
+        return found
+
+    def _part(self, named: Tag, whole: Tag, point: Point, is_negated: bool) -> Tag:
+        """What is called so as a tag with a point of its own."""
+        address = self.points.shown(point)
+        return replaced(
+            named, variable=whole.variable, point=point, address=address, is_negated=is_negated, meaning=None
+        )
 
     # --- what is watched ---
 
@@ -232,20 +270,21 @@ class Walker:
                         found.setdefault(tag, set()).update(numbers_in(statement))
         return found
 
-    def _input(self, tag: Tag) -> InputWalk:
-        scans = self._scans_for(tag)
+    def _input(self, tag: Tag, whole: Tag) -> InputWalk:
+        """What follows a tag, or a part of the ``whole`` one."""
+        scans = self._scans_for(whole)
         moved = self._moved(tag, scans, self.bench.start)
         opened: Opening = ()
         gates: list[Tag] = []
-        is_used = any(use.kind == "read" for use in self.uses.get(tag, ()))
-        if is_used and not moved:
+        is_used = any(use.kind == "read" for use in self.uses.get(whole, ()))
+        if is_used and not moved and tag is whole:
             groups = self.gates.of(tag)
             gates = list(dict.fromkeys(gate for group in groups for gate in group))
             for group in groups[:_MOST_GROUPS]:
                 opened, moved = self._opened(tag, group, scans)
                 if moved:
                     break
-        wired = self._wired(tag)
+        wired = self._wired(whole)
         pins = [Reached(p, inverted, *wired[p.upper()]) for p, inverted in moved.items() if p.upper() in wired]
         further = [path for path in moved if path.upper() not in wired]
         return InputWalk(tag, tuple(pins), tuple(further), opened, tuple(gates), is_used, self._faults.get(tag))
@@ -302,7 +341,8 @@ class Walker:
             bench = self._bench()
         slowest = max((task.interval or 0 for task in self.configuration.tasks), default=0)
         scans = max(_SCANS_HELD, self._scans_of(_SCANS_HELD * slowest))
-        follower = _Follower(bench, made, outputs, self.points)
+        parts = [part for tag in outputs for part in self._parts.get(tag, ())]
+        follower = _Follower(bench, made, outputs, parts, self.points)
         followed: dict[Tag, dict[str, None]] = {}
         for place in made.places:
             for tag in follower.followed(place, bench.start, scans):
@@ -316,7 +356,12 @@ class Walker:
                 opened = self._opened_for(tag, writers, follower, scans, followed)
             is_written = any(use.kind == "write" for use in self.uses.get(tag, ()))
             where = writers[0].unit.source.shown_line(writers[0].origin.start) if writers else ""
-            yield OutputWalk(tag, tuple(followed.get(tag, ())), where, opened, is_written)
+            pins = tuple(followed.get(tag, ()))
+            yield OutputWalk(tag, pins, where, opened, is_written)
+            for part in self._parts.get(tag, ()):
+                own = tuple(followed.get(part, ()))
+                if _says_more(part, own, pins):
+                    yield OutputWalk(part, own, where, opened, is_written)
 
     def _places_of(self, place: OutputPlace) -> list[str]:
         """The paths of the pin at a place, in each instance of its unit."""
@@ -339,8 +384,9 @@ class Walker:
                     continue
                 base = bench.machine.snapshot()
                 for place in writers:
-                    if tag in follower.followed(place, base, scans):
-                        followed.setdefault(tag, {}).update(dict.fromkeys(self._places_of(place)))
+                    for found in follower.followed(place, base, scans):
+                        if found is tag or found in self._parts.get(tag, ()):
+                            followed.setdefault(found, {}).update(dict.fromkeys(self._places_of(place)))
                 if tag in followed:
                     return tuple((gate, bench.shown(gate, change)) for gate, change in tried)
         return ()
@@ -356,17 +402,28 @@ class Walker:
                 yield [by_variable[root] for root in roots if root in by_variable]
 
 
+def _paths(entry: InputWalk) -> tuple[str, ...]:
+    return tuple(pin.path for pin in entry.pins)
+
+
+def _says_more(part: Tag, own: Sequence[str], whole: Sequence[str]) -> bool:
+    """Whether a part of a point is told besides the whole: it has a name, or reaches something and not all that the whole does."""
+    return bool(part.cells) or (bool(own) and set(own) != set(whole))
+
+
 class _Follower:
     """Tells which output points follow when a place that writes them is disturbed."""
 
-    def __init__(self, bench: Bench, made: Disturbed, outputs: Sequence[Tag], points: Points) -> None:
+    def __init__(
+        self, bench: Bench, made: Disturbed, outputs: Sequence[Tag], parts: Sequence[Tag], points: Points
+    ) -> None:
         self.bench = bench
         self.switch = bench.machine.program.slot(Signal("", made.switch, made.switch, (), made.switch.type))
         self.begin = bench.machine.program.outer[points.areas["Q"]]
         self.size = points.sizes["Q"]
         self.index = TagIndex(outputs)
         self.by_byte: dict[int, list[Tag]] = {}
-        for tag in outputs:
+        for tag in (*outputs, *parts):
             assert tag.point is not None
             for byte in range(tag.point.byte, -(-tag.point.end // 8)):
                 self.by_byte.setdefault(byte, []).append(tag)
