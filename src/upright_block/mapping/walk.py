@@ -5,7 +5,7 @@ What follows is what differs from a twin that nobody disturbs: timers and blinke
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import cached_property
 from itertools import product
 from typing import TYPE_CHECKING
@@ -136,7 +136,8 @@ class Walker:
         for tag in inputs:
             whole = self._input(tag, tag)
             parts = [self._input(part, tag) for part in self._parts.get(tag, ())]
-            walked += [whole, *(part for part in parts if _says_more(part.tag, _paths(part), _paths(whole)))]
+            telling = _telling({part.tag: [pin.path for pin in part.pins] for part in parts})
+            walked += [whole, *(part for part in parts if part.tag in telling)]
             if done:
                 done()
         return Walk(self.configuration, tuple(walked), tuple(self._outputs(done)))
@@ -358,10 +359,9 @@ class Walker:
             where = writers[0].unit.source.shown_line(writers[0].origin.start) if writers else ""
             pins = tuple(followed.get(tag, ()))
             yield OutputWalk(tag, pins, where, opened, is_written)
-            for part in self._parts.get(tag, ()):
-                own = tuple(followed.get(part, ()))
-                if _says_more(part, own, pins):
-                    yield OutputWalk(part, own, where, opened, is_written)
+            own = {part: tuple(followed.get(part, ())) for part in self._parts.get(tag, ())}
+            for part in _telling(own):
+                yield OutputWalk(part, own[part], where, opened, is_written)
 
     def _places_of(self, place: OutputPlace) -> list[str]:
         """The paths of the pin at a place, in each instance of its unit."""
@@ -402,13 +402,11 @@ class Walker:
                 yield [by_variable[root] for root in roots if root in by_variable]
 
 
-def _paths(entry: InputWalk) -> tuple[str, ...]:
-    return tuple(pin.path for pin in entry.pins)
-
-
-def _says_more(part: Tag, own: Sequence[str], whole: Sequence[str]) -> bool:
-    """Whether a part of a point is told besides the whole: it has a name, or reaches something and not all that the whole does."""
-    return bool(part.cells) or (bool(own) and set(own) != set(whole))
+def _telling(pins: Mapping[Tag, Sequence[str]]) -> list[Tag]:
+    """The parts of a point that are told besides the whole: those with a name, and bits that reach what not all of them do."""
+    reached = [frozenset(own) for own in pins.values() if own]
+    common = frozenset.intersection(*reached) if reached else frozenset()
+    return [part for part, own in pins.items() if part.cells or set(own) - common]
 
 
 class _Follower:
