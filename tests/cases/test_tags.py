@@ -410,3 +410,14 @@ def test_a_bit_is_shown_with_those_that_use_it_alone(tmp_path: Path) -> None:
     library = open_library(write_files(tmp_path, {"tags/t.csv": tags, "programs/p.st": program}))
     found = {(use.tag.name, use.kind, use.unit.name) for use in library.tag_uses}
     assert found == {("a", "write", "P"), ("c", "read", "P"), ("b", "write", "Q"), ("d", "read", "Q")}
+
+
+def test_a_word_may_go_beyond_the_last_byte_that_is_named(tmp_path: Path) -> None:
+    """A column drives and checks it; one that begins behind all that is named is told."""
+    files = {"upright.toml": 'name = "l"\n', "tags/t.csv": "tag,point,type\nkey,%IX4.0,BOOL\nlamp,%QX0.0,BOOL\n"}
+    files["programs/p.st"] = "PROGRAM P lamp := key; END_PROGRAM"
+    for head, is_told in (("%IW4 | %QW0", False), ("%IL4 | %QL0", False), ("%IW5 | %QW0", True), ("%IW4 | %QB1", True)):
+        case = f'configuration = "l"\nscan = "100ms"\n[[case]]\nname = "c"\nvectors = """\n{head}\n16#1 | 16#1\n0 | 0\n"""\n'
+        library = open_library(write_files(tmp_path, files | {"cases/c.toml": case}))
+        assert [f.name for f in library.findings] == (["no-such-point"] if is_told else [])
+        assert [v.status for v in library.run()] == ([] if is_told else ["passed"])

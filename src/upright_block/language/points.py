@@ -112,9 +112,11 @@ class Points:
         return f"%{point.area}{size}{number}"
 
     def has(self, point: Point) -> bool:
-        """Whether the area is as large as that: once all is read, it has no more bytes than something names."""
-        most = self.sizes.get(point.area, 0) if self.is_settled else MOST_POINT_BYTES
-        return point.end <= most * 8
+        """Whether the area has such a point: once all is read, one with a byte that something names; a word may go beyond the last."""
+        if not self.is_settled:
+            return point.end <= MOST_POINT_BYTES * 8
+        named = self.sizes.get(point.area, 0)
+        return point.byte < named and point.end <= _room(named) * 8
 
     def place(self, point: Point, type_: Type, origin: syntax.Node = syntax.NO_PLACE) -> Place:
         """The bytes of a point as a value of a type; of a bit the byte that it is in."""
@@ -132,7 +134,7 @@ class Points:
         self.globals.kept["points"] = self
         rests = list(rests)
         for letter, area in self.areas.items():
-            size = self.sizes[letter]
+            size = _room(self.sizes[letter])
             area.type = array_type(BYTE, ((0, size - 1),))
             content = bytearray(size)
             for point, value, type_ in rests:
@@ -188,3 +190,8 @@ class Points:
     def is_swapped(self, point: Point) -> bool:
         """Whether the bytes of a point stand in the other order than those of a value in memory."""
         return self.rules.is_big and point.width > 8
+
+
+def _room(size: int) -> int:
+    """Bytes of an area of which something names so many: a word that begins in one of them lies inside."""
+    return size + max(TYPES) // 8 - 1
