@@ -279,3 +279,13 @@ def test_a_negative_time_in_a_csv_is_no_formula_and_is_read_again(tmp_path: Path
     assert library.trace(file)["t"].values[0] == -5 * 10**9
     write_files(tmp_path, {"cases/b.toml": 'block = "B"\nscan = "1s"\n[[case]]\nname = "c"\nvectors = "t.csv"\n'})
     assert [v.status for v in open_library(tmp_path).run()] == ["passed"]
+
+
+def test_a_duration_of_a_sheet_keeps_its_microseconds(tmp_path: Path) -> None:
+    made = book(tmp_path, {"a": [["span", "q"]]})
+    for number, microseconds in enumerate((500, 1, 1_234_567, 90_000_000), start=2):
+        cell = made.worksheets[0].cell(number, 1, microseconds / 86_400_000_000)
+        cell.number_format = "[h]:mm:ss.000"
+    (case,) = opened(tmp_path, made).cases
+    (drive,) = case.plan.drives
+    assert drive.values == [500_000, 1_000, 1_234_567_000, 90_000_000_000]

@@ -59,11 +59,18 @@ def read_book(path: str, content: bytes, names: bool, findings: Findings) -> Boo
     shown = _loaded(content, data_only=True)
     written = _loaded(content, data_only=False) if has_formulas else shown
     sheets: dict[str, Sheet] = {}
+    exact: dict[str, dict[str, str]] = {}
     for worksheet in shown.worksheets:
         rows: list[list[str]] = []
         has_head = False
         for row in worksheet.iter_rows():  # the heads are names, whatever stands below them
             rows.append([_text(cell, names or not has_head) for cell in row])
+            for cell in row:
+                if isinstance(cell.value, (timedelta, time)):  # its reader has cut it to milliseconds
+                    exact = exact or _numbers(content)
+                    rows[-1][cell.column - 1] = _duration(
+                        exact.get(worksheet.title, {}).get(cell.coordinate), cell.value
+                    )
             has_head = has_head or any(rows[-1])
         _merge(worksheet, rows)
         while rows and not any(rows[-1]):
@@ -212,11 +219,8 @@ def _text(cell: BookCell, names: bool) -> str:
         return str(value).upper()
     if isinstance(value, float):
         return repr(int(value)) if value.is_integer() and abs(value) < 1e15 else repr(value)
-    if isinstance(value, timedelta):
-        return shown_duration(round(value.total_seconds() * _SECOND)) if value else "0s"
-    if isinstance(value, time):
-        whole = timedelta(hours=value.hour, minutes=value.minute, seconds=value.second, microseconds=value.microsecond)
-        return shown_duration(round(whole.total_seconds() * _SECOND)) if whole else "0s"
+    if isinstance(value, (timedelta, time)):
+        return _duration(None, value)
     if isinstance(value, datetime):
         return value.strftime("%Y-%m-%d-%H:%M:%S") if value.time() != time() else value.strftime("%Y-%m-%d")
     if isinstance(value, date):
@@ -225,6 +229,43 @@ def _text(cell: BookCell, names: bool) -> str:
     return _BREAK.sub(" " if names else lambda found: _ESCAPES[found[0]], text)
 
 
+def _duration(days: str | None, value: timedelta | time) -> str:
+    """A time of a cell as a duration, to the microsecond where the number of its days is at hand."""
+    if isinstance(value, time):
+        value = timedelta(hours=value.hour, minutes=value.minute, seconds=value.second, microseconds=value.microsecond)
+    found = round(value.total_seconds() * _SECOND)
+    if days is not None:
+        exact = round(float(days) * _DAY / 1_000) * 1_000
+        found = exact if abs(exact - found) < _SECOND // 1_000 else found
+    return shown_duration(found) if found else "0s"
+
+
+def _numbers(content: bytes) -> dict[str, dict[str, str]]:
+    """The numbers of cells as they are written, by the title of their sheet and their place."""
+    targets: dict[str, str] = {}
+    titles: dict[str, str] = {}
+
+    def related(name: str, attributes: dict[str, str]) -> None:
+        target = attributes.get("Target", "")
+        targets[attributes.get("Id", "")] = target.removeprefix("/") if target.startswith("/") else f"xl/{target}"
+
+    def listed(name: str, attributes: dict[str, str]) -> None:
+        if name.rpartition(":")[2] == "sheet":
+            own = next((text for key, text in attributes.items() if key.endswith(":id")), "")
+            titles[attributes.get("name", "")] = own
+
+    found: dict[str, dict[str, str]] = {}
+    with zipfile.ZipFile(io.BytesIO(content)) as archive:
+        _parse(archive.read("xl/_rels/workbook.xml.rels"), related)
+        _parse(archive.read("xl/workbook.xml"), listed)
+        for title, own in titles.items():
+            text = archive.read(targets[own]).decode("utf-8", "replace") if own in targets else ""
+            found[title] = dict(_NUMBER.findall(text))
+    return found
+
+
+_NUMBER = re.compile(r'<(?:\w+:)?c r="([A-Z]+[0-9]+)"[^>]*><(?:\w+:)?v>([0-9.eE+-]+)</')
+_DAY = 86_400_000_000_000
 _BREAK = re.compile(r"[\t\r\n\v\f]")
 _ESCAPES = {"\t": "$T", "\n": "$L", "\r": "$R", "\v": "$0B", "\f": "$P"}
 
