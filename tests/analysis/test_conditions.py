@@ -5,6 +5,7 @@ from __future__ import annotations
 from itertools import pairwise, product
 from typing import Any
 
+import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -83,6 +84,7 @@ def worlds() -> Any:
     return product(product((False, True), repeat=3), product(range(-3, 4), repeat=2))
 
 
+@pytest.mark.long
 @settings(max_examples=400, deadline=None)
 @given(SHAPES, SHAPES)
 def test_what_cannot_hold_holds_nowhere_and_what_can_does_somewhere(first: Shape, second: Shape) -> None:

@@ -99,6 +99,7 @@ def test_scans_and_their_order_are_those_of_the_model(
         assert machine.read("turn") == turn
 
 
+@pytest.mark.long
 @given(intervals=st.lists(st.integers(1, 30), min_size=1, max_size=4), scan=st.integers(0, 200))
 def test_a_timebase_counts_the_moments_at_which_something_is_due(intervals: list[int], scan: int) -> None:
     timebase = merged(intervals)

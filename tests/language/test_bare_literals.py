@@ -221,6 +221,7 @@ def bare(draw: st.DrawFn, type_: str, depth: int = 3) -> tuple[str, float]:
     return f"({left} {kind} {right})", rounded(a[1] + b[1] if kind == "+" else a[1] * b[1])
 
 
+@pytest.mark.long
 @settings(max_examples=25, deadline=None)
 @given(st.data())
 def test_random_expressions_of_bare_literals_are_computed_in_the_type_that_is_wanted(data: st.DataObject) -> None:

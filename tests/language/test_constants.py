@@ -68,6 +68,7 @@ def same(a: bool | int | float, b: bool | int | float) -> bool:
     return type(a) is type(b) and a == b
 
 
+@pytest.mark.long
 @settings(max_examples=300)
 @given(folded())
 @example(("INT", "INT", ["-32768", "-1", "0"], "(a / b)"))
