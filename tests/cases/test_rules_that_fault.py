@@ -139,3 +139,11 @@ def test_the_period_of_one_event_is_measured_however_it_is_written(tmp_path: Pat
     verdict = one(tmp_path, row, "go | scans\n1 | 1\n0 | 2\n1 | 3\n0 | 4\n1 | 5")
     (measure,) = verdict.measures
     assert (verdict.status, measure.answered, measure.least) == ("passed", 2, 2_000_000_000)
+
+
+def test_each_rule_of_a_case_is_computed_in_whatever_order_others_have_them(tmp_path: Path) -> None:
+    """Cases of a unit share what is computed; one has first what another has last."""
+    table = 'vectors = """\nn | scans\n60 | 1\n"""'
+    rules = ['["100 / n < 2"]', '["100 / (n + 1) > 2", "100 / n < 2"]', '["100 / (n + 2) > 2", "100 / (n + 1) < 2"]']
+    cases = "".join(f'[[case]]\nname = "c{i}"\nnever = {rule}\n{table}\n' for i, rule in enumerate(rules))
+    assert [[found.kind for found in v.breaks] for v in run(tmp_path, cases)] == [["broken"]] * 3

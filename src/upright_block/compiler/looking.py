@@ -211,13 +211,13 @@ def _seen_from(value: typed.Expression, instance: typed.Place, depth: int = 0) -
 def chosen(
     looked: Sequence[list[typed.Statement]], groups: Sequence[Sequence[int]], group: typed.Expression
 ) -> list[list[typed.Statement]]:
-    """The looks of the group that is chosen, found by halves."""
+    """The looks of the group that is chosen, found by halves; in the order of their steps, whatever that of the group is."""
     if len(groups) == 1:
-        return [looked[number] for number in groups[0]]
+        return [looked[number] for number in sorted(groups[0])]
 
     def between(low: int, high: int) -> tuple[typed.Statement, ...]:
         if high - low == 1:
-            return tuple(statement for number in groups[low] for statement in looked[number])
+            return tuple(statement for number in sorted(groups[low]) for statement in looked[number])
         middle = (low + high) // 2
         is_low = typed.Binary(BOOL, "<", group, typed.Constant(DINT, middle), 0)
         branch = typed.Branch(syntax.NO_PLACE, is_low, between(low, middle))
