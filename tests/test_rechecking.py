@@ -126,6 +126,31 @@ def test_what_changed_is_read_again_and_no_more(
         assert same(library) == []
 
 
+def test_an_output_that_a_program_takes_is_looked_for_in_others(library: Path, again: list[str]) -> None:
+    program = "PROGRAM Lights VAR lamp AT %QX0.0 : BOOL; END_VAR\nlamp := NOT lamp;\nEND_PROGRAM\n"
+    block = "FUNCTION_BLOCK Dark\n%QX1.0 := FALSE;\nEND_FUNCTION_BLOCK\n"
+    write_files(library, {"blocks/lights.st": program, "blocks/dark.st": block})
+    before = same(library)
+    for changed in (program.replace("%QX0.0", "%QX1.0"), program, program.replace("lamp AT %QX0.0", "lamp")):
+        (library / "blocks" / "lights.st").write_text(changed)
+        told = [entry for entry in same(library) if entry not in before]
+        assert {"point-has-tag"} <= {entry[0] for entry in told} if "%QX1.0" in changed else True
+    assert again[1] == "some"
+
+
+def test_a_block_that_comes_to_follow_a_reference_is_looked_at_with_its_users(library: Path, again: list[str]) -> None:
+    block = "FUNCTION_BLOCK Far VAR_INPUT k : REF_TO INT; END_VAR VAR_OUTPUT o : BOOL; END_VAR\no := k = NULL;\nEND_FUNCTION_BLOCK\n"
+    user = (
+        "FUNCTION_BLOCK Near VAR_OUTPUT y, z : BOOL; END_VAR VAR far : Far; x : INT; END_VAR\n"
+        "x := 5; far(k := REF(x), o => z); y := x = 5;\nx := 6;\nEND_FUNCTION_BLOCK\n"
+    )
+    write_files(library, {"blocks/far.st": block, "blocks/near.st": user})
+    same(library)
+    (library / "blocks" / "far.st").write_text(block.replace("o := k = NULL;", "k^ := 7; o := k = NULL;"))
+    same(library)
+    assert again == ["all", "some"]
+
+
 def test_who_resets_a_global_variable_is_read_with_who_sets_it(library: Path, again: list[str]) -> None:
     write_files(
         library,

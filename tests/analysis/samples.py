@@ -42,6 +42,7 @@ def sequence(text: str) -> str:
     )
 
 
+PAIR = "TYPE Pair : STRUCT p, q : INT; END_STRUCT; END_TYPE"
 PUMP = "FUNCTION_BLOCK Pump VAR_INPUT go, reset : BOOL; END_VAR VAR_OUTPUT run : BOOL; END_VAR run := go AND NOT reset; END_FUNCTION_BLOCK\n"
 
 
@@ -91,6 +92,7 @@ RAISES: dict[str, list[str]] = {
         "in a, b : BOOL; in n : INT; out y : INT | IF a AND b THEN y := n; END_IF\nIF a THEN y := 2 * n; END_IF",
     ],
     "no-effect": [
+        "out y : WORD; var w : WORD | w := WORD#5; w.3 := TRUE; w.3 := FALSE; y := w;",
         "in a, b : INT; out y : INT; var t : INT | t := a;\nt := b;\ny := t;",
         "in a : BOOL; out y : BOOL; var last : BOOL | last := last; y := a AND last; last := a;",
         "in a : INT; out y : INT; temp t : INT | t := a; y := t; t := a + 1;",
@@ -428,6 +430,17 @@ SILENT: dict[str, list[str]] = {
         "FUNCTION_BLOCK B VAR_IN_OUT p, q : INT; END_VAR VAR_OUTPUT y : BOOL; END_VAR p := 1; q := 2; IF p = 1 THEN y := TRUE; ELSE y := FALSE; END_IF END_FUNCTION_BLOCK",
         "VAR_GLOBAL g : INT; END_VAR FUNCTION_BLOCK B VAR_IN_OUT p : INT; END_VAR VAR_EXTERNAL g : INT; END_VAR VAR_OUTPUT y : BOOL; END_VAR p := 1; g := 2; IF p = 1 THEN y := TRUE; ELSE y := FALSE; END_IF END_FUNCTION_BLOCK",
         "FUNCTION_BLOCK B VAR_IN_OUT p, q : INT; END_VAR VAR_OUTPUT y : INT; END_VAR q := 1; y := p; q := 2; END_FUNCTION_BLOCK",
+        "out y : BOOL; var w : WORD | w.%B0 := BYTE#0; w.3 := TRUE; y := w.%B0 = BYTE#0;",
+        "in go : BOOL; out y : BOOL; var w : WORD | w.3 := FALSE; IF go THEN w.%B0 := BYTE#16#FF; END_IF y := w.3;",
+        "out y : BOOL; var v, w : WORD | v := w; w.3 := NOT w.3; IF v = w THEN y := TRUE; ELSE y := FALSE; END_IF",
+        f"{PAIR} FUNCTION_BLOCK B VAR_OUTPUT y : BOOL; END_VAR VAR a, b, r : Pair; END_VAR a := r; r.p := r.p + 1; b := r; y := a.p = b.p; END_FUNCTION_BLOCK",
+        f"{PAIR} FUNCTION_BLOCK B VAR_IN_OUT r : Pair; x : INT; END_VAR VAR_OUTPUT y : BOOL; END_VAR r.p := 0; x := 5; y := r.p > 0; END_FUNCTION_BLOCK",
+        "PROGRAM B VAR a AT %MW0 : WORD; b AT %MB1 : BYTE; c AT %QX0.0 : BOOL; END_VAR a := WORD#0; b := BYTE#5; c := a > WORD#300; END_PROGRAM",
+        "PROGRAM B VAR a AT %MW0 : WORD; c AT %QX0.0 : BOOL; END_VAR IF a > WORD#300 THEN c := TRUE; ELSE c := FALSE; END_IF END_PROGRAM",
+        "out y : INT; var x : INT; var z : REF_TO INT | z := REF(x); x := 5; y := z^; x := 6;",
+        "FUNCTION Seen : INT VAR_INPUT k : REF_TO INT; END_VAR Seen := k^; END_FUNCTION "
+        "FUNCTION_BLOCK B VAR_OUTPUT y : INT; END_VAR VAR x : INT; z : REF_TO INT; END_VAR z := REF(x); x := 5; y := Seen(z); x := 6; END_FUNCTION_BLOCK",
+        "FUNCTION_BLOCK B VAR_OUTPUT y : BOOL; END_VAR VAR n : INT; END_VAR METHOD M VAR_IN_OUT x : INT; END_VAR n := 0; x := 5; y := n > 0; END_METHOD M(x := n); END_FUNCTION_BLOCK",
         "in a : ARRAY [1..5] OF INT; out y : INT; var i : INT | y := 0; FOR i := 5 TO 1 BY -1 DO y := y + a[i]; END_FOR",
         "in a : INT; out y : INT | y := 0; WHILE y < 5 DO y := y + a; END_WHILE",
         "in x : REAL; out low : BOOL | low := x < 10.0 AND x > 5.0;",

@@ -16,9 +16,11 @@ from upright_block import Collector, open_library
 from upright_block.analysis.conditions import can_hold
 from upright_block.analysis.facts import Facts
 from upright_block.analysis.flow import Flow
+from upright_block.analysis.slots import Slot
 from upright_block.analysis.terms import Term, Terms
 from upright_block.analysis.walk import flow_of
 from upright_block.language import typed
+from upright_block.language.types import Type
 from upright_block.library import load_library
 
 ROUNDS = int(os.environ.get("UPRIGHT_SOUND", "250"))
@@ -30,42 +32,55 @@ class Unknown(Exception):
     """A term of which the analysis does not know the value."""
 
 
-def value_of(term: Term, start: dict[str, int], known: dict[Term, int]) -> int:
-    """The value of a term where the variables begin with these values."""
-    if term not in known:
-        known[term] = _value(term, start, known)
-    return known[term]
+class Values:
+    """The values of terms, where variables begin with these."""
 
+    def __init__(self, begin: dict[str, int]) -> None:
+        self.begin = begin
+        self.known: dict[Term, int] = {}
 
-def _value(term: Term, start: dict[str, int], known: dict[Term, int]) -> int:
-    args = [value_of(arg, start, known) for arg in term.args] if term.kind != "if" else []
-    match term.kind:
-        case "constant":
-            return int(term.low) if term.low is not None else int(term.key)
-        case "start":
-            return start[term.key.name]
-        case "not":
-            return 1 - args[0]
-        case "and":
-            return args[0] & args[1]
-        case "or":
-            return args[0] | args[1]
-        case "xor":
-            return args[0] ^ args[1]
-        case "within":
-            return int(any(low <= args[0] <= high for low, high in term.key))
-        case "less":
-            return int(args[0] < args[1])
-        case "same":
-            return int(args[0] == args[1])
-        case "if":
-            condition, a, b = term.args
-            return value_of(a if value_of(condition, start, known) else b, start, known)
-        case "made" if term.key[0] in OPERATORS and len(args) == 2:
-            return wrapped(int(OPERATORS[term.key[0]](args[0], args[1])))
-        case "made" if term.key[0] == "-" and len(args) == 1:
-            return wrapped(-args[0])
-    raise Unknown
+    def of(self, term: Term) -> int:
+        if term not in self.known:
+            self.known[term] = self._of(term)
+        return self.known[term]
+
+    def start(self, slot: Slot) -> int:
+        assert isinstance(slot, typed.Variable)
+        return self.begin[slot.name]
+
+    def made(self, how: object, type_: Type, args: tuple[Term, ...]) -> int:
+        values = [self.of(arg) for arg in args]
+        if how == ("standard", "LIMIT"):
+            return min(max(values[1], values[0]), values[2])
+        if isinstance(how, str) and how in OPERATORS and len(values) == 2:
+            return wrapped(int(OPERATORS[how](*values)))  # type: ignore[call-overload]
+        if how == "-":
+            return wrapped(-values[0])
+        raise Unknown
+
+    def _of(self, term: Term) -> int:
+        args = [self.of(arg) for arg in term.args] if term.kind not in ("if", "made") else []
+        match term.kind:
+            case "constant":
+                return int(term.low) if term.low is not None else int(term.key)
+            case "start":
+                return self.start(term.key)
+            case "not":
+                return 1 - args[0]
+            case "and" | "or" | "xor":
+                return int(bool(OPERATORS[term.kind.upper()](args[0], args[1])))
+            case "within":
+                return int(any(low <= args[0] <= high for low, high in term.key))
+            case "less":
+                return int(args[0] < args[1])
+            case "same":
+                return int(args[0] == args[1])
+            case "if":
+                condition, a, b = term.args
+                return self.of(a if self.of(condition) else b)
+            case "made":
+                return self.made(*term.key, term.args)
+        raise Unknown
 
 
 class Skipping(Evaluator):
@@ -134,11 +149,11 @@ def test_values_conditions_and_unseen_writes_are_those_of_the_evaluator(part: in
             ran = run(body, start)
             assert said.isdisjoint(ran.seen), seed
             assert run(body, start, unseen).values == ran.values, seed
-            known: dict[Term, int] = {}
+            begun = Values(start)
             for slot, term in flow.final.items():
                 assert isinstance(slot, typed.Variable)
                 with suppress(Unknown):
-                    assert value_of(term, start, known) == ran.values[slot.name], (seed, slot.name, term)
+                    assert begun.of(term) == ran.values[slot.name], (seed, slot.name, term)
                     values += 1
     assert told
     assert values > 50

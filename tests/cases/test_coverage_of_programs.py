@@ -69,7 +69,10 @@ class Writer:
                 return [f"w{depth} := 0;", "REPEAT", f"w{depth} := w{depth} + 1;", *self.body(depth + 1, True), last]
             case "leave" if self.random.random() < 0.3:
                 return [self.random.choice(["EXIT;", "CONTINUE;"]) if in_loop else "RETURN;"]
-        return [f"{self.random.choice(NAMES)} := {self.expression()};"]
+        return [self.plain()]
+
+    def plain(self) -> str:
+        return f"{self.random.choice(NAMES)} := {self.expression()};"
 
     def otherwise(self, depth: int, in_loop: bool) -> list[str]:
         return ["ELSE", *self.body(depth + 1, in_loop)] if self.random.random() < 0.5 else []
@@ -103,7 +106,7 @@ class Evaluator:
             case typed.Constant(value=value):
                 return int(value)
             case typed.Load(place=place):
-                return self.values.get(place.root.name, 0)
+                return self.get(place)
             case typed.Unary(operator="NOT", operand=operand):
                 return 1 - self.value(operand)
             case typed.Unary(operand=operand):
@@ -112,12 +115,18 @@ class Evaluator:
                 return wrapped(int(OPERATORS[operator](self.value(left), self.value(right))))
         raise AssertionError(node)
 
+    def get(self, place: typed.Place) -> int:
+        return self.values.get(place.root.name, 0)
+
+    def put(self, place: typed.Place, value: int) -> None:
+        self.values[place.root.name] = value
+
     def body(self, body: Iterable[typed.Statement]) -> None:
         for node in body:
             self.at(node.origin.start)
             match node:
                 case typed.Assign(place=place, value=value):
-                    self.values[place.root.name] = self.value(value)
+                    self.put(place, self.value(value))
                 case typed.Return():
                     raise Left
                 case typed.Exit():
@@ -138,9 +147,9 @@ class Evaluator:
                 case typed.For(place=place, first=first, last=last, body=inner):
                     number, end = self.value(first), self.value(last)
                     self.at(node.origin.start, "turn" if number <= end else "no turn")
-                    self.values[place.root.name] = number
-                    while self.values[place.root.name] <= end and self.turn(inner):
-                        self.values[place.root.name] += 1
+                    self.put(place, number)
+                    while self.get(place) <= end and self.turn(inner):
+                        self.put(place, self.get(place) + 1)
                 case typed.While(condition=condition, body=inner):
                     goes_on = True
                     while goes_on:

@@ -404,6 +404,59 @@ def test_an_address_that_cannot_be_the_tag_there_is_told(tmp_path: Path, body: s
     assert [f.name for f in library.findings if f.severity == "error"] == ["point-has-tag"]
 
 
+LOCATED = "PROGRAM Main VAR key AT %IX0.0 : BOOL; lamp AT %QX0.0 : BOOL; horn AT %QX0.1 : BOOL; word AT %QW2 : WORD; END_VAR\n"
+
+
+@pytest.mark.parametrize(
+    ("body", "values"),
+    [
+        ("lamp := key; %QX0.0 := FALSE;", (False, False, 0)),
+        ("lamp := key; horn := NOT %QX0.0; word.3 := %QX0.0;", (True, False, 8)),
+        ("word := WORD#16#FF; %QB3 := BYTE#1; %QX2.0 := NOT key;", (False, False, 0x1FE)),
+    ],
+)
+def test_an_output_address_is_what_the_program_has_there(tmp_path: Path, body: str, values: tuple[int, ...]) -> None:
+    files = {"programs/main.st": f"{LOCATED}{body} END_PROGRAM"}
+    library = open_library(write_files(tmp_path, files))
+    assert [str(f) for f in library.findings if f.severity == "error"] == []
+    machine = library.machine("Main", scan="10ms")
+    machine.set("%IX0.0", True)
+    machine.scan()
+    assert (machine.read("lamp"), machine.read("horn"), machine.read("word")) == values
+    assert (machine.read("%QX0.0"), machine.read("%QX0.1"), machine.read("%QW2")) == values
+
+
+@pytest.mark.parametrize(
+    "other",
+    [
+        "PROGRAM Other %QX0.0 := TRUE; END_PROGRAM",
+        "PROGRAM Other %QB2 := BYTE#1; END_PROGRAM",
+        "FUNCTION_BLOCK Other VAR n : BOOL; END_VAR n := %QX0.1; END_FUNCTION_BLOCK",
+        "PROGRAM Open VAR a AT %Q* : BOOL; END_VAR a := TRUE; %QX4.0 := FALSE; END_PROGRAM\n"
+        "CONFIGURATION Plant TASK T(INTERVAL := T#10ms, PRIORITY := 1); PROGRAM o WITH T : Open; PROGRAM m WITH T : Main; "
+        "VAR_CONFIG o.a AT %QX4.0 : BOOL; END_VAR END_CONFIGURATION",
+    ],
+)
+def test_an_output_address_elsewhere_of_what_a_program_has_there_is_told(tmp_path: Path, other: str) -> None:
+    files = {"programs/main.st": f"{LOCATED}lamp := key; END_PROGRAM", "programs/other.st": other}
+    library = open_library(write_files(tmp_path, files))
+    assert [f.name for f in library.findings if f.severity == "error"] == ["point-has-tag"]
+
+
+@pytest.mark.parametrize(
+    "other",
+    [
+        {"programs/o.st": "PROGRAM Other VAR a AT %QX0.0 : BOOL; END_VAR a := TRUE; END_PROGRAM"},
+        {"programs/o.st": "PROGRAM Other VAR a AT %QB3 : BYTE; END_VAR a := BYTE#1; END_PROGRAM"},
+        {"tags/t.csv": "tag,point\nred,%QX0.1\n"},
+    ],
+)
+def test_an_output_of_two_variables_is_told(tmp_path: Path, other: dict[str, str]) -> None:
+    files = {"programs/main.st": f"{LOCATED}lamp := key; END_PROGRAM", **other}
+    library = open_library(write_files(tmp_path, files))
+    assert [f.name for f in library.findings if f.severity == "error"] == ["point-twice"]
+
+
 def test_a_bit_is_shown_with_those_that_use_it_alone(tmp_path: Path) -> None:
     tags = "tag,point,type\na,%MX0.0,BOOL\nb,%MX0.1,BOOL\nc,%IX0.0,BOOL\nd,%IX0.1,BOOL\n"
     program = "PROGRAM P a := c; END_PROGRAM\nPROGRAM Q VAR n : BOOL; END_VAR b := d; n := %IX0.1; END_PROGRAM"

@@ -5,12 +5,22 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 
 from upright_block.analysis.flow import Call, Flow, Write
-from upright_block.analysis.slots import Bits, Slot, last_variable, members, root_of
+from upright_block.analysis.slots import (
+    Bits,
+    Slot,
+    SlotIndex,
+    around,
+    covers,
+    last_variable,
+    members,
+    mixed_slots,
+    root_of,
+)
 from upright_block.analysis.terms import Ranges, Term, Terms
 from upright_block.language import syntax, typed
+from upright_block.language.copying import used_globals
 from upright_block.language.nodes import node
-from upright_block.language.types import BOOL, Elementary, Type
-from upright_block.language.walking import accesses, every_statement
+from upright_block.language.types import BOOL, CHAR, WCHAR, Array, Elementary, OpenArray, String, Type
 
 _MOST_RETURNS = 40
 """So many RETURNs of a body are told apart in what it leaves."""
@@ -35,7 +45,7 @@ class Cells:
         self.known = known
         self.flow = Flow(unit, terms)
         self.cells: dict[Slot, Cell | None] = {}
-        self.below: dict[Slot, dict[Slot, None]] = {}
+        self.held = SlotIndex()
         self.trail: list[tuple[Slot, Cell | None]] = []
         self.epoch = 0
         self.epochs = 0
@@ -52,11 +62,6 @@ class Cells:
             self.fleeting.add(unit.result)
         self.aliases = _aliases(unit)
 
-    def overlapping(self, slot: Slot) -> list[Slot]:
-        """The slots with a value that lie in a slot, or that it lies in."""
-        found = [part for part in (*_around(slot), slot) if self.cells.get(part) is not None]
-        return [*found, *self.below.get(slot, ())]
-
     def put(self, slot: Slot, cell: Cell | None) -> None:
         """Give a slot a value, or none; `undo` takes it back."""
         self.trail.append((slot, self.cells.get(slot)))
@@ -64,26 +69,46 @@ class Cells:
 
     def _hold(self, slot: Slot, cell: Cell | None) -> None:
         self.cells[slot] = cell
-        for outer in _around(slot):
-            inside = self.below.setdefault(outer, {})
-            if cell is None:
-                inside.pop(slot, None)
-            else:
-                inside[slot] = None
+        (self.held.remove if cell is None else self.held.add)(slot)
+
+    def overlapping(self, slot: Slot) -> list[tuple[Slot, Cell]]:
+        """What has memory in common with a slot and has a value, itself among them."""
+        return [(other, cell) for other in self.held.overlapping(slot) if (cell := self.cells[other]) is not None]
 
     def term_of(self, slot: Slot) -> Term:
         """The value of a slot now."""
+        for outer in (slot, *reversed(around(slot))):
+            cell = self._valid(outer)
+            if cell is not None:
+                return cell.term if outer is slot else self._inside(slot, outer, cell.term)
+        if any(cell.epoch >= self.epoch for _, cell in self.overlapping(slot)):
+            return self.terms.any(type_of(slot))
+        return self._untouched(slot)
+
+    def _valid(self, slot: Slot) -> Cell | None:
+        """What a slot has got since anything may have got any value."""
         cell = self.cells.get(slot)
-        if cell is not None and cell.epoch >= self.epoch:
-            return self.terms.any(type_of(slot)) if self.below.get(slot) else cell.term
-        type_ = type_of(slot)
-        for outer in reversed(_around(slot)):
-            above = self.cells.get(outer)
-            if above is not None and above.epoch >= self.epoch:
-                return self.terms.made(("of", members(slot)[len(members(outer)) :]), type_, (above.term,))
+        return cell if cell is not None and cell.epoch >= self.epoch else None
+
+    def _inside(self, slot: Slot, outer: Slot, value: Term) -> Term:
+        """What lies in a slot, where that around it has a value."""
+        rest = members(slot)[len(members(outer)) :]
+        if len(rest) == 1 and isinstance(rest[0], Bits):
+            return self.terms.part(value, rest[0].shift, rest[0].type)
+        return self.terms.made(("of", rest), type_of(slot), (value,))
+
+    def _untouched(self, slot: Slot) -> Term:
+        """The value of a slot that nothing has written since the beginning, or since anything may have got any value."""
+        last = members(slot)[-1]
+        if isinstance(last, Bits) and not root_of(slot).is_area:
+            return self._inside(slot, around(slot)[-1], self._untouched(around(slot)[-1]))
         if self.epoch:
-            return self.terms.made(("since", self.epoch, slot), type_, ())
+            return self.terms.made(("since", self.epoch, slot), type_of(slot), ())
         return self.first_term(slot)
+
+    def is_old(self, slot: Slot, term: Term) -> bool:
+        """Whether a value of a slot is that which it had when the scan began."""
+        return not self.epoch and term.kind in ("start", "made") and term is self._untouched(slot)
 
     def first_term(self, slot: Slot) -> Term:
         """The value of a slot before anything has run."""
@@ -95,13 +120,13 @@ class Cells:
 
     def see(self, slot: Slot) -> None:
         """Note that the value of a slot may be read, and that of what may be the same variable."""
-        others = self.overlapping(slot)
-        for alias in self.aliases.get(root_of(slot), ()) if self.aliases else ():
-            others += self.overlapping(alias)
-        for other in others:
-            cell = self.cells[other]
-            if cell is not None:
+        for one in (slot, *self._aliases_of(slot)):
+            for _, cell in self.overlapping(one):
                 self.mark_seen(cell.writes)
+
+    def _aliases_of(self, slot: Slot) -> list[typed.Variable]:
+        """The variables that may lie in the same memory as a slot."""
+        return self.aliases.get(root_of(slot), []) if self.aliases else []
 
     def mark_seen(self, writes: Iterable[Write]) -> None:
         """Note that what some writes gave may be read."""
@@ -111,11 +136,32 @@ class Cells:
                 self.open.pop(write, None)
 
     def forget(self, slot: Slot, term: Term | None = None) -> None:
-        """A slot, with all in it, may have any value from here on."""
-        for other in self.overlapping(slot):
-            if len(members(other)) > len(members(slot)):
+        """A slot, with all in it, may have any value from here on, and so what may be the same variable."""
+        for one in (*self._aliases_of(slot), slot):
+            self._clear(one)
+            self.put(one, Cell(self.terms.any(type_of(one)), (), self.epoch))
+        if term is not None:
+            self.put(slot, Cell(term, (), self.epoch))
+
+    def _clear(self, slot: Slot, write: Write | None = None) -> tuple[Write, ...]:
+        """Nothing is known any more of what overlaps a slot; the writes that what lies in it came from."""
+        inside: tuple[Write, ...] = ()
+        for other, cell in self.overlapping(slot):
+            if covers(slot, other):
+                inside += cell.writes
                 self.put(other, None)
-        self.put(slot, Cell(term or self.terms.any(type_of(slot)), (), self.epoch))
+            else:
+                writes = cell.writes
+                if write is not None:
+                    writes = (*(earlier for earlier in writes if not _is_hidden(earlier, write)), write)
+                self.put(other, Cell(self.terms.any(type_of(other)), self._some(writes), self.epoch))
+        return inside
+
+    def _some(self, writes: tuple[Write, ...]) -> tuple[Write, ...]:
+        """The last of many writes; those before are taken as seen."""
+        if len(writes) > _MOST_WRITES:
+            self.mark_seen(writes[:-_MOST_WRITES])
+        return writes[-_MOST_WRITES:]
 
     def forget_all(self) -> None:
         """All data of the unit and all globals may have any value from here on, and somebody may have read them."""
@@ -126,8 +172,7 @@ class Cells:
     def see_all(self, wanted: Callable[[typed.Variable], bool]) -> None:
         """Note that the values of all slots of some variables may be read."""
         for write in list(self.open):
-            cell = self.cells.get(write.slot)
-            if wanted(root_of(write.slot)) and cell is not None and write in cell.writes:
+            if wanted(root_of(write.slot)) and any(write in cell.writes for _, cell in self.overlapping(write.slot)):
                 self.mark_seen((write,))
 
     def leave(self) -> None:
@@ -144,18 +189,18 @@ class Cells:
 
     def finish(self, goes_on: bool) -> None:
         """What slots hold in the end, wherever the unit was left."""
-        slots = dict.fromkeys([*self.cells, *(slot for _, ends in self.returns if ends for slot in ends)])
-        is_known = self.returned_epochs <= {self.epoch} and all(ends is not None for _, ends in self.returns)
-        ways = list(self.returns) if goes_on else self.returns[:-1]
+        ways = [(condition, ends) for condition, ends in self.returns if ends is not None]
+        slots = dict.fromkeys([*self.cells, *(slot for _, ends in ways for slot in ends)])
+        is_known = self.returned_epochs <= {self.epoch} and len(ways) == len(self.returns)
+        mixed = mixed_slots([ends for _, ends in ways], slots)
         for slot in slots:
-            if not is_known:
+            if not is_known or slot in mixed:
                 self.flow.final[slot] = self.terms.any(type_of(slot))
                 continue
-            begun = self.first_term(slot)
-            term = self.term_of(slot) if goes_on else (self.returns[-1][1] or {}).get(slot, begun)
-            for condition, ends in reversed(ways):
-                assert ends is not None
-                term = self.terms.choice(condition, ends.get(slot, begun), term)
+            terms = [(condition, ends.get(slot) or self._untouched(slot)) for condition, ends in ways]
+            term = self.term_of(slot) if goes_on else terms.pop()[1]
+            for condition, end in reversed(terms):
+                term = self.terms.choice(condition, end, term)
             self.flow.final[slot] = term
 
     def wrote(
@@ -175,37 +220,22 @@ class Cells:
         )
         self.flow.writes.append(write)
         self.open[write] = None
-        before: tuple[Write, ...] = ()
-        for other in self.overlapping(slot):
-            cell = self.cells[other]
-            assert cell is not None
-            is_covered = not is_weak and len(members(other)) >= len(members(slot))
-            if is_covered:
-                for earlier in cell.writes:
-                    if earlier.winner is None:
-                        earlier.winner = write
-                    if earlier.condition is write.condition and earlier.loops == write.loops:
-                        self.open.pop(earlier, None)  # nobody will ever see it
-            else:
-                before += cell.writes
-            is_inside = len(members(other)) > len(members(slot))
-            if other != slot and (is_covered or is_inside):
-                self.put(other, None)  # where the slot got a value somewhere, nothing in it is known any more
-            elif other != slot:
-                self.put(other, Cell(self.terms.any(type_of(other)), (*cell.writes, write), self.epoch))
-        self.put(slot, Cell(value, (*before[-_MOST_WRITES:], write), self.epoch))
-        if len(before) > _MOST_WRITES:
-            self.mark_seen(before[:-_MOST_WRITES])
-        for alias in self.aliases.get(root_of(slot), ()) if self.aliases else ():
-            held = [self.cells[other] for other in self.overlapping(alias)]
-            self.loosen(alias, (*together(cell for cell in held if cell is not None), write))
+        inside = self._clear(slot, write)
+        for earlier in inside if not is_weak else ():
+            if not covers(slot, earlier.slot):
+                continue
+            if earlier.winner is None:
+                earlier.winner = write
+            if _is_hidden(earlier, write):
+                self.open.pop(earlier, None)
+        self.put(slot, Cell(value, self._some((*inside, write) if is_weak else (write,)), self.epoch))
+        for alias in self._aliases_of(slot):
+            self.loosen(alias, (*together(cell for _, cell in self.overlapping(alias)), write))
 
     def loosen(self, slot: Slot, writes: tuple[Write, ...]) -> None:
-        """A slot has any value, which may come from some writes."""
-        self.forget(slot)
-        if len(writes) > _MOST_WRITES:
-            self.mark_seen(writes[:-_MOST_WRITES])
-        self.put(slot, Cell(self.terms.any(type_of(slot)), writes[-_MOST_WRITES:], self.epoch))
+        """A slot has any value, which may come from some writes, or from those of what lies in it."""
+        found = dict.fromkeys((*self._clear(slot), *writes))
+        self.put(slot, Cell(self.terms.any(type_of(slot)), self._some(tuple(found)), self.epoch))
 
     def undo(self, mark: int) -> None:
         """Take back what was put since the trail was so long."""
@@ -215,33 +245,51 @@ class Cells:
 
 
 def _aliases(unit: typed.Unit) -> dict[typed.Variable, list[typed.Variable]]:
-    """By variable those that may be the same: two in-outs, or an in-out and a global variable that the body names, of one type."""
-    holder = unit.owner
-    shared = [*unit.section("in_out"), *(holder.section("in_out") if holder is not None else ())]
+    """By variable those that may lie in the same memory: in-outs, and with them what may have been given for one.
+
+    That are global variables, and in a method the variables of its owner.
+    """
+    owner = unit.owner
+    shared = [*unit.section("in_out"), *(owner.section("in_out") if owner is not None else ())]
     if not shared:
         return {}
-    named = {a.place.root for s in every_statement(unit.body or ()) for a in accesses(s) if a.place is not None}
-    outer = [v.shared or v for v in named if v.section in ("global", "external")]
+    outer = sorted(frozenset().union(*used_globals(unit)), key=lambda variable: variable.name)
+    outer += [v for v in owner.variables.values() if v not in shared] if owner is not None else []
     found: dict[typed.Variable, list[typed.Variable]] = {}
     for one in shared:
         for other in (*shared, *outer):
-            if one is not other and (one.type is other.type or not isinstance(one.type, Elementary)):
+            if one is not other and (_may_hold(one, other) or _may_hold(other, one)):
                 found.setdefault(one, []).append(other)
                 if other not in shared:
                     found.setdefault(other, []).append(one)
     return found
 
 
-def _around(slot: Slot) -> tuple[Slot, ...]:
-    """The slots that a slot lies in, its variable first."""
-    if not isinstance(slot, tuple):
-        return ()
-    if len(slot) == _SHORT:
-        return (root_of(slot),)
-    return (root_of(slot), *(slot[:length] for length in range(_SHORT, len(slot))))
+def _is_hidden(earlier: Write, write: Write) -> bool:
+    """Whether nobody will ever see a write, since whenever it is done another is done over it."""
+    is_whole = not write.is_weak and covers(write.slot, earlier.slot)
+    return is_whole and earlier.condition is write.condition and earlier.loops == write.loops
 
 
-_SHORT = 2
+def _may_hold(outer: typed.Variable, inner: typed.Variable) -> bool:
+    """Whether a variable of one type may lie in one of another; what is in an array is one of its elements."""
+    if outer.is_area:
+        return inner.type is not BOOL
+    waiting, seen = [outer.type], set[Type]()
+    while waiting:
+        type_ = waiting.pop()
+        if type_ is inner.type or (isinstance(type_, OpenArray) or isinstance(inner.type, OpenArray)):
+            return True
+        if type_ in seen:
+            continue
+        seen.add(type_)
+        if isinstance(type_, typed.Compound):
+            waiting += [variable.type for variable in type_.variables.values()]
+        elif isinstance(type_, Array):
+            waiting.append(type_.element)
+        elif isinstance(type_, String):
+            waiting.append(CHAR if type_.width == 1 else WCHAR)
+    return False
 
 
 def together(cells: Iterable[Cell]) -> tuple[Write, ...]:
@@ -255,7 +303,7 @@ def type_of(slot: Slot) -> Type:
     if isinstance(last, typed.Variable):
         return last.type
     if isinstance(last, Bits):
-        return BOOL if last.bits == 1 else _UNKNOWN
+        return last.type
     type_ = last_variable(slot).type
     element = getattr(type_, "element", None)
     return element if isinstance(element, Type) and isinstance(element, Elementary) else _UNKNOWN

@@ -151,6 +151,13 @@ class Terms:
                 shape = (shape[0], shape[1], low, high)
         return self._term("made", (key, type_), tuple(args), shape)
 
+    def part(self, word: Term, shift: int, type_: Elementary) -> Term:
+        """The bits of a word from bit ``shift`` on that are a value of a type."""
+        if word.kind == "constant" and isinstance(word.low, int):
+            bits = 1 if type_ is BOOL else type_.bits
+            return self.constant(word.low >> shift & (1 << bits) - 1, type_)
+        return self.made(("part", shift), type_, (word,))
+
     # --- truth ---
 
     def negation(self, term: Term) -> Term:

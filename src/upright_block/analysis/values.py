@@ -7,10 +7,10 @@ from typing import Any
 
 from upright_block.analysis.cells import Cells
 from upright_block.analysis.flow import Call, Indexed, Read
-from upright_block.analysis.slots import Bits, Slot, members, slot_of
+from upright_block.analysis.slots import Slot, part_of, slot_of
 from upright_block.analysis.terms import Term, Terms
 from upright_block.language import syntax, typed
-from upright_block.language.copying import used_globals
+from upright_block.language.copying import follows_references, used_globals
 from upright_block.language.types import BOOL, Elementary, is_integer, is_real
 
 
@@ -38,11 +38,18 @@ class Values(Cells):
         """The value at a place."""
         self.reach(place)
         slot, is_exact = slot_of(place)
+        if is_exact and not (place.steps and isinstance(place.steps[-1], typed.Bound)):
+            return self._read(slot, place.origin)
         self.see(slot)
-        is_bound = bool(place.steps) and isinstance(place.steps[-1], typed.Bound)
-        term = self.term_of(slot) if is_exact and not is_bound else self.terms.any(place.type)
-        is_old = term.kind == "start" and term.key == slot
-        self.note_read(slot, term, place.origin, is_old)
+        term = self.terms.any(place.type)
+        self.note_read(slot, term, place.origin, False)
+        return term
+
+    def _read(self, slot: Slot, origin: syntax.Node) -> Term:
+        """The value in a slot."""
+        self.see(slot)
+        term = self.term_of(slot)
+        self.note_read(slot, term, origin, self.is_old(slot, term))
         return term
 
     def note_read(self, slot: Slot, term: Term, origin: syntax.Node, is_old: bool) -> None:
@@ -58,7 +65,7 @@ class Values(Cells):
                     self.flow.indexed.append(Indexed(step.array, dimension, term, self.condition, place.origin, index))
             elif isinstance(step, typed.Target):
                 slot, _ = slot_of(typed.Place(place.root, place.steps[:number], place.type, place.origin))
-                self.see(slot)
+                self.see_all(lambda root: True)  # it may be any variable
                 self.note_read(slot, self.terms.any(BOOL), place.origin, False)
 
     def _address(self, node: typed.AddressOf) -> Term:
@@ -77,19 +84,12 @@ class Values(Cells):
 
     def _part(self, node: typed.Part) -> Term:
         if isinstance(node.operand, typed.Load):
-            slot, is_exact = slot_of(node.operand.place)
-            part = (*members(slot), Bits(node.shift, node.type.bits))
-            if is_exact and self.cells.get(part) is not None:
-                self.reach(node.operand.place)
-                self.see(part)
-                term = self.term_of(part)
-                self.note_read(part, term, node.operand.place.origin, False)
-                return term
-        operand = self.value(node.operand)
-        if operand.kind == "constant" and isinstance(operand.low, int):
-            value = operand.low >> node.shift & ((1 << node.type.bits) - 1)
-            return self.terms.constant(value, node.type)
-        return self.terms.made(("part", node.shift), node.type, (operand,))
+            place = node.operand.place
+            slot, is_exact = slot_of(place)
+            if is_exact:
+                self.reach(place)
+                return self._read(part_of(slot, node.shift, node.type), place.origin)
+        return self.terms.part(self.value(node.operand), node.shift, node.type)
 
     def _in_range(self, node: typed.InRange) -> Term:
         return self.value(node.operand)
@@ -179,6 +179,8 @@ class Values(Cells):
         for variable in written:
             self.see(variable)
             self.forget(variable)
+        if follows_references(unit):
+            self.forget_all()
 
     def note_call(
         self,
@@ -213,11 +215,18 @@ class Values(Cells):
             self.forget_all()
 
     def write_part(
-        self, place: typed.Place, bits: Bits, value: Term, written: typed.Expression | None, call: Call | None
+        self,
+        place: typed.Place,
+        shift: int,
+        type_: Elementary,
+        value: Term,
+        written: typed.Expression | None,
+        call: Call | None,
     ) -> None:
+        """Bits of the word at a place get a value."""
         slot, is_exact = slot_of(place)
         if is_exact:
-            self.wrote((*members(slot), bits), value, place.origin, written, call=call)
+            self.wrote(part_of(slot, shift, type_), value, place.origin, written, call=call)
         else:
             self.wrote(slot, self.terms.any(place.type), place.origin, written, is_weak=True, call=call)
 
@@ -227,7 +236,7 @@ class Values(Cells):
         self.reach(place)
         if receiver.shift is not None:
             assert isinstance(receiver.type, Elementary)
-            self.write_part(place, Bits(receiver.shift, receiver.type.bits), value, None, call)
+            self.write_part(place, receiver.shift, receiver.type, value, None, call)
             return
         slot, is_exact = slot_of(place)
         self.wrote(slot, value if is_exact else self.terms.any(place.type), place.origin, None, not is_exact, call)

@@ -8,7 +8,7 @@ from typing import Any
 
 from upright_block.analysis.cells import Cell, together, type_of
 from upright_block.analysis.flow import Decision, Flow, Unreached, Write
-from upright_block.analysis.slots import Bits, Slot, members, root_of, slot_of
+from upright_block.analysis.slots import Slot, members, mixed_slots, root_of, slot_of
 from upright_block.analysis.terms import Ranges, Term, Terms
 from upright_block.analysis.values import Values, role_of
 from upright_block.language import syntax, typed
@@ -62,7 +62,7 @@ class _Walk(Values):
     def _assign_part(self, node: typed.AssignPart) -> bool:
         self.reach(node.place)
         value = self.value(node.value)
-        self.write_part(node.place, Bits(node.shift, node.type.bits), value, node.value, None)
+        self.write_part(node.place, node.shift, node.type, value, node.value, None)
         return True
 
     def _evaluate(self, node: typed.Evaluate) -> bool:
@@ -146,41 +146,32 @@ class _Walk(Values):
 
     def _join(self, going: list[tuple[Term, dict[Slot, Cell | None], int]]) -> None:
         """What slots hold where several ways have met."""
-        if any(epoch != self.epoch for _, _, epoch in going):
-            slots = dict.fromkeys(slot for _, changed, _ in going for slot in changed)
-            for slot in slots:
-                cells = [cell for _, changed, _ in going if (cell := changed.get(slot)) is not None]
-                self.put(slot, Cell(self.terms.any(type_of(slot)), together(cells), -1))
-            self.epochs += 1
-            self.epoch = self.epochs
-            return
+        is_known = all(epoch == self.epoch for _, _, epoch in going)
         by_slot: dict[Slot, list[tuple[Term, Cell | None]]] = {}
         for condition, changed, _ in going:
             for slot, cell in changed.items():
                 by_slot.setdefault(slot, []).append((condition, cell))
-        for slot in sorted(by_slot, key=lambda slot: len(members(slot))):
-            ends = by_slot[slot]
-            before = self.cells.get(slot)
-            is_everywhere = len(ends) == len(going)
-            if any(cell is None for _, cell in ends):
-                cells = [cell for _, cell in ends if cell is not None]
-                if not is_everywhere and before is not None:
-                    cells.append(before)
-                self.put(slot, Cell(self.terms.any(type_of(slot)), together(cells), self.epoch) if cells else None)
-                continue
+        mixed = mixed_slots([changed for _, changed, _ in going], by_slot)
+        joined: dict[Slot, Cell | None] = {}
+        for slot, ends in by_slot.items():
             found = [(condition, cell) for condition, cell in ends if cell is not None]
-            if is_everywhere:
-                term = found[-1][1].term
-                rest = found[:-1]
+            before = self.cells.get(slot) if len(ends) < len(going) else None
+            if not found and before is None:
+                joined[slot] = None
+                continue
+            if slot in mixed or not is_known:
+                term = self.terms.any(type_of(slot))
             else:
-                term = self.term_of(slot)
-                rest = found
-            for condition, cell in reversed(rest):
-                term = self.terms.choice(condition, cell.term, term)
-            cells = [cell for _, cell in found]
-            if not is_everywhere and before is not None:
-                cells.append(before)
-            self.put(slot, Cell(term, together(cells), self.epoch))
+                term, rest = (found[-1][1].term, found[:-1]) if len(ends) == len(going) else (self.term_of(slot), found)
+                for condition, cell in reversed(rest):
+                    term = self.terms.choice(condition, cell.term, term)
+            cells = [cell for _, cell in found] + ([before] if before is not None else [])
+            joined[slot] = Cell(term, together(cells), self.epoch if is_known else -1)
+        for slot, end in joined.items():
+            self.put(slot, end)
+        if not is_known:
+            self.epochs += 1
+            self.epoch = self.epochs
 
     # --- loops ---
 
@@ -199,9 +190,7 @@ class _Walk(Values):
         mark_reads = len(self.flow.reads)
         old: dict[Slot, tuple[Write, ...]] = {}
         for slot in touched:
-            old[slot] = tuple(
-                write for other in self.overlapping(slot) if (cell := self.cells[other]) for write in cell.writes
-            )
+            old[slot] = together(cell for _, cell in self.overlapping(slot))
         if is_all:
             self.forget_all()
         for slot in touched:

@@ -33,6 +33,30 @@ def used_globals(unit: typed.Unit) -> tuple[frozenset[typed.Variable], frozenset
     return found
 
 
+def follows_references(unit: typed.Unit) -> bool:
+    """Whether a unit or anything that it uses reads or writes what a reference refers to, which may be any variable."""
+    known = unit.kept.get("follows")
+    if known is None:
+        known = unit.kept["follows"] = any(
+            _follows(access.place.steps)
+            for used in typed.closure(unit)
+            for statement in every_statement(used.body or ())
+            for access in accesses(statement)
+            if access.place is not None
+        )
+    return bool(known)
+
+
+def _follows(steps: Iterable[typed.Step]) -> bool:
+    before: typed.Step | None = None
+    for step in steps:
+        is_in_out = isinstance(before, typed.Member) and before.variable.section == "in_out"
+        if isinstance(step, typed.Target) and not is_in_out:
+            return True
+        before = step
+    return False
+
+
 def _own_globals(unit: typed.Unit) -> tuple[set[typed.Variable], set[typed.Variable]]:
     """The global variables that the body of a unit itself reads and writes."""
     known = unit.kept.get("own globals")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Iterable
+from typing import cast
 
 from upright_block.language import syntax
 from upright_block.language.addresses import WIDTHS, Address, Area
@@ -68,6 +69,11 @@ class Point:
     def byte(self) -> int:
         """The number of its first byte."""
         return self.start // 8
+
+    @property
+    def bytes(self) -> range:
+        """The numbers of all bytes that it has bits of."""
+        return range(self.byte, -(-self.end // 8))
 
     def overlaps(self, other: Point) -> bool:
         """Whether two points share bits."""
@@ -190,6 +196,17 @@ class Points:
     def is_swapped(self, point: Point) -> bool:
         """Whether the bytes of a point stand in the other order than those of a value in memory."""
         return self.rules.is_big and point.width > 8
+
+
+def point_at(place: Place) -> Point | None:
+    """The point that a place in an area is, where the text says which."""
+    if not place.root.is_area or len(place.steps) != 1 or not isinstance(place.type, Elementary):
+        return None
+    step = place.steps[0]
+    index = step.indices[0] if isinstance(step, Element) else None
+    if not isinstance(index, Constant):
+        return None
+    return Point(cast("Area", place.root.name[1:]), int(index.value) * 8, place.type.bits)
 
 
 def _room(size: int) -> int:

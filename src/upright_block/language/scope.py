@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator, Mapping
 from upright_block.language import syntax
 from upright_block.language.allowing import Allowance
 from upright_block.language.nodes import fresh, record, state
-from upright_block.language.points import Points
+from upright_block.language.points import Point, Points
 from upright_block.language.signatures import StandardFunction
 from upright_block.language.source import Source
 from upright_block.language.tags import Tag
@@ -88,8 +88,8 @@ class Scope:
 
     ``values`` holds the enumerations that have a value of a name. ``rigs`` are the sources that are there for cases
     alone: what they declare is seen by each other and by nothing else, and they alone see the ``stand_ins``. ``missing`` are names that programs use and nobody
-    declares. ``outputs`` are the tags with a variable of their own at each byte of the outputs. ``postponed`` is
-    what is done once the pins of all blocks are known.
+    declares. ``outputs`` are the tags with a variable of their own at each byte of the outputs, and what programs have AT
+    one, as tags without a variable. ``postponed`` is what is done once the pins of all blocks are known.
     """
 
     standard: Standard
@@ -107,6 +107,17 @@ class Scope:
     outputs: dict[int, list[Tag]] = fresh(default_factory=dict)
     dialect: Dialect = Dialect()
     postponed: list[Callable[[], None]] = fresh(default_factory=list)
+
+    def enter_output(self, tag: Tag) -> None:
+        """Note a variable at an output, so that the address of that output is told to be it."""
+        if tag.point is not None and tag.point.area == "Q":
+            for byte in tag.point.bytes:
+                self.outputs.setdefault(byte, []).append(tag)
+
+    def outputs_at(self, point: Point) -> Iterator[Tag]:
+        """What is at an output, or has bits of it."""
+        near = dict.fromkeys(tag for byte in point.bytes for tag in self.outputs.get(byte, ()))
+        return (tag for tag in near if point.area == "Q" and tag.point is not None and tag.point.overlaps(point))
 
     @property
     def globals(self) -> Structure:

@@ -26,7 +26,7 @@ def spare_points(tags: Iterable[Tag], points: Points) -> list[tuple[str, str]]:
         assert tag.point is not None
         if tag.point.width == 1:
             continue
-        inside.update((tag.point.area, byte) for byte in range(tag.point.byte, -(-tag.point.end // 8)))
+        inside.update((tag.point.area, byte) for byte in tag.point.bytes)
         bits = [points.part(tag.point, number, 1) for number in range(tag.point.width)] if tag.is_bits else []
         if not named.isdisjoint(bits):
             spare = ((number, bit) for number, bit in enumerate(bits) if bit not in named)

@@ -6,12 +6,10 @@ from collections.abc import Iterable, Iterator
 from typing import Literal, cast
 
 from upright_block.language import syntax, typed
-from upright_block.language.addresses import Area
 from upright_block.language.nodes import record, replaced
-from upright_block.language.points import Point, Points
+from upright_block.language.points import Point, Points, point_at
 from upright_block.language.printing import expression_text
 from upright_block.language.tags import Tag
-from upright_block.language.types import Elementary
 from upright_block.language.walking import Access, accesses, every_statement, parts
 
 
@@ -44,29 +42,24 @@ class TagIndex:
         self.by_byte: dict[tuple[str, int], list[Tag]] = {}
         for tag in tags:
             if tag.point is not None:
-                for byte in range(tag.point.byte, -(-tag.point.end // 8)):
+                for byte in tag.point.bytes:
                     self.by_byte.setdefault((tag.point.area, byte), []).append(tag)
 
     def inside(self, tag: Tag) -> set[Tag]:
         """The tag, and those that have bits of its point."""
-        point = tag.point
-        if point is None:
-            return {tag}
-        near = (other for byte in range(point.byte, -(-point.end // 8)) for other in self.by_byte[point.area, byte])
-        return {tag, *(other for other in near if other.point is not None and other.point.overlaps(point))}
+        return {tag, *(self._at(tag.point) if tag.point is not None else ())}
 
-    def tags_at(self, place: typed.Place) -> Iterator[Tag]:
+    def tags_at(self, place: typed.Place) -> Iterable[Tag]:
         """The tags whose values a place is, or is a part of; of a byte whose bits are taken all that lie in it."""
-        root = place.root
-        if root in self.by_variable:
-            yield self.by_variable[root]
-        elif root.name.startswith("%") and place.steps and isinstance(step := place.steps[0], typed.Element):
-            index = step.indices[0]
-            if isinstance(index, typed.Constant) and isinstance(place.type, Elementary):
-                point = Point(cast("Area", root.name[1:]), int(index.value) * 8, place.type.bits)
-                for tag in self.by_byte.get((point.area, point.byte), ()):
-                    if tag.point is not None and tag.point.overlaps(point):
-                        yield tag
+        if place.root in self.by_variable:
+            return (self.by_variable[place.root],)
+        point = point_at(place)
+        return self._at(point) if point is not None else ()
+
+    def _at(self, point: Point) -> dict[Tag, None]:
+        """The tags that have bits of a point."""
+        near = (tag for byte in point.bytes for tag in self.by_byte.get((point.area, byte), ()))
+        return dict.fromkeys(tag for tag in near if tag.point is not None and tag.point.overlaps(point))
 
 
 def tag_uses(tags: Iterable[Tag], units: Iterable[typed.Unit]) -> list[TagUse]:

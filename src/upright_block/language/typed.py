@@ -64,6 +64,11 @@ class Variable:
         return ":" in self.name or self.name.startswith("%")
 
     @property
+    def is_area(self) -> bool:
+        """Whether it is the memory of points: the bytes of ``%I``, ``%Q`` or ``%M``."""
+        return self.name in ("%I", "%Q", "%M")
+
+    @property
     def is_code(self) -> bool:
         """Whether it is a constant, which is part of the code and has no place in any data."""
         return self.constant

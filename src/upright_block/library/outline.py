@@ -11,7 +11,7 @@ from hashlib import sha256
 from typing import Any
 
 from upright_block.language import typed
-from upright_block.language.copying import used_globals
+from upright_block.language.copying import follows_references, used_globals
 from upright_block.language.nodes import fresh, state
 from upright_block.language.scope import NamedType, Scope
 from upright_block.language.source import Source
@@ -20,9 +20,14 @@ from upright_block.language.types import Enumeration
 _NAME = re.compile(r"[A-Za-z_]\w*")
 
 
+_OUTPUTS = "%Q"
+"""The name of all outputs together, for what names one by its address."""
+
+
 def mentioned(text: str) -> frozenset[str]:
     """All names in a text, in upper case; also those in its comments."""
-    return frozenset(map(str.upper, set(_NAME.findall(text))))
+    names = set(map(str.upper, set(_NAME.findall(text))))
+    return frozenset(names | {_OUTPUTS} if _OUTPUTS in text.upper() else names)
 
 
 @state
@@ -40,6 +45,8 @@ class Shown:
         """The names that it gives, in upper case, without their namespaces."""
         found = {unit.name.upper() for unit in self.units} | {named.name.upper() for named in self.types}
         found |= {member for t in self.types if isinstance(t.type, Enumeration) for member in t.type.members}
+        if any(address.area == "Q" for unit in self.units for address in unit.located.values()):
+            found.add(_OUTPUTS)
         return tuple(sorted({*found, *self.values, *(variable.key for variable in self.variables)}))
 
     @property
@@ -96,6 +103,7 @@ def _unit(unit: typed.Unit) -> list[Any]:
         sorted(unit.edges),
         sorted(variable.name for variable in read),
         sorted(variable.name for variable in written),
+        not unit.is_broken and follows_references(unit),
         sorted(unit.uses),
         sorted(unit.refers),
         sorted(unit.virtual_uses),

@@ -423,7 +423,7 @@ class _Follower:
         self.by_byte: dict[int, list[Tag]] = {}
         for tag in (*outputs, *parts):
             assert tag.point is not None
-            for byte in range(tag.point.byte, -(-tag.point.end // 8)):
+            for byte in tag.point.bytes:
                 self.by_byte.setdefault(byte, []).append(tag)
         self._twins: dict[int, list[np.ndarray]] = {}
 

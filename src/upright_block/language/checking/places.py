@@ -12,6 +12,7 @@ from upright_block.language.checking.words import places as words
 from upright_block.language.paths import moved
 from upright_block.language.points import TYPES, Point
 from upright_block.language.scope import Missing
+from upright_block.language.tags import Tag
 from upright_block.language.types import (
     BOOL,
     BROKEN,
@@ -81,14 +82,14 @@ class PlaceChecker(Reporter):
         if node.held is not None or node.address.area != "Q" or node.address.is_open:
             return node
         point = self.scope.points.point(node.address)
-        near = [t for byte in range(point.byte, -(-point.end // 8)) for t in self.scope.outputs.get(byte, ())]
-        tag = next((t for t in near if t.point is not None and t.point.overlaps(point)), None)
-        if tag is None or tag.point is None or tag.variable is None:
+        there = sorted(self.scope.outputs_at(point), key=lambda tag: self._variable_of(tag) is None)
+        tag = next(iter(there), None)
+        if tag is None or tag.point is None:
             return node
-        name = syntax.MadeName(node.start, node.end, tag.name)
-        is_plain = tag.variable.type is TYPES[tag.point.width] and not tag.is_negated and tag.scale is None
-        if not is_plain or self._is_own(tag.key) or self.find_global(tag.key) is not tag.variable:
+        variable = self._variable_of(tag)
+        if variable is None or variable.type is not TYPES[tag.point.width]:
             raise self.problem(node, words.address_of_tag(self.text(node), tag))
+        name = syntax.MadeName(node.start, node.end, variable.name)
         if tag.point == point:
             return name
         for number in range(tag.point.width // point.width):
@@ -96,6 +97,15 @@ class PlaceChecker(Reporter):
                 size = next(size for size, width in WIDTHS.items() if width == point.width)
                 return syntax.Part(node.start, node.end, name, size, number, node.start)
         raise self.problem(node, words.address_of_tag(self.text(node), tag))
+
+    def _variable_of(self, tag: Tag) -> typed.Variable | None:
+        """What holds the very bits of an output here: the variable of its tag, or what this program has AT it."""
+        if tag.variable is None:
+            program, _, name = tag.key.rpartition(".")
+            is_here = self.unit.kind == "PROGRAM" and self.unit.name.upper() == program
+            return self.unit.variables.get(name) if is_here else None
+        is_hidden = self._is_own(tag.key) or self.find_global(tag.key) is not tag.variable
+        return None if is_hidden or tag.is_negated or tag.scale is not None else tag.variable
 
     def _is_own(self, name: str) -> bool:
         """Whether a name in upper case is that of a variable of the unit at hand."""

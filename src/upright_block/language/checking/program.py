@@ -33,8 +33,8 @@ from upright_block.language.checking.tags import check_type, declare_located, de
 from upright_block.language.checking.types import TypeChecker
 from upright_block.language.checking.uses import bind_overrides, find_recursion, note_accesses, spread_broken
 from upright_block.language.checking.words import program as words
-from upright_block.language.checking.words.tags import point_too_far
-from upright_block.language.findings import Finding, Findings, Words, first_declared
+from upright_block.language.checking.words.tags import output_twice, point_too_far
+from upright_block.language.findings import Finding, Findings, Related, Words, first_declared
 from upright_block.language.parsing import parse
 from upright_block.language.scope import NamedType, Scope
 from upright_block.language.source import Source
@@ -173,6 +173,14 @@ def _configuration(node: syntax.Configuration, source: Source, scope: Scope, fin
     named = scope.units.get(node.name.upper())
     if named is not None and not named.is_standard:
         findings.add(_twice(written, source, named, words.configuration_as_unit(node.name)))
+    for setting in node.settings:
+        with suppress(NoAddress):
+            name, address = ".".join(part.name for part in setting.path), parse_address(setting.address)
+            if not address.is_open:
+                at = setting.address.upper()
+                scope.enter_output(
+                    Tag(name, source, node.start, node.end, point=scope.points.point(address), address=at)
+                )
     return unit
 
 
@@ -432,10 +440,24 @@ def _locate(unit: typed.Unit, node: syntax.Declaration, type_: Type, checker: Ty
     with suppress(Problem):
         check_type(tag, type_, checker)
     checker.scope.points.reach(point)
+    _output(tag, checker)
     if address.area != "M":
         return True
     unit.kept.setdefault("memory", {})[node.name.upper()] = syntax.DirectAddress(0, 0, address, type_)
     return False
+
+
+def _output(tag: Tag, checker: TypeChecker) -> None:
+    """Enter what a program has AT an output; a bit of a bit string there may have a name of its own."""
+    point = tag.point
+    assert point is not None
+    for other in checker.scope.outputs_at(point):
+        assert other.point is not None
+        if other.point == point or 1 not in (point.width, other.point.width):
+            related = Related(other.source, other.start, other.end, f"{other.name} is at {other.address}")
+            checker.report(tag, output_twice(tag, other), related)
+            break
+    checker.scope.enter_output(tag)
 
 
 def _external(node: syntax.Declaration, type_: Type, checker: TypeChecker) -> typed.Variable | None:

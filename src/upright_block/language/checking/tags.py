@@ -70,9 +70,8 @@ def declare_tags(tables: Iterable[TagTable], scope: Scope, checker_of: CheckerOf
                 _follow(tag, scope, checker)
     _find_overlaps(scope, checker_of)
     for tag in scope.tags.values():
-        if tag.variable is not None and tag.point is not None and tag.area == "Q":
-            for byte in range(tag.point.byte, -(-tag.point.end // 8)):
-                scope.outputs.setdefault(byte, []).append(tag)
+        if tag.variable is not None:
+            scope.enter_output(tag)
 
 
 class _TableReader:

@@ -220,11 +220,17 @@ def output_assigned(shown: str, step: typed.Member) -> Words:
 
 
 def address_of_tag(shown: str, tag: Tag) -> Words:
-    held = tag.variable.type if tag.variable is not None else ""
+    if tag.variable is None:
+        program, _, name = tag.name.rpartition(".")
+        return Words(
+            "point-has-tag",
+            f"{shown} has bits of {name} of {program}, at {tag.address}: the address would be a second value of that point.",
+            f"Declare {name} as a global variable AT {tag.address}, and name it in both.",
+        )
     more = ", inverted" if tag.is_negated else ", scaled" if tag.scale is not None else ""
     return Words(
         "point-has-tag",
-        f"{shown} has bits of {tag.name}, {held}{more} at {tag.address}: the address would be a second value of that point.",
+        f"{shown} has bits of {tag.name}, {tag.variable.type}{more} at {tag.address}: the address would be a second value of that point.",
         f"Write {tag.name}, or what stands for a part of it.",
     )
 

@@ -195,6 +195,14 @@ def point_twice(tag: Tag, first: Tag) -> Words:
     )
 
 
+def output_twice(tag: Tag, first: Tag) -> Words:
+    return Words(
+        "point-twice",
+        f"{tag.name} at {tag.address} and {first.name} at {first.address} are one output: it has what is given last.",
+        f"Give one of them another point, or declare a global variable AT {first.address} and name it in both.",
+    )
+
+
 def points_overlap(tag: Tag, first: Tag) -> Words:
     way_out = "Give one of them another point. Single bits of a BYTE, WORD, DWORD or LWORD may have names of their own."
     if tag.point and first.point and tag.point.width == first.point.width and tag.point.start != first.point.start:
