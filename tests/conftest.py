@@ -6,10 +6,13 @@
 
 from __future__ import annotations
 
+import atexit
 import gc
 import os
 from collections.abc import Iterator
 from pathlib import Path
+from shutil import rmtree
+from tempfile import mkdtemp
 
 import pytest
 from hypothesis import settings
@@ -20,6 +23,13 @@ from upright_block import cached
 settings.register_profile("repeatable", deadline=None, derandomize=True)
 settings.register_profile("searching", deadline=None)
 settings.load_profile("searching" if "UPRIGHT_SEARCH" in os.environ else "repeatable")
+
+
+# Programs that tests start would compile all packages each time, where nothing is written beside these.
+if "PYTHONPYCACHEPREFIX" not in os.environ:
+    os.environ["PYTHONPYCACHEPREFIX"] = mkdtemp(prefix="upright-tests-")
+    os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
+    atexit.register(rmtree, os.environ["PYTHONPYCACHEPREFIX"], ignore_errors=True)
 
 
 def pytest_addoption(parser: pytest.Parser) -> None:

@@ -34,10 +34,19 @@ def library(tmp_path: Path) -> Path:
     return tmp_path
 
 
+def end_in_a_minute() -> None:
+    """The program ends by itself where the test that started it is gone."""
+    import resource  # of POSIX alone
+
+    resource.setrlimit(resource.RLIMIT_CPU, (60, 60))
+
+
 @pytest.mark.skipif(sys.platform == "win32", reason="signals of POSIX")
 @pytest.mark.parametrize(("number", "status"), [(signal.SIGINT, 130), (signal.SIGTERM, 143)])
 def test_a_signal_ends_a_run_in_silence(library: Path, number: signal.Signals, status: int) -> None:
-    process = subprocess.Popen([*PROGRAM, "verify"], cwd=library, stdout=subprocess.PIPE, stderr=subprocess.PIPE)
+    process = subprocess.Popen(
+        [*PROGRAM, "verify"], cwd=library, stdout=subprocess.PIPE, stderr=subprocess.PIPE, preexec_fn=end_in_a_minute
+    )
     time.sleep(1.5)  # the run takes days; it has begun by now, or ends as silently before
     process.send_signal(number)
     out, err = process.communicate(timeout=60)
