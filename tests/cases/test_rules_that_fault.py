@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+import json
+from collections.abc import Callable, Sequence
+from itertools import pairwise
 from pathlib import Path
+from random import Random
 
 import pytest
 
 from tests.helpers import upright, write_files
 from upright_block import open_library
 from upright_block.cases.verdict import Verdict
+from upright_block.cases.watch import WatchedRule
 from upright_block.errors import ScanFault
 
 BLOCK = """FUNCTION_BLOCK B VAR_INPUT n : INT; go, stop : BOOL; END_VAR VAR_OUTPUT scans : INT; END_VAR
@@ -147,3 +152,41 @@ def test_each_rule_of_a_case_is_computed_in_whatever_order_others_have_them(tmp_
     rules = ['["100 / n < 2"]', '["100 / (n + 1) > 2", "100 / n < 2"]', '["100 / (n + 2) > 2", "100 / (n + 1) < 2"]']
     cases = "".join(f'[[case]]\nname = "c{i}"\nnever = {rule}\n{table}\n' for i, rule in enumerate(rules))
     assert [[found.kind for found in v.breaks] for v in run(tmp_path, cases)] == [["broken"]] * 3
+
+
+RULES: dict[str, Callable[[int, int], bool]] = {
+    "100 / n > 2": lambda n, before: int(100 / n) > 2,
+    "n <> 3": lambda n, before: n != 3,
+    "100 / (n - 2) < 90": lambda n, before: int(100 / (n - 2)) < 90,
+    "Ratio(60, n) <> 20": lambda n, before: int(60 / n) != 20,
+    "100 / prev(n) > 2": lambda n, before: int(100 / before) > 2,
+    "n > 1 OR 100 / (n - 1) <> 0": lambda n, before: n > 1 or int(100 / (n - 1)) != 0,
+}
+
+
+def first_break(rule: str, values: Sequence[int]) -> tuple[str, int] | None:
+    """How and in which scan a rule breaks; before the first scan n is 0."""
+    for scan, (before, n) in enumerate(pairwise([0, *values])):
+        try:
+            if not RULES[rule](n, before):
+                return "broken", scan
+        except ZeroDivisionError:
+            return "faulted", scan
+    return None
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_rules_in_any_order_with_faults_in_any_scan_agree_with_a_model(tmp_path: Path, seed: int) -> None:
+    random = Random(seed)
+    cases, wanted = "", []
+    for number in range(6):
+        rules = random.sample(list(RULES), random.randint(1, len(RULES)))
+        values = [random.choice([0, 1, 2, 3, 5, 40]) for _ in range(random.randint(1, 5))]
+        table = "\n".join(f"{n} | {scan + 1}" for scan, n in enumerate(values))
+        cases += f'[[case]]\nname = "c{number}"\nalways = {json.dumps(rules)}\nvectors = """\nn | scans\n{table}\n"""\n'
+        wanted.append({rule: first_break(rule, values) for rule in rules})
+    for verdict, broken in zip(run(tmp_path, cases), wanted, strict=True):
+        watched = [(found, found.watched) for found in verdict.breaks]
+        came = {w.rule.expression.text: (found.kind, found.scan) for found, w in watched if isinstance(w, WatchedRule)}
+        assert came == {rule: how for rule, how in broken.items() if how is not None}
+        assert verdict.wrong == 0
