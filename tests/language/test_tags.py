@@ -157,3 +157,37 @@ def test_one_that_differs_from_its_siblings_is_a_warning(cells: list[str], expec
     assert [f"{f.line}:{f.column} {f.name}" for f in open_library(tmp_path).findings] == [
         place.replace("4:15", "4:18") for place in expected
     ]
+
+
+@pytest.mark.parametrize(
+    ("row", "area", "bits"),
+    [
+        ("%{}X0.3,BOOL,,,,,", "X0.3", [0, 1]),
+        ("%{}X0.3,BOOL,NC,,,,", "X0.3", [0, 1]),
+        ("%{}W2,INT,,,,,", "W2", [0, 7, 0x7FFF, 0x8000, 0xFFFF]),
+        ("%{}W2,WORD,,,,,", "W2", [0, 0x8000, 0xFFFF]),
+        ("%{}D4,REAL,,,,,", "D4", [0, 0x3F800000, 0xC1C80000]),
+        ("%{}W2,REAL,,0,32000,-50,150", "W2", [0, 8000, 32000]),
+        ("%{}W2,INT,,-100,100,0,20", "W2", [0, 0xFF9C, 100]),
+    ],
+)
+def test_what_a_point_has_means_what_the_machine_takes_and_is_stored_again(
+    tmp_path: Path, row: str, area: str, bits: list[int]
+) -> None:
+    tags = (
+        "tag,point,type,sense,raw_low,raw_high,low,high\nseen," + row.format("I") + "\nsent," + row.format("Q") + "\n"
+    )
+    program = "PROGRAM P sent := seen; END_PROGRAM"
+    library = open_library(write_files(tmp_path, {"tags/t.csv": tags, "programs/p.st": program}))
+    assert [str(f) for f in library.findings if f.severity == "error"] == []
+    machine = library.machine("P", scan="10ms")
+    seen, sent = (library.tag(name) for name in ("seen", "sent"))
+    assert seen is not None
+    assert sent is not None
+    assert machine.read("sent") == pytest.approx(sent.meant(machine.read(f"%Q{area}")))
+    for stored in bits:
+        machine.set(f"%I{area}", stored)
+        machine.scan()
+        meant = machine.read("seen")
+        assert seen.meant(stored) == pytest.approx(meant)
+        assert sent.stored(meant) == stored == machine.read(f"%Q{area}")

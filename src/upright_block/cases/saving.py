@@ -154,21 +154,11 @@ def _before(watched: Watched, signal: Signal, path: str) -> Value:
 
 def _meant(signal: Signal, path: str, value: Value) -> Value:
     """The value of a tag for what its point has."""
-    tag, type_ = signal.tag, signal.type
-    if tag is None or path == signal.path or not isinstance(type_, Elementary) or isinstance(value, str):
+    tag = signal.tag
+    is_whole = signal.shift is None and isinstance(signal.type, Elementary)
+    if tag is None or tag.point is None or path == signal.path or not is_whole or not isinstance(value, int):
         return value
-    if signal.shift is not None or tag.point is None:
-        return value
-    if tag.point.width == 1:
-        return bool(value) != tag.is_negated
-    if tag.scale is not None and tag.raw is not None:
-        found = tag.scale.value(_signed(int(value), tag.point.width) if tag.raw.is_signed else int(value))
-        return found if type_.family == "real" else round(found)
-    return _signed(int(value), tag.point.width) if type_.is_signed else value
-
-
-def _signed(value: int, width: int) -> int:
-    return value - (1 << width) if value >> width - 1 else value
+    return tag.meant(value)
 
 
 def _ruled(lines: Sequence[Sequence[str]], watched: Watched) -> list[list[str]]:

@@ -12,7 +12,7 @@ from upright_block.language.points import Point
 from upright_block.language.source import Cell, Source
 from upright_block.language.syntax import Expression
 from upright_block.language.typed import Initial, Variable
-from upright_block.language.types import Elementary
+from upright_block.language.types import Elementary, Type
 
 COLUMNS = (
     "tag",
@@ -108,8 +108,12 @@ class Tag:
     @property
     def is_bits(self) -> bool:
         """Whether it is a bit string as it stands in its point, whose bits may have names of their own."""
-        type_ = self.variable.type if self.variable else self.held
-        return type_ is not None and type_.family == "bits" and self.scale is None
+        return self.type is not None and self.type.family == "bits" and self.scale is None
+
+    @property
+    def type(self) -> Type | None:
+        """The type of its value."""
+        return self.variable.type if self.variable is not None else self.held
 
     def stored(self, value: Value) -> bool | int:
         """What the point has for a value of the tag: a bit, or bits as a number that is not below zero.
@@ -125,5 +129,23 @@ class Tag:
             if not self.raw.low <= value <= self.raw.high:
                 raise OverflowError(value)
         if isinstance(value, float):
-            value = int.from_bytes(struct.pack("<f" if self.point.width == 32 else "<d", value), "little")
+            value = int.from_bytes(struct.pack(_REALS[self.point.width], value), "little")
         return int(value) & (1 << self.point.width) - 1
+
+    def meant(self, stored: bool | int) -> bool | int | float:
+        """The value of the tag for what its point has, as `stored` tells that: its inverse, as far as the type is exact."""
+        assert self.point is not None
+        if self.point.width == 1:
+            return bool(stored) != self.is_negated
+        type_, bits = self.type, int(stored)
+        is_real = isinstance(type_, Elementary) and type_.family == "real"
+        if self.scale is not None and self.raw is not None:
+            found = self.scale.value(self.raw.wrap(bits))
+            return found if is_real else round(found)
+        if is_real:
+            (real,) = struct.unpack(_REALS[self.point.width], bits.to_bytes(self.point.width // 8, "little"))
+            return float(real)
+        return type_.wrap(bits) if isinstance(type_, Elementary) else bits
+
+
+_REALS = {32: "<f", 64: "<d"}

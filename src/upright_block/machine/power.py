@@ -5,14 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Literal
 
-from upright_block.compiler.layout import encode, held_type, initial_of, layout_of, size_of
+from upright_block.compiler.layout import encode, held_type, layout_of, size_of
 from upright_block.compiler.program import Program
 from upright_block.language.addresses import Address
 from upright_block.language.nodes import record
 from upright_block.language.points import Points
 from upright_block.language.signals import globals_of
 from upright_block.language.tags import Tag
-from upright_block.language.typed import Compound, Unit, Variable, default_of
+from upright_block.language.typed import Compound, Unit
 from upright_block.language.types import Array, Elementary, Type
 
 Power = Literal["off", "on", "cold", "stop", "run"]
@@ -64,9 +64,9 @@ def remains(program: Program) -> Remains:
                 rests.append((offset, bytes(span[1] - offset)))
         for tag in tags:
             if tag.point is not None and tag.area == "M" and tag.is_retained and "M" in outer:
-                retained.append((outer["M"] + tag.point.byte, outer["M"] + -(-tag.point.end // 8)))
+                retained.append((outer["M"] + tag.point.bytes.start, outer["M"] + tag.point.bytes.stop))
             elif tag.area == "Q" and tag.variable in program.outer:
-                rests.append((program.outer[tag.variable], _at_rest(tag, tag.variable)))
+                rests.append((program.outer[tag.variable], _at_rest(tag, tag.variable.type)))
         rests += _located(subject, inside)
     outside.append((program.own, len(program.initial)))
     return Remains(tuple(retained), tuple(outside), tuple(rests))
@@ -104,13 +104,9 @@ def _zero(type_: Type) -> bytes:
     return bytes(size_of(type_))
 
 
-def _at_rest(tag: Tag, variable: Variable) -> bytes:
+def _at_rest(tag: Tag, type_: Type) -> bytes:
     """What a tag of an output reads while its point is zero."""
-    type_ = variable.type
-    if tag.scale is not None and isinstance(type_, Elementary):
-        value = tag.scale.value(0)
-        return encode(value if type_.family == "real" else round(value), type_)
-    return encode(True, type_) if tag.is_negated else initial_of(type_, default_of(type_))
+    return encode(tag.meant(0), type_) if isinstance(type_, Elementary) else _zero(type_)
 
 
 def _located(subject: Unit, inside: int) -> Iterator[tuple[int, bytes]]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
+from contextlib import suppress
 from itertools import chain, combinations, islice
 from typing import TYPE_CHECKING
 
@@ -13,6 +14,7 @@ from upright_block.language.points import Point, Points
 from upright_block.language.signals import Signal
 from upright_block.language.tags import Tag
 from upright_block.language.timebase import Timebase
+from upright_block.language.types import Elementary
 from upright_block.machine.machine import Machine
 from upright_block.machine.trace import Fault
 
@@ -66,25 +68,28 @@ class Bench:
         if tag.point.width == 1:
             slot = self._slot(tag.point)
             value = not self.machine.peek(slot)
-            yield (slot, slot.encode(value)), value != tag.is_negated
+            yield (slot, slot.encode(value)), bool(tag.meant(value))
             return
         whole = self._slot(tag.point)
         now = int(self.machine.peek(whole))
         mask = (1 << tag.point.width) - 1
         full = tag.scale.raw_high & mask if tag.scale else mask
-        values = [0, full, (now + 1) & mask, *self._named_values(tag, mask)]
+        values = [0, full, (now + 1) & mask, *self._named_values(tag)]
         if tag.is_bits:
             values += [now ^ (1 << bit) for bit in range(tag.point.width)]
         for number in dict.fromkeys(values):
             if number != now:
                 yield (whole, whole.encode(number)), None
 
-    def _named_values(self, tag: Tag, mask: int) -> list[int]:
+    def _named_values(self, tag: Tag) -> list[int]:
         """Raw values at, below and above the numbers that the text puts beside a tag."""
         numbers = dict.fromkeys(n + step for n in sorted(self.numbers.get(tag, ())) for step in (0, -1, 1))
-        if tag.scale is None:
-            return [int(n) & mask for n in islice(numbers, _MOST_NUMBERS)]
-        return [tag.scale.raw(n) & mask for n in islice(numbers, _MOST_NUMBERS)]
+        found: list[int] = []
+        is_real = isinstance(tag.type, Elementary) and tag.type.family == "real"
+        for number in islice(numbers, _MOST_NUMBERS):
+            with suppress(OverflowError):  # beyond what the point can hold
+                found.append(int(tag.stored(number if is_real else int(number))))
+        return found
 
     def _slot(self, point: Point) -> Slot:
         area = self.points.areas[point.area]
@@ -94,12 +99,8 @@ class Bench:
     def shown(self, tag: Tag, change: Change) -> str:
         """A changed value as the name of a tag has it."""
         slot, content = change
-        if slot.bit is not None:
-            return str(int(bool(content[0]) != tag.is_negated))
-        value = int(slot.decode(content, 0))
-        if tag.scale is not None and tag.raw is not None:
-            return f"{tag.scale.value(tag.raw.wrap(value)):g}"
-        return str(value)
+        value = tag.meant(int(slot.decode(content, 0)))
+        return f"{value:g}" if isinstance(value, float) else str(int(value))
 
     def tries(self, gates: Sequence[Tag]) -> Iterator[tuple[tuple[Tag, Change], ...]]:
         """Values of other points that may open a way, a bounded number: one, all, and two at once."""

@@ -40,7 +40,7 @@ def _row(tag: Tag) -> tuple[str, ...]:
 
 def type_name(tag: Tag) -> str:
     """The type of a tag; empty for one that stands for another."""
-    type_ = tag.variable.type if tag.variable else tag.held
+    type_ = tag.type
     return type_.name if type_ else ""
 
 
@@ -98,7 +98,7 @@ def _steps(tag: Tag) -> list[tuple[str, str]]:
         step = abs(scale.high - scale.low) / abs(scale.raw_high - scale.raw_low)
         found.append(("scale", f"{scale.raw_low}..{scale.raw_high} is {scale.low:g}..{scale.high:g} {unit}".rstrip()))
         found.append(("one step", f"{step:.4g} {unit}".rstrip()))
-    type_ = tag.variable.type if tag.variable else tag.held
+    type_ = tag.type
     if (
         tag.variable is not None
         and tag.inside is None

@@ -113,7 +113,7 @@ def _odd_ones(tags: list[Tag]) -> Iterator[Finding]:
 
 
 _KINDS: tuple[tuple[str, Callable[[Tag], str]], ...] = (
-    ("type", lambda tag: str(tag.variable.type if tag.variable else tag.held)),
+    ("type", lambda tag: str(tag.type)),
     ("sense", lambda tag: "NC" if tag.is_negated else "NO"),
     ("raw_low", lambda tag: f"{tag.scale.raw_low} to {tag.scale.raw_high}" if tag.scale else "none"),
     ("low", lambda tag: f"{tag.scale.low:g} to {tag.scale.high:g}" if tag.scale else "none"),

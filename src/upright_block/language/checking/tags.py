@@ -333,8 +333,7 @@ def settle_tag(tag: Tag, has_initial: bool, scope: Scope) -> None:
         if has_initial:
             tag.rest = tag.scale.raw(variable.initial)
         else:
-            rest = tag.scale.value(0)
-            variable.initial = rest if variable.type.family == "real" else round(rest)
+            variable.initial = tag.meant(0)
     elif has_initial and isinstance(variable.type, Elementary):
         value = variable.initial
         tag.rest = not value if tag.is_negated else value
@@ -346,7 +345,7 @@ def rests(tags: Iterable[Tag]) -> list[tuple[Point, Value, Elementary]]:
     """What the points of tags have at the start, where that is not zero."""
     found: list[tuple[Point, Value, Elementary]] = []
     for tag in tags:
-        type_ = tag.raw or tag.held or (tag.variable.type if tag.variable else None)
+        type_ = tag.raw or tag.type
         if tag.point is not None and isinstance(type_, Elementary) and isinstance(tag.rest, (bool, int, float)):
             found.append((tag.point, tag.rest, type_))
     return found
