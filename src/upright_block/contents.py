@@ -11,6 +11,7 @@ from upright_block.errors import NotRunnable, UnknownName
 from upright_block.language.allowing import Settled, settle
 from upright_block.language.names import did_you_mean, listed
 from upright_block.language.nodes import replaced
+from upright_block.language.signals import named_in
 from upright_block.language.source import Source
 from upright_block.library import Library, unread_files
 
@@ -171,10 +172,10 @@ class Contents:
 
         return Facts(self._library.scope)
 
-    @property
-    def global_names(self) -> set[str]:
-        """The names of global variables, in upper case."""
-        return {key for key, variable in self._library.scope.globals.variables.items() if not variable.is_hidden}
+    def names_data(self, path: str) -> bool:
+        """Whether a path leads into a unit, as ``VentDrive.state`` does, or is the name of a global variable."""
+        shared = self._library.scope.globals.variables.get(path.strip().upper())
+        return named_in(path, self.find) is not None or (shared is not None and not shared.is_hidden)
 
     def references(self, path: str) -> list[Reference]:
         """Where a unit, a variable or a global is declared, written, read and called: ``VentDrive.state``.

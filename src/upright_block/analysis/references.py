@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import re
 from typing import Literal
 
 from upright_block.analysis.facts import Facts, Use, held
 from upright_block.language import typed
-from upright_block.language.names import did_you_mean, listed
+from upright_block.language.names import did_you_mean
 from upright_block.language.nodes import record
+from upright_block.language.signals import NoSignal, find_declared, named_in
 from upright_block.language.source import Source
+
+_FIRST = re.compile(r"\s*\w+")
 
 
 @record
@@ -36,34 +40,28 @@ def references(facts: Facts, path: str) -> list[Reference]:
     Raises:
         NoSuchThing: there is nothing of this name.
     """
-    names = path.split(".")
     units = {unit.key: unit for unit in (*facts.units, *facts.configurations)}
-    whole = next((n for n in range(len(names), 0, -1) if ".".join(names[:n]).upper() in units), 0)
-    if not whole:
-        shared = facts.scope.globals.variables.get(names[0].upper())
-        if shared is None or len(names) > 1:
-            raise NoSuchThing(f"There is no unit {names[0]}.", did_you_mean(names[0], [u.name for u in units.values()]))
+    named = named_in(path, lambda name: units.get(name.upper()))
+    if named is None:
+        shared = facts.scope.globals.variables.get(path.strip().upper())
+        if shared is None:
+            first = _FIRST.match(path)
+            name = first[0] if first else path
+            raise NoSuchThing(f"There is no unit {name}.", did_you_mean(name, [u.name for u in units.values()]))
         return _of_path((shared,), (), shared.source, facts)
-    unit = units[".".join(names[:whole]).upper()]
-    names = names[whole - 1 :]
-    if len(names) == 1:
+    unit, rest = named
+    if not rest:
         return _of_unit(unit, facts)
-    holder: typed.Compound = unit
-    owners: list[typed.Compound] = [unit]
-    way: list[typed.Variable] = []
-    for name in names[1:]:
-        found = holder.variables.get(name.upper())
-        if found is None:
-            own = [v.name for v in holder.variables.values() if not v.is_hidden]
-            way_out = did_you_mean(name, own) or f"It has {listed(own)}."
-            raise NoSuchThing(f"{holder.name} has no {name}.", way_out)
-        way.append(found)
-        if name is not names[-1]:
-            if not isinstance(found.type, typed.Compound):
-                raise NoSuchThing(f"{found.name} is a {found.type} and has no parts.", "")
-            holder = found.type
-            owners.append(holder)
-    return _of_path(tuple(way), tuple(owners), getattr(holder, "source", None), facts)
+    try:
+        signal = find_declared(unit, rest)
+    except NoSignal as problem:
+        said = problem.words()
+        raise NoSuchThing(said.message, said.way_out) from None
+    members = [step for step in signal.steps if isinstance(step, typed.Member)]
+    way = (signal.root, *(step.variable for step in members))
+    owners = (unit, *(step.owner for step in members))
+    source = signal.root.source if signal.root.section == "global" else getattr(owners[-1], "source", None)
+    return _of_path(way, owners, source, facts)
 
 
 def _of_unit(unit: typed.Unit, facts: Facts) -> list[Reference]:

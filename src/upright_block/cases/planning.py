@@ -14,7 +14,7 @@ from upright_block.cases.words import planning as words
 from upright_block.language.findings import Findings, Related
 from upright_block.language.limits import MOST_COLUMNS, MOST_SCANS
 from upright_block.language.literals import LiteralProblem, Value, parse_integer
-from upright_block.language.signals import Signal, find_signal
+from upright_block.language.signals import Signal, element_signal
 from upright_block.language.source import Cell
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Compound, Unit
@@ -176,7 +176,7 @@ class Planner(Draft):
                 self.report(source, toml, words.too_many_values(signal, type_, len(listed)))
                 return
             for number, entry in enumerate(listed):
-                inner = find_signal(self.unit, f"{signal.path}[{low + number}]")
+                inner = element_signal(signal, type_, (low + number,))
                 yield from self._parts(inner, inner.type, entry)
         elif isinstance(type_, (Elementary, String)):
             yield signal, toml

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 from upright_block.cases.plan import Watch
 from upright_block.cases.rules import Allowed, Event, Phrase, Rule, TimingRow
@@ -11,14 +11,10 @@ from upright_block.cases.watch import WatchedRow, WatchedRule
 from upright_block.cases.words import rules as words
 from upright_block.compiler.looking import Guard, Probe
 from upright_block.language.catalogue import stops
-from upright_block.language.checking.observing import broken, observe
+from upright_block.language.checking.observing import broken, expression_of, observe
 from upright_block.language.findings import Findings, Words
-from upright_block.language.parsing import parse_expression
-from upright_block.language.paths import paths_in
-from upright_block.language.printing import expression_text
 from upright_block.language.scope import Scope
-from upright_block.language.signals import NoSignal, find_signal
-from upright_block.language.source import Source
+from upright_block.language.signals import Signal, find_signal, signals_in
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Assign, Constant, Unit
 
@@ -47,7 +43,7 @@ class Watcher:
         self.findings = findings
         self.methods = methods
         self.probes: dict[tuple[object, ...], Probe] = {}
-        self.named: dict[str, tuple[str, ...]] = {}
+        self.named: dict[str, tuple[Signal, ...]] = {}
 
     def watch(self, rules: Sequence[Rule], rows: Sequence[TimingRow], before: Watch) -> Watch:
         """Look at rules and rows of the instance, and at all that stands in ``before``, which stays as it is."""
@@ -72,10 +68,11 @@ class Watcher:
 
     def _rule(self, rule: Rule, found: Watch) -> None:
         phrases = [p for p in (rule.expression, rule.during, rule.after, rule.until) if p]
-        named, breaks_when = self._named(phrases), rule.kind == "never"
+        breaks_when = rule.kind == "never"
         if self.is_of_block and rule.during is not None and rule.after is None and rule.until is None:
             both = self._both(rule, found)
             if both is not None:
+                named = self._named(phrases)
                 found.rules.append(WatchedRule(rule, self.path, both, True, None, None, None, self.is_of_block, named))
                 return
         during, after, until = (
@@ -84,6 +81,7 @@ class Watcher:
         guards = [None if number is None else found.probes[number] for number in (during, after, until)]
         expression = self._probe(rule.expression, found, True, Guard(*guards))
         if expression is not None and not found.is_broken:
+            named = self._named(phrases)
             found.rules.append(
                 WatchedRule(rule, self.path, expression, breaks_when, during, after, until, self.is_of_block, named)
             )
@@ -179,14 +177,12 @@ class Watcher:
 
     def _interval(self, row: TimingRow) -> int | None:
         assert row.end is not None
-        named = {path.split(".")[0].upper() for path in self._named([row.end.expression])}
         if self.path:
-            named = {self.path.split(".")[0].upper()}
+            named = {find_signal(self.subject, self.path).root}
+        else:
+            named = {signal.root for signal in self._signals([row.end.expression])}
         intervals = {
-            task.interval
-            for task in self.subject.tasks
-            for program in task.programs
-            if not named or program.key in named
+            task.interval for task in self.subject.tasks for program in task.programs if not named or program in named
         }
         intervals = intervals or {task.interval for task in self.subject.tasks}
         if not intervals:
@@ -195,23 +191,18 @@ class Watcher:
 
     def _named(self, phrases: Sequence[Phrase]) -> tuple[str, ...]:
         """The paths to single values that expressions name, each once."""
-        own = dict.fromkeys(path for phrase in phrases for path in self._names_of(phrase.text))
-        return tuple(f"{self.path}.{path}" for path in own) if self.path else tuple(own)
+        paths = dict.fromkeys(signal.path for signal in self._signals(phrases))
+        return tuple(f"{self.path}.{path}" for path in paths) if self.path else tuple(paths)
 
-    def _names_of(self, text: str) -> tuple[str, ...]:
-        """The paths of one expression, from the block on."""
-        if text not in self.named:
-            node = parse_expression(Source("", text), Findings())
-            found: dict[str, None] = {}
-            for path in paths_in(node) if node else ():
-                try:
-                    signal = find_signal(self.unit, expression_text(path))
-                except (NoSignal, TypeError):
-                    continue
-                if signal.is_value and not signal.variable.is_code:
-                    found[signal.path] = None
-            self.named[text] = tuple(found)
-        return self.named[text]
+    def _signals(self, phrases: Sequence[Phrase]) -> Iterator[Signal]:
+        """The single values that expressions name, from the block on; of one that is wrong none."""
+        for phrase in phrases:
+            if phrase.text not in self.named:
+                ways = (self.methods.get((phrase.text, self.unit, is_condition)) for is_condition in (True, False))
+                method = next((made for made in ways if made is not None), None)
+                found = signals_in(self.unit, expression_of(method), phrase.text) if method is not None else ()
+                self.named[phrase.text] = tuple(found)
+            yield from self.named[phrase.text]
 
 
 _QUOTED = re.compile(r"""('(?:[^'$]|\$.)*'|"(?:[^"$]|\$.)*")""")

@@ -85,7 +85,7 @@ def command(library: OpenLibrary, name: str | None, picture: Path | None, as_jso
         else:
             show_lines(function_lines(function))
         return
-    if unit is None and (_begins_with_unit(library, name) or name.upper() in library.global_names):
+    if unit is None and library.names_data(name):
         _show_references(library, name, as_json)
         return
     if unit is None:
@@ -110,12 +110,6 @@ def command(library: OpenLibrary, name: str | None, picture: Path | None, as_jso
         show_lines([[], *reference_lines(used, width())] if used else [])
     if unit.is_broken:
         show_lines([[], [("This block has errors: upright check lists them.", "bad")]])
-
-
-def _begins_with_unit(library: OpenLibrary, path: str) -> bool:
-    """Whether a path leads into a unit: ``VentDrive.state``."""
-    parts = path.split(".")
-    return any(library.find(".".join(parts[:n])) is not None for n in range(1, len(parts)))
 
 
 def _show_references(library: OpenLibrary, path: str, as_json: bool) -> None:

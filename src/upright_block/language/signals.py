@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
+from contextlib import suppress
 
 from upright_block.language import syntax
 from upright_block.language.findings import Findings, Words
@@ -10,7 +11,7 @@ from upright_block.language.literals import LiteralProblem, Value, parse_integer
 from upright_block.language.names import did_you_mean, listed
 from upright_block.language.nodes import record, replaced
 from upright_block.language.parsing import parse_expression
-from upright_block.language.paths import moved, without_head
+from upright_block.language.paths import moved, paths_in, without_head
 from upright_block.language.points import Point, Points
 from upright_block.language.source import Source
 from upright_block.language.tags import Tag
@@ -151,21 +152,73 @@ def find_signal(unit: Unit, path: str) -> Signal:
     return found
 
 
+def signal_of(unit: Unit, written: syntax.Expression, text: str) -> Signal:
+    """What a path that was read leads to; ``text`` is that in which its places are.
+
+    Raises:
+        NoSignal: some part of the path names nothing.
+    """
+    return _Finder(unit, text).begin(written)
+
+
+def signals_in(unit: Unit, written: syntax.Node, text: str) -> Iterator[Signal]:
+    """The single values of the data that an expression names, each once; what is no path to one is passed over."""
+    found: dict[str, Signal] = {}
+    for path in paths_in(written):
+        with suppress(NoSignal):
+            signal = signal_of(unit, path, text)
+            if signal.is_value and not signal.variable.is_code:
+                found.setdefault(signal.path, signal)
+    return iter(found.values())
+
+
+def named_in(text: str, find: Callable[[str], Unit | None]) -> tuple[Unit, str] | None:
+    """The unit that a path begins with, by its longest name, and what is behind that; None where it begins with none."""
+    node = parse_expression(Source("", text), Findings())
+    ends = [len(text)]
+    while isinstance(node, (syntax.Member, syntax.Index, syntax.Part)):
+        node = node.base
+        ends.append(node.end)
+    for end in ends:
+        unit = find(text[:end].strip())
+        if unit is not None:
+            return unit, text[end:].strip().removeprefix(".")
+    return None
+
+
+def find_declared(unit: Unit, path: str) -> Signal:
+    """What a path names, though it may have no place in the data: an in-out of an instance, a constant with several values.
+
+    Raises:
+        NoSignal: some part of the path names nothing.
+    """
+    return _Finder(unit, path, True).signal()
+
+
 class _Finder:
-    def __init__(self, unit: Unit, path: str) -> None:
+    def __init__(self, unit: Unit, path: str, is_of_declarations: bool = False) -> None:
         self.unit = unit
         self.path = path
+        self.is_of_declarations = is_of_declarations
+
+    def has_place(self, variable: Variable) -> bool:
+        """Whether a variable has a place in the data, or is meant wherever it is."""
+        is_list = variable.is_code and not isinstance(variable.type, (Elementary, String))
+        return self.is_of_declarations or not is_list
 
     def signal(self) -> Signal:
         findings = Findings()
         written = parse_expression(Source("", self.path), findings)
         if written is not None:
-            resources = self.unit.kept.get("resources")
-            return self.led_to(without_head(written, resources) if resources else written)
+            return self.begin(written)
         end = min((finding.start for finding in findings.items), default=0)
         before = self.path[:end].strip()
         owner = find_signal(self.unit, before).type if before and end < len(self.path) else self.unit
         raise NoSignal(self.path, end, owner, self.path[end:])
+
+    def begin(self, written: syntax.Expression) -> Signal:
+        resources = self.unit.kept.get("resources")
+        return self.led_to(without_head(written, resources) if resources else written)
 
     def led_to(self, node: syntax.Expression) -> Signal:
         match node:
@@ -197,7 +250,7 @@ class _Finder:
             is_whole = isinstance(self.unit, Unit) and self.unit.kind == "CONFIGURATION"
             if tag is not None and tag.meaning is not None and (tag.inside is None or is_whole):
                 return self.meant(tag, node)
-        if variable is None or _is_list(variable):
+        if variable is None or not self.has_place(variable):
             raise NoSignal(self.path, node.start, self.unit, node.name)
         return Signal(variable.name, variable, variable, (), variable.type, tag=tag)
 
@@ -215,7 +268,8 @@ class _Finder:
         variable = owner.variables.get(node.name.upper()) if isinstance(owner, Compound) else None
         if variable is not None and variable.section == "external":
             variable = variable.shared
-        if variable is None or variable.section == "in_out" or _is_list(variable):
+        is_elsewhere = variable is not None and variable.section == "in_out" and not self.is_of_declarations
+        if variable is None or is_elsewhere or not self.has_place(variable):
             raise NoSignal(self.path, node.name_start, owner, node.name)
         assert isinstance(owner, Compound)
         path = f"{base.path}.{variable.name}"
@@ -230,9 +284,7 @@ class _Finder:
         point = points.point(node.address) if points else None
         if points is None or point is None or not points.has(point):
             raise NoSignal(self.path, node.start, self.unit, self.path[node.start : node.end])
-        area = points.areas[point.area]
-        type_ = node.held if isinstance(node.held, Elementary) else points.type_of(point)
-        return Signal(points.shown(point), area, area, (), type_, point.start)
+        return point_signal(points, point, node.held if isinstance(node.held, Elementary) else None)
 
     def element(self, node: syntax.Index) -> Signal:
         base = self.led_to(node.base)
@@ -244,7 +296,7 @@ class _Finder:
         if any(i is None or not low <= i <= high for i, (low, high) in zip(indices, array.bounds, strict=True)):
             raise NoSignal(self.path, node.base.end, array, written)
         numbers = tuple(i for i in indices if i is not None)
-        return _element(base, array, numbers)
+        return element_signal(base, array, numbers)
 
     def index(self, node: syntax.Expression) -> int | None:
         """A whole number, or a constant of the unit that is one."""
@@ -280,15 +332,17 @@ def _width(part: Type) -> int:
     return 1 if part.family == "bool" else part.bits
 
 
-def _is_list(variable: Variable) -> bool:
-    """Whether it is a constant with several values, which are no data of the unit."""
-    return variable.is_code and not isinstance(variable.type, (Elementary, String))
-
-
-def _element(base: Signal, array: Array, indices: tuple[int, ...]) -> Signal:
+def element_signal(base: Signal, array: Array, indices: tuple[int, ...]) -> Signal:
+    """An element of an array."""
     step = Element(array, tuple(Constant(DINT, index) for index in indices), 0)
     path = f"{base.path}[{','.join(map(str, indices))}]"
     return Signal(path, base.root, base.variable, (*base.steps, step), array.element, tag=base.tag)
+
+
+def point_signal(points: Points, point: Point, type_: Elementary | None = None) -> Signal:
+    """The bits at a point, as a type or as they stand in memory."""
+    area = points.areas[point.area]
+    return Signal(points.shown(point), area, area, (), type_ or points.type_of(point), point.start)
 
 
 def tags_of(shared: Structure | None) -> dict[str, Tag]:
@@ -316,8 +370,7 @@ def field_signal(unit: Unit, signal: Signal) -> Signal | None:
         point = Point(point.area, point.start + (index - low) * bits, bits)
     if signal.shift is not None:
         point = points.part(point, signal.shift, _width(signal.type))
-    area = points.areas[point.area]
-    return Signal(points.shown(point), area, area, (), points.type_of(point), point.start)
+    return point_signal(points, point)
 
 
 def globals_of(unit: Unit) -> Structure | None:
@@ -342,6 +395,6 @@ def values_in(signal: Signal) -> Iterator[Signal]:
     elif isinstance(signal.type, Array):
         if signal.type.count <= _MOST_SHOWN:
             for indices in signal.type.indices():
-                yield from values_in(_element(signal, signal.type, indices))
+                yield from values_in(element_signal(signal, signal.type, indices))
     elif signal.is_value:
         yield signal

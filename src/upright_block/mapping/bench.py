@@ -11,7 +11,7 @@ from upright_block.compiler.image import build_image
 from upright_block.compiler.program import Slot, make_program
 from upright_block.language import typed
 from upright_block.language.points import Point, Points
-from upright_block.language.signals import Signal
+from upright_block.language.signals import point_signal
 from upright_block.language.tags import Tag
 from upright_block.language.timebase import Timebase
 from upright_block.language.types import Elementary
@@ -92,9 +92,7 @@ class Bench:
         return found
 
     def _slot(self, point: Point) -> Slot:
-        area = self.points.areas[point.area]
-        type_ = self.points.type_of(point)
-        return self.machine.program.slot(Signal(self.points.shown(point), area, area, (), type_, point.start))
+        return self.machine.program.slot(point_signal(self.points, point))
 
     def shown(self, tag: Tag, change: Change) -> str:
         """A changed value as the name of a tag has it."""

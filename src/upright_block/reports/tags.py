@@ -6,8 +6,10 @@ from collections.abc import Sequence
 from typing import Any
 
 from upright_block.language.literals import shown
+from upright_block.language.paths import root_of
 from upright_block.language.points import AREAS
 from upright_block.language.printing import expression_text
+from upright_block.language.syntax import Name
 from upright_block.language.tag_uses import TagUse
 from upright_block.language.tags import Tag
 from upright_block.language.types import Elementary
@@ -52,6 +54,12 @@ def _stands_for(tag: Tag) -> str:
     return expression_text(tag.meaning) if tag.meaning and "stands_for" in tag.cells else ""
 
 
+def _named(tag: Tag) -> str:
+    """The name in upper case that what a tag stands for begins with."""
+    root = root_of(tag.meaning) if tag.meaning is not None and "stands_for" in tag.cells else None
+    return root.name.upper() if isinstance(root, Name) else ""
+
+
 def tag_lines(tag: Tag, tags: Sequence[Tag], uses: Sequence[TagUse]) -> list[Line]:
     """The whole way of a tag: its point, its sense and range, its other names, and all that reads or writes it."""
     area = f"{AREAS[tag.area]} " if tag.area else ""
@@ -64,7 +72,7 @@ def tag_lines(tag: Tag, tags: Sequence[Tag], uses: Sequence[TagUse]) -> list[Lin
     steps = list(_steps(tag))
     width = max((len(title) for title, _ in steps), default=0)
     lines += [[(f"  {title:<{width}}  ", "dim"), (text, "")] for title, text in steps]
-    others = [other for other in tags if other is not tag and _stands_for(other).upper().split(".")[0] == tag.key]
+    others = [other for other in tags if other is not tag and _named(other) == tag.key]
     if others:
         lines += [[], [("Other names", "strong")]]
         lines += [[(f"  {o.name}", "name"), (f"  {_stands_for(o)}", ""), (f"  {_place(o)}", "dim")] for o in others]

@@ -46,7 +46,8 @@ def observe(
     source = source or Source(f"expression on {unit.name}", text)
     name = f":probe.{hashlib.sha256(text.encode()).hexdigest()[:16]}"
     home = unit.syntax.home
-    written = syntax.Unit(node.start, node.end, "METHOD", name, None, (), (), "", home=home)
+    given = syntax.Assignment(node.start, node.end, syntax.Name(node.start, node.end, name), node)
+    written = syntax.Unit(node.start, node.end, "METHOD", name, None, (), (given,), "", home=home)
     method = typed.Unit("METHOD", name, source, written, "", owner=unit, access="PRIVATE")
     observer = _Observer(method, scope, findings, lambda wanted: find_unit(wanted, scope))
     try:
@@ -74,6 +75,13 @@ def observe(
             made.append(keeper)
         method.kept[way] = tuple(made)
     return None if method.is_broken else method
+
+
+def expression_of(method: typed.Unit) -> syntax.Expression:
+    """The expression as it was read whose value a method gives."""
+    (given,) = method.syntax.body
+    assert isinstance(given, syntax.Assignment)
+    return given.value
 
 
 def keepers(method: typed.Unit) -> tuple[tuple[typed.Unit, ...], tuple[typed.Unit, ...]]:
