@@ -72,7 +72,6 @@ def compiled(name: str, folder: Path) -> ctypes.CDLL:
 
 def machine_of(unit: str, *texts: str) -> Any:
     """A machine with an instance of a unit of some sources; a scan takes 100 ms."""
-    from upright_block.compiler.image import build_image
     from upright_block.compiler.program import make_program
     from upright_block.language.checking import check_program
     from upright_block.language.findings import Findings
@@ -84,7 +83,7 @@ def machine_of(unit: str, *texts: str) -> Any:
     findings, scope = Findings(), Scope(STANDARD)
     check_program([Source(f"text{n}.st", text) for n, text in enumerate(texts)], scope, findings)
     assert not findings.items
-    return Machine(build_image(make_program(scope.units[unit.upper()])))
+    return Machine.of(make_program(scope.units[unit.upper()]))
 
 
 def against_c(
@@ -288,7 +287,7 @@ def library() -> list[Row]:
     import wasmtime
 
     from upright_block.compiler.cache import engine
-    from upright_block.compiler.image import build_image
+    from upright_block.compiler.linking import build_artifact
     from upright_block.compiler.program import make_program
     from upright_block.language.checking import check_program
     from upright_block.language.findings import Findings
@@ -314,10 +313,10 @@ def library() -> list[Row]:
         assert not findings.items
         checked = time.perf_counter() - began
         began = time.perf_counter()
-        image = build_image(make_program(scope.units["WHOLE"]))
+        artifact = build_artifact(make_program(scope.units["WHOLE"]))
         written = time.perf_counter() - began
         began = time.perf_counter()
-        wasmtime.Module(engine(), image.text)
+        wasmtime.Module(engine(), artifact.text)
         return parsed, checked, written, time.perf_counter() - began
 
     build()
@@ -512,7 +511,6 @@ def plant(folder: Path, size: int) -> None:
 def one_plant(root: Path, size: int, most: str) -> list[Row]:
     """A plant of one size, read, compiled, and run beside the same in C; the walk of a small one."""
     from upright_block import open_library
-    from upright_block.compiler.image import build_image
     from upright_block.compiler.program import make_program
     from upright_block.language.timebase import Timebase
     from upright_block.library import load_library
@@ -522,7 +520,7 @@ def one_plant(root: Path, size: int, most: str) -> list[Row]:
     began = time.perf_counter()
     library = load_library(root)
     read = time.perf_counter() - began
-    machine = Machine(build_image(make_program(library.scope.configurations["LIBRARY"])))
+    machine = Machine.of(make_program(library.scope.configurations["LIBRARY"]))
     made = time.perf_counter() - began - read
     rows = [(f"h  {size:,} instances: read and checked", f"{read:.2f} s", f"compiled in {made:.2f} s")]
     if size == 500:
@@ -531,7 +529,7 @@ def one_plant(root: Path, size: int, most: str) -> list[Row]:
         rows.append(
             (f"   the walk of its {len(found):,} points", f"{time.perf_counter() - began:.1f} s", "(at most 5)")
         )
-    held = len(machine.program.initial) / size
+    held = len(machine.artifact.initial) / size
     machine.timebase = Timebase(INTERVAL)
     for i in range(size):
         machine.write(f"%IX{i // 2}.{i % 2 * 4}", i % 3 == 0)

@@ -7,7 +7,6 @@ from pathlib import Path
 from click.testing import CliRunner, Result
 
 from upright_block.cli.main import main
-from upright_block.compiler.image import build_image
 from upright_block.compiler.program import USUAL, Mode, make_program
 from upright_block.language.checking import check_program
 from upright_block.language.findings import Finding, Findings
@@ -44,7 +43,7 @@ def machine_of(text: str, unit: str = "B", mode: Mode = USUAL) -> Machine:
 
 def machine_for(unit: Unit, mode: Mode = USUAL) -> Machine:
     """A machine with one instance of a unit; a scan takes a second."""
-    machine = Machine(build_image(make_program(unit, mode=mode)))
+    machine = Machine.of(make_program(unit, mode=mode))
     machine.timebase = Timebase(SECOND)
     return machine
 

@@ -9,9 +9,10 @@ from typing import TYPE_CHECKING, cast
 from upright_block.cases.cells import cell_text, duration, parse_value
 from upright_block.cases.tracks import Gatherer, Tracks
 from upright_block.cases.words.planning import beyond_point
-from upright_block.compiler.image import Bodies, build_image
+from upright_block.compiler.artifact import Slot
+from upright_block.compiler.linking import Bodies
 from upright_block.compiler.looking import Probe
-from upright_block.compiler.program import Mode, Slot, make_program
+from upright_block.compiler.program import Mode, make_program
 from upright_block.errors import BadValue, NeverMet, ScanFault, UnknownName
 from upright_block.language.checking import observe
 from upright_block.language.findings import Findings
@@ -19,7 +20,7 @@ from upright_block.language.literals import LiteralProblem, Value, shown, shown_
 from upright_block.language.names import listed
 from upright_block.language.nodes import record, replaced
 from upright_block.language.scope import Scope
-from upright_block.language.signals import NoSignal, Signal, field_signal, find_signal, no_value
+from upright_block.language.signals import NoSignal, Signal, field_signal, find_signal, no_value, signals
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit, Variable
 from upright_block.language.types import Elementary, Enumeration, String
@@ -29,7 +30,7 @@ from upright_block.machine.shelf import Shelf
 from upright_block.machine.trace import Fault, Trace
 
 if TYPE_CHECKING:
-    from upright_block.machine.power import Power
+    from upright_block.machine.events import Power
 
 _LONGEST = 1 << 62
 _IN_MEMORY = 64 << 20
@@ -83,15 +84,15 @@ class Controller:
                 constants[signal.variable] = self._parsed(signal, value)
         self._constants = constants
         self._machine = self._made()
-        self._recorded = [slot for slot in self._machine.program.slots() if _fits(slot.path, record)]
+        self._recorded = [signal for signal in signals(unit) if _fits(signal.path, record)]
+        self._spans = spans_of(map(self._machine.slot, self._recorded))
         for path, value in given.items():
             if not self._signal(path).variable.is_code:
                 self.set(path, value)
 
     def _made(self) -> Machine:
         probes = [Probe(method) for method in self._conditions.values()]
-        program = make_program(self.unit, self._constants, probes, self._mode)
-        machine = Machine(build_image(program, self._bodies))
+        machine = Machine.of(make_program(self.unit, self._constants, probes, self._mode), self._bodies)
         machine.timebase = self._timebase
         return machine
 
@@ -108,7 +109,7 @@ class Controller:
             value = self._constants.get(signal.variable, signal.variable.initial)
             assert isinstance(value, (bool, int, float, str))
             return _presented(value, signal)
-        return _presented(self._machine.peek(self._machine.program.slot(signal)), signal)
+        return _presented(self._machine.peek(self._machine.slot(signal)), signal)
 
     def set(self, path: str, value: Value) -> None:
         """Give a variable a value once; an input keeps it until it is set again. A tag takes its point with it.
@@ -117,7 +118,7 @@ class Controller:
             UnknownName: the path leads to no value.
             BadValue: the value does not fit, or the variable is a constant.
         """
-        for slot, content in self._stored(path, value):
+        for _, slot, content in self._stored(path, value):
             self._machine.poke(slot, content)
 
     def force(self, path: str, value: Value) -> None:
@@ -128,14 +129,14 @@ class Controller:
             BadValue: the value does not fit, or the variable is a constant or a text.
         """
         stored = self._stored(path, value)
-        for slot, _ in stored:
+        for _, slot, _ in stored:
             if isinstance(slot.type, String):
                 raise BadValue(f"{slot.path} is a text; texts are not forced.", "Set it before each scan.")
         if not self._mode.forces:
             self._mode = replaced(self._mode, forces=True)
             self._make_anew()
-        for slot, content in stored:
-            self._machine.force(slot, content, slot.signal.is_driven)
+        for signal, slot, content in stored:
+            self._machine.force(slot, content, signal.is_driven)
 
     def release(self, path: str) -> None:
         """End the force on a variable, if there is one.
@@ -146,9 +147,9 @@ class Controller:
         signal = self._signal(path)
         for part in (signal, field_signal(self.unit, signal)):
             if part is not None:
-                self._machine.release(self._machine.program.slot(part), part.is_driven)
+                self._machine.release(self._machine.slot(part), part.is_driven)
 
-    def _stored(self, path: str, value: Value) -> list[tuple[Slot, bytes]]:
+    def _stored(self, path: str, value: Value) -> list[tuple[Signal, Slot, bytes]]:
         """What is stored where for a value: in its variable, and in the point of a tag."""
         signal = self._signal(path)
         if signal.variable.is_code:
@@ -163,11 +164,8 @@ class Controller:
             except OverflowError as problem:
                 said = beyond_point(signal.tag, str(value), int(problem.args[0]))
                 raise BadValue(str(said), said.way_out) from None
-        found: list[tuple[Slot, bytes]] = []
-        for target, content in targets:
-            slot = self._machine.program.slot(target)
-            found.append((slot, slot.encode(content)))
-        return found
+        slots = [(target, self._machine.slot(target), content) for target, content in targets]
+        return [(target, slot, slot.encode(content)) for target, slot, content in slots]
 
     def _signal(self, path: str) -> Signal:
         try:
@@ -244,7 +242,7 @@ class Controller:
         number = list(self._conditions).index(expression)
         begun = self._machine.scan
         scans = self._timebase.scans_before(self.now + duration(within)) - begun
-        if not self._run(scans, self._machine.program.probe_slots[number]):
+        if not self._run(scans, self._machine.artifact.probes[number]):
             raise NeverMet(
                 f"{expression} was never TRUE within {shown_duration(self.now - self._timebase.time(begun))}.",
                 "Look at the values that it names, or give it more time: within=...",
@@ -274,7 +272,7 @@ class Controller:
         """Run scans, and record; whether the condition was met."""
         is_met = False
         fault: Fault | None = None
-        for piece in self._machine.pieces(max(0, min(scans, _LONGEST)), spans=spans_of(self._recorded), until=until):
+        for piece in self._machine.pieces(max(0, min(scans, _LONGEST)), spans=self._spans, until=until):
             self._pieces.append((piece.with_log(self._shelf.put(piece.log)), piece.end))
             is_met, fault = piece.is_met, piece.fault
         if fault is not None:
@@ -327,12 +325,12 @@ class Controller:
             UnknownName: a pattern fits nothing that was recorded.
         """
         for pattern in patterns:
-            if not any(_fits(slot.path, [pattern]) for slot in self._recorded):
+            if not any(_fits(signal.path, [pattern]) for signal in self._recorded):
                 raise UnknownName(
                     f"Nothing that is recorded is called {pattern}.", "Write a path or a pattern such as running.*."
                 )
-        slots = [slot for slot in self._recorded if _fits(slot.path, patterns or ["*"])]
-        gatherer = Gatherer(self.unit, [slot.signal for slot in slots], slots, self._timebase)
+        chosen = [signal for signal in self._recorded if _fits(signal.path, patterns or ["*"])]
+        gatherer = Gatherer(self.unit, chosen, list(map(self._machine.slot, chosen)), self._timebase)
         for piece, end in self._pieces:
             gatherer.take(piece.with_log(piece.log), end)  # what is looked up on the way is not kept
         return gatherer.tracks(self.now)

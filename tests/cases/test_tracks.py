@@ -9,9 +9,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.helpers import SECOND, machine_of, write_files
+from tests.helpers import SECOND, checked, machine_of, write_files
 from upright_block import BadValue, Controller, NotRunnable, open_library
 from upright_block.cases.tracks import Gatherer, Track
+from upright_block.language.signals import find_signal
 from upright_block.machine.machine import Machine, spans_of
 from upright_block.machine.shelf import Shelf
 
@@ -31,7 +32,8 @@ PATHS = ["n", "on", "level", "word", "inner.ET", "k"]
 def gathered(machine: Machine, scans: int, ends: list[int], **options: int | None) -> dict[str, Track]:
     machine.reset()
     slots = [machine.slot(path) for path in PATHS]
-    gatherer = Gatherer(machine.program.subject, [slot.signal for slot in slots], slots, machine.timebase, **options)
+    unit = checked(BLOCK)[0].units["B"]
+    gatherer = Gatherer(unit, [find_signal(unit, path) for path in PATHS], slots, machine.timebase, **options)
     for piece in machine.pieces(scans, spans=spans_of(slots), ends=ends):
         gatherer.take(piece)
     return gatherer.tracks(scans * SECOND)

@@ -7,6 +7,7 @@ import pytest
 from tests.helpers import block, checked, machine_of
 from upright_block.compiler.flow import usage
 from upright_block.compiler.layout import layout_of
+from upright_block.compiler.linking import build_artifact
 from upright_block.compiler.program import make_program
 from upright_block.language.signals import NoSignal
 
@@ -34,7 +35,7 @@ def test_paths_are_found_in_any_letter_case() -> None:
     unit = checked(NEST)[0].units["OUT"]
     program = make_program(unit)
     assert program.slot("TWO.T.et").path == "two.t.ET"
-    assert not program.slot("two.t").signal.is_value
+    assert program.slot("two.t").type is unit.uses["IN"].uses["TON"]
     for path in ("two.q", "x.y"):
         with pytest.raises(NoSignal):
             program.slot(path)
@@ -43,14 +44,17 @@ def test_paths_are_found_in_any_letter_case() -> None:
 
 def test_an_address_leads_back_to_its_instance() -> None:
     scope = checked(NEST)[0]
-    unit, inner, timer = scope.units["OUT"], scope.units["IN"], scope.units["TON"]
+    unit, inner = scope.units["OUT"], scope.units["IN"]
     program = make_program(unit)
     start = layout_of(program.root).offsets[program.inside]
     two = start + layout_of(unit).offsets[unit.variables["TWO"]]
-    assert program.instance_at(start, unit) == ""
-    assert program.instance_at(two, inner) == "two"
-    assert program.instance_at(two + layout_of(inner).offsets[inner.variables["T"]], timer) == "two.t"
-    assert program.instance_at(two + 1, inner) is None
+    artifact = build_artifact(program)
+    numbers = {name.key: name.number for name in artifact.units}
+    held = artifact.held
+    assert held.path_to(start, artifact.subject.number) == ""
+    assert held.path_to(two, numbers["IN"]) == "two"
+    assert held.path_to(two + layout_of(inner).offsets[inner.variables["T"]], numbers["TON"]) == "two.t"
+    assert held.path_to(two + 1, numbers["IN"]) is None
 
 
 def test_instances_keep_their_own_data() -> None:

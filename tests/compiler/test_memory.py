@@ -11,6 +11,7 @@ import pytest
 from tests.helpers import ROOT, block, checked, machine_of
 from upright_block.compiler.flow import pinned_variables
 from upright_block.compiler.layout import alignment_of, initial_of, layout_of, size_of
+from upright_block.compiler.linking import build_artifact
 from upright_block.compiler.program import make_program
 from upright_block.language.literals import Value
 from upright_block.language.signals import NoSignal, find_signal
@@ -228,13 +229,15 @@ def test_an_address_leads_back_to_an_instance_in_an_array() -> None:
     program = make_program(unit)
     start = layout_of(program.root).offsets[program.inside] + layout_of(unit).offsets[unit.variables["LEAVES"]]
     size = layout_of(leaf).size
-    assert [program.instance_at(start + k * size, leaf) for k in range(4)] == [
+    artifact = build_artifact(program)
+    (number,) = (name.number for name in artifact.units if name.key == "LEAF")
+    assert [artifact.held.path_to(start + k * size, number) for k in range(4)] == [
         "leaves[1,0]",
         "leaves[1,1]",
         "leaves[2,0]",
         "leaves[2,1]",
     ]
-    assert program.instance_at(start + 1, leaf) is None
+    assert artifact.held.path_to(start + 1, number) is None
 
 
 def test_what_is_inherited_lies_first() -> None:
@@ -271,10 +274,10 @@ def test_the_same_text_gives_the_same_module_in_every_process() -> None:
     program = (
         "import sys, hashlib; from tests.language.test_objects import HOUSE, NAMES; "
         "from tests.compiler.test_memory import ALIASES, PARTS; from tests.helpers import checked; "
-        "from upright_block.compiler.image import build_image; from upright_block.compiler.program import make_program; "
+        "from upright_block.compiler.linking import build_artifact; from upright_block.compiler.program import make_program; "
         "texts = [NAMES, PARTS, *(text for _, text, *_ in ALIASES), HOUSE + 'FUNCTION_BLOCK B VAR p : Pump; f : Fan; r : Runs; "
         "n : INT; b : BOOL; END_VAR r := p; b := r.Start(5); n := r.Speed() + SpeedOf(f); END_FUNCTION_BLOCK']; "
-        "print(hashlib.sha256(''.join(build_image(make_program(checked(t)[0].units['B'])).text for t in texts).encode()).hexdigest())"
+        "print(hashlib.sha256(''.join(build_artifact(make_program(checked(t)[0].units['B'])).text for t in texts).encode()).hexdigest())"
     )
     digests = {
         subprocess.run(
@@ -432,9 +435,9 @@ def test_a_function_beyond_all_measure_runs_the_same(monkeypatch: pytest.MonkeyP
         "n, r : INT;", "CASE n OF " + " ".join(f"{k}: r := r + {k};" for k in range(50)) + " END_CASE n := n + 1;"
     )
     usual = machine_of(text)
-    monkeypatch.setattr("upright_block.compiler.image._LARGE", 10)
+    monkeypatch.setattr("upright_block.compiler.linking._LARGE", 10)
     large = machine_of(text)
-    assert (usual.image.is_large, large.image.is_large) == (False, True)
+    assert (usual.artifact.is_large, large.artifact.is_large) == (False, True)
     for machine in (usual, large):
         machine.run(50)
     assert usual.read("r") == large.read("r") == sum(range(50))

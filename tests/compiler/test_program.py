@@ -6,7 +6,7 @@ import pytest
 
 from tests.helpers import SECOND, block, checked, machine_of
 from upright_block.compiler.bodies import BodyEmitter
-from upright_block.compiler.image import Bodies, build_image
+from upright_block.compiler.linking import Bodies, build_artifact
 from upright_block.compiler.looking import Probe
 from upright_block.compiler.program import USUAL, Mode, make_program
 from upright_block.language.checking import observe
@@ -51,9 +51,9 @@ def observed(text: str, unit: str, source: str = HOUSE) -> tuple[Unit, Unit]:
 )
 def test_a_probe_sees_private_data_after_each_scan(text: str, values: list[float]) -> None:
     house, probe = observed(text, "HOUSE")
-    machine = Machine(build_image(make_program(house, probes=[Probe(probe)])))
+    machine = Machine.of(make_program(house, probes=[Probe(probe)]))
     machine.timebase = Timebase(SECOND)
-    (slot,) = machine.program.probe_slots
+    (slot,) = machine.artifact.probes
     assert machine.run(4, watched=[slot]).column(slot).tolist() == values
 
 
@@ -62,11 +62,12 @@ def test_one_probe_watches_many_instances() -> None:
     found = observe("hidden > 4", scope.units["FAN"], scope, Findings())
     assert found is not None
     probes = [Probe(found, f"fans[{i}]") for i in (1, 2, 3)]
-    machine = Machine(build_image(make_program(scope.units["HOUSE"], probes=probes)))
-    trace = machine.run(6, watched=machine.program.probe_slots)
-    first = [trace.changes(slot)[0] for slot in machine.program.probe_slots]
+    program = make_program(scope.units["HOUSE"], probes=probes)
+    machine = Machine.of(program)
+    trace = machine.run(6, watched=machine.artifact.probes)
+    first = [trace.changes(slot)[0] for slot in machine.artifact.probes]
     assert first == [4, 2, 1]
-    assert machine.image.text.count("(func $u") == len(closure(machine.program.root))
+    assert machine.artifact.text.count("(func $u") == len(closure(program.root))
 
 
 @pytest.mark.parametrize(
@@ -105,9 +106,9 @@ def test_programs_of_one_library_share_the_code_of_units(monkeypatch: pytest.Mon
 
     monkeypatch.setattr(BodyEmitter, "emit", counted)
     scope, bodies = checked(HOUSE)[0], Bodies()
-    alone = [build_image(make_program(scope.units[name])).text for name in ("FAN", "HOUSE")]
+    alone = [build_artifact(make_program(scope.units[name])).text for name in ("FAN", "HOUSE")]
     written.clear()
-    shared = [build_image(make_program(scope.units[name]), bodies).text for name in ("FAN", "HOUSE", "FAN")]
+    shared = [build_artifact(make_program(scope.units[name]), bodies).text for name in ("FAN", "HOUSE", "FAN")]
     assert shared == [*alone, alone[0]]
     assert sorted(name for name in written if name != ":scan") == ["Fan", "House", "TON"]
 
@@ -189,7 +190,7 @@ def test_a_body_in_parts_does_what_it_does_as_a_whole(monkeypatch: pytest.Monkey
     trace = whole.run(20)
     found.append([trace.column(whole.slot(p)).tolist() for p in ("n", "m", "k", "q", "t[2].ET", "t[3].Q")])
     assert found[0] == found[1]
-    assert (".part2" in machine.image.text) == (limits[0] == 10)
+    assert (".part2" in machine.artifact.text) == (limits[0] == 10)
 
 
 @pytest.mark.parametrize(

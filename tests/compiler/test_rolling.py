@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from tests.helpers import block, checked, machine_for, machine_of
-from upright_block.compiler.image import build_image
+from upright_block.compiler.linking import build_artifact
 from upright_block.compiler.program import make_program
 
 NAMES = [f"n{number}" for number in range(700)]
@@ -14,7 +14,7 @@ LAMPS = "FUNCTION_BLOCK L VAR_INPUT on : BOOL; gain : INT; END_VAR VAR_OUTPUT q 
 
 def size(text: str) -> int:
     """Characters of the code of B."""
-    return len(build_image(make_program(checked(text)[0].units["B"])).text)
+    return len(build_artifact(make_program(checked(text)[0].units["B"])).text)
 
 
 def lamps(count: int) -> str:

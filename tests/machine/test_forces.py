@@ -9,9 +9,9 @@ from random import Random
 import pytest
 
 from tests.helpers import SECOND, checked
-from upright_block.compiler.image import build_image
+from upright_block.compiler.artifact import Slot
 from upright_block.compiler.looking import Probe
-from upright_block.compiler.program import Mode, Slot, make_program
+from upright_block.compiler.program import Mode, make_program
 from upright_block.language.checking import observe
 from upright_block.language.findings import Findings
 from upright_block.language.timebase import Timebase
@@ -303,9 +303,7 @@ def test_random_programs_with_random_forces_agree_with_the_evaluator(first: int,
         assert not [f for f in findings if f.severity == "error"], (source, list(map(str, findings)))
         unit = scope.units["B"]
         seen = [observe(name, unit, scope, Findings()) for name in ("a", "e", "x", "n.leaf.n", "w")]
-        machine = Machine(
-            build_image(make_program(unit, probes=[Probe(method) for method in seen if method], mode=mode))
-        )
+        machine = Machine.of(make_program(unit, probes=[Probe(method) for method in seen if method], mode=mode))
         machine.timebase = Timebase(SECOND)
         slots = {path: machine.slot(path) for path in WIDTHS}
         slots |= {f"{word}.{bit}": machine.slot(f"{word}.{bit}") for word in "wv" for bit in range(16)}
@@ -319,5 +317,5 @@ def test_random_programs_with_random_forces_agree_with_the_evaluator(first: int,
             run(steps, memory)
             came = {name: int(trace.column(slots[name])[scan]) for name in WIDTHS}
             assert came == {name: memory[name] for name in WIDTHS}, (seed, scan, source)
-            probed = [int(trace.column(slot)[scan]) for slot in machine.program.probe_slots]
+            probed = [int(trace.column(slot)[scan]) for slot in machine.artifact.probes]
             assert probed == [memory[name] for name in ("a", "e", "x", "n.leaf.n", "w")]

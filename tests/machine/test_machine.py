@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from tests.helpers import SECOND, block, checked, machine_of
-from upright_block.compiler.image import DATA, build_image
+from upright_block.compiler.layout import DATA
 from upright_block.compiler.program import Mode, make_program
 from upright_block.language.timebase import Timebase
 from upright_block.machine.events import Event, force_event
@@ -150,7 +150,7 @@ def test_a_loop_within_its_budget_is_no_fault() -> None:
 def test_a_constant_may_be_given_another_value() -> None:
     text = block("n : INT; END_VAR VAR CONSTANT K : INT := 3;", "n := n + K;")
     unit = checked(text)[0].units["B"]
-    machine = Machine(build_image(make_program(unit, {unit.variables["K"]: 10})))
+    machine = Machine.of(make_program(unit, {unit.variables["K"]: 10}))
     machine.run(2)
     assert machine.read("n") == 20
 

@@ -8,6 +8,7 @@ import pytest
 
 from tests.helpers import EXAMPLES, SECOND, machine_for, machine_of
 from upright_block.compiler.program import USUAL, Mode
+from upright_block.language.signals import signals
 from upright_block.language.timebase import Timebase
 from upright_block.library import load_library
 
@@ -69,8 +70,9 @@ def test_a_run_that_notes_writers_gives_the_same_values() -> None:
         machines = [machine_for(unit, mode) for mode in (USUAL, NOTING)]
         for machine in machines:
             machine.timebase = Timebase(SECOND // 4)
-        known = [list(machine.program.slots()) for machine in machines]
-        inputs = [slot for slot in known[0] if slot.signal.is_driven]
+        paths = [signal.path for signal in signals(unit)]
+        known = [[machine.slot(path) for path in paths] for machine in machines]
+        inputs = [machines[0].slot(signal) for signal in signals(unit) if signal.is_driven]
         for scan in range(300):
             for machine in machines:
                 for number, slot in enumerate(inputs):

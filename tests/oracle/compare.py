@@ -11,7 +11,6 @@ from random import Random
 
 from tests.oracle.programs import make_program
 from tests.oracle.writer import C_HEAD, C_TYPE, ST_HEAD, Unit
-from upright_block.compiler.image import build_image
 from upright_block.compiler.program import USUAL, Mode
 from upright_block.compiler.program import make_program as lowered
 from upright_block.language.checking import check_program
@@ -125,8 +124,9 @@ def _run_here(
     check_program([Source("p.st", text)], scope, findings)
     errors = [f for f in findings.items if f.severity == "error"]
     assert not errors, f"{errors[0]}\n{errors[0].source.line_text(errors[0].line)}"
-    machine = Machine(build_image(lowered(scope.units["WHOLE"], mode=mode)))
-    by_path = {slot.path: slot for slot in machine.program.slots()}
+    program = lowered(scope.units["WHOLE"], mode=mode)
+    machine = Machine.of(program)
+    by_path = {slot.path: slot for slot in program.slots()}
     places = [{path: by_path[f"{root.name}_one.{path}"] for path in root.fields()} for root in roots]
     found: list[dict[tuple[str, int], Value]] = [{} for _ in programs]
     for scan in range(SCANS):

@@ -45,7 +45,7 @@ NUMERIC: list[tuple[str, Callable[..., np.ndarray], list[np.ndarray]]] = [
 
 def column(machine: Machine, name: str, count: int) -> np.ndarray:
     """An array of LREAL in the machine's memory."""
-    offset = machine.program.slot(name).offset
+    offset = machine.slot(f"{name}[1]").offset
     return np.frombuffer(machine._bytes, "<f8", count, DATA + offset)
 
 

@@ -7,8 +7,8 @@ from functools import cached_property
 from typing import Literal
 
 from upright_block.cases.verdict import Verdict
-from upright_block.compiler.code import Point
-from upright_block.compiler.image import Bodies, Image, InUnit, Site, build_image
+from upright_block.compiler.artifact import Artifact, InUnit, Point, Site
+from upright_block.compiler.linking import Bodies, build_artifact, name_of
 from upright_block.compiler.program import Mode, as_block, make_program
 from upright_block.language.nodes import record
 from upright_block.language.source import Source
@@ -103,9 +103,9 @@ _Key = tuple[str, int, str, str]
 class _Runs:
     """The runs of one program: of each the id of its case, and what it reached, a byte for each of the points of the program."""
 
-    def __init__(self, image: Image) -> None:
-        self.subject = image.program.subject
-        self.points = image.points
+    def __init__(self, artifact: Artifact) -> None:
+        self.subject = artifact.subject
+        self.points = artifact.points
         self.ids: list[str] = []
         self.notes: list[bytes] = []
 
@@ -114,7 +114,7 @@ class _Runs:
         """The numbers of the bytes of each point, of which there is one for each instance."""
         found: dict[_Key, list[int]] = {}
         for number, known in enumerate(self.points):
-            if known is not None and _is_written(known[0].unit):
+            if known is not None and known[0].unit.is_written:
                 found.setdefault(_key(known[0]), []).append(number)
         return found
 
@@ -151,14 +151,14 @@ class Collector:
         self.stopped: dict[_Key, list[str]] = {}
         self.runs: dict[int, _Runs] = {}
 
-    def has(self, image: Image) -> None:
+    def has(self, artifact: Artifact) -> None:
         """Take in what a program has."""
-        self.runs.setdefault(id(image.points), _Runs(image))
-        for point, _ in filter(None, image.points):
-            if _is_written(point.unit):
+        self.runs.setdefault(id(artifact.points), _Runs(artifact))
+        for point, _ in filter(None, artifact.points):
+            if point.unit.is_written:
                 self.known.setdefault(_key(point), point)
-        for site in image.sites:
-            if not site.unit.is_standard and _is_written(site.unit) and site.kind != _ENDLESS:
+        for site in artifact.sites:
+            if not site.unit.is_standard and site.unit.is_written and site.kind != _ENDLESS:
                 self.faults.setdefault(_fault_key(site), site)
 
     def saw(self, verdict: Verdict) -> None:
@@ -176,14 +176,14 @@ class Collector:
         seen = {key[0] for key in self.known}
         for unit in units:
             if unit.key not in seen and not unit.is_broken and unit.kind in ("FUNCTION_BLOCK", "FUNCTION", "PROGRAM"):
-                self.has(build_image(make_program(as_block(unit), mode=mode), bodies))
+                self.has(build_artifact(make_program(as_block(unit), mode=mode), bodies))
         own: dict[str, list[Spot]] = {unit.key: [] for unit in units}
         for key, point in self.known.items():
-            if point.kind not in ("state", "timer") and _holder(point.unit) in own:
-                own[_holder(point.unit)].append(Spot(point.unit, point.start, point.kind, point.way, self._cases(key)))
+            if point.kind not in ("state", "timer") and point.unit.holder in own:
+                own[point.unit.holder].append(Spot(point.unit, point.start, point.kind, point.way, self._cases(key)))
         for key, site in self.faults.items():
-            if _holder(site.unit) in own:
-                own[_holder(site.unit)].append(
+            if site.unit.holder in own:
+                own[site.unit.holder].append(
                     Spot(site.unit, site.start, "fault", site.kind, tuple(self.stopped.get(key, ())))
                 )
         return [self._unit(unit, own[unit.key]) for unit in units if own[unit.key]]
@@ -202,14 +202,14 @@ class Collector:
         sequence = unit.syntax.sequence
         for step in sequence.steps if sequence else ():
             began = self._began(unit, step.name.upper())
-            spots.append(Spot(unit, step.start, "state", step.name, cases if step.is_initial else began))
+            spots.append(Spot(name_of(unit), step.start, "state", step.name, cases if step.is_initial else began))
         for variable in unit.variables.values():
             inner = variable.type.element if isinstance(variable.type, Array) else variable.type
             if is_timer(inner) and not variable.is_hidden and variable.section not in ("in_out", "external"):
                 reached = self._cases((unit.key, variable.start, "timer", variable.name))
-                spots.append(Spot(unit, variable.start, "timer", variable.name, reached))
+                spots.append(Spot(name_of(unit), variable.start, "timer", variable.name, reached))
         ordered = tuple(sorted(spots, key=lambda spot: (spot.start, KINDS.index(spot.kind), spot.way)))
-        computed = tuple(InUnit(owner, start) for machine in machines for owner, start in machine.computed)
+        computed = tuple(InUnit(name_of(owner), start) for machine in machines for owner, start in machine.computed)
         return UnitCoverage(unit, ordered, len(cases), computed, tuple(self._by_unit.get(unit.key, ())))
 
     @cached_property
@@ -219,8 +219,8 @@ class Collector:
         for runs in self.runs.values():
             if runs.subject.kind in ("PROGRAM", "CONFIGURATION") and runs.ids:
                 for known, is_reached in zip(runs.points, runs.any, strict=True):
-                    if known is not None and known[1] and _is_written(known[0].unit):
-                        own = noted.setdefault((_holder(known[0].unit), runs.subject.name, known[1]), {})
+                    if known is not None and known[1] and known[0].unit.is_written:
+                        own = noted.setdefault((known[0].unit.holder, runs.subject.name, known[1]), {})
                         key = _key(known[0])
                         own[key] = own.get(key, False) or bool(is_reached)
         found: dict[str, list[InstanceCoverage]] = {}
@@ -241,7 +241,7 @@ class Collector:
                 if each.target == values:
                     found |= dict.fromkeys(self._cases((each.unit.key, each.start, "statement", "")))
             first = next((label.start for label in labels if label.unit is unit), machine.start)
-            yield Spot(unit, first, "state", prefix + name, tuple(found))
+            yield Spot(name_of(unit), first, "state", prefix + name, tuple(found))
 
     def _moves(self, unit: Unit, machine: StateMachine, prefix: str) -> Iterator[Spot]:
         """The transitions of a variable: from the label of a branch to each value that it is given there."""
@@ -250,23 +250,12 @@ class Collector:
             _, _, found = moves.setdefault((each.source, machine.states[each.target]), (each.unit, each.start, {}))
             found |= dict.fromkeys(self._cases((each.unit.key, each.start, "statement", "")))
         for (source, target), (owner, start, found) in moves.items():
-            yield Spot(owner, start, "transition", f"{prefix}{source} -> {target}", tuple(found))
+            yield Spot(name_of(owner), start, "transition", f"{prefix}{source} -> {target}", tuple(found))
 
     def _began(self, unit: Unit, step: str) -> tuple[str, ...]:
         """The cases in which a step began to be active."""
         keys = [key for key, p in self.known.items() if key[0] == unit.key and p.kind == "state" and p.way == step]
         return tuple(dict.fromkeys(case for key in keys for case in self._cases(key)))
-
-
-def _holder(unit: Unit) -> str:
-    """The key of the unit that something is counted for."""
-    holder = unit.owner or unit
-    return holder.wraps.key if holder.wraps else holder.key
-
-
-def _is_written(unit: Unit) -> bool:
-    """Whether a unit stands in the library; rules are looked at by methods that nobody wrote there."""
-    return unit.owner is None or unit.owner.methods.get(unit.name.upper()) is unit
 
 
 def _key(point: Point) -> _Key:

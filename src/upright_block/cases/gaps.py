@@ -263,7 +263,7 @@ def _paths_of(gap: Gap, unit: typed.Unit, ways: Mapping[_Way, _Decision]) -> tup
         transition = _transition(unit, spot.way)
         return _paths(unit, transition.condition) if transition else ()
     decision = ways.get((spot.unit.key, spot.start, spot.way))
-    return decision.paths if decision and spot.unit is unit else ()
+    return decision.paths if decision and spot.unit.key == unit.key else ()
 
 
 def _inside(holder: typed.Unit, wanted: typed.Unit, depth: int = 0) -> str | None:

@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from upright_block.cases.plan import Drive, Plan
+from upright_block.compiler.artifact import Slot
 from upright_block.compiler.layout import code
-from upright_block.compiler.program import Slot
 from upright_block.language.literals import Value
 from upright_block.language.nodes import record
 from upright_block.language.types import Elementary

@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from upright_block.cases.overwriting import Overwriting
     from upright_block.cases.watch import WatchedRow, WatchedRule
     from upright_block.compiler.looking import Probe
-    from upright_block.machine.power import Power
+    from upright_block.machine.events import Power
 
 
 @record

@@ -25,7 +25,7 @@ from upright_block.machine.clock import CLOCK_START, LAST_MOMENT
 from upright_block.machine.events import POWERED
 
 if TYPE_CHECKING:
-    from upright_block.machine.power import Power
+    from upright_block.machine.events import Power
 
 _TIMES_OF_OTHERS = ("time", "t", "timestamp", "seconds", "sec", "s", "ms", "step", "tick")
 

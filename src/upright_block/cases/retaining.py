@@ -38,9 +38,9 @@ def kept(run: Watched, patterns: Sequence[str]) -> tuple[list[Edit], list[str], 
         signals, own_left = _chosen(run.run.unit, pattern)
         left += own_left
         for signal in signals:
-            slot = machine.program.slot(signal)
+            slot = machine.slot(signal)
             value = machine.peek(slot)
-            if repr(value) != repr(slot.decode(machine.program.initial, slot.offset)):
+            if repr(value) != repr(slot.decode(machine.artifact.initial, slot.offset)):
                 initials.change(signal, value)
     edits = initials.edits()
     return edits, left, findings.in_order()

@@ -10,7 +10,7 @@ from upright_block.cases.cells import Check
 from upright_block.cases.rules import Edge, shown_rule
 from upright_block.cases.verdict import MOST_WINDOWS, Break, Measure
 from upright_block.cases.watch import WatchedRow, WatchedRule
-from upright_block.compiler.program import Slot
+from upright_block.compiler.artifact import Slot
 from upright_block.language.literals import Value, shown_duration
 from upright_block.language.nodes import replaced
 from upright_block.language.timebase import Timebase

@@ -16,10 +16,11 @@ from upright_block.cases.cells import Check
 from upright_block.cases.packing import packed_events
 from upright_block.cases.plan import Expectations, Plan, ReadyCase
 from upright_block.cases.verdict import Break, Miss, Moments, Status, Verdict
+from upright_block.compiler.artifact import Artifact, Site, Slot
 from upright_block.compiler.cache import compiled
-from upright_block.compiler.image import Bodies, Image, Site, build_image
+from upright_block.compiler.linking import Bodies, build_artifact
 from upright_block.compiler.looking import Probe
-from upright_block.compiler.program import USUAL, Mode, Slot, make_program
+from upright_block.compiler.program import USUAL, Mode, Program, make_program
 from upright_block.language.literals import Value
 from upright_block.language.nodes import record, replaced
 from upright_block.language.signals import find_signal, signals
@@ -43,7 +44,7 @@ _MOST_NOTED = 4 << 20
 
 T = TypeVar("T")
 _Key = tuple[Unit, tuple[tuple[str, Value], ...], bool]
-"""What cases are run by one image: a unit, the values of constants, and whether anything is forced."""
+"""What cases are run by one artifact: a unit, the values of constants, and whether anything is forced."""
 
 
 @record
@@ -101,19 +102,19 @@ def run_cases(
             looks.setdefault(batch.key, _Looks()).add(case)
     verdicts: dict[int, Verdict] = {}
     is_over = Event()
-    built: dict[_Key, tuple[Image, wasmtime.Module]] = {}
+    built: dict[_Key, tuple[Program, Artifact, wasmtime.Module]] = {}
 
     def build(key: _Key) -> None:
         built[key] = _compile(key, mode, bodies, looks[key])
         if collector is not None:
-            collector.has(built[key][0])
+            collector.has(built[key][1])
 
     def run(batch: _Batch) -> None:
-        image, module = built[batch.key]
-        machine = Machine(image, module)
+        program, artifact, module = built[batch.key]
+        machine = Machine(artifact, module, program.slot)
         known = looks[batch.key]
         noting = cache(lambda: _noting(batch.key, mode, bodies, known, machine))
-        slots = machine.program.probe_slots
+        slots = artifact.probes
         for index, case in batch.cases:
             if is_over.is_set():
                 return
@@ -164,24 +165,23 @@ def _batches(cases: Iterable[ReadyCase]) -> list[_Batch]:
     ]
 
 
-def _image(key: _Key, mode: Mode, bodies: Bodies, looks: _Looks) -> Image:
+def _program(key: _Key, mode: Mode, looks: _Looks) -> Program:
     unit, constants, forces = key
     given = {find_signal(unit, path).variable: value for path, value in constants}
-    return build_image(
-        make_program(unit, given, looks.probes, replaced(mode, forces=forces), list(looks.groups)), bodies
-    )
+    return make_program(unit, given, looks.probes, replaced(mode, forces=forces), list(looks.groups))
 
 
-def _compile(key: _Key, mode: Mode, bodies: Bodies, looks: _Looks) -> tuple[Image, wasmtime.Module]:
-    image = _image(key, mode, bodies, looks)
-    return image, compiled(image.text, image.is_large)
+def _compile(key: _Key, mode: Mode, bodies: Bodies, looks: _Looks) -> tuple[Program, Artifact, wasmtime.Module]:
+    program = _program(key, mode, looks)
+    artifact = build_artifact(program, bodies)
+    return program, artifact, compiled(artifact.text, artifact.is_large)
 
 
 def _noting(key: _Key, mode: Mode, bodies: Bodies, looks: _Looks, machine: Machine) -> Machine:
     """A machine that notes who wrote what; ``machine`` itself where that would take too much memory."""
-    if len(machine.program.initial) > _MOST_NOTED:
+    if len(machine.artifact.initial) > _MOST_NOTED:
         return machine
-    return Machine(_image(key, replaced(mode, notes_writers=True), bodies, looks))
+    return Machine.of(_program(key, replaced(mode, notes_writers=True), looks), bodies)
 
 
 # --- one case ---
@@ -248,7 +248,7 @@ def run_case(
     if status in ("failed", "fault"):
         moments = _moments(case, noting(), looked.group, misses, breaks, fault, reached)
     kept = tuple(misses[:MOST_MISSES])
-    covered = machine.reached() if machine.image.points else None
+    covered = machine.reached() if machine.artifact.points else None
     seconds = time.perf_counter() - began
     measures = tuple(row.measure() for row in rows)
     unarmed = tuple(rule.watched.rule for rule in rules if not rule.was_armed)
@@ -297,7 +297,7 @@ def values_after(
     looks = _Looks()
     looks.add(case)
     key = _key(case)
-    machine = Machine(*_compile(key, USUAL, Bodies(), looks))
+    machine = Machine.of(_program(key, USUAL, looks))
     slots = [machine.slot(path) for path in paths]
     found: dict[int, dict[str, Value]] = {}
     changes: dict[str, list[int]] = {path: [] for path in paths}
@@ -327,7 +327,7 @@ def _run(
     machine.reset()
     for path, value in plan.given:
         machine.write(path, value)
-    if machine.program.seen:
+    if machine.artifact.probes:
         machine.choose(group)
         machine.look()
     return machine.pieces(scans, packed_events(plan, machine), spans_of(watched), ends, power=dict(plan.power))
@@ -442,7 +442,7 @@ def _moments(
     shown = shown or [s for s in signals(case.unit) if s.is_pin]
     wrong = {miss.signal.path for miss in misses}
     chosen = tuple(s for i, s in enumerate(shown) if i < _MOST_SHOWN or s.path in wrong)
-    columns = [machine.program.slot(signal) for signal in chosen]
+    columns = [machine.slot(signal) for signal in chosen]
     wanted: set[int] = set()
     if not misses and not breaks and fault is None:  # what must come did not
         wanted |= _around(plan, reached - 1)

@@ -147,9 +147,8 @@ def _before(watched: Watched, signal: Signal, path: str) -> Value:
     given = dict(watched.run.plan.given)
     if path in given:
         return _meant(signal, path, given[path])
-    program = watched.machine.program
-    slot = program.slot(signal)
-    return slot.decode(program.initial, slot.offset)
+    slot = watched.machine.slot(signal)
+    return slot.decode(watched.machine.artifact.initial, slot.offset)
 
 
 def _meant(signal: Signal, path: str, value: Value) -> Value:

@@ -40,7 +40,7 @@ class Tracing:
                 found = {signal.path: signal for signal in pins_of(unit, known)}
             found |= chosen_by(unit, known, self.patterns)
         signals = [signal for signal in found.values() if not signal.variable.is_code]
-        slots = [machine.program.slot(signal) for signal in signals]
+        slots = [machine.slot(signal) for signal in signals]
         timebase = case.plan.timebase
         end = None if self.end is None else timebase.scans_before(self.end)
         return Gatherer(case.unit, signals, slots, timebase, self.most, timebase.scans_before(self.begin), end)

@@ -22,7 +22,7 @@ from upright_block.machine.trace import Trace
 if TYPE_CHECKING:
     import numpy as np
 
-    from upright_block.compiler.program import Slot
+    from upright_block.compiler.artifact import Slot
 
 
 @record

@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from upright_block.cases.rules import Rule
     from upright_block.cases.tracks import Tracks
     from upright_block.cases.watch import WatchedRow, WatchedRule
-    from upright_block.compiler.image import Site
+    from upright_block.compiler.artifact import Site
     from upright_block.machine.machine import Reached
     from upright_block.machine.trace import Fault
 

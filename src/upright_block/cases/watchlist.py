@@ -12,7 +12,6 @@ from upright_block.cases.cells import duration
 from upright_block.cases.packing import packed_events
 from upright_block.cases.plan import ReadyCase
 from upright_block.cases.tracks import Gatherer, Tracks
-from upright_block.compiler.image import build_image
 from upright_block.compiler.looking import Probe
 from upright_block.compiler.program import Mode, make_program
 from upright_block.errors import BadValue, BadWishes, UnknownName
@@ -154,9 +153,9 @@ class Watched:
         self.signals = tuple(watched)
         probes = [Probe(until)] if until is not None else []
         program = make_program(run.unit, _constants(run), probes, replaced(mode, forces=run.plan.forces))
-        self.machine = Machine(build_image(program))
-        self.until = program.probe_slots[0] if probes else None
-        self.slots = [program.slot(signal) for signal in self.signals]
+        self.machine = Machine.of(program)
+        self.until = self.machine.artifact.probes[0] if probes else None
+        self.slots = [self.machine.slot(signal) for signal in self.signals]
         self.fault: Fault | None = None
         self.is_met = False
         self.counts: dict[tuple[int, str], int] = {}

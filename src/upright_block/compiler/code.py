@@ -8,24 +8,18 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from itertools import count
-from typing import Literal
 
+from upright_block.compiler.artifact import Kind
 from upright_block.compiler.layout import encode, layout_of
 from upright_block.compiler.program import Mode
 from upright_block.language import typed
 from upright_block.language.nodes import fresh, record, state
 from upright_block.language.types import Array, Type, string_type
 
-Kind = Literal["statement", "branch", "state", "transition", "timer"]
-"""What kind of thing can be reached."""
-
 
 @record
-class Point:
-    """Something that a run can reach, at its place: a statement, one way of a branch, a step, a transition, the end of a timer's time.
-
-    ``way`` is what leads this way, the name of the step, the transition or the timer, and empty for a statement.
-    """
+class Noted:
+    """What becomes an `artifact.Point`."""
 
     unit: typed.Unit
     start: int
@@ -53,7 +47,7 @@ class Code:
     rooms: list[tuple[int, int]] = fresh(default_factory=list)
     shared: dict[typed.Variable, str] = fresh(default_factory=dict)
     constants: dict[tuple[typed.Variable, Type], str] = fresh(default_factory=dict)
-    points: list[tuple[Point, int | None]] = fresh(default_factory=list)
+    points: list[tuple[Noted, int | None]] = fresh(default_factory=list)
     tables: list[tuple[tuple[typed.Variable | None, int], ...]] = fresh(default_factory=list)
     units: dict[typed.Unit, str] = fresh(default_factory=dict)
     virtual: dict[typed.Unit, None] = fresh(default_factory=dict)
@@ -93,7 +87,7 @@ class Code:
         self.tables.append(entries)
         return f"{{t{len(self.tables) - 1}}}"
 
-    def point(self, point: Point) -> tuple[str, int | None]:
+    def point(self, point: Noted) -> tuple[str, int | None]:
         """The address of a byte that says whether a point was reached; of a unit with instances that for none of them, and its level.
 
         The level is that of the table which has for the address of an instance how far its own bytes lie from these.

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import Protocol
 
-from upright_block.compiler.code import Code, Kind, Point
+from upright_block.compiler.artifact import Kind
+from upright_block.compiler.code import Code, Noted
 from upright_block.compiler.instructions import value_type
 from upright_block.compiler.layout import layout_of
 from upright_block.compiler.places import Frame
@@ -52,7 +53,7 @@ def _made(origin: syntax.Made, way: str) -> tuple[Kind | None, str]:
 def _note(e: Emitter, start: int, kind: Kind, way: str) -> None:
     if e.frame.unit.is_standard:
         return
-    point, level = e.code.point(Point(e.frame.unit, start, kind, way))
+    point, level = e.code.point(Noted(e.frame.unit, start, kind, way))
     if level is None:
         e.out.append(f"i32.const {point} i32.const 1 i32.store8")
         return

@@ -8,7 +8,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 
-from upright_block.compiler.layout import Layout, decode, element_number, encode, initial_of, layout_of, size_of
+from upright_block.compiler.artifact import Slot, joined
+from upright_block.compiler.layout import Layout, element_number, initial_of, layout_of, size_of
 from upright_block.compiler.looking import FIELD, Looks, Probe, chosen, held_by_root
 from upright_block.language import copying, syntax, typed
 from upright_block.language.literals import Value
@@ -42,45 +43,6 @@ class Mode:
 
 
 USUAL = Mode()
-
-
-@record
-class Slot:
-    """A signal with its place in memory, ``offset`` bytes from the start of the data.
-
-    ``bit`` is the number of a bit in the byte there. A constant without memory has offset -1.
-    """
-
-    signal: Signal
-    offset: int
-    bit: int | None = None
-
-    @property
-    def path(self) -> str:
-        """The path of the signal, as declared."""
-        return self.signal.path
-
-    @property
-    def type(self) -> Type:
-        """The type of the value."""
-        return self.signal.type
-
-    def encode(self, value: Value) -> bytes:
-        """The bytes of a value; of a bit its byte, and the mask of the bits that count."""
-        if self.bit is None:
-            return encode(value, self.type)
-        return bytes([int(bool(value)) << self.bit, 1 << self.bit, 0])
-
-    def decode(self, data: bytes | memoryview, start: int) -> Value:
-        """The value whose bytes begin at ``start``."""
-        if self.bit is None:
-            return decode(data, start, self.type)
-        return bool(data[start] >> self.bit & 1)
-
-    @property
-    def size(self) -> int:
-        """Bytes that hold the value."""
-        return 1 if self.bit is not None else size_of(self.type)
 
 
 @node
@@ -124,10 +86,14 @@ class Program:
         """The value of each probe."""
         return [self.root_slot(variable) for variable in self.seen]
 
+    def own_slot(self, variable: typed.Variable | None) -> Slot | None:
+        """Where a variable of the root lies, if it has one."""
+        return self.root_slot(variable) if variable in layout_of(self.root).offsets and variable is not None else None
+
     def root_slot(self, variable: typed.Variable) -> Slot:
         """Where a variable of the root lies."""
         offset = layout_of(self.root).offsets[variable]
-        return Slot(Signal(variable.name, variable, variable, (), variable.type), offset)
+        return Slot(variable.name, variable.type, offset)
 
     def slots(self) -> Iterator[Slot]:
         """Every value of the subject and of what it contains; large arrays are left out."""
@@ -142,7 +108,7 @@ class Program:
         if isinstance(signal, str):
             signal = find_signal(self.subject, signal)
         if signal.variable.is_code:
-            return Slot(signal, -1)
+            return Slot(signal.path, signal.type, -1)
         offset = self._root_offset(signal.root)
         for step in signal.steps:
             if isinstance(step, typed.Member):
@@ -151,8 +117,9 @@ class Program:
                 assert isinstance(step.array, Array)
                 offset += element_number(step) * size_of(step.array.element)
         if signal.shift is None:
-            return Slot(signal, offset)
-        return Slot(signal, offset + signal.shift // 8, signal.shift % 8 if signal.type is BOOL else None)
+            return Slot(signal.path, signal.type, offset)
+        bit = signal.shift % 8 if signal.type is BOOL else None
+        return Slot(signal.path, signal.type, offset + signal.shift // 8, bit)
 
     def _root_offset(self, variable: typed.Variable) -> int:
         offsets = layout_of(self.root).offsets
@@ -170,16 +137,6 @@ class Program:
             yield from _instances_in(target.type, offsets[target], target.name)
         for variable, offset in self.outer.items():
             yield from _instances_in(variable.type, offset, variable.name)
-
-    def instance_at(self, offset: int, wanted: typed.Unit) -> str | None:
-        """The path of the instance of ``wanted`` that begins ``offset`` bytes into the data.
-
-        The empty text is the subject itself; None means that there is none.
-        """
-        offsets = layout_of(self.root).offsets
-        found = _instance_in(self.subject, offset - offsets[self.inside], wanted)
-        others = {target: offsets[target] for target in self.targets.values()}
-        return _member_at(others | self.outer, offset, wanted) if found is None else found
 
 
 def make_program(
@@ -359,26 +316,8 @@ def _instances_in(type_: Type, offset: int, path: str) -> Iterator[tuple[int, ty
                 yield from _instances_in(variable.type, offset + start, inner)
     elif isinstance(type_, Array) and not isinstance(type_.element, (Elementary, String)):
         for number in range(type_.count):
-            inner = _joined(path, f"[{_indices(type_, number)}]")
+            inner = joined(path, f"[{_indices(type_, number)}]")
             yield from _instances_in(type_.element, offset + number * size_of(type_.element), inner)
-
-
-def _instance_in(type_: Type, offset: int, wanted: typed.Unit) -> str | None:
-    if offset < 0:
-        return None
-    if type_ is wanted and offset == 0:
-        return ""
-    if isinstance(type_, Array):
-        stride = max(size_of(type_.element), 1)
-        number = offset // stride
-        if number < type_.count and not isinstance(type_.element, (Elementary, String)):
-            rest = _instance_in(type_.element, offset - number * stride, wanted)
-            if rest is not None:
-                return _joined(f"[{_indices(type_, number)}]", rest)
-    if isinstance(type_, typed.Compound):
-        own = layout_of(type_).offsets.items()
-        return _member_at({v: start for v, start in own if v.section != "in_out"}, offset, wanted)
-    return None
 
 
 def _indices(array: Array, number: int) -> str:
@@ -388,21 +327,6 @@ def _indices(array: Array, number: int) -> str:
         number, rest = divmod(number, high - low + 1)
         found.append(low + rest)
     return ",".join(map(str, reversed(found)))
-
-
-def _member_at(offsets: Mapping[typed.Variable, int], offset: int, wanted: typed.Unit) -> str | None:
-    """The path to the instance at ``offset`` by way of one of the variables."""
-    for variable, start in offsets.items():
-        type_ = variable.type
-        if not isinstance(type_, (Elementary, String)) and start <= offset < start + max(size_of(type_), 1):
-            rest = _instance_in(type_, offset - start, wanted)
-            if rest is not None:
-                return _joined(variable.name, rest)
-    return None
-
-
-def _joined(path: str, rest: str) -> str:
-    return path + ("." if rest and rest[0] != "[" else "") + rest
 
 
 def as_block(unit: typed.Unit) -> typed.Unit:

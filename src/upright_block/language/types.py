@@ -52,6 +52,10 @@ class Type:
         return self.name
 
 
+def _named(name: str) -> Elementary:
+    return ELEMENTARY[name]
+
+
 @node
 class Elementary(Type):
     """A type whose values have no parts; ``bits`` is the width in memory."""
@@ -59,6 +63,12 @@ class Elementary(Type):
     name: str
     family: Family = required()
     bits: int = required()
+
+    def __reduce__(self) -> tuple[object, ...]:
+        """One that has a name of the standard is the same object wherever it is read again."""
+        if ELEMENTARY.get(self.name) is self:
+            return _named, (self.name,)
+        return type(self), tuple(getattr(self, field) for field in type(self).__match_args__)
 
     @property
     def low(self) -> int:

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import struct
+from typing import Literal
 
+from upright_block.compiler.artifact import Slot
 from upright_block.compiler.layout import DATA
-from upright_block.compiler.program import Slot
 from upright_block.language.nodes import node
 
+Power = Literal["off", "on", "cold", "stop", "run"]
+"""``off`` ends all, ``on`` begins again with what is retained, ``cold`` with nothing; after ``stop`` it goes on with ``run``."""
 POWERED = {"off": "off", "on": "on", "cold": "on", "stop": "stop", "run": "on"}
 """The words that switch the power, and what is then."""
 CLOCK = 56

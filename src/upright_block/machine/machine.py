@@ -6,24 +6,22 @@ import ctypes
 import struct
 import time
 from bisect import bisect_right
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from contextlib import suppress
 from typing import TYPE_CHECKING, cast
 
 import wasmtime
 
+from upright_block.compiler.artifact import Artifact, Held, Point, Site, Slot
 from upright_block.compiler.cache import compiled, engine
-from upright_block.compiler.code import Point
-from upright_block.compiler.image import Image, Site
 from upright_block.compiler.layout import DATA, code
 from upright_block.compiler.looking import BEFORE, LEFT, RESTING
-from upright_block.compiler.program import Program, Slot
 from upright_block.language.limits import MOST_TURNS
 from upright_block.language.literals import Value
 from upright_block.language.nodes import fresh, record
-from upright_block.language.signals import NoSignal
+from upright_block.language.signals import NoSignal, Signal
 from upright_block.language.timebase import Timebase
-from upright_block.language.typed import closure
-from upright_block.language.types import Elementary
+from upright_block.language.types import Elementary, String
 from upright_block.machine.clock import CLOCK_START
 from upright_block.machine.events import CLOCK, Event, align, force_event, store_events
 from upright_block.machine.trace import Fault, Trace, Upset
@@ -31,7 +29,9 @@ from upright_block.machine.trace import Fault, Trace, Upset
 if TYPE_CHECKING:
     import numpy as np
 
-    from upright_block.machine.power import Power, Remains
+    from upright_block.compiler.linking import Bodies
+    from upright_block.compiler.program import Program
+    from upright_block.machine.events import Power
 
 _PAGE = 65536
 _LOG = 16 << 20
@@ -62,7 +62,7 @@ class Snapshot:
 
 @record
 class Reached:
-    """What a machine has reached: ``notes`` has a byte for each of the ``points`` of its image, 0 for what was not."""
+    """What a machine has reached: ``notes`` has a byte for each of the ``points`` of its artifact, 0 for what was not."""
 
     points: tuple[tuple[Point, str | None] | None, ...]
     notes: bytes
@@ -82,22 +82,35 @@ class Machine:
     timebase = Timebase(100_000_000)
     clock_start = CLOCK_START
 
-    def __init__(self, image: Image, module: wasmtime.Module | None = None) -> None:
-        """``module`` is the compiled image where it is at hand; else it is compiled or taken from the cache."""
-        self.image = image
-        self.program = image.program
-        self._store = wasmtime.Store(engine(image.is_large))
-        exports = wasmtime.Instance(self._store, module or compiled(image.text, image.is_large), []).exports(
+    def __init__(
+        self,
+        artifact: Artifact,
+        module: wasmtime.Module | None = None,
+        find: Callable[[Signal | str], Slot] | None = None,
+    ) -> None:
+        """``module`` is the compiled artifact where it is at hand; else it is compiled or taken from the cache.
+
+        ``find`` knows the slots of all signals, as `Program.slot` does; without it there are those that the artifact has.
+        """
+        self.artifact = artifact
+        self._find = find
+        self._store = wasmtime.Store(engine(artifact.is_large))
+        exports = wasmtime.Instance(self._store, module or compiled(artifact.text, artifact.is_large), []).exports(
             self._store
         )
         self._memory = cast("wasmtime.Memory", exports["memory"])
         self._run = cast("wasmtime.Func", exports["run"])
-        self._event = cast("wasmtime.Func", exports["event"]) if image.forces else None
+        self._event = cast("wasmtime.Func", exports["event"]) if artifact.forces else None
         self._look = cast("wasmtime.Func", exports["look"])
-        self._slots: dict[str, Slot] = {}
-        self._remains: Remains | None = None
         self._map()
         self.reset()
+
+    @classmethod
+    def of(cls, program: Program, bodies: Bodies | None = None) -> Machine:
+        """A machine for a program, which knows all of its signals."""
+        from upright_block.compiler.linking import build_artifact
+
+        return cls(build_artifact(program, bodies), find=program.slot)
 
     def _map(self) -> None:
         """Take hold of the module's memory; needed again whenever it has grown."""
@@ -124,10 +137,10 @@ class Machine:
 
     def reset(self) -> None:
         """Give every variable its initial value, release all forces and set the clock to zero, with the power on."""
-        initial = self.program.initial
+        initial = self.artifact.initial
         self._bytes[DATA : DATA + len(initial)] = initial
-        if self.image.writers:
-            notes = self.image.writers + 4 * DATA
+        if self.artifact.writers:
+            notes = self.artifact.writers + 4 * DATA
             self._bytes[notes : notes + 4 * len(initial)] = bytes(4 * len(initial))
         self._bytes[8:DATA] = bytes(DATA - 8)
         for span in self._of_forces():
@@ -139,7 +152,7 @@ class Machine:
 
     def snapshot(self) -> Snapshot:
         """What the machine holds now, to come back to with `restore`."""
-        content = bytes(self._bytes[8 : DATA + self.program.own])
+        content = bytes(self._bytes[8 : DATA + self.artifact.own])
         forces = tuple(bytes(self._bytes[span]) for span in self._of_forces())
         return Snapshot(content, forces, self._idle, self._idled, self._is_stopped, self._held)
 
@@ -153,21 +166,19 @@ class Machine:
 
     # --- memory ---
 
-    def slot(self, path: str) -> Slot:
-        """The slot of a path.
+    def slot(self, named: Signal | str) -> Slot:
+        """The slot of a signal, or of a path.
 
         Raises:
             KeyError: the path leads to no single value.
         """
-        slot = self._slots.get(path)
-        if slot is None:
-            try:
-                slot = self.program.slot(path)
-            except NoSignal:
-                raise KeyError(path) from None
-            if not slot.signal.is_value:
-                raise KeyError(path)
-            self._slots[path] = slot
+        path = named if isinstance(named, str) else named.path
+        slot = self.artifact.slots.get(path) if isinstance(named, str) or self._find is None else None
+        if slot is None and self._find is not None:
+            with suppress(NoSignal):
+                slot = self._find(named)
+        if slot is None or not isinstance(slot.type, (Elementary, String)):
+            raise KeyError(path)
         return slot
 
     def read(self, path: str) -> Value:
@@ -184,21 +195,21 @@ class Machine:
         return slot.decode(self._bytes, DATA + slot.offset)
 
     def writer(self, slot: Slot) -> Site | None:
-        """The statement that wrote a slot last, where the image notes it and it was a statement of the library."""
-        if not self.image.writers:
+        """The statement that wrote a slot last, where the artifact notes it and it was a statement of the library."""
+        if not self.artifact.writers:
             return None
-        site = self._int(self.image.writers + 4 * (DATA + slot.offset))
-        found = self.image.sites[site - 1] if site else None
+        site = self._int(self.artifact.writers + 4 * (DATA + slot.offset))
+        found = self.artifact.sites[site - 1] if site else None
         return None if found is None or found.unit.is_standard else found
 
     def reached(self) -> Reached:
-        """The statements and branches that were reached since the machine was made, or forgot them, where the image notes it."""
-        start, points = self.image.reached, self.image.points
+        """The statements and branches that were reached since the machine was made, or forgot them, where the artifact notes it."""
+        start, points = self.artifact.reached, self.artifact.points
         return Reached(points, bytes(self._bytes[start : start + len(points)]))
 
     def forget(self) -> None:
         """Forget what was reached."""
-        start, count = self.image.reached, len(self.image.points)
+        start, count = self.artifact.reached, len(self.artifact.points)
         self._bytes[start : start + count] = bytes(count)
 
     def poke(self, slot: Slot, content: bytes) -> None:
@@ -215,7 +226,7 @@ class Machine:
 
     def data(self) -> bytes:
         """All of the data as it is now."""
-        return bytes(self._bytes[DATA : DATA + len(self.program.initial)])
+        return bytes(self._bytes[DATA : DATA + len(self.artifact.initial)])
 
     def view(self, path: str) -> np.ndarray:
         """The memory at a path as an array of one element, which changes as the machine runs.
@@ -231,7 +242,7 @@ class Machine:
     # --- forces ---
 
     def force(self, slot: Slot, content: bytes, is_input: bool = False) -> None:
-        """Hold a slot at a value, against whatever writes it, until it is released; the mode of the image has to be one with forces."""
+        """Hold a slot at a value, against whatever writes it, until it is released; the mode of the artifact has to be one with forces."""
         self._do(force_event(slot, 0, content, is_input))
 
     def release(self, slot: Slot, is_input: bool = False) -> None:
@@ -250,19 +261,19 @@ class Machine:
 
     def _of_forces(self) -> list[slice]:
         """Where the forces on the data lie: which of its bits are forced, at what, and what inputs have beneath."""
-        at, size = self.image.forces, DATA + self.program.own
+        at, size = self.artifact.forces, DATA + self.artifact.own
         return (
-            [slice(at + number * self.image.below, at + number * self.image.below + size) for number in range(3)]
+            [slice(at + number * self.artifact.below, at + number * self.artifact.below + size) for number in range(3)]
             if at
             else []
         )
 
     def _hold(self) -> None:
         """Give what is forced its values again, after all of the data was changed from outside."""
-        if not self.image.forces:
+        if not self.artifact.forces:
             return
         mask, held, _ = (int.from_bytes(self._bytes[span], "little") for span in self._of_forces())
-        size = DATA + self.program.own
+        size = DATA + self.artifact.own
         now = int.from_bytes(self._bytes[:size], "little")
         self._bytes[:size] = (now ^ (now ^ held) & mask).to_bytes(size, "little")
 
@@ -273,10 +284,10 @@ class Machine:
 
         One that faults has none yet.
         """
-        if not self.program.seen:
+        if not self.artifact.probes:
             return
-        assert self.program.phase is not None
-        phase = self.program.root_slot(self.program.phase)
+        phase = self.artifact.phase
+        assert phase is not None
         self.poke(phase, phase.encode(BEFORE))
         while True:
             try:
@@ -289,14 +300,13 @@ class Machine:
 
     def _upset(self, trap: Exception) -> Upset | None:
         """The fault of a probe, or of what keeps values for one; None where another fault stopped the scan."""
-        program = self.program
-        done = int(self.peek(program.root_slot(program.done))) if program.steps else 0
+        artifact = self.artifact
+        done = int(self.peek(artifact.done)) if artifact.done is not None else 0
         if done == 0:
             return None
-        step = program.steps[done - 1]
+        step = artifact.steps[done - 1]
         if step is not None and step[1] is not None:
-            over = program.root_slot(step[1])
-            self.poke(over, over.encode(True))
+            self.poke(step[1], step[1].encode(True))
         return Upset(None if step is None else step[0], self.scan, self._fault(trap))
 
     @property
@@ -310,11 +320,7 @@ class Machine:
         While it is off or stopped no scan runs, though their moments pass, and the scan clock stands still. Forces on outputs rest
         meanwhile.
         """
-        if self._remains is None:
-            from upright_block.machine.power import remains
-
-            self._remains = remains(self.program)
-        left, data = self._remains, self._bytes[DATA : DATA + len(self.program.initial)]
+        left, data = self.artifact.remains, self._bytes[DATA : DATA + len(self.artifact.initial)]
         if power in ("off", "stop"):
             if self._idle is None:
                 self._held, self._idle = (
@@ -336,14 +342,15 @@ class Machine:
             return
         spans = (*left.outside, *(left.retained if power == "on" else ()))
         kept = [(start, bytes(data[start:end])) for start, end in spans]
-        data[:] = self.program.initial
+        data[:] = self.artifact.initial
         for start, content in kept:
             data[start : start + len(content)] = content
         self._hold()
 
     def choose(self, group: int) -> None:
         """Say which group of probes is looked at, by its number."""
-        slot = self.program.root_slot(self.program.group)
+        slot = self.artifact.group
+        assert slot is not None
         self.poke(slot, slot.encode(group))
 
     def run(
@@ -354,7 +361,7 @@ class Machine:
         All of the data is watched by default.
         """
         first = self.scan
-        spans = [(0, len(self.program.initial))] if watched is None else spans_of(watched)
+        spans = [(0, len(self.artifact.initial))] if watched is None else spans_of(watched)
         packed = b"".join([event.packed() for event in events])
         parts = list(self.pieces(scans, packed, spans, until=until, counts_from=first))
         start, last = (parts[0].start, parts[-1]) if parts else ({}, None)
@@ -385,7 +392,7 @@ class Machine:
         ends = sorted({*ends, *power}) if power else ends
         watched = _words(spans)
         size = sum(end - start for start, end in watched)
-        span_at = align(self.image.end)
+        span_at = align(self.artifact.end)
         copy_at = align(span_at + 16 * len(watched))
         event_at = copy_at + 2 * size
         clock = self.clock_start
@@ -413,7 +420,7 @@ class Machine:
         condition = 0 if until is None else DATA + until.offset
         fault: Fault | None = None
         is_met = False
-        phase = 0 if self.program.phase is None else DATA + self.program.root_slot(self.program.phase).offset
+        phase = 0 if self.artifact.phase is None else DATA + self.artifact.phase.offset
         while first < end and fault is None and not is_met:
             wanted = bisect_right(ends, first)
             stop = ends[wanted] if wanted < len(ends) else end
@@ -451,7 +458,7 @@ class Machine:
                 self._idled,
                 int(self._idle is not None),
                 phase,
-                int(self.program.rig is not None),
+                int(self.artifact.has_rig),
             )
             upsets: list[Upset] = []
             fault = self._run_until(stop, log_at + room - 2 * size, upsets, until)
@@ -489,7 +496,7 @@ class Machine:
             size = 2 * size if took < _LONG_SLICE / 2 else max(1, size // 2) if took > _LONG_SLICE else size
 
     def _is_probe(self, upset: Upset, until: Slot) -> bool:
-        return upset.probe is not None and self.program.probe_slots[upset.probe].offset == until.offset
+        return upset.probe is not None and self.artifact.probes[upset.probe].offset == until.offset
 
     def _copied(self, watched: Sequence[tuple[int, int]], address: int) -> dict[int, int]:
         """The watched words as they were last looked at, by their address."""
@@ -506,26 +513,25 @@ class Machine:
 
     def _fault(self, trap: Exception) -> Fault:
         site, address = self._int(24), self._int(28)
-        program = self.program
+        artifact = self.artifact
         if not site:
             if "stack" not in str(trap):
                 raise trap
-            subject = program.subject
-            return Fault(Site(subject, subject.syntax.start, "body too large to run"), self.scan, "")
-        place = self.image.sites[site - 1]
+            return Fault(artifact.begin, self.scan, "")
+        place = artifact.sites[site - 1]
         caller = self._int(32)
         if place.unit.is_standard and not place.unit.keeps_data and caller:
-            called = self.image.sites[caller - 1]
+            called = artifact.sites[caller - 1]
             place = Site(called.unit, called.start, place.kind)
-        path = program.instance_at(address - DATA, place.unit)
+        path = artifact.held.path_to(address - DATA, place.unit.number)
         if path is None:
-            path = _deepest(program, address - DATA)
+            path = _deepest(artifact.held, address - DATA)
         return Fault(place, self.scan, path)
 
 
-def _deepest(program: Program, offset: int) -> str:
+def _deepest(held: Held, offset: int) -> str:
     """The innermost instance that begins at ``offset``: a function faulted in a call from there."""
-    paths = (program.instance_at(offset, unit) for unit in closure(program.root) if unit.keeps_data)
+    paths = (held.path_to(offset, unit) for unit in held.units())
     return max((p for p in paths if p is not None), key=lambda p: (p.count("."), len(p)), default="")
 
 

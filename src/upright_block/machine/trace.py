@@ -7,9 +7,8 @@ from bisect import bisect_right
 from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING, Any
 
-from upright_block.compiler.image import Site
+from upright_block.compiler.artifact import Site, Slot
 from upright_block.compiler.layout import DATA, code
-from upright_block.compiler.program import Slot
 from upright_block.language.literals import Value
 from upright_block.language.nodes import fresh, record
 from upright_block.language.types import Elementary, Type

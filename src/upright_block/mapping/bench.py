@@ -7,8 +7,8 @@ from contextlib import suppress
 from itertools import chain, combinations, islice
 from typing import TYPE_CHECKING
 
-from upright_block.compiler.image import build_image
-from upright_block.compiler.program import Slot, make_program
+from upright_block.compiler.artifact import Slot
+from upright_block.compiler.program import make_program
 from upright_block.language import typed
 from upright_block.language.points import Point, Points
 from upright_block.language.signals import point_signal
@@ -37,7 +37,7 @@ class Bench:
     ) -> None:
         self.points = points
         self.numbers = numbers
-        self.machine = Machine(build_image(make_program(configuration)))
+        self.machine = Machine.of(make_program(configuration))
         self.machine.timebase = timebase
         self.fault: Fault | None = None
         self.run(1)
@@ -92,7 +92,7 @@ class Bench:
         return found
 
     def _slot(self, point: Point) -> Slot:
-        return self.machine.program.slot(point_signal(self.points, point))
+        return self.machine.slot(point_signal(self.points, point))
 
     def shown(self, tag: Tag, change: Change) -> str:
         """A changed value as the name of a tag has it."""

@@ -10,13 +10,13 @@ from functools import cached_property
 from itertools import product
 from typing import TYPE_CHECKING
 
-from upright_block.compiler.program import Slot
+from upright_block.compiler.artifact import Slot
 from upright_block.language import typed
 from upright_block.language.instances import instances
 from upright_block.language.nodes import record, replaced
 from upright_block.language.points import Point, Points
 from upright_block.language.scope import Scope
-from upright_block.language.signals import NoSignal, Signal, field_signal, find_signal
+from upright_block.language.signals import NoSignal, Signal, field_signal, find_signal, point_signal
 from upright_block.language.tag_uses import TagIndex, TagUse, numbers_in, tag_uses, tagged_statements
 from upright_block.language.tags import Tag
 from upright_block.language.timebase import Timebase
@@ -101,7 +101,7 @@ class _Watch:
         import numpy as np
 
         self.slots = list(slots)
-        self.size = len(machine.program.initial)
+        self.size = len(machine.artifact.initial)
         self.owner = np.full(self.size, -1, np.int32)
         for number, slot in enumerate(self.slots):
             self.owner[slot.offset : slot.offset + slot.size] = number
@@ -215,8 +215,7 @@ class Walker:
             is_single = isinstance(variable.type, Elementary) and not variable.is_hidden and not variable.is_code
             if is_single and variable.key not in self.scope.tags:
                 signals[variable.name] = find_signal(self.configuration, variable.name)
-        program = self.bench.machine.program
-        return _Watch(self.bench.machine, [program.slot(signal) for signal in signals.values()])
+        return _Watch(self.bench.machine, list(map(self.bench.machine.slot, signals.values())))
 
     @cached_property
     def uses(self) -> dict[Tag, list[TagUse]]:
@@ -416,8 +415,8 @@ class _Follower:
         self, bench: Bench, made: Disturbed, outputs: Sequence[Tag], parts: Sequence[Tag], points: Points
     ) -> None:
         self.bench = bench
-        self.switch = bench.machine.program.slot(Signal("", made.switch, made.switch, (), made.switch.type))
-        self.begin = bench.machine.program.outer[points.areas["Q"]]
+        self.switch = bench.machine.slot(Signal("", made.switch, made.switch, (), made.switch.type))
+        self.begin = bench.machine.slot(point_signal(points, Point("Q", 0, 8))).offset
         self.size = points.sizes["Q"]
         self.index = TagIndex(outputs)
         self.by_byte: dict[int, list[Tag]] = {}

@@ -7,18 +7,19 @@ import struct
 from collections.abc import Iterable, Mapping, Sequence
 from functools import cache
 
+from upright_block.compiler.artifact import Artifact, Held, Point, Site, UnitName
 from upright_block.compiler.bodies import dispatcher, write_code
-from upright_block.compiler.code import Code, Point, has_kinds, level_of
+from upright_block.compiler.code import Code, Noted, has_kinds, level_of
 from upright_block.compiler.flow import pinned_variables
 from upright_block.compiler.instructions import constant
-from upright_block.compiler.layout import DATA, encode
+from upright_block.compiler.layout import DATA, encode, layout_of, size_of
 from upright_block.compiler.program import Mode, Program
+from upright_block.compiler.remaining import remains
 from upright_block.language import typed
 from upright_block.language.limits import MOST_TURNS
-from upright_block.language.nodes import record
-from upright_block.language.source import Source
+from upright_block.language.signals import Signal
 from upright_block.language.typed import closure
-from upright_block.language.types import Elementary, String, Type, string_type
+from upright_block.language.types import Array, Elementary, String, Type, string_type
 from upright_block.shipped import shipped_text
 
 _PAGE = 65536
@@ -26,55 +27,6 @@ _LARGE = 400_000
 """Characters of the text of one function from which on its machine code is made in one pass."""
 _MARK_OF_FORCES = re.compile(r"\{(mask|held|under)\}")
 _MARK = re.compile(r"\{([a-z])([0-9]+)\}")
-
-
-@record
-class InUnit:
-    """A place in the text of a unit."""
-
-    unit: typed.Unit
-    start: int
-
-    @property
-    def source(self) -> Source:
-        """The text that it is in."""
-        return self.unit.source
-
-    @property
-    def line(self) -> int:
-        """Its line, from 1."""
-        return self.source.line(self.start)
-
-
-@record
-class Site(InUnit):
-    """A place in a source that can fault, and how."""
-
-    kind: str
-
-
-@record
-class Image:
-    """A compiled program as text; its data begins at address `DATA`.
-
-    ``is_large`` says that a function of it is too large to be compiled with care. The module uses memory up to ``end``.
-    At ``writers``, where it is not 0, lies for each byte of data the number of the site that wrote there last, in
-    four bytes. At ``forces``, where it is not 0, lie three bytes for each one below, see ``forces.wat``; ``below`` is
-    how many they are. From ``reached`` on lies a byte for each of the ``points``, which is not 0 once it was reached, in the instance at a path; a
-    function has none, and what nothing can reach is None.
-    Fault site n is ``sites[n - 1]``.
-    """
-
-    program: Program
-    text: str
-    sites: tuple[Site, ...]
-    points: tuple[tuple[Point, str | None] | None, ...]
-    reached: int
-    end: int
-    is_large: bool
-    writers: int
-    forces: int
-    below: int
 
 
 class Bodies:
@@ -97,8 +49,8 @@ class Bodies:
         return known
 
 
-def build_image(program: Program, bodies: Bodies | None = None) -> Image:
-    """Compile a program with every unit that it uses; ``bodies`` are those that it shares with others."""
+def build_artifact(program: Program, bodies: Bodies | None = None, named: Iterable[Signal] = ()) -> Artifact:
+    """Compile a program with every unit that it uses; ``bodies`` are those that it shares with others, ``named`` what plans name."""
     units = closure(program.root)
     bodies = bodies or Bodies()
     pinned = pinned_variables(units)
@@ -132,8 +84,50 @@ def build_image(program: Program, bodies: Bodies | None = None) -> Image:
         ]
     )
     is_large = max(map(len, functions)) > _LARGE
-    return Image(
-        program, text, tuple(linker.sites), tuple(linker.points), linker.reached, end, is_large, writers, forces, below
+    steps = [
+        None if step is None else (step[0], None if step[1] is None else program.root_slot(step[1]))
+        for step in program.steps
+    ]
+    return Artifact(
+        tuple(map(linker.name_of, units)),
+        linker.name_of(program.subject),
+        Site(linker.name_of(program.subject), program.subject.syntax.start, "body too large to run"),
+        text,
+        is_large,
+        program.initial,
+        program.own,
+        end,
+        writers,
+        forces,
+        below,
+        tuple(linker.sites),
+        tuple(linker.points),
+        linker.reached,
+        linker.held(),
+        remains(program),
+        program.rig is not None,
+        tuple(program.probe_slots),
+        program.own_slot(program.phase),
+        program.own_slot(program.group),
+        program.own_slot(program.done),
+        tuple(steps),
+        {signal.path: program.slot(signal) for signal in named},
+    )
+
+
+def name_of(unit: typed.Unit, number: int = -1) -> UnitName:
+    """What an artifact tells of a unit, which has a number in it."""
+    owner = unit.owner or unit
+    return UnitName(
+        number,
+        unit.kind,
+        unit.name,
+        unit.key,
+        owner.wraps.key if owner.wraps else owner.key,
+        unit.source,
+        unit.is_standard,
+        unit.keeps_data,
+        unit.owner is None or unit.owner.methods.get(unit.name.upper()) is unit,
     )
 
 
@@ -152,6 +146,42 @@ class _Linker:
         self.entries: list[tuple[int, bytes]] = []
         self.nobody = 0
         self.levels: list[int] = []
+        self.names: dict[typed.Unit, UnitName] = {}
+        self.kinds: dict[Type, Held] = {}
+
+    def name_of(self, unit: typed.Unit) -> UnitName:
+        """What an artifact tells of a unit."""
+        known = self.names.get(unit)
+        if known is None:
+            known = self.names[unit] = name_of(unit, self.numbers.get(unit, -1))
+        return known
+
+    def held(self) -> Held:
+        """Which instances lie in the data."""
+        program, offsets = self.program, layout_of(self.program.root).offsets
+        members = [("", offsets[program.inside], self._held(program.subject))]
+        members += [(target.name, offsets[target], self._held(target.type)) for target in program.targets.values()]
+        members += [(variable.name, offset, self._held(variable.type)) for variable, offset in program.outer.items()]
+        return Held(None, len(program.initial), tuple(members))
+
+    def _held(self, type_: Type) -> Held:
+        known = self.kinds.get(type_)
+        if known is not None:
+            return known
+        members: list[tuple[str, int, Held]] = []
+        element: Held | None = None
+        bounds: tuple[tuple[int, int], ...] = ()
+        if isinstance(type_, Array) and not isinstance(type_.element, (Elementary, String)):
+            element, bounds = self._held(type_.element), type_.bounds
+        elif isinstance(type_, typed.Compound):
+            own = layout_of(type_).offsets.items()
+            inside = (
+                (v, at) for v, at in own if v.section != "in_out" and not isinstance(v.type, (Elementary, String))
+            )
+            members = [(variable.name, at, self._held(variable.type)) for variable, at in inside]
+        number = self.numbers.get(type_) if isinstance(type_, typed.Unit) else None
+        made = self.kinds[type_] = Held(number, size_of(type_), tuple(members), element, bounds)
+        return made
 
     def room(self, size: int, alignment: int) -> int:
         """The address of so many bytes that nothing else uses."""
@@ -168,7 +198,7 @@ class _Linker:
     def linked(self, code: Code) -> list[str]:
         """The functions of a unit with their marks filled in."""
         program, first = self.program, len(self.sites)
-        self.sites += [Site(*site) for site in code.sites]
+        self.sites += [Site(self.name_of(unit), start, kind) for unit, start, kind in code.sites]
         points = self.own.get(id(code), 0)
         filled: dict[str, Sequence[object]] = {
             "s": range(first + 1, len(self.sites) + 1),
@@ -191,16 +221,16 @@ class _Linker:
         """
         numbered: dict[typed.Unit, dict[int, Point]] = {}
         for code in codes:
-            for point, number in code.points:
+            for noted, number in code.points:
                 if number is not None:
-                    numbered.setdefault(point.unit.owner or point.unit, {})[number] = point
+                    numbered.setdefault(noted.unit.owner or noted.unit, {})[number] = self._point(noted)
         most = max((max(numbers) for numbers in numbered.values()), default=-1)
         size = 4 * (DATA + len(self.program.initial))
         self.levels = [self.room(size, 8) for _ in range(1 + max(map(level_of, numbered), default=-1))]
         self.nobody = self.reached = self.room(most + 1, 1)
         self.points += [None] * (most + 1)
         for code in codes:
-            self.own[id(code)] = self._bytes([(point, None) for point, _ in code.points])
+            self.own[id(code)] = self._bytes([(self._point(noted), None) for noted, _ in code.points])
         for offset, unit, path in self.program.instances() if numbered else ():
             owner: typed.Unit | None = unit
             while owner is not None:
@@ -213,6 +243,9 @@ class _Linker:
                     entry = self.levels[level_of(owner)] + 4 * (DATA + offset)
                     self.entries.append((entry, struct.pack("<i", own - self.nobody)))
                 owner = owner.base
+
+    def _point(self, noted: Noted) -> Point:
+        return Point(self.name_of(noted.unit), noted.start, noted.kind, noted.way)
 
     def _bytes(self, points: Sequence[tuple[Point, str | None] | None]) -> int:
         """The address of bytes for some points."""

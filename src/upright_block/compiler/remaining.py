@@ -3,35 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Literal
 
+from upright_block.compiler.artifact import Remains, Span
 from upright_block.compiler.layout import encode, held_type, layout_of, size_of
 from upright_block.compiler.program import Program
 from upright_block.language.addresses import Address
-from upright_block.language.nodes import record
 from upright_block.language.points import Points
 from upright_block.language.signals import globals_of
 from upright_block.language.tags import Tag
 from upright_block.language.typed import Compound, Unit
 from upright_block.language.types import Array, Elementary, Type
-
-Power = Literal["off", "on", "cold", "stop", "run"]
-"""``off`` ends all, ``on`` begins again with what is retained, ``cold`` with nothing; after ``stop`` it goes on with ``run``."""
-Span = tuple[int, int]
-"""Where a part of the data begins and ends, in bytes."""
-
-
-@record
-class Remains:
-    """Parts of the data of a program. IEC 61131-3:2013, 6.5.6.
-
-    ``retained`` keeps its values over a loss of power; ``outside`` is not the controller's own: inputs, what in-outs refer to,
-    the rig, and what looks at it. ``rests`` has what outputs are while nothing runs, with their offsets: no current, zero.
-    """
-
-    retained: tuple[Span, ...]
-    outside: tuple[Span, ...]
-    rests: tuple[tuple[int, bytes], ...]
 
 
 def remains(program: Program) -> Remains:
