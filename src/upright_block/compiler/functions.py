@@ -7,18 +7,13 @@ from functools import partial
 from typing import Protocol
 
 from upright_block.compiler.code import Code
+from upright_block.compiler.header import ADDRESSES
 from upright_block.compiler.instructions import narrow, value_type
 from upright_block.language import typed
 from upright_block.language.types import Elementary, String
 from upright_block.language.walking import calls_function
 
-NOW = 8
-IDLED = 128
-"""Where in memory the start of this scan is: nanoseconds since the run began, an i64."""
-
-
-CLOCK_START = 56
-"""Where the wall clock at the start of the run is: nanoseconds since 1970-01-01, an i64."""
+_NOW, _CLOCK, _IDLED = (ADDRESSES[field] for field in ("now", "clock", "idled"))
 
 
 class Emitter(Protocol):
@@ -119,7 +114,7 @@ def _select(e: Emitter, node: typed.CallStandard) -> None:
 
 
 def _clock_now(e: Emitter, node: typed.CallStandard) -> None:
-    e.out.append(f"i32.const 0 i64.load offset={NOW} i32.const 0 i64.load offset={CLOCK_START} i64.add")
+    e.out.append(f"i32.const 0 i64.load offset={_NOW} i32.const 0 i64.load offset={_CLOCK} i64.add")
 
 
 def _endian(e: Emitter, node: typed.CallStandard) -> None:
@@ -277,12 +272,12 @@ def _slices(name: str, given: list[str]) -> list[tuple[str, str, str]]:
 
 
 def _scan_start(e: Emitter, node: typed.CallStandard) -> None:
-    e.out.append(f"i32.const 0 i64.load offset={NOW}")
+    e.out.append(f"i32.const 0 i64.load offset={_NOW}")
 
 
 def _moment(e: Emitter, node: typed.CallStandard) -> None:
     """When the scan starts, with the time for which none ran; tasks keep to these moments."""
-    e.out.append(f"i32.const 0 i64.load offset={NOW} i32.const 0 i64.load offset={IDLED} i64.add")
+    e.out.append(f"i32.const 0 i64.load offset={_NOW} i32.const 0 i64.load offset={_IDLED} i64.add")
 
 
 STANDARD_FUNCTIONS: dict[str, Callable[[Emitter, typed.CallStandard], None]] = {

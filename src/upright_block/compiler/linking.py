@@ -11,6 +11,7 @@ from upright_block.compiler.artifact import Artifact, Held, Point, Site, UnitNam
 from upright_block.compiler.bodies import dispatcher, write_code
 from upright_block.compiler.code import Code, Noted, has_kinds, level_of
 from upright_block.compiler.flow import pinned_variables
+from upright_block.compiler.header import addressed
 from upright_block.compiler.instructions import constant
 from upright_block.compiler.layout import DATA, encode, layout_of, size_of
 from upright_block.compiler.program import Mode, Program
@@ -79,15 +80,12 @@ def build_artifact(program: Program, bodies: Bodies | None = None, named: Iterab
             _forces(forces, below),
             f"(func $scan i32.const {DATA} call $u{linker.numbers[program.root]})",
             f'(func (export "look") (global.set $budget (i32.const {MOST_TURNS})) call $scan)',
-            _runtime("driver"),
+            addressed(_runtime("driver")),
             ")",
         ]
     )
     is_large = max(map(len, functions)) > _LARGE
-    steps = [
-        None if step is None else (step[0], None if step[1] is None else program.root_slot(step[1]))
-        for step in program.steps
-    ]
+    steps = [None if step is None else (step[0], program.own_slot(step[1])) for step in program.steps]
     return Artifact(
         tuple(map(linker.name_of, units)),
         linker.name_of(program.subject),

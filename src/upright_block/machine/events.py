@@ -6,6 +6,7 @@ import struct
 from typing import Literal
 
 from upright_block.compiler.artifact import Slot
+from upright_block.compiler.header import ADDRESSES
 from upright_block.compiler.layout import DATA
 from upright_block.language.nodes import node
 
@@ -13,8 +14,6 @@ Power = Literal["off", "on", "cold", "stop", "run"]
 """``off`` ends all, ``on`` begins again with what is retained, ``cold`` with nothing; after ``stop`` it goes on with ``run``."""
 POWERED = {"off": "off", "on": "on", "cold": "on", "stop": "stop", "run": "on"}
 """The words that switch the power, and what is then."""
-CLOCK = 56
-"""Where the header has the wall clock at the start; see ``driver.wat``."""
 EVENT = struct.Struct("<qii8s")
 _STORE, _FORCE, _RELEASE, _FREEZE = range(4)
 _INPUT = 4
@@ -50,7 +49,7 @@ def store_events(target: Slot, scan: int, content: bytes) -> list[Event]:
 
 def clock_event(scan: int, start: int) -> Event:
     """The event that sets the wall clock before a scan: ``start`` is what it would have shown at scan 0."""
-    return Event(scan, CLOCK, start.to_bytes(8, "little", signed=True))
+    return Event(scan, ADDRESSES["clock"], start.to_bytes(8, "little", signed=True))
 
 
 def force_event(target: Slot, scan: int, content: bytes | None, is_input: bool, freezes: bool = False) -> Event:

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, cast
 
 import wasmtime
 
+from upright_block.compiler import header
 from upright_block.compiler.artifact import Artifact, Held, Point, Site, Slot
 from upright_block.compiler.cache import compiled, engine
 from upright_block.compiler.layout import DATA, code
@@ -23,7 +24,7 @@ from upright_block.language.signals import NoSignal, Signal
 from upright_block.language.timebase import Timebase
 from upright_block.language.types import Elementary, String
 from upright_block.machine.clock import CLOCK_START
-from upright_block.machine.events import CLOCK, Event, align, force_event, store_events
+from upright_block.machine.events import Event, align, force_event, store_events
 from upright_block.machine.trace import Fault, Trace, Upset
 
 if TYPE_CHECKING:
@@ -41,8 +42,6 @@ _MOST_IN_PIECE = 1 << 31
 _SLICE = 4096
 _LONG_SLICE = 0.05
 """Seconds after which a run comes back to Python for a moment, so that it can be interrupted."""
-_HEADER = struct.Struct("<qqiiiiqqqiiiiiiiiqiiiiqqiii")
-"""The header of the driver from address 8 on; see ``driver.wat``."""
 
 
 @record
@@ -132,8 +131,7 @@ class Machine:
     @property
     def scan(self) -> int:
         """The number of the next scan; the first is 0."""
-        scan: int = struct.unpack_from("<q", self._bytes, 16)[0]
-        return scan
+        return header.get(self._bytes, "scan")
 
     def reset(self) -> None:
         """Give every variable its initial value, release all forces and set the clock to zero, with the power on."""
@@ -198,7 +196,7 @@ class Machine:
         """The statement that wrote a slot last, where the artifact notes it and it was a statement of the library."""
         if not self.artifact.writers:
             return None
-        site = self._int(self.artifact.writers + 4 * (DATA + slot.offset))
+        (site,) = struct.unpack_from("<i", self._bytes, self.artifact.writers + 4 * (DATA + slot.offset))
         found = self.artifact.sites[site - 1] if site else None
         return None if found is None or found.unit.is_standard else found
 
@@ -429,43 +427,36 @@ class Machine:
             if first in power:
                 self.switch(power[first])
             start_words = self._copied(watched, copy_at)
-            _HEADER.pack_into(
+            header.fill(
                 self._bytes,
-                8,
-                base.time(first if self._idle is None else self._idle) - self._idled,
-                first,
-                0,
-                0,
-                0,
-                MOST_TURNS,
-                base.period,
-                stop,
-                clock + self._idled,
-                next_event,
-                event_at + len(events),
-                0,
-                condition,
-                span_at,
-                span_at + 16 * len(watched),
-                log_at,
-                log_at + room - 2 * size,
-                counted,
-                0,
-                0,
-                start_at if table else 0,
-                len(base.starts),
-                base.period,
-                self._idled,
-                int(self._idle is not None),
-                phase,
-                int(self.artifact.has_rig),
+                now=base.time(first if self._idle is None else self._idle) - self._idled,
+                scan=first,
+                turns=MOST_TURNS,
+                interval=base.period,
+                stop=stop,
+                clock=clock + self._idled,
+                event=next_event,
+                events_end=event_at + len(events),
+                condition=condition,
+                spans=span_at,
+                spans_end=span_at + 16 * len(watched),
+                log=log_at,
+                log_end=log_at + room - 2 * size,
+                base=counted,
+                starts=start_at if table else 0,
+                starts_count=len(base.starts),
+                period=base.period,
+                idled=self._idled,
+                is_idle=int(self._idle is not None),
+                phase=phase,
+                has_rig=int(self.artifact.has_rig),
             )
             upsets: list[Upset] = []
             fault = self._run_until(stop, log_at + room - 2 * size, upsets, until)
-            next_event, is_met = self._int(64), bool(self._int(104))
+            next_event, is_met = header.get(self._bytes, "event"), bool(header.get(self._bytes, "is_met"))
             # An event may have set it.
-            clock = struct.unpack_from("<q", self._bytes, CLOCK)[0] - self._idled
-            log = bytes(self._bytes[log_at : self._int(88)])
+            clock = header.get(self._bytes, "clock") - self._idled
+            log = bytes(self._bytes[log_at : header.get(self._bytes, "log")])
             reached = self.scan
             yield Trace(first, reached - first, begun, counted, start_words, log, fault, is_met, tuple(upsets))
             first = reached
@@ -477,7 +468,7 @@ class Machine:
         """
         size = _SLICE
         while True:
-            struct.pack_into("<q", self._bytes, 48, min(stop, self.scan + size))
+            header.put(self._bytes, "stop", min(stop, self.scan + size))
             began = time.perf_counter()
             try:
                 self._run(self._store)
@@ -488,10 +479,11 @@ class Machine:
                 if until is not None and self._is_probe(upset, until):
                     return upset.fault
                 upsets += [upset] if upset.probe is not None else []
-                struct.pack_into("<i", self._bytes, 72, LEFT if self._idle is None else RESTING)
+                header.put(self._bytes, "left", LEFT if self._idle is None else RESTING)
                 continue
             took = time.perf_counter() - began
-            if self._int(104) or self._int(88) > log_end or self.scan >= stop:
+            is_full = header.get(self._bytes, "log") > log_end
+            if header.get(self._bytes, "is_met") or is_full or self.scan >= stop:
                 return None
             size = 2 * size if took < _LONG_SLICE / 2 else max(1, size // 2) if took > _LONG_SLICE else size
 
@@ -507,19 +499,15 @@ class Machine:
             address += end - start
         return found
 
-    def _int(self, address: int) -> int:
-        value: int = struct.unpack_from("<i", self._bytes, address)[0]
-        return value
-
     def _fault(self, trap: Exception) -> Fault:
-        site, address = self._int(24), self._int(28)
+        site, address = header.get(self._bytes, "site"), header.get(self._bytes, "instance")
         artifact = self.artifact
         if not site:
             if "stack" not in str(trap):
                 raise trap
             return Fault(artifact.begin, self.scan, "")
         place = artifact.sites[site - 1]
-        caller = self._int(32)
+        caller = header.get(self._bytes, "caller")
         if place.unit.is_standard and not place.unit.keeps_data and caller:
             called = artifact.sites[caller - 1]
             place = Site(called.unit, called.start, place.kind)
