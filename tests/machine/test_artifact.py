@@ -10,38 +10,20 @@ import pytest
 
 from tests.helpers import EXAMPLES, checked
 from upright_block import open_library
-from upright_block.cases.packing import packed_events
-from upright_block.cases.plan import Plan
-from upright_block.compiler.artifact import Artifact
+from upright_block.cases.session import Session
 from upright_block.compiler.linking import build_artifact
 from upright_block.compiler.program import Mode, make_program
 from upright_block.language.types import ELEMENTARY, Elementary
-from upright_block.machine.machine import Machine, spans_of
+from upright_block.machine.machine import Machine
 
 ELSEWHERE = """
 import pickle, sys
-from upright_block.cases.packing import packed_events
-from upright_block.machine.machine import Machine, spans_of
+from upright_block.cases.session import Session
+from upright_block.machine.machine import Machine
 for artifact, plan in pickle.load(sys.stdin.buffer):
-    machine = Machine(artifact)
-    machine.timebase, machine.clock_start = plan.timebase, plan.clock
-    machine.reset()
-    for path, value in plan.given:
-        machine.write(path, value)
-    slots = list(artifact.slots.values())
-    pieces = machine.pieces(plan.scans, packed_events(plan, machine), spans_of(slots), power=dict(plan.power))
-    sys.stdout.write(repr([(p.first, p.scans, p.start, p.log) for p in pieces]) + "\\n")
+    pieces = Session(plan, Machine(artifact)).pieces(artifact.slots.values())
+    print([(p.first, p.scans, p.start, p.log) for p in pieces])
 """
-
-
-def runs(artifact: Artifact, plan: Plan, machine: Machine) -> str:
-    machine.timebase, machine.clock_start = plan.timebase, plan.clock
-    machine.reset()
-    for path, value in plan.given:
-        machine.write(path, value)
-    spans = spans_of(artifact.slots.values())
-    pieces = machine.pieces(plan.scans, packed_events(plan, machine), spans, power=dict(plan.power))
-    return repr([(piece.first, piece.scans, piece.start, piece.log) for piece in pieces])
 
 
 def test_another_process_runs_the_cases_of_the_example_to_the_byte() -> None:
@@ -51,7 +33,8 @@ def test_another_process_runs_the_cases_of_the_example_to_the_byte() -> None:
         named = [signal for signal in case.signals.values() if not signal.variable.is_code]
         artifact = build_artifact(program, named=named)
         sent.append((artifact, case.plan))
-        wanted.append(runs(artifact, case.plan, Machine(artifact, find=program.slot)))
+        pieces = Session(case.plan, Machine(artifact, find=program.slot)).pieces(artifact.slots.values())
+        wanted.append(str([(p.first, p.scans, p.start, p.log) for p in pieces]))
     call = [sys.executable, "-c", ELSEWHERE]
     made = subprocess.run(call, input=pickle.dumps(sent), capture_output=True, check=False)
     assert made.returncode == 0, made.stderr.decode()

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import time
 from bisect import bisect_left, bisect_right
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from functools import cache
 from threading import Event
 from typing import TYPE_CHECKING, Any, TypeVar
@@ -13,8 +13,8 @@ from typing import TYPE_CHECKING, Any, TypeVar
 import wasmtime
 
 from upright_block.cases.cells import Check
-from upright_block.cases.packing import packed_events
 from upright_block.cases.plan import Expectations, Plan, ReadyCase
+from upright_block.cases.session import Session
 from upright_block.cases.verdict import Break, Miss, Moments, Status, Verdict
 from upright_block.compiler.artifact import Artifact, Site, Slot
 from upright_block.compiler.cache import compiled
@@ -25,7 +25,7 @@ from upright_block.language.literals import Value
 from upright_block.language.nodes import record, replaced
 from upright_block.language.signals import find_signal, signals
 from upright_block.language.typed import Unit
-from upright_block.machine.machine import Machine, spans_of
+from upright_block.machine.machine import Machine
 from upright_block.machine.trace import Fault, Trace
 
 if TYPE_CHECKING:
@@ -215,7 +215,7 @@ def run_case(
     fault: Fault | None = None
     reached = 0
     watched = [*(judge.slot for judge in judges), *looked.slots, *(gatherer.slots if gatherer else ())]
-    for piece in _run(plan, machine, plan.scans, watched, group=looked.group):
+    for piece in Session(plan, machine, looked.group).pieces(watched):
         for judge in judges:
             judge.look(piece)
         for watcher in rows if plan.power and plan.is_idle(piece.first) else watchers:
@@ -301,7 +301,7 @@ def values_after(
     slots = [machine.slot(path) for path in paths]
     found: dict[int, dict[str, Value]] = {}
     changes: dict[str, list[int]] = {path: [] for path in paths}
-    for piece in _run(case.plan, machine, case.plan.scans, slots):
+    for piece in Session(case.plan, machine).pieces(slots):
         for path, slot in zip(paths, slots, strict=True):
             changes[path] += [int(scan) for scan in piece.changes(slot)]
         inside = scans[bisect_left(scans, piece.first) : bisect_left(scans, piece.end)]
@@ -317,20 +317,6 @@ def _watchers(case: ReadyCase, looked: Looked) -> tuple[list[RuleJudge], list[Ro
 
     rows = [RowJudge(watched, looked.slots, looked.numbers, case.plan.timebase) for watched in case.watch.rows]
     return [RuleJudge(watched, looked.slots, looked.numbers) for watched in case.watch.rules], rows
-
-
-def _run(
-    plan: Plan, machine: Machine, scans: int, watched: Iterable[Slot], ends: Sequence[int] = (), group: int = 0
-) -> Iterator[Trace]:
-    """Run a plan from its start, and record some slots; see `Machine.pieces`."""
-    machine.timebase, machine.clock_start = plan.timebase, plan.clock
-    machine.reset()
-    for path, value in plan.given:
-        machine.write(path, value)
-    if machine.artifact.probes:
-        machine.choose(group)
-        machine.look()
-    return machine.pieces(scans, packed_events(plan, machine), spans_of(watched), ends, power=dict(plan.power))
 
 
 class _Judge:
@@ -460,7 +446,7 @@ def _moments(
     ordered = sorted(scan for scan in wanted if 0 <= scan < reached)
     scans = plan.scans if fault else ordered[-1] + 1
     ends = [misses[0].scan + 1] if misses else []
-    for piece in _run(plan, machine, scans, columns, ends, group):
+    for piece in Session(plan, machine, group).pieces(columns, scans, ends):
         inside = ordered[bisect_left(ordered, piece.first) : bisect_left(ordered, piece.end)]
         rows = zip(*(piece.values(slot, inside) for slot in columns), strict=True)
         after.update(zip(inside, rows, strict=True))

@@ -9,8 +9,8 @@ from fnmatch import fnmatchcase
 
 from upright_block.cases.byhand import HandPlanner, HandRun, Wishes
 from upright_block.cases.cells import duration
-from upright_block.cases.packing import packed_events
 from upright_block.cases.plan import ReadyCase
+from upright_block.cases.session import Session
 from upright_block.cases.tracks import Gatherer, Tracks
 from upright_block.compiler.looking import Probe
 from upright_block.compiler.program import Mode, make_program
@@ -27,7 +27,7 @@ from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit, Variable
 from upright_block.language.types import BOOL, DT
 from upright_block.library.sheets import csv_lines
-from upright_block.machine.machine import Machine, spans_of
+from upright_block.machine.machine import Machine
 from upright_block.machine.trace import Fault, Trace
 
 
@@ -162,15 +162,7 @@ class Watched:
 
     def pieces(self) -> Iterator[Trace]:
         """Run, and give what changed piece by piece; a fault ends it."""
-        machine, plan = self.machine, self.run.plan
-        machine.timebase, machine.clock_start = plan.timebase, plan.clock
-        machine.reset()
-        for path, value in plan.given:
-            machine.write(path, value)
-        machine.look()
-        events = packed_events(plan, machine)
-        power = dict(plan.power)
-        for piece in machine.pieces(plan.scans, events, spans_of(self.slots), until=self.until, power=power):
+        for piece in Session(self.run.plan, self.machine).pieces(self.slots, until=self.until):
             self.fault, self.is_met = piece.fault, piece.is_met
             yield piece
 
