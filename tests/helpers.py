@@ -58,7 +58,9 @@ def value_of(expression: str, type_: str, variables: str = "") -> bool | int | f
     machine = machine_of(block(f"r : {type_}; {variables}", f"r := {expression};"))
     trace = machine.run(1)
     assert trace.fault is None, trace.fault
-    return machine.read("r")
+    value = machine.read("r")
+    assert not isinstance(value, str)
+    return value
 
 
 def write_files(folder: Path, files: dict[str, str]) -> Path:

@@ -6,6 +6,7 @@ import json
 import os
 import shutil
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -13,6 +14,7 @@ from tests.analysis.planted import DEMO, chosen
 from tests.helpers import write_files
 from upright_block import check_library, open_library, rechecking
 from upright_block.language.allowing import Settled
+from upright_block.library import check_texts
 
 COUNT = int(os.environ.get("UPRIGHT_RECHECKED", "12"))
 
@@ -20,7 +22,7 @@ COUNT = int(os.environ.get("UPRIGHT_RECHECKED", "12"))
 pytestmark = pytest.mark.usefixtures("memory")
 
 
-def shown(settled: Settled) -> list[object]:
+def shown(settled: Settled) -> list[tuple[Any, ...]]:
     return [
         (
             *(f.name, f.source.path, f.start, f.end, f.message, f.way_out, f.severity, f.is_doubtful),
@@ -30,7 +32,7 @@ def shown(settled: Settled) -> list[object]:
     ]
 
 
-def same(root: Path) -> list[object]:
+def same(root: Path) -> list[tuple[Any, ...]]:
     """What is found with what is kept of the last check; it is what is found without."""
     known = check_library(root, (), True)
     library = open_library(root)
@@ -47,7 +49,7 @@ def again(monkeypatch: pytest.MonkeyPatch) -> list[str]:
     ways: list[str] = []
     wholly, partly = rechecking._wholly, rechecking._Again.run
 
-    def whole(*args: object) -> object:
+    def whole(*args: Any) -> object:
         ways.append("all")
         return wholly(*args)
 
@@ -134,7 +136,7 @@ def test_an_output_that_a_program_takes_is_looked_for_in_others(library: Path, a
     for changed in (program.replace("%QX0.0", "%QX1.0"), program, program.replace("lamp AT %QX0.0", "lamp")):
         (library / "blocks" / "lights.st").write_text(changed)
         told = [entry for entry in same(library) if entry not in before]
-        assert {"point-has-tag"} <= {entry[0] for entry in told} if "%QX1.0" in changed else True
+        assert ("point-has-tag" in {entry[0] for entry in told}) == ("%QX1.0" in changed)
     assert again[1] == "some"
 
 
@@ -172,9 +174,9 @@ def test_who_resets_a_global_variable_is_read_with_who_sets_it(library: Path, ag
 
 def test_nothing_is_read_where_nothing_changed(library: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     read: list[object] = []
-    checking = rechecking.check_texts
+    checking = check_texts
 
-    def noted(texts: object, only: object = None) -> object:
+    def noted(texts: Any, only: Any = None) -> object:
         read.append(only)
         return checking(texts, only)
 

@@ -119,8 +119,8 @@ def in_source(path: str, text: str) -> Iterator[Mistake]:
     kinds = {name: re.search(rf"\b{name} *: *(\w+)", text) for name in instances}
     for name in instances:
         for other in instances:
-            same = kinds[name] and kinds[other] and kinds[name][1] == kinds[other][1]
-            if same and name != other:
+            one, two = kinds[name], kinds[other]
+            if one and two and one[1] == two[1] and name != other:
                 for match in _matches(rf"\b{name}\b", text):
                     yield _swapped(path, "reuse an instance", text, *match.span(), other)
     for match in _matches(r"\b([a-z_]+)([12])\b", text):
@@ -130,11 +130,11 @@ def in_source(path: str, text: str) -> Iterator[Mistake]:
     for match in re.finditer(r"(?m)^    PROGRAM \w+ WITH \w+ : \w+;\n", text):
         yield _swapped(path, "program without a task", text, *match.span(), "")
     for match in _matches(r"\b(sun|north_status|south_status|north_actual|screen_draw|screen_pull)\b(?! *:=)", text):
-        other = {"north_status": "south_status", "south_status": "north_status", "screen_draw": "screen_pull"}.get(
+        twin = {"north_status": "south_status", "south_status": "north_status", "screen_draw": "screen_pull"}.get(
             match[0]
         )
-        if other is not None:
-            yield _swapped(path, "another tag", text, *match.span(), other)
+        if twin is not None:
+            yield _swapped(path, "another tag", text, *match.span(), twin)
 
 
 def in_table(path: str, text: str) -> Iterator[Mistake]:

@@ -307,12 +307,12 @@ class Held(Values):
         return content(self.memory, slot)
 
     def made(self, how: object, type_: Type, args: tuple[Term, ...]) -> int:
-        match how:
-            case ("of", rest) if args[0].kind == "start":
-                return self.start((*members(args[0].key), *rest))
-            case ("part", shift):
-                assert isinstance(type_, Elementary)
-                return self.of(args[0]) >> shift & (1 << width_of(type_)) - 1
+        name, more = how if isinstance(how, tuple) else (how, ())
+        if name == "of" and args[0].kind == "start":
+            return self.start((*members(args[0].key), *more))
+        if name == "part":
+            assert isinstance(type_, Elementary)
+            return self.of(args[0]) >> int(more) & (1 << width_of(type_)) - 1
         return super().made(how, type_, args)
 
 

@@ -53,7 +53,7 @@ class Values:
         if how == ("standard", "LIMIT"):
             return min(max(values[1], values[0]), values[2])
         if isinstance(how, str) and how in OPERATORS and len(values) == 2:
-            return wrapped(int(OPERATORS[how](*values)))  # type: ignore[call-overload]
+            return wrapped(int(OPERATORS[how](*values)))
         if how == "-":
             return wrapped(-values[0])
         raise Unknown
@@ -79,7 +79,8 @@ class Values:
                 condition, a, b = term.args
                 return self.of(a if self.of(condition) else b)
             case "made":
-                return self.made(*term.key, term.args)
+                how, type_ = term.key
+                return self.made(how, type_, term.args)
         raise Unknown
 
 

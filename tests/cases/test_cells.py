@@ -88,7 +88,7 @@ def test_a_check(text: str, type_: Elementary, low: object, high: object, outsid
 def test_an_open_limit_leaves_its_own_value_out(value: float, type_: Elementary) -> None:
     limit = float(parse_value(repr(value), type_))
     above, below = parse_check(f">{value!r}", type_), parse_check(f"<{value!r}", type_)
-    assert below.high < limit < above.low
+    assert float(below.high) < limit < float(above.low)
     assert round_real(float(above.low)) == above.low or type_ is LREAL
 
 

@@ -194,7 +194,7 @@ def remainder(a: int, b: int) -> int:
     return abs(a) % abs(b) * (-1 if a < 0 else 1)
 
 
-OPERATORS: dict[str, Callable[[int, int], object]] = {
+OPERATORS: dict[str, Callable[[int, int], int]] = {
     "+": lambda a, b: a + b,
     "-": lambda a, b: a - b,
     "*": lambda a, b: a * b,

@@ -30,6 +30,7 @@ def library_of(folder: Path, body: str, head: str = "", block: str = BLOCK) -> A
 def verdict_of(folder: Path, body: str, head: str = "", block: str = BLOCK) -> Verdict:
     library = library_of(folder, body, head, block)
     assert not [f for f in library.findings if f.severity == "error"], [str(f) for f in library.findings]
+    verdict: Verdict
     (verdict,) = library.run()
     return verdict
 

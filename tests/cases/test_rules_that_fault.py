@@ -97,7 +97,7 @@ def test_equal_rules_are_told_each_at_its_own_line(tmp_path: Path) -> None:
     cases = "".join(f'[[case]]\nname = "c{i}"\nalways = ["100 / n > 2"]\n{table}\n' for i in range(3))
     verdicts = run(tmp_path, cases)
     lines = [
-        found.watched.rule.expression.source.line(found.watched.rule.expression.start)
+        found.watched.rule.expression.source.line(found.watched.rule.expression.start)  # type: ignore[union-attr]
         for v in verdicts
         for found in v.breaks
     ]

@@ -47,7 +47,7 @@ def wrong(folder: Path, vectors: str, given_: str = "", **files: str) -> list[st
     assert not stopping, [f"{f}" for f in stopping]
     (verdict,) = library.run()
     assert verdict.fault is None
-    return [f"{miss.signal.path}: {miss.value}" for miss in verdict.misses]
+    return [f"{miss.signal.path}: {miss.got}" for miss in verdict.misses]
 
 
 def test_columns_have_the_sense_and_the_unit_of_their_names(tmp_path: Path) -> None:
@@ -226,9 +226,9 @@ def modelled(row: dict[str, str], image: bytes, is_big: bool) -> float | int | b
         raw = struct.unpack(">h" if is_big else "<h", content)[0]
         low, high, raw_high = float(row["low"]), float(row["high"]), int(row["raw_high"])
         value = (raw - 0) * (high - low) / raw_high + low
-        return struct.unpack("<f", struct.pack("<f", value))[0]
+        return float(struct.unpack("<f", struct.pack("<f", value))[0])
     if row["type"] in FORMATS:
-        return struct.unpack((">" if is_big else "<") + FORMATS[row["type"]], content)[0]
+        return float(struct.unpack((">" if is_big else "<") + FORMATS[row["type"]], content)[0])
     signed = row["type"] in ("SINT", "INT", "DINT", "LINT")
     return int.from_bytes(content, "big" if is_big else "little", signed=signed)
 

@@ -159,7 +159,7 @@ def test_a_table_is_put_in_the_order_of_its_values(tmp_path: Path) -> None:
 def tables(draw: st.DrawFn) -> str:
     """Rows of lamps and functions, wired to tags and to each other."""
     names = [f"n{number}" for number in range(draw(st.integers(1, 5)))]
-    lamps = [name for name in names if draw(st.booleans())] or names[:1]
+    lamps: list[str] = [name for name in names if draw(st.booleans())] or names[:1]
     sources = [
         "key1",
         "key2",
@@ -170,13 +170,14 @@ def tables(draw: st.DrawFn) -> str:
         "key1 AND (allowed OR key2)",
         *(f"{n}.lit" for n in lamps),
     ]
-    orders = draw(st.permutations(range(len(names))))
+    orders = draw(st.permutations(list(range(len(names)))))
     lines = ["order,instance,block,on,off_,delay,mode,lit,a,b"]
     free = ["-> out1", "-> out2", "-> out3"]
     for order, name in zip(orders, names, strict=True):
         a, b = (draw(st.sampled_from(sources)) for _ in range(2))
         if name in lamps:
-            out = free.pop() if free and draw(st.booleans()) else ""
+            is_out = draw(st.booleans())
+            out = free.pop() if free and is_out else ""
             delay = draw(st.sampled_from(["", "0s", "200ms", "T#1s"]))
             lines.append(f"{order},{name},Lamp,{a},{b},{delay},{draw(st.sampled_from(['hand', 'off', '']))},{out},,")
         else:

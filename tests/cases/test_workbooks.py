@@ -29,7 +29,7 @@ END_FUNCTION_BLOCK
 def book(folder: Path, sheets: dict[str, list[list[Any]]]) -> Workbook:
     """A workbook with these rows, to be changed and saved."""
     made = Workbook()
-    made.remove(made.active)
+    made.remove(made.worksheets[0])
     for title, rows in sheets.items():
         sheet = made.create_sheet(title)
         for row in rows:
@@ -50,7 +50,7 @@ def problems(library: Any) -> list[str]:
 
 
 def test_cells_mean_what_they_show(tmp_path: Path) -> None:
-    rows = [
+    rows: list[list[Any]] = [
         ["at", "on", "n", "level", "name", "day", "span", "q", "twice"],
         [time(0, 0), True, 3, 0.5, "' a '", date(2026, 3, 1), timedelta(seconds=90), True, 6],
         [time(0, 0, 2), False, "4", 1e-3, None, "D#2026-03-02", "5s", 0, 8.0],
@@ -65,7 +65,7 @@ def test_cells_mean_what_they_show(tmp_path: Path) -> None:
 
 
 def test_a_sheet_is_named_or_the_only_one(tmp_path: Path) -> None:
-    rows = [["on", "q"], [1, 1]]
+    rows: list[list[Any]] = [["on", "q"], [1, 1]]
     made = book(tmp_path, {"calm": rows, "storm": rows})
     assert problems(opened(tmp_path, made, "day.xlsx#Storm")) == []
     assert problems(opened(tmp_path, made)) == ["cases/b.toml:5:11: missing-sheet"]

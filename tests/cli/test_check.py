@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 from click.testing import Result
-from jsonschema import Draft4Validator
+from jsonschema import Draft4Validator  # type: ignore[import-untyped]
 
 from tests.helpers import ROOT, upright, write_files
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import subprocess
 import sys
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -67,7 +68,7 @@ LEADS_OUT = {
 
 
 @pytest.mark.parametrize("made", LEADS_OUT.values(), ids=LEADS_OUT)
-def test_nothing_outside_is_read_unless_the_call_names_it(tmp_path: Path, made: object) -> None:
+def test_nothing_outside_is_read_unless_the_call_names_it(tmp_path: Path, made: Callable[[Path], str]) -> None:
     root = library(tmp_path)
     (tmp_path / "secret.csv").write_text("i,o\n1,1\nHUSH,HUSH\n")
     os.symlink(tmp_path / "secret.csv", root / "cases" / "link.csv")

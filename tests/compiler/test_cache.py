@@ -9,6 +9,7 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
+import wasmtime
 
 from upright_block import cached
 from upright_block.compiler import cache
@@ -37,7 +38,7 @@ def test_a_module_is_kept_for_its_user_alone(folder: Path) -> None:
 
 def test_a_kept_module_is_used(folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     cache.compiled(TEXT)
-    monkeypatch.setattr(cache.wasmtime, "Module", Refusing)
+    monkeypatch.setattr(wasmtime, "Module", Refusing)
     with pytest.raises(AssertionError, match="compiled anew"):
         cache.compiled(TEXT.replace("7", "8"))
     Refusing.loaded = False
@@ -85,7 +86,7 @@ def test_a_flipped_bit_is_noticed(folder: Path) -> None:
 def test_what_others_can_write_is_not_run(folder: Path, what: str, monkeypatch: pytest.MonkeyPatch) -> None:
     cache.compiled(TEXT)
     (folder if what == "folder" else entries(folder)[0]).chmod(0o777)
-    monkeypatch.setattr(cache.wasmtime, "Module", Refusing)
+    monkeypatch.setattr(wasmtime, "Module", Refusing)
     with pytest.raises(AssertionError, match="compiled anew"):
         cache.compiled(TEXT)
 
@@ -95,7 +96,7 @@ def test_a_link_is_not_followed(folder: Path, tmp_path: Path, monkeypatch: pytes
     (entry,) = entries(folder)
     entry.rename(tmp_path / "elsewhere")
     entry.symlink_to(tmp_path / "elsewhere")
-    monkeypatch.setattr(cache.wasmtime, "Module", Refusing)
+    monkeypatch.setattr(wasmtime, "Module", Refusing)
     with pytest.raises(AssertionError, match="compiled anew"):
         cache.compiled(TEXT)
 

@@ -80,7 +80,7 @@ def test_every_name_in_the_code_has_an_entry_and_every_entry_is_in_the_code() ->
             if isinstance(node, ast.Constant) and isinstance(node.value, str):
                 words.add(node.value)
             if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "Words":
-                said |= {node.args[0].value} if isinstance(node.args[0], ast.Constant) else set()
+                said |= {str(node.args[0].value)} if isinstance(node.args[0], ast.Constant) else set()
     assert said - ENTRIES.keys() == set()
     mistakes = (ROOT / "tests" / "mistakes").glob("*.st")
     shown = {m[1] for path in mistakes for m in re.finditer(r"^//! \S+ \w+ ([\w-]+):", path.read_text(), re.MULTILINE)}

@@ -19,7 +19,7 @@ from upright_block.language.literals import (
     shown,
     shown_duration,
 )
-from upright_block.language.types import BOOL, DINT, ELEMENTARY, INT, LREAL, REAL, TIME, WORD
+from upright_block.language.types import BOOL, DINT, ELEMENTARY, INT, LREAL, REAL, TIME, WORD, Elementary
 
 
 @pytest.mark.parametrize(
@@ -126,7 +126,7 @@ def test_typed_literals(text: str, type_name: str, value: object) -> None:
         ("5", TIME, "without a unit"),
     ],
 )
-def test_a_value_must_belong_to_its_type(text: str, type_: object, says: str) -> None:
+def test_a_value_must_belong_to_its_type(text: str, type_: Elementary, says: str) -> None:
     with pytest.raises(LiteralProblem, match=says):
         parse_as(text, type_)
 

@@ -49,9 +49,9 @@ def test_fields_are_taken_by_place_and_by_name_and_have_defaults() -> None:
     assert Bed("a").notes is not Bed("a").notes
     assert (LongRow(3).number, LongRow(3).length, LongRow(number=1, length=2).length) == (3, 5, 2)
     with pytest.raises(TypeError):
-        Bed()
+        Bed()  # type: ignore[call-arg]
     with pytest.raises(AttributeError):
-        _ = Count().other
+        _ = Count().other  # type: ignore[attr-defined]
 
 
 def test_records_are_equal_by_their_fields_and_nodes_by_themselves() -> None:

@@ -184,7 +184,7 @@ def test_what_a_point_has_means_what_the_machine_takes_and_is_stored_again(
     seen, sent = (library.tag(name) for name in ("seen", "sent"))
     assert seen is not None
     assert sent is not None
-    assert machine.read("sent") == pytest.approx(sent.meant(machine.read(f"%Q{area}")))
+    assert machine.read("sent") == pytest.approx(sent.meant(int(machine.read(f"%Q{area}"))))
     for stored in bits:
         machine.set(f"%I{area}", stored)
         machine.scan()

@@ -32,26 +32,18 @@ METHOD PUBLIC Bump : DINT VAR_INPUT plus : DINT; END_VAR o := o + plus; Bump := 
 leaf(i := i, o => o); g := g + leaf.o;
 END_FUNCTION_BLOCK
 """
-NUMBERS = (
-    "a",
-    "b",
-    "c",
-    "d",
-    "e",
-    "i",
-    "g",
+NUMBERS = [
+    *"abcdeig",
     "r.p",
     "r.q",
     "t.p",
     "t.q",
-    "l[0]",
-    "l[1]",
-    "l[2]",
-    "m[0]",
-    "m[1]",
-    "m[2]",
-)
-NUMBERS += ("s.i", "s.o", "n.i", "n.o")
+    *(f"{x}[{n}]" for x in "lm" for n in range(3)),
+    "s.i",
+    "s.o",
+    "n.i",
+    "n.o",
+]
 INSIDE = ("s.n", "n.leaf.i", "n.leaf.o", "n.leaf.n")
 FLAGS = ("x", "y")
 WIDTHS = dict.fromkeys((*NUMBERS, *INSIDE), 32) | dict.fromkeys(FLAGS, 8) | {"w": 16, "v": 16}
@@ -103,8 +95,8 @@ class Writer:
 
     def __init__(self, random: Random) -> None:
         self.random = random
-        self.kinds = (self.number, self.flag, self.bit, self.word, self.choice, self.loop, self.leaf, self.nest)
-        self.kinds += (self.method, self.shared, self.copy, self.reference, self.through, self.received)
+        self.kinds = [self.number, self.flag, self.bit, self.word, self.choice, self.loop, self.leaf, self.nest]
+        self.kinds += [self.method, self.shared, self.copy, self.reference, self.through, self.received]
 
     def value(self, depth: int = 0) -> tuple[str, Value]:
         if depth > 1 or self.random.random() < 0.5:

@@ -69,22 +69,31 @@ Mistake = tuple[str, str, Callable[[Rows], object]]
 TAGS = "tags/points.csv"
 
 
+def given(name: str, **cells: str) -> Callable[[Rows], object]:
+    """What gives the row of a tag other cells."""
+    return lambda rows: tag(rows, name).update(cells)
+
+
+def with_point_of(name: str, other: str) -> Callable[[Rows], object]:
+    return lambda rows: tag(rows, name).update(point=tag(rows, other)["point"])
+
+
+def with_point_moved(name: str, bytes_on: int) -> Callable[[Rows], object]:
+    return lambda rows: tag(rows, name).update(point=moved(tag(rows, name)["point"], bytes_on))
+
+
 def names_not_renumbered() -> Iterator[Mistake]:
     for bay in BAYS:
         for what in ("air", "mist"):
             name, copied = f"bay{bay}_{what}", f"bay{bay - 1}_{what}"
-            yield f"{name} is called {copied}", TAGS, lambda rows, n=name, c=copied: tag(rows, n).update(tag=c)
+            yield f"{name} is called {copied}", TAGS, given(name, tag=copied)
 
 
 def points_not_renumbered() -> Iterator[Mistake]:
     for bay in BAYS:
         for what in POINTS:
             name, other = f"bay{bay}_{what}", f"bay{bay - 1}_{what}"
-            yield (
-                f"{name} at the point of {other}",
-                TAGS,
-                lambda rows, n=name, o=other: tag(rows, n).update(point=tag(rows, o)["point"]),
-            )
+            yield (f"{name} at the point of {other}", TAGS, with_point_of(name, other))
 
 
 def rows_swapped() -> Iterator[Mistake]:
@@ -102,18 +111,14 @@ def rows_swapped() -> Iterator[Mistake]:
 
 def senses_forgotten() -> Iterator[Mistake]:
     for name in ("bay1_vent_opened", "bay6_vent_shut", "bay12_vent_opened", "stop_vents"):
-        yield f"{name} without its sense", TAGS, lambda rows, n=name: tag(rows, n).update(sense="")
+        yield f"{name} without its sense", TAGS, given(name, sense="")
 
 
 def points_shifted() -> Iterator[Mistake]:
     names = ("bay12_air", "bay12_heat_valve", "sun", "south_actual", "south_control", "south_hertz", "bay12_mist")
     for name in names:
         for step in (1, 2, 8):
-            yield (
-                f"{name} shifted by {step}",
-                TAGS,
-                lambda rows, n=name, s=step: tag(rows, n).update(point=moved(tag(rows, n)["point"], s)),
-            )
+            yield (f"{name} shifted by {step}", TAGS, with_point_moved(name, step))
 
 
 def cells_not_renumbered() -> Iterator[Mistake]:

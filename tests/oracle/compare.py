@@ -8,6 +8,7 @@ import subprocess
 import tempfile
 from pathlib import Path
 from random import Random
+from typing import Any
 
 from tests.oracle.programs import make_program
 from tests.oracle.writer import C_HEAD, C_TYPE, ST_HEAD, Unit
@@ -21,7 +22,7 @@ from upright_block.machine.machine import Machine
 from upright_block.standard import STANDARD
 
 SCANS = 3
-_CTYPES = {
+_CTYPES: dict[str, Any] = {
     "uint8_t": ctypes.c_uint8,
     "int8_t": ctypes.c_int8,
     "int16_t": ctypes.c_int16,
@@ -137,7 +138,7 @@ def _run_here(
         assert trace.fault is None, trace.fault
         for own, values in zip(places, found, strict=True):
             for path, slot in own.items():
-                value = machine.peek(slot)
-                assert not isinstance(value, str)
-                values[path, scan] = value
+                got = machine.peek(slot)
+                assert not isinstance(got, str)
+                values[path, scan] = got
     return found

@@ -11,6 +11,7 @@ minimum of two products, which is another number where they wrap.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from random import Random
 
@@ -249,8 +250,8 @@ class Writer:
         make = self.random.choice(self._makers(type_))
         return make(type_, depth - 1)
 
-    def _makers(self, type_: str) -> list:
-        makers = [self._leaf, self._choose, self._call]
+    def _makers(self, type_: str) -> list[Callable[[str, int], Pair]]:
+        makers: list[Callable[[str, int], Pair]] = [self._leaf, self._choose, self._call]
         if type_ == "BOOL":
             return [*makers, self._logic, self._logic, self._not, self._compare, self._compare]
         if type_ in BITS:
@@ -372,7 +373,8 @@ class Writer:
         kinds += ["point", "through"] if self.unit.references else []
         kinds += ["method"] * 2 if self.methods else []
         kinds += ["run"] if self.unit.children else []
-        return getattr(self, f"_{r.choice(kinds)}")(depth)
+        made: Pair = getattr(self, f"_{r.choice(kinds)}")(depth)
+        return made
 
     def _target(self, *types: str, counts: bool = False) -> tuple[str, str] | None:
         """A variable to assign; one that counts a loop has no other name by which it could change meanwhile."""

@@ -72,13 +72,15 @@ def check(page: Page, joined: set[tuple[int, int]]) -> None:
     for left, top, right, bottom in (*frames, *labels):
         assert 0 <= left <= right <= page.width
         assert 0 <= top <= bottom <= page.height
-    lines = [(number, line) for number, wire in enumerate(page.wires) for line in wire.lines]
+    lines: list[tuple[int, tuple[tuple[int, int], tuple[int, int]]]] = [
+        (number, line) for number, wire in enumerate(page.wires) for line in wire.lines
+    ]
     for _, line in lines:
         assert not any(crosses(line, frame) for frame in frames)
         assert not any(crosses(line, label) for label in labels if line[0][0] == line[1][0])
-    for (wire, line), (other_wire, other) in combinations(lines, 2):
-        if wire != other_wire and overlap(line, other):
-            assert line[1] == other[1]
+    for (wire, line), (other_wire, beside) in combinations(lines, 2):
+        if wire != other_wire and overlap(line, beside):
+            assert line[1] == beside[1]
             assert line[1] in joined
 
 

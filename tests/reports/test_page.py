@@ -37,7 +37,7 @@ def script() -> MiniRacer:
 
 
 def called(engine: MiniRacer, name: str, *arguments: object) -> Any:
-    return json.loads(engine.eval(f"JSON.stringify({name}({','.join(map(json.dumps, arguments))}))"))
+    return json.loads(str(engine.eval(f"JSON.stringify({name}({','.join(map(json.dumps, arguments))}))")))
 
 
 def page_of(library: Path, folder: Path) -> tuple[str, dict[str, Any]]:
