@@ -443,6 +443,12 @@ def test_an_output_address_elsewhere_of_what_a_program_has_there_is_told(tmp_pat
     assert [f.name for f in library.findings if f.severity == "error"] == ["point-has-tag"]
 
 
+def test_an_address_of_what_a_program_has_as_a_number_says_its_name(tmp_path: Path) -> None:
+    program = "PROGRAM Main VAR n AT %QW0 : INT; END_VAR n := 1; %QW0 := WORD#2; END_PROGRAM"
+    (finding,) = open_library(write_files(tmp_path, {"programs/main.st": program})).findings
+    assert (finding.name, finding.way_out) == ("point-has-tag", "Write n.")
+
+
 @pytest.mark.parametrize(
     "other",
     [

@@ -88,7 +88,7 @@ class PlaceChecker(Reporter):
             return node
         variable = self._variable_of(tag)
         if variable is None or variable.type is not TYPES[tag.point.width]:
-            raise self.problem(node, words.address_of_tag(self.text(node), tag))
+            raise self.problem(node, words.address_of_tag(self.text(node), tag, self.unit.name))
         name = syntax.MadeName(node.start, node.end, variable.name)
         if tag.point == point:
             return name
@@ -96,7 +96,7 @@ class PlaceChecker(Reporter):
             if self.scope.points.part(tag.point, number * point.width, point.width) == point:
                 size = next(size for size, width in WIDTHS.items() if width == point.width)
                 return syntax.Part(node.start, node.end, name, size, number, node.start)
-        raise self.problem(node, words.address_of_tag(self.text(node), tag))
+        raise self.problem(node, words.address_of_tag(self.text(node), tag, self.unit.name))
 
     def _variable_of(self, tag: Tag) -> typed.Variable | None:
         """What holds the very bits of an output here: the variable of its tag, or what this program has AT it."""

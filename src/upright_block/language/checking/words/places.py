@@ -219,13 +219,14 @@ def output_assigned(shown: str, step: typed.Member) -> Words:
     )
 
 
-def address_of_tag(shown: str, tag: Tag) -> Words:
+def address_of_tag(shown: str, tag: Tag, unit: str) -> Words:
     if tag.variable is None:
         program, _, name = tag.name.rpartition(".")
+        way_out = f"Declare {name} as a global variable AT {tag.address}, and name it in both."
         return Words(
             "point-has-tag",
             f"{shown} has bits of {name} of {program}, at {tag.address}: the address would be a second value of that point.",
-            f"Declare {name} as a global variable AT {tag.address}, and name it in both.",
+            f"Write {name}." if program == unit else way_out,
         )
     more = ", inverted" if tag.is_negated else ", scaled" if tag.scale is not None else ""
     return Words(
