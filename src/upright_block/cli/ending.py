@@ -41,7 +41,7 @@ def _run() -> int:
         return _say(f"{problem.strerror or problem}{f': {problem.filename}' if problem.filename else ''}.")
     except MemoryError:
         return _say("There is not enough memory for this.")
-    except Exception as problem:
+    except Exception as problem:  # noqa: BLE001 - the last net: one line instead of a traceback
         return _report(problem)
     return 0
 

@@ -200,7 +200,7 @@ def _loaded(content: bytes, data_only: bool) -> Any:
 
     try:
         return load_workbook(io.BytesIO(content), data_only=data_only, keep_links=False)
-    except Exception as problem:  # whatever a damaged file makes of its reader
+    except Exception as problem:  # noqa: BLE001 - whatever a damaged file makes of its reader
         text = str(problem).split("\n")[0] or type(problem).__name__
         raise NoWorkbook(
             f"The workbook cannot be read: {text}.", "Open it in a spreadsheet and save it again."
