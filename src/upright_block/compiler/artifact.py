@@ -127,6 +127,9 @@ class Held:
     element: Held | None = None
     bounds: tuple[tuple[int, int], ...] = ()
 
+    def __repr__(self) -> str:
+        return f"Held({self.unit}, {self.size} bytes)"  # what lies in it stands in many places
+
     def path_to(self, offset: int, wanted: int) -> str | None:
         """The path of the instance of a unit, by its number, that begins at an offset; empty for this value, None where there is none."""
         if offset < 0:
@@ -214,3 +217,6 @@ class Artifact:
     done: Slot | None
     steps: tuple[tuple[int, Slot | None] | None, ...]
     slots: Mapping[str, Slot]
+
+    def __repr__(self) -> str:
+        return f"Artifact({self.subject.name!r}, {len(self.text):,} characters)"

@@ -75,6 +75,9 @@ class Program:
     done: typed.Variable
     steps: tuple[tuple[int, typed.Variable | None] | None, ...]
 
+    def __repr__(self) -> str:
+        return f"Program({self.subject.full_name!r})"
+
     @property
     def rig(self) -> typed.Variable | None:
         """The instance of the rig around the subject."""
