@@ -307,12 +307,12 @@ class Held(Values):
         return content(self.memory, slot)
 
     def made(self, how: object, type_: Type, args: tuple[Term, ...]) -> int:
-        name, more = how if isinstance(how, tuple) else (how, ())
+        name, *more = how if isinstance(how, tuple) else (how,)
         if name == "of" and args[0].kind == "start":
-            return self.start((*members(args[0].key), *more))
+            return self.start((*members(args[0].key), *more[0]))
         if name == "part":
             assert isinstance(type_, Elementary)
-            return self.of(args[0]) >> int(more) & (1 << width_of(type_)) - 1
+            return self.of(args[0]) >> int(more[0]) & (1 << width_of(type_)) - 1
         return super().made(how, type_, args)
 
 
