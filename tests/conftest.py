@@ -9,6 +9,7 @@ from __future__ import annotations
 import atexit
 import gc
 import os
+import signal
 from collections.abc import Iterator
 from pathlib import Path
 from shutil import rmtree
@@ -24,6 +25,10 @@ settings.register_profile("repeatable", deadline=None, derandomize=True)
 settings.register_profile("searching", deadline=None)
 settings.load_profile("searching" if "UPRIGHT_SEARCH" in os.environ else "repeatable")
 
+
+# Where the tests run in the background Ctrl-C may be ignored, and so by what they start.
+if signal.getsignal(signal.SIGINT) is signal.SIG_IGN:
+    signal.signal(signal.SIGINT, signal.default_int_handler)
 
 # Programs that tests start would compile all packages each time, where nothing is written beside these.
 if "PYTHONPYCACHEPREFIX" not in os.environ:
