@@ -9,7 +9,7 @@ from upright_block.compiler.flow import usage
 from upright_block.compiler.layout import layout_of
 from upright_block.compiler.linking import build_artifact
 from upright_block.compiler.program import make_program
-from upright_block.language.signals import NoSignal
+from upright_block.language.signals import NoSignal, signals
 
 NEST = """
 FUNCTION_BLOCK In VAR_INPUT a : BOOL; END_VAR VAR n : LINT; t : TON; END_VAR t(IN := a, PT := T#1s); END_FUNCTION_BLOCK
@@ -22,7 +22,7 @@ def test_no_two_variables_share_a_byte_and_each_is_aligned() -> None:
     unit = checked(NEST)[0].units["OUT"]
     taken: set[int] = set()
     program = make_program(unit)
-    for slot in program.slots():
+    for slot in map(program.slot, signals(unit)):
         width = slot.size
         places = set(range(slot.offset, slot.offset + width))
         assert not places & taken

@@ -14,7 +14,7 @@ from upright_block.compiler.layout import alignment_of, initial_of, layout_of, s
 from upright_block.compiler.linking import build_artifact
 from upright_block.compiler.program import make_program
 from upright_block.language.literals import Value
-from upright_block.language.signals import NoSignal, find_signal
+from upright_block.language.signals import NoSignal, find_signal, signals
 from upright_block.language.types import BOOL, INT, LREAL, array_type, string_type
 
 ALIASES: list[tuple[str, str, str, Value]] = [
@@ -179,7 +179,7 @@ def test_no_two_values_share_a_byte_and_each_is_aligned() -> None:
     unit = checked(PARTS)[0].units["B"]
     taken: set[int] = set()
     program = make_program(unit)
-    for slot in program.slots():
+    for slot in map(program.slot, signals(unit)):
         places = set(range(slot.offset, slot.offset + size_of(slot.type)))
         assert not places & taken, slot.path
         assert slot.offset % alignment_of(slot.type) == 0, slot.path

@@ -17,6 +17,7 @@ from upright_block.compiler.program import make_program as lowered
 from upright_block.language.checking import check_program
 from upright_block.language.findings import Findings
 from upright_block.language.scope import Scope
+from upright_block.language.signals import signals
 from upright_block.language.source import Source
 from upright_block.machine.machine import Machine
 from upright_block.standard import STANDARD
@@ -125,9 +126,9 @@ def _run_here(
     check_program([Source("p.st", text)], scope, findings)
     errors = [f for f in findings.items if f.severity == "error"]
     assert not errors, f"{errors[0]}\n{errors[0].source.line_text(errors[0].line)}"
-    program = lowered(scope.units["WHOLE"], mode=mode)
-    machine = Machine.of(program)
-    by_path = {slot.path: slot for slot in program.slots()}
+    whole = scope.units["WHOLE"]
+    machine = Machine.of(lowered(whole, mode=mode))
+    by_path = {signal.path: machine.slot(signal) for signal in signals(whole)}
     places = [{path: by_path[f"{root.name}_one.{path}"] for path in root.fields()} for root in roots]
     found: list[dict[tuple[str, int], Value]] = [{} for _ in programs]
     for scan in range(SCANS):

@@ -15,7 +15,7 @@ from upright_block.language import copying, syntax, typed
 from upright_block.language.literals import Value
 from upright_block.language.nodes import node, record, replaced
 from upright_block.language.points import Points
-from upright_block.language.signals import Signal, find_signal, globals_of, signals
+from upright_block.language.signals import Signal, find_signal, globals_of
 from upright_block.language.types import BOOL, DINT, Array, Elementary, String, Type
 
 Constants = Mapping[typed.Variable, Value]
@@ -97,10 +97,6 @@ class Program:
         """Where a variable of the root lies."""
         offset = layout_of(self.root).offsets[variable]
         return Slot(variable.name, variable.type, offset)
-
-    def slots(self) -> Iterator[Slot]:
-        """Every value of the subject and of what it contains; large arrays are left out."""
-        return map(self.slot, signals(self.subject))
 
     def slot(self, signal: Signal | str) -> Slot:
         """Where a signal of the subject lies.
