@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from upright_block.cases.coverage import Collector, UnitCoverage
     from upright_block.cases.gaps import Gap
     from upright_block.cases.history import History
-    from upright_block.cases.plan import ReadyCase
+    from upright_block.cases.plan import Bound, ReadyCase
     from upright_block.cases.tracing import Tracing
     from upright_block.cases.tracks import Track, Tracks
     from upright_block.cases.verdict import NotRun, Verdict
@@ -47,6 +47,10 @@ class OpenLibrary(Contents):
     def cases(self) -> tuple[ReadyCase, ...]:
         """The cases that can be run."""
         return self._suite.ready
+
+    def _bound(self, case: ReadyCase) -> Bound:
+        """A case with what it is bound to here."""
+        return self._suite.bound[case.key]
 
     @property
     def not_run(self) -> tuple[NotRun, ...]:
@@ -89,7 +93,7 @@ class OpenLibrary(Contents):
 
         ends = (lambda verdict: verdict.status in ("failed", "fault")) if stop else None
         mode = Mode(checks_overflow=self._checks_overflow, covers=collector is not None)
-        return run_cases(chosen, done, mode, jobs, ends, collector, tracing)
+        return run_cases(list(map(self._bound, chosen)), done, mode, jobs, ends, collector, tracing)
 
     def coverage(self, collector: Collector) -> list[UnitCoverage]:
         """What a collector took in, by the units of the library, those that no case runs too."""
@@ -112,7 +116,7 @@ class OpenLibrary(Contents):
             assert verdict.tracks is not None
             return verdict.tracks
 
-        cases = {case.id: case for case in self.cases}
+        cases = {bound.case.id: bound for bound in self._suite.bound.values()}
         return [gap for unit in covered for gap in gaps(unit, cases, record)]
 
     @cached_property
@@ -121,7 +125,7 @@ class OpenLibrary(Contents):
         from upright_block import __version__
         from upright_block.cases.history import History
 
-        return History(self._library, self._suite.sources[: self._suite.rules], __version__)
+        return History(self._library, self._suite.bound, self._suite.sources[: self._suite.rules], __version__)
 
     def remember(self, verdicts: Sequence[Verdict]) -> None:
         """Keep what came of cases, for a later choice of those that have changed or were wrong."""
@@ -137,7 +141,7 @@ class OpenLibrary(Contents):
         """
         from upright_block.cases.recording import recorded
 
-        found = recorded(cases, over)
+        found = recorded(map(self._bound, cases), over)
         texts = {self.root / source.path: (source.text, text) for source, text in found.texts.items()}
         return texts, found.cells, list(found.left)
 
@@ -246,9 +250,10 @@ class OpenLibrary(Contents):
         from upright_block.compiler.program import Mode, as_block
 
         case = None if self.find(target) else self.case(target)
+        bound = self._bound(case) if case else None
         if case is not None and wishes.scan is not None:
             raise BadValue("A case has its own scan.", "Leave --scan out.")
-        unit, timebase = (case.unit, case.plan.timebase) if case else self._subject(target, wishes.scan)
+        unit, timebase = (bound.unit, bound.case.plan.timebase) if bound else self._subject(target, wishes.scan)
         mode = Mode(checks_overflow=self._checks_overflow)
         return watched(as_block(unit), timebase, case, wishes, self._library.scope, mode)
 
@@ -279,7 +284,7 @@ class OpenLibrary(Contents):
         case = self.case(against)
         if case is None:
             raise UnknownName(f"There is no case {against}.", "Name a case, or a .csv or .vcd file.")
-        other = self.watch(case.id, Wishes(watch=list(own) if case.unit is run.run.unit else ()))
+        other = self.watch(case.id, Wishes(watch=list(own) if self._bound(case).unit is run.run.unit else ()))
         return compared(own, other.tracks(), timebase, min(run.scans, other.scans))
 
     def trace(self, file: Path | str) -> Tracks:
@@ -354,7 +359,7 @@ class OpenLibrary(Contents):
         folder = self.root / self._library.manifest.folders["cases"][0]
         path = folder / f"{stem}.toml"
         before = self.text_at(path)
-        known = [case for case in self.cases if self.root / case.file.source.path == path]
+        known = [each for each in self._suite.bound.values() if self.root / each.case.file.source.path == path]
         made = saved(run, rows, Path(stem).name, name, before, known)
         if not made.table:
             return {path: (before, made.text)}

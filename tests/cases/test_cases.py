@@ -50,12 +50,12 @@ def run_case(tmp_path: Path, body: str, **options: str) -> Verdict:
     """The verdict on one case."""
     suite = suite_of(tmp_path, f'[[case]]\nname = "c"\n{body}\n', **options)
     assert [str(f) for f in suite.findings] == []
-    (verdict,) = run_cases(suite.ready)
+    (verdict,) = run_cases(list(suite.bound.values()))
     return verdict
 
 
 def misses(verdict: Verdict) -> list[tuple[str, int, str, object]]:
-    return [(m.signal.path, m.scan, m.check.text, m.got) for m in verdict.misses]
+    return [(m.slot.path, m.scan, m.check.text, m.got) for m in verdict.misses]
 
 
 def table(*rows: str) -> str:
@@ -160,7 +160,7 @@ def test_a_fault_is_a_verdict_with_its_place(tmp_path: Path) -> None:
 def test_cases_do_not_disturb_each_other(tmp_path: Path) -> None:
     one = f'[[case]]\nname = "{{}}"\ngiven = {{{{ n = {{}} }}}}\n{table("start | n", "1 | {}")}\n'
     suite = suite_of(tmp_path, "".join(one.format(f"c{i}", i, i) for i in range(250)))
-    assert [v.status for v in run_cases(suite.ready)] == ["passed"] * 250
+    assert [v.status for v in run_cases(list(suite.bound.values()))] == ["passed"] * 250
 
 
 def test_a_case_of_two_million_scans_is_judged_piece_by_piece(tmp_path: Path) -> None:
@@ -334,7 +334,7 @@ def test_the_wall_clock_is_set_and_runs_on(tmp_path: Path, log: int, monkeypatch
     library = open_library(tmp_path)
     assert [f"{f}" for f in library.findings] == []
     (verdict,) = library.run()
-    assert [(m.signal.path, m.scan, m.got) for m in verdict.misses] == []
+    assert [(m.slot.path, m.scan, m.got) for m in verdict.misses] == []
 
 
 @pytest.mark.parametrize(

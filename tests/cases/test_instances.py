@@ -45,7 +45,7 @@ def wrong(folder: Path, table: str, plant: str = PLANT) -> list[str]:
     assert not stopping, [str(f) for f in stopping]
     (verdict,) = library.run()
     assert verdict.fault is None
-    return [f"{miss.signal.path}: {miss.got}" for miss in verdict.misses]
+    return [f"{miss.slot.path}: {miss.got}" for miss in verdict.misses]
 
 
 def test_each_instance_has_its_own_points(tmp_path: Path) -> None:

@@ -109,7 +109,7 @@ def test_what_is_retained_is_left_and_the_scan_clock_stands_still(
     wanted = "passed" if ran else "failed"
     assert (verdict.status, verdict.wrong) == (wanted, 0), (
         table,
-        [(m.signal.path, m.scan, m.got) for m in verdict.misses],
+        [(m.slot.path, m.scan, m.got) for m in verdict.misses],
     )
 
 
@@ -156,7 +156,7 @@ at | power | {names}
 700ms | cold | 1 1 1 1 1 1 1 1 1 1 1 1
 """
     verdict = verdict_of(tmp_path, table)
-    assert verdict.status == "passed", [(m.signal.path, m.scan, m.got) for m in verdict.misses]
+    assert verdict.status == "passed", [(m.slot.path, m.scan, m.got) for m in verdict.misses]
 
 
 def test_outputs_are_without_current_and_come_back_with_run(tmp_path: Path) -> None:
@@ -169,7 +169,7 @@ at | power key | lamp closed speed kept.one %QX0.0 %QX0.1 %QW2 %QX1.0
 700ms | off  . | 0 1 -20 0 0 0 0 0
 """
     verdict = verdict_of(tmp_path, table)
-    assert verdict.status == "passed", [(m.signal.path, m.scan, m.got) for m in verdict.misses]
+    assert verdict.status == "passed", [(m.slot.path, m.scan, m.got) for m in verdict.misses]
 
 
 def test_the_wall_clock_goes_on_and_forces_stay(tmp_path: Path) -> None:
@@ -190,7 +190,7 @@ at | power clock force~lamp | lamp second_lamp wall.now
 5s    | on . release | 0 . 2030-01-01-00:00:02
 """.replace("~", " ")
     verdict = verdict_of(tmp_path, table, 'clock = "2024-02-28-23:59:58"\n', files)
-    assert verdict.status == "passed", [(m.signal.path, m.scan, m.got) for m in verdict.misses]
+    assert verdict.status == "passed", [(m.slot.path, m.scan, m.got) for m in verdict.misses]
 
 
 def test_windows_go_on_through_an_outage_and_rules_rest(tmp_path: Path) -> None:
@@ -301,7 +301,7 @@ END_CONFIGURATION
         elapsed = clock[-1] - clock[0] if clock else 0
         rows.append(f"{time}ms | {word} | {fast} {slow} {elapsed}ms")
     verdict = verdict_of(tmp_path, "\n".join(rows), files=files)
-    assert verdict.status == "passed", (rows, [(m.signal.path, m.scan, m.got) for m in verdict.misses])
+    assert verdict.status == "passed", (rows, [(m.slot.path, m.scan, m.got) for m in verdict.misses])
 
 
 def test_an_output_that_is_retained_has_its_value_again(tmp_path: Path) -> None:
@@ -314,4 +314,4 @@ n := n + 1; m := m + 1; pair.q := n; i(); END_FUNCTION_BLOCK"""
     rows += ["stop | 0 0 0 3", "off | 0 0 0 3", "on | 4 1 4 4", "cold | 1 1 1 1"]
     case = 'block = "A"\nscan = "1s"\n[[case]]\nname = "c"\nvectors = """\n' + "\n".join(rows) + '\n"""\n'
     (verdict,) = open_library(write_files(tmp_path, {"blocks/a.st": block, "cases/a.toml": case})).run()
-    assert verdict.status == "passed", [(m.signal.path, m.scan, m.got) for m in verdict.misses]
+    assert verdict.status == "passed", [(m.slot.path, m.scan, m.got) for m in verdict.misses]

@@ -54,7 +54,7 @@ def verdict_of(folder: Path, table: str) -> Any:
 
 
 def misses(verdict: Any) -> list[Any]:
-    return [(m.signal.path, m.scan, m.got) for m in verdict.misses]
+    return [(m.slot.path, m.scan, m.got) for m in verdict.misses]
 
 
 @settings(max_examples=60, deadline=None)

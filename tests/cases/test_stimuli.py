@@ -207,7 +207,7 @@ def test_what_is_lost_is_frozen_or_zero_and_comes_back_as_it_is_driven(
         assert "given-unused" in [f.name for f in library.findings]
         return
     (verdict,) = library.run()
-    assert verdict.status == "passed", [(m.signal.path, m.scan, m.got) for m in verdict.misses]
+    assert verdict.status == "passed", [(m.slot.path, m.scan, m.got) for m in verdict.misses]
 
 
 def test_a_pin_of_a_block_can_be_lost_while_a_shape_drives_it(tmp_path: Path) -> None:

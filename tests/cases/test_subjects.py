@@ -44,7 +44,7 @@ def suite_of(folder: Path, head: str, table: str, text: str = PLANT, given: str 
 def verdict_of(folder: Path, head: str, table: str, text: str = PLANT, given: str = "") -> Verdict:
     suite = suite_of(folder, head, table, text, given)
     assert suite.ready, [str(f) for f in suite.findings]
-    (verdict,) = run_cases(suite.ready)
+    (verdict,) = run_cases(list(suite.bound.values()))
     return verdict
 
 
@@ -134,7 +134,7 @@ def test_a_forced_bit_leaves_its_neighbours_alone(tmp_path: Path) -> None:
 def test_a_wrong_bit_says_which_one(tmp_path: Path) -> None:
     verdict = verdict_of(tmp_path, 'block = "B"\nscan = "1s"', "control | status.18\n4 | 0", BITS)
     (miss,) = verdict.misses
-    assert (miss.signal.path, miss.got, str(miss.signal.type)) == ("status.18", True, "BOOL")
+    assert (miss.slot.path, miss.got, str(miss.slot.type)) == ("status.18", True, "BOOL")
 
 
 @pytest.mark.parametrize(

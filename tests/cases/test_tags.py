@@ -47,7 +47,7 @@ def wrong(folder: Path, vectors: str, given_: str = "", **files: str) -> list[st
     assert not stopping, [f"{f}" for f in stopping]
     (verdict,) = library.run()
     assert verdict.fault is None
-    return [f"{miss.signal.path}: {miss.got}" for miss in verdict.misses]
+    return [f"{miss.slot.path}: {miss.got}" for miss in verdict.misses]
 
 
 def test_columns_have_the_sense_and_the_unit_of_their_names(tmp_path: Path) -> None:
@@ -383,7 +383,7 @@ def test_an_output_and_its_address_are_one(tmp_path: Path, more: str) -> None:
     library = open_library(write_files(tmp_path, files))
     assert not [str(f) for f in library.findings if f.severity == "error"]
     (verdict,) = library.run()
-    assert verdict.status == "passed", [(m.signal.path, m.scan, m.got) for m in verdict.misses]
+    assert verdict.status == "passed", [(m.slot.path, m.scan, m.got) for m in verdict.misses]
 
 
 @pytest.mark.parametrize(

@@ -125,7 +125,7 @@ def test_a_case_counts_moments_and_tells_their_times(tmp_path: Path) -> None:
     table = "at | a1.n b1.n\n0ms | 1 1\n4ms | 2 1\n6ms | 2 2\n8ms | 3 2\n12ms | 4 3\n16ms | 5 9"
     verdict = verdict_of(tmp_path, "", table, text)
     (miss,) = verdict.misses
-    assert (miss.signal.path, miss.scan, miss.got) == ("b1.n", 5, 3)
+    assert (miss.slot.path, miss.scan, miss.got) == ("b1.n", 5, 3)
     assert verdict.case.plan.timebase.time(miss.scan) == 16 * MS
 
 

@@ -51,7 +51,7 @@ def suite_of(tmp_path: Path, case: str, **files: str) -> Suite:
 
 def verdict_of(suite: Suite) -> Verdict:
     assert [str(f) for f in suite.findings] == []
-    (verdict,) = run_cases(suite.ready)
+    (verdict,) = run_cases(list(suite.bound.values()))
     return verdict
 
 
@@ -142,7 +142,7 @@ RUNS = {
 @pytest.mark.parametrize(("case", "csv", "wrong"), RUNS.values(), ids=RUNS)
 def test_it_says_what_it_shows(tmp_path: Path, case: str, csv: str, wrong: list[tuple[str, int, object]]) -> None:
     verdict = verdict_of(suite_of(tmp_path, case, v__csv=csv))
-    found = [(m.signal.path, m.scan, "nan" if m.got != m.got else m.got) for m in verdict.misses]
+    found = [(m.slot.path, m.scan, "nan" if m.got != m.got else m.got) for m in verdict.misses]
     assert (found, verdict.status) == (wrong, "failed" if wrong else "passed")
 
 
@@ -157,7 +157,7 @@ def test_since_knows_the_pieces_before(tmp_path: Path, monkeypatch: pytest.Monke
     monkeypatch.setattr("upright_block.machine.machine._MOST_AT_ONCE", 4)
     pieces = verdict_of(suite_of(tmp_path, rows))
     for verdict in (whole, pieces):
-        assert [(m.signal.path, m.scan, m.since) for m in verdict.misses] == [("o", 20, 3), ("bits", 20, 3)]
+        assert [(m.slot.path, m.scan, m.since) for m in verdict.misses] == [("o", 20, 3), ("bits", 20, 3)]
     assert whole.moments.after == pieces.moments.after
 
 
@@ -195,7 +195,7 @@ def test_a_folder_that_cannot_be_looked_into_is_told(tmp_path: Path, monkeypatch
 def test_a_case_that_checks_nothing_is_not_good(tmp_path: Path) -> None:
     suite = suite_of(tmp_path, 'run_for = "3s"')
     assert [(f.name, f.severity) for f in suite.findings] == [("checks-nothing", "warning")]
-    assert [v.status for v in run_cases(suite.ready)] == ["checks nothing"]
+    assert [v.status for v in run_cases(list(suite.bound.values()))] == ["checks nothing"]
 
 
 def test_a_fault_leaves_later_checks_unreached(tmp_path: Path) -> None:
@@ -206,10 +206,8 @@ def test_a_fault_leaves_later_checks_unreached(tmp_path: Path) -> None:
     (tmp_path / "cases" / "b.toml").write_text(
         f'block = "C"\nscan = "1s"\n[[case]]\nname = "c"\n{table("d | q", "1 | 10", "0 | 1", "1 | 2")}'
     )
-    (verdict,) = run_cases(load_suite(load_library(tmp_path)).ready)
+    (verdict,) = run_cases(list(load_suite(load_library(tmp_path)).bound.values()))
     assert suite.ready
     assert (verdict.status, verdict.case.plan.checks, verdict.checked) == ("fault", 3, 1)
-    shown = {
-        signal.path: value for signal, value in zip(verdict.moments.signals, verdict.moments.after[1], strict=True)
-    }
+    shown = {signal.path: value for signal, value in zip(verdict.moments.slots, verdict.moments.after[1], strict=True)}
     assert shown["d"] == 0

@@ -54,8 +54,8 @@ def suite(tmp_path: Path, case: str, block: str = "K") -> Suite:
 
 def outcome(found: Suite) -> list[tuple[str, int, object]]:
     assert [str(f) for f in found.findings] == []
-    (verdict,) = run_cases(found.ready)
-    return [(miss.signal.path, miss.scan, miss.got) for miss in verdict.misses]
+    (verdict,) = run_cases(list(found.bound.values()))
+    return [(miss.slot.path, miss.scan, miss.got) for miss in verdict.misses]
 
 
 def test_a_table_reaches_values_of_every_type(tmp_path: Path) -> None:

@@ -31,10 +31,10 @@ def test_a_library_may_be_called_like_anything(tmp_path: Path, name: str) -> Non
     }
     library = open_library(write_files(tmp_path, files))
     assert [str(f) for f in library.findings] == []
-    assert [(v.case.unit.kind, v.status) for v in library.run()] == [
-        ("CONFIGURATION", "passed"),
-        ("FUNCTION_BLOCK", "passed"),
-        ("PROGRAM", "passed"),
+    assert [(v.case.id, v.case.unit_name.upper(), v.status) for v in library.run()] == [
+        ("all/c", (name or "C").upper(), "passed"),
+        ("b/c", "B", "passed"),
+        ("p/c", "P", "passed"),
     ]
 
 

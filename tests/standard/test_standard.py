@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from upright_block.cases.plan import ReadyCase
+from upright_block.cases.plan import Bound
 from upright_block.cases.runner import run_cases
 from upright_block.cases.suite import load_suite
 from upright_block.language.checking.program import find_unit
@@ -18,16 +18,16 @@ LIBRARY = load_library(Path(__file__).parent)
 SUITE = load_suite(LIBRARY)
 
 
-@pytest.mark.parametrize("case", SUITE.ready, ids=lambda case: case.id)
-def test_a_standard_block_keeps_to_its_diagram(case: ReadyCase) -> None:
-    (verdict,) = run_cases([case])
-    wrong = [(m.signal.path, m.scan, m.check.text, m.got) for m in verdict.misses]
+@pytest.mark.parametrize("bound", SUITE.bound.values(), ids=lambda bound: bound.case.id)
+def test_a_standard_block_keeps_to_its_diagram(bound: Bound) -> None:
+    (verdict,) = run_cases([bound])
+    wrong = [(m.slot.path, m.scan, m.check.text, m.got) for m in verdict.misses]
     assert (verdict.status, wrong) == ("passed", [])
 
 
 def test_the_case_files_are_sound_and_none_is_missing() -> None:
     assert [str(f) for f in SUITE.findings] == []
-    assert {case.unit.key for case in SUITE.ready} == set(BLOCKS)
+    assert {bound.unit.key for bound in SUITE.bound.values()} == set(BLOCKS)
 
 
 def test_every_standard_unit_is_read_without_a_finding() -> None:

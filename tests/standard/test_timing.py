@@ -180,5 +180,5 @@ def test_a_standard_block_is_as_it_is_defined(block: str, scan: int, tmp_path: P
     library = open_library(write_files(tmp_path, {"cases/c.toml": text}))
     assert (library.findings, library.not_run) == ((), ())
     for verdict in library.run():
-        assert verdict.status == "passed", [(m.signal.path, m.scan, m.got, m.check.text) for m in verdict.misses[:3]]
+        assert verdict.status == "passed", [(m.slot.path, m.scan, m.got, m.check.text) for m in verdict.misses[:3]]
         assert verdict.checked >= SCANS

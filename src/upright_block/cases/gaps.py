@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping, Sequence
 
 from upright_block.cases.coverage import Spot, UnitCoverage
-from upright_block.cases.plan import ReadyCase
+from upright_block.cases.plan import Bound, ReadyCase
 from upright_block.cases.tracks import Track, Tracks
 from upright_block.language import syntax, typed
 from upright_block.language.checking.sequences import transition_name
@@ -53,7 +53,7 @@ class _Decision:
     parents: _Ways
 
 
-def gaps(unit: UnitCoverage, cases: Mapping[str, ReadyCase], record_paths: Record) -> list[Gap]:
+def gaps(unit: UnitCoverage, cases: Mapping[str, Bound], record_paths: Record) -> list[Gap]:
     """The gaps in the coverage of a unit; what lies in a way that no case goes is told with that way alone."""
     ways: dict[_Way, _Decision] = {}
     inside: dict[tuple[str, int], _Ways] = {}
@@ -125,11 +125,11 @@ def _gap(
     return None if is_told or into else Gap((spot,), "nothing gives it this value", "", ())
 
 
-def _nearest(unit: typed.Unit, near: Iterable[str], cases: Mapping[str, ReadyCase]) -> str:
+def _nearest(unit: typed.Unit, near: Iterable[str], cases: Mapping[str, Bound]) -> str:
     """Of some cases one for the unit itself, and of these the shortest; empty where there is none."""
     known = [case for id_ in dict.fromkeys(near) if (case := cases.get(id_)) is not None]
-    first = min(known, key=lambda case: (_inside(case.unit, unit) != "", case.plan.scans), default=None)
-    return first.id if first else ""
+    first = min(known, key=lambda bound: (_inside(bound.unit, unit) != "", bound.case.plan.scans), default=None)
+    return first.case.id if first else ""
 
 
 def _transition(unit: typed.Unit, name: str) -> syntax.Transition | None:
@@ -229,7 +229,7 @@ def _paths(unit: typed.Unit, node: syntax.Node) -> tuple[str, ...]:
 def _with_values(
     found: Sequence[Gap],
     unit: typed.Unit,
-    cases: Mapping[str, ReadyCase],
+    cases: Mapping[str, Bound],
     record_paths: Record,
     ways: Mapping[_Way, _Decision],
 ) -> list[Gap]:
@@ -247,7 +247,7 @@ def _with_values(
         ]
         named.append(own)
         wanted.setdefault(gap.nearest, {}).update({whole: "" for _, whole in own})
-    tracks = {id_: record_paths(cases[id_], list(paths)) for id_, paths in wanted.items() if paths}
+    tracks = {id_: record_paths(cases[id_].case, list(paths)) for id_, paths in wanted.items() if paths}
     return [
         replaced(gap, values=tuple((path, _summary(tracks[gap.nearest][whole])) for path, whole in own))
         for gap, own in zip(found, named, strict=True)
@@ -283,7 +283,7 @@ def _inside(holder: typed.Unit, wanted: typed.Unit, depth: int = 0) -> str | Non
     return None
 
 
-def _is_value(case: ReadyCase, path: str) -> bool:
+def _is_value(case: Bound, path: str) -> bool:
     try:
         signal = find_signal(case.unit, path)
     except NoSignal:

@@ -5,14 +5,14 @@ from __future__ import annotations
 import hashlib
 import json
 import stat
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from contextlib import suppress
 from functools import cached_property
 from pathlib import Path
 from typing import Any
 
 from upright_block.cached import cache_folder, is_ours, locked
-from upright_block.cases.plan import ReadyCase
+from upright_block.cases.plan import Bound, ReadyCase
 from upright_block.cases.verdict import NotRun, Verdict
 from upright_block.language.source import Source
 from upright_block.language.typed import Unit
@@ -22,20 +22,15 @@ from upright_block.whole import write_file
 _FORM = 2
 
 
-def _key(case: ReadyCase | NotRun) -> str:
-    """A case by its file and its name: cases of two folders may have one id."""
-    source = case.source if isinstance(case, NotRun) else case.file.source
-    return f"{source.path}\0{case.name}"
-
-
 class History:
     """What is remembered of the cases of one library, in the user's cache folder; it is never needed for a verdict.
 
-    ``more`` are sources that every case depends on, such as files of rules; ``version`` is that of the product.
+    ``bound`` are its cases by their keys, ``more`` are sources that every case depends on, such as files of rules; ``version`` is that of the product.
     """
 
-    def __init__(self, library: Library, more: Iterable[Source], version: str) -> None:
+    def __init__(self, library: Library, bound: Mapping[str, Bound], more: Iterable[Source], version: str) -> None:
         self.library = library
+        self.bound = bound
         self.more = tuple(more)
         self.version = version
         self.digests: dict[Unit | Source, str] = {}
@@ -68,11 +63,11 @@ class History:
 
     def is_changed(self, case: ReadyCase) -> bool:
         """Whether a case, its block or anything that it uses differs from its last good run."""
-        return self.known.get(_key(case), [""])[0] != self.digest(case)
+        return self.known.get(case.key, [""])[0] != self.digest(case)
 
     def is_wrong(self, case: ReadyCase) -> bool:
         """Whether the last run of a case was wrong."""
-        return self.known.get(_key(case), ["", ""])[1] == "wrong"
+        return self.known.get(case.key, ["", ""])[1] == "wrong"
 
     def remember(self, verdicts: Sequence[Verdict], cases: Iterable[ReadyCase | NotRun]) -> None:
         """Keep what came of some cases, beside what other calls have kept meanwhile.
@@ -81,7 +76,7 @@ class History:
         """
         if not self.path.is_absolute():
             return
-        still = {_key(case) for case in cases}
+        still = {case.key for case in cases}
         read = {key.partition("\0")[0] for key in still}
         with suppress(OSError):  # it is a convenience, and a full disk no reason to fail
             self.path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
@@ -89,7 +84,7 @@ class History:
                 before = self._read()
                 kept = {key: entry for key, entry in before.items() if key in still or self._may_be(key, read)}
                 for verdict in verdicts:
-                    key = _key(verdict.case)
+                    key = verdict.case.key
                     if verdict.status in ("failed", "fault"):
                         kept[key] = [kept.get(key, [""])[0], "wrong"]
                     else:
@@ -106,11 +101,11 @@ class History:
 
     def digest(self, case: ReadyCase) -> str:
         """A digest of all that decides the verdict on a case."""
-        written = case.written
+        written, bound = case.written, self.bound[case.key]
         tables = [table for table in (written.vectors, *(driven.table for driven in written.stimuli)) if table]
         sources = dict.fromkeys([case.file.source, *(table.source for table in tables)])
-        looked = dict.fromkeys(self._of_unit(probe.method) for probe in case.watch.probes)
-        parts = [self._of_unit(case.unit), *looked, *map(self._of_source, sources), case.id]
+        looked = dict.fromkeys(self._of_unit(probe.method) for probe in bound.probes)
+        parts = [self._of_unit(bound.unit), *looked, *map(self._of_source, sources), case.id]
         return hashlib.sha256("\0".join(parts).encode()).hexdigest()
 
     def _of_source(self, source: Source) -> str:

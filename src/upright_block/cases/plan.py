@@ -14,12 +14,13 @@ from upright_block.language.literals import Value
 from upright_block.language.nodes import fresh, record, state
 from upright_block.language.scope import Missing
 from upright_block.language.signals import Signal
+from upright_block.language.source import Source
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit
 
 if TYPE_CHECKING:
     from upright_block.cases.overwriting import Overwriting
-    from upright_block.cases.watch import WatchedRow, WatchedRule
+    from upright_block.cases.watch import Watch
     from upright_block.compiler.looking import Probe
     from upright_block.machine.events import Power
 
@@ -139,49 +140,34 @@ class Plan:
 
 
 @state
-class Watch:
-    """What some rules and rows look at: ``probes`` are numbered in their order."""
-
-    rules: list[WatchedRule] = fresh(default_factory=list)
-    rows: list[WatchedRow] = fresh(default_factory=list)
-    probes: list[Probe] = fresh(default_factory=list)
-    is_broken: bool = False
-    numbers: dict[int, int] = fresh(default_factory=dict)
-
-    @property
-    def checks(self) -> bool:
-        """Whether the case or its file says any of it, and not only the rules of a block."""
-        return not (all(rule.is_of_block for rule in self.rules) and all(row.is_of_block for row in self.rows))
-
-
-@state
 class Common:
     """What the cases of a library have in common while they are planned.
 
     ``missing`` takes the names that begin a path and that nobody declares; ``room`` is how many values their stimuli may
-    still have; ``overwriting`` knows, by subject, what is overwritten before it is read.
+    still have; ``overwriting`` knows, by subject, what is overwritten before it is read; ``pins`` are those of a subject.
     """
 
     missing: dict[str, Missing]
     room: int = MOST_VALUES
     overwriting: dict[Unit, Overwriting] = fresh(default_factory=dict)
+    pins: dict[Unit, dict[str, Signal]] = fresh(default_factory=dict)
 
 
 @record
 class ReadyCase:
-    """A case that can be run: as it is written, the unit that it is for, and its plan.
+    """A case that can be run, as plain data: as it is written, the name of the unit that it is for, and its plan.
 
-    ``signals`` has what the paths of the plan lead to, ``watch`` the rules and timing rows that are looked at; ``columns`` are all
-    that check something, also where every cell is empty.
+    ``watch`` has the rules and timing rows that are looked at; ``columns`` are all that check something, also where every
+    cell is empty. ``pins`` are those of the unit where the case names none.
     """
 
     file: CaseFile
     written: Case
-    unit: Unit
+    unit_name: str
     plan: Plan
-    signals: dict[str, Signal]
     watch: Watch
-    columns: tuple[Expectations, ...] = ()
+    columns: tuple[Expectations, ...]
+    pins: tuple[str, ...]
 
     @property
     def id(self) -> str:
@@ -189,11 +175,26 @@ class ReadyCase:
         return self.written.id
 
     @property
-    def unit_name(self) -> str:
-        """The unit that it is for."""
-        return self.unit.name
+    def key(self) -> str:
+        """Its file and its name: cases of two folders may have one id."""
+        return key_of(self.file.source, self.name)
 
     @property
     def name(self) -> str:
         """What it is called in its file."""
         return self.written.name
+
+
+def key_of(source: Source, name: str) -> str:
+    """What no other case has: the path of its file, and its name there."""
+    return f"{source.path}\0{name}"
+
+
+@record
+class Bound:
+    """A ready case in its library: the unit that it is for, what the paths of its plan lead to, and the probes that its watch numbers."""
+
+    case: ReadyCase
+    unit: Unit
+    signals: dict[str, Signal]
+    probes: list[Probe]

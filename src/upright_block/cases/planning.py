@@ -9,12 +9,12 @@ from typing import TYPE_CHECKING, cast
 from upright_block.cases.casefile import Case, CaseFile, Given
 from upright_block.cases.cells import cell_text, parse_check, parse_clock, parse_span, parse_value, simple_span
 from upright_block.cases.drafting import Draft, Refused
-from upright_block.cases.plan import Common, Drive, Expectations, Plan, ReadyCase, Watch, idle_spans
+from upright_block.cases.plan import Bound, Common, Drive, Expectations, Plan, ReadyCase, idle_spans
 from upright_block.cases.words import planning as words
 from upright_block.language.findings import Findings, Related
 from upright_block.language.limits import MOST_COLUMNS, MOST_SCANS
 from upright_block.language.literals import LiteralProblem, Value, parse_integer
-from upright_block.language.signals import Signal, element_signal
+from upright_block.language.signals import Signal, element_signal, signals
 from upright_block.language.source import Cell
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Compound, Unit
@@ -25,6 +25,7 @@ from upright_block.machine.clock import CLOCK_START, LAST_MOMENT
 from upright_block.machine.events import POWERED
 
 if TYPE_CHECKING:
+    from upright_block.cases.watch import Watching
     from upright_block.machine.events import Power
 
 _TIMES_OF_OTHERS = ("time", "t", "timestamp", "seconds", "sec", "s", "ms", "step", "tick")
@@ -39,7 +40,7 @@ class Planner(Draft):
         case: Case,
         unit: Unit,
         timebase: Timebase,
-        watch: Watch,
+        watch: Watching,
         common: Common,
         findings: Findings,
     ) -> None:
@@ -56,7 +57,7 @@ class Planner(Draft):
         self.given_at: dict[object, list[str]] = {}
         self.constants: dict[str, Value] = {}
 
-    def ready(self) -> ReadyCase | None:
+    def ready(self) -> Bound | None:
         """The case; None when it has mistakes, which become findings."""
         for given in self.case.given:
             self._given(given)
@@ -95,7 +96,19 @@ class Planner(Draft):
             tuple(self.power),
             tuple(idle_spans(self.power, scans, self.timebase)),
         )
-        return ReadyCase(self.file, self.case, self.unit, plan, self.signals, self.watch, tuple(self.expectations))
+        pins = {} if self.shown else self._pins()
+        watch = self.watch
+        ready = ReadyCase(
+            self.file, self.case, self.unit.name, plan, watch.watch, tuple(self.expectations), tuple(pins)
+        )
+        return Bound(ready, self.unit, self.shown | self.signals | pins, watch.probes)
+
+    def _pins(self) -> dict[str, Signal]:
+        """The pins of the unit, by path."""
+        known = self.common.pins
+        if self.unit not in known:
+            known[self.unit] = {signal.path: signal for signal in signals(self.unit) if signal.is_pin}
+        return known[self.unit]
 
     def _last_scan(self) -> int:
         """The last scan: that of the last row, or the last that starts within ``run_for``."""

@@ -7,7 +7,7 @@ from bisect import bisect_right
 from collections.abc import Iterable, Mapping, Sequence
 
 from upright_block.cases.cells import parse_check
-from upright_block.cases.plan import ReadyCase
+from upright_block.cases.plan import Bound
 from upright_block.cases.runner import values_after
 from upright_block.cases.words import recording as words
 from upright_block.language.findings import Finding, Words
@@ -41,7 +41,7 @@ class _Filled:
     texts: set[str]
 
 
-def recorded(cases: Iterable[ReadyCase], over: bool = False) -> Recorded:
+def recorded(cases: Iterable[Bound], over: bool = False) -> Recorded:
     """Run some cases and fill in what they expect and do not say; with ``over`` also where they expect something else."""
     filled: dict[tuple[str, int], _Filled] = {}
     left: list[Finding] = []
@@ -60,8 +60,9 @@ def recorded(cases: Iterable[ReadyCase], over: bool = False) -> Recorded:
     return Recorded(texts, sum(map(len, by_source.values())), tuple(left))
 
 
-def _fill(case: ReadyCase, over: bool, filled: dict[tuple[str, int], _Filled], left: list[Finding]) -> None:
+def _fill(bound: Bound, over: bool, filled: dict[tuple[str, int], _Filled], left: list[Finding]) -> None:
     """The cells of one case that are to be filled in, with what its run has for them."""
+    case = bound.case
     table = case.written.vectors
     if table is None or not case.columns:
         left.append(
@@ -69,14 +70,14 @@ def _fill(case: ReadyCase, over: bool, filled: dict[tuple[str, int], _Filled], l
         )
         return
     scans = case.plan.row_scans
-    reached, changes = values_after(case, [column.path for column in case.columns], sorted(set(case.plan.row_scans)))
+    reached, changes = values_after(bound, [column.path for column in case.columns], sorted(set(case.plan.row_scans)))
     if len(reached) < len(set(scans)):
         place = case.written.place
         at = shown_duration(case.plan.timebase.time(next(scan for scan in scans if scan not in reached)))
         left.append(words.stopped(case.name, at).told(case.file.source, place.start, place.end))
     for column in case.columns:
         checks = dict(zip(column.rows, column.checks, strict=True))
-        signal = case.signals[column.path]
+        signal = bound.signals[column.path]
         for row, scan in enumerate(scans):
             values = reached.get(scan)
             check = checks.get(row)

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 import wasmtime
 
 from upright_block.cases.cells import Check
-from upright_block.cases.plan import Expectations, Plan, ReadyCase
+from upright_block.cases.plan import Bound, Expectations, Plan, ReadyCase
 from upright_block.cases.session import Session
 from upright_block.cases.verdict import Break, Miss, Moments, Status, Verdict
 from upright_block.compiler.artifact import Artifact, Site, Slot
@@ -23,7 +23,7 @@ from upright_block.compiler.looking import Probe
 from upright_block.compiler.program import USUAL, Mode, Program, make_program
 from upright_block.language.literals import Value
 from upright_block.language.nodes import record, replaced
-from upright_block.language.signals import find_signal, signals
+from upright_block.language.signals import Signal, find_signal
 from upright_block.language.typed import Unit
 from upright_block.machine.machine import Machine
 from upright_block.machine.trace import Fault, Trace
@@ -49,37 +49,56 @@ _Key = tuple[Unit, tuple[tuple[str, Value], ...], bool]
 
 @record
 class _Batch:
-    key: _Key
-    cases: tuple[tuple[int, ReadyCase], ...]
+    shared: Shared
+    cases: tuple[tuple[int, Bound], ...]
 
 
-class _Looks:
-    """The probes of all cases of one unit, each once, and the groups of them that cases look at."""
+class Shared:
+    """What the cases that one artifact runs have in common: their unit, and what they look at: their probes, each once, the groups of these, and the signals that they name."""
 
-    def __init__(self) -> None:
+    def __init__(self, cases: Iterable[Bound]) -> None:
         self.probes: list[Probe] = []
         self.numbers: dict[int, int] = {}
         self.groups: dict[tuple[int, ...], int] = {}
         self.known: dict[int, tuple[int, ...]] = {}
+        self.named: dict[str, Signal] = {}
+        for bound in cases:
+            self.key = _key(bound)
+            self._add(bound)
 
-    def add(self, case: ReadyCase) -> None:
-        """Take the probes of a case in."""
-        if id(case.watch) in self.known:
+    def _add(self, bound: Bound) -> None:
+        self.named |= bound.signals
+        if id(bound.probes) in self.known:
             return
-        for probe in case.watch.probes:
+        for path in bound.case.watch.named:
+            if path not in self.named:
+                self.named[path] = find_signal(bound.unit, path)
+        for probe in bound.probes:
             if id(probe) not in self.numbers:
                 self.numbers[id(probe)] = len(self.probes)
                 self.probes.append(probe)
-        group = self.known[id(case.watch)] = tuple(self.numbers[id(probe)] for probe in case.watch.probes)
+        group = self.known[id(bound.probes)] = tuple(self.numbers[id(probe)] for probe in bound.probes)
         self.groups.setdefault(group, len(self.groups))
 
-    def group(self, case: ReadyCase) -> tuple[int, ...]:
-        """The numbers of the probes of a case."""
-        return self.known[id(case.watch)]
+    def of(self, bound: Bound) -> Looked:
+        """The probes of a case."""
+        numbers = self.known[id(bound.probes)]
+        return Looked(self.groups[numbers], numbers)
+
+    def program(self, mode: Mode) -> Program:
+        """What runs them."""
+        unit, constants, forces = self.key
+        given = {find_signal(unit, path).variable: value for path, value in constants}
+        return make_program(unit, given, self.probes, replaced(mode, forces=forces), list(self.groups))
+
+    def artifact(self, mode: Mode, bodies: Bodies | None = None) -> tuple[Program, Artifact]:
+        """What runs them, compiled; it knows all that their plans name."""
+        program = self.program(mode)
+        return program, build_artifact(program, bodies, self.named)
 
 
 def run_cases(
-    cases: Sequence[ReadyCase],
+    cases: Sequence[Bound],
     done: Callable[[Verdict], None] | None = None,
     mode: Mode = USUAL,
     jobs: int | None = None,
@@ -96,41 +115,35 @@ def run_cases(
     """
     batches = _batches(cases)
     bodies = Bodies()
-    looks: dict[_Key, _Looks] = {}
-    for batch in batches:
-        for _, case in batch.cases:
-            looks.setdefault(batch.key, _Looks()).add(case)
     verdicts: dict[int, Verdict] = {}
     is_over = Event()
-    built: dict[_Key, tuple[Program, Artifact, wasmtime.Module]] = {}
+    built: dict[Shared, tuple[Program, Artifact, wasmtime.Module]] = {}
 
-    def build(key: _Key) -> None:
-        built[key] = _compile(key, mode, bodies, looks[key])
+    def build(shared: Shared) -> None:
+        program, artifact = shared.artifact(mode, bodies)
+        built[shared] = program, artifact, compiled(artifact.text, artifact.is_large)
         if collector is not None:
-            collector.has(built[key][1])
+            collector.has(artifact)
 
     def run(batch: _Batch) -> None:
-        program, artifact, module = built[batch.key]
+        shared = batch.shared
+        program, artifact, module = built[shared]
         machine = Machine(artifact, module, program.slot)
-        known = looks[batch.key]
-        noting = cache(lambda: _noting(batch.key, mode, bodies, known, machine))
-        slots = artifact.probes
-        for index, case in batch.cases:
+        noting = cache(lambda: _noting(shared, mode, bodies, machine))
+        for index, bound in batch.cases:
             if is_over.is_set():
                 return
-            group = known.group(case)
-            gatherer = tracing.gatherer(case, machine) if tracing else None
-            looked = Looked(known.groups[group], group, [slots[n] for n in group])
-            verdicts[index] = run_case(case, machine, noting, looked, gatherer)
+            gatherer = tracing.gatherer(bound, machine) if tracing else None
+            verdicts[index] = run_case(bound.case, machine, noting, shared.of(bound), gatherer)
             if tracing is not None:
-                verdicts[index] = replaced(verdicts[index], tracks=tracing.of_interest(verdicts[index]))
+                verdicts[index] = replaced(verdicts[index], tracks=tracing.of_interest(verdicts[index], bound.unit))
             if ends is not None and ends(verdicts[index]):
                 is_over.set()
             if done is not None:
                 done(verdicts[index])
 
     threads = jobs or os.cpu_count() or 1
-    _on_threads(threads, build, list(dict.fromkeys(batch.key for batch in batches)))
+    _on_threads(threads, build, list(dict.fromkeys(batch.shared for batch in batches)))
     _on_threads(threads, run, batches)
     if collector is not None:
         for verdict in verdicts.values():
@@ -150,38 +163,28 @@ def _on_threads(threads: int, work: Callable[[T], None], items: Sequence[T]) -> 
         list(pool.map(work, items))
 
 
-def _key(case: ReadyCase) -> _Key:
-    return case.unit, case.plan.constants, case.plan.forces
+def _key(bound: Bound) -> _Key:
+    return bound.unit, bound.case.plan.constants, bound.case.plan.forces
 
 
-def _batches(cases: Iterable[ReadyCase]) -> list[_Batch]:
-    by_key: dict[_Key, list[tuple[int, ReadyCase]]] = {}
-    for index, case in enumerate(cases):
-        by_key.setdefault(_key(case), []).append((index, case))
+def _batches(cases: Iterable[Bound]) -> list[_Batch]:
+    by_key: dict[_Key, list[tuple[int, Bound]]] = {}
+    for index, bound in enumerate(cases):
+        by_key.setdefault(_key(bound), []).append((index, bound))
     return [
-        _Batch(key, tuple(members[first : first + _BATCH]))
-        for key, members in by_key.items()
+        _Batch(shared, tuple(members[first : first + _BATCH]))
+        for members in by_key.values()
+        for shared in [Shared(bound for _, bound in members)]
         for first in range(0, len(members), _BATCH)
     ]
 
 
-def _program(key: _Key, mode: Mode, looks: _Looks) -> Program:
-    unit, constants, forces = key
-    given = {find_signal(unit, path).variable: value for path, value in constants}
-    return make_program(unit, given, looks.probes, replaced(mode, forces=forces), list(looks.groups))
-
-
-def _compile(key: _Key, mode: Mode, bodies: Bodies, looks: _Looks) -> tuple[Program, Artifact, wasmtime.Module]:
-    program = _program(key, mode, looks)
-    artifact = build_artifact(program, bodies)
-    return program, artifact, compiled(artifact.text, artifact.is_large)
-
-
-def _noting(key: _Key, mode: Mode, bodies: Bodies, looks: _Looks, machine: Machine) -> Machine:
+def _noting(shared: Shared, mode: Mode, bodies: Bodies, machine: Machine) -> Machine:
     """A machine that notes who wrote what; ``machine`` itself where that would take too much memory."""
     if len(machine.artifact.initial) > _MOST_NOTED:
         return machine
-    return Machine.of(_program(key, replaced(mode, notes_writers=True), looks), bodies)
+    program, artifact = shared.artifact(replaced(mode, notes_writers=True), bodies)
+    return Machine(artifact, find=program.slot)
 
 
 # --- one case ---
@@ -189,11 +192,10 @@ def _noting(key: _Key, mode: Mode, bodies: Bodies, looks: _Looks, machine: Machi
 
 @record
 class Looked:
-    """The probes of a case: their ``group``, the number of each among those of the program, and their slots."""
+    """The probes of a case: their ``group``, and the number of each among those of the artifact."""
 
-    group: int
-    numbers: tuple[int, ...]
-    slots: list[Slot]
+    group: int = 0
+    numbers: tuple[int, ...] = ()
 
 
 def run_case(
@@ -210,11 +212,12 @@ def run_case(
     machine.forget()
     plan = case.plan
     judges = [_Judge(case, expectations, machine) for expectations in plan.expectations]
-    rules, rows = _watchers(case, looked) if looked.slots else ([], [])
+    probes = [machine.artifact.probes[number] for number in looked.numbers]
+    rules, rows = _watchers(case, looked, probes) if probes else ([], [])
     watchers: list[RuleJudge | RowJudge] = [*rules, *rows]
     fault: Fault | None = None
     reached = 0
-    watched = [*(judge.slot for judge in judges), *looked.slots, *(gatherer.slots if gatherer else ())]
+    watched = [*(judge.slot for judge in judges), *probes, *(gatherer.slots if gatherer else ())]
     for piece in Session(plan, machine, looked.group).pieces(watched):
         for judge in judges:
             judge.look(piece)
@@ -288,20 +291,18 @@ def _about_fault(case: ReadyCase, fault: Fault | None, left: int) -> str:
 
 
 def values_after(
-    case: ReadyCase, paths: Sequence[str], scans: Sequence[int]
+    bound: Bound, paths: Sequence[str], scans: Sequence[int]
 ) -> tuple[dict[int, dict[str, Value]], dict[str, list[int]]]:
     """The values of some paths after some scans, in order, and the scans that changed them, of a run that judges nothing.
 
     A fault ends it.
     """
-    looks = _Looks()
-    looks.add(case)
-    key = _key(case)
-    machine = Machine.of(_program(key, USUAL, looks))
+    program, artifact = Shared([bound]).artifact(USUAL)
+    machine = Machine(artifact, find=program.slot)
     slots = [machine.slot(path) for path in paths]
     found: dict[int, dict[str, Value]] = {}
     changes: dict[str, list[int]] = {path: [] for path in paths}
-    for piece in Session(case.plan, machine).pieces(slots):
+    for piece in Session(bound.case.plan, machine).pieces(slots):
         for path, slot in zip(paths, slots, strict=True):
             changes[path] += [int(scan) for scan in piece.changes(slot)]
         inside = scans[bisect_left(scans, piece.first) : bisect_left(scans, piece.end)]
@@ -311,12 +312,12 @@ def values_after(
     return found, changes
 
 
-def _watchers(case: ReadyCase, looked: Looked) -> tuple[list[RuleJudge], list[RowJudge]]:
+def _watchers(case: ReadyCase, looked: Looked, probes: Sequence[Slot]) -> tuple[list[RuleJudge], list[RowJudge]]:
     """What judges the rules and the timing rows of a case."""
     from upright_block.cases.rulejudges import RowJudge, RuleJudge
 
-    rows = [RowJudge(watched, looked.slots, looked.numbers, case.plan.timebase) for watched in case.watch.rows]
-    return [RuleJudge(watched, looked.slots, looked.numbers) for watched in case.watch.rules], rows
+    rows = [RowJudge(watched, probes, looked.numbers, case.plan.timebase) for watched in case.watch.rows]
+    return [RuleJudge(watched, probes, looked.numbers) for watched in case.watch.rules], rows
 
 
 class _Judge:
@@ -324,7 +325,6 @@ class _Judge:
 
     def __init__(self, case: ReadyCase, expectations: Expectations, machine: Machine) -> None:
         self.plan = case.plan
-        self.signal = case.signals[expectations.path]
         self.expectations = expectations
         self.slot = machine.slot(expectations.path)
         self.scans = [case.plan.row_scans[row] for row in expectations.rows]
@@ -387,7 +387,7 @@ class _Judge:
             before = bisect_right(changes, scan)
             since = int(changes[before - 1]) if before else self.since
             e = self.expectations
-            self.misses.append(Miss(self.signal, e.checks[number], e.rows[number], e.column, scan, got, since))
+            self.misses.append(Miss(self.slot, e.checks[number], e.rows[number], e.column, scan, got, since))
 
     def _changes(self, piece: Trace) -> Sequence[int]:
         """The scans of a piece after which the value was another than before."""
@@ -424,11 +424,9 @@ def _moments(
     """The values around the first miss or break, and around a fault up to where its scan stopped."""
     plan = case.plan
     named = [path for found in breaks[:1] for path in found.watched.named]
-    shown = [case.signals.get(path) or find_signal(case.unit, path) for path in dict.fromkeys((*named, *plan.shown))]
-    shown = shown or [s for s in signals(case.unit) if s.is_pin]
-    wrong = {miss.signal.path for miss in misses}
-    chosen = tuple(s for i, s in enumerate(shown) if i < _MOST_SHOWN or s.path in wrong)
-    columns = [machine.slot(signal) for signal in chosen]
+    shown = [machine.slot(path) for path in dict.fromkeys((*named, *plan.shown)) or case.pins]
+    wrong = {miss.slot.path for miss in misses}
+    columns = tuple(slot for i, slot in enumerate(shown) if i < _MOST_SHOWN or slot.path in wrong)
     wanted: set[int] = set()
     if not misses and not breaks and fault is None:  # what must come did not
         wanted |= _around(plan, reached - 1)
@@ -451,12 +449,12 @@ def _moments(
         rows = zip(*(piece.values(slot, inside) for slot in columns), strict=True)
         after.update(zip(inside, rows, strict=True))
         if piece.end in ends:
-            first = [m for m in misses if m.scan == piece.end - 1 and m.signal.path not in stored]
-            same = [slot for m in first if repr(machine.peek(slot := machine.slot(m.signal.path))) == repr(m.got)]
+            first = [m for m in misses if m.scan == piece.end - 1 and m.slot.path not in stored]
+            same = [slot for m in first if repr(machine.peek(slot := machine.slot(m.slot.path))) == repr(m.got)]
             writers |= {slot.path: site for slot in same if (site := machine.writer(slot))}
     if fault is not None:
         after[reached] = tuple(machine.peek(slot) for slot in columns)
-    return Moments(chosen, after, writers)
+    return Moments(columns, after, writers)
 
 
 def _around(plan: Plan, scan: int) -> set[int]:

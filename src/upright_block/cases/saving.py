@@ -5,7 +5,7 @@ from __future__ import annotations
 from bisect import bisect_right
 from collections.abc import Sequence
 
-from upright_block.cases.plan import Drive, ReadyCase
+from upright_block.cases.plan import Bound, Drive
 from upright_block.cases.recording import escaped
 from upright_block.cases.watchlist import Row, Watched, csv_text
 from upright_block.errors import BadValue, NotRunnable
@@ -28,9 +28,7 @@ class Saved:
     content: str
 
 
-def saved(
-    watched: Watched, rows: Sequence[Row], stem: str, name: str, before: str, known: Sequence[ReadyCase]
-) -> Saved:
+def saved(watched: Watched, rows: Sequence[Row], stem: str, name: str, before: str, known: Sequence[Bound]) -> Saved:
     """A case file with a run in it; ``before`` is its text until now, ``known`` are its cases.
 
     Raises:
@@ -45,7 +43,7 @@ def saved(
     unnamed = next((d.path for d in plan.drives if not d.is_force and d.path not in watched.run.written), None)
     if unnamed is not None:
         raise NotRunnable(f"{unnamed} is driven without being named.", "Name it in a column of the case first.")
-    if any(case.written.name.lower() == name.lower() for case in known):
+    if any(bound.case.name.lower() == name.lower() for bound in known):
         raise BadValue(f"There is a case {stem}/{name} already.", "Choose another name, or remove it first.")
     head = _head(watched)
     if before.strip():
@@ -84,13 +82,14 @@ def _head(watched: Watched) -> list[str]:
     return lines
 
 
-def _must_fit(head: Sequence[str], before: str, known: Sequence[ReadyCase], stem: str) -> None:
+def _must_fit(head: Sequence[str], before: str, known: Sequence[Bound], stem: str) -> None:
     if not known:
         raise NotRunnable(f"No case of {stem}.toml can be run, so nothing is added to it.", "upright check says why.")
-    file = known[0].file
-    own = [f"{file.subject.kind} = {_quoted(known[0].unit.full_name)}"]
-    own += [f"rig = {_quoted(known[0].unit.kept['rig'].type.name)}"] if file.rig else []
-    own += [] if known[0].unit.timebase else [f'scan = "{shown_duration(known[0].plan.timebase.period)}"']
+    first = known[0]
+    file = first.case.file
+    own = [f"{file.subject.kind} = {_quoted(first.unit.full_name)}"]
+    own += [f"rig = {_quoted(first.unit.kept['rig'].type.name)}"] if file.rig else []
+    own += [] if first.unit.timebase else [f'scan = "{shown_duration(first.case.plan.timebase.period)}"']
     if own != list(head):
         raise NotRunnable(f"{stem}.toml is for {', '.join(own)}, the run for {', '.join(head)}.", "Name another file.")
 

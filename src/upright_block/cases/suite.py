@@ -9,9 +9,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
 from upright_block.cases.casefile import Case, CaseFile, RuleFile, read_case_file, read_rule_file
-from upright_block.cases.plan import Common, ReadyCase, Watch
+from upright_block.cases.plan import Bound, Common, ReadyCase
 from upright_block.cases.planning import Planner
 from upright_block.cases.verdict import NotRun
+from upright_block.cases.watch import Watching
 from upright_block.cases.words import suite as words
 from upright_block.compiler.program import as_block, with_rig
 from upright_block.language.catalogue import stops
@@ -32,13 +33,14 @@ Named = TypeVar("Named", bound=ReadyCase | NotRun)
 
 @record
 class Suite:
-    """``ready`` are the cases that can run, ``not_run`` those that cannot; ``files`` counts the case files.
+    """``ready`` are the cases that can run, ``bound`` has them by their keys with what they are bound to; ``not_run`` are those that cannot; ``files`` counts the case files.
 
     ``unread`` counts the files of which no case can be told. ``sources`` are the files that were read, the first ``rules`` of them
     files of rules.
     """
 
     ready: tuple[ReadyCase, ...]
+    bound: dict[str, Bound]
     not_run: tuple[NotRun, ...]
     findings: tuple[Finding, ...]
     files: int
@@ -100,7 +102,8 @@ def load_suite(library: Library, only: Collection[str] | None = None, rigs_used:
         if source is not None:
             by_file.append(_file_of_cases(source, file, loader, begun))
     loader.find_unused_rigs(bool(unread))
-    found = (tuple(loader.ready), tuple(loader.not_run), tuple(findings.in_order()))
+    bound = {each.case.key: each for each in loader.ready}
+    found = (tuple(each.case for each in bound.values()), bound, tuple(loader.not_run), tuple(findings.in_order()))
     return Suite(*found, len(paths), unread, tuple(sources), rules_read, tuple(by_file))
 
 
@@ -131,14 +134,14 @@ class _Loader:
     def __init__(self, library: Library, findings: Findings) -> None:
         self.library = library
         self.findings = findings
-        self.ready: list[ReadyCase] = []
+        self.ready: list[Bound] = []
         self.not_run: list[NotRun] = []
         self.blocks: dict[Unit, Unit] = {}
         self.methods: Methods = {}
         self.common = Common(library.scope.missing)
         self.rigs_used: set[str] = set()
         self.rules: list[tuple[Unit, RuleFile]] = []
-        self.watched: dict[tuple[Unit, Timebase], Watch] = {}
+        self.watched: dict[tuple[Unit, Timebase], Watching] = {}
         # The data of units that contain each other, or are nested too deep, cannot be laid out.
         self.has_layout = not any(f.name in _NO_LAYOUT for f in library.findings)
 
@@ -157,7 +160,7 @@ class _Loader:
                 block = with_rig(block, rig)
             elif file.rig is not None:
                 block = None
-        watcher, shared = None, Watch()
+        watcher, shared = None, Watching()
         if block is not None and timebase is not None and not broken and (self.rules or _has_rules(file)):
             watcher = self._watcher(block, timebase)
             shared = watcher.watch(file.rules, file.timing, self._everywhere(block, timebase))
@@ -174,7 +177,7 @@ class _Loader:
                 reason = "" if ready is None else f"{file.subject.name} has errors"
                 self._leave_out(file, case, (*mistakes, *self.findings.items[begun:]), reason)
                 continue
-            if not ready.plan.expectations and not ready.watch.checks:
+            if not ready.case.plan.expectations and not ready.case.watch.checks:
                 self._report(file, case.place, words.checks_nothing(case.name))
             self.ready.append(ready)
 
@@ -198,15 +201,15 @@ class _Loader:
         if unit.is_broken:
             return
         watcher = self._watcher(unit, Timebase(self.library.manifest.scan))
-        if not watcher.watch(file.rules, file.timing, Watch()).is_broken:
+        if not watcher.watch(file.rules, file.timing, Watching()).is_broken:
             self.rules.append((unit, file))
 
-    def _everywhere(self, subject: Unit, timebase: Timebase) -> Watch:
+    def _everywhere(self, subject: Unit, timebase: Timebase) -> Watching:
         """The rules of blocks, for each of their instances in a subject."""
         key = (subject, timebase)
         known = self.watched.get(key)
         if known is None:
-            known = Watch()
+            known = Watching()
             from upright_block.language.instances import instances
 
             own = [("", subject), *((found.path, found.unit) for found in instances(subject))] if self.rules else []

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from upright_block.cases.plan import ReadyCase
+from upright_block.cases.plan import Bound, ReadyCase
 from upright_block.cases.tracks import Gatherer, Tracks
 from upright_block.cases.verdict import Verdict
 from upright_block.cases.watch import WatchedRow, WatchedRule
 from upright_block.cases.watchlist import chosen_by, every_signal, pins_of
 from upright_block.language.nodes import record
 from upright_block.language.signals import Signal, find_signal
+from upright_block.language.typed import Unit
 from upright_block.machine.machine import Machine
 
 
@@ -26,15 +27,15 @@ class Tracing:
     begin: int = 0
     end: int | None = None
 
-    def gatherer(self, case: ReadyCase, machine: Machine) -> Gatherer:
+    def gatherer(self, bound: Bound, machine: Machine) -> Gatherer:
         """What takes the pieces of a run of a case.
 
         Raises:
             UnknownName: a pattern chooses nothing.
         """
-        found = {signal.path: signal for path in named_by(case) if (signal := _signal(case, path)).is_value}
+        case, unit = bound.case, bound.unit
+        found = {signal.path: signal for path in named_by(case) if (signal := _signal(bound, path)).is_value}
         if self.patterns or not found:
-            unit = case.unit
             known = every_signal(unit)
             if not found:
                 found = {signal.path: signal for signal in pins_of(unit, known)}
@@ -43,9 +44,9 @@ class Tracing:
         slots = [machine.slot(signal) for signal in signals]
         timebase = case.plan.timebase
         end = None if self.end is None else timebase.scans_before(self.end)
-        return Gatherer(case.unit, signals, slots, timebase, self.most, timebase.scans_before(self.begin), end)
+        return Gatherer(unit, signals, slots, timebase, self.most, timebase.scans_before(self.begin), end)
 
-    def of_interest(self, verdict: Verdict) -> Tracks | None:
+    def of_interest(self, verdict: Verdict, unit: Unit) -> Tracks | None:
         """What was gathered for a verdict, without what only rules of a block name that did not break."""
         tracks = verdict.tracks
         if tracks is None:
@@ -54,7 +55,7 @@ class Tracing:
         wanted = set(named_by(verdict.case, broken))
         aside = set(named_by(verdict.case)) - wanted
         if aside and self.patterns:
-            aside -= chosen_by(verdict.case.unit, every_signal(verdict.case.unit), self.patterns).keys()
+            aside -= chosen_by(unit, every_signal(unit), self.patterns).keys()
         return Tracks([track for path, track in tracks.items() if path not in aside], tracks.end, tracks.unit)
 
 
@@ -69,5 +70,5 @@ def named_by(case: ReadyCase, broken: set[int] | None = None) -> list[str]:
     return list(dict.fromkeys((*case.plan.shown, *(path for each in asked for path in each.named))))
 
 
-def _signal(case: ReadyCase, path: str) -> Signal:
-    return case.signals.get(path) or find_signal(case.unit, path)
+def _signal(bound: Bound, path: str) -> Signal:
+    return bound.signals.get(path) or find_signal(bound.unit, path)

@@ -5,18 +5,17 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Literal
 
 from upright_block.cases.cells import Check
-from upright_block.cases.plan import ReadyCase
+from upright_block.cases.plan import ReadyCase, key_of
 from upright_block.language.findings import Finding
 from upright_block.language.literals import Value
 from upright_block.language.nodes import record
-from upright_block.language.signals import Signal
 from upright_block.language.source import Source
 
 if TYPE_CHECKING:
     from upright_block.cases.rules import Rule
     from upright_block.cases.tracks import Tracks
     from upright_block.cases.watch import WatchedRow, WatchedRule
-    from upright_block.compiler.artifact import Site
+    from upright_block.compiler.artifact import Site, Slot
     from upright_block.machine.machine import Reached
     from upright_block.machine.trace import Fault
 
@@ -27,12 +26,12 @@ Status = Literal["passed", "failed", "fault", "checks nothing"]
 
 @record
 class Miss:
-    """A value of ``signal`` that was not as expected after scan ``scan``; its cell is that of ``row`` and ``column`` of the table.
+    """A value in ``slot`` that was not as expected after scan ``scan``; its cell is that of ``row`` and ``column`` of the table.
 
     ``since`` is the scan that gave it this value, or None when it never had another in this run.
     """
 
-    signal: Signal
+    slot: Slot
     check: Check
     row: int
     column: int
@@ -76,12 +75,12 @@ class Measure:
 
 @record
 class Moments:
-    """The values of some signals after some scans: ``after[scan][i]`` is that of ``signals[i]``.
+    """The values of some slots after some scans: ``after[scan][i]`` is that of ``slots[i]``.
 
-    ``writers`` has, by the path of a signal that was wrong first, the statement that gave it its value, where known.
+    ``writers`` has, by the path of a slot whose value was wrong first, the statement that gave it its value, where known.
     """
 
-    signals: tuple[Signal, ...]
+    slots: tuple[Slot, ...]
     after: dict[int, tuple[Value, ...]]
     writers: dict[str, Site]
 
@@ -124,3 +123,8 @@ class NotRun:
     start: int
     reason: str
     findings: tuple[Finding, ...]
+
+    @property
+    def key(self) -> str:
+        """Its file and its name, see `ReadyCase.key`."""
+        return key_of(self.source, self.name)

@@ -2,8 +2,15 @@
 
 from __future__ import annotations
 
-from upright_block.cases.rules import Rule, TimingRow
-from upright_block.language.nodes import record
+from collections.abc import Iterator
+from itertools import chain
+from typing import TYPE_CHECKING
+
+from upright_block.language.nodes import fresh, node, record, state
+
+if TYPE_CHECKING:
+    from upright_block.cases.rules import Rule, TimingRow
+    from upright_block.compiler.looking import Probe
 
 
 @record
@@ -44,3 +51,40 @@ class WatchedRow:
     is_period: bool
     is_of_block: bool
     named: tuple[str, ...]
+
+
+@node
+class Watch:
+    """The rules and timing rows that are looked at in a run."""
+
+    rules: tuple[WatchedRule, ...] = ()
+    rows: tuple[WatchedRow, ...] = ()
+
+    @property
+    def checks(self) -> bool:
+        """Whether the case or its file says any of it, and not only the rules of a block."""
+        return not (all(rule.is_of_block for rule in self.rules) and all(row.is_of_block for row in self.rows))
+
+    @property
+    def named(self) -> Iterator[str]:
+        """The paths that they name."""
+        return chain.from_iterable([each.named for each in self.rules] + [each.named for each in self.rows])
+
+
+@state
+class Watching:
+    """What some rules and rows look at: ``probes`` are numbered in their order."""
+
+    rules: list[WatchedRule] = fresh(default_factory=list)
+    rows: list[WatchedRow] = fresh(default_factory=list)
+    probes: list[Probe] = fresh(default_factory=list)
+    is_broken: bool = False
+    numbers: dict[int, int] = fresh(default_factory=dict)
+    made: list[Watch] = fresh(default_factory=list)
+
+    @property
+    def watch(self) -> Watch:
+        """The rules and rows as plain data, which all cases share."""
+        if not self.made:
+            self.made.append(Watch(tuple(self.rules), tuple(self.rows)))
+        return self.made[0]

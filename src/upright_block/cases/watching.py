@@ -5,9 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Sequence
 
-from upright_block.cases.plan import Watch
 from upright_block.cases.rules import Allowed, Event, Phrase, Rule, TimingRow
-from upright_block.cases.watch import WatchedRow, WatchedRule
+from upright_block.cases.watch import WatchedRow, WatchedRule, Watching
 from upright_block.cases.words import rules as words
 from upright_block.compiler.looking import Guard, Probe
 from upright_block.language.catalogue import stops
@@ -45,15 +44,15 @@ class Watcher:
         self.probes: dict[tuple[object, ...], Probe] = {}
         self.named: dict[str, tuple[Signal, ...]] = {}
 
-    def watch(self, rules: Sequence[Rule], rows: Sequence[TimingRow], before: Watch) -> Watch:
+    def watch(self, rules: Sequence[Rule], rows: Sequence[TimingRow], before: Watching) -> Watching:
         """Look at rules and rows of the instance, and at all that stands in ``before``, which stays as it is."""
         if not rules and not rows:
             return before
-        found = Watch([*before.rules], [*before.rows], [*before.probes], before.is_broken, dict(before.numbers))
+        found = Watching([*before.rules], [*before.rows], [*before.probes], before.is_broken, dict(before.numbers))
         self.extend(found, rules, rows)
         return found
 
-    def extend(self, found: Watch, rules: Sequence[Rule], rows: Sequence[TimingRow], path: str = "") -> None:
+    def extend(self, found: Watching, rules: Sequence[Rule], rows: Sequence[TimingRow], path: str = "") -> None:
         """Look at rules and rows of the instance at a path too."""
         if path != self.path:
             self.path, self.probes = path, {}
@@ -66,7 +65,7 @@ class Watcher:
             self._row(row, found)
             found.is_broken &= not self.is_of_block
 
-    def _rule(self, rule: Rule, found: Watch) -> None:
+    def _rule(self, rule: Rule, found: Watching) -> None:
         phrases = [p for p in (rule.expression, rule.during, rule.after, rule.until) if p]
         breaks_when = rule.kind == "never"
         if self.is_of_block and rule.during is not None and rule.after is None and rule.until is None:
@@ -86,7 +85,7 @@ class Watcher:
                 WatchedRule(rule, self.path, expression, breaks_when, during, after, until, self.is_of_block, named)
             )
 
-    def _both(self, rule: Rule, found: Watch) -> int | None:
+    def _both(self, rule: Rule, found: Watching) -> int | None:
         """One probe for a rule with ``while``: that it is broken; None where one of its expressions looks back."""
         assert rule.during is not None
         key = (f"{rule.kind} {rule.expression.text} while {rule.during.text}", self.unit, True)
@@ -103,7 +102,7 @@ class Watcher:
             self.methods[key] = self._method(phrase, True)
         return self.methods[key]
 
-    def _row(self, row: TimingRow, found: Watch) -> None:
+    def _row(self, row: TimingRow, found: Watching) -> None:
         begin = self._event(row.begin, found)
         end = self._event(row.end, found) if row.end else None
         after, until = (self._probe(p, found, True) if p else None for p in (row.after, row.until))
@@ -122,10 +121,10 @@ class Watcher:
             WatchedRow(row, self.path, begin, end, least or 0, most, after, until, is_period, self.is_of_block, named)
         )
 
-    def _event(self, event: Event, found: Watch) -> int | None:
+    def _event(self, event: Event, found: Watching) -> int | None:
         return self._probe(event.expression, found, event.edge != "changes")
 
-    def _probe(self, phrase: Phrase, found: Watch, is_condition: bool, guard: Guard | None = None) -> int | None:
+    def _probe(self, phrase: Phrase, found: Watching, is_condition: bool, guard: Guard | None = None) -> int | None:
         """The number of the probe of an expression, that of a rule where it has a guard; None, with a finding, where it is none."""
         key = (phrase.text, self.unit, is_condition)
         if key not in self.methods:
@@ -136,7 +135,7 @@ class Watcher:
             return None
         return self._number(phrase.text, is_condition, method, found, guard)
 
-    def _number(self, text: str, is_condition: bool, method: Unit, found: Watch, guard: Guard | None) -> int:
+    def _number(self, text: str, is_condition: bool, method: Unit, found: Watching, guard: Guard | None) -> int:
         """The number of the probe of a method on the instance at hand."""
         guards = (None,) if guard is None else (id(guard.during), id(guard.after), id(guard.until))
         made = Probe(method, self.path, guard is None, guard)
@@ -164,7 +163,7 @@ class Watcher:
     def _report(self, phrase: Phrase, said: Words) -> None:
         self.findings.add(said.told(phrase.source, phrase.start, max(phrase.end, phrase.start + 1)))
 
-    def _bound(self, bound: Allowed, row: TimingRow, found: Watch) -> int:
+    def _bound(self, bound: Allowed, row: TimingRow, found: Watching) -> int:
         """A bound in ns; scans are those of the task that runs what the event at the end names."""
         if not bound.scans:
             return bound.time

@@ -21,13 +21,14 @@ Span = tuple[int, int]
 class Slot:
     """A value in memory, at the path that leads to it: ``offset`` bytes from the start of the data.
 
-    ``bit`` is the number of a bit in the byte there. A constant without memory has offset -1.
+    ``bit`` is the number of a bit in the byte there. A constant without memory has offset -1. ``is_driven`` says that a column of it drives.
     """
 
     path: str
     type: Type
     offset: int
     bit: int | None = None
+    is_driven: bool = False
 
     def encode(self, value: Value) -> bytes:
         """The bytes of a value; of a bit its byte, and the mask of the bits that count."""

@@ -50,7 +50,9 @@ class Bodies:
         return known
 
 
-def build_artifact(program: Program, bodies: Bodies | None = None, named: Iterable[Signal] = ()) -> Artifact:
+def build_artifact(
+    program: Program, bodies: Bodies | None = None, named: Mapping[str, Signal] | None = None
+) -> Artifact:
     """Compile a program with every unit that it uses; ``bodies`` are those that it shares with others, ``named`` what plans name."""
     units = closure(program.root)
     bodies = bodies or Bodies()
@@ -109,7 +111,7 @@ def build_artifact(program: Program, bodies: Bodies | None = None, named: Iterab
         program.own_slot(program.group),
         program.own_slot(program.done),
         tuple(steps),
-        {signal.path: program.slot(signal) for signal in named},
+        {path: program.slot(signal) for path, signal in (named or {}).items()},
     )
 
 

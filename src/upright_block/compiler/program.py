@@ -116,9 +116,9 @@ class Program:
                 assert isinstance(step.array, Array)
                 offset += element_number(step) * size_of(step.array.element)
         if signal.shift is None:
-            return Slot(signal.path, signal.type, offset)
+            return Slot(signal.path, signal.type, offset, None, signal.is_driven)
         bit = signal.shift % 8 if signal.type is BOOL else None
-        return Slot(signal.path, signal.type, offset + signal.shift // 8, bit)
+        return Slot(signal.path, signal.type, offset + signal.shift // 8, bit, signal.is_driven)
 
     def _root_offset(self, variable: typed.Variable) -> int:
         offsets = layout_of(self.root).offsets

@@ -78,14 +78,22 @@ class Table:
     def without(self, column: int, rows: range) -> Table:
         """Some of the rows, without one of the columns."""
 
-        def split(start: int) -> list[Cell]:
-            cells = self.split(start)
-            return cells[:column] + cells[column + 1 :]
-
         heads = self.heads[:column] + self.heads[column + 1 :]
         columns = self.columns[:column] + self.columns[column + 1 :]
         cut = tuple(texts[rows.start : rows.stop] for texts in columns)
-        return Table(self.source, heads, cut, self.starts[rows.start : rows.stop], split)
+        return Table(self.source, heads, cut, self.starts[rows.start : rows.stop], _Without(self.split, column))
+
+
+@record
+class _Without:
+    """Cuts a row as another does, and leaves one of the cells out."""
+
+    split: Split
+    column: int
+
+    def __call__(self, start: int) -> list[Cell]:
+        cells = self.split(start)
+        return cells[: self.column] + cells[self.column + 1 :]
 
 
 class _Builder:
@@ -125,6 +133,19 @@ def _lines(text: str) -> Iterator[tuple[int, str]]:
         start += len(line) + 1
 
 
+@record
+class _InlineSplit:
+    """Cuts a row of an inline table."""
+
+    text: str
+    origin: Callable[[int], int]
+
+    def __call__(self, start: int) -> list[Cell]:
+        end, origin = self.text.find("\n", start), self.origin
+        found = _CELL.finditer(self.text, start, len(self.text) if end < 0 else end)
+        return [Cell("" if m[0] == "." else m[0], origin(m.start()), origin(m.end())) for m in found]
+
+
 def inline_table(source: Source, text: str, origin: Callable[[int], int]) -> Table:
     """A table in the text of a case file; ``origin`` says where in ``source`` a character of ``text`` stands.
 
@@ -132,12 +153,7 @@ def inline_table(source: Source, text: str, origin: Callable[[int], int]) -> Tab
     ``#`` is a comment. A word of `ROLES` belongs to the name that follows it. Rows between ``repeat 5`` and ``end`` stand
     there so often.
     """
-
-    def split(start: int) -> list[Cell]:
-        end = text.find("\n", start)
-        found = _CELL.finditer(text, start, len(text) if end < 0 else end)
-        return [Cell("" if m[0] == "." else m[0], origin(m.start()), origin(m.end())) for m in found]
-
+    split = _InlineSplit(text, origin)
     lines = [(start, line) for start, line in _lines(text) if line.replace("|", " ").strip()[:1] not in ("", "#")]
     if not lines:
         return Table(source, (), (), array("q"), split)
@@ -211,18 +227,24 @@ def table_of(source: Source, skips_blank: bool = False) -> Table:
     return sheet_table(source, skips_blank) if isinstance(source, Sheet) else csv_table(source, skips_blank)
 
 
-def sheet_table(source: Sheet, skips_blank: bool = False) -> Table:
-    """The table of a sheet: its first row that is not empty has the heads; rows are as in `csv_table`."""
-    text = source.text
+@record
+class _SheetSplit:
+    """Cuts a row of a sheet."""
 
-    def split(row: int) -> list[Cell]:
+    source: Sheet
+
+    def __call__(self, start: int) -> list[Cell]:
         cells: list[Cell] = []
-        start = row
-        for written in text[row : _line_end(text, row)].split("\t"):
+        text = self.source.text
+        for written in text[start : _line_end(text, start)].split("\t"):
             cells.append(Cell("" if written.strip() == "." else written.strip(), start, start + len(written)))
             start += len(written) + 1
         return cells
 
+
+def sheet_table(source: Sheet, skips_blank: bool = False) -> Table:
+    """The table of a sheet: its first row that is not empty has the heads; rows are as in `csv_table`."""
+    text, split = source.text, _SheetSplit(source)
     start = text.rfind("\n", 0, len(text) - len(text.lstrip())) + 1
     heads = [Cell(" ".join(head.text.split()), head.start, head.end) for head in split(start)]
     builder = _Builder(source, heads, split)
@@ -237,6 +259,18 @@ def sheet_table(source: Sheet, skips_blank: bool = False) -> Table:
     return builder.table
 
 
+@record
+class _CsvSplit:
+    """Cuts a row of a CSV file."""
+
+    source: Source
+    delimiter: str
+
+    def __call__(self, start: int) -> list[Cell]:
+        text = self.source.text
+        return _places(text[start : _row_end(text, start, start)].removesuffix("\r"), start, self.delimiter)
+
+
 def csv_table(source: Source, skips_blank: bool = False) -> Table:
     """A table from CSV text (RFC 4180) with commas, semicolons or tabs; a cell in quotes may go on over some lines.
 
@@ -249,10 +283,7 @@ def csv_table(source: Source, skips_blank: bool = False) -> Table:
     head_end = _row_end(text, start, start) if start < end else start
     first = text[start:head_end].removesuffix("\r")
     delimiter = delimiter_of(first)
-
-    def split(row: int) -> list[Cell]:
-        return _places(text[row : _row_end(text, row, row)].removesuffix("\r"), row, delimiter)
-
+    split = _CsvSplit(source, delimiter)
     heads = split(start) if first else []
     while heads and not heads[-1].text:
         heads.pop()

@@ -69,7 +69,7 @@ def span_of(tracks: Tracks, begin: int, end: int | None) -> tuple[int, int]:
 def _marks(verdict: Verdict, track: Track) -> Iterator[Mark]:
     """What was checked of a signal; what holds does so up to the next row that says something of it."""
     plan = verdict.case.plan
-    wrong = {miss.row for miss in verdict.misses if miss.signal.path == track.path}
+    wrong = {miss.row for miss in verdict.misses if miss.slot.path == track.path}
     for expected in plan.expectations:
         if expected.path == track.path:
             scans = [plan.row_scans[row] for row in expected.rows]

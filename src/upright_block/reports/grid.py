@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from itertools import groupby
 
 from upright_block.cases.plan import Plan
+from upright_block.compiler.artifact import Slot
 from upright_block.language.literals import shown_duration
 from upright_block.language.signals import Signal
 from upright_block.reports.styled import Line, Role, Span
@@ -14,7 +15,7 @@ from upright_block.reports.styled import Line, Role, Span
 def grid_lines(
     plan: Plan,
     rows: Sequence[int],
-    pins: Sequence[Signal],
+    pins: Sequence[Signal | Slot],
     cells: Sequence[Sequence[tuple[str, Role]]],
     width: int,
     marked: int | None = None,

@@ -199,7 +199,7 @@ def _table(verdict: Verdict) -> dict[str, Any] | None:
     for miss in verdict.misses:
         misses.setdefault(miss.row, []).append(miss)
     wrong = {
-        line: [[miss.column, visible(shown(miss.got, miss.signal.type))] for miss in misses[row]]
+        line: [[miss.column, visible(shown(miss.got, miss.slot.type))] for miss in misses[row]]
         for line, row in enumerate(rows)
         if row in misses
     }

@@ -7,8 +7,8 @@ from typing import Any
 
 from upright_block.cases.plan import ReadyCase
 from upright_block.cases.verdict import Miss, NotRun, Verdict
+from upright_block.compiler.artifact import Slot
 from upright_block.language.literals import Value, shown, shown_duration
-from upright_block.language.signals import Signal
 from upright_block.language.source import Cell, Source
 from upright_block.language.types import Elementary
 from upright_block.reports.findings import finding_data, marked_lines
@@ -33,7 +33,7 @@ def verdict_line(verdict: Verdict, block_width: int, name_width: int) -> Line:
     time = shown_duration(case.plan.timebase.time(case.plan.scans))
     return [
         (f"  {word:<7}", role),
-        (f" {_cut(case.unit.name, block_width):<{block_width}}  ", "strong"),
+        (f" {_cut(case.unit_name, block_width):<{block_width}}  ", "strong"),
         (f"{_cut(case.name, name_width):<{name_width}}  ", ""),
         (f"{case.plan.scans:>10,} {'scan ' if case.plan.scans == 1 else 'scans'} {time:>8}", "dim"),
     ]
@@ -58,7 +58,7 @@ def failure_lines(verdict: Verdict, width: int) -> list[Line]:
     case = verdict.case
     word, role = _WORDS[verdict.status]
     lines: list[Line] = [
-        [(word, role), (f"  {case.unit.name}: {case.name}", "strong")],
+        [(word, role), (f"  {case.unit_name}: {case.name}", "strong")],
         [(f"       {case.file.source.shown_line(case.written.place.start)}", "dim")],
         [],
     ]
@@ -104,9 +104,9 @@ def _later_line(verdict: Verdict, miss: Miss) -> Line:
     line = source.line(_cell_of(verdict.case, miss).start)
     return [
         (f"  then at {moment(verdict.case, miss.scan)}, line {line}: ", ""),
-        (miss.signal.path, "name"),
+        (miss.slot.path, "name"),
         (" is ", ""),
-        (shown(miss.got, miss.signal.type), "bad"),
+        (shown(miss.got, miss.slot.type), "bad"),
         (f" and not {miss.check.text}", ""),
         (_differing_bits(miss, "  "), "dim"),
     ]
@@ -130,12 +130,12 @@ def _moment_head(verdict: Verdict, misses: Sequence[Miss]) -> list[Line]:
             held = f", which holds since {shown_duration(case.plan.timebase.time(first))}" if miss.scan != first else ""
             place = source.shown_line(_cell_of(case, miss).start)
             lines.append([(f"  At {moment(case, miss.scan)}, row {place}{held}", "strong")])
-        got = shown(miss.got, miss.signal.type)
+        got = shown(miss.got, miss.slot.type)
         since = "from the start" if miss.since is None else f"since {moment(case, miss.since)}"
         lines.append(
             [
                 ("    ", ""),
-                (miss.signal.path, "name"),
+                (miss.slot.path, "name"),
                 (" is ", ""),
                 (got, "bad"),
                 (f" and not {miss.check.text}", ""),
@@ -152,7 +152,7 @@ def _moment_head(verdict: Verdict, misses: Sequence[Miss]) -> list[Line]:
 
 def _writer(verdict: Verdict, miss: Miss) -> str:
     """Where the value was written, if that is known."""
-    site = verdict.moments.writers.get(miss.signal.path)
+    site = verdict.moments.writers.get(miss.slot.path)
     return f"; written in {site.source.path}:{site.line}" if site else ""
 
 
@@ -162,7 +162,7 @@ def _is_one_value(miss: Miss) -> bool:
 
 def _nearly(miss: Miss) -> str:
     """What to write when a REAL misses only by its last digits."""
-    if miss.signal.type.family != "real" or not _is_one_value(miss):
+    if miss.slot.type.family != "real" or not _is_one_value(miss):
         return ""
     wanted, got = float(miss.check.low), float(miss.got)
     if not abs(got - wanted) <= 1e-4 * max(abs(wanted), 1e-30):
@@ -172,7 +172,7 @@ def _nearly(miss: Miss) -> str:
 
 def _differing_bits(miss: Miss, lead: str) -> str:
     """The bits in which a bit string differs from the one that was expected."""
-    if miss.signal.type.family != "bits" or not _is_one_value(miss):
+    if miss.slot.type.family != "bits" or not _is_one_value(miss):
         return ""
     different = int(miss.got) ^ int(miss.check.low)
     bits = [str(bit) for bit in range(different.bit_length()) if different >> bit & 1]
@@ -193,27 +193,24 @@ def _moment_lines(verdict: Verdict, scan: int, width: int) -> list[Line]:
     Inputs come first, then what is wrong, then the others; what has one value in all rows is named below.
     """
     case, moments = verdict.case, verdict.moments
-    wrong = {(m.scan, m.signal.path): m for m in verdict.misses}
-    pins = {m.signal.path for m in verdict.misses if m.scan == scan}
+    wrong = {(m.scan, m.slot.path): m for m in verdict.misses}
+    pins = {m.slot.path for m in verdict.misses if m.scan == scan}
     pins |= {path for found in verdict.breaks[:1] if found.scan == scan for path in found.watched.named}
     rows = _rows_to_show(sorted(moments.after), scan)
     order = sorted(
-        range(len(moments.signals)),
-        key=lambda i: 0 if moments.signals[i].is_driven else 1 if moments.signals[i].path in pins else 2,
+        range(len(moments.slots)),
+        key=lambda i: 0 if moments.slots[i].is_driven else 1 if moments.slots[i].path in pins else 2,
     )
     same = {i for i in order if len({repr(moments.after[scan_at][i]) for scan_at in rows}) == 1 and len(rows) > 1}
-    kept = [i for i in order if i not in same or moments.signals[i].path in pins]
-    pins_shown = [moments.signals[i] for i in kept]
+    kept = [i for i in order if i not in same or moments.slots[i].path in pins]
+    pins_shown = [moments.slots[i] for i in kept]
     cells = [
-        [
-            _cell(wrong.get((scan_at, moments.signals[i].path)), moments.signals[i], moments.after[scan_at][i])
-            for i in kept
-        ]
+        [_cell(wrong.get((scan_at, moments.slots[i].path)), moments.slots[i], moments.after[scan_at][i]) for i in kept]
         for scan_at in rows
     ]
     lines = grid_lines(case.plan, rows, pins_shown, cells, width, scan)
     left = [
-        (moments.signals[i].path, shown(moments.after[rows[0]][i], moments.signals[i].type))
+        (moments.slots[i].path, shown(moments.after[rows[0]][i], moments.slots[i].type))
         for i in order
         if i in same and i not in kept
     ]
@@ -230,13 +227,13 @@ def _rows_to_show(scans: Sequence[int], scan: int) -> list[int]:
     return near + [other for other in scans if other > scan][:3]
 
 
-def _cell(miss: Miss | None, signal: Signal, value: Value) -> tuple[str, Role]:
-    text = shown(value, signal.type)
+def _cell(miss: Miss | None, slot: Slot, value: Value) -> tuple[str, Role]:
+    text = shown(value, slot.type)
     if miss is None:
         return text, ""
     wanted = miss.check.text
-    if isinstance(signal.type, Elementary) and signal.type.family == "bits" and _is_one_value(miss):
-        wanted = shown(miss.check.low, signal.type)
+    if isinstance(slot.type, Elementary) and slot.type.family == "bits" and _is_one_value(miss):
+        wanted = shown(miss.check.low, slot.type)
     return f"{text} ≠ {wanted}" if wanted[0] not in "!<>≥≤≠" else f"{text} not {wanted}", "bad"
 
 
@@ -247,7 +244,7 @@ def _fault_lines(verdict: Verdict, width: int) -> list[Line]:
     fault, case = verdict.fault, verdict.case
     assert fault is not None
     site = fault.site
-    where = f"{case.unit.name}.{fault.instance}" if fault.instance else case.unit.name
+    where = f"{case.unit_name}.{fault.instance}" if fault.instance else case.unit_name
     lines: list[Line] = [
         [
             ("  ", ""),
@@ -294,7 +291,7 @@ def verdict_data(verdict: Verdict) -> dict[str, Any]:
     case = verdict.case
     data: dict[str, Any] = {
         "case": case.id,
-        "block": case.unit.name,
+        "block": case.unit_name,
         "name": case.name,
         "file": case.file.source.path,
         "line": case.file.source.line(case.written.place.start),
@@ -326,15 +323,15 @@ def verdict_data(verdict: Verdict) -> dict[str, Any]:
 
 def _miss_data(verdict: Verdict, miss: Miss) -> dict[str, Any]:
     case = verdict.case
-    writer = verdict.moments.writers.get(miss.signal.path) if miss.scan == verdict.misses[0].scan else None
+    writer = verdict.moments.writers.get(miss.slot.path) if miss.scan == verdict.misses[0].scan else None
     source = _table_source(case)
     return {
-        "pin": miss.signal.path,
-        "type": str(miss.signal.type),
+        "pin": miss.slot.path,
+        "type": str(miss.slot.type),
         "scan": miss.scan,
         "time_ns": case.plan.timebase.time(miss.scan),
         "got": _value_data(miss.got),
-        "got_text": shown(miss.got, miss.signal.type),
+        "got_text": shown(miss.got, miss.slot.type),
         "expected": {
             "low": _value_data(miss.check.low),
             "high": _value_data(miss.check.high),
