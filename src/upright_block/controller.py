@@ -7,8 +7,9 @@ from fnmatch import fnmatchcase
 from typing import TYPE_CHECKING, cast
 
 from upright_block.cases.cells import cell_text, duration, parse_value
+from upright_block.cases.drafting import Draft
+from upright_block.cases.session import Checkpoint, Recorder, Session, bare_plan
 from upright_block.cases.tracks import Gatherer, Tracks
-from upright_block.cases.words.planning import beyond_point
 from upright_block.compiler.artifact import Slot
 from upright_block.compiler.linking import Bodies
 from upright_block.compiler.looking import Probe
@@ -25,30 +26,24 @@ from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit, Variable
 from upright_block.language.types import Elementary, Enumeration, String
 from upright_block.machine.events import POWERED
-from upright_block.machine.machine import Machine, Snapshot, spans_of
-from upright_block.machine.shelf import Shelf
-from upright_block.machine.trace import Fault, Trace
+from upright_block.machine.machine import Machine
 
 if TYPE_CHECKING:
     from upright_block.machine.events import Power
 
 _LONGEST = 1 << 62
-_IN_MEMORY = 64 << 20
-"""Bytes of what was recorded that are kept in memory; more lie on the disk."""
 _TIMES = ("duration", "date", "time of day", "date and time")
 """Types whose values are ns as an int."""
 
 
 @record
 class Moment:
-    """What a controller holds at a moment, with what it had recorded until then; ``of`` is that controller.
+    """What a controller holds at a moment, with what it had recorded until then.
 
     ``program`` says which controllers can come back to it: those of the same unit, with the same constants and scans.
     """
 
-    snapshot: Snapshot
-    scan: int
-    of: object
+    checkpoint: Checkpoint
     program: tuple[object, ...]
 
 
@@ -71,30 +66,30 @@ class Controller:
     ) -> None:
         self.unit = unit
         self._scope = scope
-        self._timebase = timebase
         self._mode = mode
         self._bodies = Bodies()
         self._conditions: dict[str, Unit] = {}
-        self._pieces: list[tuple[Trace, int]] = []
-        self._shelf = Shelf(_IN_MEMORY)
         constants: dict[Variable, Value] = {}
         for path, value in given.items():
             signal = self._signal(path)
             if signal.variable.is_code:
                 constants[signal.variable] = self._parsed(signal, value)
         self._constants = constants
-        self._machine = self._made()
+        machine = self._made()
         self._recorded = [signal for signal in signals(unit) if _fits(signal.path, record)]
-        self._spans = spans_of(map(self._machine.slot, self._recorded))
+        self._recorder = Recorder(map(machine.slot, self._recorded))
+        self._session = Session(bare_plan(unit.key, timebase), machine, recorder=self._recorder)
         for path, value in given.items():
             if not self._signal(path).variable.is_code:
                 self.set(path, value)
 
     def _made(self) -> Machine:
         probes = [Probe(method) for method in self._conditions.values()]
-        machine = Machine.of(make_program(self.unit, self._constants, probes, self._mode), self._bodies)
-        machine.timebase = self._timebase
-        return machine
+        return Machine.of(make_program(self.unit, self._constants, probes, self._mode), self._bodies)
+
+    @property
+    def _machine(self) -> Machine:
+        return self._session.machine
 
     # --- values ---
 
@@ -118,7 +113,7 @@ class Controller:
             UnknownName: the path leads to no value.
             BadValue: the value does not fit, or the variable is a constant.
         """
-        for _, slot, content in self._stored(path, value):
+        for slot, content in self._stored(path, value):
             self._machine.poke(slot, content)
 
     def force(self, path: str, value: Value) -> None:
@@ -129,14 +124,14 @@ class Controller:
             BadValue: the value does not fit, or the variable is a constant or a text.
         """
         stored = self._stored(path, value)
-        for _, slot, _ in stored:
+        for slot, _ in stored:
             if isinstance(slot.type, String):
                 raise BadValue(f"{slot.path} is a text; texts are not forced.", "Set it before each scan.")
         if not self._mode.forces:
             self._mode = replaced(self._mode, forces=True)
             self._make_anew()
-        for signal, slot, content in stored:
-            self._machine.force(slot, content, signal.is_driven)
+        for slot, content in stored:
+            self._machine.force(slot, content)
 
     def release(self, path: str) -> None:
         """End the force on a variable, if there is one.
@@ -147,9 +142,9 @@ class Controller:
         signal = self._signal(path)
         for part in (signal, field_signal(self.unit, signal)):
             if part is not None:
-                self._machine.release(self._machine.slot(part), part.is_driven)
+                self._machine.release(self._machine.slot(part))
 
-    def _stored(self, path: str, value: Value) -> list[tuple[Signal, Slot, bytes]]:
+    def _stored(self, path: str, value: Value) -> list[tuple[Slot, bytes]]:
         """What is stored where for a value: in its variable, and in the point of a tag."""
         signal = self._signal(path)
         if signal.variable.is_code:
@@ -158,14 +153,13 @@ class Controller:
             )
         parsed, field = self._parsed(signal, value), field_signal(self.unit, signal)
         targets: list[tuple[Signal, Value]] = [(signal, parsed)]
-        if field is not None and signal.tag is not None:
+        if field is not None:
             try:
-                targets.append((field, parsed if signal.shift is not None else signal.tag.stored(parsed)))
-            except OverflowError as problem:
-                said = beyond_point(signal.tag, str(value), int(problem.args[0]))
-                raise BadValue(str(said), said.way_out) from None
-        slots = [(target, self._machine.slot(target), content) for target, content in targets]
-        return [(target, slot, slot.encode(content)) for target, slot, content in slots]
+                targets.append((field, Draft.stored_value(signal, field, parsed, str(value))))
+            except LiteralProblem as problem:
+                raise BadValue(str(problem), problem.way_out) from None
+        slots = [(self._machine.slot(target), content) for target, content in targets]
+        return [(slot, slot.encode(content)) for slot, content in slots]
 
     def _signal(self, path: str) -> Signal:
         try:
@@ -200,7 +194,7 @@ class Controller:
     @property
     def now(self) -> int:
         """The time in ns at which the next scan starts."""
-        return self._timebase.time(self._machine.scan)
+        return self._session.now
 
     def power(self, word: str) -> None:
         """Take the power away or bring it back before the next scan, as in a column ``power`` of a case.
@@ -213,11 +207,9 @@ class Controller:
         """
         if word not in POWERED:
             raise BadValue(f"{word} is no word for the power.", f"There are {listed(POWERED)}.")
-        state = self._machine.powered
-        if state == "off" and word in ("stop", "run"):
+        if self._machine.powered == "off" and word in ("stop", "run"):
             raise BadValue(f"The power is off; {word} needs it.", "Say on or cold first.")
-        if word == "cold" or POWERED[word] != state:
-            self._machine.switch(cast("Power", word))
+        self._session.switch(cast("Power", word))
 
     def scan(self, count: int = 1) -> None:
         """Run some scans.
@@ -240,14 +232,14 @@ class Controller:
         """
         self._watch(expression)
         number = list(self._conditions).index(expression)
-        begun = self._machine.scan
-        scans = self._timebase.scans_before(self.now + duration(within)) - begun
+        begun, timebase = self.now, self._session.plan.timebase
+        scans = timebase.scans_before(begun + duration(within)) - self._session.scan
         if not self._run(scans, self._machine.artifact.probes[number]):
             raise NeverMet(
-                f"{expression} was never TRUE within {shown_duration(self.now - self._timebase.time(begun))}.",
+                f"{expression} was never TRUE within {shown_duration(self.now - begun)}.",
                 "Look at the values that it names, or give it more time: within=...",
             )
-        return self._timebase.time(self._machine.scan - 1)
+        return timebase.time(self._session.scan - 1)
 
     def _watch(self, expression: str) -> None:
         """Compile a condition in; the machine goes on with all that it holds."""
@@ -260,26 +252,19 @@ class Controller:
             raise BadValue(f"{expression}: {first.message}", first.way_out)
         self._conditions[expression] = method
         self._make_anew()
-        self._machine.look()
 
     def _make_anew(self) -> None:
         """Compile for what is asked of the machine now; it goes on with all that it holds."""
-        kept = self._machine.snapshot()
-        self._machine = self._made()
-        self._machine.restore(kept)
+        self._session.exchange(self._made())
 
     def _run(self, scans: int, until: Slot | None) -> bool:
         """Run scans, and record; whether the condition was met."""
-        is_met = False
-        fault: Fault | None = None
-        for piece in self._machine.pieces(max(0, min(scans, _LONGEST)), spans=self._spans, until=until):
-            self._pieces.append((piece.with_log(self._shelf.put(piece.log)), piece.end))
-            is_met, fault = piece.is_met, piece.fault
+        is_met, fault = self._session.advance(max(0, min(scans, _LONGEST)), until)
         if fault is not None:
             where = f"{self.unit.name}.{fault.instance}" if fault.instance else self.unit.name
             site = fault.site
             raise ScanFault(
-                f"{site.kind[0].upper()}{site.kind[1:]} in {where}, at {shown_duration(self._timebase.time(fault.scan))} "
+                f"{site.kind[0].upper()}{site.kind[1:]} in {where}, at {shown_duration(self.now)} "
                 f"(scan {fault.scan}), {site.source.shown_line(site.start)}."
             )
         return is_met
@@ -288,7 +273,7 @@ class Controller:
 
     def snapshot(self) -> Moment:
         """All that the controller holds now: data, clock, forces."""
-        return Moment(self._machine.snapshot(), self._machine.scan, self, self._program)
+        return Moment(self._session.checkpoint(), self._program)
 
     def restore(self, moment: Moment) -> None:
         """Come back to a moment of this controller, or of another of the same program; what was recorded after it, or by another, is dropped.
@@ -303,18 +288,15 @@ class Controller:
             raise BadValue(
                 f"This is {what}.", "Come back to one that a machine of this unit, with this scan, has taken."
             )
-        if moment.snapshot.forces and not self._mode.forces:
+        if moment.checkpoint.snapshot.forces and not self._mode.forces:
             self._mode = replaced(self._mode, forces=True)
             self._make_anew()
-        self._machine.restore(moment.snapshot)
-        self._machine.look()
-        kept = self._pieces if moment.of is self else []
-        self._pieces = [(piece, min(end, moment.scan)) for piece, end in kept if piece.first < moment.scan]
+        self._session.back(moment.checkpoint)
 
     @property
     def _program(self) -> tuple[object, ...]:
         """What of a controller decides where its data lies and what that means."""
-        return self.unit, tuple(self._constants.items()), self._timebase
+        return self.unit, tuple(self._constants.items()), self._session.plan.timebase
 
     def trace(self, *patterns: str) -> Tracks:
         """What was recorded, by path; each unpacks into two arrays, times in ns and the value after the scan at each of them.
@@ -330,9 +312,8 @@ class Controller:
                     f"Nothing that is recorded is called {pattern}.", "Write a path or a pattern such as running.*."
                 )
         chosen = [signal for signal in self._recorded if _fits(signal.path, patterns or ["*"])]
-        gatherer = Gatherer(self.unit, chosen, list(map(self._machine.slot, chosen)), self._timebase)
-        for piece, end in self._pieces:
-            gatherer.take(piece.with_log(piece.log), end)  # what is looked up on the way is not kept
+        gatherer = Gatherer(self.unit, chosen, list(map(self._machine.slot, chosen)), self._session.plan.timebase)
+        self._recorder.tell(gatherer)
         return gatherer.tracks(self.now)
 
 

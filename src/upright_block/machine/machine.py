@@ -48,7 +48,8 @@ _LONG_SLICE = 0.05
 class Snapshot:
     """All that a machine holds at a moment: its data with the clock and the forces, and whether it runs.
 
-    ``held`` is what its outputs had when it stopped, or lost its power.
+    ``held`` is what its outputs had when it stopped, or lost its power. ``looked`` is what the probes of the artifact ``of`` keep.
+    ``clock`` is what the wall clock would have shown at scan 0, where it was set.
     """
 
     content: bytes
@@ -57,6 +58,9 @@ class Snapshot:
     idled: int = 0
     is_stopped: bool = False
     held: list[bytes] = fresh(default_factory=list)
+    looked: bytes = b""
+    of: Artifact | None = None
+    clock: int | None = None
 
 
 @record
@@ -145,22 +149,34 @@ class Machine:
             self._bytes[span] = bytes(span.stop - span.start)
         self._idle: int | None = None
         self._idled = 0
+        self._clock: int | None = None
         self._is_stopped = False
         self._held: list[bytes] = []
 
     def snapshot(self) -> Snapshot:
         """What the machine holds now, to come back to with `restore`."""
-        content = bytes(self._bytes[8 : DATA + self.artifact.own])
+        artifact = self.artifact
+        own, end = DATA + artifact.own, DATA + len(artifact.initial)
         forces = tuple(bytes(self._bytes[span]) for span in self._of_forces())
-        return Snapshot(content, forces, self._idle, self._idled, self._is_stopped, self._held)
+        idle = self._idle, self._idled, self._is_stopped, self._held
+        return Snapshot(bytes(self._bytes[8:own]), forces, *idle, bytes(self._bytes[own:end]), artifact, self._clock)
 
     def restore(self, snapshot: Snapshot) -> None:
-        """Come back to a snapshot, which may be that of another machine with the same subject."""
+        """Come back to a snapshot, which may be that of another machine with the same subject.
+
+        What keeps values for probes begins anew where other ones look at it.
+        """
         self._bytes[8 : 8 + len(snapshot.content)] = snapshot.content
         for number, span in enumerate(self._of_forces()):
             self._bytes[span] = snapshot.forces[number] if snapshot.forces else bytes(span.stop - span.start)
         self._idle, self._idled = snapshot.idle, snapshot.idled
         self._is_stopped, self._held = snapshot.is_stopped, snapshot.held
+        self._clock = snapshot.clock
+        if snapshot.of is self.artifact:
+            own = DATA + self.artifact.own
+            self._bytes[own : own + len(snapshot.looked)] = snapshot.looked
+        else:
+            self.look()
 
     # --- memory ---
 
@@ -239,14 +255,14 @@ class Machine:
 
     # --- forces ---
 
-    def force(self, slot: Slot, content: bytes, is_input: bool = False) -> None:
+    def force(self, slot: Slot, content: bytes) -> None:
         """Hold a slot at a value, against whatever writes it, until it is released; the mode of the artifact has to be one with forces."""
-        self._do(force_event(slot, 0, content, is_input))
+        self._do(force_event(slot, 0, content, slot.is_driven))
 
-    def release(self, slot: Slot, is_input: bool = False) -> None:
+    def release(self, slot: Slot) -> None:
         """End the force on a slot, if there is one. It has what is written next; an input has at once what it was driven to."""
         if self._event is not None:
-            self._do(force_event(slot, 0, None, is_input))
+            self._do(force_event(slot, 0, None, slot.is_driven))
 
     def _do(self, event: Event) -> None:
         assert self._event is not None
@@ -393,7 +409,7 @@ class Machine:
         span_at = align(self.artifact.end)
         copy_at = align(span_at + 16 * len(watched))
         event_at = copy_at + 2 * size
-        clock = self.clock_start
+        clock = self.clock_start if self._clock is None else self._clock
         base = self.timebase
         start_at = align(event_at + len(events))
         table = b"" if base.is_even else struct.pack(f"<{len(base.starts)}q", *base.starts)
@@ -455,7 +471,7 @@ class Machine:
             fault = self._run_until(stop, log_at + room - 2 * size, upsets, until)
             next_event, is_met = header.get(self._bytes, "event"), bool(header.get(self._bytes, "is_met"))
             # An event may have set it.
-            clock = header.get(self._bytes, "clock") - self._idled
+            clock = self._clock = header.get(self._bytes, "clock") - self._idled
             log = bytes(self._bytes[log_at : header.get(self._bytes, "log")])
             reached = self.scan
             yield Trace(first, reached - first, begun, counted, start_words, log, fault, is_met, tuple(upsets))

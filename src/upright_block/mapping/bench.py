@@ -7,6 +7,7 @@ from contextlib import suppress
 from itertools import chain, combinations, islice
 from typing import TYPE_CHECKING
 
+from upright_block.cases.session import Session, bare_plan
 from upright_block.compiler.artifact import Slot
 from upright_block.compiler.program import make_program
 from upright_block.language import typed
@@ -29,27 +30,23 @@ Change = tuple[Slot, bytes]
 """Where something is stored, and what."""
 
 
-class Bench:
-    """A machine with a configuration in which every task has run once; ``numbers`` stand beside tags in the text."""
+class Bench(Session):
+    """A configuration in which every task has run once, from where it goes on by hand; ``numbers`` stand beside tags in the text."""
 
     def __init__(
         self, configuration: typed.Unit, timebase: Timebase, points: Points, numbers: Mapping[Tag, set[float]]
     ) -> None:
+        super().__init__(bare_plan(configuration.key, timebase), Machine.of(make_program(configuration)))
         self.points = points
         self.numbers = numbers
-        self.machine = Machine.of(make_program(configuration))
-        self.machine.timebase = timebase
         self.fault: Fault | None = None
         self.run(1)
-        self.start = self.machine.snapshot()
+        self.start = self.checkpoint()
 
     def run(self, scans: int) -> bool:
         """Run some scans; whether all of them came to their end. Else ``fault`` is what stopped one."""
-        last: Fault | None = None
-        for piece in self.machine.pieces(scans):
-            last = piece.fault
-        self.fault = last
-        return last is None
+        _, self.fault = self.advance(scans)
+        return self.fault is None
 
     def images(self, scans: int) -> list[np.ndarray]:
         """The data after each of some scans, up to a fault: what a scan leaves that stopped is no value of the controller."""
@@ -102,7 +99,7 @@ class Bench:
 
     def tries(self, gates: Sequence[Tag]) -> Iterator[tuple[tuple[Tag, Change], ...]]:
         """Values of other points that may open a way, a bounded number: one, all, and two at once."""
-        self.machine.restore(self.start)
+        self.back(self.start)
         choices = [
             [(gate, change) for change, _ in islice(self.changes(gate), _MOST_NUMBERS)] for gate in gates[:_MOST_GATES]
         ]
@@ -113,7 +110,7 @@ class Bench:
 
     def opened(self, tried: Sequence[tuple[Tag, Change]], scans: int) -> bool:
         """Start anew with other values at some points, and let the tasks run; whether none of them stopped."""
-        self.machine.restore(self.start)
+        self.back(self.start)
         for _, (slot, content) in tried:
             self.machine.poke(slot, content)
         return self.run(scans)

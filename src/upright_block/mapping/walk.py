@@ -10,6 +10,7 @@ from functools import cached_property
 from itertools import product
 from typing import TYPE_CHECKING
 
+from upright_block.cases.session import Checkpoint
 from upright_block.compiler.artifact import Slot
 from upright_block.language import typed
 from upright_block.language.instances import instances
@@ -22,7 +23,7 @@ from upright_block.language.tags import Tag
 from upright_block.language.timebase import Timebase
 from upright_block.language.types import BOOL, Elementary
 from upright_block.language.walking import accesses
-from upright_block.machine.machine import Machine, Snapshot
+from upright_block.machine.machine import Machine
 from upright_block.machine.trace import Fault
 from upright_block.mapping.bench import Bench
 from upright_block.mapping.disturbing import Disturbed, OutputPlace, disturbed
@@ -289,25 +290,25 @@ class Walker:
         further = [path for path in moved if path.upper() not in wired]
         return InputWalk(tag, tuple(pins), tuple(further), opened, tuple(gates), is_used, self._faults.get(tag))
 
-    def _twin(self, base: Snapshot, scans: int) -> list[np.ndarray]:
+    def _twin(self, base: Checkpoint, scans: int) -> list[np.ndarray]:
         """What the undisturbed machine has after each scan from a snapshot on."""
         bench = self.bench
         if base is bench.start and len(self._kept) >= scans:
             return self._kept[:scans]
-        bench.machine.restore(base)
+        bench.back(base)
         found = bench.images(scans)
         if base is bench.start:
             self._kept = found
         return found
 
-    def _moved(self, tag: Tag, scans: int, base: Snapshot) -> dict[str, bool]:
+    def _moved(self, tag: Tag, scans: int, base: Checkpoint) -> dict[str, bool]:
         """The paths that differ from the twin when a tag moves, each with whether it went the other way."""
         bench, watch = self.bench, self.watch
         twin = self._twin(base, scans)
-        bench.machine.restore(base)
+        bench.back(base)
         found: dict[int, bool] = {}
         for (slot, content), is_true in list(bench.changes(tag)):
-            bench.machine.restore(base)
+            bench.back(base)
             bench.machine.poke(slot, content)
             images = bench.images(scans)
             if bench.fault is not None:
@@ -326,7 +327,7 @@ class Walker:
         for tried in bench.tries(gates):
             if not bench.opened(tried, scans):
                 continue
-            moved = self._moved(tag, scans, bench.machine.snapshot())
+            moved = self._moved(tag, scans, bench.checkpoint())
             if moved:
                 return tuple((gate, bench.shown(gate, change)) for gate, change in tried), moved
         return (), {}
@@ -381,7 +382,7 @@ class Walker:
             for tried in bench.tries(group):
                 if not bench.opened(tried, before):
                     continue
-                base = bench.machine.snapshot()
+                base = bench.checkpoint()
                 for place in writers:
                     for found in follower.followed(place, base, scans):
                         if found is tag or found in self._parts.get(tag, ()):
@@ -430,18 +431,18 @@ class _Follower:
         """The outputs that a place writes."""
         return set(self.index.tags_at(place.place))
 
-    def followed(self, place: OutputPlace, base: Snapshot, scans: int) -> list[Tag]:
+    def followed(self, place: OutputPlace, base: Checkpoint, scans: int) -> list[Tag]:
         """The outputs whose points differ from those of an undisturbed twin."""
         import numpy as np
 
         bench, moved = self.bench, np.zeros(self.size, np.uint8)
-        bench.machine.restore(base)
+        bench.back(base)
         twin = self._twins.get(id(base)) if base is bench.start else None
         if twin is None:
             twin = self._areas(scans)
             if base is bench.start:
                 self._twins[id(base)] = twin
-            bench.machine.restore(base)
+            bench.back(base)
         bench.machine.poke(self.switch, self.switch.encode(place.number))
         for area, other in zip(self._areas(scans), twin, strict=False):
             moved |= area ^ other
