@@ -10,6 +10,7 @@ from upright_block.cli.main import main
 from upright_block.compiler.program import USUAL, Mode, make_program
 from upright_block.language.checking import check_program
 from upright_block.language.findings import Finding, Findings
+from upright_block.language.forms import statements
 from upright_block.language.scope import Scope
 from upright_block.language.source import Source
 from upright_block.language.timebase import Timebase
@@ -25,7 +26,7 @@ SECOND = 1_000_000_000
 def checked(text: str) -> tuple[Scope, list[Finding]]:
     """The scope and the findings of a source text."""
     findings, scope = Findings(), Scope(STANDARD)
-    check_program([Source("t.st", text)], scope, findings)
+    check_program([statements(Source("t.st", text, "statements"))], scope, findings)
     return scope, findings.in_order()
 
 

@@ -168,22 +168,21 @@ def _checked(texts: Texts, case_files: dict[str, Source], found: _Found, is_doub
         if is_doubtful or not finding.is_doubtful:
             gathered.add(finding)
     findings = sorted(gathered.items, key=lambda f: (f.source.path, f.start, f.name))
-    own_texts = [*texts.own, *texts.rigs, *texts.tags, *texts.wirings, *case_files.values()]
+    own_texts = [*texts.own, *texts.rigs, *texts.tags, *case_files.values()]
     named: frozenset[str] = frozenset()
     if any(f.name in ("never-read", "never-used") for f in findings):
         named = named_outside([*own_texts, *_heads(texts, case_files.values())])
         findings = unread(findings, named)
     policy = texts.manifest.policy
     policy = replaced(policy, allowances=(*policy.allowances, *found.allowances, *accepted.allowances))
-    tables = (*texts.tags, *texts.wirings)
-    sources = [texts.manifest.source, *texts.own, *texts.rigs, *tables, *case_files.values()]
-    own = [memory.sources[source.path].units for source in texts.own if source.path in memory.sources]
+    sources = [texts.manifest.source, *texts.own, *texts.rigs, *texts.tags, *case_files.values()]
+    own = [memory.sources[source.path].units for source in texts.alone if source.path in memory.sources]
     return Checked(
         texts.manifest.name,
         texts.root,
         settle(findings, sources, policy, True),
-        sum(own) + len(texts.wirings),
-        len(texts.own) + len(texts.rigs),
+        sum(own) + len(texts.asking),
+        len(texts.alone) + len(texts.rigs),
         sum(kept.ready + kept.not_run for kept in memory.cases.values()),
         accepted,
         texts.files,
@@ -298,7 +297,7 @@ class _Again:
         self.texts = texts
         self.case_files = case_files
         self.memory = memory
-        self.sources = {source.path: source for source in (*texts.own, *texts.rigs)}
+        self.sources = {source.path: source for source in (*texts.alone, *texts.rigs)}
         self.mentions = {path: mentioned(source.text) for path, source in self.sources.items()}
         self.declaring: dict[str, list[str]] = {}
         for path, kept in memory.sources.items():
@@ -394,7 +393,7 @@ class _Again:
         shared = set(self.memory.shared)
         begin |= {path for path, names in self.mentions.items() if not names.isdisjoint(shared)}
         named = {name.rpartition(".")[2] for path in cases for name in mentioned(self.case_files[path].text)}
-        for source in (*_rules(self.texts), *self.texts.tags, *self.texts.wirings):
+        for source in (*_rules(self.texts), *self.texts.tables):
             named |= mentioned(source.text)
         begin |= self._declaring(named)
         begin |= {source.path for source in self.texts.rigs} if cases else set()
@@ -464,7 +463,7 @@ def _around(texts: Texts, also: Sequence[Path]) -> str:
         _digest(repr(stamps)),
         texts.manifest.source.text,
         repr([str(folder) for folder in also]),
-        *(f"{source!r}{source.text}" for source in (*texts.tags, *texts.wirings, *_rules(texts))),
+        *(f"{source!r}{source.text}" for source in (*texts.tables, *_rules(texts))),
         repr([str(finding) for finding in texts.findings]),
     ]
     return _digest("\0".join(_digest(part) for part in parts))
@@ -481,7 +480,7 @@ def _read(path: Path, texts: Texts, case_files: dict[str, Source], around: str) 
         data: Any = json.loads(path.read_text("utf-8"))
         if data["around"] != around:
             return None
-        sources = {source.path: source for source in (*texts.own, *texts.rigs, *texts.tags, *texts.wirings)}
+        sources = {source.path: source for source in (*texts.own, *texts.rigs, *texts.tags)}
         sources |= case_files
         return _Reader(sources).memory(data)
     except (OSError, ValueError, KeyError, TypeError, AttributeError):

@@ -170,7 +170,7 @@ def test_the_blocks_of_the_standard_have_no_finding_that_they_do_not_allow() -> 
     for unit in scope.units.values():
         unit.is_standard = False
     found = [finding for finding in analyse(scope) if not finding.is_doubtful]
-    texts = [Source(f"{unit.source.path}.st", unit.source.text) for unit in scope.units.values()]
+    texts = [Source(f"{unit.source.path}.st", unit.source.text, "statements") for unit in scope.units.values()]
     by_path = {source.path: source for source in texts}
     named = [replaced(finding, source=by_path[f"{finding.source.path}.st"]) for finding in found]
     assert [str(finding) for finding in settle(named, texts, Policy(), True).findings] == []

@@ -20,7 +20,7 @@ LATE = (
 
 def names(text: str, policy: Policy | None = None) -> tuple[list[str], list[str]]:
     """The findings that count, and those that are allowed."""
-    settled = settle(checked(text)[1], [Source("t.st", text)], policy or Policy())
+    settled = settle(checked(text)[1], [Source("t.st", text, "statements")], policy or Policy())
     return [f"{f.line} {f.severity} {f.name}" for f in settled.findings], [f.name for f, _ in settled.allowed]
 
 

@@ -53,7 +53,7 @@ def found_in(entry: Entry, text: str, folder: Path) -> list[str]:
         write_files(folder, {"tags/t.csv": text, "programs/p.st": user_of(text, entry.variables)})
         return [finding.name for finding in load_library(folder).findings]
     source = block(entry.variables, text) if entry.kind == "body" else text
-    settled = settle(checked(source)[1], [Source("t.st", source)], Policy())
+    settled = settle(checked(source)[1], [Source("t.st", source, "statements")], Policy())
     return [finding.name for finding in settled.findings]
 
 

@@ -6,6 +6,7 @@ from tests.helpers import checked, findings_of, machine_for
 from upright_block.language.addresses import NoAddress, parse_address
 from upright_block.language.checking import check_program
 from upright_block.language.findings import Findings
+from upright_block.language.forms import statements
 from upright_block.language.points import Point, PointRules, Points
 from upright_block.language.scope import Scope
 from upright_block.language.source import Source
@@ -98,7 +99,7 @@ END_FUNCTION_BLOCK
 def machine(rules: PointRules) -> Machine:
     scope, findings = Scope(STANDARD), Findings()
     scope.points.rules = rules
-    check_program([Source("t.st", BODY)], scope, findings)
+    check_program([statements(Source("t.st", BODY, "statements"))], scope, findings)
     assert not findings.items, findings.items
     return machine_for(scope.units["B"])
 

@@ -16,6 +16,7 @@ from upright_block.compiler.program import USUAL, Mode
 from upright_block.compiler.program import make_program as lowered
 from upright_block.language.checking import check_program
 from upright_block.language.findings import Findings
+from upright_block.language.forms import statements
 from upright_block.language.scope import Scope
 from upright_block.language.signals import signals
 from upright_block.language.source import Source
@@ -123,7 +124,7 @@ def _run_here(
     calls = " ".join(f"{root.name}_one();" for root in roots)
     text += f"\nFUNCTION_BLOCK Whole VAR {members} END_VAR {calls} END_FUNCTION_BLOCK"
     findings, scope = Findings(), Scope(STANDARD)
-    check_program([Source("p.st", text)], scope, findings)
+    check_program([statements(Source("p.st", text, "statements"))], scope, findings)
     errors = [f for f in findings.items if f.severity == "error"]
     assert not errors, f"{errors[0]}\n{errors[0].source.line_text(errors[0].line)}"
     whole = scope.units["WHOLE"]

@@ -19,7 +19,7 @@ def named_outside(sources: Iterable[Source]) -> frozenset[str]:
     """
     found: set[str] = set()
     for source in sources:
-        if source.path.lower().endswith(".st"):
+        if source.form == "statements":
             found.update(_BEHIND_A_DOT.findall(source.text), _GIVEN.findall(source.text))
         else:
             found.update(_WORD.findall(source.text))

@@ -136,7 +136,7 @@ def allowances(source: Source, findings: Findings) -> list[Allowance]:
 
 def _comments(source: Source) -> list[tuple[int, int, str]]:
     """The comments of a source that may be allowances: where each begins and ends, and its words."""
-    if source.path.lower().endswith(".st"):
+    if source.form == "statements":
         return [(c.start, c.end, c.text) for c in tokenize(source, Findings()).comments]
     return [(m.start(), m.end("text"), m["text"]) for m in _HASH.finditer(source.text)]
 

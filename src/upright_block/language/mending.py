@@ -94,7 +94,7 @@ def _without_not(finding: Finding) -> Edit | None:
 
 def _drop_comment(finding: Finding) -> Edit | None:
     source = finding.source
-    if not source.path.lower().endswith(".st"):
+    if source.form != "statements":
         return None
     start = finding.start
     while start > 0 and source.text[start - 1] in " \t":

@@ -18,17 +18,18 @@ class Cell:
 
 
 class Source:
-    """One text as it was read: a block source, a case file, a table.
+    """One text as it was read: a block source, a case file, a table; ``form`` says how units are written in it, empty where none are.
 
     Offsets everywhere in the language layer are character offsets into ``text``.
     Lines and columns count from 1, as editors show them.
     """
 
-    __slots__ = ("_line_starts", "path", "text")
+    __slots__ = ("_line_starts", "form", "path", "text")
 
-    def __init__(self, path: str, text: str) -> None:
+    def __init__(self, path: str, text: str, form: str = "") -> None:
         self.path = path
         self.text = text
+        self.form = form
         self._line_starts: list[int] | None = None
 
     def __repr__(self) -> str:

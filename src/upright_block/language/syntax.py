@@ -7,6 +7,7 @@
 from __future__ import annotations
 
 from upright_block.language.addresses import Address
+from upright_block.language.allowing import Allowance
 from upright_block.language.nodes import node
 
 
@@ -517,9 +518,10 @@ class Configuration(Node):
 
 @node
 class File:
-    """What one source declares."""
+    """What one source declares, and what it allows besides its comments."""
 
     units: tuple[Unit, ...]
-    types: tuple[TypeDeclaration, ...]
-    globals: tuple[VariableSection, ...]
-    configurations: tuple[Configuration, ...]
+    types: tuple[TypeDeclaration, ...] = ()
+    globals: tuple[VariableSection, ...] = ()
+    configurations: tuple[Configuration, ...] = ()
+    allowances: tuple[Allowance, ...] = ()

@@ -229,7 +229,7 @@ class Unit(Compound):
     @property
     def is_wired(self) -> bool:
         """Whether it is a wiring table."""
-        return self.kind == "PROGRAM" and self.source.path.lower().endswith((".csv", ".xlsx"))
+        return self.source.form == "table" and self.is_written
 
     @property
     def is_stand_in(self) -> bool:

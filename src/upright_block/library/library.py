@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Sequence
-from collections.abc import Set as AbstractSet
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from upright_block.language.checking import check_program, named_unit
 from upright_block.language.findings import Finding, Findings
@@ -15,12 +13,10 @@ from upright_block.language.source import Source
 from upright_block.language.tags import TagTable
 from upright_block.language.typed import Unit
 from upright_block.library.files import Files
+from upright_block.library.forms import FORMS, written
 from upright_block.library.manifest import Manifest, read_manifest
 from upright_block.library.tagtable import tag_table
 from upright_block.standard import STANDARD
-
-if TYPE_CHECKING:
-    from upright_block.language.parsing.wiring import WiringTable
 
 
 @record
@@ -50,8 +46,8 @@ class Library:
 
 @record
 class Texts:
-    """The texts of a library before anything in them is understood: ``own`` sources, those of ``rigs``, tables of tags and of
-    wirings. ``findings`` are of files that cannot be read.
+    """The texts of a library before anything in them is understood: ``own`` sources of units, those of ``rigs``, and tables of tags.
+    ``findings`` are of files that cannot be read.
     """
 
     root: Path
@@ -60,8 +56,22 @@ class Texts:
     own: tuple[Source, ...]
     rigs: tuple[Source, ...]
     tags: tuple[Source, ...]
-    wirings: tuple[Source, ...]
     findings: tuple[Finding, ...]
+
+    @property
+    def alone(self) -> tuple[Source, ...]:
+        """The own sources that are read without asking what names stand for."""
+        return tuple(source for source in self.own if not FORMS[source.form].asks)
+
+    @property
+    def asking(self) -> tuple[Source, ...]:
+        """The own sources that ask."""
+        return tuple(source for source in self.own if FORMS[source.form].asks)
+
+    @property
+    def tables(self) -> tuple[Source, ...]:
+        """What every finding may depend on: the tables of tags, and the sources that ask."""
+        return (*self.tags, *self.asking)
 
 
 def load_library(root: Path, also: Sequence[Path] = ()) -> Library:
@@ -83,11 +93,16 @@ def read_texts(root: Path, also: Sequence[Path] = ()) -> Texts:
     manifest = read_manifest(files)
     findings = Findings()
     folders = manifest.folders
-    rigs = _sources([f"{folder}/rigs" for folder in folders["cases"]], files, findings)
-    own = _sources((*folders["blocks"], *folders["programs"]), files, findings, {source.path for source in rigs})
-    tags = _tables(folders["tags"], files, findings)
-    wirings = _tables(folders["wiring"], files, findings)
-    return Texts(root, manifest, files, tuple(own), tuple(rigs), tuple(tags), tuple(wirings), tuple(findings.items))
+    rigs = list(_of_form("statements", [f"{folder}/rigs" for folder in folders["cases"]], files, findings))
+    known = {source.path for source in rigs}
+    own = [
+        source
+        for name, form in FORMS.items()
+        for source in _of_form(name, [folder for key in form.folders for folder in folders[key]], files, findings)
+        if source.path not in known
+    ]
+    tags = _texts(folders["tags"], (".csv", ".xlsx"), files, findings)
+    return Texts(root, manifest, files, tuple(own), tuple(rigs), tuple(tags), tuple(findings.items))
 
 
 def check_texts(texts: Texts, only: Collection[str] | None = None) -> Library:
@@ -97,17 +112,14 @@ def check_texts(texts: Texts, only: Collection[str] | None = None) -> Library:
         findings.add(finding)
     manifest = texts.manifest
     scope = Scope(STANDARD, manifest.name, _stand_ins, set(texts.rigs))
-    sources = (*texts.own, *texts.rigs)
     scope.points.rules = manifest.points
     scope.dialect = manifest.dialect
-    tables = [tag_table(source, findings) for source in texts.tags]
-    wirings = _wirings(texts.wirings, findings)
+    tags = [tag_table(source, findings) for source in texts.tags]
+    sources = (*texts.alone, *texts.rigs)
     chosen = [source for source in sources if only is None or source.path in only]
-    check_program(chosen, scope, findings, tables, wirings)
-    tables_read = (*(table.source for table in tables), *(table.source for table in wirings))
-    return Library(
-        texts.root, manifest, texts.files, sources, tables_read, tuple(tables), scope, tuple(findings.in_order())
-    )
+    check_program(map(written, (*chosen, *texts.asking)), scope, findings, tags)
+    found = tuple(findings.in_order())
+    return Library(texts.root, manifest, texts.files, sources, texts.tables, tuple(tags), scope, found)
 
 
 def _stand_ins() -> Standard:
@@ -116,26 +128,14 @@ def _stand_ins() -> Standard:
     return STAND_INS
 
 
-def _sources(
-    folders: Iterable[str], files: Files, findings: Findings, known: AbstractSet[str] = frozenset()
-) -> list[Source]:
-    """The texts of blocks in some folders, each read once; those that are known are left out."""
-    paths = dict.fromkeys(path for folder in folders for path in files.below(folder, (".st",), findings))
-    read = [files.source(path, findings) for path in paths if files.shown(path) not in known]
-    return [source for source in read if source is not None]
-
-
-def _wirings(sources: Sequence[Source], findings: Findings) -> list[WiringTable]:
-    """The wiring tables of some sources; what is none is told."""
-    if not sources:
-        return []
-    from upright_block.library.wiringtable import wiring_table
-
-    read = [wiring_table(source, findings) for source in sources]
-    return [table for table in read if table is not None]
-
-
-def _tables(folders: Iterable[str], files: Files, findings: Findings) -> list[Source]:
-    """The texts of tables in some folders: CSV files, and the sheets of workbooks."""
-    paths = dict.fromkeys(path for folder in folders for path in files.below(folder, (".csv", ".xlsx"), findings))
+def _texts(folders: Iterable[str], suffixes: tuple[str, ...], files: Files, findings: Findings) -> list[Source]:
+    """The texts of some folders, each read once: files, and of a workbook its sheets."""
+    paths = dict.fromkeys(path for folder in folders for path in files.below(folder, suffixes, findings))
     return [source for path in paths for source in files.sheets(path, findings)]
+
+
+def _of_form(name: str, folders: Iterable[str], files: Files, findings: Findings) -> Iterator[Source]:
+    """The sources of units in a form."""
+    for source in _texts(folders, FORMS[name].suffixes, files, findings):
+        source.form = name
+        yield source

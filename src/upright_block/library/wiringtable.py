@@ -5,16 +5,27 @@ from __future__ import annotations
 from collections.abc import Mapping
 from pathlib import PurePosixPath
 
-from upright_block.language.catalogue import stops
+from upright_block.language import syntax
+from upright_block.language.checking.siblings import check_siblings
 from upright_block.language.findings import Findings, Words
-from upright_block.language.parsing.wiring import OWN_COLUMNS, WiringTable
+from upright_block.language.forms import IsFunction
+from upright_block.language.parsing.wiring import OWN_COLUMNS, WiringTable, wire
 from upright_block.language.source import Cell, Sheet, Source
 from upright_block.library.table import table_of
 
 
+def read_wiring(source: Source, findings: Findings, is_function: IsFunction) -> syntax.File:
+    """A wiring table as the program that it is."""
+    table = wiring_table(source, findings)
+    if table is None:
+        return syntax.File(())
+    found = wire(table, is_function, findings)
+    check_siblings(table, findings)
+    return found
+
+
 def wiring_table(source: Source, findings: Findings) -> WiringTable | None:
     """The rows of a wiring table; None where it has no instances."""
-    begun = len(findings.items)
     table = table_of(source, skips_blank=True)
     for flaw in table.flaws:
         findings.add(flaw.words.told(source, flaw.start, flaw.end))
@@ -35,8 +46,7 @@ def wiring_table(source: Source, findings: Findings) -> WiringTable | None:
         if row:
             rows.append(row)
     name = source.sheet if isinstance(source, Sheet) and not source.is_only else PurePosixPath(source.path).stem
-    is_broken = any(stops(finding.name) for finding in findings.items[begun:])
-    return WiringTable(name, source, heads, tuple(rows), is_broken)
+    return WiringTable(name, source, heads, tuple(rows))
 
 
 def _no_name() -> Words:

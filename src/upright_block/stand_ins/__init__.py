@@ -24,7 +24,7 @@ _BY_KEY = {name.upper(): name for name in NAMES}
 def source(key: str) -> Source | None:
     """The text of a stand-in, by its name in upper case; None when there is none."""
     name = _BY_KEY.get(key)
-    return Source(f"stand-ins/{name}.st", shipped_text(__name__, f"blocks/{name}.st")) if name else None
+    return Source(f"stand-ins/{name}.st", shipped_text(__name__, f"blocks/{name}.st"), "statements") if name else None
 
 
 STAND_INS = Standard(source, lambda _: None, frozenset(NAMES))

@@ -61,7 +61,7 @@ def source(name: str) -> Source | None:
     """The source text of a standard unit, by its name in upper case; None when it is not one."""
     if name not in UNITS:
         return None
-    return Source(f"standard/{name}", shipped_text(__name__, f"blocks/{name.lower()}.st"))
+    return Source(f"standard/{name}", shipped_text(__name__, f"blocks/{name.lower()}.st"), "statements")
 
 
 STANDARD = Standard(source, function, frozenset({*BLOCKS, *NUMERIC, *OTHERS, *FUNCTIONS}))

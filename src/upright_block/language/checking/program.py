@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from contextlib import suppress
-from typing import TYPE_CHECKING, cast
+from typing import cast
 
 from upright_block.language import syntax, typed
 from upright_block.language.addresses import NoAddress, parse_address
@@ -35,15 +35,13 @@ from upright_block.language.checking.uses import bind_overrides, find_recursion,
 from upright_block.language.checking.words import program as words
 from upright_block.language.checking.words.tags import output_twice, point_too_far
 from upright_block.language.findings import Finding, Findings, Related, Words, first_declared
+from upright_block.language.forms import Written
 from upright_block.language.parsing import parse
 from upright_block.language.scope import NamedType, Scope
 from upright_block.language.source import Source
 from upright_block.language.tags import Tag, TagTable
 from upright_block.language.types import BOOL, BROKEN, ELEMENTARY, Array, Type
 from upright_block.language.walking import accesses, every_statement
-
-if TYPE_CHECKING:
-    from upright_block.language.parsing.wiring import WiringTable
 
 _SECTIONS: dict[str, typed.Section] = {
     "VAR_INPUT": "input",
@@ -56,13 +54,9 @@ _SECTIONS: dict[str, typed.Section] = {
 
 
 def check_program(
-    sources: Iterable[Source],
-    scope: Scope,
-    findings: Findings,
-    tables: Iterable[TagTable] = (),
-    wirings: Iterable[WiringTable] = (),
+    sources: Iterable[Written], scope: Scope, findings: Findings, tables: Iterable[TagTable] = ()
 ) -> None:
-    """Read and check all ``sources``, the tags of all ``tables`` and the ``wirings`` into ``scope``. Every mistake becomes a finding; nothing is raised.
+    """Read and check all ``sources`` and the tags of all ``tables`` into ``scope``. Every mistake becomes a finding; nothing is raised.
 
     Units that a mistake reaches, in themselves or in a unit that they use, are marked as broken. Those of the sources
     that are `Scope.rigs` are there for cases alone.
@@ -70,19 +64,23 @@ def check_program(
     declared: list[typed.Unit] = []
     configurations: list[tuple[Source, syntax.Configuration]] = []
     shared: list[tuple[Source, syntax.VariableSection]] = []
-    for source in sources:
-        known = len(findings.items)
-        file = parse(source, findings)
+
+    def is_function(name: str) -> bool:
+        unit = find_unit(name.upper(), scope)
+        return scope.standard.function(name.upper()) is not None or (unit is not None and unit.kind == "FUNCTION")
+
+    for written in sorted(sources, key=lambda written: written.asks):
+        known, source = len(findings.items), written.source
+        file = written.read(source, findings, is_function)
+        scope.allowances += file.allowances
         broken = any(stops(f.name) for f in findings.items[known:])
         for type_at in file.types:
             _declare_type(type_at, source, scope, findings)
         shared += [(source, section) for section in file.globals]
-        configurations += [(source, written) for written in file.configurations]
+        configurations += [(source, node) for node in file.configurations]
         declared += [
-            u for u in (declare(written, source, scope, findings, broken) for written in file.units) if u is not None
+            u for u in (declare(node, source, scope, findings, broken) for node in file.units) if u is not None
         ]
-    wired = [unit for table in wirings if (unit := _wire(table, scope, findings)) is not None]
-    declared += wired
     for source, section in shared:
         if "CONSTANT" in section.qualifiers:
             _globals(source, section, scope, findings)
@@ -99,24 +97,25 @@ def check_program(
         _interface(unit, scope, findings)
     for settle in scope.postponed:
         settle()
-    made = [_configuration(written, source, scope, findings) for source, written in configurations]
-    own = [written for source, written in configurations if source not in scope.rigs]
+    made = [_configuration(node, source, scope, findings) for source, node in configurations]
+    own = [node for source, node in configurations if source not in scope.rigs]
     programs = [unit for unit in declared if unit.kind == "PROGRAM" and unit.source not in scope.rigs]
-    whole = _whole(scope, programs, wired, findings) if programs and not own else None
+    whole = _whole(scope, programs, findings) if programs and not own else None
     settle_aliases(scope, lambda unit: checker_of(unit, scope, findings))
     for unit in declared:
         check_methods(unit, lambda node: checker_of(node, scope, findings))
     for unit in declared:
         for part in (unit, *unit.methods.values()):
             _check_body(part, scope, findings)
+    wired = [unit for unit in declared if unit.is_wired]
     if wired:
         from upright_block.language.checking.order import check_order
 
         for unit in wired:
             check_order(unit, findings)
-    for unit, (_, written) in zip(made, configurations, strict=True):
-        check_configuration(written, unit, checker_of(unit, scope, findings))
-        check_accesses(written, unit, lambda looking: checker_of(looking, scope, findings))
+    for unit, (_, configuration) in zip(made, configurations, strict=True):
+        check_configuration(configuration, unit, checker_of(unit, scope, findings))
+        check_accesses(configuration, unit, lambda looking: checker_of(looking, scope, findings))
     find_idle([unit for unit in declared if unit.source not in scope.rigs], own, findings)
     if whole is not None:
         make_configuration(checker_of(whole, scope, findings))
@@ -136,26 +135,9 @@ def check_program(
         unit.is_broken |= any(used.is_broken for used in unit.uses.values())
 
 
-def _wire(table: WiringTable, scope: Scope, findings: Findings) -> typed.Unit | None:
-    """The program that a wiring table is; None where its name is taken."""
-    from upright_block.language.checking.siblings import check_siblings
-    from upright_block.language.parsing.wiring import wire
-
-    def is_function(name: str) -> bool:
-        unit = find_unit(name.upper(), scope)
-        return scope.standard.function(name.upper()) is not None or (unit is not None and unit.kind == "FUNCTION")
-
-    begun = len(findings.items)
-    wired = wire(table, is_function, findings)
-    check_siblings(table, findings)
-    scope.allowances += wired.allowances
-    broken = table.is_broken or any(stops(f.name) for f in findings.items[begun:])
-    return declare(wired.unit, table.source, scope, findings, broken)
-
-
-def _whole(scope: Scope, programs: list[typed.Unit], wired: list[typed.Unit], findings: Findings) -> typed.Unit:
+def _whole(scope: Scope, programs: list[typed.Unit], findings: Findings) -> typed.Unit:
     """The configuration of a library that has none: its programs in the order of their files, then its tables."""
-    programs.sort(key=lambda unit: (unit in wired, unit.source.path, unit.syntax.start))
+    programs.sort(key=lambda unit: (unit.is_wired, unit.source.path, unit.syntax.start))
     written = syntax.Unit(0, 0, "CONFIGURATION", scope.name, None, (), (), "")
     unit = typed.Unit("CONFIGURATION", scope.name, programs[0].source, written, "")
     make_programs(programs, checker_of(unit, scope, findings))

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 
 from upright_block.language import syntax
 from upright_block.language.allowing import Allowance
 from upright_block.language.findings import Findings, Words
+from upright_block.language.forms import IsFunction
 from upright_block.language.lexer import KEYWORDS
 from upright_block.language.limits import MOST_INSTANCES
 from upright_block.language.nodes import fresh, record, state
@@ -30,22 +31,13 @@ _INTEGER = re.compile(r"\d{1,18}\Z")
 class WiringTable:
     """A table as it was read; a row has those cells that say something, by their columns in lower case.
 
-    ``heads`` are the cells of the columns that are pins; ``is_broken`` says that a row or a column was given up.
+    ``heads`` are the cells of the columns that are pins.
     """
 
     name: str
     source: Source
     heads: Mapping[str, Cell]
     rows: tuple[Mapping[str, Cell], ...]
-    is_broken: bool = False
-
-
-@record
-class Wired:
-    """The program that a table is, and what it allows."""
-
-    unit: syntax.Unit
-    allowances: tuple[Allowance, ...]
 
 
 @record
@@ -69,7 +61,7 @@ class _Array:
 
 
 class _Wirer:
-    def __init__(self, table: WiringTable, is_function: Callable[[str], bool], findings: Findings) -> None:
+    def __init__(self, table: WiringTable, is_function: IsFunction, findings: Findings) -> None:
         self.is_function = is_function
         self.table = table
         self.source = table.source
@@ -240,7 +232,7 @@ class _Wirer:
         return relocated(found, *at)
 
 
-def wire(table: WiringTable, is_function: Callable[[str], bool], findings: Findings) -> Wired:
+def wire(table: WiringTable, is_function: IsFunction, findings: Findings) -> syntax.File:
     """The program that a table is: its rows in their order. What is wrong with a cell becomes a finding."""
     wirer = _Wirer(table, is_function, findings)
     for row in wirer.rows():
@@ -250,7 +242,7 @@ def wire(table: WiringTable, is_function: Callable[[str], bool], findings: Findi
     sections = (syntax.VariableSection(0, 0, "VAR", (), declarations),) if declarations else ()
     body = tuple(statement for _, statement in wirer.body)
     unit = syntax.Unit(0, 1, "PROGRAM", table.name, None, sections, body, "")
-    return Wired(unit, tuple(wirer.allowances()))
+    return syntax.File((unit,), allowances=tuple(wirer.allowances()))
 
 
 def _results_last(declarations: Iterable[syntax.Declaration]) -> Iterator[syntax.Declaration]:
