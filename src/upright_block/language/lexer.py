@@ -144,7 +144,10 @@ class Comment:
 
 @record
 class Tokens:
-    """The tokens of a source, in parallel lists that all end with a token of kind ``end``."""
+    """The tokens of a source, in parallel lists that all end with a token of kind ``end``, and what stands between them.
+
+    ``pragmas`` have their places, from brace to brace; what they say is nobody's business here.
+    """
 
     source: Source
     kinds: list[str]
@@ -152,6 +155,7 @@ class Tokens:
     starts: list[int]
     comments: list[Comment]
     unclosed_comment: bool
+    pragmas: list[tuple[int, int]]
 
 
 def tokenize(source: Source, findings: Findings) -> Tokens:
@@ -161,6 +165,7 @@ def tokenize(source: Source, findings: Findings) -> Tokens:
     texts: list[str] = []
     starts: list[int] = []
     comments: list[Comment] = []
+    pragmas: list[tuple[int, int]] = []
     fold: dict[str, str] = {}
     match = _TOKEN.match
     offset, unclosed = 0, False
@@ -187,6 +192,7 @@ def tokenize(source: Source, findings: Findings) -> Tokens:
             findings.add(_unclosed_comment(text[start]).told(source, start, start + 2))
             break
         elif group == "pragma":
+            pragmas.append((found.start(group), offset))
             continue
         elif group == "unknown":
             word, kind = found[group], "unknown"
@@ -206,7 +212,7 @@ def tokenize(source: Source, findings: Findings) -> Tokens:
     kinds.append("end")
     texts.append("")
     starts.append(len(text))
-    return Tokens(source, kinds, texts, starts, comments, unclosed)
+    return Tokens(source, kinds, texts, starts, comments, unclosed, pragmas)
 
 
 def _comment_end(text: str, start: int, offset: int) -> tuple[int, bool]:

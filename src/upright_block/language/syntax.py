@@ -6,6 +6,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from upright_block.language.addresses import Address
 from upright_block.language.allowing import Allowance
 from upright_block.language.nodes import node
@@ -525,3 +527,16 @@ class File:
     globals: tuple[VariableSection, ...] = ()
     configurations: tuple[Configuration, ...] = ()
     allowances: tuple[Allowance, ...] = ()
+
+
+def within(node: object) -> Iterator[Node]:
+    """A node, or those of a tuple, with all that lies in it, in the order in which it is written."""
+    waiting = [node]
+    while waiting:
+        part = waiting.pop()
+        if isinstance(part, tuple):
+            waiting += part[::-1]
+        elif isinstance(part, (Node, File)):
+            if isinstance(part, Node):
+                yield part
+            waiting += [getattr(part, field) for field in reversed(type(part).__match_args__)]
