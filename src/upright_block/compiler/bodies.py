@@ -54,14 +54,13 @@ class BodyEmitter(ExpressionEmitter):
     def emit(self) -> None:
         """Write the function of the unit."""
         unit = self.frame.unit
-        assert unit.body is not None
         head = [f"(func ${self.code.function(unit)} (param $self i32)"]
         given = parameters(unit)
         head += [self._parameter(pin) for pin in given]
         returned = [] if unit.keeps_data else [v for v in results(unit) if isinstance(v.type, Elementary)]
         if returned:
             head.append(f"(result {' '.join(value_type(elementary(v)) for v in returned)})")
-        self._finish(head, unit.body, given, returned)
+        self._finish(head, self.code.over.body(unit), given, returned)
 
     def emit_part(self, name: str, body: Sequence[typed.Statement]) -> None:
         """Write some statements of a body as a function of their own; it tells whether they ended in a RETURN."""
@@ -301,11 +300,11 @@ class BodyEmitter(ExpressionEmitter):
             after_call(self, node, base, offset, before)
 
     def _is_inlined(self, block: typed.Unit) -> bool:
-        assert block.body is not None
+        over = self.code.over
         return (
             not any(u.keeps_data for u in block.uses.values())
-            and not has_loops(block)
-            and is_short(block, _LONGEST_INLINED)
+            and not has_loops(over, block)
+            and is_short(over, block, _LONGEST_INLINED)
         )
 
     def _store_pin(self, pin: typed.Variable, base: str, offset: int) -> None:
@@ -326,11 +325,10 @@ class BodyEmitter(ExpressionEmitter):
 
     def _inline(self, node: typed.CallInstance, base: str, offset: int) -> None:
         """The callee's body in place of a call; the values of its inputs are on the stack."""
-        assert node.block.body is not None
         outer = self.frame
         pins = [pin for pin, _ in node.inputs]
         plain = [pin for pin in pins if isinstance(pin.type, Elementary)]
-        use = usage_inside(node.block, plain, self.code.pinned)
+        use = usage_inside(self.code.over, node.block, plain, self.code.pinned)
         inner = Frame(node.block, f"c.{self.code.function(node.block)}.", base, offset, self.label("leave"), use)
         known = self.facts
         mirrored = [pin for pin in plain if pin in use.seldom and pin not in self.code.pinned]
@@ -351,7 +349,7 @@ class BodyEmitter(ExpressionEmitter):
                 inner.written.add(pin)
         before, self.out = self.out, []
         self.out.append(f"block {inner.leave}")
-        self.statements(node.block.body)
+        self.statements(self.code.over.body(node.block))
         self.out.append("end")
         body, self.out = self.out, before
         self._load_touched()
@@ -471,10 +469,10 @@ def _covers_all(node: typed.Case, type_: Elementary) -> bool:
 
 def write_code(code: Code, unit: typed.Unit) -> None:
     """Write the functions of a unit: one, or several where its body is very large."""
-    assert unit.body is not None
-    is_parted = unit.keeps_data and _weight(unit.body) > _MOST_TOGETHER
+    body = code.over.body(unit)
+    is_parted = unit.keeps_data and _weight(body) > _MOST_TOGETHER
     in_memory = Usage(frozenset(), frozenset(unit.variables.values()))
-    emitter = BodyEmitter(code, unit, in_memory if is_parted else usage(unit.body, (), code.pinned))
+    emitter = BodyEmitter(code, unit, in_memory if is_parted else usage(body, (), code.pinned))
     emitter.is_parted = is_parted
     emitter.emit()
 

@@ -11,6 +11,7 @@ from itertools import count
 
 from upright_block.compiler.artifact import Kind
 from upright_block.compiler.layout import encode, layout_of
+from upright_block.compiler.overlay import WRITTEN, Overlay
 from upright_block.compiler.program import Mode
 from upright_block.language import typed
 from upright_block.language.nodes import fresh, record, state
@@ -41,6 +42,7 @@ class Code:
 
     mode: Mode
     pinned: frozenset[typed.Variable]
+    over: Overlay = WRITTEN
     functions: list[str] = fresh(default_factory=list)
     sites: list[tuple[typed.Unit, int, str]] = fresh(default_factory=list)
     data: dict[tuple[bytes, int], str] = fresh(default_factory=dict)

@@ -291,7 +291,7 @@ class ExpressionEmitter(PlaceEmitter):
         else:
             self.out.append(self.self_address(self.frame.offset))
         for pin, value in zip(unit.section("input"), node.inputs, strict=True):
-            self._argument(pin, value, changes_others(unit))
+            self._argument(pin, value, changes_others(self.code.over, unit))
         for pin, place in zip(unit.section("in_out"), node.shared, strict=True):
             self.push_address(place)
             if isinstance(pin.type, OpenArray) and isinstance(place.type, Array):
@@ -339,7 +339,7 @@ class ExpressionEmitter(PlaceEmitter):
         """A call, with the loop budget handed over when the callee counts on it."""
         name = name or self.code.function(unit)
         self.calls += unit.cost
-        if has_loops(unit):
+        if has_loops(self.code.over, unit):
             self.uses_budget = True
             self.out.append(f"local.get $budget global.set $budget call ${name} global.get $budget local.set $budget")
         else:

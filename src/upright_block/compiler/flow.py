@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterable, Sequence, Set
 
+from upright_block.compiler.overlay import Overlay
 from upright_block.language import typed
 from upright_block.language.nodes import record
 from upright_block.language.typed import Unit, Variable, closure
@@ -45,13 +46,13 @@ def usage(
     return Usage(frozenset(flow.needed | (flow.written - everywhere)), frozenset(seldom | pinned))
 
 
-def usage_inside(block: Unit, given: Sequence[Variable], pinned: Set[Variable]) -> Usage:
+def usage_inside(over: Overlay, block: Unit, given: Sequence[Variable], pinned: Set[Variable]) -> Usage:
     """How the body of a block that is placed into its callers uses its variables; worked out once for all of them."""
     own = frozenset(v for v in block.variables.values() if v in pinned)
-    known: dict[tuple[tuple[Variable, ...], frozenset[Variable]], Usage] = block.kept.setdefault("inside", {})
+    known: dict[tuple[tuple[Variable, ...], frozenset[Variable]], Usage] = over.kept(block).setdefault("inside", {})
     found = known.get((tuple(given), own))
     if found is None:
-        found = known[tuple(given), own] = usage(block.body or (), given, own)
+        found = known[tuple(given), own] = usage(over.body(block), given, own)
     return found
 
 
@@ -161,41 +162,43 @@ class _Flow:
 # --- what a call may do ---
 
 
-def is_short(unit: Unit, most: int) -> bool:
+def is_short(over: Overlay, unit: Unit, most: int) -> bool:
     """Whether a body has no more statements than that."""
-    length: int | None = unit.kept.get("length")
+    kept = over.kept(unit)
+    length: int | None = kept.get("length")
     if length is None:
-        length = unit.kept["length"] = sum(1 for _ in every_statement(unit.body or ()))
+        length = kept["length"] = sum(1 for _ in every_statement(over.body(unit)))
     return length <= most
 
 
 _LOOPS = (typed.For, typed.While, typed.Repeat)
 
 
-def has_loops(unit: Unit) -> bool:
+def has_loops(over: Overlay, unit: Unit) -> bool:
     """Whether a call of the unit may run a loop."""
-    known: bool | None = unit.kept.get("has loops")
+    kept = over.kept(unit)
+    known: bool | None = kept.get("has loops")
     if known is None:
-        bodies = (used.body or () for used in closure(unit))
+        bodies = map(over.body, closure(unit))
         known = any(isinstance(statement, _LOOPS) for body in bodies for statement in every_statement(body))
-        unit.kept["has loops"] = known
+        kept["has loops"] = known
     return known
 
 
-def changes_others(unit: Unit) -> bool:
+def changes_others(over: Overlay, unit: Unit) -> bool:
     """Whether a call of a function may change variables that are not its own."""
-    known: bool | None = unit.kept.get("changes others")
+    kept = over.kept(unit)
+    known: bool | None = kept.get("changes others")
     if known is None:
-        known = any(_reaches_others(used) for used in closure(unit))
-        unit.kept["changes others"] = known
+        known = kept["changes others"] = any(_reaches_others(over, used) for used in closure(unit))
     return known
 
 
-def _reaches_others(unit: Unit) -> bool:
+def _reaches_others(over: Overlay, unit: Unit) -> bool:
     if unit.owner is not None or unit.keeps_data or unit.shares is not None or unit.section("in_out"):
         return True
     places = (
-        a.place for statement in every_statement(unit.body or ()) for a in accesses(statement) if a.kind == "write"
+        a.place for statement in every_statement(over.body(unit)) for a in accesses(statement) if a.kind == "write"
     )
     return any(isinstance(step, typed.Target) for place in places if place for step in place.steps)
 

@@ -14,6 +14,7 @@ from upright_block.compiler.flow import pinned_variables
 from upright_block.compiler.header import addressed
 from upright_block.compiler.instructions import constant
 from upright_block.compiler.layout import DATA, encode, layout_of, size_of
+from upright_block.compiler.overlay import WRITTEN, Overlay
 from upright_block.compiler.program import Mode, Program
 from upright_block.compiler.remaining import remains
 from upright_block.language import typed
@@ -34,17 +35,17 @@ class Bodies:
     """The code of units, so that programs of one library share it."""
 
     def __init__(self) -> None:
-        self._known: dict[tuple[typed.Unit, Mode, frozenset[typed.Variable]], Code] = {}
+        self._known: dict[tuple[typed.Unit, Mode, frozenset[typed.Variable], Overlay], Code] = {}
 
-    def code(self, unit: typed.Unit, mode: Mode, pinned: frozenset[typed.Variable]) -> Code:
+    def code(self, unit: typed.Unit, mode: Mode, pinned: frozenset[typed.Variable], over: Overlay = WRITTEN) -> Code:
         """The code of a unit; of the ``pinned`` variables only those matter that its functions may hold."""
         units = (unit, *unit.uses.values())
         held = [v for used in units for v in (*used.variables.values(), *((used.result,) if used.result else ()))]
         own = frozenset(held) if mode.is_in_memory else pinned.intersection(held)
-        key = (unit, mode, own)
+        key = (unit, mode, own, over)
         known = self._known.get(key)
         if known is None:
-            known = Code(mode, own)
+            known = Code(mode, own, over)
             write_code(known, unit)
             self._known[key] = known
         return known
@@ -57,7 +58,7 @@ def build_artifact(
     units = closure(program.root)
     bodies = bodies or Bodies()
     pinned = pinned_variables(units)
-    codes = [bodies.code(unit, program.mode, pinned) for unit in units if unit.kind != "INTERFACE"]
+    codes = [bodies.code(unit, program.mode, pinned, program.over) for unit in units if unit.kind != "INTERFACE"]
     linker = _Linker(program, units)
     linker.lay_points(codes)
     functions = [function for code in codes for function in linker.linked(code)]

@@ -11,6 +11,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from upright_block.compiler.artifact import Slot, joined
 from upright_block.compiler.layout import Layout, element_number, initial_of, layout_of, size_of
 from upright_block.compiler.looking import FIELD, Looks, Probe, chosen, held_by_root
+from upright_block.compiler.overlay import WRITTEN, Overlay
 from upright_block.language import copying, syntax, typed
 from upright_block.language.literals import Value
 from upright_block.language.nodes import node, record, replaced
@@ -50,7 +51,7 @@ class Program:
     """``root`` with its data: ``initial`` are the bytes of it before the first scan.
 
     ``inside`` is the instance of the ``subject`` in it, ``targets`` are what its in-outs refer to, ``seen`` the
-    values of the probes. ``outer`` are the offsets of the global variables. The values of the probes lie behind
+    values of the probes. The bodies that run are those of ``over``. ``outer`` are the offsets of the global variables. The values of the probes lie behind
     all else, from ``own`` on, so that whatever looks at a subject its own data lies at the same addresses. ``phase``
     is a number that says what of the body runs, where there is a choice: 0 the scan and the probes, `BEFORE` the probes before
     the first scan, `RESTING` the probes while no scan runs, `FIELD` the rig, `LEFT` what is left of the probes where one of them
@@ -63,6 +64,7 @@ class Program:
     constants: Constants
     probes: tuple[Probe, ...]
     mode: Mode
+    over: Overlay
     root: typed.Unit
     inside: typed.Variable
     targets: dict[typed.Variable, typed.Variable]
@@ -144,10 +146,13 @@ def make_program(
     probes: Sequence[Probe] = (),
     mode: Mode = USUAL,
     groups: Sequence[Sequence[int]] = (),
+    over: Overlay = WRITTEN,
+    more: Sequence[typed.Variable] = (),
 ) -> Program:
     """Lower a subject, an unbroken unit: a function is called once in each scan, anything else is run.
 
-    Without ``groups`` all probes are looked at; else those of the group, a list of their numbers, that is chosen.
+    Without ``groups`` all probes are looked at; else those of the group, a list of their numbers, that is chosen. Bodies may be
+    laid ``over`` those of units, which then may use ``more`` global variables.
 
     Raises:
         NoSignal: a probe looks at an instance that is not there.
@@ -188,12 +193,13 @@ def make_program(
         if looks.steps
         else [],  # a fault must find them in memory
     )
-    outer, own = _lay_out(root, [*held, *field.kept], hidden)
+    outer, own = _lay_out(root, [*held, *field.kept], more, hidden)
     return Program(
         subject,
         constants or {},
         tuple(probes),
         mode,
+        over,
         root,
         inside,
         targets,
@@ -278,7 +284,7 @@ _UNWRITTEN = syntax.Unit(0, 0, "PROGRAM", ":scan", None, (), (), "")
 
 
 def _lay_out(
-    root: typed.Unit, held: Sequence[typed.Variable], seen: Sequence[typed.Variable]
+    root: typed.Unit, held: Sequence[typed.Variable], more: Sequence[typed.Variable], seen: Sequence[typed.Variable]
 ) -> tuple[dict[typed.Variable, int], int]:
     """Give the root its layout; the offsets of the global variables, and where the values of the probes begin."""
     data = bytearray()
@@ -296,6 +302,7 @@ def _lay_out(
         shared = layout_of(root.shares)
         start = add(shared.initial)
         outer = {variable: start + offset for variable, offset in shared.offsets.items()}
+    outer |= {variable: add(initial_of(variable.type, variable.initial)) for variable in more}
     own = add(b"")
     for variable in seen:  # close together, since words are what is looked at for changes
         content = initial_of(variable.type, variable.initial)

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 from upright_block.cases.session import Session, bare_plan
 from upright_block.compiler.artifact import Slot
+from upright_block.compiler.overlay import WRITTEN, Overlay
 from upright_block.compiler.program import make_program
 from upright_block.language import typed
 from upright_block.language.points import Point, Points
@@ -31,12 +32,22 @@ Change = tuple[Slot, bytes]
 
 
 class Bench(Session):
-    """A configuration in which every task has run once, from where it goes on by hand; ``numbers`` stand beside tags in the text."""
+    """A configuration in which every task has run once, from where it goes on by hand; ``numbers`` stand beside tags in the text.
+
+    Bodies may be laid ``over`` those that are written, with ``more`` global variables, see `make_program`.
+    """
 
     def __init__(
-        self, configuration: typed.Unit, timebase: Timebase, points: Points, numbers: Mapping[Tag, set[float]]
+        self,
+        configuration: typed.Unit,
+        timebase: Timebase,
+        points: Points,
+        numbers: Mapping[Tag, set[float]],
+        over: Overlay = WRITTEN,
+        more: Sequence[typed.Variable] = (),
     ) -> None:
-        super().__init__(bare_plan(configuration.key, timebase), Machine.of(make_program(configuration)))
+        program = make_program(configuration, over=over, more=more)
+        super().__init__(bare_plan(configuration.key, timebase), Machine.of(program))
         self.points = points
         self.numbers = numbers
         self.fault: Fault | None = None

@@ -2,19 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from contextlib import contextmanager
-from typing import Any
+from collections.abc import Iterator, Mapping, Set
 
+from upright_block.compiler.overlay import Overlay
 from upright_block.language import syntax, typed
-from upright_block.language.nodes import node, record, replaced
-from upright_block.language.points import Points
+from upright_block.language.nodes import node, record
 from upright_block.language.printing import expression_text
+from upright_block.language.rewriting import Body, rewritten
 from upright_block.language.tags import Tag
 from upright_block.language.types import BOOL, BYTE, DINT, Elementary
-from upright_block.language.walking import inner_bodies
-
-_SWITCH = "%walk"
 
 
 @record
@@ -31,69 +27,52 @@ class OutputPlace:
 
 @node
 class Disturbed:
-    """The places of a configuration, and the global variable that chooses one of them by its number."""
+    """The places of a configuration, the global variable that chooses one of them by its number, and the bodies that ask it."""
 
     places: tuple[OutputPlace, ...]
     switch: typed.Variable
+    over: Overlay
 
 
-@contextmanager
-def disturbed(configuration: typed.Unit, points: Points, tags: dict[str, Tag]) -> Iterator[Disturbed]:
-    """While it is open, each statement that writes an output is followed by one that changes its value on demand."""
-    switch = points.globals.variables.get(_SWITCH)
-    if switch is None:
-        switch = typed.Variable(_SWITCH, "global", DINT, False, 0, "", 0, 0)
-        points.globals.variables[_SWITCH] = switch
-        points.globals.kept.pop("layout", None)
-    maker = _Maker(switch, {tag.variable for tag in tags.values() if tag.area == "Q"})
-    own = [unit for unit in typed.closure(configuration) if unit.name[0] != ":" and unit.kind != "CONFIGURATION"]
-    before: list[tuple[typed.Unit, tuple[typed.Statement, ...] | None, dict[str, Any]]] = []
-    try:
-        for unit in own:
-            begun = len(maker.places)
-            body = tuple(maker.body(unit.body or (), unit))
-            if len(maker.places) > begun:
-                before.append((unit, unit.body, unit.kept))
-                unit.body = body
-                unit.kept = {key: value for key, value in unit.kept.items() if key == "layout"}
-        yield Disturbed(tuple(maker.places), switch)
-    finally:
-        for unit, written, kept in before:
-            unit.body, unit.kept = written, kept
+def disturbed(configuration: typed.Unit, tags: Mapping[str, Tag]) -> Disturbed:
+    """Bodies in which each statement that writes an output is followed by one that changes its value on demand."""
+    switch = typed.Variable("%walk", "global", DINT, False, 0, "", 0, 0)
+    outputs = {tag.variable for tag in tags.values() if tag.area == "Q"}
+    places: list[OutputPlace] = []
+    bodies: dict[typed.Unit, Body] = {}
+    for unit in typed.closure(configuration):
+        if unit.name[0] != ":" and unit.kind != "CONFIGURATION":
+            maker = _Maker(unit, switch, outputs, len(places))
+            body = rewritten(unit.body or (), maker.followed)
+            if maker.places:
+                bodies[unit] = body
+                places += maker.places
+    return Disturbed(tuple(places), switch, Overlay(bodies))
 
 
 class _Maker:
-    def __init__(self, switch: typed.Variable, outputs: set[typed.Variable | None]) -> None:
+    """Finds the places in a unit that write outputs, and numbers them behind those before."""
+
+    def __init__(
+        self, unit: typed.Unit, switch: typed.Variable, outputs: Set[typed.Variable | None], before: int
+    ) -> None:
+        self.unit = unit
         self.switch = switch
         self.outputs = outputs
+        self.before = before
         self.places: list[OutputPlace] = []
 
-    def body(self, body: tuple[typed.Statement, ...], unit: typed.Unit) -> Iterator[typed.Statement]:
-        for statement in body:
-            yield self.inside(statement, unit)
-            for pin, place, shift in self.written(statement):
-                number = len(self.places) + 1
-                self.places.append(OutputPlace(number, unit, pin, place, shift, statement.origin))
-                chosen = typed.Binary(
-                    BOOL, "=", typed.Load(DINT, typed.whole(self.switch)), typed.Constant(DINT, number), 0
-                )
-                branch = typed.Branch(syntax.NO_PLACE, chosen, (_changed(place, shift),))
-                yield typed.If(syntax.NO_PLACE, (branch,), ())
-
-    def inside(self, statement: typed.Statement, unit: typed.Unit) -> typed.Statement:
-        """A statement with the bodies inside it changed too."""
-        if not inner_bodies(statement):
-            return statement
-        match statement:
-            case typed.If(branches=branches, otherwise=otherwise):
-                changed = tuple(replaced(b, body=tuple(self.body(b.body, unit))) for b in branches)
-                return replaced(statement, branches=changed, otherwise=tuple(self.body(otherwise, unit)))
-            case typed.Case(arms=arms, otherwise=otherwise):
-                arms = tuple(replaced(a, body=tuple(self.body(a.body, unit))) for a in arms)
-                return replaced(statement, arms=arms, otherwise=tuple(self.body(otherwise, unit)))
-            case typed.For(body=body) | typed.While(body=body) | typed.Repeat(body=body):
-                return replaced(statement, body=tuple(self.body(body, unit)))
-        return statement
+    def followed(self, statement: typed.Statement) -> Iterator[typed.Statement]:
+        """A statement, and what changes each output that it writes."""
+        yield statement
+        for pin, place, shift in self.written(statement):
+            number = self.before + len(self.places) + 1
+            self.places.append(OutputPlace(number, self.unit, pin, place, shift, statement.origin))
+            chosen = typed.Binary(
+                BOOL, "=", typed.Load(DINT, typed.whole(self.switch)), typed.Constant(DINT, number), 0
+            )
+            branch = typed.Branch(syntax.NO_PLACE, chosen, (_changed(place, shift),))
+            yield typed.If(syntax.NO_PLACE, (branch,), ())
 
     def written(self, statement: typed.Statement) -> Iterator[tuple[str, typed.Place, int | None]]:
         """The outputs that a statement itself writes, each with what goes there."""

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING
 
 from upright_block.cases.session import Checkpoint
 from upright_block.compiler.artifact import Slot
+from upright_block.compiler.overlay import WRITTEN, Overlay
 from upright_block.language import typed
 from upright_block.language.instances import instances
 from upright_block.language.nodes import record, replaced
@@ -148,8 +149,8 @@ class Walker:
         """The configuration, started."""
         return self._bench()
 
-    def _bench(self) -> Bench:
-        return Bench(self.configuration, self.timebase, self.points, self.numbers)
+    def _bench(self, over: Overlay = WRITTEN, more: Sequence[typed.Variable] = ()) -> Bench:
+        return Bench(self.configuration, self.timebase, self.points, self.numbers, over, more)
 
     @cached_property
     def _parts(self) -> dict[Tag, list[Tag]]:
@@ -338,8 +339,8 @@ class Walker:
         outputs = [tag for tag in self.tags if tag.area == "Q" and tag.variable is not None]
         if not outputs:
             return
-        with disturbed(self.configuration, self.points, self.scope.tags) as made:
-            bench = self._bench()
+        made = disturbed(self.configuration, self.scope.tags)
+        bench = self._bench(made.over, [made.switch])
         slowest = max((task.interval or 0 for task in self.configuration.tasks), default=0)
         scans = max(_SCANS_HELD, self._scans_of(_SCANS_HELD * slowest))
         parts = [part for tag in outputs for part in self._parts.get(tag, ())]
