@@ -34,7 +34,6 @@ if TYPE_CHECKING:
     from upright_block.language.allowing import Settled
     from upright_block.language.catalogue import catalogue
     from upright_block.language.findings import Finding
-    from upright_block.language.mending import mended_texts
     from upright_block.language.names import did_you_mean, listed, nearest
     from upright_block.language.tags import Tag
     from upright_block.library.manifest import LibraryProblem
@@ -66,7 +65,6 @@ __getattr__ = exported(
         "language.allowing": ("Settled",),
         "language.catalogue": ("catalogue",),
         "language.findings": ("Finding",),
-        "language.mending": ("mended_texts",),
         "language.names": ("did_you_mean", "listed", "nearest"),
         "language.tags": ("Tag",),
         "library.manifest": ("LibraryProblem",),
@@ -128,7 +126,6 @@ __all__ = [
     "is_trace_file",
     "lcov",
     "listed",
-    "mended_texts",
     "nearest",
     "open_library",
     "shortfalls",

@@ -336,15 +336,11 @@ class OpenLibrary(Contents):
             UnknownName: a pattern chooses nothing.
             NotRunnable: the run stopped with a fault.
         """
-        from upright_block.cases.initials import edited
         from upright_block.cases.retaining import kept
+        from upright_block.language.edits import laid
 
         edits, left, findings = kept(run, patterns)
-        found: dict[Path, tuple[str, str]] = {}
-        for path in dict.fromkeys(edit.source.path for edit in edits):
-            whole = self.root / path
-            before = self.text_at(whole)
-            found[whole] = (before, edited(before, [edit for edit in edits if edit.source.path == path]))
+        found = {self.root / path: (made.before, made.after) for path, made in laid(edits).items()}
         return found, left, findings
 
     def save_run(self, run: Watched, rows: Sequence[Row], stem: str, name: str) -> dict[Path, tuple[str, str]]:

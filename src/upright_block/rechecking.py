@@ -21,8 +21,9 @@ from upright_block import cached
 from upright_block.analysis import Analysed, analysed
 from upright_block.analysis.checks.siblings import CallMade
 from upright_block.analysis.facts import Given, given_by, merged
-from upright_block.analysis.outside import named_outside, unread
+from upright_block.analysis.outside import is_named, named_outside, unread
 from upright_block.language.allowing import Allowance, Settled, settle
+from upright_block.language.edits import Changed, Edit, laid
 from upright_block.language.findings import Finding, Findings, Related
 from upright_block.language.nodes import fresh, record, replaced, state
 from upright_block.language.source import Source
@@ -35,7 +36,7 @@ if TYPE_CHECKING:
     from upright_block.cases.suite import FileOfCases, Suite
     from upright_block.library.writing import Changes
 
-_FORM = 1
+_FORM = 2
 _TABLE = re.compile(r"[^\"'#\n]+\.(?:csv|xlsx)", re.IGNORECASE)
 _MOST_ROUNDS = 3
 _MOST_AGAIN = 0.4
@@ -70,6 +71,11 @@ class Checked:
     def accepted_path(self) -> Path:
         """Where the file of accepted findings is, or would be."""
         return self.root / ACCEPTED
+
+    def mended(self, findings: Iterable[Finding]) -> dict[str, Changed]:
+        """By path the texts that the sure edits of findings change; nothing is removed that other texts name."""
+        sure = [f for f in findings if f.edit and not (f.name == "never-used" and is_named(f, self.named))]
+        return laid(finding.edit for finding in sure if finding.edit)
 
     def accepting(self, findings: Iterable[Finding]) -> str:
         """The file of accepted findings with ``findings`` taken over, besides those that it has and that are still there."""
@@ -522,9 +528,11 @@ class _Reader:
         return _KeptCases(digest, tables, None if names is None else tuple(names), found, ready, not_run)
 
     def finding(self, data: list[Any]) -> Finding:
-        name, path, start, end, message, way_out, related, is_doubtful = data
+        name, path, start, end, message, way_out, related, is_doubtful, edit = data
+        source = self.source(path)
         others = tuple(Related(self.source(p), s, e, m) for p, s, e, m in related)
-        return Finding(name, self.source(path), start, end, message, way_out, others, None, is_doubtful)
+        sure = Edit(source, *edit) if edit else None
+        return Finding(name, source, start, end, message, way_out, others, None, is_doubtful, sure)
 
     def call(self, data: list[Any]) -> CallMade:
         block, instance, unit, path, start, end, inputs, given, presets, shared = data
@@ -575,4 +583,5 @@ def _call_data(c: CallMade) -> list[Any]:
 
 def _finding_data(f: Finding) -> list[Any]:
     related = [[r.source.path, r.start, r.end, r.message] for r in f.related]
-    return [f.name, f.source.path, f.start, f.end, f.message, f.way_out, related, f.is_doubtful]
+    edit = [f.edit.start, f.edit.end, f.edit.text] if f.edit else None
+    return [f.name, f.source.path, f.start, f.end, f.message, f.way_out, related, f.is_doubtful, edit]

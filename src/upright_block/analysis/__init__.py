@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterator, Sequence
 
 from upright_block.analysis.checks.calls import check_calls, check_late
 from upright_block.analysis.checks.contacts import check_contacts
-from upright_block.analysis.checks.copies import check_copies
+from upright_block.analysis.checks.copies import Slip, check_copies
 from upright_block.analysis.checks.decisions import check_decisions, check_loops, check_too_early, check_transitions
 from upright_block.analysis.checks.latches import check_latches
 from upright_block.analysis.checks.numbers import check_numbers
@@ -74,22 +74,21 @@ def analysed(scope: Scope, outside: Sequence[CallMade] = (), given: Given | None
         for check in _OF_BODIES:
             for finding in check(flow, facts):
                 found.add(finding)
+    slips: list[Slip] = []
     for unit in facts.units:
-        for finding in (*check_states(unit, facts), *check_copies(unit, facts)):
+        slips += check_copies(unit, facts)
+        for finding in check_states(unit, facts):
             found.add(finding)
+    for slip in slips:
+        found.add(slip.finding)
     calls = list(calls_made(facts))
     wide = [*check_writers(facts), *check_open([*calls, *outside])]
-    return Analysed(_without_echoes(found.in_order()), wide, calls, facts.given)
+    return Analysed(_without_echoes(found.in_order(), slips), wide, calls, facts.given)
 
 
-def _without_echoes(findings: list[Finding]) -> list[Finding]:
+def _without_echoes(findings: list[Finding], slips: Sequence[Slip]) -> list[Finding]:
     """Findings without those that only a forgotten name causes, which is told itself."""
-    slips = [finding for finding in findings if finding.name == "copy-slip"]
-    names = {
-        (slip.source.path, name.upper())
-        for slip in slips
-        for name in (slip.source.text[slip.start : slip.end], slip.way_out.split()[1].rstrip(","))
-    }
+    names = {(slip.finding.source.path, name.upper()) for slip in slips for name in slip.names}
     return [
         finding
         for finding in findings

@@ -9,9 +9,10 @@ from upright_block.cases.cells import parse_value
 from upright_block.cases.overwriting import Overwriting
 from upright_block.cases.words import initials as words
 from upright_block.language import syntax, typed
+from upright_block.language.edits import Edit
 from upright_block.language.findings import Findings, Words
 from upright_block.language.literals import LiteralProblem, Value, shown
-from upright_block.language.nodes import fresh, record, state
+from upright_block.language.nodes import fresh, state
 from upright_block.language.parsing import parse
 from upright_block.language.parsing.wiring import instance_names
 from upright_block.language.signals import Signal, tags_of
@@ -25,16 +26,6 @@ _BASED = re.compile(r"(?:[A-Za-z_]\w*#)?(2|8|16)#[0-9A-Fa-f_]+\Z", re.ASCII)
 _ELSEWHERE = ("VAR_EXTERNAL", "VAR_IN_OUT", "VAR_TEMP")
 """Sections whose variables have their values from elsewhere."""
 _CELL = re.compile(r"-?[\w.:#+-]+\Z", re.ASCII)
-
-
-@record
-class Edit:
-    """Other text for what stands in a source from ``start`` to ``end``."""
-
-    source: Source
-    start: int
-    end: int
-    text: str
 
 
 Leaf = tuple[Value, Type]
@@ -329,10 +320,3 @@ def _shown_whole(value: int, type_: Elementary, old: str, prefix: str) -> str:
         step = len(digits) - 1 - digits.rindex("_")
         text = re.sub(rf"(?<=.)(?=(?:.{{{step}}})+\Z)", "_", text)
     return f"{head}#{text}"
-
-
-def edited(text: str, edits: Sequence[Edit]) -> str:
-    """A text with some edits, which do not overlap."""
-    for edit in sorted(edits, key=lambda edit: edit.start, reverse=True):
-        text = text[: edit.start] + edit.text + text[edit.end :]
-    return text

@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from fnmatch import fnmatchcase
 
-from upright_block.cases.initials import Edit, Initials
+from upright_block.cases.initials import Initials
 from upright_block.cases.overwriting import Overwriting
 from upright_block.cases.watchlist import Watched, parted
 from upright_block.errors import NotRunnable, UnknownName
+from upright_block.language.edits import Edit
 from upright_block.language.findings import Finding, Findings
 from upright_block.language.names import did_you_mean
 from upright_block.language.signals import NoSignal, Signal, find_signal

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import click
 
-from upright_block import Checked, Finding, LibraryProblem, catalogue, check_library, did_you_mean, mended_texts
+from upright_block import Checked, Finding, LibraryProblem, catalogue, check_library, did_you_mean
 from upright_block.cli.common import (
     beside,
     no_library,
@@ -140,11 +140,11 @@ def _sum_up(checked: Checked, findings: Sequence[Finding], failed: bool) -> None
 
 def _fix(checked: Checked, findings: Sequence[Finding], write: bool) -> None:
     """Propose the edits of findings, a file at a time."""
-    mended = mended_texts(findings, checked.named)
+    mended = checked.mended(findings)
     if not mended:
         show_lines([[("None of the findings has a way out that is one sure edit.", "")]])
         return
-    propose(checked, {checked.root / path: (before, after) for path, (before, after, _) in mended.items()}, write)
-    count = sum(edits for _, _, edits in mended.values())
+    propose(checked, {checked.root / path: (made.before, made.after) for path, made in mended.items()}, write)
+    count = sum(made.count for made in mended.values())
     left = len(findings) - count
     show_lines([[(f"{plural(count, 'edit')}; {plural(left, 'finding')} without one.", "dim")]])

@@ -12,6 +12,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from fnmatch import fnmatchcase
 
 from upright_block.language.catalogue import ANALYSED, UNREAD, Level, catalogue, stops
+from upright_block.language.edits import without_comment
 from upright_block.language.findings import Finding, Findings, Words
 from upright_block.language.lexer import tokenize
 from upright_block.language.nodes import fresh, record, replaced
@@ -103,7 +104,8 @@ def settle(found: Sequence[Finding], sources: Iterable[Source], policy: Policy, 
     is_whole = not any(stops(finding.name) for finding in (*found, *about.items))
     left = [a for same in by_place.values() for a in same if id(a) not in used] if is_whole else []
     for allowance in left if is_analysed else (a for a in left if a.name not in ANALYSED):
-        about.add(_unused(allowance.name).told(allowance.source, allowance.start, allowance.end))
+        place = allowance.source, allowance.start, allowance.end
+        about.add(_unused(allowance.name).told(*place, edit=without_comment(*place)))
     levels = policy.levels
     everything = [*kept, *about.items] if about.items else kept
     weighed = [replaced(f, level=levels[f.name]) if f.name in levels else f for f in everything]

@@ -6,9 +6,10 @@ from collections.abc import Iterable
 from typing import Protocol
 
 from upright_block.language.catalogue import Level, level_of
+from upright_block.language.edits import Edit
 from upright_block.language.names import did_you_mean
 from upright_block.language.nodes import record, replaced
-from upright_block.language.source import Source
+from upright_block.language.source import Sheet, Source
 
 _MOST_LINES = 6
 _MOST_HINTS = 500
@@ -31,7 +32,7 @@ class Finding:
     ``name`` is stable and made of words (``unknown-name``); ``message`` is one sentence in the
     words of the trade; ``way_out`` says what to do. ``start`` and ``end`` are offsets into
     ``source.text``. ``level`` is how much the library lets it weigh, where it says so. One that ``is_doubtful`` may be meant,
-    as far as the text tells, and is shown only where somebody asks for it.
+    as far as the text tells, and is shown only where somebody asks for it. ``edit`` is the way out where that is one sure edit.
     """
 
     name: str
@@ -43,6 +44,7 @@ class Finding:
     related: tuple[Related, ...] = ()
     level: Level | None = None
     is_doubtful: bool = False
+    edit: Edit | None = None
 
     @property
     def severity(self) -> Level:
@@ -65,15 +67,25 @@ class Finding:
 
 @record
 class Words:
-    """What a finding says: its name, one sentence, and what to do. They stand in the `words` beside their checks."""
+    """What a finding says: its name, one sentence, and what to do. They stand in the `words` beside their checks.
+
+    Where what to do is sure, ``instead`` is what the marked text becomes, or ``behind`` what comes behind it.
+    """
 
     name: str
     message: str
     way_out: str = ""
+    instead: str | None = None
+    behind: str | None = None
 
-    def told(self, source: Source, start: int, end: int, *related: Related) -> Finding:
-        """The finding that says them of a place."""
-        return Finding(self.name, source, start, end, self.message, self.way_out, related)
+    def told(self, source: Source, start: int, end: int, *related: Related, edit: Edit | None = None) -> Finding:
+        """The finding that says them of a place; ``edit`` is its sure way out where they cannot know it."""
+        if self.instead is not None:
+            edit = Edit(source, start, end, self.instead)
+        elif self.behind is not None:
+            edit = Edit(source, end, end, self.behind)
+        sure = None if isinstance(source, Sheet) else edit
+        return Finding(self.name, source, start, end, self.message, self.way_out, related, edit=sure)
 
 
 def doubtful(finding: Finding) -> Finding:

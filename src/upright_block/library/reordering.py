@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+from upright_block.language.edits import Edit, laid
 from upright_block.language.findings import Findings
 from upright_block.language.graphs import circles
 from upright_block.language.parsing.wiring import WiringTable
-from upright_block.language.source import Cell
 from upright_block.language.typed import Unit
 from upright_block.language.wires import Root, boxes
 from upright_block.library.table import table_of
@@ -51,14 +51,9 @@ def _renumbered(table: WiringTable, rows: list[int]) -> str:
     numbers = sorted((row["order"].text for row in table.rows), key=float)
     if len({float(number) for number in numbers}) < len(numbers):
         numbers = [str(10 * place) for place in range(1, len(numbers) + 1)]
-    cells: list[tuple[Cell, str]] = [(table.rows[row]["order"], n) for row, n in zip(rows, numbers, strict=True)]
-    text = table.source.text
-    parts: list[str] = []
-    begin = 0
-    for cell, number in sorted(cells, key=lambda entry: entry[0].start):
-        parts += [text[begin : cell.start], number]
-        begin = cell.end
-    return "".join([*parts, text[begin:]])
+    cells = [(table.rows[row]["order"], number) for row, number in zip(rows, numbers, strict=True)]
+    (made,) = laid(Edit(table.source, cell.start, cell.end, number) for cell, number in cells).values()
+    return made.after
 
 
 def _moved(table: WiringTable, rows: list[int]) -> str:

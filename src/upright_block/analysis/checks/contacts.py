@@ -9,6 +9,7 @@ from upright_block.analysis.facts import Facts
 from upright_block.analysis.flow import Flow
 from upright_block.analysis.words import contacts as words
 from upright_block.language import syntax, typed
+from upright_block.language.edits import Edit
 from upright_block.language.findings import Finding, Related
 from upright_block.language.printing import expression_text
 from upright_block.language.tags import Tag
@@ -42,6 +43,7 @@ _NEGATIVE = frozenset(
 _COMMON = frozenset(
     ["bay", "at", "the", "is", "in", "of", "button", "switch", "limit", "input", "signal", "bit", "cmd", "contact"]
 )
+_NEGATION = re.compile(r"NOT\b\s*", re.IGNORECASE)
 
 
 def check_contacts(flow: Flow, facts: Facts) -> Iterator[Finding]:
@@ -57,7 +59,9 @@ def check_contacts(flow: Flow, facts: Facts) -> Iterator[Finding]:
             assert isinstance(value, typed.Unary)
             place = _place(statement, target, value)
             first = Related(tag.source, tag.start, tag.end, f"{tag.name} is wired NC here")
-            yield words.inverted_twice(tag.name, target).told(source, *place, first)
+            match = _NEGATION.match(source.text, place[0])
+            edit = Edit(source, match.start(), match.end(), "") if match else None
+            yield words.inverted_twice(tag.name, target).told(source, *place, first, edit=edit)
 
 
 def _given(statement: typed.Statement) -> Iterator[tuple[typed.Expression, str]]:

@@ -16,7 +16,7 @@ from upright_block.analysis.words import copies as words
 from upright_block.language import syntax, typed
 from upright_block.language.findings import Finding, Related
 from upright_block.language.lexer import KEYWORDS
-from upright_block.language.nodes import node
+from upright_block.language.nodes import node, record
 from upright_block.language.source import Source
 
 _FEWEST_NAMES = 4
@@ -46,7 +46,15 @@ class _Piece:
     names: tuple[_Token, ...]
 
 
-def check_copies(unit: typed.Unit, facts: Facts) -> Iterator[Finding]:
+@record
+class Slip:
+    """A name that was left as it was: the finding, and the names that it is about, as written and as expected."""
+
+    finding: Finding
+    names: tuple[str, str]
+
+
+def check_copies(unit: typed.Unit, facts: Facts) -> Iterator[Slip]:
     """Report names that were left as they were when logic was copied inside a body."""
     told: set[int] = set()
     for part in (unit, *unit.methods.values()):
@@ -61,7 +69,7 @@ def check_copies(unit: typed.Unit, facts: Facts) -> Iterator[Finding]:
                     source = unit.source
                     said = words.slip(token.text, expected, source.line(other.start))
                     related = Related(source, other.start, other.end, "this is what was copied")
-                    yield said.told(source, token.start, token.end, related)
+                    yield Slip(said.told(source, token.start, token.end, related), (token.text, expected))
 
 
 def _runs(body: Sequence[syntax.Statement]) -> Iterator[Sequence[syntax.Statement]]:

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from upright_block.analysis.facts import Facts, held
 from upright_block.analysis.words import uses as words
 from upright_block.language import typed
+from upright_block.language.edits import without_declaration
 from upright_block.language.findings import Finding, Related, Words
 from upright_block.language.types import Array
 
@@ -24,7 +25,9 @@ def check_uses(facts: Facts) -> Iterator[Finding]:
                     continue
                 said = _lacks(variable, part, facts, unit in extended)
                 if said is not None:
-                    yield said.told(unit.source, variable.start, variable.end)
+                    is_unused = said.name == "never-used"
+                    edit = without_declaration(unit.source, variable.start) if is_unused else None
+                    yield said.told(unit.source, variable.start, variable.end, edit=edit)
                 yield from _hides(variable, part, facts)
 
 

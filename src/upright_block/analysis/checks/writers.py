@@ -12,6 +12,7 @@ from upright_block.analysis.slots import Slot, last_variable, root_of, slot_name
 from upright_block.analysis.terms import Term
 from upright_block.analysis.words import writers as words
 from upright_block.language import typed
+from upright_block.language.edits import without_copy
 from upright_block.language.findings import Finding, Related, doubtful
 from upright_block.language.nodes import node
 from upright_block.language.tag_uses import TagUse, tag_uses
@@ -31,7 +32,10 @@ def check_overwritten(flow: Flow, facts: Facts) -> Iterator[Finding]:
         if write.is_made or write.is_weak:
             continue
         if _is_own_value(write):
-            yield words.itself(slot_name(write.slot)).told(flow.unit.source, write.origin.start, write.origin.end)
+            place = flow.unit.source, write.origin.start, write.origin.end
+            yield words.itself(slot_name(write.slot)).told(
+                *place, edit=without_copy(flow.unit.source, write.origin.start)
+            )
         elif not write.is_seen and (write.winner is None or not write.winner.is_made):
             told.setdefault((write.slot, write.winner), []).append(write)
     for (slot, winner), writes in told.items():

@@ -5,9 +5,10 @@ from __future__ import annotations
 from contextlib import suppress
 
 from upright_block.language import syntax
+from upright_block.language.edits import Edit
 from upright_block.language.findings import Findings
 from upright_block.language.lexer import tokenize
-from upright_block.language.names import did_you_mean
+from upright_block.language.names import nearest
 from upright_block.language.nodes import replaced
 from upright_block.language.parsing.configurations import ConfigurationParser
 from upright_block.language.parsing.cursor import SyntaxProblem
@@ -15,6 +16,7 @@ from upright_block.language.parsing.sequences import STARTS
 from upright_block.language.parsing.slips import mend
 from upright_block.language.parsing.statements import SECTIONS, UNIT_STARTS
 from upright_block.language.parsing.words import units as words
+from upright_block.language.parsing.words.statements import misspelt_keyword
 from upright_block.language.source import Source
 
 _READ_NOW = ("FUNCTION_BLOCK", "FUNCTION", "PROGRAM", "CLASS", "INTERFACE")
@@ -98,8 +100,8 @@ class UnitParser(ConfigurationParser):
         """Report what belongs to no declaration, and step over it."""
         if kind in UNIT_STARTS:
             self.fail(words.later_unit(kind))
-        elif kind == "name" and (hint := did_you_mean(self.texts[self.i], _READ_NOW)):
-            self.fail(words.misspelt_keyword(self.texts[self.i], hint))
+        elif kind == "name" and (meant := nearest(self.texts[self.i], _READ_NOW)):
+            self.fail(misspelt_keyword(self.texts[self.i], meant))
         elif kind != "unknown":
             self.fail(words.outside_a_unit(self.shown(self.i)))
         self.i += 1
@@ -217,8 +219,11 @@ def parse_expression(
         read = tokenize(Source(source.path, text), flaws)
         tokens = replaced(read, source=source, starts=[offset + start for offset in read.starts])
         for finding in flaws.items:
-            moved = replaced(finding, source=source, start=finding.start + start, end=finding.end + start)
-            findings.add(moved)
+            edit = finding.edit
+            if edit is not None:
+                edit = Edit(source, edit.start + start, edit.end + start, edit.text)
+            place = {"source": source, "start": finding.start + start, "end": finding.end + start}
+            findings.add(replaced(finding, **place, edit=edit))
     begun = len(findings.items)
     parser = UnitParser(tokens, findings)
     with suppress(SyntaxProblem):

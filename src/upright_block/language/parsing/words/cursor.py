@@ -9,7 +9,8 @@ from upright_block.language.names import did_you_mean
 
 
 def misspelt_keyword(word: str, kind: str, where: str) -> Words:
-    return Words("misspelt-keyword", f"{word} is no keyword; {kind} belongs {where}.", did_you_mean(word, [kind]))
+    message = f"{word} is no keyword; {kind} belongs {where}."
+    return Words("misspelt-keyword", message, did_you_mean(word, [kind]), instead=kind)
 
 
 def missing(kind: str, where: str, found: str) -> Words:

@@ -51,7 +51,8 @@ def value_for_type(name: str) -> Words:
 
 
 def missing_semicolon(last: str) -> Words:
-    return Words("missing-semicolon", f"The declaration ends without a semicolon after {last}.", "Write ; here.")
+    message = f"The declaration ends without a semicolon after {last}."
+    return Words("missing-semicolon", message, "Write ; here.", behind=";")
 
 
 def goes_on(shown: str) -> Words:

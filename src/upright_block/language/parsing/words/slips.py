@@ -6,7 +6,7 @@ from upright_block.language.findings import Words
 
 
 def split_keyword(written: str, meant: str) -> Words:
-    return Words("misspelt-keyword", f"{written} is one word.", f"Write {meant}.")
+    return Words("misspelt-keyword", f"{written} is one word.", f"Write {meant}.", instead=meant)
 
 
 def split_literal(written: str, joined: str) -> Words:

@@ -7,7 +7,7 @@ from upright_block.language.names import did_you_mean
 
 
 def end_of_what(closer: str) -> Words:
-    return Words("misspelt-keyword", "END does not say what it closes.", f"Write {closer}.")
+    return Words("misspelt-keyword", "END does not say what it closes.", f"Write {closer}.", instead=closer)
 
 
 def late_declaration(kind: str) -> Words:
@@ -29,11 +29,12 @@ def no_statement(shown: str) -> Words:
 
 
 def misspelt_keyword(word: str, meant: str) -> Words:
-    return Words("misspelt-keyword", f"{word} is no keyword.", did_you_mean(word, [meant]))
+    return Words("misspelt-keyword", f"{word} is no keyword.", did_you_mean(word, [meant]), instead=meant)
 
 
 def missing_semicolon(last: str) -> Words:
-    return Words("missing-semicolon", f"The statement ends without a semicolon after {last}.", "Write ; here.")
+    message = f"The statement ends without a semicolon after {last}."
+    return Words("missing-semicolon", message, "Write ; here.", behind=";")
 
 
 def decimal_comma(written: str, meant: str) -> Words:

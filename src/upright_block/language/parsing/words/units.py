@@ -13,10 +13,6 @@ def later_unit(kind: str) -> Words:
     )
 
 
-def misspelt_keyword(word: str, hint: str) -> Words:
-    return Words("misspelt-keyword", f"{word} is no keyword.", hint)
-
-
 def outside_a_unit(shown: str) -> Words:
     return Words(
         "outside-a-unit", f"{shown} stands outside any FUNCTION_BLOCK or FUNCTION.", "Put it inside one, or remove it."
