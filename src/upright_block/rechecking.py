@@ -25,18 +25,20 @@ from upright_block.analysis.outside import is_named, named_outside, unread
 from upright_block.language.allowing import Allowance, Settled, settle
 from upright_block.language.edits import Changed, Edit, laid
 from upright_block.language.findings import Finding, Findings, Related
+from upright_block.language.names import MOST_CANDIDATES
 from upright_block.language.nodes import fresh, record, replaced, state
+from upright_block.language.scope import Elsewhere
 from upright_block.language.source import Source
 from upright_block.library import FileProblem, Files, Library, Texts, check_texts, find_root, read_texts, unread_files
 from upright_block.library.accepted import ACCEPTED, Accepted, accepted_text, read_accepted
-from upright_block.library.outline import Shown, mentioned, shown_by
+from upright_block.library.outline import Shown, declared_names, mentioned, shown_by
 from upright_block.whole import write_file
 
 if TYPE_CHECKING:
     from upright_block.cases.suite import FileOfCases, Suite
     from upright_block.library.writing import Changes
 
-_FORM = 2
+_FORM = 3
 _TABLE = re.compile(r"[^\"'#\n]+\.(?:csv|xlsx)", re.IGNORECASE)
 _MOST_ROUNDS = 3
 _MOST_AGAIN = 0.4
@@ -47,7 +49,7 @@ _WIDE = frozenset(
 )
 """What reading finds in sources that comes of all files together."""
 _RETOLD = frozenset({"unknown-name", "name-twice", "recursion"})
-"""What names other files, which may not have been read."""
+"""What names other files in findings of cases; these may not have been read."""
 
 
 @record
@@ -94,7 +96,7 @@ class _Kept:
     """What is known of a source: what it declares, what others can see of it, what was found in it by itself.
 
     One ``is_central`` has programs or configurations, and is read each time. ``shares`` are the names in it of tags and global
-    variables.
+    variables. ``offers`` are the names that others are offered where they misspell one.
     """
 
     digest: str
@@ -107,6 +109,7 @@ class _Kept:
     findings: list[Finding]
     calls: list[CallMade]
     given: Given
+    offers: list[Elsewhere]
 
 
 @state
@@ -140,6 +143,7 @@ class _Found:
     memory: _Memory
     wide: list[Finding]
     allowances: tuple[Allowance, ...]
+    wired: int
 
 
 def check_library(folder: Path | str = ".", also: Sequence[Path] = (), is_doubtful: bool = False) -> Checked:
@@ -187,7 +191,7 @@ def _checked(texts: Texts, case_files: dict[str, Source], found: _Found, is_doub
         texts.manifest.name,
         texts.root,
         settle(findings, sources, policy, True),
-        sum(own) + len(texts.asking),
+        sum(own) + found.wired,
         len(texts.alone) + len(texts.rigs),
         sum(kept.ready + kept.not_run for kept in memory.cases.values()),
         accepted,
@@ -227,7 +231,12 @@ def _wholly(texts: Texts, case_files: dict[str, Source], around: str) -> _Found:
         memory.sources[source.path] = keeping.kept(source)
     for file in suite.by_file:
         memory.cases[file.source.path] = _kept_cases(file, texts)
-    return _Found(memory, _wide(library, done, suite, texts), tuple(library.scope.allowances))
+    return _Found(
+        memory,
+        _wide(library, done, suite, texts),
+        tuple(library.scope.allowances),
+        sum(unit.is_wired for unit in library.units),
+    )
 
 
 def _shared(library: Library) -> tuple[str, ...]:
@@ -265,6 +274,7 @@ class _Keeping:
             self.findings.get(source, []),
             self.calls.get(source, []),
             given_by(units),
+            shown.elsewhere(source in self.rigs),
         )
 
 
@@ -305,9 +315,19 @@ class _Again:
         self.memory = memory
         self.sources = {source.path: source for source in (*texts.alone, *texts.rigs)}
         self.mentions = {path: mentioned(source.text) for path, source in self.sources.items()}
+        kept = memory.sources
+        self.changed = {
+            path
+            for path, source in self.sources.items()
+            if path not in kept or _digest(source.text) != kept[path].digest
+        }
+        self.gone = kept.keys() - self.sources.keys()
+        declares = {path: frozenset(entry.declares) for path, entry in kept.items() if path not in self.gone}
+        self.declared = {path: declared_names(self.sources[path]) for path in self.changed}
+        declares |= self.declared
         self.declaring: dict[str, list[str]] = {}
-        for path, kept in memory.sources.items():
-            for name in kept.declares:
+        for path, names in declares.items():
+            for name in names:
                 self.declaring.setdefault(name, []).append(path)
         self.uses = {path: self._declaring(names) - {path} for path, names in self.mentions.items()}
 
@@ -318,26 +338,42 @@ class _Again:
     def run(self) -> _Found | None:
         """What a check of everything would find; None where that takes such a check."""
         kept = self.memory.sources
-        if self.sources.keys() != kept.keys() or _has_unread(self.texts):
+        names = self._renamed()
+        moved = self.gone | (self.changed - kept.keys())
+        is_of_rig = any(source.path in moved for source in self.texts.rigs) or any(
+            each.is_of_rig for path in self.gone for each in kept[path].offers
+        )
+        is_shared = any(
+            each.full_name.upper() in names and each.kind == "VARIABLE"
+            for path in (self.changed & kept.keys()) | self.gone
+            for each in kept[path].offers
+        )
+        if is_of_rig or is_shared or _has_unread(self.texts):
             return None
-        changed = {path for path, source in self.sources.items() if _digest(source.text) != kept[path].digest}
-        cases = self._changed_cases(changed)
-        again = set(changed)
+        if any(finding.name == "recursion" for entry in kept.values() for finding in entry.findings):
+            return None
+        cases = self._changed_cases(self.changed, names)
+        again = self._touched(names)
         for number in range(_MOST_ROUNDS):
             needed = self._needed(again, cases)
             if len(needed) > max(_FEWEST, _MOST_AGAIN * len(self.sources)):
                 return None
-            library = check_texts(self.texts, needed)
-            others = [entry for path, entry in kept.items() if path not in needed]
+            others = [entry for path, entry in kept.items() if path not in needed and path not in self.gone]
+            offered = [each for entry in others for each in entry.offers]
+            if len(offered) > MOST_CANDIDATES // 2:
+                return None
+            library = check_texts(self.texts, needed, offered)
             given: Given = {}
             for entry in others:
                 given = merged(given, entry.given)
             done = analysed(library.scope, [call for entry in others for call in entry.calls], given)
             keeping = _Keeping(library, done)
             made = {path: keeping.kept(self.sources[path]) for path in again}
-            if any(entry.declares != kept[path].declares for path, entry in made.items()):
+            if any(not self.declared[path].issuperset(made[path].declares) for path in self.changed):
                 return None
-            shown = {path for path, entry in made.items() if entry.outline != kept[path].outline}
+            if not {*_shared(library)} <= {*self.memory.shared}:  # a new global variable: what others share is another
+                return None
+            shown = {path for path, entry in made.items() if path not in kept or entry.outline != kept[path].outline}
             more = (self._users(shown) | self._sharers(shown, made)) - again
             if not more:
                 return self._found(library, done, made, cases)
@@ -347,10 +383,43 @@ class _Again:
             again |= more
         return None
 
-    def _changed_cases(self, changed: set[str]) -> set[str]:
+    def _renamed(self) -> set[str]:
+        """The names that other sources declare now than before."""
+        kept = self.memory.sources
+        found: set[str] = set()
+        for path in self.changed | self.gone:
+            before = frozenset(kept[path].declares) if path in kept else frozenset[str]()
+            found |= before ^ self.declared.get(path, frozenset())
+        return found
+
+    def _touched(self, names: set[str]) -> set[str]:
+        """What is checked anew whatever comes of it: what has changed, what mentions one of some names that others declare now, or
+        told that a name is not known, and what tells of a place in a text that has changed.
+        """
+        kept = self.memory.sources
+        found = set(self.changed)
+        for path, entry in kept.items():
+            if path in found or path in self.gone:
+                continue
+            is_told = any(self._tells_of_changed(finding) for finding in entry.findings)
+            is_unknown = names and any(finding.name == "unknown-name" for finding in entry.findings)
+            if is_told or is_unknown or not self.mentions[path].isdisjoint(names):
+                found.add(path)
+        return found
+
+    def _tells_of_changed(self, finding: Finding) -> bool:
+        """Whether a finding has a place in a text that is another now, or is gone."""
+        others = {related.source.path for related in finding.related} - {finding.source.path}
+        return not others.isdisjoint(self.changed | self.gone) or any(
+            path in finding.message or path in finding.way_out for path in self.changed | self.gone
+        )
+
+    def _changed_cases(self, changed: set[str], names: set[str]) -> set[str]:
         """The case files of which something may differ: their own text, a table, or anything that their units use."""
         found: set[str] = set()
-        central = {path for path, entry in self.memory.sources.items() if entry.is_central}
+        kept_sources = self.memory.sources
+        central = {path for path, entry in kept_sources.items() if entry.is_central and path not in self.gone}
+        central |= changed - kept_sources.keys()
         reach: dict[str, bool] = {}
         for path, source in self.case_files.items():
             kept = self.memory.cases.get(path)
@@ -358,6 +427,14 @@ class _Again:
                 found.add(path)
                 continue
             if any(_table_digest(table, self.texts) != digest for table, digest in kept.tables.items()):
+                found.add(path)
+                continue
+            if any(self._tells_of_changed(finding) for finding in kept.findings) or not names.isdisjoint(
+                mentioned(source.text)
+            ):
+                found.add(path)
+                continue
+            if names and any(finding.name == "unknown-name" for finding in kept.findings):
                 found.add(path)
                 continue
             for name in kept.names if changed else ():
@@ -389,13 +466,15 @@ class _Again:
     def _sharers(self, changed: set[str], made: dict[str, _Kept]) -> set[str]:
         """The sources that name a tag or a global variable which one of those names, or named before."""
         kept = self.memory.sources
-        names = {name for path in changed for name in (*made[path].shares, *kept[path].shares)}
-        return {path for path, entry in kept.items() if not names.isdisjoint(entry.shares)}
+        every = (entry for path in changed for entry in (made[path], kept.get(path)) if entry is not None)
+        names = {name for entry in every for name in entry.shares}
+        return {path for path, entry in kept.items() if path not in self.gone and not names.isdisjoint(entry.shares)}
 
     def _needed(self, again: set[str], cases: set[str]) -> set[str]:
         """What is read: what is checked anew, what extends that, what is read each time, and all that these use."""
         kept = self.memory.sources
-        begin = {*again, *(path for path, entry in kept.items() if entry.is_central or entry.is_broken)}
+        left = {path: entry for path, entry in kept.items() if path not in self.gone}
+        begin = {*again, *(path for path, entry in left.items() if entry.is_central or entry.is_broken)}
         shared = set(self.memory.shared)
         begin |= {path for path, names in self.mentions.items() if not names.isdisjoint(shared)}
         named = {name.rpartition(".")[2] for path in cases for name in mentioned(self.case_files[path].text)}
@@ -411,7 +490,7 @@ class _Again:
     def _found(self, library: Library, done: Analysed, made: dict[str, _Kept], cases: set[str]) -> _Found | None:
         from upright_block.cases.suite import load_suite
 
-        if any(finding.name in _RETOLD for entry in made.values() for finding in entry.findings):
+        if any(finding.name == "recursion" for entry in made.values() for finding in entry.findings):
             return None
         memory = self.memory
         left = {path: entry for path, entry in memory.cases.items() if path in self.case_files and path not in cases}
@@ -419,9 +498,17 @@ class _Again:
         suite = load_suite(library, cases, rigs)
         if any(finding.name in _RETOLD for finding in suite.findings):
             return None
+        for path in self.gone:
+            del memory.sources[path]
         memory.sources |= made
+        memory.sources = {path: memory.sources[path] for path in self.sources}
         memory.cases = left | {file.source.path: _kept_cases(file, self.texts) for file in suite.by_file}
-        return _Found(memory, _wide(library, done, suite, self.texts), tuple(library.scope.allowances))
+        return _Found(
+            memory,
+            _wide(library, done, suite, self.texts),
+            tuple(library.scope.allowances),
+            sum(unit.is_wired for unit in library.units),
+        )
 
 
 # --- what everything depends on ---
@@ -508,7 +595,7 @@ class _Reader:
         return _Memory(data["around"], sources, cases, tuple(data["shared"]))
 
     def kept(self, data: list[Any]) -> _Kept:
-        digest, declares, shares, shown, is_central, is_broken, units, findings, calls, given = data
+        digest, declares, shares, shown, is_central, is_broken, units, findings, calls, given, offers = data
         return _Kept(
             digest,
             tuple(declares),
@@ -520,6 +607,7 @@ class _Reader:
             [self.finding(entry) for entry in findings],
             [self.call(entry) for entry in calls],
             {name: None if values is None else set(values) for name, values in given.items()},
+            [Elsewhere(*entry) for entry in offers],
         )
 
     def cases(self, data: list[Any]) -> _KeptCases:
@@ -569,6 +657,7 @@ def _kept_data(kept: _Kept) -> list[Any]:
         [_finding_data(finding) for finding in kept.findings],
         [_call_data(call) for call in kept.calls],
         given,
+        [[each.full_name, each.kind, each.is_of_rig] for each in kept.offers],
     ]
 
 

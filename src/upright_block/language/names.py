@@ -15,7 +15,7 @@ _IN_WORDS = {
     "i": "the letter i",
     "1": "the digit 1",
 }
-_MOST_CANDIDATES = 5000
+MOST_CANDIDATES = 5000
 _LONGEST = 200
 
 
@@ -26,19 +26,20 @@ def listed(names: Iterable[str], most: int = 12) -> str:
 
 
 def nearest(name: str, candidates: Iterable[str]) -> str | None:
-    """The candidate most like ``name`` when letter case is ignored, or None."""
+    """The candidate most like ``name`` when letter case is ignored, or None; in whatever order they come, up to `MOST_CANDIDATES`."""
     if len(name) > _LONGEST:
         return None
     known: dict[str, str] = {}
     for candidate in candidates:
-        known.setdefault(candidate.upper(), candidate)
-        if len(known) >= _MOST_CANDIDATES:
+        upper = candidate.upper()
+        known[upper] = min(candidate, known.get(upper, candidate))
+        if len(known) >= MOST_CANDIDATES:
             break
     wanted = name.upper()
     folded = wanted.translate(_LOOKALIKES)
-    for upper, candidate in known.items():
-        if upper.translate(_LOOKALIKES) == folded:
-            return candidate
+    alike = [upper for upper in known if upper.translate(_LOOKALIKES) == folded]
+    if alike:
+        return known[min(alike)]
     close = get_close_matches(wanted, known, n=1, cutoff=0.6 if len(wanted) > 3 else 0.5)
     return known[close[0]] if close else None
 

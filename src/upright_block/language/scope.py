@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 
 from upright_block.language import syntax
 from upright_block.language.allowing import Allowance
@@ -13,6 +13,8 @@ from upright_block.language.source import Source
 from upright_block.language.tags import Tag
 from upright_block.language.typed import Initial, Structure, Unit
 from upright_block.language.types import Enumeration, Type
+
+_UNITS = ("FUNCTION_BLOCK", "FUNCTION", "PROGRAM", "CLASS", "INTERFACE")
 
 
 @record
@@ -68,6 +70,18 @@ class NamedValues:
     unit: Unit | None
 
 
+@record
+class Elsewhere:
+    """A name that a source declares which is not read now: of a unit of a ``kind``, a ``TYPE``, a ``VALUE`` or a ``VARIABLE``.
+
+    It is known for suggestions alone. What a rig declares rigs alone see.
+    """
+
+    full_name: str
+    kind: str
+    is_of_rig: bool
+
+
 @state
 class Missing:
     """A name that is used and not declared; ``type`` is that of the pin it stands on, where it stands on one."""
@@ -88,7 +102,7 @@ class Scope:
 
     ``values`` holds the enumerations that have a value of a name. ``rigs`` are the sources that are there for cases
     alone: what they declare is seen by each other and by nothing else, and they alone see the ``stand_ins``. ``missing`` are names that programs use and nobody
-    declares. ``outputs`` are the tags with a variable of their own at each byte of the outputs, and what programs have AT
+    declares. ``elsewhere`` are names of sources that are not read. ``outputs`` are the tags with a variable of their own at each byte of the outputs, and what programs have AT
     one, as tags without a variable. ``postponed`` is what is done once the pins of all blocks are known.
     """
 
@@ -107,6 +121,7 @@ class Scope:
     outputs: dict[int, list[Tag]] = fresh(default_factory=dict)
     dialect: Dialect = Dialect()
     postponed: list[Callable[[], None]] = fresh(default_factory=list)
+    elsewhere: Sequence[Elsewhere] = ()
 
     def enter_output(self, tag: Tag) -> None:
         """Note a variable at an output, so that the address of that output is told to be it."""
@@ -128,12 +143,18 @@ class Scope:
         """Whether what ``home`` declares may be named in ``source``; without one, from outside."""
         return home not in self.rigs or source is None or source in self.rigs
 
+    def names_elsewhere(self, source: Source | None, *kinds: str) -> Iterator[str]:
+        """The names of some kinds that sources declare which are not read, as far as they may be used in ``source``."""
+        sees_rigs = source is None or source in self.rigs
+        return (each.full_name for each in self.elsewhere if each.kind in kinds and (sees_rigs or not each.is_of_rig))
+
     def known_names(self, source: Source | None = None) -> Iterator[str]:
         """Every name that a type or a callee may have in ``source``, for suggestions."""
         own = (unit for unit in self.units.values() if not unit.is_standard)
         yield from (unit.full_name for unit in own if self.is_seen(unit.source, source))
         types = (named for named in self.types.values() if self.is_seen(named.source, source))
         yield from (named.syntax.home.full(named.name) for named in types)
+        yield from self.names_elsewhere(source, "TYPE", *_UNITS)
         yield from sorted(self.standard.names)
         if source in self.rigs:
             yield from sorted(self.stand_ins().names)

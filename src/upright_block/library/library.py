@@ -8,7 +8,7 @@ from pathlib import Path
 from upright_block.language.checking import check_program, named_unit
 from upright_block.language.findings import Finding, Findings
 from upright_block.language.nodes import record
-from upright_block.language.scope import Scope, Standard
+from upright_block.language.scope import Elsewhere, Scope, Standard
 from upright_block.language.source import Source
 from upright_block.language.tags import TagTable
 from upright_block.language.typed import Unit
@@ -105,8 +105,11 @@ def read_texts(root: Path, also: Sequence[Path] = ()) -> Texts:
     return Texts(root, manifest, files, tuple(own), tuple(rigs), tuple(tags), tuple(findings.items))
 
 
-def check_texts(texts: Texts, only: Collection[str] | None = None) -> Library:
-    """Check the texts of a library; with ``only`` no other sources than those of these paths, but all tables."""
+def check_texts(texts: Texts, only: Collection[str] | None = None, elsewhere: Sequence[Elsewhere] = ()) -> Library:
+    """Check the texts of a library; with ``only`` no other sources than those of these paths, but all tables.
+
+    ``elsewhere`` are the names that the others declare.
+    """
     findings = Findings()
     for finding in texts.findings:
         findings.add(finding)
@@ -114,6 +117,7 @@ def check_texts(texts: Texts, only: Collection[str] | None = None) -> Library:
     scope = Scope(STANDARD, manifest.name, _stand_ins, set(texts.rigs))
     scope.points.rules = manifest.points
     scope.dialect = manifest.dialect
+    scope.elsewhere = elsewhere
     tags = [tag_table(source, findings) for source in texts.tags]
     sources = (*texts.alone, *texts.rigs)
     chosen = [source for source in sources if only is None or source.path in only]

@@ -10,10 +10,12 @@ import re
 from hashlib import sha256
 from typing import Any
 
-from upright_block.language import typed
+from upright_block.language import syntax, typed
 from upright_block.language.copying import follows_references, used_globals
+from upright_block.language.findings import Findings
 from upright_block.language.nodes import fresh, state
-from upright_block.language.scope import NamedType, Scope
+from upright_block.language.parsing import parse
+from upright_block.language.scope import Elsewhere, NamedType, Scope
 from upright_block.language.source import Source
 from upright_block.language.types import Enumeration
 
@@ -32,12 +34,13 @@ def mentioned(text: str) -> frozenset[str]:
 
 @state
 class Shown:
-    """What a source declares: units and configurations, types, values of enumerations, global variables."""
+    """What a source declares: units and configurations, types, values of enumerations (those ``inner`` to a unit apart), global variables."""
 
     source: Source
     units: list[typed.Unit] = fresh(default_factory=list)
     types: list[NamedType] = fresh(default_factory=list)
     values: list[str] = fresh(default_factory=list)
+    inner: list[str] = fresh(default_factory=list)
     variables: list[typed.Variable] = fresh(default_factory=list)
 
     @property
@@ -45,9 +48,18 @@ class Shown:
         """The names that it gives, in upper case, without their namespaces."""
         found = {unit.name.upper() for unit in self.units} | {named.name.upper() for named in self.types}
         found |= {member for t in self.types if isinstance(t.type, Enumeration) for member in t.type.members}
+        found |= {name.upper() for name in (*self.values, *self.inner)}
         if any(address.area == "Q" for unit in self.units for address in unit.located.values()):
             found.add(_OUTPUTS)
-        return tuple(sorted({*found, *self.values, *(variable.key for variable in self.variables)}))
+        return tuple(sorted({*found, *(variable.key for variable in self.variables)}))
+
+    def elsewhere(self, is_of_rig: bool) -> list[Elsewhere]:
+        """The names that others may be offered, to be known where the source is not read."""
+        found: list[tuple[str, str]] = [(unit.full_name, unit.kind) for unit in self.units]
+        found += [(named.syntax.home.full(named.name), "TYPE") for named in self.types]
+        found += [(value, "VALUE") for value in self.values]
+        found += [(variable.name, "VARIABLE") for variable in self.variables if not variable.is_hidden]
+        return [Elsewhere(name, kind, is_of_rig) for name, kind in found]
 
     @property
     def outline(self) -> str:
@@ -74,11 +86,25 @@ def shown_by(scope: Scope) -> dict[Source, Shown]:
         of(named.source).types.append(named)
     for key, values in scope.values.items():
         for value in values:
-            of(value.source).values.append(key)
+            name = value.enumeration.members[key][0]
+            (of(value.source).values if value.unit is None else of(value.source).inner).append(name)
     for variable in scope.globals.variables.values():
         if variable.source is not None:
             of(variable.source).variables.append(variable)
     return found
+
+
+def declared_names(source: Source) -> frozenset[str]:
+    """The names that a source gives by its form alone, in upper case and without their namespaces: at least those of `Shown.names`."""
+    found: set[str] = set()
+    for node in syntax.within(parse(source, Findings())):
+        if isinstance(node, (syntax.Unit, syntax.Configuration, syntax.TypeDeclaration, syntax.EnumerationMember)):
+            found.add(node.name.upper())
+        elif isinstance(node, syntax.VariableSection) and node.section == "VAR_GLOBAL":
+            found |= {declaration.name.upper() for declaration in node.declarations}
+        elif isinstance(node, (syntax.Declaration, syntax.InstanceSetting)) and node.address[:2].upper() == _OUTPUTS:
+            found.add(_OUTPUTS)
+    return frozenset(found)
 
 
 def _text(source: Source, start: int) -> str:

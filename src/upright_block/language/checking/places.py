@@ -185,6 +185,7 @@ class PlaceChecker(Reporter):
         for key, (values, *_) in self.scope.values.items():
             if values.unit in (None, self.unit, self.unit.owner) and self.scope.is_seen(values.source, self.source):
                 names.append(values.enumeration.members[key][0])
+        names += self.scope.names_elsewhere(self.source, "VALUE")
         return self.unknown(node.name, node, words.undeclared(node.name, self.unit_shown, self.unit.is_wired), names)
 
     def _member(self, node: syntax.Member) -> typed.Place:

@@ -41,8 +41,9 @@ class Reporter:
 
     def unit_names(self, *kinds: str) -> list[str]:
         """The names of the units of some kinds that the unit at hand may use."""
-        every = self.scope.units.values()
-        return [u.name for u in every if u.kind in kinds and self.scope.is_seen(u.source, self.source)]
+        scope = self.scope
+        known = [u.name for u in scope.units.values() if u.kind in kinds and scope.is_seen(u.source, self.source)]
+        return known + [name.rpartition(".")[2] for name in scope.names_elsewhere(self.source, *kinds)]
 
     def find_type(self, name: str) -> NamedType | None:
         """The type of the library that a name in upper case stands for in the unit at hand."""
@@ -58,7 +59,8 @@ class Reporter:
     def global_names(self) -> list[str]:
         """The names of the global variables that the unit at hand may use."""
         every = self.scope.globals.variables.values()
-        return [v.name for v in every if not v.is_hidden and self.scope.is_seen(v.source, self.source)]
+        known = [v.name for v in every if not v.is_hidden and self.scope.is_seen(v.source, self.source)]
+        return known + list(self.scope.names_elsewhere(self.source, "VARIABLE"))
 
     def report(self, node: HasPlace, words: Words, *related: Related) -> None:
         """Record a finding at a node."""
