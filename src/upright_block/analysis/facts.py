@@ -51,6 +51,11 @@ Given = dict[str, set[Number] | None]
 """Initial values that instances are given, by the names of the variables in upper case; None where they are no numbers."""
 
 
+def is_understood(unit: typed.Unit) -> bool:
+    """Whether all that a unit says is known: nothing in it, in its methods, or in what it extends is a mistake. What it uses may be one."""
+    return not any(part.has_mistakes for above in unit.ancestors for part in (above, *above.methods.values()))
+
+
 class Facts:
     """What is known of the units of a library, those of rigs and those with errors left out."""
 
@@ -161,7 +166,7 @@ class Facts:
         """The flows of all bodies of the library, in the order of their places."""
         for unit in self.units:
             for part in parts_of(unit):
-                if part.body is not None and not part.is_broken:
+                if part.body is not None and is_understood(unit):
                     yield self.flow(part)
 
     @cached_property

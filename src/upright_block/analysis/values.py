@@ -166,6 +166,7 @@ class Values(Cells):
                 self.forget(slot)
         self.touch_globals(unit)
         is_pure = node.instance is None and not node.outputs and not node.shared and not any(used_globals(unit))
+        is_pure &= not unit.is_broken
         result = self.terms.made(("function", unit), node.type, inputs) if is_pure else self.terms.any(node.type)
         for variable, receiver in node.outputs:
             self.receive(receiver, self.terms.any(variable.type), call)
@@ -179,7 +180,7 @@ class Values(Cells):
         for variable in written:
             self.see(variable)
             self.forget(variable)
-        if follows_references(unit):
+        if unit.is_broken or follows_references(unit):
             self.forget_all()
 
     def note_call(

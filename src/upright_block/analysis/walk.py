@@ -269,6 +269,7 @@ def _touched(body: Iterable[typed.Statement]) -> tuple[dict[Slot, None], bool]:
             elif access.kind == "call":
                 assert access.unit is not None
                 found |= dict.fromkeys(used_globals(access.unit)[1])
+                is_all = is_all or access.unit.is_broken
                 if place is not None:
                     found[slot_of(place)[0]] = None
                     is_all = is_all or access.is_virtual or place.root.section == "this"

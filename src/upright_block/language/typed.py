@@ -142,6 +142,7 @@ class Unit(Compound):
     cost: int = 1
     refers: dict[str, Unit] = fresh(default_factory=dict)
     is_broken: bool = False
+    has_mistakes: bool = False
     is_standard: bool = False
     wraps: Unit | None = None
     shares: Structure | None = None

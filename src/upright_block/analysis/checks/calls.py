@@ -198,7 +198,10 @@ def _stays_as_it_was(write: Write, off: list[Fact], flow: Flow) -> bool:
 def _written_when(variable: typed.Variable, off: list[Fact], flow: Flow, calls: Sequence[Call]) -> bool:
     """Whether somebody else writes a global variable wherever some calls are not run."""
     own = [write.condition for write in flow.writes_of(variable) if not write.is_weak]
-    others = [c.condition for c in flow.calls if c not in calls and variable in used_globals(c.unit)[1]]
+    beside = [call for call in flow.calls if call not in calls]
+    if any(call.unit.is_broken for call in beside):
+        return True  # what it writes is not known
+    others = [call.condition for call in beside if variable in used_globals(call.unit)[1]]
     return can_hold([*off, *((condition, False) for condition in (*own, *others))]) == "no"
 
 

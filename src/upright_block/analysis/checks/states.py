@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from upright_block.analysis.conditions import can_hold
-from upright_block.analysis.facts import Facts
+from upright_block.analysis.facts import Facts, is_understood
 from upright_block.analysis.flow import Write
 from upright_block.analysis.slots import slot_name, slot_of
 from upright_block.analysis.words import states as words
@@ -21,7 +21,7 @@ _FEWEST_STATES = 3
 
 def check_states(unit: typed.Unit, facts: Facts) -> Iterator[Finding]:
     """Report what is wrong with the state machines of a unit, and with its sequence."""
-    if unit.is_broken:
+    if not is_understood(unit):
         return
     machines = facts.machines(unit)
     for machine in machines:

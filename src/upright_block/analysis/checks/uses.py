@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from upright_block.analysis.facts import Facts, held
+from upright_block.analysis.facts import Facts, held, is_understood
 from upright_block.analysis.words import uses as words
 from upright_block.language import typed
 from upright_block.language.edits import without_declaration
@@ -16,8 +16,8 @@ def check_uses(facts: Facts) -> Iterator[Finding]:
     """Report what the variables of each unit lack."""
     extended = {base for unit in facts.units for base in unit.ancestors[1:]}
     for unit in facts.units:
-        for part in (unit, *unit.methods.values()):
-            if part.body is None or part.is_broken or (part.owner and _is_promise(part)):
+        for part in (unit, *unit.methods.values()) if is_understood(unit) else ():
+            if part.body is None or (part.owner and _is_promise(part)):
                 continue
             inherited = set(unit.base.variables.values()) if unit.base and part is unit else set[typed.Variable]()
             for variable in part.variables.values():

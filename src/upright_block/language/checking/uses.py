@@ -119,9 +119,11 @@ def _check_extent(unit: typed.Unit, depths: dict[str, int], weights: dict[str, i
 
 
 def spread_broken(scope: Scope) -> None:
-    """Mark every unit that uses a broken one."""
+    """Mark every unit that uses a broken one; until then the broken ones are those with mistakes of their own."""
     users: dict[str, list[typed.Unit]] = {}
     everything = with_methods(scope)
+    for unit in everything:
+        unit.has_mistakes = unit.is_broken
     for unit in everything:
         for used in (*unit.uses.values(), *unit.refers.values()):
             users.setdefault(used.key, []).append(unit)
