@@ -13,12 +13,12 @@ from upright_block.language.catalogue import stops
 from upright_block.language.copying import used_globals
 from upright_block.language.findings import Findings, HasPlace, Related, Words
 from upright_block.language.literals import LiteralProblem, Value
-from upright_block.language.points import Points
+from upright_block.language.points import Points, points_of
 from upright_block.language.scope import Missing
 from upright_block.language.signals import NoSignal, Signal, field_signal, find_signal, globals_of, no_value, tags_of
 from upright_block.language.source import Cell, Source
 from upright_block.language.timebase import Timebase
-from upright_block.language.typed import Unit
+from upright_block.language.typed import Unit, configured
 from upright_block.language.types import BROKEN, Array
 from upright_block.library import Toml
 
@@ -125,8 +125,8 @@ class Draft:
 
     @cached_property
     def _given_by_rig(self) -> list[Signal]:
-        rig = self.unit.kept.get("rig")
-        if rig is None:
+        rig = configured(self.unit).rig
+        if rig is None or not isinstance(rig.type, Unit):
             return []
         written = used_globals(rig.type)[1]
         given = [tag for tag in tags_of(globals_of(self.unit)).values() if tag.variable in written]
@@ -135,8 +135,7 @@ class Draft:
     @property
     def points(self) -> Points | None:
         """The points of the library, where the unit sees them."""
-        shared = globals_of(self.unit)
-        return shared.kept.get("points") if shared else None
+        return points_of(globals_of(self.unit))
 
     def field(self, signal: Signal) -> Signal:
         """What a column of a signal writes to: of an input tag the bits of its point."""

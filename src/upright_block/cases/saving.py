@@ -12,6 +12,7 @@ from upright_block.errors import BadValue, NotRunnable
 from upright_block.language.literals import Value, shown, shown_duration
 from upright_block.language.nodes import record
 from upright_block.language.signals import Signal, find_signal
+from upright_block.language.typed import configured
 from upright_block.language.types import DT, Elementary
 from upright_block.library.table import aligned
 
@@ -75,8 +76,9 @@ def _head(watched: Watched) -> list[str]:
     unit, plan = watched.run.unit, watched.run.plan
     kind = {"PROGRAM": "program", "CONFIGURATION": "configuration"}.get(unit.kind, "block")
     lines = [f"{kind} = {_quoted((unit.wraps or unit).full_name)}"]
-    if unit.kept.get("rig") is not None:
-        lines.append(f"rig = {_quoted(unit.kept['rig'].type.name)}")
+    rig = configured(unit).rig
+    if rig is not None:
+        lines.append(f"rig = {_quoted(rig.type.name)}")
     if unit.timebase is None:
         lines.append(f'scan = "{shown_duration(plan.timebase.period)}"')
     return lines
@@ -88,7 +90,8 @@ def _must_fit(head: Sequence[str], before: str, known: Sequence[Bound], stem: st
     first = known[0]
     file = first.case.file
     own = [f"{file.subject.kind} = {_quoted(first.unit.full_name)}"]
-    own += [f"rig = {_quoted(first.unit.kept['rig'].type.name)}"] if file.rig else []
+    rig = configured(first.unit).rig
+    own += [f"rig = {_quoted(rig.type.name)}"] if rig is not None else []
     own += [] if first.unit.timebase else [f'scan = "{shown_duration(first.case.plan.timebase.period)}"']
     if own != list(head):
         raise NotRunnable(f"{stem}.toml is for {', '.join(own)}, the run for {', '.join(head)}.", "Name another file.")

@@ -14,7 +14,7 @@ from upright_block.compiler.layout import encode, layout_of
 from upright_block.compiler.overlay import WRITTEN, Overlay
 from upright_block.compiler.program import Mode
 from upright_block.language import typed
-from upright_block.language.nodes import fresh, record, state
+from upright_block.language.nodes import Side, fresh, record, state
 from upright_block.language.types import Array, Type, string_type
 
 
@@ -97,7 +97,7 @@ class Code:
         owner = point.unit.owner or point.unit
         number = None
         if owner.keeps_data:
-            numbers, free = owner.kept.setdefault("points", ({}, count()))
+            numbers, free = _numbers(owner)
             number = numbers.setdefault(point, next(free))
         self.points.append((point, number))
         return f"{{p{len(self.points) - 1}}}", None if number is None else level_of(owner)
@@ -110,13 +110,17 @@ class Code:
         return f"{self.function(unit)}.by_kind"
 
 
+@Side
+def _numbers(_: typed.Unit) -> tuple[dict[Noted, int], Iterator[int]]:
+    """The numbers of the points of a unit, and those that are free."""
+    return {}, count()
+
+
+@Side
 def level_of(unit: typed.Unit) -> int:
     """A number in which a unit differs from all whose instances may begin where one of it does: its bases, and what lies first in it."""
-    known: int | None = unit.kept.get("level")
-    if known is None:
-        inner = [*([unit.base] if unit.base else []), *_first_in(unit)]
-        known = unit.kept["level"] = 1 + max(map(level_of, inner), default=-1)
-    return known
+    inner = [*([unit.base] if unit.base else []), *_first_in(unit)]
+    return 1 + max(map(level_of, inner), default=-1)
 
 
 def _first_in(type_: Type) -> Iterator[typed.Unit]:

@@ -49,7 +49,7 @@ def usage(
 def usage_inside(over: Overlay, block: Unit, given: Sequence[Variable], pinned: Set[Variable]) -> Usage:
     """How the body of a block that is placed into its callers uses its variables; worked out once for all of them."""
     own = frozenset(v for v in block.variables.values() if v in pinned)
-    known: dict[tuple[tuple[Variable, ...], frozenset[Variable]], Usage] = over.kept(block).setdefault("inside", {})
+    known = over.facts(block).inside
     found = known.get((tuple(given), own))
     if found is None:
         found = known[tuple(given), own] = usage(over.body(block), given, own)
@@ -164,11 +164,10 @@ class _Flow:
 
 def is_short(over: Overlay, unit: Unit, most: int) -> bool:
     """Whether a body has no more statements than that."""
-    kept = over.kept(unit)
-    length: int | None = kept.get("length")
-    if length is None:
-        length = kept["length"] = sum(1 for _ in every_statement(over.body(unit)))
-    return length <= most
+    facts = over.facts(unit)
+    if facts.length is None:
+        facts.length = sum(1 for _ in every_statement(over.body(unit)))
+    return facts.length <= most
 
 
 _LOOPS = (typed.For, typed.While, typed.Repeat)
@@ -176,22 +175,19 @@ _LOOPS = (typed.For, typed.While, typed.Repeat)
 
 def has_loops(over: Overlay, unit: Unit) -> bool:
     """Whether a call of the unit may run a loop."""
-    kept = over.kept(unit)
-    known: bool | None = kept.get("has loops")
-    if known is None:
+    facts = over.facts(unit)
+    if facts.has_loops is None:
         bodies = map(over.body, closure(unit))
-        known = any(isinstance(statement, _LOOPS) for body in bodies for statement in every_statement(body))
-        kept["has loops"] = known
-    return known
+        facts.has_loops = any(isinstance(statement, _LOOPS) for body in bodies for statement in every_statement(body))
+    return facts.has_loops
 
 
 def changes_others(over: Overlay, unit: Unit) -> bool:
     """Whether a call of a function may change variables that are not its own."""
-    kept = over.kept(unit)
-    known: bool | None = kept.get("changes others")
-    if known is None:
-        known = kept["changes others"] = any(_reaches_others(over, used) for used in closure(unit))
-    return known
+    facts = over.facts(unit)
+    if facts.changes_others is None:
+        facts.changes_others = any(_reaches_others(over, used) for used in closure(unit))
+    return facts.changes_others
 
 
 def _reaches_others(over: Overlay, unit: Unit) -> bool:

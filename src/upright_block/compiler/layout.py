@@ -13,7 +13,7 @@ import struct
 from itertools import groupby
 
 from upright_block.language.literals import Value
-from upright_block.language.nodes import record
+from upright_block.language.nodes import Side, record
 from upright_block.language.typed import Compound, Constant, Element, Initial, Unit, Variable, default_of
 from upright_block.language.types import STRING_HEAD, UDINT, Array, Elementary, OpenArray, String, Swapped, Type
 
@@ -144,15 +144,13 @@ class Layout:
     initial: bytes
 
 
+@Side
 def layout_of(compound: Compound) -> Layout:
     """The layout of a block or a structure: the widest variables first, so that nothing is lost to alignment.
 
     Constants are part of the code and take no memory, nor do external variables.
     """
-    known: Layout | None = compound.kept.get("layout")
-    if known is None:
-        known = compound.kept["layout"] = _lay_out(compound)
-    return known
+    return _lay_out(compound)
 
 
 def _lay_out(compound: Compound) -> Layout:

@@ -3,10 +3,29 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
+from typing import TYPE_CHECKING
 
+from upright_block.language.nodes import Side, fresh, state
 from upright_block.language.rewriting import Body
-from upright_block.language.typed import Unit
+from upright_block.language.typed import Unit, Variable
+
+if TYPE_CHECKING:
+    from upright_block.compiler.flow import Usage
+
+
+@state
+class BodyFacts:
+    """What was found out about a body, or a call of it, as far as somebody asked; see `flow`."""
+
+    inside: dict[tuple[tuple[Variable, ...], frozenset[Variable]], Usage] = fresh(default_factory=dict)
+    length: int | None = None
+    has_loops: bool | None = None
+    changes_others: bool | None = None
+
+
+@Side
+def _written_facts(_: Unit) -> BodyFacts:
+    return BodyFacts()
 
 
 class Overlay:
@@ -14,15 +33,20 @@ class Overlay:
 
     def __init__(self, bodies: Mapping[Unit, Body] | None = None) -> None:
         self._bodies = bodies or {}
-        self._kept: dict[Unit, dict[str, Any]] = {}
+        self._facts: dict[Unit, BodyFacts] = {}
 
     def body(self, unit: Unit) -> Body:
         """The body of a unit."""
         return self._bodies.get(unit, unit.body or ())
 
-    def kept(self, unit: Unit) -> dict[str, Any]:
-        """What is known of the body of a unit, or of a call of it; what is known of units as they are written all programs share."""
-        return self._kept.setdefault(unit, {}) if self._bodies else unit.kept
+    def facts(self, unit: Unit) -> BodyFacts:
+        """What is known of the body of a unit; what is known of units as they are written all programs share."""
+        if not self._bodies:
+            return _written_facts(unit)
+        found = self._facts.get(unit)
+        if found is None:
+            found = self._facts[unit] = BodyFacts()
+        return found
 
 
 WRITTEN = Overlay()

@@ -14,8 +14,8 @@ from upright_block.compiler.looking import FIELD, Looks, Probe, chosen, held_by_
 from upright_block.compiler.overlay import WRITTEN, Overlay
 from upright_block.language import copying, syntax, typed
 from upright_block.language.literals import Value
-from upright_block.language.nodes import node, record, replaced
-from upright_block.language.points import Points
+from upright_block.language.nodes import Side, node, record, replaced
+from upright_block.language.points import points_of
 from upright_block.language.signals import Signal, find_signal, globals_of
 from upright_block.language.types import BOOL, DINT, Array, Elementary, String, Type
 
@@ -83,8 +83,7 @@ class Program:
     @property
     def rig(self) -> typed.Variable | None:
         """The instance of the rig around the subject."""
-        found: typed.Variable | None = self.subject.kept.get("rig")
-        return found
+        return typed.configured(self.subject).rig
 
     @property
     def probe_slots(self) -> list[Slot]:
@@ -224,16 +223,16 @@ class _Field:
         self.body: list[typed.Statement] = []
         self.kept: list[typed.Variable] = []
         self.uses: list[typed.Unit] = []
-        rig: typed.Variable | None = subject.kept.get("rig")
+        rig = typed.configured(subject).rig
         if rig is None or not isinstance(rig.type, typed.Unit):
             return
         instance = typed.Place(inside, (typed.Member(subject, rig),), rig.type, syntax.NO_PLACE)
         call = typed.CallInstance(syntax.NO_PLACE, instance, rig.type, (), (), ())
-        points: Points | None = shared.kept.get("points") if shared else None
-        if shared is None or points is None:
+        points = points_of(shared)
+        if points is None:
             self.body = [call]
             return
-        field = copying.field_copiers(rig.type, f"{subject.name}:{rig.name}", points, shared.kept["tags"].values())
+        field = copying.field_copiers(rig.type, f"{subject.name}:{rig.name}", points, points.tags.values())
         tags = [tag.variable for tag in field.tags if tag.variable is not None]
         self.kept = [held_by_root(f":kept{number}", variable.type) for number, variable in enumerate(tags)]
         self.uses = [*field.taken, *field.given]
@@ -259,7 +258,7 @@ def _located(
     subject: typed.Unit, inside: typed.Variable, way: copying.Way, shared: typed.Structure | None
 ) -> list[typed.Statement]:
     """What copies the points of the variables that a program has AT one."""
-    points: Points | None = shared.kept.get("points") if shared else None
+    points = points_of(shared)
     if points is None or subject.kind != "PROGRAM":
         return []
     return list(copying.located(typed.whole(inside), way, points))
@@ -269,15 +268,19 @@ def _copiers(
     subject: typed.Unit, call: typed.Statement, way: copying.Way, shared: typed.Structure | None
 ) -> list[typed.Unit]:
     """What copies points to the tags of a subject and back; a configuration does so for each task."""
-    points: Points | None = shared.kept.get("points") if shared else None
-    if shared is None or points is None or subject.kind == "CONFIGURATION":
+    points = points_of(shared)
+    if points is None or subject.kind == "CONFIGURATION":
         return []
-    name = f":{way}"
-    if name not in subject.kept:
-        tags = shared.kept["tags"].values()
-        subject.kept[name] = copying.copiers([call], way, f"{subject.name}:{way}", points, tags)
-    made: list[typed.Unit] = subject.kept[name]
-    return made
+    known = _copied_around(subject)
+    if way not in known:
+        known[way] = copying.copiers([call], way, f"{subject.name}:{way}", points, points.tags.values())
+    return known[way]
+
+
+@Side
+def _copied_around(_: typed.Unit) -> dict[copying.Way, list[typed.Unit]]:
+    """What copies points to the tags of a subject and back."""
+    return {}
 
 
 _UNWRITTEN = syntax.Unit(0, 0, "PROGRAM", ":scan", None, (), (), "")
@@ -308,7 +311,7 @@ def _lay_out(
         content = initial_of(variable.type, variable.initial)
         offsets[variable] = add(content, len(content) if len(content) in (1, 2, 4) else 8)
     add(b"")
-    root.kept["layout"] = Layout(len(data), 8, offsets, bytes(data))
+    layout_of.put(root, Layout(len(data), 8, offsets, bytes(data)))
     return outer, own
 
 
@@ -341,30 +344,29 @@ def as_block(unit: typed.Unit) -> typed.Unit:
     It has the pins of the function, and its result as one more output of the function's name. What the
     function shares with its caller is private data of the block.
     """
-    if unit.keeps_data:
-        return unit
-    if "block" not in unit.kept:
-        unit.kept["block"] = _made_block(unit)
-    made: typed.Unit = unit.kept["block"]
-    return made
+    return unit if unit.keeps_data else _made_block(unit)
 
 
 def with_rig(configuration: typed.Unit, rig: typed.Unit) -> typed.Unit:
     """A configuration with a rig around it, whose data is found under the name of the rig."""
-    known: dict[typed.Unit, typed.Unit] = configuration.kept.setdefault("with rig", {})
+    known = _with_rigs(configuration)
     if rig not in known:
-        made = replaced(configuration, kept={k: v for k, v in configuration.kept.items() if k in _OF_CONFIGURATIONS})
+        made = replaced(configuration, kept={})
         variable = typed.Variable(rig.name, "private", rig, False, None, rig.comment, 0, 0)
         made.variables = configuration.variables | {variable.key: variable}
         made.uses = configuration.uses | {":rig": rig}
-        made.kept["rig"] = variable
+        typed.configured.put(made, replaced(typed.configured(configuration), rig=variable))
         known[rig] = made
     return known[rig]
 
 
-_OF_CONFIGURATIONS = frozenset(["resources", "connections", "located", "access"])
+@Side
+def _with_rigs(_: typed.Unit) -> dict[typed.Unit, typed.Unit]:
+    """A configuration with a rig around it, by the rig."""
+    return {}
 
 
+@Side
 def _made_block(unit: typed.Unit) -> typed.Unit:
     own: dict[str, typed.Variable] = {}
     for v in unit.variables.values():

@@ -8,10 +8,11 @@ from upright_block.compiler.artifact import Remains, Span
 from upright_block.compiler.layout import encode, held_type, layout_of, size_of
 from upright_block.compiler.program import Program
 from upright_block.language.addresses import Address
-from upright_block.language.points import Points
+from upright_block.language.nodes import Side
+from upright_block.language.points import points_of
 from upright_block.language.signals import globals_of
 from upright_block.language.tags import Tag
-from upright_block.language.typed import Compound, Unit
+from upright_block.language.typed import Compound, Unit, configured
 from upright_block.language.types import Array, Elementary, Type
 
 
@@ -21,8 +22,8 @@ def remains(program: Program) -> Remains:
     root = layout_of(program.root).offsets
     inside = root[program.inside]
     shared = globals_of(subject)
-    points: Points | None = shared.kept.get("points") if shared else None
-    tags: list[Tag] = list(shared.kept["tags"].values()) if shared and points else []
+    points = points_of(shared)
+    tags: list[Tag] = list(points.tags.values()) if points else []
     retained = list(_retained(subject, inside, False))
     outside = [(root[target], root[target] + size_of(target.type)) for target in program.targets.values()]
     rests: list[tuple[int, bytes]] = []
@@ -73,11 +74,12 @@ def _says(type_: Type) -> bool:
         return _says(type_.element)
     if not isinstance(type_, Compound):
         return False
-    known = type_.kept.get("says what is retained")
-    if known is None:
-        known = any(v.retain is not None or _says(held_type(v)) for v in layout_of(type_).offsets)
-        type_.kept["says what is retained"] = known
-    return bool(known)
+    return _says_inside(type_)
+
+
+@Side
+def _says_inside(compound: Compound) -> bool:
+    return any(v.retain is not None or _says(held_type(v)) for v in layout_of(compound).offsets)
 
 
 def _zero(type_: Type) -> bytes:
@@ -96,7 +98,7 @@ def _located(subject: Unit, inside: int) -> Iterator[tuple[int, bytes]]:
     if subject.kind == "CONFIGURATION":
         offsets = layout_of(subject).offsets
         instances = [(v.key, v.type, inside + start) for v, start in offsets.items() if isinstance(v.type, Unit)]
-    settings = subject.kept.get("located", {})
+    settings = configured(subject).settings
     for key, unit, offset in instances:
         for name, written in unit.located.items():
             address: Address = settings.get(key, {}).get(name, written)

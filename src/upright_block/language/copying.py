@@ -7,7 +7,7 @@ from typing import Literal
 
 from upright_block.language import syntax, typed
 from upright_block.language.addresses import Address
-from upright_block.language.nodes import record
+from upright_block.language.nodes import Side, record
 from upright_block.language.points import Points
 from upright_block.language.source import Source
 from upright_block.language.tags import Scale, Tag
@@ -18,33 +18,28 @@ Way = Literal["in", "out"]
 _UNWRITTEN = syntax.Unit(0, 0, "FUNCTION", "", None, (), (), "")
 
 
+@Side
 def used_globals(unit: typed.Unit) -> tuple[frozenset[typed.Variable], frozenset[typed.Variable]]:
     """The global variables that a unit and all that it uses read, and those that they write."""
-    known = unit.kept.get("globals")
-    if known is None:
-        read: set[typed.Variable] = set()
-        written: set[typed.Variable] = set()
-        for used in typed.closure(unit):
-            own_read, own_written = _own_globals(used)
-            read |= own_read
-            written |= own_written
-        known = unit.kept["globals"] = (frozenset(read), frozenset(written))
-    found: tuple[frozenset[typed.Variable], frozenset[typed.Variable]] = known
-    return found
+    read: set[typed.Variable] = set()
+    written: set[typed.Variable] = set()
+    for used in typed.closure(unit):
+        own_read, own_written = _own_globals(used)
+        read |= own_read
+        written |= own_written
+    return frozenset(read), frozenset(written)
 
 
+@Side
 def follows_references(unit: typed.Unit) -> bool:
     """Whether a unit or anything that it uses reads or writes what a reference refers to, which may be any variable."""
-    known = unit.kept.get("follows")
-    if known is None:
-        known = unit.kept["follows"] = any(
-            _follows(access.place.steps)
-            for used in typed.closure(unit)
-            for statement in every_statement(used.body or ())
-            for access in accesses(statement)
-            if access.place is not None
-        )
-    return bool(known)
+    return any(
+        _follows(access.place.steps)
+        for used in typed.closure(unit)
+        for statement in every_statement(used.body or ())
+        for access in accesses(statement)
+        if access.place is not None
+    )
 
 
 def _follows(steps: Iterable[typed.Step]) -> bool:
@@ -57,22 +52,19 @@ def _follows(steps: Iterable[typed.Step]) -> bool:
     return False
 
 
+@Side
 def _own_globals(unit: typed.Unit) -> tuple[set[typed.Variable], set[typed.Variable]]:
     """The global variables that the body of a unit itself reads and writes."""
-    known = unit.kept.get("own globals")
-    if known is None:
-        read: set[typed.Variable] = set()
-        written: set[typed.Variable] = set()
-        for statement in every_statement(unit.body or ()) if unit.shares else ():
-            for access in accesses(statement):
-                if access.place is not None and access.place.root.section == "global":
-                    if access.kind in ("read", "address"):
-                        read.add(access.place.root)
-                    if access.kind in ("write", "address"):
-                        written.add(access.place.root)
-        known = unit.kept["own globals"] = (read, written)
-    found: tuple[set[typed.Variable], set[typed.Variable]] = known
-    return found
+    read: set[typed.Variable] = set()
+    written: set[typed.Variable] = set()
+    for statement in every_statement(unit.body or ()) if unit.shares else ():
+        for access in accesses(statement):
+            if access.place is not None and access.place.root.section == "global":
+                if access.kind in ("read", "address"):
+                    read.add(access.place.root)
+                if access.kind in ("write", "address"):
+                    written.add(access.place.root)
+    return read, written
 
 
 def copiers(

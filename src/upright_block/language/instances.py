@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping
 
 from upright_block.language import syntax, typed
 from upright_block.language.limits import MOST_NESTED
-from upright_block.language.nodes import record
+from upright_block.language.nodes import Side, record
 from upright_block.language.printing import expression_text
 from upright_block.language.source import Source
 from upright_block.language.types import Array, Type
@@ -66,16 +66,14 @@ def _units(name: str, type_: Type) -> Iterator[tuple[str, typed.Unit]]:
             yield f"{name}[{','.join(map(str, indices))}]", type_.element
 
 
+@Side
 def _calls(owner: typed.Unit) -> dict[str, typed.CallInstance]:
     """The first call of each instance in the body of its owner, by its name in upper case."""
-    known = owner.kept.get("calls")
-    if known is None:
-        known = owner.kept["calls"] = {}
-        for statement in every_statement(owner.body or ()):
-            written = statement.origin
-            if isinstance(statement, typed.CallInstance) and isinstance(written, syntax.CallStatement):
-                known.setdefault(expression_text(written.call.callee).upper(), statement)
-    found: dict[str, typed.CallInstance] = known
+    found: dict[str, typed.CallInstance] = {}
+    for statement in every_statement(owner.body or ()):
+        written = statement.origin
+        if isinstance(statement, typed.CallInstance) and isinstance(written, syntax.CallStatement):
+            found.setdefault(expression_text(written.call.callee).upper(), statement)
     return found
 
 

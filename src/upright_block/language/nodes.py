@@ -8,12 +8,13 @@ class, and each call of the program makes more than a hundred.
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import cache
+from functools import cache, update_wrapper
 from inspect import get_annotations
 from types import CodeType, FunctionType
-from typing import Any, TypeVar, dataclass_transform
+from typing import Any, Generic, Protocol, TypeVar, dataclass_transform
 
 T = TypeVar("T")
+_ABSENT: Any = object()
 
 
 class _Field:
@@ -56,6 +57,35 @@ def state(cls: type[T]) -> type[T]:
     return _made(cls, {})
 
 
+class Keeping(Protocol):
+    """What has room for what is found out about it."""
+
+    @property
+    def kept(self) -> dict[Side[Any, Any], Any]: ...
+
+
+Owner = TypeVar("Owner", bound=Keeping)
+
+
+class Side(Generic[Owner, T]):
+    """A table beside objects: what is found out about each when somebody asks first, and kept as long as the object lives."""
+
+    def __init__(self, make: Callable[[Owner], T]) -> None:
+        self._make = make
+        update_wrapper(self, make)
+
+    def __call__(self, owner: Owner) -> T:
+        kept = owner.kept
+        found: T = kept.get(self, _ABSENT)
+        if found is _ABSENT:
+            found = kept[self] = self._make(owner)
+        return found
+
+    def put(self, owner: Owner, value: T) -> None:
+        """Say what it is, so that it need not be found out."""
+        owner.kept[self] = value
+
+
 def replaced(value: T, **changes: Any) -> T:
     """A copy of a node with other values in some fields."""
     kind: Any = type(value)
@@ -94,9 +124,6 @@ def _init(fields: tuple[str, ...], defaults: dict[str, Any]) -> FunctionType:
     made = FunctionType(code, scope, "__init__")
     made.__defaults__ = tuple(_ABSENT if name in makers else value for name, value in defaults.items())
     return made
-
-
-_ABSENT = object()
 
 
 @cache

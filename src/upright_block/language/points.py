@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Iterable
-from typing import cast
+from typing import TYPE_CHECKING, cast
 
 from upright_block.language import syntax
 from upright_block.language.addresses import WIDTHS, Address, Area
 from upright_block.language.limits import MOST_POINT_BYTES
 from upright_block.language.literals import Value
-from upright_block.language.nodes import fresh, record, state
+from upright_block.language.nodes import Side, fresh, record, state
 from upright_block.language.source import Source
 from upright_block.language.typed import (
     Assign,
@@ -28,6 +28,9 @@ from upright_block.language.typed import (
     Variable,
 )
 from upright_block.language.types import BOOL, BYTE, DINT, DWORD, LWORD, WORD, Elementary, Swapped, Type, array_type
+
+if TYPE_CHECKING:
+    from upright_block.language.tags import Tag
 
 AREAS: dict[Area, str] = {"I": "input", "Q": "output", "M": "memory"}
 """What the areas are called, by their letter (table 16)."""
@@ -80,14 +83,26 @@ class Point:
         return self.area == other.area and self.start < other.end and other.start < self.end
 
 
+@Side
+def _settled(_: Structure) -> Points | None:
+    """The points among global variables, once all of them are known."""
+    return None
+
+
+def points_of(shared: Structure | None) -> Points | None:
+    """The points among the global variables of a library, once all of them are known."""
+    return _settled(shared) if shared is not None else None
+
+
 @state
 class Points:
-    """How points are counted, and the areas that something names, as hidden ones of the ``globals`` of a library."""
+    """How points are counted, and the areas that something names, as hidden ones of the ``globals`` of a library; ``tags`` are those of it."""
 
     rules: PointRules = PointRules()
     globals: Structure = fresh(default_factory=lambda: Structure("global variables", Source("", ""), is_globals=True))
     areas: dict[Area, Variable] = fresh(default_factory=dict)
     sizes: dict[Area, int] = fresh(default_factory=dict)
+    tags: dict[str, Tag] = fresh(default_factory=dict)
     is_settled: bool = False
 
     def point(self, address: Address) -> Point:
@@ -137,7 +152,7 @@ class Points:
     def settle(self, rests: Iterable[tuple[Point, Value, Elementary]]) -> None:
         """Give each area the size that it needs, once all is read, and what its points have at the start."""
         self.is_settled = True
-        self.globals.kept["points"] = self
+        _settled.put(self.globals, self)
         rests = list(rests)
         for letter, area in self.areas.items():
             size = _room(self.sizes[letter])

@@ -9,13 +9,23 @@ from upright_block.language import syntax
 from upright_block.language.findings import Findings, Words
 from upright_block.language.literals import LiteralProblem, Value, parse_integer
 from upright_block.language.names import did_you_mean, listed
-from upright_block.language.nodes import record, replaced
+from upright_block.language.nodes import Side, record, replaced
 from upright_block.language.parsing import parse_expression
 from upright_block.language.paths import moved, paths_in, without_head
-from upright_block.language.points import Point, Points
+from upright_block.language.points import Point, Points, points_of
 from upright_block.language.source import Source
 from upright_block.language.tags import Tag
-from upright_block.language.typed import Compound, Constant, Element, Member, Structure, Unit, Variable, closure
+from upright_block.language.typed import (
+    Compound,
+    Constant,
+    Element,
+    Member,
+    Structure,
+    Unit,
+    Variable,
+    closure,
+    configured,
+)
 from upright_block.language.types import DINT, PARTS, Array, Elementary, String, Type
 
 _MOST_SHOWN = 256
@@ -139,13 +149,19 @@ def no_value(signal: Signal, path: str) -> Words:
     return Words("no-value", f"{path} is {what} and has no value of its own.", way_out)
 
 
+@Side
+def _known_signals(_: Unit) -> dict[str, Signal]:
+    """The signals of a unit that somebody has asked for, by their paths as written."""
+    return {}
+
+
 def find_signal(unit: Unit, path: str) -> Signal:
     """What a path leads to, letter case ignored; it may have parts of its own.
 
     Raises:
         NoSignal: some part of the path names nothing.
     """
-    known: dict[str, Signal] = unit.kept.setdefault("signals", {})
+    known = _known_signals(unit)
     found = known.get(path)
     if found is None:
         found = known[path] = _Finder(unit, path).signal()
@@ -217,7 +233,7 @@ class _Finder:
         raise NoSignal(self.path, end, owner, self.path[end:])
 
     def begin(self, written: syntax.Expression) -> Signal:
-        resources = self.unit.kept.get("resources")
+        resources = configured(self.unit).resources if isinstance(self.unit, Unit) else None
         return self.led_to(without_head(written, resources) if resources else written)
 
     def led_to(self, node: syntax.Expression) -> Signal:
@@ -239,7 +255,7 @@ class _Finder:
         if variable is not None and variable.section == "external":
             variable = variable.shared
         tag = None
-        access = self.unit.kept.get("access", {}).get(node.name.upper()) if isinstance(self.unit, Unit) else None
+        access = configured(self.unit).accesses.get(node.name.upper()) if isinstance(self.unit, Unit) else None
         if access is not None:
             found = self.led_to(moved(access.path, node.start, node.end))
             return replaced(found, path=access.name, is_read_only=not access.is_writable)
@@ -280,7 +296,7 @@ class _Finder:
     def point(self, node: syntax.DirectAddress) -> Signal:
         """A point that something in the library names."""
         shared = globals_of(self.unit)
-        points: Points | None = shared.kept.get("points") if shared else None
+        points = points_of(shared)
         point = points.point(node.address) if points else None
         if points is None or point is None or not points.has(point):
             raise NoSignal(self.path, node.start, self.unit, self.path[node.start : node.end])
@@ -347,14 +363,14 @@ def point_signal(points: Points, point: Point, type_: Elementary | None = None) 
 
 def tags_of(shared: Structure | None) -> dict[str, Tag]:
     """The tags of a library, by their names in upper case."""
-    found: dict[str, Tag] = shared.kept.get("tags", {}) if shared else {}
-    return found
+    points = points_of(shared)
+    return points.tags if points else {}
 
 
 def field_signal(unit: Unit, signal: Signal) -> Signal | None:
     """The bits of the point that a tag, or a part of one, has its value from or gives it to; None where it is none."""
     tag, shared = signal.tag, globals_of(unit)
-    points: Points | None = shared.kept.get("points") if shared else None
+    points = points_of(shared)
     if tag is None or tag.point is None or points is None or tag.area == "M":
         return None
     point = tag.point

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator, Mapping
 
 from upright_block.language import syntax, typed
 from upright_block.language.literals import shown
-from upright_block.language.nodes import fresh, record, state
+from upright_block.language.nodes import Side, fresh, record, state
 from upright_block.language.types import Elementary, Enumeration, Type, is_integer
 from upright_block.language.walking import accesses, inner_bodies
 
@@ -100,14 +100,17 @@ def state_names(owner: Type, variable: typed.Variable) -> dict[int, str]:
     """The names of the values of a variable of a unit that is a state machine of its own, where constants name them."""
     if not isinstance(owner, typed.Unit) or isinstance(variable.type, Enumeration):
         return {}
-    known: dict[typed.Variable, dict[int, str]] | None = owner.kept.get("state names")
-    if known is None:
-        known = owner.kept["state names"] = {}
-        for machine in state_machines(owner):
-            if "." not in machine.path:
-                names = {low: name for (low, high), name in machine.states.items() if low == high}
-                known[owner.variables[machine.path.upper()]] = {v: n for v, n in names.items() if n.isidentifier()}
-    return known.get(variable, {})
+    return _state_names(owner).get(variable, {})
+
+
+@Side
+def _state_names(owner: typed.Unit) -> dict[typed.Variable, dict[int, str]]:
+    known: dict[typed.Variable, dict[int, str]] = {}
+    for machine in state_machines(owner):
+        if "." not in machine.path:
+            names = {low: name for (low, high), name in machine.states.items() if low == high}
+            known[owner.variables[machine.path.upper()]] = {v: n for v, n in names.items() if n.isidentifier()}
+    return known
 
 
 def _cases(body: Iterable[typed.Statement]) -> Iterator[tuple[typed.Case, _Key]]:

@@ -7,7 +7,7 @@ from typing import Literal, cast
 
 from upright_block.language import syntax, typed
 from upright_block.language.nodes import record, replaced
-from upright_block.language.points import Point, Points, point_at
+from upright_block.language.points import Point, point_at, points_of
 from upright_block.language.printing import expression_text
 from upright_block.language.tags import Tag
 from upright_block.language.walking import Access, accesses, every_statement, parts
@@ -105,7 +105,7 @@ def _uses(access: Access, unit: typed.Unit, index: TagIndex) -> Iterator[TagUse]
     if place is None or place.root.section != "global" or access.kind == "call":
         return
     tags = index.tags_at(place)
-    points: Points | None = unit.shares.kept.get("points") if unit.shares is not None else None
+    points = points_of(unit.shares)
     if isinstance(access.origin, syntax.DirectAddress) and points is not None:
         point = points.point(access.origin.address)
         tags = (tag for tag in tags if tag.point is None or tag.point.overlaps(point))

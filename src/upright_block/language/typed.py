@@ -12,8 +12,9 @@ from collections.abc import Callable
 from typing import Any, Literal
 
 from upright_block.language import syntax
+from upright_block.language.addresses import Address
 from upright_block.language.literals import Value
-from upright_block.language.nodes import fresh, node, record, state
+from upright_block.language.nodes import Side, fresh, node, record, state
 from upright_block.language.source import Source
 from upright_block.language.timebase import Timebase
 from upright_block.language.types import BROKEN, Array, Elementary, OpenArray, String, Type
@@ -77,13 +78,13 @@ class Variable:
 class Compound(Type):
     """A type that has variables of its own: a structure, a block, or all globals together.
 
-    ``kept`` is what later stages found out about it, each under a name of its own; it lives as long as this does.
+    ``kept`` is what later stages found out about it, each in a table of its own, see `Side`; it lives as long as this does.
     """
 
     __slots__ = ()
     name: str
     variables: dict[str, Variable]
-    kept: dict[str, Any]
+    kept: dict[Side[Any, Any], Any]
 
 
 @state
@@ -99,7 +100,34 @@ class Structure(Compound):
     variables: dict[str, Variable] = fresh(default_factory=dict)
     is_globals: bool = False
     depth: int = 1
-    kept: dict[str, Any] = fresh(default_factory=dict)
+    kept: dict[Side[Any, Any], Any] = fresh(default_factory=dict)
+
+
+@state
+class Configured:
+    """What a configuration says of the instances in it, by the names of their programs in upper case.
+
+    ``resources`` are the names that a path may begin with, ``settings`` the addresses of variables that have an open one, ``connections``
+    what is given to the pins of programs, ``accesses`` the names for variables from outside; ``rig`` is the instance of the rig around it.
+    """
+
+    resources: set[str] = fresh(default_factory=set)
+    settings: dict[str, dict[str, Address]] = fresh(default_factory=dict)
+    connections: dict[str, tuple[syntax.Argument, ...]] = fresh(default_factory=dict)
+    accesses: dict[str, syntax.AccessPath] = fresh(default_factory=dict)
+    rig: Variable | None = None
+
+
+@Side
+def at_memory(_: Unit) -> dict[str, syntax.DirectAddress]:
+    """The points of memory that variables of a unit stand for, by the names of these in upper case."""
+    return {}
+
+
+@Side
+def configured(_: Unit) -> Configured:
+    """What a unit says of the instances in it, where it is a configuration."""
+    return Configured()
 
 
 @state
@@ -159,7 +187,7 @@ class Unit(Compound):
     tasks: tuple[Task, ...] = ()
     timebase: Timebase | None = None
     located: dict[str, Any] = fresh(default_factory=dict)
-    kept: dict[str, Any] = fresh(default_factory=dict)
+    kept: dict[Side[Any, Any], Any] = fresh(default_factory=dict)
     _this: Variable | None = None
 
     def use(self, unit: Unit, node: _Node, calls: int = 1) -> None:

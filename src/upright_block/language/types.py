@@ -10,7 +10,7 @@ from collections.abc import Hashable, Iterator
 from itertools import product
 from typing import Any, Literal, TypeVar
 
-from upright_block.language.nodes import node, required
+from upright_block.language.nodes import Keeping, Side, node, required
 
 Family = Literal[
     "bool",
@@ -243,6 +243,12 @@ _T = TypeVar("_T", bound=Type)
 _made: dict[Hashable, tuple[Any, Type | None]] = {}
 
 
+@Side
+def _made_of(_: Keeping) -> dict[Hashable, tuple[Any, Type | None]]:
+    """The types that were made of a structure or a block."""
+    return {}
+
+
 def _once(key: Hashable, made: _T, part: Type | None = None) -> _T:
     """The one type for ``key``; ``part`` is kept, so that its identity in the key stays its own.
 
@@ -253,7 +259,7 @@ def _once(key: Hashable, made: _T, part: Type | None = None) -> _T:
         owner = owner.target if isinstance(owner, Reference) else owner.element
     kept: dict[Hashable, tuple[Any, Type | None]] = _made
     if hasattr(owner, "kept"):
-        kept = owner.kept.setdefault("types", {})
+        kept = _made_of(owner)
     found: _T = kept.setdefault(key, (made, part))[0]
     return found
 

@@ -102,7 +102,7 @@ def declare_programs(node: syntax.Configuration, unit: typed.Unit, checker: Type
                 retain=retain_of((program.retain,)),
             )
             unit.use(kind, program.type, 0)
-    unit.kept["resources"] = {name.upper() for name in node.resources} - unit.variables.keys()
+    typed.configured(unit).resources = {name.upper() for name in node.resources} - unit.variables.keys()
 
 
 def _check_tasks(node: syntax.Configuration, unit: typed.Unit, checker: TypeChecker) -> None:
@@ -191,7 +191,7 @@ def _with_points(
 ) -> tuple[typed.Statement, ...]:
     """Programs one after the other; before the first the inputs that they read are taken, after the last the outputs given."""
     calls = [statement for program in programs for statement in _called(program, unit, checker)]
-    settings = unit.kept.get("located", {})
+    settings = typed.configured(unit).settings
 
     def own(way: Way) -> Iterator[typed.Statement]:
         for program in programs:
@@ -217,7 +217,7 @@ def _copies(
 def _called(program: typed.Variable, unit: typed.Unit, checker: TypeChecker) -> tuple[typed.Statement, ...]:
     """The call of a program with what is connected to its pins."""
     aliases = followed(program, checker)
-    arguments = unit.kept.get("connections", {}).get(program.key, ())
+    arguments = typed.configured(unit).connections.get(program.key, ())
     if not arguments:
         return (*aliases, _call(program))
     name = syntax.Name(program.start, program.end, program.name)
@@ -227,8 +227,8 @@ def _called(program: typed.Variable, unit: typed.Unit, checker: TypeChecker) -> 
 
 def _settle_instances(node: syntax.Configuration, unit: typed.Unit, checker: TypeChecker) -> None:
     """What VAR_CONFIG gives to single instances, and what VAR_ACCESS calls variables."""
-    unit.kept["connections"] = {p.name.upper(): p.arguments for p in node.programs if p.arguments}
-    resources = unit.kept["resources"]
+    typed.configured(unit).connections = {p.name.upper(): p.arguments for p in node.programs if p.arguments}
+    resources = typed.configured(unit).resources
     seen: dict[tuple[str, ...], syntax.InstanceSetting] = {}
     for setting in node.settings:
         keys = tuple(name.name.upper() for name in setting.path)
@@ -243,11 +243,11 @@ def _settle_instances(node: syntax.Configuration, unit: typed.Unit, checker: Typ
             _setting(setting, resources, unit, checker)
     for program in node.programs:
         kind = unit.variables[program.name.upper()].type if _is_in(program, unit) else None
-        given = unit.kept.get("located", {}).get(program.name.upper(), {})
+        given = typed.configured(unit).settings.get(program.name.upper(), {})
         for key, address in kind.located.items() if isinstance(kind, typed.Unit) else ():
             if address.is_open and key not in given:
                 checker.report(program, words.still_open(program.name, key, str(address)))
-    unit.kept["access"] = {
+    typed.configured(unit).accesses = {
         entry.name.upper(): replaced(entry, path=without_head(entry.path, resources)) for entry in node.accesses
     }
 
@@ -309,7 +309,7 @@ def _place(
     tag = Tag(last.name, unit.source, setting.start, setting.end, point=point, address=setting.address.upper())
     check_type(tag, last.type, checker)
     checker.scope.points.reach(point)
-    unit.kept.setdefault("located", {}).setdefault(path[0].name.upper(), {})[last.key] = address
+    typed.configured(unit).settings.setdefault(path[0].name.upper(), {})[last.key] = address
 
 
 def _due(task: typed.Task, unit: typed.Unit) -> typed.Expression:

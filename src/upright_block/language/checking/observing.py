@@ -11,7 +11,7 @@ from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.types import TypeChecker
 from upright_block.language.checking.uses import note_accesses
 from upright_block.language.findings import Findings, Words
-from upright_block.language.nodes import record, replaced
+from upright_block.language.nodes import Side, record, replaced
 from upright_block.language.parsing import parse_expression
 from upright_block.language.scope import Scope
 from upright_block.language.source import Source
@@ -61,8 +61,9 @@ def observe(
     method.body = (typed.Assign(origin, typed.whole(result), value),)
     note_accesses(method, method.body, scope.globals)
     shared = {key: variable for key, variable in method.variables.items() if variable.section == "in_out"}
+    found: list[tuple[typed.Unit, ...]] = []
     for way, bodies in (("before", observer.before), ("after", observer.after[::-1])):
-        made = []
+        made: list[typed.Unit] = []
         for number, body in enumerate(bodies):
             held = typed.Variable(FIRST, "input", BOOL, False, False, "", 0, 0)
             inputs = {FIRST: held} if way == "before" else {}
@@ -73,7 +74,9 @@ def observe(
             keeper.body = (typed.If(syntax.NO_PLACE, (branch,), body.later),) if way == "before" else body.later
             note_accesses(keeper, keeper.body, scope.globals)
             made.append(keeper)
-        method.kept[way] = tuple(made)
+        found.append(tuple(made))
+    before, after = found
+    keepers.put(method, (before, after))
     return None if method.is_broken else method
 
 
@@ -84,9 +87,10 @@ def expression_of(method: typed.Unit) -> syntax.Expression:
     return given.value
 
 
-def keepers(method: typed.Unit) -> tuple[tuple[typed.Unit, ...], tuple[typed.Unit, ...]]:
+@Side
+def keepers(_: typed.Unit) -> tuple[tuple[typed.Unit, ...], tuple[typed.Unit, ...]]:
     """The methods that keep what an expression remembers: those to be called before it, and those after it, in their order."""
-    return method.kept.get("before", ()), method.kept.get("after", ())
+    return (), ()
 
 
 def broken(kind: str, during: typed.Unit, expression: typed.Unit) -> typed.Unit | None:

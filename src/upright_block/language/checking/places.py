@@ -13,6 +13,7 @@ from upright_block.language.paths import moved
 from upright_block.language.points import TYPES, Point
 from upright_block.language.scope import Missing
 from upright_block.language.tags import Tag
+from upright_block.language.typed import at_memory
 from upright_block.language.types import (
     BOOL,
     BROKEN,
@@ -70,8 +71,8 @@ class PlaceChecker(Reporter):
             return self._tag_at(node)
         if not isinstance(node, syntax.Name) or not (self.scope.tags or self.unit.located):
             return node
-        if self.unit.located and node.name.upper() in self.unit.kept.get("memory", ()):
-            return moved(self.unit.kept["memory"][node.name.upper()], node.start, node.end)
+        if self.unit.located and node.name.upper() in at_memory(self.unit):
+            return moved(at_memory(self.unit)[node.name.upper()], node.start, node.end)
         tag = self.scope.tags.get(node.name.upper())
         if tag is None or tag.meaning is None or tag.inside is not None or self._is_own(tag.key):
             return node

@@ -40,6 +40,7 @@ from upright_block.language.parsing import parse
 from upright_block.language.scope import NamedType, Scope
 from upright_block.language.source import Source
 from upright_block.language.tags import Tag, TagTable
+from upright_block.language.typed import at_memory
 from upright_block.language.types import BOOL, BROKEN, ELEMENTARY, Array, Type
 from upright_block.language.walking import accesses, every_statement
 
@@ -124,7 +125,7 @@ def check_program(
     check_tags([unit for unit in every if unit.source not in scope.rigs], scope, findings)
     bind_overrides(declared)
     scope.points.settle(rests(scope.tags.values()))
-    scope.globals.kept["tags"] = scope.tags
+    scope.points.tags = scope.tags
     find_recursion(scope, findings)
     spread_broken(scope)
     if scope.tags or scope.points.areas:
@@ -425,7 +426,7 @@ def _locate(unit: typed.Unit, node: syntax.Declaration, type_: Type, checker: Ty
     _output(tag, checker)
     if address.area != "M":
         return True
-    unit.kept.setdefault("memory", {})[node.name.upper()] = syntax.DirectAddress(0, 0, address, type_)
+    at_memory(unit)[node.name.upper()] = syntax.DirectAddress(0, 0, address, type_)
     return False
 
 
