@@ -439,7 +439,8 @@ class _Again:
                 continue
             for name in kept.names if changed else ():
                 if name not in reach:
-                    begin = self._declaring([name.rpartition(".")[2]]) if name else central
+                    # What nobody declares is the configuration of a library that writes none.
+                    begin = self._declaring([name.rpartition(".")[2]]) or central
                     reach[name] = not changed.isdisjoint(self._closure(begin))
                 if reach[name]:
                     found.add(path)
