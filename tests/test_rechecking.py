@@ -304,3 +304,15 @@ def test_so_it_is_over_many_edits(tmp_path: Path, again: list[str]) -> None:
     for seed in range(int(os.environ.get("UPRIGHT_EDITED", "8"))):
         edited(tmp_path / f"demo{seed}", seed, 25)
     assert again.count("some") >= 0.4 * len(again)
+
+
+def test_a_case_on_a_configuration_depends_on_what_its_tables_use(tmp_path: Path) -> None:
+    shutil.copytree(DEMO, tmp_path / "demo")
+    root = tmp_path / "demo"
+    (root / "programs" / "glasshouse.st").unlink()
+    same(root)
+    file = root / "blocks" / "vent_drive.st"
+    before = file.read_text("utf-8")
+    for text in (before.replace("END_VAR", "", 1), before):
+        file.write_text(text, "utf-8")
+        same(root)

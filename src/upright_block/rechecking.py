@@ -14,7 +14,7 @@ import stat
 from collections.abc import Collection, Iterable, Iterator, Sequence
 from contextlib import suppress
 from hashlib import sha256
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 from typing import TYPE_CHECKING, Any
 
 from upright_block import cached
@@ -28,7 +28,7 @@ from upright_block.language.findings import Finding, Findings, Related
 from upright_block.language.names import MOST_CANDIDATES
 from upright_block.language.nodes import fresh, record, replaced, state
 from upright_block.language.scope import Elsewhere
-from upright_block.language.source import Source
+from upright_block.language.source import Sheet, Source
 from upright_block.library import FileProblem, Files, Library, Texts, check_texts, find_root, read_texts, unread_files
 from upright_block.library.accepted import ACCEPTED, Accepted, accepted_text, read_accepted
 from upright_block.library.outline import Shown, declared_names, mentioned, shown_by
@@ -330,6 +330,9 @@ class _Again:
             for name in names:
                 self.declaring.setdefault(name, []).append(path)
         self.uses = {path: self._declaring(names) - {path} for path, names in self.mentions.items()}
+        self.tables = {
+            name: self._declaring(mentioned(source.text)) for source in texts.asking for name in _names_of_table(source)
+        }
 
     def _declaring(self, names: Iterable[str]) -> set[str]:
         """The sources that declare some names."""
@@ -439,9 +442,9 @@ class _Again:
                 continue
             for name in kept.names if changed else ():
                 if name not in reach:
-                    # What nobody declares is the configuration of a library that writes none.
-                    begin = self._declaring([name.rpartition(".")[2]]) or central
-                    reach[name] = not changed.isdisjoint(self._closure(begin))
+                    # What nobody declares is the configuration of a library that writes none, or a table.
+                    begin = self._declaring([name.rpartition(".")[2]]) or central | self._by_tables(self.tables)
+                    reach[name] = not changed.isdisjoint(self._closure(begin, through_tables=True))
                 if reach[name]:
                     found.add(path)
             if changed and path not in found:  # its rules may call what nothing else of it names
@@ -450,15 +453,22 @@ class _Again:
                     found.add(path)
         return found
 
-    def _closure(self, begin: Iterable[str]) -> set[str]:
-        """Some sources and all that they use."""
+    def _closure(self, begin: Iterable[str], *, through_tables: bool = False) -> set[str]:
+        """Some sources and all that they use, also by way of tables that they name."""
         found = set(begin)
         waiting = list(found)
         while waiting:
-            for used in self.uses[waiting.pop()] - found:
-                found.add(used)
-                waiting.append(used)
+            path = waiting.pop()
+            used = self.uses[path]
+            if through_tables:
+                used = used | self._by_tables(self.mentions[path] & self.tables.keys())
+            waiting += used - found
+            found |= used
         return found
+
+    def _by_tables(self, names: Iterable[str]) -> set[str]:
+        """The sources that tables of some names use."""
+        return {path for name in names for path in self.tables[name]}
 
     def _users(self, begin: Collection[str]) -> set[str]:
         """The sources that use some."""
@@ -510,6 +520,12 @@ class _Again:
             tuple(library.scope.allowances),
             sum(unit.is_wired for unit in library.units),
         )
+
+
+def _names_of_table(source: Source) -> set[str]:
+    """The names, in upper case, that the program of a table may have."""
+    names = {PurePosixPath(source.path).stem.upper()}
+    return names | {source.sheet.upper()} if isinstance(source, Sheet) else names
 
 
 # --- what everything depends on ---
