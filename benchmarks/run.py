@@ -74,9 +74,9 @@ def machine_of(unit: str, *texts: str) -> Any:
     """A machine with an instance of a unit of some sources; a scan takes 100 ms."""
     from upright_block.compiler.program import make_program
     from upright_block.language.checking import check_program
-    from upright_block.language.findings import Findings
     from upright_block.language.scope import Scope
     from upright_block.language.source import Source
+    from upright_block.language.telling.findings import Findings
     from upright_block.machine.machine import Machine
     from upright_block.standard import STANDARD
 
@@ -290,10 +290,10 @@ def library() -> list[Row]:
     from upright_block.compiler.linking import build_artifact
     from upright_block.compiler.program import make_program
     from upright_block.language.checking import check_program
-    from upright_block.language.findings import Findings
     from upright_block.language.parsing import parse
     from upright_block.language.scope import Scope
     from upright_block.language.source import Source
+    from upright_block.language.telling.findings import Findings
     from upright_block.standard import STANDARD
 
     members = "".join(f"m{n} : Made{n}; " for n in range(300))

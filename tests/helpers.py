@@ -9,10 +9,10 @@ from click.testing import CliRunner, Result
 from upright_block.cli.main import main
 from upright_block.compiler.program import USUAL, Mode, make_program
 from upright_block.language.checking import check_program
-from upright_block.language.findings import Finding, Findings
 from upright_block.language.forms import statements
 from upright_block.language.scope import Scope
 from upright_block.language.source import Source
+from upright_block.language.telling.findings import Finding, Findings
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit
 from upright_block.machine.machine import Machine

@@ -220,7 +220,7 @@ def test_the_face_names_what_there_is_and_reads_nothing_before_it_is_used() -> N
         _ = upright_block.nothing
     code = "import sys, upright_block; print(sorted(m for m in sys.modules if m.startswith(('upright_block.', 'click', 'wasmtime', 'numpy'))))"
     result = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
-    assert result.stdout.strip() == "['upright_block.lazily']"
+    assert result.stdout.strip() == "['upright_block.lazily', 'upright_block.version']"
 
 
 def test_the_command_line_uses_the_face_alone() -> None:

@@ -76,7 +76,7 @@ def test_fixtures_give_the_library_and_its_machines(glasshouse: Path) -> None:
 def test_a_project_without_a_library_reads_nothing_of_it(tmp_path: Path) -> None:
     (tmp_path / "pyproject.toml").write_text("[project]\nname = 'x'\n")
     (tmp_path / "test_x.py").write_text(
-        "import sys\ndef test_x():\n    assert not {'wasmtime', 'upright_block.opened', 'click'} & sys.modules.keys()\n"
+        "import sys\ndef test_x():\n    assert not {'wasmtime', 'upright_block.face.opened', 'click'} & sys.modules.keys()\n"
     )
     result = pytest_in(tmp_path)
     assert "1 passed" in result.stdout, result.stdout

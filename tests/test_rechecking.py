@@ -14,9 +14,10 @@ import pytest
 
 from tests.analysis.planted import DEMO, chosen
 from tests.helpers import write_files
-from upright_block import check_library, open_library, rechecking
-from upright_block.language.allowing import Settled
+from upright_block import check_library, open_library
+from upright_block.language.telling.allowing import Settled
 from upright_block.library import check_texts
+from upright_block.remembered import rechecking
 
 COUNT = int(os.environ.get("UPRIGHT_RECHECKED", "12"))
 

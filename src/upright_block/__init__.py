@@ -17,63 +17,66 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from upright_block.lazily import exported
+from upright_block.version import VERSION
 
 if TYPE_CHECKING:
     from upright_block.cases.byhand import Wishes
     from upright_block.cases.cells import duration
-    from upright_block.cases.coverage import Collector, Shortfall, UnitCoverage, lcov, shortfalls
-    from upright_block.cases.plan import ReadyCase
+    from upright_block.cases.plan import NotRun, ReadyCase
     from upright_block.cases.suite import choose
-    from upright_block.cases.tracefile import CsvFile, VcdFile, trace_writer
-    from upright_block.cases.tracing import Tracing
-    from upright_block.cases.tracks import Gatherer, Track, Tracks
-    from upright_block.cases.verdict import NotRun, Verdict
-    from upright_block.cases.watchlist import EVENT_HEADS, Event, Row, Watched, csv_text, event_table
-    from upright_block.controller import Controller, Moment
+    from upright_block.coverage.collected import Collector, Shortfall, UnitCoverage, lcov, shortfalls
     from upright_block.errors import BadValue, BadWishes, NeverMet, NotRunnable, ScanFault, UnknownName, UprightError
-    from upright_block.language.allowing import Settled
-    from upright_block.language.catalogue import catalogue
-    from upright_block.language.findings import Finding
+    from upright_block.face.opened import OpenLibrary, open_library
+    from upright_block.face.runs import is_trace_file
+    from upright_block.language.field.tags import Tag
     from upright_block.language.names import did_you_mean, listed, nearest
-    from upright_block.language.tags import Tag
+    from upright_block.language.telling.allowing import Settled
+    from upright_block.language.telling.catalogue import catalogue
+    from upright_block.language.telling.findings import Finding
     from upright_block.library.manifest import LibraryProblem
-    from upright_block.library.sheets import Rows
+    from upright_block.library.sheets import Rows, csv_lines
     from upright_block.library.templates import TemplateProblem, write_demo, write_new
     from upright_block.library.writing import Changes
     from upright_block.machine.trace import Trace
-    from upright_block.opened import OpenLibrary, is_trace_file, open_library
-    from upright_block.rechecking import Checked, check_library
+    from upright_block.remembered.rechecking import Checked, check_library
+    from upright_block.runs.controller import Controller, Moment
+    from upright_block.runs.tracing import Tracing
+    from upright_block.runs.verdict import Verdict
+    from upright_block.runs.watched import EVENT_HEADS, Event, Row, Watched, event_table
+    from upright_block.traces.tracefile import CsvFile, VcdFile, trace_writer
+    from upright_block.traces.tracks import Gatherer, Track, Tracks
     from upright_block.whole import file_written
 
-__version__ = "0.1.0"
+__version__ = VERSION
 
 __getattr__ = exported(
     __name__,
     {
         "cases.byhand": ("Wishes",),
         "cases.cells": ("duration",),
-        "cases.coverage": ("Collector", "Shortfall", "UnitCoverage", "lcov", "shortfalls"),
-        "cases.tracing": ("Tracing",),
-        "cases.plan": ("ReadyCase",),
+        "coverage.collected": ("Collector", "Shortfall", "UnitCoverage", "lcov", "shortfalls"),
+        "runs.tracing": ("Tracing",),
+        "cases.plan": ("NotRun", "ReadyCase"),
         "cases.suite": ("choose",),
-        "cases.tracefile": ("CsvFile", "VcdFile", "trace_writer"),
-        "cases.tracks": ("Gatherer", "Track", "Tracks"),
-        "cases.verdict": ("NotRun", "Verdict"),
-        "cases.watchlist": ("EVENT_HEADS", "Event", "Row", "Watched", "csv_text", "event_table"),
-        "controller": ("Controller", "Moment"),
+        "traces.tracefile": ("CsvFile", "VcdFile", "trace_writer"),
+        "traces.tracks": ("Gatherer", "Track", "Tracks"),
+        "runs.verdict": ("Verdict",),
+        "runs.watched": ("EVENT_HEADS", "Event", "Row", "Watched", "event_table"),
+        "runs.controller": ("Controller", "Moment"),
         "errors": ("BadValue", "BadWishes", "NeverMet", "NotRunnable", "ScanFault", "UnknownName", "UprightError"),
-        "language.allowing": ("Settled",),
-        "language.catalogue": ("catalogue",),
-        "language.findings": ("Finding",),
+        "language.telling.allowing": ("Settled",),
+        "language.telling.catalogue": ("catalogue",),
+        "language.telling.findings": ("Finding",),
         "language.names": ("did_you_mean", "listed", "nearest"),
-        "language.tags": ("Tag",),
+        "language.field.tags": ("Tag",),
         "library.manifest": ("LibraryProblem",),
-        "library.sheets": ("Rows",),
+        "library.sheets": ("Rows", "csv_lines"),
         "library.writing": ("Changes",),
         "library.templates": ("TemplateProblem", "write_demo", "write_new"),
         "machine.trace": ("Trace",),
-        "opened": ("OpenLibrary", "is_trace_file", "open_library"),
-        "rechecking": ("Checked", "check_library"),
+        "face.opened": ("OpenLibrary", "open_library"),
+        "face.runs": ("is_trace_file",),
+        "remembered.rechecking": ("Checked", "check_library"),
         "whole": ("file_written",),
     },
 )
@@ -118,7 +121,7 @@ __all__ = [
     "catalogue",
     "check_library",
     "choose",
-    "csv_text",
+    "csv_lines",
     "did_you_mean",
     "duration",
     "event_table",

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from upright_block.language.findings import Finding
+    from upright_block.language.telling.findings import Finding
 
 
 class UprightError(Exception):

@@ -7,8 +7,8 @@ import pytest
 from tests.analysis.samples import RAISES, SILENT, source_of
 from tests.helpers import checked
 from upright_block.analysis import analyse
-from upright_block.language.catalogue import ANALYSED
-from upright_block.language.findings import Finding
+from upright_block.language.telling.catalogue import ANALYSED
+from upright_block.language.telling.findings import Finding
 
 
 def analysed(text: str) -> list[Finding]:

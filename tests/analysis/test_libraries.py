@@ -9,11 +9,11 @@ import pytest
 from tests.helpers import EXAMPLES, ROOT, upright, write_files
 from upright_block import check_library, open_library
 from upright_block.analysis import analyse
-from upright_block.language.allowing import Policy, settle
 from upright_block.language.checking.program import find_unit
 from upright_block.language.nodes import replaced
 from upright_block.language.scope import Scope
 from upright_block.language.source import Source
+from upright_block.language.telling.allowing import Policy, settle
 from upright_block.standard import STANDARD, UNITS
 
 TAGS = "tag,point,type,sense\nauto,%IX0.0,BOOL,\nstart,%IX0.1,BOOL,\nstop_button,%IX0.2,BOOL,NC\nat_open,%IX0.3,BOOL,NC\nmotor,%QX0.0,BOOL,\nlamp,%QX0.1,BOOL,\n"

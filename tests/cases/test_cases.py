@@ -8,10 +8,10 @@ import pytest
 
 from tests.helpers import write_files
 from upright_block import open_library
-from upright_block.cases.runner import run_cases
 from upright_block.cases.suite import Suite, choose, load_suite
-from upright_block.cases.verdict import Verdict
 from upright_block.library import load_library
+from upright_block.runs.runner import run_cases
+from upright_block.runs.verdict import Verdict
 
 PUMP = """
 FUNCTION_BLOCK Pump

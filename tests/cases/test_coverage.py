@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from tests.helpers import upright, write_files
 from upright_block import Collector, open_library
-from upright_block.cases.coverage import KINDS
+from upright_block.coverage.collected import KINDS
 
 BLOCK = """FUNCTION_BLOCK B
 VAR_INPUT a : INT; b : INT; END_VAR

@@ -12,9 +12,9 @@ import pytest
 
 from tests.helpers import upright, write_files
 from upright_block import open_library
-from upright_block.cases.verdict import Verdict
 from upright_block.cases.watch import WatchedRule
 from upright_block.errors import ScanFault
+from upright_block.runs.verdict import Verdict
 
 BLOCK = """FUNCTION_BLOCK B VAR_INPUT n : INT; go, stop : BOOL; END_VAR VAR_OUTPUT scans : INT; END_VAR
 scans := scans + 1;

@@ -10,12 +10,12 @@ from hypothesis import strategies as st
 
 from tests.helpers import EXAMPLES, write_files
 from upright_block.cases.plan import Bound
-from upright_block.cases.runner import Shared
-from upright_block.cases.session import Recorder, Session
 from upright_block.cases.suite import load_suite
 from upright_block.compiler.program import USUAL
 from upright_block.library import load_library
 from upright_block.machine.machine import Machine
+from upright_block.runs.runner import Shared
+from upright_block.runs.session import Recorder, Session
 
 BLOCK = """FUNCTION_BLOCK B
 VAR_INPUT key : BOOL; n : INT; END_VAR

@@ -7,11 +7,11 @@ from pathlib import Path
 
 import pytest
 
-from upright_block.cases.runner import run_cases
 from upright_block.cases.suite import Suite, load_suite
-from upright_block.cases.verdict import Verdict
 from upright_block.language.timebase import Timebase
 from upright_block.library import load_library
+from upright_block.runs.runner import run_cases
+from upright_block.runs.verdict import Verdict
 
 PLANT = """
 VAR_GLOBAL wet : BOOL; END_VAR

@@ -12,10 +12,10 @@ from hypothesis import strategies as st
 
 from tests.helpers import SECOND, checked, machine_of, write_files
 from upright_block import BadValue, Controller, NotRunnable, open_library
-from upright_block.cases.tracks import Gatherer, Track
 from upright_block.language.signals import find_signal
 from upright_block.machine.machine import Machine, spans_of
 from upright_block.machine.shelf import Shelf
+from upright_block.traces.tracks import Gatherer, Track
 
 BLOCK = """
 FUNCTION_BLOCK B

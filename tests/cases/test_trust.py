@@ -7,10 +7,10 @@ from pathlib import Path
 
 import pytest
 
-from upright_block.cases.runner import run_cases
 from upright_block.cases.suite import Suite, load_suite
-from upright_block.cases.verdict import Verdict
 from upright_block.library import load_library
+from upright_block.runs.runner import run_cases
+from upright_block.runs.verdict import Verdict
 
 BLOCKS = """
 TYPE Mode : (Hold, Release); Rec : STRUCT n : INT; m : ARRAY [1..2] OF INT; END_STRUCT; END_TYPE

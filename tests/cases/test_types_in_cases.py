@@ -6,9 +6,9 @@ from pathlib import Path
 
 import pytest
 
-from upright_block.cases.runner import run_cases
 from upright_block.cases.suite import Suite, load_suite
 from upright_block.library import load_library
+from upright_block.runs.runner import run_cases
 
 BLOCKS = """
 TYPE Zone : (cold, mild, hot); Rec : STRUCT n : INT := 3; t : TIME; END_STRUCT; END_TYPE

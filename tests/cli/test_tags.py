@@ -17,7 +17,7 @@ from openpyxl import Workbook
 from tests.helpers import write_files
 from upright_block import open_library
 from upright_block.cli.main import main
-from upright_block.language.findings import Findings
+from upright_block.language.telling.findings import Findings
 from upright_block.library.sheets import Rows
 from upright_block.library.tagfile import pasted_rows
 from upright_block.library.workbook import read_book

@@ -10,7 +10,7 @@ from upright_block.compiler.linking import Bodies, build_artifact
 from upright_block.compiler.looking import Probe
 from upright_block.compiler.program import USUAL, Mode, make_program
 from upright_block.language.checking import observe
-from upright_block.language.findings import Findings
+from upright_block.language.telling.findings import Findings
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit, closure
 from upright_block.machine.machine import Machine

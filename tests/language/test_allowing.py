@@ -8,8 +8,8 @@ import pytest
 
 from tests.helpers import checked, upright, write_files
 from upright_block import LibraryProblem, open_library
-from upright_block.language.allowing import Policy, settle
 from upright_block.language.source import Source
+from upright_block.language.telling.allowing import Policy, settle
 
 LATE = (
     "PROGRAM Late VAR n : INT; END_VAR{mark}\nn := n + 1;\nEND_PROGRAM\n"

@@ -12,9 +12,9 @@ from tests.helpers import ROOT, block, checked, write_files
 from upright_block import open_library
 from upright_block.analysis import analyse
 from upright_block.cases.suite import load_suite
-from upright_block.language.allowing import Policy, settle
-from upright_block.language.catalogue import ANALYSED, WARNINGS, Entry, catalogue
 from upright_block.language.source import Source
+from upright_block.language.telling.allowing import Policy, settle
+from upright_block.language.telling.catalogue import ANALYSED, WARNINGS, Entry, catalogue
 from upright_block.library import load_library
 
 ENTRIES = catalogue()

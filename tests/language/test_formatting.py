@@ -14,12 +14,12 @@ from hypothesis import strategies as st
 
 from tests.helpers import EXAMPLES
 from upright_block.language import syntax
-from upright_block.language.findings import Findings
 from upright_block.language.formatting import formatted
 from upright_block.language.lexer import KEYWORDS, tokenize
 from upright_block.language.parsing import parse
 from upright_block.language.printing import file_text
 from upright_block.language.source import Source
+from upright_block.language.telling.findings import Findings
 from upright_block.language.types import ELEMENTARY
 
 TESTS = Path(__file__).parent.parent

@@ -7,7 +7,7 @@ from itertools import pairwise
 from hypothesis import given
 from hypothesis import strategies as st
 
-from upright_block.language.graphs import circles, way
+from upright_block.language.views.graphs import circles, way
 
 GRAPHS = st.dictionaries(st.integers(0, 7), st.lists(st.integers(0, 7), max_size=4), max_size=8)
 

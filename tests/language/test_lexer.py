@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import pytest
 
-from upright_block.language.findings import Findings
 from upright_block.language.lexer import Tokens, tokenize
 from upright_block.language.source import Source
+from upright_block.language.telling.findings import Findings
 
 
 def tokens_of(text: str) -> tuple[Tokens, list[str]]:

@@ -10,9 +10,9 @@ from pathlib import Path
 import pytest
 
 from tests.helpers import EXAMPLES, checked
-from upright_block.language.findings import Findings
 from upright_block.language.lexer import KEYWORDS, tokenize
 from upright_block.language.source import Source
+from upright_block.language.telling.findings import Findings
 
 FILES = sorted((Path(__file__).parent.parent / "mistakes").glob("*.st"))
 FOUND, EDIT = "//! ", "//~ "

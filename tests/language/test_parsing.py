@@ -6,9 +6,9 @@ import pytest
 
 from tests.helpers import findings_of
 from upright_block.language import syntax
-from upright_block.language.findings import Findings
 from upright_block.language.parsing import parse
 from upright_block.language.source import Source
+from upright_block.language.telling.findings import Findings
 
 
 def shape(at: syntax.Expression) -> str:

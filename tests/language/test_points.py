@@ -3,13 +3,13 @@
 import pytest
 
 from tests.helpers import checked, findings_of, machine_for
-from upright_block.language.addresses import NoAddress, parse_address
 from upright_block.language.checking import check_program
-from upright_block.language.findings import Findings
+from upright_block.language.field.addresses import NoAddress, parse_address
+from upright_block.language.field.points import Point, PointRules, Points
 from upright_block.language.forms import statements
-from upright_block.language.points import Point, PointRules, Points
 from upright_block.language.scope import Scope
 from upright_block.language.source import Source
+from upright_block.language.telling.findings import Findings
 from upright_block.machine.machine import Machine
 from upright_block.standard import STANDARD
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 import pytest
 
 from upright_block.language.checking.siblings import check_siblings
-from upright_block.language.findings import Findings
 from upright_block.language.source import Source
+from upright_block.language.telling.findings import Findings
 from upright_block.library.wiringtable import wiring_table
 
 

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from upright_block.language.findings import Finding
 from upright_block.language.source import Sheet, Source, column_letters
+from upright_block.language.telling.findings import Finding
 from upright_block.reports.findings import finding_data
 
 

@@ -14,19 +14,19 @@ from pathlib import Path
 import pytest
 
 from tests.helpers import EXAMPLES, checked
-from upright_block.cases.runner import Shared, run_cases
 from upright_block.cases.suite import load_suite
-from upright_block.cases.verdict import Verdict
 from upright_block.compiler.linking import build_artifact
 from upright_block.compiler.program import Mode, make_program
 from upright_block.language.types import ELEMENTARY, Elementary
 from upright_block.library import load_library
 from upright_block.machine.machine import Machine
 from upright_block.reports.verdicts import failure_lines, verdict_data
+from upright_block.runs.runner import Shared, run_cases
+from upright_block.runs.verdict import Verdict
 
 ELSEWHERE = """
 import pickle, sys
-from upright_block.cases.runner import run_case
+from upright_block.runs.runner import run_case
 from upright_block.machine.machine import Machine
 for case, artifact, noting, looked in pickle.load(sys.stdin.buffer):
     verdict = run_case(case, Machine(artifact), lambda: Machine(noting), looked)

@@ -13,7 +13,7 @@ from upright_block.compiler.artifact import Slot
 from upright_block.compiler.looking import Probe
 from upright_block.compiler.program import Mode, make_program
 from upright_block.language.checking import observe
-from upright_block.language.findings import Findings
+from upright_block.language.telling.findings import Findings
 from upright_block.language.timebase import Timebase
 from upright_block.machine.events import Event, force_event, store_events
 from upright_block.machine.machine import Machine

@@ -15,11 +15,11 @@ from tests.oracle.writer import C_HEAD, C_TYPE, ST_HEAD, Unit
 from upright_block.compiler.program import USUAL, Mode
 from upright_block.compiler.program import make_program as lowered
 from upright_block.language.checking import check_program
-from upright_block.language.findings import Findings
 from upright_block.language.forms import statements
 from upright_block.language.scope import Scope
 from upright_block.language.signals import signals
 from upright_block.language.source import Source
+from upright_block.language.telling.findings import Findings
 from upright_block.machine.machine import Machine
 from upright_block.standard import STANDARD
 

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from tests.helpers import checked
 from upright_block.language.typed import Unit
-from upright_block.language.wires import boxes
+from upright_block.language.views.wires import boxes
 from upright_block.reports import wiring_pictures
 from upright_block.reports.diagram import HEIGHT, WIDTH, Page, pages
 

@@ -12,10 +12,10 @@ from hypothesis import strategies as st
 
 from tests.helpers import edit, upright, write_files
 from upright_block import Tracing, open_library
-from upright_block.cases.tracks import Track
 from upright_block.language.types import BOOL, TIME
 from upright_block.reports import case_diagram
 from upright_block.reports.lanes import Axis, Diagram, Kind, Lane, binned, diagram, tick_step
+from upright_block.traces.tracks import Track
 
 
 def lane(changes: dict[int, int], kind: Kind = "number", unit: str = "") -> Lane:

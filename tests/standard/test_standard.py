@@ -8,10 +8,10 @@ from pathlib import Path
 import pytest
 
 from upright_block.cases.plan import Bound
-from upright_block.cases.runner import run_cases
 from upright_block.cases.suite import load_suite
 from upright_block.language.checking.program import find_unit
 from upright_block.library import load_library
+from upright_block.runs.runner import run_cases
 from upright_block.standard import BLOCKS, UNITS
 
 LIBRARY = load_library(Path(__file__).parent)

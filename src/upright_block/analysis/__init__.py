@@ -21,9 +21,9 @@ from upright_block.analysis.checks.uses import check_uses
 from upright_block.analysis.checks.writers import check_overwritten, check_writers
 from upright_block.analysis.facts import Facts, Given
 from upright_block.analysis.flow import Flow
-from upright_block.language.findings import Finding, Findings
 from upright_block.language.nodes import record
 from upright_block.language.scope import Scope
+from upright_block.language.telling.findings import Finding, Findings
 
 _OF_BODIES: tuple[Callable[[Flow, Facts], Iterator[Finding]], ...] = (
     check_overwritten,

@@ -18,7 +18,7 @@ from upright_block.analysis.slots import (
 )
 from upright_block.analysis.terms import Ranges, Term, Terms
 from upright_block.language import syntax, typed
-from upright_block.language.copying import used_globals
+from upright_block.language.field.copying import used_globals
 from upright_block.language.nodes import node
 from upright_block.language.types import BOOL, CHAR, WCHAR, Array, Elementary, OpenArray, String, Type
 

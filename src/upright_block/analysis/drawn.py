@@ -8,7 +8,7 @@ from upright_block.analysis.facts import held
 from upright_block.language import syntax, typed
 from upright_block.language.nodes import record
 from upright_block.language.source import Source
-from upright_block.language.states import ANY, ELSE, StateMachine, state_machines
+from upright_block.language.views.states import ANY, ELSE, StateMachine, state_machines
 
 
 @record

@@ -9,11 +9,11 @@ from upright_block.analysis.flow import Call, Flow
 from upright_block.analysis.terms import Number, Ranges, Terms, united
 from upright_block.analysis.walk import flow_of
 from upright_block.language import syntax, typed
+from upright_block.language.field.tags import Tag
 from upright_block.language.nodes import fresh, node, state
 from upright_block.language.scope import Scope
-from upright_block.language.states import StateMachine, state_machines
-from upright_block.language.tags import Tag
 from upright_block.language.types import Array, Elementary, OpenArray, Type, is_real
+from upright_block.language.views.states import StateMachine, state_machines
 from upright_block.language.walking import Access, accesses, every_statement
 
 

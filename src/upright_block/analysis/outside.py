@@ -5,8 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Sequence
 
-from upright_block.language.findings import Finding
 from upright_block.language.source import Source
+from upright_block.language.telling.findings import Finding
 
 _WORD = re.compile(r"[^\W\d]\w*")
 _BEHIND_A_DOT = re.compile(r"\.\s*([^\W\d]\w*)")

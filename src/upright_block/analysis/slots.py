@@ -11,8 +11,8 @@ from collections.abc import Hashable, Iterable, Mapping
 from typing import NamedTuple
 
 from upright_block.language import typed
-from upright_block.language.addresses import WIDTHS
-from upright_block.language.points import point_at
+from upright_block.language.field.addresses import WIDTHS
+from upright_block.language.field.points import point_at
 from upright_block.language.types import BOOL, Elementary
 
 Slot = typed.Variable | tuple[Hashable, ...]

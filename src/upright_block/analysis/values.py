@@ -10,7 +10,7 @@ from upright_block.analysis.flow import Call, Indexed, Read
 from upright_block.analysis.slots import Slot, part_of, slot_of
 from upright_block.analysis.terms import Term, Terms
 from upright_block.language import syntax, typed
-from upright_block.language.copying import follows_references, used_globals
+from upright_block.language.field.copying import follows_references, used_globals
 from upright_block.language.types import BOOL, Elementary, is_integer, is_real
 
 

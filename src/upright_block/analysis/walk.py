@@ -12,7 +12,7 @@ from upright_block.analysis.slots import Slot, members, mixed_slots, root_of, sl
 from upright_block.analysis.terms import Ranges, Term, Terms
 from upright_block.analysis.values import Values, role_of
 from upright_block.language import syntax, typed
-from upright_block.language.copying import used_globals
+from upright_block.language.field.copying import used_globals
 from upright_block.language.types import BOOL
 from upright_block.language.walking import accesses, every_statement
 

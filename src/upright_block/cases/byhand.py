@@ -11,11 +11,11 @@ from upright_block.cases.drafting import Draft, Refused
 from upright_block.cases.plan import Common, Drive, Plan
 from upright_block.cases.words import byhand as words
 from upright_block.cases.words import planning as planning_words
-from upright_block.language.findings import Findings, Words
 from upright_block.language.literals import LiteralProblem, Value, shown_duration
 from upright_block.language.nodes import record
 from upright_block.language.signals import Signal, find_signal
 from upright_block.language.source import Cell, Source
+from upright_block.language.telling.findings import Findings, Words
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit
 from upright_block.language.types import BOOL, Elementary

@@ -14,11 +14,11 @@ from typing import TYPE_CHECKING
 from upright_block.cases.cells import cell_text, parse_clock, parse_span
 from upright_block.cases.sweeping import Swept
 from upright_block.cases.words import casefile as words
-from upright_block.language.catalogue import stops
-from upright_block.language.findings import Finding, Findings, Related, Words
 from upright_block.language.literals import LiteralProblem
 from upright_block.language.nodes import record
 from upright_block.language.source import Cell, Sheet, Source
+from upright_block.language.telling.catalogue import stops
+from upright_block.language.telling.findings import Finding, Findings, Related, Words
 from upright_block.library import FileProblem, Files, Origin, Toml, TomlProblem, read_toml
 from upright_block.library.table import Table, csv_table, inline_table, sheet_table
 

@@ -9,14 +9,14 @@ from itertools import pairwise
 
 from upright_block.cases.plan import Common, Drive
 from upright_block.cases.words import planning as words
-from upright_block.language.catalogue import stops
-from upright_block.language.copying import used_globals
-from upright_block.language.findings import Findings, HasPlace, Related, Words
+from upright_block.language.field.copying import used_globals
+from upright_block.language.field.points import Points, points_of
 from upright_block.language.literals import LiteralProblem, Value
-from upright_block.language.points import Points, points_of
 from upright_block.language.scope import Missing
 from upright_block.language.signals import NoSignal, Signal, field_signal, find_signal, globals_of, no_value, tags_of
 from upright_block.language.source import Cell, Source
+from upright_block.language.telling.catalogue import stops
+from upright_block.language.telling.findings import Findings, HasPlace, Related, Words
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit, configured
 from upright_block.language.types import BROKEN, Array

@@ -12,12 +12,12 @@ from upright_block.cases.plan import Drive
 from upright_block.cases.stimuli import NoShape, Stimulus
 from upright_block.cases.words import planning as planning_words
 from upright_block.cases.words import stimuli as words
-from upright_block.language.addresses import WIDTHS, NoAddress, parse_address
-from upright_block.language.findings import Words
+from upright_block.language.field.addresses import WIDTHS, NoAddress, parse_address
 from upright_block.language.limits import MOST_SCANS
 from upright_block.language.literals import LiteralProblem, Value, shown_duration
 from upright_block.language.signals import Signal
 from upright_block.language.source import Cell, Source
+from upright_block.language.telling.findings import Words
 from upright_block.language.types import BOOL, Elementary
 from upright_block.library.table import Table
 

@@ -15,6 +15,7 @@ from upright_block.language.nodes import fresh, record, state
 from upright_block.language.scope import Missing
 from upright_block.language.signals import Signal
 from upright_block.language.source import Source
+from upright_block.language.telling.findings import Finding
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit
 
@@ -198,3 +199,21 @@ class Bound:
     unit: Unit
     signals: dict[str, Signal]
     probes: list[Probe]
+
+
+@record
+class NotRun:
+    """A case that could not be run, and why: its own findings, or those of its file or unit."""
+
+    id: str
+    name: str
+    unit_name: str
+    source: Source
+    start: int
+    reason: str
+    findings: tuple[Finding, ...]
+
+    @property
+    def key(self) -> str:
+        """Its file and its name, see `ReadyCase.key`."""
+        return key_of(self.source, self.name)

@@ -11,11 +11,11 @@ from upright_block.cases.cells import cell_text, parse_check, parse_clock, parse
 from upright_block.cases.drafting import Draft, Refused
 from upright_block.cases.plan import Bound, Common, Drive, Expectations, Plan, ReadyCase, idle_spans
 from upright_block.cases.words import planning as words
-from upright_block.language.findings import Findings, Related
 from upright_block.language.limits import MOST_COLUMNS, MOST_SCANS
 from upright_block.language.literals import LiteralProblem, Value, parse_integer
 from upright_block.language.signals import Signal, element_signal, signals
 from upright_block.language.source import Cell
+from upright_block.language.telling.findings import Findings, Related
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Compound, Unit
 from upright_block.language.types import Array, Elementary, Enumeration, String, Type

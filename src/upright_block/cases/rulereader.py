@@ -10,9 +10,9 @@ from upright_block.cases.rules import Allowed, Event, Phrase, Rule, TimingRow
 from upright_block.cases.sweeping import Swept
 from upright_block.cases.words import rules as words
 from upright_block.cases.words import stimuli
-from upright_block.language.findings import Findings, Words
 from upright_block.language.literals import LiteralProblem
 from upright_block.language.source import Source
+from upright_block.language.telling.findings import Findings, Words
 from upright_block.language.types import UDINT
 from upright_block.library import Origin, Toml
 

@@ -11,10 +11,10 @@ from upright_block.cases.cells import parse_span, parse_value
 from upright_block.cases.plan import Common
 from upright_block.cases.rules import Phrase
 from upright_block.cases.words import stimuli as words
-from upright_block.language.findings import Words
 from upright_block.language.limits import MOST_VALUES
 from upright_block.language.literals import LiteralProblem, Value
 from upright_block.language.nodes import record
+from upright_block.language.telling.findings import Words
 from upright_block.language.timebase import Timebase
 from upright_block.language.types import BOOL, Elementary, Type, in_group
 

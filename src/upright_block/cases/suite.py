@@ -9,16 +9,15 @@ from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
 from upright_block.cases.casefile import Case, CaseFile, RuleFile, read_case_file, read_rule_file
-from upright_block.cases.plan import Bound, Common, ReadyCase
+from upright_block.cases.plan import Bound, Common, NotRun, ReadyCase
 from upright_block.cases.planning import Planner
-from upright_block.cases.verdict import NotRun
 from upright_block.cases.watch import Watching
 from upright_block.cases.words import suite as words
 from upright_block.compiler.program import as_block, with_rig
-from upright_block.language.catalogue import stops
-from upright_block.language.findings import Finding, Findings, Words
 from upright_block.language.nodes import record
 from upright_block.language.source import Source
+from upright_block.language.telling.catalogue import stops
+from upright_block.language.telling.findings import Finding, Findings, Words
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit
 from upright_block.language.types import BROKEN, OpenArray
@@ -210,7 +209,7 @@ class _Loader:
         known = self.watched.get(key)
         if known is None:
             known = Watching()
-            from upright_block.language.instances import instances
+            from upright_block.language.views.instances import instances
 
             own = [("", subject), *((found.path, found.unit) for found in instances(subject))] if self.rules else []
             for block, file in self.rules:
@@ -257,7 +256,7 @@ class _Loader:
 
     def _rig(self, file: CaseFile, configuration: Unit) -> Unit | None:
         """The rig around a configuration."""
-        from upright_block.language.copying import written_by_rig
+        from upright_block.language.field.copying import written_by_rig
 
         named, scope = file.rig, self.library.scope
         assert named is not None

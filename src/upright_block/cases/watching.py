@@ -9,11 +9,11 @@ from upright_block.cases.rules import Allowed, Event, Phrase, Rule, TimingRow
 from upright_block.cases.watch import WatchedRow, WatchedRule, Watching
 from upright_block.cases.words import rules as words
 from upright_block.compiler.looking import Guard, Probe
-from upright_block.language.catalogue import stops
 from upright_block.language.checking.observing import broken, expression_of, observe
-from upright_block.language.findings import Findings, Words
 from upright_block.language.scope import Scope
 from upright_block.language.signals import Signal, find_signal, signals_in
+from upright_block.language.telling.catalogue import stops
+from upright_block.language.telling.findings import Findings, Words
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Assign, Constant, Unit
 

@@ -23,7 +23,7 @@ from upright_block import (
     Watched,
     Wishes,
     __version__,
-    csv_text,
+    csv_lines,
     duration,
     event_table,
     trace_writer,
@@ -268,7 +268,7 @@ def _trace_file(library: OpenLibrary, watched: Watched, files: ExitStack, file: 
 def _log_file(files: ExitStack, file: Path) -> BinaryIO:
     """A file for rises and falls."""
     out = files.enter_context(written_out(file))
-    out.write(csv_text([EVENT_HEADS]).encode())
+    out.write(csv_lines([EVENT_HEADS]).encode())
     return out
 
 

@@ -10,8 +10,8 @@ from upright_block.compiler.instructions import value_type
 from upright_block.compiler.layout import layout_of
 from upright_block.compiler.places import Frame
 from upright_block.language import syntax, typed
-from upright_block.language.states import is_timer, label_texts
 from upright_block.language.types import Elementary
+from upright_block.language.views.states import is_timer, label_texts
 
 
 class Emitter(Protocol):

@@ -12,10 +12,11 @@ from upright_block.compiler.artifact import Slot, joined
 from upright_block.compiler.layout import Layout, element_number, initial_of, layout_of, size_of
 from upright_block.compiler.looking import FIELD, Looks, Probe, chosen, held_by_root
 from upright_block.compiler.overlay import WRITTEN, Overlay
-from upright_block.language import copying, syntax, typed
+from upright_block.language import syntax, typed
+from upright_block.language.field import copying
+from upright_block.language.field.points import points_of
 from upright_block.language.literals import Value
 from upright_block.language.nodes import Side, node, record, replaced
-from upright_block.language.points import points_of
 from upright_block.language.signals import Signal, find_signal, globals_of
 from upright_block.language.types import BOOL, DINT, Array, Elementary, String, Type
 

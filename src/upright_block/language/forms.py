@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from upright_block.language import syntax
-from upright_block.language.findings import Findings
 from upright_block.language.nodes import node
 from upright_block.language.parsing import parse
 from upright_block.language.source import Source
+from upright_block.language.telling.findings import Findings
 
 IsFunction = Callable[[str], bool]
 """Whether a name is that of a function."""

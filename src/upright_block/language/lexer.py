@@ -11,9 +11,9 @@ from __future__ import annotations
 import re
 from sys import intern
 
-from upright_block.language.findings import Findings, Words
 from upright_block.language.nodes import record
 from upright_block.language.source import Source
+from upright_block.language.telling.findings import Findings, Words
 
 KEYWORDS = frozenset(
     [

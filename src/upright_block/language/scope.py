@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping, Sequence
 
 from upright_block.language import syntax
-from upright_block.language.allowing import Allowance
+from upright_block.language.field.points import Point, Points
+from upright_block.language.field.tags import Tag
 from upright_block.language.nodes import fresh, record, state
-from upright_block.language.points import Point, Points
 from upright_block.language.signatures import StandardFunction
 from upright_block.language.source import Source
-from upright_block.language.tags import Tag
+from upright_block.language.telling.allowing import Allowance
 from upright_block.language.typed import Initial, Structure, Unit
 from upright_block.language.types import Enumeration, Type
 

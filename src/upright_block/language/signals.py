@@ -6,15 +6,15 @@ from collections.abc import Callable, Iterable, Iterator
 from contextlib import suppress
 
 from upright_block.language import syntax
-from upright_block.language.findings import Findings, Words
+from upright_block.language.field.points import Point, Points, points_of
+from upright_block.language.field.tags import Tag
 from upright_block.language.literals import LiteralProblem, Value, parse_integer
 from upright_block.language.names import did_you_mean, listed
 from upright_block.language.nodes import Side, record, replaced
 from upright_block.language.parsing import parse_expression
 from upright_block.language.paths import moved, paths_in, without_head
-from upright_block.language.points import Point, Points, points_of
 from upright_block.language.source import Source
-from upright_block.language.tags import Tag
+from upright_block.language.telling.findings import Findings, Words
 from upright_block.language.typed import (
     Compound,
     Constant,

@@ -8,9 +8,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from upright_block.language.addresses import Address
-from upright_block.language.allowing import Allowance
+from upright_block.language.field.addresses import Address
 from upright_block.language.nodes import node
+from upright_block.language.telling.allowing import Allowance
 
 
 @node

@@ -12,7 +12,7 @@ from collections.abc import Callable
 from typing import Any, Literal
 
 from upright_block.language import syntax
-from upright_block.language.addresses import Address
+from upright_block.language.field.addresses import Address
 from upright_block.language.literals import Value
 from upright_block.language.nodes import Side, fresh, node, record, state
 from upright_block.language.source import Source

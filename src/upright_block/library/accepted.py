@@ -9,12 +9,12 @@ import json
 from collections import Counter
 from collections.abc import Iterable
 
-from upright_block.language.allowing import Allowance
-from upright_block.language.catalogue import catalogue, stops
-from upright_block.language.findings import Finding
 from upright_block.language.names import did_you_mean
 from upright_block.language.nodes import record
 from upright_block.language.source import Source
+from upright_block.language.telling.allowing import Allowance
+from upright_block.language.telling.catalogue import catalogue, stops
+from upright_block.language.telling.findings import Finding
 from upright_block.library.files import FileProblem, Files
 from upright_block.library.manifest import LibraryProblem
 from upright_block.library.toml import Toml, TomlProblem, read_toml

@@ -9,9 +9,9 @@ from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from upright_block.language.findings import Finding, Findings
 from upright_block.language.limits import MOST_FILE
 from upright_block.language.source import Source
+from upright_block.language.telling.findings import Finding, Findings
 
 _ROOTS = ("upright.toml", "pyvenv.cfg")
 """Files whose folder is something of its own."""

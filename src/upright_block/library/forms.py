@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from upright_block.language import syntax
-from upright_block.language.findings import Findings
 from upright_block.language.forms import IsFunction, Read, Written, read_statements
 from upright_block.language.nodes import record
 from upright_block.language.source import Source
+from upright_block.language.telling.findings import Findings
 
 
 @record

@@ -6,11 +6,11 @@ from collections.abc import Collection, Iterable, Iterator, Sequence
 from pathlib import Path
 
 from upright_block.language.checking import check_program, named_unit
-from upright_block.language.findings import Finding, Findings
+from upright_block.language.field.tags import TagTable
 from upright_block.language.nodes import record
 from upright_block.language.scope import Elsewhere, Scope, Standard
 from upright_block.language.source import Source
-from upright_block.language.tags import TagTable
+from upright_block.language.telling.findings import Finding, Findings
 from upright_block.language.typed import Unit
 from upright_block.library.files import Files
 from upright_block.library.forms import FORMS, written

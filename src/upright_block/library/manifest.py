@@ -8,14 +8,14 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from upright_block.errors import UprightError
-from upright_block.language.allowing import Allowance, Policy
-from upright_block.language.catalogue import Level, catalogue
+from upright_block.language.field.points import PointRules
 from upright_block.language.literals import LiteralProblem, parse_duration
 from upright_block.language.names import did_you_mean
 from upright_block.language.nodes import record
-from upright_block.language.points import PointRules
 from upright_block.language.scope import Dialect
 from upright_block.language.source import Source
+from upright_block.language.telling.allowing import Allowance, Policy
+from upright_block.language.telling.catalogue import Level, catalogue
 from upright_block.library.files import FileProblem, Files
 from upright_block.library.toml import Toml, TomlProblem, read_toml
 

@@ -11,12 +11,12 @@ from hashlib import sha256
 from typing import Any
 
 from upright_block.language import syntax, typed
-from upright_block.language.copying import follows_references, used_globals
-from upright_block.language.findings import Findings
+from upright_block.language.field.copying import follows_references, used_globals
 from upright_block.language.nodes import fresh, state
 from upright_block.language.parsing import parse
 from upright_block.language.scope import Elsewhere, NamedType, Scope
 from upright_block.language.source import Source
+from upright_block.language.telling.findings import Findings
 from upright_block.language.types import Enumeration
 
 _NAME = re.compile(r"[A-Za-z_]\w*")

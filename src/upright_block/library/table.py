@@ -8,11 +8,11 @@ from array import array
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from itertools import accumulate
 
-from upright_block.language.findings import Words
 from upright_block.language.limits import MOST_NESTED, MOST_REPEATED
 from upright_block.language.names import counted
 from upright_block.language.nodes import fresh, record
 from upright_block.language.source import Cell, Sheet, Source
+from upright_block.language.telling.findings import Words
 
 TIME_HEADS = ("at", "after", "scan")
 """Names of the column that gives the time of a row."""

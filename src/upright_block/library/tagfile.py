@@ -8,10 +8,10 @@ from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 
 from upright_block.errors import BadValue
-from upright_block.language.catalogue import stops
-from upright_block.language.findings import Findings
+from upright_block.language.field.tags import COLUMNS
 from upright_block.language.source import Source
-from upright_block.language.tags import COLUMNS
+from upright_block.language.telling.catalogue import stops
+from upright_block.language.telling.findings import Findings
 from upright_block.library.sheets import csv_lines
 from upright_block.library.table import delimiter_of, table_of
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 
-from upright_block.language.findings import Findings, Words
+from upright_block.language.field.tags import COLUMNS, TagTable
 from upright_block.language.names import did_you_mean, listed
 from upright_block.language.source import Cell, Source
-from upright_block.language.tags import COLUMNS, TagTable
+from upright_block.language.telling.findings import Findings, Words
 from upright_block.library.sheets import FORMULA_SIGNS
 from upright_block.library.table import Table, table_of
 

@@ -7,10 +7,10 @@ from pathlib import PurePosixPath
 
 from upright_block.language import syntax
 from upright_block.language.checking.siblings import check_siblings
-from upright_block.language.findings import Findings, Words
 from upright_block.language.forms import IsFunction
 from upright_block.language.parsing.wiring import OWN_COLUMNS, WiringTable, wire
 from upright_block.language.source import Cell, Sheet, Source
+from upright_block.language.telling.findings import Findings, Words
 from upright_block.library.table import table_of
 
 

@@ -10,12 +10,12 @@ from datetime import date, datetime, time, timedelta
 from typing import TYPE_CHECKING, Any
 from xml.parsers import expat
 
-from upright_block.language.findings import Findings, Words
+from upright_block.language.field.tags import COLUMNS
 from upright_block.language.limits import MOST_CELLS, MOST_SHEET_BYTES
 from upright_block.language.literals import shown_duration
 from upright_block.language.nodes import record
 from upright_block.language.source import Sheet, column_letters, column_number
-from upright_block.language.tags import COLUMNS
+from upright_block.language.telling.findings import Findings, Words
 
 if TYPE_CHECKING:
     from openpyxl.cell.cell import Cell as BookCell

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 
+from upright_block.language.field.tags import Tag
 from upright_block.language.nodes import record
 from upright_block.language.source import Cell, Source
-from upright_block.language.tags import Tag
 from upright_block.library.sheets import Rows
 from upright_block.library.table import table_of
 

@@ -7,18 +7,18 @@ from contextlib import suppress
 from itertools import chain, combinations, islice
 from typing import TYPE_CHECKING
 
-from upright_block.cases.session import Session, bare_plan
 from upright_block.compiler.artifact import Slot
 from upright_block.compiler.overlay import WRITTEN, Overlay
 from upright_block.compiler.program import make_program
 from upright_block.language import typed
-from upright_block.language.points import Point, Points
+from upright_block.language.field.points import Point, Points
+from upright_block.language.field.tags import Tag
 from upright_block.language.signals import point_signal
-from upright_block.language.tags import Tag
 from upright_block.language.timebase import Timebase
 from upright_block.language.types import Elementary
 from upright_block.machine.machine import Machine
 from upright_block.machine.trace import Fault
+from upright_block.runs.session import Session, bare_plan
 
 if TYPE_CHECKING:
     import numpy as np

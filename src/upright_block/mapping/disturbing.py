@@ -6,10 +6,10 @@ from collections.abc import Iterator, Mapping, Set
 
 from upright_block.compiler.overlay import Overlay
 from upright_block.language import syntax, typed
+from upright_block.language.field.tags import Tag
 from upright_block.language.nodes import node, record
 from upright_block.language.printing import expression_text
 from upright_block.language.rewriting import Body, rewritten
-from upright_block.language.tags import Tag
 from upright_block.language.types import BOOL, BYTE, DINT, Elementary
 
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 
 from upright_block.language import typed
-from upright_block.language.tag_uses import TagIndex
-from upright_block.language.tags import Tag
+from upright_block.language.field.tag_uses import TagIndex
+from upright_block.language.field.tags import Tag
 from upright_block.language.walking import accesses, every_statement, inner_bodies
 
 _DEEPEST = 4

@@ -6,8 +6,8 @@ import re
 from collections.abc import Mapping
 from typing import Literal
 
+from upright_block.language.field.tags import Tag
 from upright_block.language.nodes import record, replaced
-from upright_block.language.tags import Tag
 from upright_block.mapping.approved import Approved
 from upright_block.mapping.walk import InputWalk, Opening, OutputWalk, Walk
 

@@ -10,25 +10,25 @@ from functools import cached_property
 from itertools import product
 from typing import TYPE_CHECKING
 
-from upright_block.cases.session import Checkpoint
 from upright_block.compiler.artifact import Slot
 from upright_block.compiler.overlay import WRITTEN, Overlay
 from upright_block.language import typed
-from upright_block.language.instances import instances
+from upright_block.language.field.points import Point, Points
+from upright_block.language.field.tag_uses import TagIndex, TagUse, numbers_in, tag_uses, tagged_statements
+from upright_block.language.field.tags import Tag
 from upright_block.language.nodes import record, replaced
-from upright_block.language.points import Point, Points
 from upright_block.language.scope import Scope
 from upright_block.language.signals import NoSignal, Signal, field_signal, find_signal, point_signal
-from upright_block.language.tag_uses import TagIndex, TagUse, numbers_in, tag_uses, tagged_statements
-from upright_block.language.tags import Tag
 from upright_block.language.timebase import Timebase
 from upright_block.language.types import BOOL, Elementary
+from upright_block.language.views.instances import instances
 from upright_block.language.walking import accesses
 from upright_block.machine.machine import Machine
 from upright_block.machine.trace import Fault
 from upright_block.mapping.bench import Bench
 from upright_block.mapping.disturbing import Disturbed, OutputPlace, disturbed
 from upright_block.mapping.gates import Gates
+from upright_block.runs.session import Checkpoint
 
 if TYPE_CHECKING:
     import numpy as np

@@ -6,7 +6,7 @@ import re
 import textwrap
 from collections.abc import Iterable, Iterator
 
-from upright_block.language.catalogue import Entry
+from upright_block.language.telling.catalogue import Entry
 from upright_block.reports.styled import Line, Role
 
 _WIDEST_TEXT = 100

@@ -7,8 +7,8 @@ from collections.abc import Iterator, Sequence
 from itertools import groupby
 from typing import Any
 
-from upright_block.cases.coverage import KINDS, Shortfall, Spot, UnitCoverage
-from upright_block.cases.gaps import Gap
+from upright_block.coverage.collected import KINDS, Shortfall, Spot, UnitCoverage
+from upright_block.coverage.gaps import Gap
 from upright_block.library.floors import REACHED
 from upright_block.library.manifest import FILE_NAME
 from upright_block.reports.listing import column_lines

@@ -9,9 +9,9 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Literal
 
-from upright_block.language.graphs import circles
 from upright_block.language.nodes import record, state
-from upright_block.language.wires import Box, shown
+from upright_block.language.views.graphs import circles
+from upright_block.language.views.wires import Box, shown
 
 WIDTH, HEIGHT = 1280, 800
 """Of a page, in pixels; one with a box that needs more is larger."""

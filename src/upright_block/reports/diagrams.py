@@ -7,12 +7,12 @@ from collections.abc import Iterator
 from upright_block.cases.cells import Check
 from upright_block.cases.plan import Expectations
 from upright_block.cases.rules import TimingRow, shown_rule
-from upright_block.cases.tracks import Track, Tracks
-from upright_block.cases.verdict import Verdict
 from upright_block.cases.watch import WatchedRow, WatchedRule
 from upright_block.errors import BadValue
 from upright_block.language.literals import shown_duration
 from upright_block.reports.lanes import Diagram, Dimension, Held, Mark, Measured, diagram
+from upright_block.runs.verdict import Verdict
+from upright_block.traces.tracks import Track, Tracks
 
 _MOST_MEASURED = 200
 

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
 from upright_block.language.typed import Unit
-from upright_block.language.wires import boxes
+from upright_block.language.views.wires import boxes
 from upright_block.reports.diagram import HEAD, Label, Page, Point, Shown, pages
 
 if TYPE_CHECKING:

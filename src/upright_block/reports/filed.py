@@ -7,14 +7,15 @@ import xml.etree.ElementTree as ET
 from collections.abc import Iterable, Mapping, Sequence
 from itertools import groupby
 
-from upright_block.cases.coverage import UnitCoverage
-from upright_block.cases.verdict import NotRun, Verdict
+from upright_block.cases.plan import NotRun
+from upright_block.coverage.collected import UnitCoverage
 from upright_block.language.literals import shown_duration
 from upright_block.language.nodes import record
 from upright_block.reports.findings import finding_list
 from upright_block.reports.page import page_text
 from upright_block.reports.styled import plain, visible
 from upright_block.reports.verdicts import failure_lines, not_run_data, verdict_data
+from upright_block.runs.verdict import Verdict
 
 _WIDTH = 120
 _WORDS = {"passed": "good", "failed": "wrong", "fault": "fault", "checks nothing": "checks nothing"}

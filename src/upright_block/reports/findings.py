@@ -6,8 +6,8 @@ from collections import Counter
 from collections.abc import Iterator, Sequence
 from typing import Any
 
-from upright_block.language.findings import Finding
 from upright_block.language.source import Source
+from upright_block.language.telling.findings import Finding
 from upright_block.reports.styled import Line, Role, clipped
 
 _LONGEST_LINE = 160

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from upright_block.compiler.layout import size_of
-from upright_block.language.instances import Instance
+from upright_block.language.views.instances import Instance
 from upright_block.library.sheets import Rows
 from upright_block.reports.listing import column_lines
 from upright_block.reports.styled import Line, Role

@@ -8,11 +8,11 @@ from itertools import pairwise
 from typing import Literal
 
 from upright_block.cases.cells import Check
-from upright_block.cases.tracks import Track
 from upright_block.language.literals import Value, shown, shown_duration
 from upright_block.language.nodes import record, replaced
 from upright_block.language.types import Elementary, Enumeration
 from upright_block.reports.grid import grouped, owner_of
+from upright_block.traces.tracks import Track
 
 Kind = Literal["bool", "step", "number", "states"]
 Span = tuple[int, int]

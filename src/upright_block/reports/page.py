@@ -11,8 +11,8 @@ from itertools import groupby, pairwise
 from math import gcd
 from typing import Any
 
-from upright_block.cases.coverage import UnitCoverage
-from upright_block.cases.verdict import Miss, NotRun, Verdict
+from upright_block.cases.plan import NotRun
+from upright_block.coverage.collected import UnitCoverage
 from upright_block.language.literals import shown, shown_duration
 from upright_block.reports.coverage import page_data
 from upright_block.reports.diagrams import case_diagram, limits
@@ -20,6 +20,7 @@ from upright_block.reports.findings import finding_list
 from upright_block.reports.lanes import Dimension, Lane
 from upright_block.reports.styled import Line, plain, visible
 from upright_block.reports.verdicts import failure_lines, summary_line
+from upright_block.runs.verdict import Miss, Verdict
 
 MOST_CHANGES = 2_048
 """Changes of a lane that a page keeps; of more those that can be seen."""

@@ -6,9 +6,9 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
 from upright_block.cases.plan import ReadyCase
-from upright_block.cases.verdict import Break, Measure, Verdict
 from upright_block.language.literals import shown_duration
 from upright_block.reports.styled import Line
+from upright_block.runs.verdict import Break, Measure, Verdict
 
 if TYPE_CHECKING:
     from upright_block.cases.rules import Rule

@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import Any
 
-from upright_block.cases.comparing import Comparison
-from upright_block.cases.watchlist import Event, Row, Watched
 from upright_block.language.literals import shown, shown_duration
 from upright_block.language.typed import Compound
 from upright_block.language.types import Array, Elementary, Enumeration, Type
@@ -14,6 +12,8 @@ from upright_block.reports.findings import marked_lines
 from upright_block.reports.grid import grid_lines
 from upright_block.reports.listing import column_lines
 from upright_block.reports.styled import Line, Span
+from upright_block.runs.watched import Event, Row, Watched
+from upright_block.traces.comparing import Comparison
 
 _MOST_NAMED = 24
 _RUNNING = ("signed", "unsigned", "real", "duration", "date and time", "time of day")

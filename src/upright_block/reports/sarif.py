@@ -7,19 +7,19 @@ from collections.abc import Iterable, Sequence
 from typing import Any
 from urllib.parse import quote
 
-from upright_block.language.allowing import Allowance
-from upright_block.language.catalogue import catalogue
-from upright_block.language.findings import Finding
 from upright_block.language.source import Source
+from upright_block.language.telling.allowing import Allowance
+from upright_block.language.telling.catalogue import catalogue
+from upright_block.language.telling.findings import Finding
 
 _SCHEMA = "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json"
 
 
 def sarif_text(findings: Sequence[Finding], allowed: Iterable[tuple[Finding, Allowance]]) -> str:
     """A log of one run, in ASCII; what is ``allowed`` is in it as suppressed, with the reason."""
-    from upright_block import __version__
+    from upright_block.version import VERSION
 
-    return json.dumps(_log(findings, [(f, a.reason) for f, a in allowed], __version__), indent=2) + "\n"
+    return json.dumps(_log(findings, [(f, a.reason) for f, a in allowed], VERSION), indent=2) + "\n"
 
 
 def _log(findings: Sequence[Finding], suppressed: Sequence[tuple[Finding, str]], version: str) -> dict[str, Any]:

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
+from upright_block.language.field.points import AREAS
+from upright_block.language.field.tag_uses import TagUse
+from upright_block.language.field.tags import Tag
 from upright_block.language.literals import shown
 from upright_block.language.paths import root_of
-from upright_block.language.points import AREAS
 from upright_block.language.printing import expression_text
 from upright_block.language.syntax import Name
-from upright_block.language.tag_uses import TagUse
-from upright_block.language.tags import Tag
 from upright_block.language.types import Elementary
 from upright_block.reports.listing import column_lines
 from upright_block.reports.styled import Line

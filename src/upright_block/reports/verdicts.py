@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from upright_block.cases.plan import ReadyCase
-from upright_block.cases.verdict import Miss, NotRun, Verdict
+from upright_block.cases.plan import NotRun, ReadyCase
 from upright_block.compiler.artifact import Slot
 from upright_block.language.literals import Value, shown, shown_duration
 from upright_block.language.source import Cell, Source
@@ -15,6 +14,7 @@ from upright_block.reports.findings import finding_data, marked_lines
 from upright_block.reports.grid import grid_lines
 from upright_block.reports.rules import break_data, break_head, measure_data, moment
 from upright_block.reports.styled import Line, Role
+from upright_block.runs.verdict import Miss, Verdict
 
 _WORDS: dict[str, tuple[str, Role]] = {
     "passed": ("good", "good"),

@@ -10,8 +10,8 @@ from upright_block.analysis.flow import Call, Flow, Read, Write
 from upright_block.analysis.slots import Slot, members, root_of, slot_name
 from upright_block.analysis.words import calls as words
 from upright_block.language import syntax, typed
-from upright_block.language.copying import used_globals
-from upright_block.language.findings import Finding, Related, doubtful
+from upright_block.language.field.copying import used_globals
+from upright_block.language.telling.findings import Finding, Related, doubtful
 from upright_block.language.types import BOOL
 from upright_block.language.walking import inner_bodies
 

@@ -9,10 +9,10 @@ from upright_block.analysis.facts import Facts
 from upright_block.analysis.flow import Flow
 from upright_block.analysis.words import contacts as words
 from upright_block.language import syntax, typed
-from upright_block.language.edits import Edit
-from upright_block.language.findings import Finding, Related
+from upright_block.language.field.tags import Tag
 from upright_block.language.printing import expression_text
-from upright_block.language.tags import Tag
+from upright_block.language.telling.edits import Edit
+from upright_block.language.telling.findings import Finding, Related
 from upright_block.language.walking import every_statement
 
 _WORD = re.compile(r"[a-z]+")

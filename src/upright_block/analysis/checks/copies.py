@@ -14,10 +14,10 @@ from collections.abc import Iterator, Sequence
 from upright_block.analysis.facts import Facts
 from upright_block.analysis.words import copies as words
 from upright_block.language import syntax, typed
-from upright_block.language.findings import Finding, Related
 from upright_block.language.lexer import KEYWORDS
 from upright_block.language.nodes import node, record
 from upright_block.language.source import Source
+from upright_block.language.telling.findings import Finding, Related
 
 _FEWEST_NAMES = 4
 _FEWEST_SAME = 2

@@ -12,7 +12,7 @@ from upright_block.analysis.terms import Term
 from upright_block.analysis.walk import value_by_itself
 from upright_block.analysis.words import decisions as words
 from upright_block.language import syntax, typed
-from upright_block.language.findings import Finding, Related
+from upright_block.language.telling.findings import Finding, Related
 from upright_block.language.types import Array
 from upright_block.language.walking import every_statement
 

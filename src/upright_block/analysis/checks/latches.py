@@ -13,8 +13,8 @@ from upright_block.analysis.slots import Slot, members, root_of, slot_name
 from upright_block.analysis.terms import Term
 from upright_block.analysis.words import timers as words
 from upright_block.language import typed
-from upright_block.language.findings import Finding, Related
 from upright_block.language.names import listed
+from upright_block.language.telling.findings import Finding, Related
 from upright_block.language.types import BOOL
 
 _EMERGENCY = re.compile(r"(?:^|_)(?:emergency|emerg|estop|e_stop)", re.IGNORECASE)

@@ -9,7 +9,7 @@ from upright_block.analysis.facts import Facts
 from upright_block.analysis.flow import Flow
 from upright_block.analysis.words import numbers as words
 from upright_block.language import syntax, typed
-from upright_block.language.findings import Finding, doubtful
+from upright_block.language.telling.findings import Finding, doubtful
 from upright_block.language.types import Elementary, is_integer, is_real
 from upright_block.language.walking import Access, Part, accesses, every_statement, parts
 

@@ -10,9 +10,9 @@ from upright_block.analysis.flow import Call, Flow
 from upright_block.analysis.slots import members, root_of
 from upright_block.analysis.words import siblings as words
 from upright_block.language import typed
-from upright_block.language.findings import Finding, Related, doubtful
 from upright_block.language.nodes import record
 from upright_block.language.source import Source
+from upright_block.language.telling.findings import Finding, Related, doubtful
 
 _NUMBER = re.compile(r"\d+")
 _FEWEST = 4

@@ -11,9 +11,9 @@ from upright_block.analysis.slots import slot_name, slot_of
 from upright_block.analysis.words import states as words
 from upright_block.language import syntax, typed
 from upright_block.language.checking.sequences import active_together
-from upright_block.language.findings import Finding, Related, doubtful
-from upright_block.language.states import ANY, Assigned, StateMachine, Values
+from upright_block.language.telling.findings import Finding, Related, doubtful
 from upright_block.language.types import Elementary, Enumeration, is_integer
+from upright_block.language.views.states import ANY, Assigned, StateMachine, Values
 from upright_block.language.walking import every_statement
 
 _FEWEST_STATES = 3

@@ -20,7 +20,7 @@ from upright_block.analysis.slots import Slot, last_variable, members, root_of, 
 from upright_block.analysis.terms import Term
 from upright_block.analysis.words import timers as words
 from upright_block.language import typed
-from upright_block.language.findings import Finding, Related
+from upright_block.language.telling.findings import Finding, Related
 
 
 def check_timers(flow: Flow, facts: Facts) -> Iterator[Finding]:

@@ -7,8 +7,8 @@ from collections.abc import Iterator
 from upright_block.analysis.facts import Facts, held, is_understood
 from upright_block.analysis.words import uses as words
 from upright_block.language import typed
-from upright_block.language.edits import without_declaration
-from upright_block.language.findings import Finding, Related, Words
+from upright_block.language.telling.edits import without_declaration
+from upright_block.language.telling.findings import Finding, Related, Words
 from upright_block.language.types import Array
 
 

@@ -12,11 +12,11 @@ from upright_block.analysis.slots import Slot, last_variable, root_of, slot_name
 from upright_block.analysis.terms import Term
 from upright_block.analysis.words import writers as words
 from upright_block.language import typed
-from upright_block.language.edits import without_copy
-from upright_block.language.findings import Finding, Related, doubtful
+from upright_block.language.field.tag_uses import TagUse, tag_uses
+from upright_block.language.field.tags import Tag
 from upright_block.language.nodes import node
-from upright_block.language.tag_uses import TagUse, tag_uses
-from upright_block.language.tags import Tag
+from upright_block.language.telling.edits import without_copy
+from upright_block.language.telling.findings import Finding, Related, doubtful
 
 _MOST_PAIRS = 8
 _MOST_PLACES = 6

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from upright_block.language import typed
-from upright_block.language.findings import Words
 from upright_block.language.names import listed
+from upright_block.language.telling.findings import Words
 
 _SEES = {
     "TON": "time",

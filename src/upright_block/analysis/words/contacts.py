@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from upright_block.language.findings import Words
+from upright_block.language.telling.findings import Words
 
 
 def inverted_twice(tag: str, target: str) -> Words:

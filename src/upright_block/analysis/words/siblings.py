@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from upright_block.language.findings import Words
+from upright_block.language.telling.findings import Words
 
 
 def output_unread(instance: str, pin: str, count: int) -> Words:

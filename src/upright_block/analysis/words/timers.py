@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from upright_block.language import typed
-from upright_block.language.findings import Words
+from upright_block.language.telling.findings import Words
 
 
 def no_preset(name: str, block: typed.Unit, pin: str, is_given: bool) -> Words:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from upright_block.language import typed
-from upright_block.language.findings import Words
+from upright_block.language.telling.findings import Words
 
 _KINDS = {"input": "input", "output": "output", "in_out": "in-out", "temp": "variable", "private": "variable"}
 

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from upright_block.language.findings import Words
 from upright_block.language.signals import Signal
+from upright_block.language.telling.findings import Words
 
 
 def other_shape(text: str, option: str, shape: str) -> Words:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from upright_block.language.findings import Words
 from upright_block.language.literals import LiteralProblem
+from upright_block.language.telling.findings import Words
 from upright_block.library import TomlProblem
 
 _CLOCK_WAY_OUT = 'Write clock = "2026-03-29-06:00:00".'

@@ -6,13 +6,13 @@ from collections.abc import Callable, Iterable
 
 from upright_block.cases.overwriting import Overwritten
 from upright_block.language import typed
-from upright_block.language.findings import Words
+from upright_block.language.field.tags import Tag
 from upright_block.language.limits import MOST_COLUMNS, MOST_SCANS
 from upright_block.language.literals import LiteralProblem, Value, shown, shown_duration
 from upright_block.language.names import listed
 from upright_block.language.signals import Signal
 from upright_block.language.source import Cell
-from upright_block.language.tags import Tag
+from upright_block.language.telling.findings import Words
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Compound
 from upright_block.language.types import Array, Enumeration, Type

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from upright_block.language.findings import Words
 from upright_block.language.literals import LiteralProblem
+from upright_block.language.telling.findings import Words
 
 _EXAMPLE = 'Write one such as "opening AND closing".'
 _MEANT = {

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from upright_block.language.findings import Words
 from upright_block.language.names import listed
+from upright_block.language.telling.findings import Words
 
 
 def drive_not_text() -> Words:

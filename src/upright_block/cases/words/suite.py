@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from upright_block.language.findings import Words
 from upright_block.language.literals import shown_duration
 from upright_block.language.names import listed
+from upright_block.language.telling.findings import Words
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit, Variable
 

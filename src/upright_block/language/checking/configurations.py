@@ -6,7 +6,6 @@ from collections.abc import Iterable, Iterator, Sequence
 from contextlib import suppress
 
 from upright_block.language import syntax, typed
-from upright_block.language.addresses import NoAddress, parse_address
 from upright_block.language.checking.members import followed
 from upright_block.language.checking.objects import retain_of
 from upright_block.language.checking.places import edge_place
@@ -17,11 +16,12 @@ from upright_block.language.checking.uses import note_accesses
 from upright_block.language.checking.words import configurations as words
 from upright_block.language.checking.words.program import declared_twice
 from upright_block.language.checking.words.tags import point_too_far
-from upright_block.language.copying import Way, call, copiers, located
-from upright_block.language.findings import Findings, first_declared
+from upright_block.language.field.addresses import NoAddress, parse_address
+from upright_block.language.field.copying import Way, call, copiers, located
+from upright_block.language.field.tags import Tag
 from upright_block.language.nodes import replaced
 from upright_block.language.paths import without_head
-from upright_block.language.tags import Tag
+from upright_block.language.telling.findings import Findings, first_declared
 from upright_block.language.timebase import Timebase, merged
 from upright_block.language.types import BOOL, LINT, TIME, UINT
 

@@ -8,9 +8,9 @@ from fnmatch import fnmatchcase
 
 from upright_block.language import typed
 from upright_block.language.checking.words import dialect as words
-from upright_block.language.findings import Findings
 from upright_block.language.scope import Scope
 from upright_block.language.source import Source
+from upright_block.language.telling.findings import Findings
 from upright_block.language.types import Enumeration
 
 _Named = tuple[str, str, Source, int, int]

@@ -13,12 +13,12 @@ from upright_block.language.checking.types import TypeChecker
 from upright_block.language.checking.words import tags as words
 from upright_block.language.checking.words.configurations import no_such_path, other_type
 from upright_block.language.checking.words.program import declared_twice
-from upright_block.language.copying import used_globals
-from upright_block.language.findings import first_declared
+from upright_block.language.field.copying import used_globals
+from upright_block.language.field.tags import Tag
 from upright_block.language.paths import moved, root_of, without_head
 from upright_block.language.scope import Scope
 from upright_block.language.source import Source
-from upright_block.language.tags import Tag
+from upright_block.language.telling.findings import first_declared
 from upright_block.language.types import BROKEN, Elementary, Type
 
 UnitChecker = Callable[[typed.Unit], TypeChecker]

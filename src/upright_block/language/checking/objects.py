@@ -8,8 +8,8 @@ from itertools import zip_longest
 from upright_block.language import syntax, typed
 from upright_block.language.checking.types import TypeChecker
 from upright_block.language.checking.words import objects as words
-from upright_block.language.findings import Related
 from upright_block.language.limits import MOST_NESTED
+from upright_block.language.telling.findings import Related
 
 Checker = Callable[[typed.Unit], TypeChecker]
 _ACCESS: tuple[typed.Access, ...] = ("PUBLIC", "PROTECTED", "PRIVATE", "INTERNAL")

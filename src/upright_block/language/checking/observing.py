@@ -10,11 +10,11 @@ from upright_block.language.checking.program import find_unit
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.types import TypeChecker
 from upright_block.language.checking.uses import note_accesses
-from upright_block.language.findings import Findings, Words
 from upright_block.language.nodes import Side, record, replaced
 from upright_block.language.parsing import parse_expression
 from upright_block.language.scope import Scope
 from upright_block.language.source import Source
+from upright_block.language.telling.findings import Findings, Words
 from upright_block.language.types import BOOL, TIME, Elementary
 from upright_block.language.walking import accesses
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from upright_block.language import typed
 from upright_block.language.checking.words import order as words
-from upright_block.language.findings import Findings, Related
-from upright_block.language.graphs import circles, way
-from upright_block.language.wires import Root, boxes, shown
+from upright_block.language.telling.findings import Findings, Related
+from upright_block.language.views.graphs import circles, way
+from upright_block.language.views.wires import Root, boxes, shown
 
 
 def check_order(unit: typed.Unit, findings: Findings) -> None:

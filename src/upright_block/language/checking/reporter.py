@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 
-from upright_block.language.catalogue import stops
-from upright_block.language.findings import Findings, HasPlace, Related, Words
 from upright_block.language.scope import NamedType, Scope
 from upright_block.language.syntax import NOWHERE
+from upright_block.language.telling.catalogue import stops
+from upright_block.language.telling.findings import Findings, HasPlace, Related, Words
 from upright_block.language.typed import Unit, Variable
 
 FindUnit = Callable[[str], Unit | None]

@@ -14,9 +14,9 @@ from upright_block.language import syntax, typed
 from upright_block.language.checking.types import TypeChecker
 from upright_block.language.checking.words import sequences as words
 from upright_block.language.checking.words.program import declared_twice
-from upright_block.language.findings import Related, first_declared
 from upright_block.language.limits import MOST_LEAVING
 from upright_block.language.nodes import replaced
+from upright_block.language.telling.findings import Related, first_declared
 from upright_block.language.types import BOOL, TIME, Type
 
 _FIRST = "started:"

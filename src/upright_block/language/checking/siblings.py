@@ -7,10 +7,10 @@ from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 
 from upright_block.language.checking.words import siblings as words
-from upright_block.language.findings import Findings, Words
 from upright_block.language.nodes import record
 from upright_block.language.parsing.wiring import WiringTable, first_of_range, range_length
 from upright_block.language.source import Cell
+from upright_block.language.telling.findings import Findings, Words
 
 _FEWEST_SIBLINGS = 4
 _MOST_ODD = 4

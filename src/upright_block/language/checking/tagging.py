@@ -9,10 +9,10 @@ from itertools import pairwise
 
 from upright_block.language import typed
 from upright_block.language.checking.words import tagging as words
-from upright_block.language.findings import Finding, Findings, HasPlace, Related, Words
+from upright_block.language.field.tag_uses import TagIndex, tag_uses
+from upright_block.language.field.tags import Tag
 from upright_block.language.scope import Scope
-from upright_block.language.tag_uses import TagIndex, tag_uses
-from upright_block.language.tags import Tag
+from upright_block.language.telling.findings import Finding, Findings, HasPlace, Related, Words
 
 _NUMBER = re.compile(r"\d+")
 _LETTERS = re.compile(r"([A-Za-z])\1+")

@@ -8,20 +8,20 @@ from collections.abc import Callable, Iterable, Mapping
 from contextlib import suppress
 
 from upright_block.language import syntax, typed
-from upright_block.language.addresses import NoAddress, parse_address
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.types import TypeChecker
 from upright_block.language.checking.words import tags as words
 from upright_block.language.checking.words.program import global_twice
-from upright_block.language.findings import Related, Words, first_declared
+from upright_block.language.field.addresses import NoAddress, parse_address
+from upright_block.language.field.points import TYPES, Point
+from upright_block.language.field.tags import Scale, Tag, TagTable
 from upright_block.language.lexer import KEYWORDS
 from upright_block.language.literals import Value
 from upright_block.language.parsing import parse_expression
 from upright_block.language.paths import root_of, with_root
-from upright_block.language.points import TYPES, Point
 from upright_block.language.scope import Scope
 from upright_block.language.source import Cell, Source
-from upright_block.language.tags import Scale, Tag, TagTable
+from upright_block.language.telling.findings import Related, Words, first_declared
 from upright_block.language.types import (
     BOOL,
     BROKEN,

@@ -11,9 +11,9 @@ from upright_block.language import syntax, typed
 from upright_block.language.checking.reporter import Problem
 from upright_block.language.checking.statements import StatementChecker
 from upright_block.language.checking.words import types as words
-from upright_block.language.findings import first_declared
 from upright_block.language.limits import LONGEST_TEXT, MOST_ELEMENTS, MOST_NESTED
 from upright_block.language.scope import NamedType, NamedValues
+from upright_block.language.telling.findings import first_declared
 from upright_block.language.types import (
     BROKEN,
     DINT,

@@ -8,9 +8,9 @@ from itertools import pairwise
 from upright_block.language import typed
 from upright_block.language.checking.types import weight
 from upright_block.language.checking.words import uses as words
-from upright_block.language.findings import Finding, Findings, Related
 from upright_block.language.limits import MOST_ELEMENTS, MOST_NESTED, MOST_TURNS
 from upright_block.language.scope import Scope
+from upright_block.language.telling.findings import Finding, Findings, Related
 from upright_block.language.walking import accesses, every_statement
 
 

@@ -5,13 +5,13 @@
 
 from __future__ import annotations
 
-from upright_block.language.catalogue import stops
-from upright_block.language.findings import Findings
 from upright_block.language.formatting.columns import written
 from upright_block.language.formatting.lines import Reader
 from upright_block.language.lexer import tokenize
 from upright_block.language.parsing import parse
 from upright_block.language.source import Source
+from upright_block.language.telling.catalogue import stops
+from upright_block.language.telling.findings import Findings
 
 
 def formatted(source: Source) -> str | None:

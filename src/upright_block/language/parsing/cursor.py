@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from upright_block.language.findings import Findings, Related, Words
 from upright_block.language.lexer import KEYWORDS, Tokens
 from upright_block.language.limits import MOST_NESTED
 from upright_block.language.names import did_you_mean
 from upright_block.language.parsing.words import cursor as words
+from upright_block.language.telling.findings import Findings, Related, Words
 
 _AHEAD = 4
 """How many tokens beyond the next one a reader may look at."""

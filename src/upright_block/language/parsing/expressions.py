@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 from upright_block.language import syntax
-from upright_block.language.addresses import NoAddress, parse_address
+from upright_block.language.field.addresses import NoAddress, parse_address
 from upright_block.language.lexer import KEYWORDS
 from upright_block.language.parsing.cursor import Cursor
 from upright_block.language.parsing.words import expressions as words

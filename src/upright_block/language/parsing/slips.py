@@ -8,12 +8,12 @@ from __future__ import annotations
 
 import re
 
-from upright_block.language.findings import Findings
 from upright_block.language.lexer import Tokens
 from upright_block.language.names import is_slip
 from upright_block.language.parsing.statements import CLOSES, SECTIONS, STATEMENT_STARTS
 from upright_block.language.parsing.words import slips as words
 from upright_block.language.parsing.words.statements import misspelt_keyword
+from upright_block.language.telling.findings import Findings
 
 _OTHER_ENDS = ("END_VAR", "END_TYPE", "END_STRUCT", "END_CONFIGURATION", "END_RESOURCE")
 _CLOSERS = (*CLOSES.values(), *_OTHER_ENDS, "ELSE")

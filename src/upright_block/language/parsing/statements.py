@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from upright_block.language import syntax
-from upright_block.language.findings import Related
 from upright_block.language.names import did_you_mean, nearest
 from upright_block.language.parsing.cursor import SyntaxProblem
 from upright_block.language.parsing.expressions import ExpressionParser
 from upright_block.language.parsing.words import statements as words
 from upright_block.language.parsing.words.cursor import closes_nothing
+from upright_block.language.telling.findings import Related
 
 CLOSES = {
     "IF": "END_IF",

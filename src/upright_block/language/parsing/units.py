@@ -5,8 +5,6 @@ from __future__ import annotations
 from contextlib import suppress
 
 from upright_block.language import syntax
-from upright_block.language.edits import Edit
-from upright_block.language.findings import Findings
 from upright_block.language.lexer import tokenize
 from upright_block.language.names import nearest
 from upright_block.language.nodes import replaced
@@ -18,6 +16,8 @@ from upright_block.language.parsing.statements import SECTIONS, UNIT_STARTS
 from upright_block.language.parsing.words import units as words
 from upright_block.language.parsing.words.statements import misspelt_keyword
 from upright_block.language.source import Source
+from upright_block.language.telling.edits import Edit
+from upright_block.language.telling.findings import Findings
 
 _READ_NOW = ("FUNCTION_BLOCK", "FUNCTION", "PROGRAM", "CLASS", "INTERFACE")
 _QUALIFIERS = ("ABSTRACT", "FINAL", "OVERRIDE", "PUBLIC", "PRIVATE", "PROTECTED", "INTERNAL")

@@ -6,8 +6,6 @@ import re
 from collections.abc import Iterable, Iterator, Mapping
 
 from upright_block.language import syntax
-from upright_block.language.allowing import Allowance
-from upright_block.language.findings import Findings, Words
 from upright_block.language.forms import IsFunction
 from upright_block.language.lexer import KEYWORDS
 from upright_block.language.limits import MOST_INSTANCES
@@ -16,6 +14,8 @@ from upright_block.language.parsing.units import parse_expression
 from upright_block.language.parsing.words import wiring as words
 from upright_block.language.paths import names_in, relocated
 from upright_block.language.source import Cell, Source
+from upright_block.language.telling.allowing import Allowance
+from upright_block.language.telling.findings import Findings, Words
 
 OWN_COLUMNS = ("order", "instance", "block", "result", "comment", "allow")
 """The columns that are no pins."""

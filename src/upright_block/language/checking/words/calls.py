@@ -7,8 +7,8 @@ from collections.abc import Sequence
 from upright_block.language import typed
 from upright_block.language.checking.conversions import conversion_advice
 from upright_block.language.checking.words.places import pins_of
-from upright_block.language.findings import Words
 from upright_block.language.names import counted, listed
+from upright_block.language.telling.findings import Words
 from upright_block.language.types import Type
 
 OF_OTHER_LANGUAGES = {

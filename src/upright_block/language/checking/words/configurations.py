@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from upright_block.language import syntax, typed
-from upright_block.language.findings import Words
 from upright_block.language.limits import MOST_MOMENTS
+from upright_block.language.telling.findings import Words
 from upright_block.language.types import Type
 
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from upright_block.language.findings import Words
 from upright_block.language.literals import shown_duration
+from upright_block.language.telling.findings import Words
 
 
 def name_too_long(name: str, longest: int) -> Words:

@@ -6,9 +6,9 @@ from collections.abc import Sequence
 
 from upright_block.language import typed
 from upright_block.language.checking.conversions import conversion_advice
-from upright_block.language.findings import Words
 from upright_block.language.literals import LiteralProblem, shown_real, shown_text
 from upright_block.language.names import listed
+from upright_block.language.telling.findings import Words
 from upright_block.language.types import BOOL, LREAL, Elementary, Enumeration, String, Subrange, Type, is_real, widens
 
 _TIMES = ("duration", "date", "time of day", "date and time")

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from upright_block.language import typed
-from upright_block.language.findings import Words
 from upright_block.language.limits import MOST_NESTED
+from upright_block.language.telling.findings import Words
 
 
 def base_is_final(base: typed.Unit) -> Words:

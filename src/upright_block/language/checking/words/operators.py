@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from upright_block.language import syntax
-from upright_block.language.findings import Words
+from upright_block.language.telling.findings import Words
 from upright_block.language.types import Elementary, Type, is_integer, is_real
 
 _VERBS = {

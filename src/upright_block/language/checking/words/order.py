@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from upright_block.language.findings import Words
+from upright_block.language.telling.findings import Words
 
 _MOST_NAMED = 12
 

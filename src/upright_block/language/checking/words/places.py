@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from upright_block.language import typed
-from upright_block.language.findings import Words
+from upright_block.language.field.tags import Tag
 from upright_block.language.limits import MOST_POINT_BYTES
 from upright_block.language.names import counted, listed
-from upright_block.language.tags import Tag
+from upright_block.language.telling.findings import Words
 from upright_block.language.types import Elementary, Reference, String, Type, is_integer
 
 _SAME_WIDTH = {8: "BYTE", 16: "WORD", 32: "DWORD", 64: "LWORD"}

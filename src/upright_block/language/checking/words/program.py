@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from upright_block.language import syntax, typed
-from upright_block.language.findings import Words
+from upright_block.language.telling.findings import Words
 from upright_block.language.types import Type
 
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 
 from upright_block.language import typed
-from upright_block.language.findings import Words
 from upright_block.language.limits import MOST_LEAVING
 from upright_block.language.names import counted, listed
+from upright_block.language.telling.findings import Words
 
 
 def initial_steps(unit: typed.Unit, count: int) -> Words:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from upright_block.language.findings import Words
 from upright_block.language.names import counted
+from upright_block.language.telling.findings import Words
 
 
 def odd_number(instance: str, text: str, better: str, is_range: bool, siblings: int) -> Words:

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from upright_block.language.checking.conversions import conversion_advice
-from upright_block.language.findings import Words
 from upright_block.language.names import counted
 from upright_block.language.signatures import Pin, StandardFunction
+from upright_block.language.telling.findings import Words
 from upright_block.language.types import Elementary, Type
 
 _GROUP_WORDS = {

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from upright_block.language import typed
-from upright_block.language.findings import Words
+from upright_block.language.telling.findings import Words
 from upright_block.language.types import Type
 
 _MOST_SHARED = 6

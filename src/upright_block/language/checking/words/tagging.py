@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from upright_block.language import typed
-from upright_block.language.findings import Words
+from upright_block.language.field.tags import Tag
 from upright_block.language.names import counted
-from upright_block.language.tags import Tag
+from upright_block.language.telling.findings import Words
 
 _COLUMNS = {"type": "type", "sense": "sense", "raw_low": "raw range", "low": "range"}
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from upright_block.language.findings import Words
+from upright_block.language.field.points import WIDE_ENOUGH
+from upright_block.language.field.tags import Tag
 from upright_block.language.limits import MOST_POINT_BYTES
-from upright_block.language.points import WIDE_ENOUGH
-from upright_block.language.tags import Tag
+from upright_block.language.telling.findings import Words
 from upright_block.language.types import Array, Elementary, Type
 
 

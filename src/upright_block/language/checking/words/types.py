@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from upright_block.language import typed
-from upright_block.language.findings import Words
 from upright_block.language.limits import LONGEST_TEXT, MOST_ELEMENTS, MOST_NESTED
 from upright_block.language.names import counted, listed
 from upright_block.language.scope import NamedType
+from upright_block.language.telling.findings import Words
 from upright_block.language.types import Array, Elementary, Type
 
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from upright_block.language import typed
-from upright_block.language.findings import Words
 from upright_block.language.limits import MOST_ELEMENTS, MOST_NESTED, MOST_TURNS
+from upright_block.language.telling.findings import Words
 
 MOST_NAMED = 8
 """How many units of a ring are named."""

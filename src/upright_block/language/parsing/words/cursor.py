@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from upright_block.language.findings import Words
 from upright_block.language.lexer import KEYWORDS
 from upright_block.language.limits import MOST_NESTED
 from upright_block.language.names import did_you_mean
+from upright_block.language.telling.findings import Words
 
 
 def misspelt_keyword(word: str, kind: str, where: str) -> Words:

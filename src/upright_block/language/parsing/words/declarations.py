@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from upright_block.language.findings import Words
+from upright_block.language.telling.findings import Words
 
 LATER_SECTIONS = {"VAR_ACCESS": "Write it in a CONFIGURATION.", "VAR_CONFIG": "Write it in a CONFIGURATION."}
 """Sections that are not read, with what to do instead."""

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from upright_block.language.findings import Words
 from upright_block.language.source import Source
+from upright_block.language.telling.findings import Words
 
 FOREIGN_OPERATORS = {
     ("=", "="): "Write one = to compare.",

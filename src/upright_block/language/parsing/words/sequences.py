@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from upright_block.language.findings import Words
 from upright_block.language.names import did_you_mean
+from upright_block.language.telling.findings import Words
 
 QUALIFIERS = ("N", "R", "S", "L", "D", "P", "P0", "P1", "SD", "DS", "SL")
 

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from upright_block.language.findings import Words
 from upright_block.language.limits import MOST_INSTANCES
+from upright_block.language.telling.findings import Words
 
 
 def missing_order() -> Words:

@@ -1,0 +1,176 @@
+"""A run by hand as a case: what was set becomes its columns, and what came its expectations."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from collections.abc import Sequence
+
+from upright_block.cases.plan import Bound, Drive
+from upright_block.edits.recording import escaped
+from upright_block.errors import BadValue, NotRunnable
+from upright_block.language.literals import Value, shown, shown_duration
+from upright_block.language.nodes import record
+from upright_block.language.signals import Signal, find_signal
+from upright_block.language.typed import configured
+from upright_block.language.types import DT, Elementary
+from upright_block.library.sheets import csv_lines
+from upright_block.library.table import aligned
+from upright_block.runs.watched import Row, Watched
+
+MOST_INLINE = 50
+"""Rows of a table in a case file; a longer one is a file beside it."""
+
+
+@record
+class Saved:
+    """The text of a case file with one more case, and a table beside it where it is long; ``table`` is its name."""
+
+    text: str
+    table: str
+    content: str
+
+
+def saved(watched: Watched, rows: Sequence[Row], stem: str, name: str, before: str, known: Sequence[Bound]) -> Saved:
+    """A case file with a run in it; ``before`` is its text until now, ``known`` are its cases.
+
+    Raises:
+        NotRunnable: the run stopped with a fault, or the file is for something else.
+        BadValue: there is a case of that name.
+    """
+    plan = watched.run.plan
+    if watched.fault is not None:
+        raise NotRunnable("A run that stopped with a fault is no case.", "Mend the fault, or run shorter.")
+    if any(drive.freezes for drive in plan.drives):
+        raise NotRunnable("What is lost in a case is no column.", "Save the run of a case without it.")
+    unnamed = next((d.path for d in plan.drives if not d.is_force and d.path not in watched.run.written), None)
+    if unnamed is not None:
+        raise NotRunnable(f"{unnamed} is driven without being named.", "Name it in a column of the case first.")
+    if any(bound.case.name.lower() == name.lower() for bound in known):
+        raise BadValue(f"There is a case {stem}/{name} already.", "Choose another name, or remove it first.")
+    head = _head(watched)
+    if before.strip():
+        _must_fit(head, before, known, stem)
+    heads, lines = _table(watched, rows)
+    table = content = ""
+    if len(lines) > MOST_INLINE:
+        table = f"{stem}_{''.join(letter if letter.isalnum() else '_' for letter in name)}.csv"
+        content = csv_lines([heads, *(["" if cell == "." else cell for cell in line] for line in lines)])
+        vectors = f'vectors = "{table}"'
+    else:
+        vectors = 'vectors = """\n' + escaped("\n".join(aligned(_ruled([heads, *lines], watched)))) + '\n"""'
+    given = ", ".join(f"{_quoted(path)} = {_quoted(text)}" for path, text in _given(watched))
+    made = [
+        "[[case]]",
+        f"name    = {_quoted(name)}",
+        *([f"given   = {{ {given} }}"] if given else []),
+        *([f'clock   = "{shown(plan.clock, DT)}"'] if watched.run.has_clock else []),
+        "hold    = true",
+        f'run_for = "{shown_duration(plan.timebase.time(watched.scans))}"',
+        vectors,
+    ]
+    start = before.rstrip("\n") if before.strip() else "\n".join(head)
+    return Saved(start + "\n\n" + "\n".join(made) + "\n", table, content)
+
+
+def _head(watched: Watched) -> list[str]:
+    """The first lines of a case file for the subject of a run."""
+    unit, plan = watched.run.unit, watched.run.plan
+    kind = {"PROGRAM": "program", "CONFIGURATION": "configuration"}.get(unit.kind, "block")
+    lines = [f"{kind} = {_quoted((unit.wraps or unit).full_name)}"]
+    rig = configured(unit).rig
+    if rig is not None:
+        lines.append(f"rig = {_quoted(rig.type.name)}")
+    if unit.timebase is None:
+        lines.append(f'scan = "{shown_duration(plan.timebase.period)}"')
+    return lines
+
+
+def _must_fit(head: Sequence[str], before: str, known: Sequence[Bound], stem: str) -> None:
+    if not known:
+        raise NotRunnable(f"No case of {stem}.toml can be run, so nothing is added to it.", "upright check says why.")
+    first = known[0]
+    file = first.case.file
+    own = [f"{file.subject.kind} = {_quoted(first.unit.full_name)}"]
+    rig = configured(first.unit).rig
+    own += [f"rig = {_quoted(rig.type.name)}"] if rig is not None else []
+    own += [] if first.unit.timebase else [f'scan = "{shown_duration(first.case.plan.timebase.period)}"']
+    if own != list(head):
+        raise NotRunnable(f"{stem}.toml is for {', '.join(own)}, the run for {', '.join(head)}.", "Name another file.")
+
+
+def _given(watched: Watched) -> list[tuple[str, str]]:
+    """What was there before the first scan, as it is written."""
+    run, found = watched.run, []
+    for path, value in (*run.plan.constants, *run.plan.given):
+        signal = run.written.get(path) or find_signal(run.unit, path)
+        found.append((signal.path, shown(_meant(signal, path, value), signal.type)))
+    return found
+
+
+def _table(watched: Watched, rows: Sequence[Row]) -> tuple[list[str], list[list[str]]]:
+    """The columns and rows: what is driven where it changes, and what is expected in each row."""
+    run = watched.run
+    plan, timebase = run.plan, run.plan.timebase
+    own = [drive for drive in plan.drives if drive.path in run.written]
+    switched: list[tuple[str, dict[int, str]]] = [
+        ("power", dict(plan.power)),
+        ("clock", {scan: shown(moment, DT) for scan, moment in plan.clocks}),
+    ]
+    driven = [(_column(run.written[d.path], d), _cells(watched, run.written[d.path], d)) for d in own]
+    columns = [column for column in (*switched, *driven) if column[1]]
+    expected = [i for i, signal in enumerate(watched.signals) if not signal.is_driven]
+    scans = sorted(
+        {*(row.scan for row in rows), *(scan for _, cells in columns for scan in cells if scan < watched.scans)}
+    )
+    starts = [row.scan for row in rows]
+    lines: list[list[str]] = []
+    for scan in scans:
+        row = rows[bisect_right(starts, scan) - 1]
+        values = [shown(row.values[i], watched.signals[i].type) for i in expected]
+        lines.append([shown_duration(timebase.time(scan)), *(cells.get(scan, ".") for _, cells in columns), *values])
+    return ["at", *(head for head, _ in columns), *(watched.signals[i].path for i in expected)], lines
+
+
+def _column(signal: Signal, drive: Drive) -> str:
+    return f"force {signal.path}" if drive.is_force else signal.path if signal.is_driven else f"set {signal.path}"
+
+
+def _cells(watched: Watched, signal: Signal, drive: Drive) -> dict[int, str]:
+    cells: dict[int, str] = {}
+    for scan, value in zip(drive.scans, drive.values, strict=True):
+        if value is None:
+            cells[scan] = "release" if drive.is_force else shown(_before(watched, signal, drive.path), signal.type)
+        else:
+            cells[scan] = shown(_meant(signal, drive.path, value), signal.type)
+    return cells
+
+
+def _before(watched: Watched, signal: Signal, path: str) -> Value:
+    """What a signal had before the first scan: a given value, or its initial one."""
+    given = dict(watched.run.plan.given)
+    if path in given:
+        return _meant(signal, path, given[path])
+    slot = watched.machine.slot(signal)
+    return slot.decode(watched.machine.artifact.initial, slot.offset)
+
+
+def _meant(signal: Signal, path: str, value: Value) -> Value:
+    """The value of a tag for what its point has."""
+    tag = signal.tag
+    is_whole = signal.shift is None and isinstance(signal.type, Elementary)
+    if tag is None or tag.point is None or path == signal.path or not is_whole or not isinstance(value, int):
+        return value
+    return tag.meant(value)
+
+
+def _ruled(lines: Sequence[Sequence[str]], watched: Watched) -> list[list[str]]:
+    """Lines with rulers between the time, what is driven, and what is expected."""
+    expected = sum(not signal.is_driven for signal in watched.signals)
+    first = len(lines[0]) - expected
+    return [[line[0], *(["|", *line[1:first]] if first > 1 else []), "|", *line[first:]] for line in lines]
+
+
+def _quoted(text: str) -> str:
+    """A basic string of TOML."""
+    made = text.replace("\\", "\\\\").replace('"', '\\"')
+    return '"' + "".join(letter if letter.isprintable() else f"\\U{ord(letter):08X}" for letter in made) + '"'

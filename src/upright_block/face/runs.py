@@ -1,0 +1,198 @@
+"""Runs by hand of what is in a library, from outside."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from itertools import pairwise
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from upright_block.errors import BadValue, NotRunnable, UnknownName
+from upright_block.language.literals import Value
+
+if TYPE_CHECKING:
+    from upright_block.cases.byhand import Wishes
+    from upright_block.language.telling.findings import Finding
+    from upright_block.language.timebase import Timebase
+    from upright_block.language.typed import Unit
+    from upright_block.language.types import Type
+    from upright_block.runs.controller import Controller
+    from upright_block.runs.watched import Row, Watched
+    from upright_block.traces.comparing import Comparison
+    from upright_block.traces.tracks import Track, Tracks
+
+from upright_block.face.cases import WithCases
+
+
+class WithRuns(WithCases):
+    """Runs of a library by hand: watched, compared, kept, or step by step from Python."""
+
+    def _subject(self, name: str, scan: str | int | None) -> tuple[Unit, Timebase]:
+        """The unit of a name, which can be run by itself, and when its scans start."""
+        from upright_block.cases.cells import duration
+        from upright_block.cases.suite import cannot_run
+        from upright_block.cases.words.suite import scan_against_tasks
+        from upright_block.language.timebase import Timebase
+
+        unit = self.find(name)
+        if unit is None:
+            raise UnknownName(f"There is no block {name}.", self.did_you_mean(name))
+        if unit.is_broken:
+            raise NotRunnable(f"{unit.name} has errors.", "upright check lists them.")
+        problem = cannot_run(unit)
+        if problem is not None:
+            raise NotRunnable(problem.message, problem.way_out)
+        timebase = Timebase(self._library.manifest.scan if scan is None else duration(scan))
+        if unit.timebase is not None:
+            if scan is not None and timebase != unit.timebase:
+                raise NotRunnable(scan_against_tasks(unit, unit.timebase).message, "Leave scan out.")
+            timebase = unit.timebase
+        return unit, timebase
+
+    def watch(self, target: str, wishes: Wishes) -> Watched:
+        """A run of a block, a program, a configuration or a case that is watched; it begins with `Watched.pieces`.
+
+        Raises:
+            UnknownName: there is no such target, or a pattern chooses nothing.
+            NotRunnable: the target has errors.
+            BadValue: a time or the condition does not fit.
+            BadWishes: something that is wished for cannot be; it has the findings.
+        """
+        from upright_block.compiler.program import Mode, as_block
+        from upright_block.runs.watched import watched
+
+        case = None if self.find(target) else self.case(target)
+        bound = self._bound(case) if case else None
+        if case is not None and wishes.scan is not None:
+            raise BadValue("A case has its own scan.", "Leave --scan out.")
+        unit, timebase = (bound.unit, bound.case.plan.timebase) if bound else self._subject(target, wishes.scan)
+        mode = Mode(checks_overflow=self._checks_overflow)
+        return watched(as_block(unit), timebase, case, wishes, self._library.scope, mode)
+
+    def compare(self, run: Watched, own: Mapping[str, Track], against: str) -> Comparison:
+        """Compare a run, of which ``own`` was gathered, with that of a case, or with a trace file (``.csv``, ``.vcd``).
+
+        Raises:
+            UnknownName: there is no such case.
+            BadValue: the file is no trace, or nothing of it can be compared.
+        """
+        found = self._compared(run, own, against)
+        if found.scans and not found.equal and not found.differences:
+            message = (
+                f"Nothing of the run can be compared with {against}: no signal has values at the same time in both."
+            )
+            raise BadValue(message, "Watch a signal that it has: --watch.")
+        return found
+
+    def _compared(self, run: Watched, own: Mapping[str, Track], against: str) -> Comparison:
+        from upright_block.cases.byhand import Wishes
+        from upright_block.traces.comparing import compared
+
+        timebase = run.run.plan.timebase
+        if is_trace_file(against):
+            found, end = self._trace_of(Path(against), {signal.path: signal.type for signal in run.signals})
+            scans = run.scans if end is None else min(run.scans, timebase.scans_before(end))
+            return compared(own, {track.path: track for track in found}, timebase, scans)
+        case = self.case(against)
+        if case is None:
+            raise UnknownName(f"There is no case {against}.", "Name a case, or a .csv or .vcd file.")
+        other = self.watch(case.id, Wishes(watch=list(own) if self._bound(case).unit is run.run.unit else ()))
+        return compared(own, other.tracks(), timebase, min(run.scans, other.scans))
+
+    def trace(self, file: Path | str) -> Tracks:
+        """What a trace file (``.csv``, ``.vcd``) holds; of a VCD of a unit of the library with the types that it has there.
+
+        Raises:
+            BadValue: the file is no trace.
+        """
+        from upright_block.traces.tracks import Tracks
+
+        tracks, end = self._trace_of(Path(file), None)
+        times = sorted({time for track in tracks for time in track.times})
+        if not times:
+            raise BadValue(f"{Path(file).name} holds no values.", "Write it with upright run --trace.")
+        scan = min((b - a for a, b in pairwise(times)), default=1)  # a table does not say when the run ended
+        return Tracks(tracks, times[-1] + scan if end is None else end)
+
+    def _trace_of(self, file: Path, types: Mapping[str, Type] | None) -> tuple[list[Track], int | None]:
+        from upright_block.compiler.program import as_block
+        from upright_block.runs.watched import every_signal
+        from upright_block.traces.tracefile import read_trace
+
+        def of_unit(name: str) -> Mapping[str, Type] | None:
+            unit = self.find(name) if name and types is None else None
+            if unit is None or unit.is_broken:
+                return types
+            return {path: signal.type for path, signal in every_signal(as_block(unit)).items()}
+
+        return read_trace(file, of_unit)
+
+    def keep_run(
+        self, run: Watched, patterns: Sequence[str]
+    ) -> tuple[dict[Path, tuple[str, str]], list[str], list[Finding]]:
+        """What sources are before and after final values of a run are initial values, by path; nothing is written.
+
+        A pattern with ``*`` or ``?`` chooses among the inputs and the private variables of the target; else it is the path of anything
+        that is declared. The result has besides what a pattern fits and leaves out, and findings on what cannot be kept.
+
+        Raises:
+            UnknownName: a pattern chooses nothing.
+            NotRunnable: the run stopped with a fault.
+        """
+        from upright_block.edits.retaining import kept
+        from upright_block.language.telling.edits import laid
+
+        edits, left, findings = kept(run, patterns)
+        found = {self.root / path: (made.before, made.after) for path, made in laid(edits).items()}
+        return found, left, findings
+
+    def save_run(self, run: Watched, rows: Sequence[Row], stem: str, name: str) -> dict[Path, tuple[str, str]]:
+        """What the case files are before and after a run is a case of the file ``stem``, by path; nothing is written.
+
+        Raises:
+            NotRunnable: the run stopped with a fault, or the file is for something else or cannot be read.
+            BadValue: there is a case of that name.
+        """
+        from upright_block.edits.saving import saved
+
+        folder = self.root / self._library.manifest.folders["cases"][0]
+        path = folder / f"{stem}.toml"
+        before = self.text_at(path)
+        known = [each for each in self._suite.bound.values() if self.root / each.case.file.source.path == path]
+        made = saved(run, rows, Path(stem).name, name, before, known)
+        if not made.table:
+            return {path: (before, made.text)}
+        beside = path.parent / made.table
+        if beside.exists():
+            raise NotRunnable(f"{made.table} is there already.", "Choose another name for the case.")
+        return {beside: ("", made.content), path: (before, made.text)}  # the table first: the case needs it
+
+    def machine(
+        self,
+        name: str,
+        scan: str | int | None = None,
+        given: Mapping[str, Value] | None = None,
+        record: Sequence[str] = ("*",),
+    ) -> Controller:
+        """A controller that runs one instance of a block, a function, a program or a configuration.
+
+        ``scan`` is the time of a scan, such as ``"100ms"`` or an int in ns; of a configuration its tasks say it, else
+        the manifest, else it is 100 ms. ``given`` are values before the first scan, by path; those of constants are among them.
+        ``record`` are the paths, or patterns of paths, whose changes are kept for `Controller.trace`.
+
+        Raises:
+            UnknownName: there is no such unit, or a path of ``given`` leads nowhere.
+            NotRunnable: the unit has errors, or cannot be run by itself.
+            BadValue: a given value, or ``scan``, does not fit.
+        """
+        from upright_block.compiler.program import Mode, as_block
+        from upright_block.runs.controller import Controller
+
+        unit, timebase = self._subject(name, scan)
+        mode = Mode(checks_overflow=self._checks_overflow)
+        return Controller(as_block(unit), self._library.scope, timebase, given or {}, mode, record)
+
+
+def is_trace_file(name: str) -> bool:
+    """Whether something that a call names is a trace file, and no case."""
+    return name.lower().endswith((".csv", ".vcd"))

@@ -1,0 +1,206 @@
+"""The tags, tables and wiring of a library from outside, and the mapping test."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import cached_property
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from upright_block.errors import BadValue, NotRunnable, UnknownName
+from upright_block.face.contents import Contents
+from upright_block.language.names import did_you_mean
+from upright_block.language.source import Source
+
+if TYPE_CHECKING:
+    from upright_block.language.field.tag_uses import TagUse
+    from upright_block.language.field.tags import Tag
+    from upright_block.language.typed import Unit
+    from upright_block.library.sheets import Rows
+    from upright_block.mapping.judging import Judged
+
+
+class WithTags(Contents):
+    """The tags of a library, its tables, and what they reach."""
+
+    def tag(self, name: str) -> Tag | None:
+        """A tag, letter case ignored."""
+        return self._library.scope.tags.get(name.upper())
+
+    @property
+    def spare_points(self) -> list[tuple[str, str]]:
+        """The points without a tag in bytes and words of which others have one: the address, and what it is in."""
+        from upright_block.language.field.spare import spare_points
+
+        return spare_points(self.tags, self._library.scope.points)
+
+    def tag_near(self, name: str) -> str:
+        """A sentence that offers the tag with nearly this name."""
+        return did_you_mean(name, (tag.name for tag in self.tags)) or "upright tags lists all of them."
+
+    def tag_rows(self, tags: Sequence[Tag] | None = None) -> tuple[Rows, int]:
+        """Tags for a spreadsheet, with every column that their tables have, and how many rows of these are left out.
+
+        Without ``tags`` it is every row of every table, also those with errors, and the global variables AT a point; else left out
+        are the rows with errors.
+
+        Raises:
+            BadValue: a row of a table does not fit its columns.
+        """
+        from upright_block.library.sheets import Rows
+        from upright_block.library.tagfile import columns_of
+
+        tables = self._library.tag_tables
+        written = [cells for table in tables for cells in table.rows]
+        others = [tag for tag in (self.tags if tags is None else tags) if not tag.cells]
+        known = {id(tag.cells) for tag in self.tags}
+        if tags is None:
+            chosen = [{column: cell.text for column, cell in cells.items()} for cells in written] + list(
+                map(_texts, others)
+            )
+        else:
+            chosen = list(map(_texts, tags))
+        left = 0 if tags is None else sum(id(cells) not in known for cells in written)
+        return Rows("tags", columns_of([table.source for table in tables], bool(others)), chosen), left
+
+    def table_from(self, file: Path | None, text: str = "") -> str:
+        """A tag table as CSV from a file of another kind or place, or from a text with tabs or commas between its cells.
+
+        Raises:
+            BadValue: it is no tag table.
+        """
+        from upright_block.library.tagfile import table_from
+
+        return table_from(file, text)
+
+    def adopted(self, before: str = "", with_points: bool = False) -> tuple[str, list[str]]:
+        """A table of the names that pins are wired to and no tag has, as CSV, behind the rows of one that is there; and those whose
+        type cannot be told.
+
+        Raises:
+            BadValue: the table that is there lacks a column.
+        """
+        from upright_block.edits.adopting import adopted_rows
+        from upright_block.library.sheets import Rows
+        from upright_block.library.tagfile import appended
+
+        _ = self._suite  # cases name tags too
+        rows, untold = adopted_rows(self._library.scope, with_points)
+        if before.strip() and rows:
+            return appended(before, rows), untold
+        return (Rows("tags", ("tag", "point", "type"), rows).csv() if rows else ""), untold
+
+    def table_text(self, name: str) -> str:
+        """The text of the tag table of a name in the first folder of tags; empty where there is none."""
+        return self.text_at(self.table_path(name))
+
+    def table_path(self, name: str) -> Path:
+        """Where the tag table of a name is, or would be."""
+        return self.root / self._library.manifest.folders["tags"][0] / f"{name}.csv"
+
+    def wiring(self, name: str) -> Unit:
+        """The program that a wiring table is, letter case ignored.
+
+        Raises:
+            UnknownName: there is no such table.
+            NotRunnable: it has errors.
+        """
+        tables = [unit for unit in self.units if unit.is_wired]
+        unit = next((unit for unit in tables if unit.key == name.upper()), None)
+        if unit is None:
+            near = did_you_mean(name, (unit.name for unit in tables))
+            raise UnknownName(f"There is no wiring table {name}.", near or "The tables are in the folder wiring.")
+        if unit.is_broken:
+            raise NotRunnable(f"{unit.name} has errors.", "upright check lists them.")
+        return unit
+
+    def reordered(self, name: str) -> tuple[Path, str, str]:
+        """A wiring table in the order of its values: its file, its text, and the text to be written.
+
+        Raises:
+            UnknownName: there is no such table.
+            NotRunnable: it has errors, or is in a workbook.
+        """
+        from upright_block.edits.reordering import reordered
+        from upright_block.language.source import Sheet
+
+        unit = self.wiring(name)
+        if isinstance(unit.source, Sheet):
+            raise NotRunnable(f"{unit.source.path} is a workbook.", "Save the sheet as CSV, or order it there.")
+        return self.root / unit.source.path, unit.source.text, reordered(unit)
+
+    @cached_property
+    def tag_uses(self) -> list[TagUse]:
+        """Where tags are read and written."""
+        from upright_block.language.field.tag_uses import tag_uses
+
+        return tag_uses(self.tags, [*self.units, *self.configurations])
+
+    def walk(
+        self, configuration: str | None = None, hold: str | int | None = None, compare: bool = True
+    ) -> list[Judged]:
+        """Move each point of a configuration by itself, and judge what followed.
+
+        ``hold`` is how long each change is held, such as ``"5s"`` or an int in ns; by default for three scans of each
+        task that sees it. With ``compare`` tags that do not say what they reach are compared with the approved map.
+
+        Raises:
+            UnknownName: there is no such configuration, or several and no name.
+            NotRunnable: it has errors, or no tags.
+            BadValue: ``hold`` is no duration.
+        """
+        from upright_block.cases.cells import duration
+        from upright_block.mapping.approved import FILE_NAME, read_map
+        from upright_block.mapping.judging import judge
+        from upright_block.mapping.walk import Walker
+
+        unit = self.configuration(configuration)
+        if unit.is_broken:
+            raise NotRunnable(f"{unit.name} has errors.", "upright check lists them.")
+        if not self.tags:
+            raise NotRunnable("The library has no tags.", "Write a table into the folder tags.")
+        walker = Walker(unit, self._library.scope, self.timebase(unit), 0 if hold is None else duration(hold))
+        try:
+            known = read_map(Source(FILE_NAME, approved)) if compare and (approved := self.approved_map()) else None
+        except ValueError as problem:
+            raise BadValue(
+                f"{FILE_NAME} is no approved map: {problem}.", "Make it again: upright walk --approve."
+            ) from None
+        fault = walker.bench.fault
+        if fault is not None:
+            message = f"{walker.configuration.name} stops in its first scan: {fault.site.kind}, {fault.site.source.shown_line(fault.site.start)}."
+            raise NotRunnable(message, "Mend that first: nothing moves in a controller that stopped.")
+        return judge(walker.walk(), known)
+
+    @property
+    def approved_path(self) -> Path:
+        """Where the approved map is, or would be."""
+        from upright_block.mapping.approved import FILE_NAME
+
+        return self.root / FILE_NAME
+
+    def approved_map(self) -> str:
+        """The text of the approved map; empty where there is none."""
+        return self.text_at(self.approved_path)
+
+    @staticmethod
+    def map_rows(found: Sequence[Judged]) -> Rows:
+        """The map of a walk, to be approved or filed."""
+        from upright_block.mapping.approved import map_rows
+
+        return map_rows((entry.tag, entry.pins) for entry in found)
+
+    @staticmethod
+    def is_wrong(found: Sequence[Judged]) -> bool:
+        """Whether anything of a walk is wrong."""
+        from upright_block.mapping.judging import WRONG
+
+        return any(entry.status in WRONG for entry in found)
+
+
+def _texts(tag: Tag) -> dict[str, str]:
+    """The row of a tag; of a global variable AT a point the row that it would have."""
+    if tag.cells:
+        return {column: cell.text for column, cell in tag.cells.items()}
+    type_ = tag.variable.type.name if tag.variable else tag.held.name if tag.held else ""
+    return {"tag": tag.name, "point": tag.address, "type": type_}

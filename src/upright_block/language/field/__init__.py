@@ -1,0 +1,1 @@
+"""What lies in the field: addresses, points, tags, and what copies them."""

@@ -1,0 +1,1 @@
+"""What is told of texts: findings, their catalogue, what is allowed, and edits."""

@@ -1,0 +1,1 @@
+"""What a checked library looks like from far: instances, states, graphs."""

@@ -1,0 +1,1 @@
+"""What is kept of the last check and the last runs."""

@@ -1,0 +1,1 @@
+"""Plans run on machines, and what came of them."""

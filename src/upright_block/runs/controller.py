@@ -1,0 +1,330 @@
+"""A controller without hardware for those who write Python: one unit that is set, forced, run and read by name."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from fnmatch import fnmatchcase
+from typing import TYPE_CHECKING, cast
+
+from upright_block.cases.cells import cell_text, duration, parse_value
+from upright_block.cases.drafting import Draft
+from upright_block.compiler.artifact import Slot
+from upright_block.compiler.linking import Bodies
+from upright_block.compiler.looking import Probe
+from upright_block.compiler.program import Mode, make_program
+from upright_block.errors import BadValue, NeverMet, ScanFault, UnknownName
+from upright_block.language.checking import observe
+from upright_block.language.literals import LiteralProblem, Value, shown, shown_duration
+from upright_block.language.names import listed
+from upright_block.language.nodes import record, replaced
+from upright_block.language.scope import Scope
+from upright_block.language.signals import NoSignal, Signal, field_signal, find_signal, no_value, signals
+from upright_block.language.telling.findings import Findings
+from upright_block.language.timebase import Timebase
+from upright_block.language.typed import Unit, Variable
+from upright_block.language.types import Elementary, Enumeration, String
+from upright_block.machine.events import POWERED
+from upright_block.machine.machine import Machine
+from upright_block.runs.session import Checkpoint, Recorder, Session, bare_plan
+from upright_block.traces.tracks import Gatherer, Tracks
+
+if TYPE_CHECKING:
+    from upright_block.machine.events import Power
+
+_LONGEST = 1 << 62
+_TIMES = ("duration", "date", "time of day", "date and time")
+"""Types whose values are ns as an int."""
+
+
+@record
+class Moment:
+    """What a controller holds at a moment, with what it had recorded until then.
+
+    ``program`` says which controllers can come back to it: those of the same unit, with the same constants and scans.
+    """
+
+    checkpoint: Checkpoint
+    program: tuple[object, ...]
+
+
+class Controller:
+    """One instance of a block, a function, a program or a configuration, and a clock.
+
+    A path is written as in a case: ``running.ET``, ``rows[2].level``, ``status.3``. Values are bool, int, float and
+    str; a duration is an int in ns, an enumeration its bare name. Where a value is given, a str may stand for it
+    as in a cell of a case: ``"5s"``, ``"16#FF"``.
+    """
+
+    def __init__(
+        self,
+        unit: Unit,
+        scope: Scope,
+        timebase: Timebase,
+        given: Mapping[str, Value],
+        mode: Mode,
+        record: Sequence[str],
+    ) -> None:
+        self.unit = unit
+        self._scope = scope
+        self._mode = mode
+        self._bodies = Bodies()
+        self._conditions: dict[str, Unit] = {}
+        constants: dict[Variable, Value] = {}
+        for path, value in given.items():
+            signal = self._signal(path)
+            if signal.variable.is_code:
+                constants[signal.variable] = self._parsed(signal, value)
+        self._constants = constants
+        machine = self._made()
+        self._recorded = [signal for signal in signals(unit) if _fits(signal.path, record)]
+        self._recorder = Recorder(map(machine.slot, self._recorded))
+        self._session = Session(bare_plan(unit.key, timebase), machine, recorder=self._recorder)
+        for path, value in given.items():
+            if not self._signal(path).variable.is_code:
+                self.set(path, value)
+
+    def _made(self) -> Machine:
+        probes = [Probe(method) for method in self._conditions.values()]
+        return Machine.of(make_program(self.unit, self._constants, probes, self._mode), self._bodies)
+
+    @property
+    def _machine(self) -> Machine:
+        return self._session.machine
+
+    # --- values ---
+
+    def read(self, path: str) -> Value:
+        """The value at a path, after the last scan.
+
+        Raises:
+            UnknownName: the path leads to no value.
+        """
+        signal = self._signal(path)
+        if signal.variable.is_code:
+            value = self._constants.get(signal.variable, signal.variable.initial)
+            assert isinstance(value, (bool, int, float, str))
+            return _presented(value, signal)
+        return _presented(self._machine.peek(self._machine.slot(signal)), signal)
+
+    def set(self, path: str, value: Value) -> None:
+        """Give a variable a value once; an input keeps it until it is set again. A tag takes its point with it.
+
+        Raises:
+            UnknownName: the path leads to no value.
+            BadValue: the value does not fit, or the variable is a constant.
+        """
+        for slot, content in self._stored(path, value):
+            self._machine.poke(slot, content)
+
+    def force(self, path: str, value: Value) -> None:
+        """Hold a variable at a value, against the program, until it is released.
+
+        Raises:
+            UnknownName: the path leads to no value.
+            BadValue: the value does not fit, or the variable is a constant or a text.
+        """
+        stored = self._stored(path, value)
+        for slot, _ in stored:
+            if isinstance(slot.type, String):
+                raise BadValue(f"{slot.path} is a text; texts are not forced.", "Set it before each scan.")
+        if not self._mode.forces:
+            self._mode = replaced(self._mode, forces=True)
+            self._make_anew()
+        for slot, content in stored:
+            self._machine.force(slot, content)
+
+    def release(self, path: str) -> None:
+        """End the force on a variable, if there is one.
+
+        Raises:
+            UnknownName: the path leads to no value.
+        """
+        signal = self._signal(path)
+        for part in (signal, field_signal(self.unit, signal)):
+            if part is not None:
+                self._machine.release(self._machine.slot(part))
+
+    def _stored(self, path: str, value: Value) -> list[tuple[Slot, bytes]]:
+        """What is stored where for a value: in its variable, and in the point of a tag."""
+        signal = self._signal(path)
+        if signal.variable.is_code:
+            raise BadValue(
+                f"{signal.path} is a constant.", "Give it another value when the machine is made: given={...}."
+            )
+        parsed, field = self._parsed(signal, value), field_signal(self.unit, signal)
+        targets: list[tuple[Signal, Value]] = [(signal, parsed)]
+        if field is not None:
+            try:
+                targets.append((field, Draft.stored_value(signal, field, parsed, str(value))))
+            except LiteralProblem as problem:
+                raise BadValue(str(problem), problem.way_out) from None
+        slots = [(self._machine.slot(target), content) for target, content in targets]
+        return [(slot, slot.encode(content)) for slot, content in slots]
+
+    def _signal(self, path: str) -> Signal:
+        try:
+            signal = find_signal(self.unit, path)
+        except NoSignal as problem:
+            said = problem.words()
+            raise UnknownName(said.message, said.way_out) from None
+        if not signal.is_value:
+            said = no_value(signal, path)
+            raise UnknownName(said.message, said.way_out)
+        return signal
+
+    @staticmethod
+    def _parsed(signal: Signal, value: Value) -> Value:
+        if isinstance(signal.type, String) and isinstance(value, str):
+            if len(value) > signal.type.capacity:
+                raise BadValue(
+                    f"The text has {len(value)} characters; {signal.path} is {signal.type}.", "Give a shorter one."
+                )
+            return value
+        if isinstance(value, int) and isinstance(signal.type, Elementary) and signal.type.family in _TIMES:
+            if signal.type.low <= value <= signal.type.high:
+                return value
+            raise BadValue(f"{signal.path} is {signal.type}: {value} ns is beyond it.", "Give a time that it can hold.")
+        try:
+            return parse_value(cell_text(value), signal.type)
+        except LiteralProblem as problem:
+            raise BadValue(f"{signal.path} is {signal.type}: {problem}", problem.way_out) from None
+
+    # --- time ---
+
+    @property
+    def now(self) -> int:
+        """The time in ns at which the next scan starts."""
+        return self._session.now
+
+    def power(self, word: str) -> None:
+        """Take the power away or bring it back before the next scan, as in a column ``power`` of a case.
+
+        ``word`` is ``"off"``, ``"on"``, ``"cold"``, ``"stop"`` or ``"run"``. While it is off or stopped the moments of scans pass
+        with `scan`, and none runs. A word for what is already changes nothing, but ``"cold"`` always begins anew.
+
+        Raises:
+            BadValue: it is none of these, or needs power that is off.
+        """
+        if word not in POWERED:
+            raise BadValue(f"{word} is no word for the power.", f"There are {listed(POWERED)}.")
+        if self._machine.powered == "off" and word in ("stop", "run"):
+            raise BadValue(f"The power is off; {word} needs it.", "Say on or cold first.")
+        self._session.switch(cast("Power", word))
+
+    def scan(self, count: int = 1) -> None:
+        """Run some scans.
+
+        Raises:
+            ScanFault: a scan stopped.
+        """
+        self._run(count, None)
+
+    def run_until(self, expression: str, within: str | int = "10s") -> int:
+        """Run until a condition is TRUE after a scan, and return the time in ns at which that scan started.
+
+        The condition is an expression of the language over all that the unit has, private data too. ``within``
+        is a duration, such as ``"10s"`` or an int in ns.
+
+        Raises:
+            NeverMet: it is never TRUE in that time.
+            ScanFault: a scan stopped.
+            BadValue: the expression is none, or it is no condition.
+        """
+        self._watch(expression)
+        number = list(self._conditions).index(expression)
+        begun, timebase = self.now, self._session.plan.timebase
+        scans = timebase.scans_before(begun + duration(within)) - self._session.scan
+        if not self._run(scans, self._machine.artifact.probes[number]):
+            raise NeverMet(
+                f"{expression} was never TRUE within {shown_duration(self.now - begun)}.",
+                "Look at the values that it names, or give it more time: within=...",
+            )
+        return timebase.time(self._session.scan - 1)
+
+    def _watch(self, expression: str) -> None:
+        """Compile a condition in; the machine goes on with all that it holds."""
+        if expression in self._conditions:
+            return
+        findings = Findings()
+        method = observe(expression, self.unit, self._scope, findings, is_condition=True)
+        if method is None:
+            first = findings.items[0]
+            raise BadValue(f"{expression}: {first.message}", first.way_out)
+        self._conditions[expression] = method
+        self._make_anew()
+
+    def _make_anew(self) -> None:
+        """Compile for what is asked of the machine now; it goes on with all that it holds."""
+        self._session.exchange(self._made())
+
+    def _run(self, scans: int, until: Slot | None) -> bool:
+        """Run scans, and record; whether the condition was met."""
+        is_met, fault = self._session.advance(max(0, min(scans, _LONGEST)), until)
+        if fault is not None:
+            where = f"{self.unit.name}.{fault.instance}" if fault.instance else self.unit.name
+            site = fault.site
+            raise ScanFault(
+                f"{site.kind[0].upper()}{site.kind[1:]} in {where}, at {shown_duration(self.now)} "
+                f"(scan {fault.scan}), {site.source.shown_line(site.start)}."
+            )
+        return is_met
+
+    # --- going back, looking back ---
+
+    def snapshot(self) -> Moment:
+        """All that the controller holds now: data, clock, forces."""
+        return Moment(self._session.checkpoint(), self._program)
+
+    def restore(self, moment: Moment) -> None:
+        """Come back to a moment of this controller, or of another of the same program; what was recorded after it, or by another, is dropped.
+
+        Raises:
+            BadValue: it is of another unit, or of one with other constants or another scan.
+        """
+        if not isinstance(moment, Moment) or moment.program != self._program:
+            what = (
+                "no snapshot" if not isinstance(moment, Moment) else "a snapshot of another program, or of another scan"
+            )
+            raise BadValue(
+                f"This is {what}.", "Come back to one that a machine of this unit, with this scan, has taken."
+            )
+        if moment.checkpoint.snapshot.forces and not self._mode.forces:
+            self._mode = replaced(self._mode, forces=True)
+            self._make_anew()
+        self._session.back(moment.checkpoint)
+
+    @property
+    def _program(self) -> tuple[object, ...]:
+        """What of a controller decides where its data lies and what that means."""
+        return self.unit, tuple(self._constants.items()), self._session.plan.timebase
+
+    def trace(self, *patterns: str) -> Tracks:
+        """What was recorded, by path; each unpacks into two arrays, times in ns and the value after the scan at each of them.
+
+        A pattern is a path; ``*`` and ``?`` in it stand for any characters. Without a pattern it is all.
+
+        Raises:
+            UnknownName: a pattern fits nothing that was recorded.
+        """
+        for pattern in patterns:
+            if not any(_fits(signal.path, [pattern]) for signal in self._recorded):
+                raise UnknownName(
+                    f"Nothing that is recorded is called {pattern}.", "Write a path or a pattern such as running.*."
+                )
+        chosen = [signal for signal in self._recorded if _fits(signal.path, patterns or ["*"])]
+        gatherer = Gatherer(self.unit, chosen, list(map(self._machine.slot, chosen)), self._session.plan.timebase)
+        self._recorder.tell(gatherer)
+        return gatherer.tracks(self.now)
+
+
+def _presented(value: Value, signal: Signal) -> Value:
+    """A value as Python has it: of an enumeration its bare name, where it has one."""
+    if isinstance(signal.type, Enumeration):
+        return shown(value, signal.type)
+    return value
+
+
+def _fits(path: str, patterns: Sequence[str]) -> bool:
+    """Whether a path fits a pattern, letter case ignored; brackets in it are those of an index."""
+    escaped = [pattern.upper().replace("[", "[[]") for pattern in patterns]
+    return any(fnmatchcase(path.upper(), pattern) for pattern in escaped)

@@ -1,0 +1,1 @@
+"""What signals did: tracks, the files that hold them, and two of them compared."""

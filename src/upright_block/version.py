@@ -1,0 +1,3 @@
+"""The version of the product."""
+
+VERSION = "0.1.0"
