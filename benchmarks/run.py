@@ -191,7 +191,9 @@ def hall() -> list[Row]:
 
 
 def start() -> list[Row]:
-    """(b) Start of the program: help, and verify on the demo and on a new library, with byte code and modules at hand."""
+    """(b) Start of the program: help, and verify on the demo and on a new library, with byte code and modules at
+    hand.
+    """
     environment = {k: v for k, v in os.environ.items() if k != "PYTHONDONTWRITEBYTECODE"}
 
     def run(*command: str) -> Callable[[], object]:
@@ -374,7 +376,8 @@ def ruled_plant(root: Path, has_rules: bool) -> None:
     if has_rules:
         (root / "rules").mkdir()
         (root / "rules" / "vent_drive.toml").write_text(
-            'block = "VentDrive"\nnever = ["opening AND closing"]\nalways = [{ expr = "NOT opening", while = "stuck" }]\n'
+            'block = "VentDrive"\nnever = ["opening AND closing"]\nalways = [{ expr = "NOT opening", while '
+            '= "stuck" }]\n'
         )
 
 
@@ -468,7 +471,10 @@ from upright_block.machine.machine import spans_of
 
 names = [f"b{i}" for i in range(50)]
 body = " ".join(f"{name} := n > {1000 + 17 * i};" for i, name in enumerate(names))
-text = f"FUNCTION_BLOCK B VAR n : DINT; {', '.join(names)} : BOOL; END_VAR n := (n + 1) MOD 2000; {body} END_FUNCTION_BLOCK"
+text = (
+    f"FUNCTION_BLOCK B VAR n : DINT; {', '.join(names)} : BOOL; END_VAR n := (n + 1) MOD 2000; {body} "
+    "END_FUNCTION_BLOCK"
+)
 machine = machine_of("B", text)
 machine.timebase = Timebase(10_000_000)
 for watched in (spans_of(map(machine.slot, names)), []):
@@ -659,7 +665,9 @@ def many_blocks(root: Path, groups: int, with_cases: bool) -> None:
 
 
 def checked(root: Path, cache: Path | None, tries: int) -> float:
-    """Seconds of a check: with nothing in the ``cache``, or without one after a file was changed; the best of several."""
+    """Seconds of a check: with nothing in the ``cache``, or without one after a file was changed; the best of
+    several.
+    """
     changed = root / "blocks" / "alarm7.st"
     times = []
     for number in range(tries):

@@ -222,7 +222,9 @@ def test_a_place_in_another_file_moves_with_its_text(library: Path) -> None:
 
 
 class Editor:
-    """Somebody who edits a library without a plan: lines go, names change, files come, go and are copied; now and then all is as it was."""
+    """Somebody who edits a library without a plan: lines go, names change, files come, go and are copied; now and
+    then all is as it was.
+    """
 
     def __init__(self, root: Path, seed: int) -> None:
         self.root = root

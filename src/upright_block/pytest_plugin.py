@@ -1,4 +1,6 @@
-"""The cases of a library as tests of pytest, and fixtures for tests in Python. It imports nothing else until there is a library."""
+"""The cases of a library as tests of pytest, and fixtures for tests in Python. It imports nothing else until there is a
+library.
+"""
 
 from __future__ import annotations
 
@@ -110,7 +112,7 @@ class CaseItem(pytest.Item):
         from upright_block.reports import failure_lines, finding_list, plain
 
         if isinstance(self.case, NotRun):
-            findings = "\n".join(map(plain, finding_list(self.case.findings, True)))
+            findings = "\n".join(map(plain, finding_list(self.case.findings, show_all=True)))
             raise CaseFailed(f"could not be run: {self.case.reason}\n\n{findings}".rstrip())
         (verdict,) = self.library.run([self.case], jobs=1)
         if verdict.status == "checks nothing":

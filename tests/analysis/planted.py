@@ -1,6 +1,8 @@
-"""Mistakes planted by rule into the example library, and who sees them: the check, the cases, the mapping test, or nobody.
+"""Mistakes planted by rule into the example library, and who sees them: the check, the cases, the mapping test, or
+nobody.
 
-``python -m tests.analysis.planted 500`` plants so many, spread evenly over all that the rules can make, and prints a table.
+``python -m tests.analysis.planted 500`` plants so many, spread evenly over all that the rules can make, and prints a
+table.
 """
 
 from __future__ import annotations

@@ -18,7 +18,7 @@ SMALL = Subrange("INT (-3..3)", "signed", 16, INT, -3, 3)
 
 
 def variable(name: str, type_: Any, section: typed.Section = "input") -> typed.Variable:
-    return typed.Variable(name, section, type_, False, None, "", 0, 0)
+    return typed.Variable(name, section, type_)
 
 
 FLAGS = [variable(name, BOOL) for name in "abc"]

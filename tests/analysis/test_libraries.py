@@ -1,4 +1,6 @@
-"""Findings that need several units: who writes what in one scan, contacts and their tags, instances and their siblings."""
+"""Findings that need several units: who writes what in one scan, contacts and their tags, instances and their
+siblings.
+"""
 
 from __future__ import annotations
 

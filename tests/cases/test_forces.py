@@ -153,7 +153,9 @@ def test_a_value_that_is_overwritten_before_it_is_read_is_told(tmp_path: Path, p
 
 
 def test_what_is_read_before_it_is_written_may_be_set(tmp_path: Path) -> None:
-    """A pin that one call leaves open, one that the caller reads, a block that a function gets, and one that extends another."""
+    """A pin that one call leaves open, one that the caller reads, a block that a function gets, and one that extends
+    another.
+    """
     blocks = {
         "one": "VAR sec : Sec; END_VAR IF go THEN sec(jam_time := T#1s); ELSE sec(); END_IF",
         "two": "VAR sec : Sec; t : TIME; END_VAR t := sec.jam_time; sec(jam_time := T#1s);",

@@ -85,7 +85,9 @@ def expected_row(
 
 
 def expected_rule(a: str, looked: list[int], kind: str) -> list[tuple[str, int]]:
-    """The first of the scans that are looked at in which ``a`` is not as a rule says; told at the end where there are none."""
+    """The first of the scans that are looked at in which ``a`` is not as a rule says; told at the end where there
+    are none.
+    """
     if not looked:
         return [("unarmed", len(a) - 1)]
     return [("broken", scan) for scan in looked if (a[scan] == "1") != (kind == "always")][:1]

@@ -87,7 +87,9 @@ def cases(folder: Path) -> list[Bound]:
 
 
 def must_be_one(bound: Bound, cuts: list[int]) -> None:
-    """A session that is left after some scans, goes on to its end each time and comes back, has done the same as one that was not."""
+    """A session that is left after some scans, goes on to its end each time and comes back, has done the same as one
+    that was not.
+    """
     whole, parted = Seen(bound), Seen(bound)
     whole.go()
     for scans in cuts:

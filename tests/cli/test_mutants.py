@@ -1,6 +1,7 @@
 """Careless and hostile copies of the example: whatever a file holds, a call ends by itself and tells what is wrong.
 
-``UPRIGHT_MUTANTS=20000 pytest tests/cli/test_mutants.py`` makes a long run, ``UPRIGHT_MUTANTS_FROM`` begins it elsewhere.
+``UPRIGHT_MUTANTS=20000 pytest tests/cli/test_mutants.py`` makes a long run, ``UPRIGHT_MUTANTS_FROM`` begins it
+elsewhere.
 """
 
 from __future__ import annotations

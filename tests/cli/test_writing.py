@@ -1,4 +1,6 @@
-"""What is written: inside the library alone, only over what was read, all files or none, and never what could not be read again."""
+"""What is written: inside the library alone, only over what was read, all files or none, and never what could not be
+read again.
+"""
 
 from __future__ import annotations
 

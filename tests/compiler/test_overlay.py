@@ -59,7 +59,7 @@ def test_programs_with_other_bodies_do_not_meet() -> None:
 
 def test_they_may_use_global_variables_of_their_own() -> None:
     units = checked(TEXT)[0].units
-    more = typed.Variable("more", "global", DINT, False, 5, "", 0, 0)
+    more = typed.Variable("more", "global", DINT, 5)
     small = units["SMALL"]
 
     def with_more(statement: typed.Statement) -> Iterator[typed.Statement]:

@@ -17,8 +17,8 @@ Row = dict[str, Any]
 class Job:
     """``subject`` is the first line of its case file, ``scan`` in ms; ``inputs`` makes those of each scan by chance.
 
-    ``outputs`` are what the inputs of all scans must lead to. ``timing`` are times between two outputs or inputs, which are
-    measured by hand: from an event to the next of another kind.
+    ``outputs`` are what the inputs of all scans must lead to. ``timing`` are times between two outputs or inputs, which
+    are measured by hand: from an event to the next of another kind.
     """
 
     subject: str
@@ -243,7 +243,9 @@ def weighing_inputs(rng: random.Random) -> list[Row]:
 
 
 def gear(rows: Sequence[Row]) -> list[Row]:
-    """Speeds are in 0.01 Hz: up by 10 Hz in a second, down by 5; a scan takes 100 ms, and the drive sees a command one scan late."""
+    """Speeds are in 0.01 Hz: up by 10 Hz in a second, down by 5; a scan takes 100 ms, and the drive sees a command
+    one scan late.
+    """
     found: list[Row] = []
     speed = wanted = 0
     commands: list[tuple[bool, bool, int]] = [(False, False, 0)]

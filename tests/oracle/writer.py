@@ -5,8 +5,8 @@ helper functions, loops by hand. Nothing here knows how the product compiles.
 
 Three helpers are there for gcc 12, which folds wrongly even without optimization: the maximum of a number
 and an absolute value as if the latter were never below zero, which it is for the least integer; zero minus
-a converted integer, or plus its negative, to -0.0 where that integer is zero; and the product of a factor and a minimum to the
-minimum of two products, which is another number where they wrap.
+a converted integer, or plus its negative, to -0.0 where that integer is zero; and the product of a factor and a minimum
+to the minimum of two products, which is another number where they wrap.
 """
 
 from __future__ import annotations

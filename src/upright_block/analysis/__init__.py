@@ -43,8 +43,9 @@ _OF_BODIES: tuple[Callable[[Flow, Facts], Iterator[Finding]], ...] = (
 
 @record
 class Analysed:
-    """What the analysis found: ``own`` are findings that a file has by itself and what it uses, ``wide`` those that come of
-    all files together. ``calls`` and ``given`` are what the latter are made of, besides what is known of other files.
+    """What the analysis found: ``own`` are findings that a file has by itself and what it uses, ``wide`` those that
+    come of all files together. ``calls`` and ``given`` are what the latter are made of, besides what is known of other
+    files.
     """
 
     own: list[Finding]
@@ -63,8 +64,8 @@ def analyse(scope: Scope) -> list[Finding]:
 
 
 def analysed(scope: Scope, outside: Sequence[CallMade] = (), given: Given | None = None) -> Analysed:
-    """What the analysis finds in the units of a scope; ``outside`` are calls in files that are not in it, and ``given`` the
-    initial values that these give.
+    """What the analysis finds in the units of a scope; ``outside`` are calls in files that are not in it, and ``given``
+    the initial values that these give.
     """
     facts = Facts(scope, given)
     found = Findings()

@@ -98,7 +98,9 @@ class Cells:
         return self.terms.made(("of", rest), type_of(slot), (value,))
 
     def _untouched(self, slot: Slot) -> Term:
-        """The value of a slot that nothing has written since the beginning, or since anything may have got any value."""
+        """The value of a slot that nothing has written since the beginning, or since anything may have got any
+        value.
+        """
         last = members(slot)[-1]
         if isinstance(last, Bits) and not root_of(slot).is_area:
             return self._inside(slot, around(slot)[-1], self._untouched(around(slot)[-1]))

@@ -2,7 +2,8 @@
 
 A set of literals, each a term with the truth value that it is to have, is refuted by what its parts say of each term:
 conjunctions are taken apart, numbers keep the ranges that are left, and alternatives are tried one after the other.
-What cannot be refuted holds in some scan for certain only where nothing but inputs decides, or one variable of the unit.
+What cannot be refuted holds in some scan for certain only where nothing but inputs decides, or one variable of the
+unit.
 """
 
 from __future__ import annotations
@@ -133,7 +134,9 @@ def _narrow(known: _Known, term: Term, value: bool) -> bool:
 
 
 def _is_free(known: _Known) -> bool:
-    """Whether what is left can be for certain: each part is decided by leaves of its own, at most one of them the unit's."""
+    """Whether what is left can be for certain: each part is decided by leaves of its own, at most one of them the
+    unit's.
+    """
     seen: set[Term] = set()
     own = 0
     atoms = [t for t in known.truths if t.kind in ("start", "any", "named", "made", "less", "same")]

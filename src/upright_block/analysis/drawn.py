@@ -22,7 +22,9 @@ class Vertex:
 
 @record
 class Arrow:
-    """What leads from one vertex to another, and under which condition; ``line`` is where it is written, 0 where nowhere."""
+    """What leads from one vertex to another, and under which condition; ``line`` is where it is written, 0 where
+    nowhere.
+    """
 
     start: str
     end: str
@@ -40,7 +42,9 @@ class Graph:
 
 
 def call_graph(units: Iterable[typed.Unit], root: typed.Unit | None = None) -> Graph:
-    """Who has instances of whom, or calls whom; all units, or those that ``root`` comes to. Standard blocks are left out."""
+    """Who has instances of whom, or calls whom; all units, or those that ``root`` comes to. Standard blocks are left
+    out.
+    """
     chosen = [u for u in (typed.closure(root) if root else units) if not u.is_standard]
     chosen = [u for u in chosen if not u.name.startswith(":")]
     inside = set(chosen)

@@ -48,11 +48,14 @@ class Uses:
 
 _NONE = Uses()
 Given = dict[str, set[Number] | None]
-"""Initial values that instances are given, by the names of the variables in upper case; None where they are no numbers."""
+"""Initial values that instances are given, by the names of the variables in upper case; None where they are no numbers.
+"""
 
 
 def is_understood(unit: typed.Unit) -> bool:
-    """Whether all that a unit says is known: nothing in it, in its methods, or in what it extends is a mistake. What it uses may be one."""
+    """Whether all that a unit says is known: nothing in it, in its methods, or in what it extends is a mistake. What it
+    uses may be one.
+    """
     return not any(part.has_mistakes for above in unit.ancestors for part in (above, *above.methods.values()))
 
 
@@ -208,7 +211,9 @@ def _path(place: typed.Place) -> tuple[typed.Variable, ...]:
 
 
 def held(type_: Type) -> tuple[typed.Unit | None, int]:
-    """The block that a variable of a type holds, or an array of it, and how many instances; None where it holds none."""
+    """The block that a variable of a type holds, or an array of it, and how many instances; None where it holds
+    none.
+    """
     count = 1
     while isinstance(type_, (Array, OpenArray)):
         count *= type_.count if isinstance(type_, Array) else 1

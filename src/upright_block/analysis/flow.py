@@ -1,8 +1,9 @@
 """What one call of a unit does: what is written, read and called, in which order, and under which conditions.
 
-The body is walked once (`walk`). Of each slot the value is kept as a term, and the writes that it may come from; where ways
-meet, the values become a choice. So the condition of a statement is a term over what was there when the scan began,
-and a write of which no value is ever seen is known. What cannot be told, such as what a loop leaves, is a term of its own.
+The body is walked once (`walk`). Of each slot the value is kept as a term, and the writes that it may come from; where
+ways meet, the values become a choice. So the condition of a statement is a term over what was there when the scan
+began, and a write of which no value is ever seen is known. What cannot be told, such as what a loop leaves, is a term
+of its own.
 """
 
 from __future__ import annotations
@@ -20,8 +21,8 @@ from upright_block.language.nodes import fresh, node, state
 class Write:
     """That a slot gets a value. ``is_weak`` says that only a part of it may get it.
 
-    ``value`` is what it becomes, ``written`` the expression of an assignment. ``is_seen`` turns out when somebody may read
-    it; of what is overwritten before, ``winner`` is the first that did so. ``call`` is that whose output it is.
+    ``value`` is what it becomes, ``written`` the expression of an assignment. ``is_seen`` turns out when somebody may
+    read it; of what is overwritten before, ``winner`` is the first that did so. ``call`` is that whose output it is.
     """
 
     slot: Slot
@@ -55,7 +56,9 @@ class Read:
 
 @state
 class Call:
-    """That an instance or a function is run. ``slot`` is the instance, None of a function; ``inputs`` are values by pin."""
+    """That an instance or a function is run. ``slot`` is the instance, None of a function; ``inputs`` are values by
+    pin.
+    """
 
     slot: Slot | None
     unit: typed.Unit

@@ -14,8 +14,8 @@ _GIVEN = re.compile(r"[(,]\s*([^\W\d]\w*)\s*:?=")
 
 
 def named_outside(sources: Iterable[Source]) -> frozenset[str]:
-    """The words, in upper case, by which texts of a library may name private data: all of a case file, a rule file or a table; of a
-    text of units those behind a dot, as in an access path, and those that an instance is given.
+    """The words, in upper case, by which texts of a library may name private data: all of a case file, a rule file or a
+    table; of a text of units those behind a dot, as in an access path, and those that an instance is given.
     """
     found: set[str] = set()
     for source in sources:

@@ -84,7 +84,9 @@ def _of_unit(unit: typed.Unit, facts: Facts) -> list[Reference]:
 def _of_path(
     path: tuple[typed.Variable, ...], owners: tuple[typed.Compound, ...], source: Source | None, facts: Facts
 ) -> list[Reference]:
-    """The references of what lies at the end of a path: by the whole of it, or by its end in the units that lie on it."""
+    """The references of what lies at the end of a path: by the whole of it, or by its end in the units that lie on
+    it.
+    """
     variable = path[-1]
     uses = facts.uses(variable)
     found: dict[tuple[str, str, int], Reference] = {}

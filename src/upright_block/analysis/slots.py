@@ -136,7 +136,9 @@ class SlotIndex:
 
 
 def mixed_slots(ways: Iterable[Mapping[Slot, object]], slots: Iterable[Slot]) -> set[Slot]:
-    """Those of some slots that one of several ways changes only by what overlaps them; ``ways`` tell what each changes."""
+    """Those of some slots that one of several ways changes only by what overlaps them; ``ways`` tell what each
+    changes.
+    """
     index = SlotIndex(slots)
     return {
         slot for changed in ways for other in changed for slot in index.overlapping(other) if changed.get(slot) is None

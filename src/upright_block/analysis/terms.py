@@ -90,8 +90,8 @@ class Terms:
     def __init__(self) -> None:
         self._known: dict[Hashable, Term] = {}
         self._made = 0
-        self.true = self._term("constant", True, (), (True, False, 1, 1))
-        self.false = self._term("constant", False, (), (True, False, 0, 0))
+        self.true = self._term("constant", key=True, args=(), shape=(True, False, 1, 1))
+        self.false = self._term("constant", key=False, args=(), shape=(True, False, 0, 0))
 
     def _term(self, kind: Kind, key: Hashable, args: tuple[Term, ...], shape: Shape) -> Term:
         whole = (kind, key, args, shape[0])

@@ -42,7 +42,7 @@ class Values(Cells):
             return self._read(slot, place.origin)
         self.see(slot)
         term = self.terms.any(place.type)
-        self.note_read(slot, term, place.origin, False)
+        self.note_read(slot, term, place.origin, is_old=False)
         return term
 
     def _read(self, slot: Slot, origin: syntax.Node) -> Term:
@@ -66,7 +66,7 @@ class Values(Cells):
             elif isinstance(step, typed.Target):
                 slot, _ = slot_of(typed.Place(place.root, place.steps[:number], place.type, place.origin))
                 self.see_all(lambda root: True)  # it may be any variable
-                self.note_read(slot, self.terms.any(BOOL), place.origin, False)
+                self.note_read(slot, self.terms.any(BOOL), place.origin, is_old=False)
 
     def _address(self, node: typed.AddressOf) -> Term:
         self.hand_on(node.place)
@@ -77,7 +77,7 @@ class Values(Cells):
         self.reach(place)
         slot, _ = slot_of(place)
         self.see(slot)
-        self.note_read(slot, self.terms.any(place.type), place.origin, False)
+        self.note_read(slot, self.terms.any(place.type), place.origin, is_old=False)
         self.wrote(slot, self.terms.any(place.type), place.origin, None, is_weak=True)
         self.flow.writes[-1].is_seen = True
         self.open.pop(self.flow.writes[-1], None)
@@ -157,7 +157,7 @@ class Values(Cells):
         pins = [v for v in unit.variables.values() if v.section == "input"]
         given = dict(zip(pins, inputs, strict=False))
         slot = slot_of(node.instance)[0] if node.instance else None
-        call = self.note_call(slot, unit, node.origin, given, True, node.is_virtual)
+        call = self.note_call(slot, unit, node.origin, given, is_exact=True, is_virtual=node.is_virtual)
         if node.instance is not None:
             if node.instance.root.section == "this" or node.is_virtual:
                 self.forget_all()

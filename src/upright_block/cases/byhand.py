@@ -1,4 +1,6 @@
-"""A run without expectations: what a call sets, forces and pulses becomes a plan, over that of a case or over nothing."""
+"""A run without expectations: what a call sets, forces and pulses becomes a plan, over that of a case or over
+nothing.
+"""
 
 from __future__ import annotations
 
@@ -24,10 +26,11 @@ from upright_block.machine.clock import CLOCK_START
 
 @record
 class Wishes:
-    """What a call asks for, each as it is written: ``pin=value@time``, ``pin@time``, ``pin@time:width``, ``name=value``.
+    """What a call asks for, each as it is written: ``pin=value@time``, ``pin@time``, ``pin@time:width``,
+    ``name=value``.
 
-    ``span`` is how long to run, ``until`` a condition that ends it, ``scan`` the time of a scan, ``watch`` patterns of what is watched;
-    with ``saves`` outputs are among it.
+    ``span`` is how long to run, ``until`` a condition that ends it, ``scan`` the time of a scan, ``watch`` patterns of
+    what is watched; with ``saves`` outputs are among it.
     """
 
     sets: Sequence[str] = ()
@@ -46,7 +49,8 @@ class Wishes:
 class HandRun:
     """A run ready to be made, of a unit with a plan that checks nothing; ``named`` are the signals that the call names.
 
-    ``written`` has, by the path that a drive stores to, the signal as it is called; ``has_clock`` says that the wall clock matters.
+    ``written`` has, by the path that a drive stores to, the signal as it is called; ``has_clock`` says that the wall
+    clock matters.
     """
 
     unit: Unit
@@ -214,7 +218,7 @@ class HandPlanner(Draft):
         spans = self.spans.setdefault(target.path, [])
         if any(begin < other_end and other < end for other, other_end, _ in spans):
             raise self._refuse(written, words.set_twice(signal.path, time))
-        spans.append((begin, end, self.stored_value(signal, target, True, "1")))
+        spans.append((begin, end, self.stored_value(signal, target, value=True, text="1")))
         self.marks.add(end)
 
     def _force(self, written: _Written) -> None:
@@ -272,7 +276,9 @@ class HandPlanner(Draft):
         for drive in beneath:
             changes |= dict(zip(drive.scans, drive.values, strict=True))
         changes |= self.changes.get(path, {})
-        steady = Drive(path, False, array("q", sorted(changes)), [changes[scan] for scan in sorted(changes)])
+        steady = Drive(
+            path, is_force=False, scans=array("q", sorted(changes)), values=[changes[scan] for scan in sorted(changes)]
+        )
         spans = self.spans.get(path, [])
         for begin, end, value in spans:
             changes = {scan: kept for scan, kept in changes.items() if not begin <= scan < end}
@@ -281,7 +287,7 @@ class HandPlanner(Draft):
             if not any(begin <= end < other for begin, other, _ in spans):
                 changes[end] = _value_at(steady, end)
         scans = sorted(changes)
-        return Drive(path, False, array("q", scans), [changes[scan] for scan in scans])
+        return Drive(path, is_force=False, scans=array("q", scans), values=[changes[scan] for scan in scans])
 
 
 def _value_at(drive: Drive | None, scan: int) -> Value | None:

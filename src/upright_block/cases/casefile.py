@@ -60,7 +60,8 @@ class Case:
     """One case. ``run_for`` is in ns, or None when the last row ends the case.
 
     ``clock`` is the wall clock at the start, in ns since 1970-01-01, or None where it does not matter.
-    ``expect_fault`` is the kind of fault that must end it, empty for none. ``mistakes`` says that it has findings and cannot be run.
+    ``expect_fault`` is the kind of fault that must end it, empty for none. ``mistakes`` says that it has findings and
+    cannot be run.
     """
 
     id: str
@@ -89,7 +90,8 @@ class Subject:
 
 @record
 class CaseFile:
-    """The cases of one subject. ``scan`` is in ns, or None where the tasks of a configuration say it; ``rig`` names what is around it.
+    """The cases of one subject. ``scan`` is in ns, or None where the tasks of a configuration say it; ``rig`` names
+    what is around it.
 
     ``rules`` and ``timing`` hold in all of them; ``mistakes`` are those that keep all of its cases from running.
     """
@@ -209,7 +211,7 @@ class _Reader:
         from upright_block.cases.rules import Phrase
 
         written = content.value["rig"]
-        return Phrase(name, self.source, written.start, written.end, False)
+        return Phrase(name, self.source, written.start, written.end, is_as_written=False)
 
     def _check_keys(self, content: Toml, known: tuple[str, ...], what: str) -> None:
         for key, entry in content.value.items():
@@ -314,7 +316,9 @@ class _Reader:
             )
 
     def _parts(self, table: Table) -> Iterator[tuple[str, Table | None]]:
-        """The rows of each value of a column ``case``, which a row without one takes from the row above; or all rows."""
+        """The rows of each value of a column ``case``, which a row without one takes from the row above; or all
+        rows.
+        """
         column = next((i for i, head in enumerate(table.heads) if head.text.lower() == "case"), None)
         if column is None or not table.rows:
             yield "", table
@@ -412,7 +416,7 @@ class _Reader:
         try:
             if suffix == ".csv":
                 return self._checked(csv_table(self.files.read(self.folder / name)), place)
-            found = self._sheet(self.files.book(path, False, self.findings), sheet, place)
+            found = self._sheet(self.files.book(path, names=False, findings=self.findings), sheet, place)
             return None if found is None else self._checked(sheet_table(found), place)
         except FileProblem as problem:
             if problem.name == "unreadable-file" and not os.path.exists(path):

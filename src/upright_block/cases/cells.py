@@ -208,20 +208,20 @@ def parse_check(text: str, type_: Type) -> Check:
         if rest[:1] in ("!", "="):
             raise LiteralProblem(f"{text} is no check.", f"Write !{rest.lstrip('!= ')}.")
         inner = parse_check(rest, type_)
-        return Check(inner.low, inner.high, True, text)
+        return Check(inner.low, inner.high, outside=True, text=text)
     if not isinstance(type_, Elementary):
         value = parse_value(asked, type_)
-        return Check(value, value, False, text)
+        return Check(value, value, outside=False, text=text)
     if type_.family == "real" and asked.upper() == "NAN":
-        return Check(math.nan, math.nan, False, text)
+        return Check(math.nan, math.nan, outside=False, text=text)
     for sign in (">=", "<=", ">", "<"):
         if asked.startswith(sign) and asked[:2] != "<>":
             _needs_order(text, type_)
             limit = _parse_number(asked[len(sign) :].strip(), type_)
             least, most = _ends(type_)
             if sign[0] == ">":
-                return Check(limit if "=" in sign else _beyond(limit, type_, 1), most, False, text)
-            return Check(least, limit if "=" in sign else _beyond(limit, type_, -1), False, text)
+                return Check(limit if "=" in sign else _beyond(limit, type_, 1), most, outside=False, text=text)
+            return Check(least, limit if "=" in sign else _beyond(limit, type_, -1), outside=False, text=text)
     low_text, dots, high_text = asked.partition("..")
     if dots and low_text and high_text:
         _needs_order(text, type_)
@@ -230,13 +230,13 @@ def parse_check(text: str, type_: Type) -> Check:
             raise LiteralProblem(
                 f"{text} is empty: {low_text} is above {high_text}.", f"Write {high_text}..{low_text}."
             )
-        return Check(low, high, False, text)
+        return Check(low, high, outside=False, text=text)
     tolerance = _TOLERANCE.match(asked)
     if tolerance:
         _needs_order(text, type_)
         return _around(tolerance[1].strip(), tolerance[2].strip(), type_, text)
     value = _parse_number(asked, type_)
-    return Check(value, value, False, text)
+    return Check(value, value, outside=False, text=text)
 
 
 def _parse_text(text: str, type_: String) -> str:
@@ -263,10 +263,10 @@ def _around(middle: str, width: str, type_: Elementary, text: str) -> Check:
             raise LiteralProblem(f"{text} is no number with a tolerance.", "Write one such as 20±0.5.")
         centre, spread = Decimal(middle), _spread(Decimal(width), text)
         low, high = (fit(UNTYPED_REAL, float(centre + d), type_) for d in (-spread, spread))
-        return Check(low, high, False, text)
+        return Check(low, high, outside=False, text=text)
     centre_, spread_ = int(_parse_number(middle, type_)), _spread(int(_parse_number(width, type_)), text)
     least, most = _ends(type_)
-    return Check(max(centre_ - spread_, int(least)), min(centre_ + spread_, int(most)), False, text)
+    return Check(max(centre_ - spread_, int(least)), min(centre_ + spread_, int(most)), outside=False, text=text)
 
 
 def _spread(width: N, text: str) -> N:

@@ -95,12 +95,14 @@ class Draft:
         """What forces a signal: of a tag both its variable and its point, so that nobody reads another value."""
         tag, field = signal.tag, field_signal(self.unit, signal)
         self.signals[signal.path] = signal
-        yield Drive(signal.path, True, scans, values, is_input=field is None and self.is_input(signal))
+        yield Drive(
+            signal.path, is_force=True, scans=scans, values=values, is_input=field is None and self.is_input(signal)
+        )
         if field is not None and tag is not None:
             is_whole = signal.shift is None
             stored = [tag.stored(value) if is_whole and value is not None else value for value in values]
             self.signals[field.path] = field
-            yield Drive(field.path, True, scans, stored, is_input=self.is_input(field))
+            yield Drive(field.path, is_force=True, scans=scans, values=stored, is_input=self.is_input(field))
 
     def driven(self, path: str, source: Source, cell: Cell) -> Signal | None:
         """The input that a path leads to; None, with a finding, where it is none."""
@@ -158,7 +160,9 @@ class Draft:
             raise words.beyond_point(tag, text, int(problem.args[0])) from None
 
     def unseen(self, drive: Drive, signal: Signal) -> Iterator[tuple[int, Words]]:
-        """The values of an input that are gone again before any task that reads it runs: their numbers, and what is said."""
+        """The values of an input that are gone again before any task that reads it runs: their numbers, and what is
+        said.
+        """
         periods = self._periods(signal)
         if not periods:
             return
@@ -169,7 +173,9 @@ class Draft:
                 yield number, words.not_seen(signal, periods[0])
 
     def _periods(self, signal: Signal) -> list[int]:
-        """The intervals of the tasks that read a tag; empty where they do not tell all the moments at which it is read."""
+        """The intervals of the tasks that read a tag; empty where they do not tell all the moments at which it is
+        read.
+        """
         found: list[int] = []
         waiting = {program.key: program for program in self.unit.variables.values() if isinstance(program.type, Unit)}
         for task in self.unit.tasks:

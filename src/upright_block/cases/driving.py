@@ -81,7 +81,7 @@ class Driver:
             self._refuse(driven, words.never_acts(last))
         draft.shown.setdefault(signal.path, signal)
         draft.signals |= {signal.path: signal, target.path: target}
-        drive = Drive(target.path, False, times, stored)
+        drive = Drive(target.path, is_force=False, scans=times, values=stored)
         draft.drives.append(drive)
         if target is not signal:
             for _, said in draft.unseen(drive, signal):
@@ -178,6 +178,14 @@ class Driver:
         scans, values = ([begin], [zero]) if end is None else ([begin, end], [zero, None])
         # First of all: what is frozen is the value before this scan.
         draft.drives.insert(
-            0, Drive(target.path, True, array("q", scans), list(values), is_frozen, self.draft.is_input(target))
+            0,
+            Drive(
+                target.path,
+                is_force=True,
+                scans=array("q", scans),
+                values=list(values),
+                freezes=is_frozen,
+                is_input=self.draft.is_input(target),
+            ),
         )
         return True

@@ -52,7 +52,9 @@ class Overwriting:
         ]
 
     def of(self, signal: Signal) -> Overwritten | None:
-        """What overwrites a signal in each scan before its value is read; None where something may read it, or nobody can tell."""
+        """What overwrites a signal in each scan before its value is read; None where something may read it, or nobody
+        can tell.
+        """
         owner, holder, steps = self._owner(signal)
         if owner is None or owner.number or signal.shift is not None:
             return None
@@ -68,7 +70,9 @@ class Overwriting:
         return found if found is not None and (found.is_wired or found.point) else None
 
     def _owner(self, signal: Signal) -> tuple[Unit | None, Unit | None, tuple[Variable, ...]]:
-        """The unit of which a signal is a variable, the one that holds its instance, and the variables that lead there from that."""
+        """The unit of which a signal is a variable, the one that holds its instance, and the variables that lead there
+        from that.
+        """
         holder: Unit | None = None
         unit = self.subject
         if unit.variables.get(signal.root.key) is not signal.root:
@@ -91,7 +95,7 @@ class Overwriting:
         address = owner.located.get(signal.variable.key) if owner.kind == "PROGRAM" else None
         if address is None or address.area != "I":
             return None
-        return Overwritten(owner, signal.variable.start, False, str(address))
+        return Overwritten(owner, signal.variable.start, is_wired=False, point=str(address))
 
     def _by_its_calls(self, pin: Variable, holder: Unit, led: tuple[Variable, ...]) -> Overwritten | None:
         """A pin that every call of its instance gives, and that nobody else sees."""
@@ -111,10 +115,12 @@ class Overwriting:
         if not found:
             return None
         unit, origin = found[0]
-        return Overwritten(unit, origin.start, True)
+        return Overwritten(unit, origin.start, is_wired=True)
 
     def _by_its_body(self, variable: Variable, owner: Unit, led: tuple[Variable, ...] = ()) -> Overwritten | None:
-        """A variable that its body, which is called, assigns on all ways before it reads it, and that nobody else sees."""
+        """A variable that its body, which is called, assigns on all ways before it reads it, and that nobody else
+        sees.
+        """
         written: syntax.Node | None = None
         is_called = not led
         for body in self._bodies:
@@ -134,7 +140,7 @@ class Overwriting:
             or variable in usage(owner.body or ()).needed
         ):
             return None
-        return Overwritten(owner, written.start, False)
+        return Overwritten(owner, written.start, is_wired=False)
 
 
 def _members(steps: tuple[Step, ...]) -> Iterator[Variable]:

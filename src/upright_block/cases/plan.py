@@ -60,7 +60,9 @@ class Drive:
 
 @record
 class Idle:
-    """Scans of which none runs, from ``begin`` on; the first that runs again is ``end``, and then none ran for ``idled`` ns in all."""
+    """Scans of which none runs, from ``begin`` on; the first that runs again is ``end``, and then none ran for
+    ``idled`` ns in all.
+    """
 
     begin: int
     end: int
@@ -86,10 +88,10 @@ class Plan:
     """Everything that a run of a case does, in paths and values, so that it can be sent anywhere.
 
     ``subject`` is the key of the unit. ``timebase`` says when scans start; ``clock`` is the wall clock at
-    the start, in ns. ``row_scans`` has the scan of each row. ``constants`` are the values that the case gives to constants, ``given``
-    what is stored before the first scan, ``shown`` the paths of the columns in the order of the table. ``clocks`` are the
-    scans before which the wall clock is set, with what it shows then, in ns, ``power`` those before which the power is switched,
-    ``idle`` what therefore does not run.
+    the start, in ns. ``row_scans`` has the scan of each row. ``constants`` are the values that the case gives to
+    constants, ``given`` what is stored before the first scan, ``shown`` the paths of the columns in the order of the
+    table. ``clocks`` are the scans before which the wall clock is set, with what it shows then, in ns, ``power`` those
+    before which the power is switched, ``idle`` what therefore does not run.
     """
 
     id: str
@@ -144,8 +146,9 @@ class Plan:
 class Common:
     """What the cases of a library have in common while they are planned.
 
-    ``missing`` takes the names that begin a path and that nobody declares; ``room`` is how many values their stimuli may
-    still have; ``overwriting`` knows, by subject, what is overwritten before it is read; ``pins`` are those of a subject.
+    ``missing`` takes the names that begin a path and that nobody declares; ``room`` is how many values their stimuli
+    may still have; ``overwriting`` knows, by subject, what is overwritten before it is read; ``pins`` are those of a
+    subject.
     """
 
     missing: dict[str, Missing]
@@ -158,8 +161,8 @@ class Common:
 class ReadyCase:
     """A case that can be run, as plain data: as it is written, the name of the unit that it is for, and its plan.
 
-    ``watch`` has the rules and timing rows that are looked at; ``columns`` are all that check something, also where every
-    cell is empty. ``pins`` are those of the unit where the case names none.
+    ``watch`` has the rules and timing rows that are looked at; ``columns`` are all that check something, also where
+    every cell is empty. ``pins`` are those of the unit where the case names none.
     """
 
     file: CaseFile
@@ -193,7 +196,9 @@ def key_of(source: Source, name: str) -> str:
 
 @record
 class Bound:
-    """A ready case in its library: the unit that it is for, what the paths of its plan lead to, and the probes that its watch numbers."""
+    """A ready case in its library: the unit that it is for, what the paths of its plan lead to, and the probes that its
+    watch numbers.
+    """
 
     case: ReadyCase
     unit: Unit

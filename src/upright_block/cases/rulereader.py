@@ -60,7 +60,7 @@ class RuleReader:
         for key, value in entry.value.items():
             if key not in _TABLE_KEYS:
                 near = self.findings.did_you_mean(key, _TABLE_KEYS)
-                place = Phrase(key, self.source, value.key_start, value.key_end, True)
+                place = Phrase(key, self.source, value.key_start, value.key_end, is_as_written=True)
                 self.report(place, words.unknown_key_of_rule(key, near))
             elif not isinstance(value.value, str):
                 self.report(value, words.no_expression(key))
@@ -196,7 +196,7 @@ class RuleReader:
         """A row without a name is called by its events."""
         first = given["from"]
         text = " to ".join(given[name].text for name in ("from", "to") if name in given)
-        return Phrase(text, first.source, first.start, first.end, False)
+        return Phrase(text, first.source, first.start, first.end, is_as_written=False)
 
     def _event(self, cell: Phrase) -> Event | None:
         found = _EVENT.match(cell.text)

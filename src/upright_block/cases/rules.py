@@ -25,7 +25,9 @@ class Phrase:
 
 @record
 class Rule:
-    """An expression that holds ``always`` or ``never``, judged ``while`` another is TRUE, from ``after`` to ``until``."""
+    """An expression that holds ``always`` or ``never``, judged ``while`` another is TRUE, from ``after`` to
+    ``until``.
+    """
 
     kind: str
     expression: Phrase

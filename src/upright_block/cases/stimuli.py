@@ -164,7 +164,9 @@ class Stimulus:
     def drive(
         self, timebase: Timebase, scans: int, wave: Sequence[tuple[int, Value]], common: Common
     ) -> tuple[array[int], list[Value | None]]:
-        """The scans before which the pin gets another value, with these values; ``wave`` are those of a file, by time."""
+        """The scans before which the pin gets another value, with these values; ``wave`` are those of a file, by
+        time.
+        """
         times, values = array("q"), list[Value | None]()
         for scan, value in self._changes(timebase, scans, wave):
             if scan >= scans:

@@ -32,10 +32,11 @@ Named = TypeVar("Named", bound=ReadyCase | NotRun)
 
 @record
 class Suite:
-    """``ready`` are the cases that can run, ``bound`` has them by their keys with what they are bound to; ``not_run`` are those that cannot; ``files`` counts the case files.
+    """``ready`` are the cases that can run, ``bound`` has them by their keys with what they are bound to; ``not_run``
+    are those that cannot; ``files`` counts the case files.
 
-    ``unread`` counts the files of which no case can be told. ``sources`` are the files that were read, the first ``rules`` of them
-    files of rules.
+    ``unread`` counts the files of which no case can be told. ``sources`` are the files that were read, the first
+    ``rules`` of them files of rules.
     """
 
     ready: tuple[ReadyCase, ...]
@@ -51,7 +52,8 @@ class Suite:
 
 @record
 class FileOfCases:
-    """A case file: the units that it ``names``, its subject and its rig, in upper case; None where it could not be read.
+    """A case file: the units that it ``names``, its subject and its rig, in upper case; None where it could not be
+    read.
 
     ``tables`` are the files that it reads its vectors and shapes from, ``findings`` those of it and of these.
     """
@@ -65,7 +67,8 @@ class FileOfCases:
 
 
 def load_suite(library: Library, only: Collection[str] | None = None, rigs_used: Collection[str] = ()) -> Suite:
-    """Read all case files of a library, or ``only`` those of some paths. Mistakes become findings; a case with one is not run.
+    """Read all case files of a library, or ``only`` those of some paths. Mistakes become findings; a case with one is
+    not run.
 
     ``rigs_used`` are rigs that files which are left out name.
     """

@@ -36,8 +36,8 @@ class WatchedRule:
 class WatchedRow:
     """A timing row with the numbers of its probes; ``least`` and ``most`` are in ns.
 
-    ``is_period`` says that it goes from an event to the next of the same kind. ``is_of_block`` says that it holds in cases
-    that were not made for it: there what never begins, or is not over at the end, is nobody's mistake.
+    ``is_period`` says that it goes from an event to the next of the same kind. ``is_of_block`` says that it holds in
+    cases that were not made for it: there what never begins, or is not over at the end, is nobody's mistake.
     """
 
     row: TimingRow

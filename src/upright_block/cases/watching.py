@@ -72,13 +72,26 @@ class Watcher:
             both = self._both(rule, found)
             if both is not None:
                 named = self._named(phrases)
-                found.rules.append(WatchedRule(rule, self.path, both, True, None, None, None, self.is_of_block, named))
+                found.rules.append(
+                    WatchedRule(
+                        rule,
+                        self.path,
+                        both,
+                        breaks_when=True,
+                        during=None,
+                        after=None,
+                        until=None,
+                        is_of_block=self.is_of_block,
+                        named=named,
+                    )
+                )
                 return
         during, after, until = (
-            self._probe(phrase, found, True) if phrase else None for phrase in (rule.during, rule.after, rule.until)
+            self._probe(phrase, found, is_condition=True) if phrase else None
+            for phrase in (rule.during, rule.after, rule.until)
         )
         guards = [None if number is None else found.probes[number] for number in (during, after, until)]
-        expression = self._probe(rule.expression, found, True, Guard(*guards))
+        expression = self._probe(rule.expression, found, is_condition=True, guard=Guard(*guards))
         if expression is not None and not found.is_broken:
             named = self._named(phrases)
             found.rules.append(
@@ -94,18 +107,22 @@ class Watcher:
             during, expression = methods
             self.methods[key] = broken(rule.kind, during, expression) if during and expression else None
         method = self.methods[key]
-        return None if method is None else self._number(key[0], True, method, found, Guard(None, None, None))
+        return (
+            None
+            if method is None
+            else self._number(key[0], is_condition=True, method=method, found=found, guard=Guard(None, None, None))
+        )
 
     def _condition(self, phrase: Phrase) -> Unit | None:
         key = (phrase.text, self.unit, True)
         if key not in self.methods:
-            self.methods[key] = self._method(phrase, True)
+            self.methods[key] = self._method(phrase, is_condition=True)
         return self.methods[key]
 
     def _row(self, row: TimingRow, found: Watching) -> None:
         begin = self._event(row.begin, found)
         end = self._event(row.end, found) if row.end else None
-        after, until = (self._probe(p, found, True) if p else None for p in (row.after, row.until))
+        after, until = (self._probe(p, found, is_condition=True) if p else None for p in (row.after, row.until))
         least, most = (self._bound(bound, row, found) if bound else None for bound in (row.least, row.most))
         if begin is None or found.is_broken:
             return
@@ -125,7 +142,9 @@ class Watcher:
         return self._probe(event.expression, found, event.edge != "changes")
 
     def _probe(self, phrase: Phrase, found: Watching, is_condition: bool, guard: Guard | None = None) -> int | None:
-        """The number of the probe of an expression, that of a rule where it has a guard; None, with a finding, where it is none."""
+        """The number of the probe of an expression, that of a rule where it has a guard; None, with a finding, where it
+        is none.
+        """
         key = (phrase.text, self.unit, is_condition)
         if key not in self.methods:
             self.methods[key] = self._method(phrase, is_condition)

@@ -236,7 +236,9 @@ class Place(Protocol):
 
 
 def propose(library: Place, texts: Changes, write: bool) -> None:
-    """Show what changes in files of the library, with what comes and what goes in colour; write all of them, or none, if asked to."""
+    """Show what changes in files of the library, with what comes and what goes in colour; write all of them, or none,
+    if asked to.
+    """
     from difflib import unified_diff
 
     roles: dict[str, Role] = {"+": "good", "-": "bad", "@": "dim"}

@@ -21,7 +21,9 @@ from upright_block.reports import (
 
 
 class Covering:
-    """Gathers the coverage of a call. Where only some cases run, units that these do not come to are left out, and floors not judged."""
+    """Gathers the coverage of a call. Where only some cases run, units that these do not come to are left out, and
+    floors not judged.
+    """
 
     def __init__(self, library: OpenLibrary, runs_all: bool) -> None:
         self.library = library

@@ -22,8 +22,8 @@ from upright_block.reports import Line
 def command(folder: Path | None, block: str | None, stand_in: str | None) -> None:
     """Start a library in DIR: a manifest, one block, and its cases, ready to verify.
 
-    With --with-rig a program that connects BLOCK, of the library in DIR or here, with a block that stands in for its machine,
-    and a case to fill in. upright show lists the stand-ins.
+    With --with-rig a program that connects BLOCK, of the library in DIR or here, with a block that stands in for its
+    machine, and a case to fill in. upright show lists the stand-ins.
     """
     if block is not None:
         _rig(folder or Path(), block, stand_in)

@@ -19,7 +19,8 @@ MOST_DRAWN = 16_384
 @click.command(
     "plot",
     short_help="Draw a timing diagram of a case, or of a trace file.",
-    epilog="Examples:  upright plot 'stops at the upper limit' --out vent.svg    upright plot 'half open' --terminal    upright plot run.vcd",
+    epilog="Examples:  upright plot 'stops at the upper limit' --out vent.svg    upright plot 'half open' "
+    "--terminal    upright plot run.vcd",
 )
 @click.argument("target", metavar="CASE|FILE")
 @library_option
@@ -49,8 +50,8 @@ def command(
 ) -> None:
     """Draw what the pins of a case do over time, or what a trace FILE (.csv, .vcd) of upright run holds.
 
-    Where a value is wrong, what was expected is drawn over it; rows of the table stand at the ruler. Long stretches in which nothing
-    happens are cut, unless --from or --to choose a part.
+    Where a value is wrong, what was expected is drawn over it; rows of the table stand at the ruler. Long stretches in
+    which nothing happens are cut, unless --from or --to choose a part.
     """
     if terminal:
         refuse("--terminal", "--out")

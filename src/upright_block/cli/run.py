@@ -158,8 +158,9 @@ def command(
 ) -> None:
     """Run TARGET without expectations: set, force and pulse its pins, and watch what comes.
 
-    TARGET is a block, a program, a configuration, or a case, which then gives its rows. Times are from the start, and on the start of a scan; without
-    @TIME a value is there from the beginning. The exit status is 1 after a fault, or where --until was never TRUE.
+    TARGET is a block, a program, a configuration, or a case, which then gives its rows. Times are from the start, and
+    on the start of a scan; without @TIME a value is there from the beginning. The exit status is 1 after a fault, or
+    where --until was never TRUE.
     """
     if save_as is not None:
         refuse("--save-as", "--every", "--json")
@@ -275,7 +276,9 @@ def _log_file(files: ExitStack, file: Path) -> BinaryIO:
 def _draw(watched: Watched, drawn: Gatherer, target: str, picture: Path) -> None:
     """Draw what was gathered of a run; of a fault in its first scan there is nothing."""
     if watched.scans:
-        draw(trace_diagram(target, drawn.tracks(watched.run.plan.timebase.time(watched.scans))), picture, False)
+        draw(
+            trace_diagram(target, drawn.tracks(watched.run.plan.timebase.time(watched.scans))), picture, terminal=False
+        )
     else:
         show_lines([[("Nothing was drawn: no scan came to its end.", "warn")]])
 
@@ -313,7 +316,7 @@ def _keep(library: OpenLibrary, watched: Watched, patterns: Sequence[str], write
     if left:
         show_lines([[(f"Left out, since they are no single values: {', '.join(left)}.", "warn")]])
     if findings:
-        show_findings(findings, True)
+        show_findings(findings, show_all=True)
         stop("Nothing was changed.", "Do what is said above, or leave these out.")
     if not texts:
         show_lines([[("All of these have the values that they began with.", "good")]])

@@ -54,8 +54,10 @@ from upright_block.reports import (
 def command(library: OpenLibrary, name: str | None, picture: Path | None, as_json: bool) -> None:
     """Draw a block as a box with its pins, types and initial values, and list their comments.
 
-    NAME is a block or function of the library, one of the standard, or a stand-in for a machine; without it all are listed. Of a configuration its tasks are listed; of a tag its whole way is shown, from its point to
-    each pin that reads or writes it; of a variable, as in VentDrive.state, where it is declared, written and read; a wiring table is shown as the text that it means, or drawn as boxes and wires.
+    NAME is a block or function of the library, one of the standard, or a stand-in for a machine; without it all are
+    listed. Of a configuration its tasks are listed; of a tag its whole way is shown, from its point to each pin that
+    reads or writes it; of a variable, as in VentDrive.state, where it is declared, written and read; a wiring table is
+    shown as the text that it means, or drawn as boxes and wires.
     """
     if name is None:
         if picture is not None:

@@ -19,16 +19,14 @@ _SUFFIXES = (".st", ".toml", ".csv", ".xlsx")
 _MOST_NAMED = 3
 
 
-def stay(library: OpenLibrary, work: Callable[[OpenLibrary, bool], int]) -> NoReturn:
-    """Do some work, and again after each change; the second argument says that it is not the first time.
+def stay(library: OpenLibrary, first: Callable[[OpenLibrary], int], again: Callable[[OpenLibrary], int]) -> NoReturn:
+    """Do some work first, and some again after each change.
 
     It goes on until the program is ended. A library that cannot be read in between is told, and waited for.
     """
     roots = (library.root, *library.also)
     files = dict(_files(roots))
-    work(
-        open_library(library.root, library.also), False
-    )  # read behind the look at its files, so that no edit is missed
+    first(open_library(library.root, library.also))  # read behind the look at its files, so that no edit is missed
     while True:
         _wait(roots, files)
         changed = _rest(roots, files)
@@ -37,7 +35,7 @@ def stay(library: OpenLibrary, work: Callable[[OpenLibrary, bool], int]) -> NoRe
         )
         show_lines([[], [(f"── {names}", "dim")]])
         try:
-            work(open_library(library.root, library.also), True)
+            again(open_library(library.root, library.also))
         except UprightError as problem:
             show_lines([[(problem.message, "bad")], [(problem.way_out, "")]])
         except SystemExit as ended:
@@ -70,7 +68,9 @@ def _rest(roots: Sequence[Path], files: dict[str, tuple[int, int]]) -> list[str]
 
 
 def _files(roots: Sequence[Path]) -> Iterator[tuple[str, tuple[int, int]]]:
-    """The files of a library that a run may read, and of the folders that it may lead to, with the time and the size that they have."""
+    """The files of a library that a run may read, and of the folders that it may lead to, with the time and the size
+    that they have.
+    """
     for folder, below, names in (each for root in roots for each in os.walk(root)):
         below[:] = [name for name in below if not name.startswith(".")]
         for name in names:

@@ -53,7 +53,8 @@ _HIDING_CASES = ("unreadable-folder", "outside-library")
 @click.command(
     "verify",
     short_help="Run the cases.",
-    epilog="Examples:  upright verify    upright verify VentDrive    upright verify 'alarm/*twice*'    upright verify --strict",
+    epilog="Examples:  upright verify    upright verify VentDrive    upright verify 'alarm/*twice*'    upright "
+    "verify --strict",
 )
 @click.argument("cases", nargs=-1)
 @library_option
@@ -137,17 +138,19 @@ def command(
         from upright_block.cli.staying import stay
 
         refuse("--on-change", "--json")
+        later = choice._replace(changed=True, failed=True)
         stay(
             library,
-            lambda opened, later: verify(
-                opened, choice._replace(changed=later or changed, failed=later or failed), shown, stops, jobs
-            ),
+            lambda opened: verify(opened, choice, shown, stops, jobs),
+            lambda opened: verify(opened, later, shown, stops, jobs),
         )
     raise SystemExit(verify(library, choice, shown, stops, jobs))
 
 
 class Choice(NamedTuple):
-    """Which cases are run: those of some patterns, all without one; ``changed`` and ``failed`` leave out what is neither."""
+    """Which cases are run: those of some patterns, all without one; ``changed`` and ``failed`` leave out what is
+    neither.
+    """
 
     patterns: Sequence[str] = ()
     changed: bool = False
@@ -297,9 +300,9 @@ def _record(library: OpenLibrary, patterns: Sequence[str], over: bool, write: bo
         stop("--record fills in the cases that are named.", "Name them, as in upright verify --record VentDrive.")
     ready, not_run = _chosen(library, patterns)
     for case in not_run:
-        show_findings(case.findings, False)
+        show_findings(case.findings, show_all=False)
     texts, cells, left = library.record(ready, over)
-    show_findings(left, False)
+    show_findings(left, show_all=False)
     propose(library, texts, write)
     if cells:
         show_lines(

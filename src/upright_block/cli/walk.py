@@ -49,9 +49,9 @@ def command(
 ) -> None:
     """Test the mapping of a started configuration, as two people with a radio do on site.
 
-    Each input point is moved by itself, and each place that writes an output; what then differs from an undisturbed twin
-    is what the point reaches. Tags that say in the column reaches where they belong are judged; else the approved map
-    is, where there is one. The exit status is 1 when something is wrong.
+    Each input point is moved by itself, and each place that writes an output; what then differs from an undisturbed
+    twin is what the point reaches. Tags that say in the column reaches where they belong are judged; else the approved
+    map is, where there is one. The exit status is 1 when something is wrong.
     """
     if approve:
         beside("--approve", "--write", "--configuration", "--hold")

@@ -21,7 +21,8 @@ Span = tuple[int, int]
 class Slot:
     """A value in memory, at the path that leads to it: ``offset`` bytes from the start of the data.
 
-    ``bit`` is the number of a bit in the byte there. A constant without memory has offset -1. ``is_driven`` says that a column of it drives.
+    ``bit`` is the number of a bit in the byte there. A constant without memory has offset -1. ``is_driven`` says that a
+    column of it drives.
     """
 
     path: str
@@ -50,7 +51,8 @@ class Slot:
 
 @node
 class UnitName:
-    """What is told of a unit when it runs: ``number`` is its own in the module, ``holder`` the key of the unit that it is a part of.
+    """What is told of a unit when it runs: ``number`` is its own in the module, ``holder`` the key of the unit that it
+    is a part of.
 
     ``is_written`` says that it stands in the library, and was not made to look at something.
     """
@@ -93,7 +95,8 @@ class Site(InUnit):
 
 @record
 class Point(InUnit):
-    """Something that a run can reach, at its place: a statement, one way of a branch, a step, a transition, the end of a timer's time.
+    """Something that a run can reach, at its place: a statement, one way of a branch, a step, a transition, the end of
+    a timer's time.
 
     ``way`` is what leads this way, the name of the step, the transition or the timer, and empty for a statement.
     """
@@ -106,8 +109,9 @@ class Point(InUnit):
 class Remains:
     """Parts of the data of a program. IEC 61131-3:2013, 6.5.6.
 
-    ``retained`` keeps its values over a loss of power; ``outside`` is not the controller's own: inputs, what in-outs refer to,
-    the rig, and what looks at it. ``rests`` has what outputs are while nothing runs, with their offsets: no current, zero.
+    ``retained`` keeps its values over a loss of power; ``outside`` is not the controller's own: inputs, what in-outs
+    refer to, the rig, and what looks at it. ``rests`` has what outputs are while nothing runs, with their offsets: no
+    current, zero.
     """
 
     retained: tuple[Span, ...]
@@ -117,7 +121,8 @@ class Remains:
 
 @node
 class Held:
-    """Which instances lie in a value of ``size`` bytes: one of the unit of a number, those of its ``members``, or of its elements.
+    """Which instances lie in a value of ``size`` bytes: one of the unit of a number, those of its ``members``, or of
+    its elements.
 
     A member stands with its name and its offset; elements are alike, ``bounds`` are those of the array.
     """
@@ -132,7 +137,9 @@ class Held:
         return f"Held({self.unit}, {self.size} bytes)"  # what lies in it stands in many places
 
     def path_to(self, offset: int, wanted: int) -> str | None:
-        """The path of the instance of a unit, by its number, that begins at an offset; empty for this value, None where there is none."""
+        """The path of the instance of a unit, by its number, that begins at an offset; empty for this value, None where
+        there is none.
+        """
         if offset < 0:
             return None
         if offset == 0 and self.unit == wanted:
@@ -185,14 +192,15 @@ def joined(path: str, rest: str) -> str:
 class Artifact:
     """A compiled program; its data begins at address `layout.DATA`, and is ``initial`` before the first scan.
 
-    ``text`` is the module; ``is_large`` says that a function of it is too large to be compiled with care. It uses memory up to ``end``.
-    At ``writers``, where it is not 0, lies for each byte of data the number of the site that wrote there last, in
-    four bytes. At ``forces``, where it is not 0, lie three bytes for each one below, see ``forces.wat``; ``below`` is
-    how many they are. From ``reached`` on lies a byte for each of the ``points``, which is not 0 once it was reached, in the instance at a path; a
-    function has none, and what nothing can reach is None. Fault site n is ``sites[n - 1]``; ``begin`` is where the subject stands. ``units`` stand at their numbers.
+    ``text`` is the module; ``is_large`` says that a function of it is too large to be compiled with care. It uses
+    memory up to ``end``. At ``writers``, where it is not 0, lies for each byte of data the number of the site that
+    wrote there last, in four bytes. At ``forces``, where it is not 0, lie three bytes for each one below, see
+    ``forces.wat``; ``below`` is how many they are. From ``reached`` on lies a byte for each of the ``points``, which is
+    not 0 once it was reached, in the instance at a path; a function has none, and what nothing can reach is None. Fault
+    site n is ``sites[n - 1]``; ``begin`` is where the subject stands. ``units`` stand at their numbers.
 
-    ``probes`` are the values of the probes, which lie from ``own`` on. ``phase``, ``group``, ``done`` and ``steps`` are as `program.Program` has them.
-    ``slots`` are the values that plans name.
+    ``probes`` are the values of the probes, which lie from ``own`` on. ``phase``, ``group``, ``done`` and ``steps`` are
+    as `program.Program` has them. ``slots`` are the values that plans name.
     """
 
     units: tuple[UnitName, ...]

@@ -186,7 +186,9 @@ class BodyEmitter(ExpressionEmitter):
         self.columns, self.facts = {}, {}
 
     def _in_parts(self, body: Iterable[typed.Statement]) -> None:
-        """Statements in functions of their own, where a body is parted; a very long one is not compiled in one piece."""
+        """Statements in functions of their own, where a body is parted; a very long one is not compiled in one
+        piece.
+        """
         if self.is_parted and not self.loop_labels and self.frame.leave == "$leave":
             for weight, part in _parted(body):
                 if weight > _MOST_IN_PART:
@@ -256,7 +258,7 @@ class BodyEmitter(ExpressionEmitter):
         self.out.append(f"{shift} i32.shl i32.or {store(whole)} offset={offset}")
 
     def _evaluate(self, node: typed.Evaluate) -> None:
-        self._call_function(node.call, True)
+        self._call_function(node.call, clean=True)
         if node.call.function.result is not None:
             self.out.append("drop")
 
@@ -500,7 +502,9 @@ def _parted(body: Iterable[typed.Statement]) -> Iterator[tuple[int, list[typed.S
 
 
 def parameters(unit: typed.Unit) -> list[typed.Variable]:
-    """What is handed to a function beside its instance: inputs, in-outs, and room for results that are not elementary."""
+    """What is handed to a function beside its instance: inputs, in-outs, and room for results that are not
+    elementary.
+    """
     if unit.keeps_data:
         return []
     room = [v for v in results(unit) if not isinstance(v.type, Elementary)]

@@ -33,11 +33,11 @@ class Code:
     """The functions of a unit as WebAssembly text with marks, and what the marks stand for.
 
     The mark of each kind counts from 0: ``s`` are ``sites`` (unit, offset, kind), ``d`` are ``data`` (bytes,
-    alignment) that nobody changes, ``r`` are ``rooms`` (size, alignment), ``g`` are addresses of global variables, ``k``
-    are instructions that put the value of a constant on the stack, ``p`` are addresses of points, ``l`` those of tables of where the points of instances lie,
-    ``t`` those of ``tables`` of addresses, each an offset from a global variable or a number.
-    ``u`` are the numbers of ``units``: what they are called in the library is no part of the text.
-    ``virtual`` are the methods and bodies that it calls by the kind of the instance.
+    alignment) that nobody changes, ``r`` are ``rooms`` (size, alignment), ``g`` are addresses of global variables,
+    ``k`` are instructions that put the value of a constant on the stack, ``p`` are addresses of points, ``l`` those of
+    tables of where the points of instances lie, ``t`` those of ``tables`` of addresses, each an offset from a global
+    variable or a number. ``u`` are the numbers of ``units``: what they are called in the library is no part of the
+    text. ``virtual`` are the methods and bodies that it calls by the kind of the instance.
     """
 
     mode: Mode
@@ -90,7 +90,8 @@ class Code:
         return f"{{t{len(self.tables) - 1}}}"
 
     def point(self, point: Noted) -> tuple[str, int | None]:
-        """The address of a byte that says whether a point was reached; of a unit with instances that for none of them, and its level.
+        """The address of a byte that says whether a point was reached; of a unit with instances that for none of them,
+        and its level.
 
         The level is that of the table which has for the address of an instance how far its own bytes lie from these.
         """
@@ -118,7 +119,9 @@ def _numbers(_: typed.Unit) -> tuple[dict[Noted, int], Iterator[int]]:
 
 @Side
 def level_of(unit: typed.Unit) -> int:
-    """A number in which a unit differs from all whose instances may begin where one of it does: its bases, and what lies first in it."""
+    """A number in which a unit differs from all whose instances may begin where one of it does: its bases, and what
+    lies first in it.
+    """
     inner = [*([unit.base] if unit.base else []), *_first_in(unit)]
     return 1 + max(map(level_of, inner), default=-1)
 

@@ -100,7 +100,7 @@ class ExpressionEmitter(PlaceEmitter):
             self._checked("-", type_, node.start)
         else:
             self.out.append(f"{held}.const 0")
-            self.expression(node.operand, False)
+            self.expression(node.operand, clean=False)
             self.out.append(f"{held}.sub" + (narrow(type_) if clean else ""))
 
     def _binary(self, node: typed.Binary, clean: bool) -> None:
@@ -213,7 +213,8 @@ class ExpressionEmitter(PlaceEmitter):
         dividend = self.temporary(held)
         self.out.append(
             f"local.set {dividend} local.get {divisor} {held}.const -1 {held}.eq if (result {held}) "
-            f"{held}.const 0 local.get {dividend} {held}.sub else local.get {dividend} local.get {divisor} {held}.div_s end"
+            f"{held}.const 0 local.get {dividend} {held}.sub else local.get {dividend} local.get {divisor} "
+            f"{held}.div_s end"
         )
 
     def _divide_by_known(self, node: typed.Binary, divisor: int) -> bool:
@@ -270,7 +271,8 @@ class ExpressionEmitter(PlaceEmitter):
         self.out.append(f"{held}.{'trunc' if truncate else 'nearest'} local.tee {rounded}")
         low, high = float(target.low), float(target.high + 1)
         self.out.append(
-            f"{held}.const {low.hex()} {held}.ge local.get {rounded} {held}.const {high.hex()} {held}.lt i32.and i32.eqz"
+            f"{held}.const {low.hex()} {held}.ge local.get {rounded} {held}.const {high.hex()} {held}.lt "
+            "i32.and i32.eqz"
         )
         self.fault_if(start, f"value out of the range of {target}")
         wide = value_type(target)
@@ -317,7 +319,7 @@ class ExpressionEmitter(PlaceEmitter):
             self.out.append(f"i32.const {rooms[unit.result]}")
         for push, variable in reversed(waiting):
             if variable in taken:
-                self.take(taken[variable], push, variable.type, False)
+                self.take(taken[variable], push, variable.type, negated=False)
 
     def _argument(self, pin: typed.Variable, value: typed.Expression, copies: bool) -> None:
         """An input of a function; one that is not elementary is copied if it might change or must be cut."""
@@ -332,7 +334,8 @@ class ExpressionEmitter(PlaceEmitter):
         source = self.temporary("i32")
         capacity = f"i32.const {type_.capacity} " if isinstance(type_, String) else ""
         self.out.append(
-            f"local.set {source} i32.const {room} {capacity}local.get {source} {copy_instructions(type_)} i32.const {room}"
+            f"local.set {source} i32.const {room} {capacity}local.get {source} {copy_instructions(type_)} "
+            f"i32.const {room}"
         )
 
     def call(self, unit: typed.Unit, name: str = "") -> None:
@@ -436,7 +439,8 @@ def _overflows(operator: str, is_signed: bool) -> str:
     if operator == "*":
         quotient = "local.get {r} local.get {a} i64.div_" + ("s" if is_signed else "u")
         least = (
-            "local.get {a} i64.const -1 i64.eq if (result i32) local.get {b} i64.const -9223372036854775808 i64.eq else "
+            "local.get {a} i64.const -1 i64.eq if (result i32) local.get {b} i64.const -9223372036854775808 "
+            "i64.eq else "
             if is_signed
             else ""
         )

@@ -128,7 +128,9 @@ class _Flow:
         branches: Iterable[tuple[typed.Expression | None, Sequence[typed.Statement]]],
         otherwise: Sequence[typed.Statement],
     ) -> bool:
-        """Walk over ways of which one is gone; after them is assigned what each of those assigned whose end is reached."""
+        """Walk over ways of which one is gone; after them is assigned what each of those assigned whose end is
+        reached.
+        """
         reached: list[list[Variable]] = []
         for condition, body in (*branches, (None, otherwise)):
             if condition is not None:

@@ -64,11 +64,11 @@ def _choose_between(e: Emitter, type_: Elementary, least: bool) -> None:
 
 
 def _least(e: Emitter, node: typed.CallStandard) -> None:
-    _fold(e, node, True)
+    _fold(e, node, least=True)
 
 
 def _greatest(e: Emitter, node: typed.CallStandard) -> None:
-    _fold(e, node, False)
+    _fold(e, node, least=False)
 
 
 def _fold(e: Emitter, node: typed.CallStandard, least: bool) -> None:
@@ -100,9 +100,9 @@ def _limit(e: Emitter, node: typed.CallStandard) -> None:
     low, value, high = _in_any_order(e, node)
     value()
     low()
-    _choose_between(e, _held(node)[0], False)
+    _choose_between(e, _held(node)[0], least=False)
     high()
-    _choose_between(e, _held(node)[0], True)
+    _choose_between(e, _held(node)[0], least=True)
 
 
 def _select(e: Emitter, node: typed.CallStandard) -> None:

@@ -1,4 +1,5 @@
-"""The header of a module: numbers at the beginning of its memory by which a machine and the driver talk; see ``driver.wat``.
+"""The header of a module: numbers at the beginning of its memory by which a machine and the driver talk; see
+``driver.wat``.
 
 In the text of the driver a name in braces stands for the address of its field.
 """

@@ -54,7 +54,9 @@ class Bodies:
 def build_artifact(
     program: Program, bodies: Bodies | None = None, named: Mapping[str, Signal] | None = None
 ) -> Artifact:
-    """Compile a program with every unit that it uses; ``bodies`` are those that it shares with others, ``named`` what plans name."""
+    """Compile a program with every unit that it uses; ``bodies`` are those that it shares with others, ``named`` what
+    plans name.
+    """
     units = closure(program.root)
     bodies = bodies or Bodies()
     pinned = pinned_variables(units)
@@ -217,8 +219,8 @@ class _Linker:
     def lay_points(self, codes: Sequence[Code]) -> None:
         """Give each point its byte: of a function one, of a unit with instances one in each of them.
 
-        Those of an instance that nobody knows come first; a table for each level has, by the address of an instance, how far
-        its own bytes lie from these.
+        Those of an instance that nobody knows come first; a table for each level has, by the address of an instance,
+        how far its own bytes lie from these.
         """
         numbered: dict[typed.Unit, dict[int, Point]] = {}
         for code in codes:
@@ -296,7 +298,9 @@ def _stand_ins(
 
 
 def _forces(address: int, size: int) -> str:
-    """What holds forced values: for each of ``size`` bytes three from ``address`` on; nothing where nothing is forced."""
+    """What holds forced values: for each of ``size`` bytes three from ``address`` on; nothing where nothing is
+    forced.
+    """
     if not address:
         return "(func $event (param i32 i32 i64) (call $poke (local.get 0) (local.get 1) (local.get 2)))"
     marks = {"mask": address, "held": address + size, "under": address + 2 * size}

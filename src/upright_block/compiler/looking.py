@@ -21,8 +21,9 @@ class Probe:
     """A function that is called after each scan, for the instance of its owner at ``path``.
 
     It is a hidden method of the unit that it looks at, see `observe`; the path is empty for the subject itself. What
-    its in-outs keep from scan to scan lies beside its value. One that ``is_early`` has a value before the first scan too, and while
-    no scan runs; another one ends with its first fault. Where the ``guard`` does not hold, it is not computed.
+    its in-outs keep from scan to scan lies beside its value. One that ``is_early`` has a value before the first scan
+    too, and while no scan runs; another one ends with its first fault. Where the ``guard`` does not hold, it is not
+    computed.
     """
 
     method: typed.Unit
@@ -121,9 +122,9 @@ class Looks:
             if guard.after is not None:
                 now = _read(self.values[id(guard.after)])
                 rises = typed.Binary(BOOL, "AND", now, typed.Unary(BOOL, "NOT", _read(was), 0), 0)
-                change.append(_when(rises, _given(armed, True)))
+                change.append(_when(rises, _given(armed, value=True)))
             if guard.until is not None:
-                change.append(_when(_read(self.values[id(guard.until)]), _given(armed, False)))
+                change.append(_when(_read(self.values[id(guard.until)]), _given(armed, value=False)))
             yield _when(self.is_phase(0, LEFT), *change)
             if guard.after is not None:
                 yield typed.Assign(syntax.NO_PLACE, typed.whole(was), _read(self.values[id(guard.after)]))
@@ -211,7 +212,9 @@ def _seen_from(value: typed.Expression, instance: typed.Place, depth: int = 0) -
 def chosen(
     looked: Sequence[list[typed.Statement]], groups: Sequence[Sequence[int]], group: typed.Expression
 ) -> list[list[typed.Statement]]:
-    """The looks of the group that is chosen, found by halves; in the order of their steps, whatever that of the group is."""
+    """The looks of the group that is chosen, found by halves; in the order of their steps, whatever that of the group
+    is.
+    """
     if len(groups) == 1:
         return [looked[number] for number in sorted(groups[0])]
 
@@ -227,6 +230,4 @@ def chosen(
 
 
 def held_by_root(name: str, type_: Type, initial: Value | None = None) -> typed.Variable:
-    return typed.Variable(
-        name, "private", type_, False, typed.default_of(type_) if initial is None else initial, "", 0, 0
-    )
+    return typed.Variable(name, "private", type_, typed.default_of(type_) if initial is None else initial)

@@ -188,7 +188,7 @@ def _for_body(e: BodyEmitter, node: typed.For, name: str) -> None:
     e.facts = {}
     if isinstance(node.first, typed.Constant) and isinstance(node.last, typed.Constant) and e.is_local(node.place):
         ends = sorted((int(node.first.value), int(node.last.value)))
-        e.facts = {node.place.root: Fact(False, ends[0], ends[1])}
+        e.facts = {node.place.root: Fact(is_mirrored=False, low=ends[0], high=ends[1])}
     e.out.append(f"block {name}.c")
     e.reach(node.origin, "turn")
     e.statements(node.body)

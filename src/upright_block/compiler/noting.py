@@ -1,4 +1,6 @@
-"""Notes of what a body reaches: statements, ways of branches, steps, ends of timers. Read where coverage is asked for."""
+"""Notes of what a body reaches: statements, ways of branches, steps, ends of timers. Read where coverage is asked
+for.
+"""
 
 from __future__ import annotations
 
@@ -74,7 +76,9 @@ def note_labels(e: Emitter, arm: typed.Arm, selector: str, type_: Elementary) ->
 
 
 def before_call(e: Emitter, node: typed.CallInstance, base: str, offset: int) -> str:
-    """Keep what Q of a timer is before a call of it, which for an on-delay is nothing; the name of a local, or nothing."""
+    """Keep what Q of a timer is before a call of it, which for an on-delay is nothing; the name of a local, or
+    nothing.
+    """
     if not _is_own_timer(e.frame.unit, node) or node.block.key == "TON":
         return ""
     before = e.temporary("i32")

@@ -1,4 +1,6 @@
-"""Bodies laid over those of some units while they are compiled, so that a unit can run otherwise and stays as it is written."""
+"""Bodies laid over those of some units while they are compiled, so that a unit can run otherwise and stays as it is
+written.
+"""
 
 from __future__ import annotations
 

@@ -53,8 +53,8 @@ class Frame:
 
 @record
 class Fact:
-    """What is known of a variable of the unit at this point of a body: it lies from ``low`` to ``high``, where they are known;
-    and where it ``is_mirrored`` it lives in memory and a local, its mirror, has the same value.
+    """What is known of a variable of the unit at this point of a body: it lies from ``low`` to ``high``, where they are
+    known; and where it ``is_mirrored`` it lives in memory and a local, its mirror, has the same value.
     """
 
     is_mirrored: bool = False
@@ -69,7 +69,7 @@ class Fact:
 
 
 Facts = dict[typed.Variable, Fact]
-MIRRORED = Fact(True)
+MIRRORED = Fact(is_mirrored=True)
 
 
 def met(ways: Sequence[Facts]) -> Facts:
@@ -290,7 +290,9 @@ class PlaceEmitter:
         return 0
 
     def describe(self, array: Array, target: str, offset: int) -> None:
-        """Write the address on the stack, and the bounds of the array there, to where the instructions ``target`` lead."""
+        """Write the address on the stack, and the bounds of the array there, to where the instructions ``target``
+        lead.
+        """
         address = self.temporary("i32")
         self.out.append(f"local.set {address} {target} local.get {address} i32.store offset={offset}")
         for number, bound in enumerate(b for bounds in array.bounds for b in bounds):
@@ -421,7 +423,7 @@ class PlaceEmitter:
                 return
             offset = self.address(place)
             self.out.append(f"{load(place.type)} offset={offset} local.tee {mirror}")
-            self.facts[place.root] = MIRRORED if fact is None else Fact(True, fact.low, fact.high)
+            self.facts[place.root] = MIRRORED if fact is None else Fact(is_mirrored=True, low=fact.low, high=fact.high)
         else:
             offset = self.address(place)
             self.out.append(f"{load(place.type)} offset={offset}")
@@ -461,7 +463,9 @@ class PlaceEmitter:
         return kept
 
     def written(self, base: str, offset: int, type_: Type) -> None:
-        """What follows each write into memory: forced bits get their values again, and the statement at hand is noted as the last that wrote."""
+        """What follows each write into memory: forced bits get their values again, and the statement at hand is noted
+        as the last that wrote.
+        """
         mode = self.code.mode
         if mode.forces:
             size = size_of(type_)

@@ -29,8 +29,8 @@ class Mode:
     """How a program is compiled.
 
     With ``checks_overflow`` an integer that leaves its type stops the scan instead of wrapping. With
-    ``notes_writers`` it is noted which statement wrote each variable last. With ``covers`` each statement and each way of
-    a branch notes that it was reached. With ``forces`` whatever is written gives way to the forces at once.
+    ``notes_writers`` it is noted which statement wrote each variable last. With ``covers`` each statement and each way
+    of a branch notes that it was reached. With ``forces`` whatever is written gives way to the forces at once.
     """
 
     checks_overflow: bool = False
@@ -52,13 +52,14 @@ class Program:
     """``root`` with its data: ``initial`` are the bytes of it before the first scan.
 
     ``inside`` is the instance of the ``subject`` in it, ``targets`` are what its in-outs refer to, ``seen`` the
-    values of the probes. The bodies that run are those of ``over``. ``outer`` are the offsets of the global variables. The values of the probes lie behind
-    all else, from ``own`` on, so that whatever looks at a subject its own data lies at the same addresses. ``phase``
-    is a number that says what of the body runs, where there is a choice: 0 the scan and the probes, `BEFORE` the probes before
-    the first scan, `RESTING` the probes while no scan runs, `FIELD` the rig, `LEFT` what is left of the probes where one of them
-    faulted. What of them may fault is numbered: ``done`` is the last that was begun, 0 outside of them, and ``steps`` have for each the number
-    of its probe, with what says that it is over, where it has one; what only keeps values has none. ``group`` says which probes are looked at, where
-    they stand in groups.
+    values of the probes. The bodies that run are those of ``over``. ``outer`` are the offsets of the global variables.
+    The values of the probes lie behind all else, from ``own`` on, so that whatever looks at a subject its own data lies
+    at the same addresses. ``phase`` is a number that says what of the body runs, where there is a choice: 0 the scan
+    and the probes, `BEFORE` the probes before the first scan, `RESTING` the probes while no scan runs, `FIELD` the rig,
+    `LEFT` what is left of the probes where one of them faulted. What of them may fault is numbered: ``done`` is the
+    last that was begun, 0 outside of them, and ``steps`` have for each the number of its probe, with what says that it
+    is over, where it has one; what only keeps values has none. ``group`` says which probes are looked at, where they
+    stand in groups.
     """
 
     subject: typed.Unit
@@ -151,8 +152,8 @@ def make_program(
 ) -> Program:
     """Lower a subject, an unbroken unit: a function is called once in each scan, anything else is run.
 
-    Without ``groups`` all probes are looked at; else those of the group, a list of their numbers, that is chosen. Bodies may be
-    laid ``over`` those of units, which then may use ``more`` global variables.
+    Without ``groups`` all probes are looked at; else those of the group, a list of their numbers, that is chosen.
+    Bodies may be laid ``over`` those of units, which then may use ``more`` global variables.
 
     Raises:
         NoSignal: a probe looks at an instance that is not there.
@@ -353,7 +354,7 @@ def with_rig(configuration: typed.Unit, rig: typed.Unit) -> typed.Unit:
     known = _with_rigs(configuration)
     if rig not in known:
         made = replaced(configuration, kept={})
-        variable = typed.Variable(rig.name, "private", rig, False, None, rig.comment, 0, 0)
+        variable = typed.Variable(rig.name, "private", rig, comment=rig.comment)
         made.variables = configuration.variables | {variable.key: variable}
         made.uses = configuration.uses | {":rig": rig}
         typed.configured.put(made, replaced(typed.configured(configuration), rig=variable))
@@ -374,7 +375,7 @@ def _made_block(unit: typed.Unit) -> typed.Unit:
         if v.section in ("input", "output", "in_out"):
             section: typed.Section = "private" if v.section == "in_out" else v.section
             initial = typed.default_of(v.type) if v.section == "in_out" else v.initial
-            own[v.key] = typed.Variable(v.name, section, v.type, False, initial, v.comment, v.start, v.end)
+            own[v.key] = typed.Variable(v.name, section, v.type, initial, v.comment, v.start, v.end)
     written = unit.syntax
     pins = {section: unit.section(section) for section in ("input", "in_out", "output")}
     inputs = tuple(_load(own[v.key]) for v in pins["input"])
@@ -385,7 +386,7 @@ def _made_block(unit: typed.Unit) -> typed.Unit:
     body: typed.Statement = typed.Evaluate(syntax.NO_PLACE, call)
     if unit.result is not None:
         result = typed.Variable(
-            unit.name, "output", type_, False, unit.result.initial, unit.comment, written.start, written.end
+            unit.name, "output", type_, unit.result.initial, unit.comment, written.start, written.end
         )
         own[result.key] = result
         body = typed.Assign(syntax.NO_PLACE, typed.whole(result), call)

@@ -24,7 +24,7 @@ def remains(program: Program) -> Remains:
     shared = globals_of(subject)
     points = points_of(shared)
     tags: list[Tag] = list(points.tags.values()) if points else []
-    retained = list(_retained(subject, inside, False))
+    retained = list(_retained(subject, inside, is_kept=False))
     outside = [(root[target], root[target] + size_of(target.type)) for target in program.targets.values()]
     rests: list[tuple[int, bytes]] = []
     for variable, offset in layout_of(subject).offsets.items():
@@ -35,7 +35,7 @@ def remains(program: Program) -> Remains:
             rests.append((span[0], _zero(variable.type)))
     for variable, offset in program.outer.items():
         if variable.retain:
-            retained += _retained(variable.type, offset, True)
+            retained += _retained(variable.type, offset, is_kept=True)
     if points is not None:
         outer = {letter: program.outer[area] for letter, area in points.areas.items() if area in program.outer}
         for letter, offset in outer.items():

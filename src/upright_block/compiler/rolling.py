@@ -26,8 +26,8 @@ class Rolled:
     """A run of statements of one shape: the first of them, and what stands in each row of the table.
 
     ``columns`` are the parts of the first statement that differ from row to row: a place, whose address the
-    table has, or the shift of a part. An address is an offset from a global variable, or without one from the data of the
-    unit at hand.
+    table has, or the shift of a part. An address is an offset from a global variable, or without one from the data of
+    the unit at hand.
     """
 
     first: typed.Statement
@@ -153,7 +153,9 @@ class _Shapes:
 
 
 def _run(first: typed.Statement, found: Sequence[Sequence[tuple[_Leaf, _Address]]]) -> Rolled | None:
-    """The table of statements of one shape; None where nothing differs, or a variable that may lie in a register would have to be in it."""
+    """The table of statements of one shape; None where nothing differs, or a variable that may lie in a register would
+    have to be in it.
+    """
     columns: list[tuple[_Leaf, list[_Address]]] = []
     for number, (leaf, begin) in enumerate(found[0]):
         column = [leaves[number][1] for leaves in found]

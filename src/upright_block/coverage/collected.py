@@ -1,4 +1,6 @@
-"""What of the bodies of a library its cases reached: statements, ways of branches, states, transitions, ends of timers, faults."""
+"""What of the bodies of a library its cases reached: statements, ways of branches, states, transitions, ends of timers,
+faults.
+"""
 
 from __future__ import annotations
 
@@ -42,7 +44,9 @@ class Spot(InUnit):
 
 @record
 class InstanceCoverage:
-    """What cases for ``subject`` reached in the instance of a unit at ``path``: of statements and of branches how many, and how many there are."""
+    """What cases for ``subject`` reached in the instance of a unit at ``path``: of statements and of branches how many,
+    and how many there are.
+    """
 
     subject: str
     path: str
@@ -54,8 +58,8 @@ class InstanceCoverage:
 class UnitCoverage:
     """The spots of a unit with its methods, in the order of the text, and how many cases reached one of them.
 
-    ``computed`` are the places at which a state machine is given a value that cannot be told, ``instances`` those in programs and
-    configurations that cases ran.
+    ``computed`` are the places at which a state machine is given a value that cannot be told, ``instances`` those in
+    programs and configurations that cases ran.
     """
 
     unit: Unit
@@ -77,7 +81,9 @@ class UnitCoverage:
 
 @record
 class Shortfall:
-    """A unit of which the cases reach less of a kind than a floor asks for; or a floor that fits no unit: then there is none."""
+    """A unit of which the cases reach less of a kind than a floor asks for; or a floor that fits no unit: then there is
+    none.
+    """
 
     unit: UnitCoverage | None
     kind: str
@@ -101,7 +107,9 @@ _Key = tuple[str, int, str, str]
 
 
 class _Runs:
-    """The runs of one program: of each the id of its case, and what it reached, a byte for each of the points of the program."""
+    """The runs of one program: of each the id of its case, and what it reached, a byte for each of the points of the
+    program.
+    """
 
     def __init__(self, artifact: Artifact) -> None:
         self.subject = artifact.subject

@@ -26,7 +26,8 @@ Record = Callable[[ReadyCase, Sequence[str]], Tracks]
 
 @record
 class Gap:
-    """Something that no case reached: what would have to be, the id of the ``nearest`` case, and what it has there, by path.
+    """Something that no case reached: what would have to be, the id of the ``nearest`` case, and what it has there, by
+    path.
 
     ``nearest`` is empty where no case runs the unit, or comes to the place. Timers of one line stand together in one.
     """
@@ -45,7 +46,9 @@ _Ways = tuple[_Way, ...]
 
 @record
 class _Decision:
-    """What leads a way: the text that must be, the paths in it, and the ways one of which was gone by those who came there."""
+    """What leads a way: the text that must be, the paths in it, and the ways one of which was gone by those who came
+    there.
+    """
 
     says: str
     paths: tuple[str, ...]

@@ -1,4 +1,6 @@
-"""Other initial values in the sources of a library: where they are declared, and the edits that change them and nothing else."""
+"""Other initial values in the sources of a library: where they are declared, and the edits that change them and nothing
+else.
+"""
 
 from __future__ import annotations
 
@@ -44,9 +46,11 @@ class _Declared:
 
 
 class Initials:
-    """Gathers initial values to be changed in a unit, and makes edits of them; what cannot be changed becomes a finding.
+    """Gathers initial values to be changed in a unit, and makes edits of them; what cannot be changed becomes a
+    finding.
 
-    ``final`` has the value of a path at the end of the run, ``overwriting`` knows what has another value before it is read.
+    ``final`` has the value of a path at the end of the run, ``overwriting`` knows what has another value before it is
+    read.
     """
 
     def __init__(
@@ -97,7 +101,9 @@ class Initials:
     def _change_in_program(
         self, unit: typed.Unit, root: typed.Variable, inner: Sequence[typed.Variable], signal: Signal, value: Value
     ) -> None:
-        """In a program of a configuration: by its setting in VAR_CONFIG, or where it is declared if nothing else has that program."""
+        """In a program of a configuration: by its setting in VAR_CONFIG, or where it is declared if nothing else has
+        that program.
+        """
         program = root.type
         assert isinstance(program, typed.Unit)
         path = [root.key, *(variable.key for variable in inner)]
@@ -156,7 +162,9 @@ class Initials:
         value: Value,
         before: str,
     ) -> None:
-        """In the cell of a row and a column; the row may stand for many instances, which then must have the same value."""
+        """In the cell of a row and a column; the row may stand for many instances, which then must have the same
+        value.
+        """
         table = wiring_table(unit.source, Findings())
         if table is None or len(inner) != 1 or inner[0].section != "input":
             self._refuse(unit, words.no_setting(signal, unit))
@@ -256,7 +264,9 @@ def _rendered(tree: Tree, names: Mapping[str, str]) -> str:
 
 
 def _has_literal(value: Value, type_: Type) -> bool:
-    """Whether a value can be written in a source: no reference, nothing infinite, no value of an enumeration without a name."""
+    """Whether a value can be written in a source: no reference, nothing infinite, no value of an enumeration without a
+    name.
+    """
     if isinstance(type_, Enumeration):
         return type_.name_of(int(value)) is not None
     return not isinstance(type_, Reference) and (not isinstance(value, float) or value - value == 0)

@@ -42,7 +42,9 @@ class _Filled:
 
 
 def recorded(cases: Iterable[Bound], over: bool = False) -> Recorded:
-    """Run some cases and fill in what they expect and do not say; with ``over`` also where they expect something else."""
+    """Run some cases and fill in what they expect and do not say; with ``over`` also where they expect something
+    else.
+    """
     filled: dict[tuple[str, int], _Filled] = {}
     left: list[Finding] = []
     for case in cases:

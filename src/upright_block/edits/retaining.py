@@ -18,7 +18,8 @@ from upright_block.runs.watched import Watched, parted
 
 
 def kept(run: Watched, patterns: Sequence[str]) -> tuple[list[Edit], list[str], list[Finding]]:
-    """The edits that make what is chosen begin as the run ended, what a pattern fits and leaves out, and what cannot be kept.
+    """The edits that make what is chosen begin as the run ended, what a pattern fits and leaves out, and what cannot be
+    kept.
 
     What is as it was at the beginning is left alone.
 

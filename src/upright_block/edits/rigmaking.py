@@ -48,13 +48,16 @@ _NAMES = {
     "cue": ("lamp", "light", "signal"),
     "press": ("button", "key", "press", "acknowledge", "start"),
 }
-"""What the pins of blocks are often called that belong to a pin of a stand-in, or with what their names begin or end."""
+"""What the pins of blocks are often called that belong to a pin of a stand-in, or with what their names begin or end.
+"""
 _MOST_COLUMNS = 8
 
 
 @record
 class Rig:
-    """A rig as it is written: the names and texts of its program and of its cases, and what is connected, pin to pin."""
+    """A rig as it is written: the names and texts of its program and of its cases, and what is connected, pin to
+    pin.
+    """
 
     name: str
     program: str
@@ -92,7 +95,9 @@ def best_stand_in(unit: Unit, stand_ins: Sequence[Unit]) -> Unit:
 
 
 def made_rig(unit: Unit, stand_in: Unit, taken: Container[str]) -> Rig:
-    """A rig for a block with a stand-in; pins that nothing fits are pins of the rig, whose names are not among the ``taken`` keys."""
+    """A rig for a block with a stand-in; pins that nothing fits are pins of the rig, whose names are not among the
+    ``taken`` keys.
+    """
     pairs = _pairs(unit, stand_in)
     name = f"{unit.name}Rig"
     given = {own: f"machine.{other}" for own, other in pairs if unit.variables[own.upper()].section == "input"}
@@ -180,8 +185,10 @@ def _cases(name: str, unit: Unit, stand_in: Unit, pins: Sequence[tuple[str, Vari
     ]
     table = "\n".join(aligned([heads, *rows]))
     return (
-        f"# upright verify --record {name} fills in the expected cells from a run, to be looked at and taken over with --write.\n"
-        f'program = "{name}"\nscan    = "100ms"\n\n[[case]]\nname    = "what the machine does"\nvectors = """\n{table}\n"""\n'
+        f"# upright verify --record {name} fills in the expected cells from a run, to be looked at and "
+        "taken over with --write.\n"
+        f'program = "{name}"\nscan    = "100ms"\n\n[[case]]\nname    = "what the machine does"\n'
+        f'vectors = """\n{table}\n"""\n'
     )
 
 

@@ -80,7 +80,8 @@ class Contents:
         return [unit for unit in found if unit is not None and unit.is_standard]
 
     def write_rig(self, block: str, stand_in: str | None = None) -> tuple[Rig, list[Path]]:
-        """Write a rig for a block of the library, with a stand-in by name or the one that fits best; and cases to fill in.
+        """Write a rig for a block of the library, with a stand-in by name or the one that fits best; and cases to fill
+        in.
 
         Raises:
             UnknownName: there is no such block or stand-in.
@@ -125,7 +126,7 @@ class Contents:
 
     @cached_property
     def _settled(self) -> Settled:
-        return self._settle(self._read, False)
+        return self._settle(self._read, is_analysed=False)
 
     def _settle(self, found: Sequence[Finding], is_analysed: bool) -> Settled:
         suite, manifest = self._suite, self._library.manifest
@@ -165,7 +166,7 @@ class Contents:
         if any(f.name == "never-read" for f in analysed):
             analysed = unread(analysed, named_outside(self._texts))
         found = sorted([*self._read, *analysed], key=lambda f: (f.source.path, f.start, f.name))
-        return self._settle(found, True)
+        return self._settle(found, is_analysed=True)
 
     @cached_property
     def _facts(self) -> Facts:

@@ -100,7 +100,8 @@ class WithRuns(WithCases):
         return compared(own, other.tracks(), timebase, min(run.scans, other.scans))
 
     def trace(self, file: Path | str) -> Tracks:
-        """What a trace file (``.csv``, ``.vcd``) holds; of a VCD of a unit of the library with the types that it has there.
+        """What a trace file (``.csv``, ``.vcd``) holds; of a VCD of a unit of the library with the types that it has
+        there.
 
         Raises:
             BadValue: the file is no trace.
@@ -132,8 +133,9 @@ class WithRuns(WithCases):
     ) -> tuple[dict[Path, tuple[str, str]], list[str], list[Finding]]:
         """What sources are before and after final values of a run are initial values, by path; nothing is written.
 
-        A pattern with ``*`` or ``?`` chooses among the inputs and the private variables of the target; else it is the path of anything
-        that is declared. The result has besides what a pattern fits and leaves out, and findings on what cannot be kept.
+        A pattern with ``*`` or ``?`` chooses among the inputs and the private variables of the target; else it is the
+        path of anything that is declared. The result has besides what a pattern fits and leaves out, and findings on
+        what cannot be kept.
 
         Raises:
             UnknownName: a pattern chooses nothing.
@@ -177,8 +179,8 @@ class WithRuns(WithCases):
         """A controller that runs one instance of a block, a function, a program or a configuration.
 
         ``scan`` is the time of a scan, such as ``"100ms"`` or an int in ns; of a configuration its tasks say it, else
-        the manifest, else it is 100 ms. ``given`` are values before the first scan, by path; those of constants are among them.
-        ``record`` are the paths, or patterns of paths, whose changes are kept for `Controller.trace`.
+        the manifest, else it is 100 ms. ``given`` are values before the first scan, by path; those of constants are
+        among them. ``record`` are the paths, or patterns of paths, whose changes are kept for `Controller.trace`.
 
         Raises:
             UnknownName: there is no such unit, or a path of ``given`` leads nowhere.

@@ -41,8 +41,8 @@ class WithTags(Contents):
     def tag_rows(self, tags: Sequence[Tag] | None = None) -> tuple[Rows, int]:
         """Tags for a spreadsheet, with every column that their tables have, and how many rows of these are left out.
 
-        Without ``tags`` it is every row of every table, also those with errors, and the global variables AT a point; else left out
-        are the rows with errors.
+        Without ``tags`` it is every row of every table, also those with errors, and the global variables AT a point;
+        else left out are the rows with errors.
 
         Raises:
             BadValue: a row of a table does not fit its columns.
@@ -64,7 +64,8 @@ class WithTags(Contents):
         return Rows("tags", columns_of([table.source for table in tables], bool(others)), chosen), left
 
     def table_from(self, file: Path | None, text: str = "") -> str:
-        """A tag table as CSV from a file of another kind or place, or from a text with tabs or commas between its cells.
+        """A tag table as CSV from a file of another kind or place, or from a text with tabs or commas between its
+        cells.
 
         Raises:
             BadValue: it is no tag table.
@@ -74,8 +75,8 @@ class WithTags(Contents):
         return table_from(file, text)
 
     def adopted(self, before: str = "", with_points: bool = False) -> tuple[str, list[str]]:
-        """A table of the names that pins are wired to and no tag has, as CSV, behind the rows of one that is there; and those whose
-        type cannot be told.
+        """A table of the names that pins are wired to and no tag has, as CSV, behind the rows of one that is there; and
+        those whose type cannot be told.
 
         Raises:
             BadValue: the table that is there lacks a column.
@@ -168,7 +169,10 @@ class WithTags(Contents):
             ) from None
         fault = walker.bench.fault
         if fault is not None:
-            message = f"{walker.configuration.name} stops in its first scan: {fault.site.kind}, {fault.site.source.shown_line(fault.site.start)}."
+            message = (
+                f"{walker.configuration.name} stops in its first scan: {fault.site.kind}, "
+                f"{fault.site.source.shown_line(fault.site.start)}."
+            )
             raise NotRunnable(message, "Mend that first: nothing moves in a controller that stopped.")
         return judge(walker.walk(), known)
 

@@ -18,7 +18,9 @@ Read = Callable[[Source, Findings, IsFunction], syntax.File]
 
 @node
 class Written:
-    """A source with who reads it. One that ``asks`` is read when all others have declared their units, and asks what a name stands for."""
+    """A source with who reads it. One that ``asks`` is read when all others have declared their units, and asks what a
+    name stands for.
+    """
 
     source: Source
     read: Read

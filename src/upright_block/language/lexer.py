@@ -144,7 +144,8 @@ class Comment:
 
 @record
 class Tokens:
-    """The tokens of a source, in parallel lists that all end with a token of kind ``end``, and what stands between them.
+    """The tokens of a source, in parallel lists that all end with a token of kind ``end``, and what stands between
+    them.
 
     ``pragmas`` have their places, from brace to brace; what they say is nobody's business here.
     """

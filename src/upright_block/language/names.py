@@ -26,7 +26,9 @@ def listed(names: Iterable[str], most: int = 12) -> str:
 
 
 def nearest(name: str, candidates: Iterable[str]) -> str | None:
-    """The candidate most like ``name`` when letter case is ignored, or None; in whatever order they come, up to `MOST_CANDIDATES`."""
+    """The candidate most like ``name`` when letter case is ignored, or None; in whatever order they come, up to
+    `MOST_CANDIDATES`.
+    """
     if len(name) > _LONGEST:
         return None
     known: dict[str, str] = {}
@@ -45,7 +47,9 @@ def nearest(name: str, candidates: Iterable[str]) -> str | None:
 
 
 def is_slip(written: str, meant: str) -> bool:
-    """Whether one slip of the hand makes one text of the other: a character too many, too few or wrong, or two exchanged."""
+    """Whether one slip of the hand makes one text of the other: a character too many, too few or wrong, or two
+    exchanged.
+    """
     if abs(len(written) - len(meant)) > 1 or written == meant:
         return False
     start = next(

@@ -68,7 +68,9 @@ Owner = TypeVar("Owner", bound=Keeping)
 
 
 class Side(Generic[Owner, T]):
-    """A table beside objects: what is found out about each when somebody asks first, and kept as long as the object lives."""
+    """A table beside objects: what is found out about each when somebody asks first, and kept as long as the object
+    lives.
+    """
 
     def __init__(self, make: Callable[[Owner], T]) -> None:
         self._make = make

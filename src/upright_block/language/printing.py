@@ -138,7 +138,9 @@ def _sequence(node: syntax.Sequence) -> Iterator[str]:
 
 
 def _configuration(node: syntax.Configuration) -> Iterator[str]:
-    """A configuration; what stands in which of several resources is nobody's business, so all of it stands in the first."""
+    """A configuration; what stands in which of several resources is nobody's business, so all of it stands in the
+    first.
+    """
     yield f"CONFIGURATION {node.name}"
     yield from (f"RESOURCE {name} END_RESOURCE" for name in node.resources)
     for section in node.globals:

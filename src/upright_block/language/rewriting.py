@@ -11,7 +11,9 @@ Body = tuple[typed.Statement, ...]
 
 
 def rewritten(body: Body, change: Callable[[typed.Statement], Iterable[typed.Statement]]) -> Body:
-    """A body in which ``change`` says what stands in the place of each statement; it is given those whose inner bodies are rewritten."""
+    """A body in which ``change`` says what stands in the place of each statement; it is given those whose inner bodies
+    are rewritten.
+    """
     return tuple(made for statement in body for made in change(_inside(statement, change)))
 
 

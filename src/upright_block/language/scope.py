@@ -72,7 +72,8 @@ class NamedValues:
 
 @record
 class Elsewhere:
-    """A name that a source declares which is not read now: of a unit of a ``kind``, a ``TYPE``, a ``VALUE`` or a ``VARIABLE``.
+    """A name that a source declares which is not read now: of a unit of a ``kind``, a ``TYPE``, a ``VALUE`` or a
+    ``VARIABLE``.
 
     It is known for suggestions alone. What a rig declares rigs alone see.
     """
@@ -101,9 +102,10 @@ class Scope:
     """All names of the library ``name``, in upper case. Standard units appear as they are first used.
 
     ``values`` holds the enumerations that have a value of a name. ``rigs`` are the sources that are there for cases
-    alone: what they declare is seen by each other and by nothing else, and they alone see the ``stand_ins``. ``missing`` are names that programs use and nobody
-    declares. ``elsewhere`` are names of sources that are not read. ``outputs`` are the tags with a variable of their own at each byte of the outputs, and what programs have AT
-    one, as tags without a variable. ``postponed`` is what is done once the pins of all blocks are known.
+    alone: what they declare is seen by each other and by nothing else, and they alone see the ``stand_ins``.
+        ``missing`` are names that programs use and nobody declares. ``elsewhere`` are names of sources that are not
+        read. ``outputs`` are the tags with a variable of their own at each byte of the outputs, and what programs have
+        AT one, as tags without a variable. ``postponed`` is what is done once the pins of all blocks are known.
     """
 
     standard: Standard

@@ -189,7 +189,9 @@ def signals_in(unit: Unit, written: syntax.Node, text: str) -> Iterator[Signal]:
 
 
 def named_in(text: str, find: Callable[[str], Unit | None]) -> tuple[Unit, str] | None:
-    """The unit that a path begins with, by its longest name, and what is behind that; None where it begins with none."""
+    """The unit that a path begins with, by its longest name, and what is behind that; None where it begins with
+    none.
+    """
     node = parse_expression(Source("", text), Findings())
     ends = [len(text)]
     while isinstance(node, (syntax.Member, syntax.Index, syntax.Part)):
@@ -203,12 +205,13 @@ def named_in(text: str, find: Callable[[str], Unit | None]) -> tuple[Unit, str] 
 
 
 def find_declared(unit: Unit, path: str) -> Signal:
-    """What a path names, though it may have no place in the data: an in-out of an instance, a constant with several values.
+    """What a path names, though it may have no place in the data: an in-out of an instance, a constant with several
+    values.
 
     Raises:
         NoSignal: some part of the path names nothing.
     """
-    return _Finder(unit, path, True).signal()
+    return _Finder(unit, path, is_of_declarations=True).signal()
 
 
 class _Finder:

@@ -18,7 +18,8 @@ class Cell:
 
 
 class Source:
-    """One text as it was read: a block source, a case file, a table; ``form`` says how units are written in it, empty where none are.
+    """One text as it was read: a block source, a case file, a table; ``form`` says how units are written in it, empty
+    where none are.
 
     Offsets everywhere in the language layer are character offsets into ``text``.
     Lines and columns count from 1, as editors show them.
@@ -78,8 +79,8 @@ class Source:
 class Sheet(Source):
     """A sheet of a spreadsheet: each row is a line of ``text``, with a tab between two cells.
 
-    Lines are rows and columns are those of cells, both counted from 1 as the spreadsheet does. ``is_only`` says that its
-    workbook has no other that holds something.
+    Lines are rows and columns are those of cells, both counted from 1 as the spreadsheet does. ``is_only`` says that
+    its workbook has no other that holds something.
     """
 
     __slots__ = ("is_only", "sheet")

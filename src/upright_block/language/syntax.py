@@ -176,8 +176,8 @@ class Statement(Node):
 class Made(Statement):
     """A statement that nobody wrote: it was made for what stands at its place, such as a step or EN.
 
-    Some say what they do there, by ``role``: that a ``step`` begins, that a ``transition`` clears, that a call is an ``enable`` d one, or
-    a unit a ``disable`` d one; ``name`` is that of the step or the transition.
+    Some say what they do there, by ``role``: that a ``step`` begins, that a ``transition`` clears, that a call is an
+    ``enable`` d one, or a unit a ``disable`` d one; ``name`` is that of the step or the transition.
     """
 
     statement: Statement | None = None

@@ -16,7 +16,9 @@ if TYPE_CHECKING:
 
 @record
 class Timebase:
-    """The starts of the scans of a run, all in ns. Scan 0 starts at 0; after each ``period`` the same ``starts`` come again."""
+    """The starts of the scans of a run, all in ns. Scan 0 starts at 0; after each ``period`` the same ``starts`` come
+    again.
+    """
 
     period: int
     starts: tuple[int, ...] = (0,)

@@ -42,11 +42,11 @@ class Variable:
     name: str
     section: Section
     type: Type
-    constant: bool
-    initial: Initial
-    comment: str
-    start: int
-    end: int
+    initial: Initial = None
+    comment: str = ""
+    start: int = 0
+    end: int = 0
+    constant: bool = False
     is_folded: bool = False
     address: str = ""
     shared: Variable | None = None
@@ -78,7 +78,8 @@ class Variable:
 class Compound(Type):
     """A type that has variables of its own: a structure, a block, or all globals together.
 
-    ``kept`` is what later stages found out about it, each in a table of its own, see `Side`; it lives as long as this does.
+    ``kept`` is what later stages found out about it, each in a table of its own, see `Side`; it lives as long as this
+    does.
     """
 
     __slots__ = ()
@@ -107,8 +108,9 @@ class Structure(Compound):
 class Configured:
     """What a configuration says of the instances in it, by the names of their programs in upper case.
 
-    ``resources`` are the names that a path may begin with, ``settings`` the addresses of variables that have an open one, ``connections``
-    what is given to the pins of programs, ``accesses`` the names for variables from outside; ``rig`` is the instance of the rig around it.
+    ``resources`` are the names that a path may begin with, ``settings`` the addresses of variables that have an open
+    one, ``connections`` what is given to the pins of programs, ``accesses`` the names for variables from outside;
+    ``rig`` is the instance of the rig around it.
     """
 
     resources: set[str] = fresh(default_factory=set)
@@ -154,7 +156,8 @@ class Unit(Compound):
     tells the units of one run apart where a call goes by the kind of the instance; 0 needs no telling.
     ``edges`` are the detectors of inputs of which the body sees the edge, by the key of the input.
     ``virtual_uses`` are the keys of methods, and of blocks, that it calls by the kind of the instance.
-    ``tasks`` are those of a configuration, ``timebase`` its moments where an interval tells. ``located`` are the addresses of its variables AT a point, by their keys.
+    ``tasks`` are those of a configuration, ``timebase`` its moments where an interval tells. ``located`` are the
+    addresses of its variables AT a point, by their keys.
     """
 
     kind: UnitKind
@@ -211,7 +214,7 @@ class Unit(Compound):
     def this(self) -> Variable:
         """The instance at hand, in the body of the unit or of a method of it."""
         if self._this is None:
-            self._this = Variable("THIS", "this", self, False, None, "", 0, 0)
+            self._this = Variable("THIS", "this", self)
         return self._this
 
     @property

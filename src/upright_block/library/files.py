@@ -163,12 +163,14 @@ class Files:
             raise FileProblem("bad-workbook", str(problem), problem.way_out) from None
 
     def sheets(self, path: Path, findings: Findings) -> list[Source]:
-        """The texts of a table file: a CSV file, or each sheet of a workbook; none, with a finding, if it cannot be read."""
+        """The texts of a table file: a CSV file, or each sheet of a workbook; none, with a finding, if it cannot be
+        read.
+        """
         if path.suffix.lower() != ".xlsx":
             source = self.source(path, findings)
             return [] if source is None else [source]
         try:
-            return list(self.book(path, True, findings).sheets.values())
+            return list(self.book(path, names=True, findings=findings).sheets.values())
         except FileProblem as problem:
             self._report(findings, path, problem)
             return []
@@ -213,7 +215,9 @@ _KINDS = {
 
 
 def _is_part(path: Path) -> bool:
-    """Whether a file beside the manifest should be elsewhere: other tools have files there too, and the approved map is there."""
+    """Whether a file beside the manifest should be elsewhere: other tools have files there too, and the approved map is
+    there.
+    """
     return path.suffix.lower() != ".toml" and path.name != "walk.csv"
 
 

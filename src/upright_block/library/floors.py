@@ -16,7 +16,9 @@ _WAY_OUT = 'Write floors = { "*" = { statements = 90 } } below [coverage].'
 
 @record
 class Floor:
-    """The least percentage of each kind that the cases must reach of the units whose name fits a pattern; ``start`` is its place."""
+    """The least percentage of each kind that the cases must reach of the units whose name fits a pattern; ``start`` is
+    its place.
+    """
 
     pattern: str
     least: Mapping[str, float]

@@ -1,4 +1,6 @@
-"""Where units of which form lie in a library: a new form is one more entry here, and nothing else asks for folders or suffixes."""
+"""Where units of which form lie in a library: a new form is one more entry here, and nothing else asks for folders or
+suffixes.
+"""
 
 from __future__ import annotations
 
@@ -11,7 +13,9 @@ from upright_block.language.telling.findings import Findings
 
 @record
 class Form:
-    """The folders of the manifest that sources of a form lie in, how their names end, who reads them, and whether that asks for names."""
+    """The folders of the manifest that sources of a form lie in, how their names end, who reads them, and whether that
+    asks for names.
+    """
 
     folders: tuple[str, ...]
     suffixes: tuple[str, ...]

@@ -21,7 +21,9 @@ from upright_block.standard import STANDARD
 
 @record
 class Library:
-    """Everything that was read; ``tables`` are those of tags and wirings. ``findings`` are those of the sources, in the order of their places."""
+    """Everything that was read; ``tables`` are those of tags and wirings. ``findings`` are those of the sources, in the
+    order of their places.
+    """
 
     root: Path
     manifest: Manifest
@@ -46,8 +48,8 @@ class Library:
 
 @record
 class Texts:
-    """The texts of a library before anything in them is understood: ``own`` sources of units, those of ``rigs``, and tables of tags.
-    ``findings`` are of files that cannot be read.
+    """The texts of a library before anything in them is understood: ``own`` sources of units, those of ``rigs``, and
+    tables of tags. ``findings`` are of files that cannot be read.
     """
 
     root: Path

@@ -38,8 +38,8 @@ class Manifest:
     """``folders`` are those of each part of a library, relative to the one that holds the manifest.
 
     ``overflow`` says what an integer does that leaves its type: ``wrap`` or ``fault``. ``policy`` is what it says of
-    findings, ``points`` of how points are counted, ``dialect`` of what controllers have, ``floors`` of what cases must reach; ``scan`` is the time in ns of a
-    scan that nothing else says.
+    findings, ``points`` of how points are counted, ``dialect`` of what controllers have, ``floors`` of what cases must
+    reach; ``scan`` is the time in ns of a scan that nothing else says.
     """
 
     name: str

@@ -34,7 +34,9 @@ def mentioned(text: str) -> frozenset[str]:
 
 @state
 class Shown:
-    """What a source declares: units and configurations, types, values of enumerations (those ``inner`` to a unit apart), global variables."""
+    """What a source declares: units and configurations, types, values of enumerations (those ``inner`` to a unit
+    apart), global variables.
+    """
 
     source: Source
     units: list[typed.Unit] = fresh(default_factory=list)
@@ -95,7 +97,9 @@ def shown_by(scope: Scope) -> dict[Source, Shown]:
 
 
 def declared_names(source: Source) -> frozenset[str]:
-    """The names that a source gives by its form alone, in upper case and without their namespaces: at least those of `Shown.names`."""
+    """The names that a source gives by its form alone, in upper case and without their namespaces: at least those of
+    `Shown.names`.
+    """
     found: set[str] = set()
     for node in syntax.within(parse(source, Findings())):
         if isinstance(node, (syntax.Unit, syntax.Configuration, syntax.TypeDeclaration, syntax.EnumerationMember)):

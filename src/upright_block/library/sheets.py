@@ -37,7 +37,9 @@ class Rows:
         return csv_lines([[row.get(column, "") for column in self.columns] for row in (heads, *self.rows)])
 
     def workbook(self) -> bytes:
-        """The rows as a workbook of one sheet. All cells are texts, so that no zero is lost and none becomes a formula."""
+        """The rows as a workbook of one sheet. All cells are texts, so that no zero is lost and none becomes a
+        formula.
+        """
         from openpyxl import Workbook
         from openpyxl.styles import Font
 

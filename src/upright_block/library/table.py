@@ -150,8 +150,8 @@ def inline_table(source: Source, text: str, origin: Callable[[int], int]) -> Tab
     """A table in the text of a case file; ``origin`` says where in ``source`` a character of ``text`` stands.
 
     White space separates cells, ``|`` is a ruler, ``.`` is an empty cell; a line that begins with
-    ``#`` is a comment. A word of `ROLES` belongs to the name that follows it. Rows between ``repeat 5`` and ``end`` stand
-    there so often.
+    ``#`` is a comment. A word of `ROLES` belongs to the name that follows it. Rows between ``repeat 5`` and ``end``
+    stand there so often.
     """
     split = _InlineSplit(text, origin)
     lines = [(start, line) for start, line in _lines(text) if line.replace("|", " ").strip()[:1] not in ("", "#")]
@@ -307,8 +307,8 @@ def _line_end(text: str, offset: int) -> int:
 
 
 def _row_end(text: str, start: int, offset: int) -> int:
-    """The end of the line at ``offset``, or of a later one where a cell with quotes goes on there: what begins at ``start`` has its
-    quotes in pairs up to it. A quote that stays open for too long is a mistake of its line alone.
+    """The end of the line at ``offset``, or of a later one where a cell with quotes goes on there: what begins at
+    ``start`` has its quotes in pairs up to it. A quote that stays open for too long is a mistake of its line alone.
     """
     first = end = _line_end(text, offset)
     for _ in range(_MOST_LINES):

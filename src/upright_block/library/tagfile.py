@@ -17,7 +17,8 @@ from upright_block.library.table import delimiter_of, table_of
 
 
 def columns_of(sources: Iterable[Source], has_others: bool) -> list[str]:
-    """The columns of some tag tables as they stand there, empty ones too; ``has_others`` says that tags of no table come with them.
+    """The columns of some tag tables as they stand there, empty ones too; ``has_others`` says that tags of no table
+    come with them.
 
     Raises:
         BadValue: a row of a table does not fit its columns.
@@ -59,7 +60,8 @@ def appended(before: str, rows: Sequence[Mapping[str, str]]) -> str:
 
 
 def pasted_rows(text: str) -> tuple[list[str], list[dict[str, str]]]:
-    """The columns and rows of a text: CSV with commas or semicolons, or cells with tabs between as a spreadsheet copies them.
+    """The columns and rows of a text: CSV with commas or semicolons, or cells with tabs between as a spreadsheet copies
+    them.
 
     Raises:
         ValueError: there is no column ``tag``, or a row has more cells than there are columns.
@@ -110,7 +112,7 @@ def _texts_of(file: Path) -> list[str]:
 
     findings = Findings()
     try:
-        book = read_book(file.name, file.read_bytes(), True, findings)
+        book = read_book(file.name, file.read_bytes(), names=True, findings=findings)
     except NoWorkbook as problem:
         raise BadValue(str(problem), problem.way_out) from None
     wrong = next((finding for finding in findings.items if stops(finding.name)), None)

@@ -1,4 +1,6 @@
-"""Workbooks (.xlsx, ISO/IEC 29500): their sheets as texts, with what a spreadsheet does to cells told and not guessed."""
+"""Workbooks (.xlsx, ISO/IEC 29500): their sheets as texts, with what a spreadsheet does to cells told and not
+guessed.
+"""
 
 from __future__ import annotations
 
@@ -96,7 +98,9 @@ def read_book(path: str, content: bytes, names: bool, findings: Findings) -> Boo
 
 
 def _used(rows: list[list[str]], width: int, names: bool) -> set[int]:
-    """The columns whose cells mean something, counted from 1: of a table of tags comments and what nobody knows do not."""
+    """The columns whose cells mean something, counted from 1: of a table of tags comments and what nobody knows do
+    not.
+    """
     heads = [head.lower() for head in next((row for row in rows if any(row)), [])]
     every = range(1, width + 1)
     if not names:
@@ -183,7 +187,8 @@ def _extent(content: bytes, room: int) -> tuple[int, bool]:
     if max(bottom * right, merged) > room:
         more = "" if room == MOST_CELLS else " in all sheets together"
         raise NoWorkbook(
-            f"A sheet reaches to row {bottom:,} and column {column_letters(right)}, more than {MOST_CELLS:,} cells{more}.",
+            f"A sheet reaches to row {bottom:,} and column {column_letters(right)}, more than "
+            f"{MOST_CELLS:,} cells{more}.",
             "Delete what stands or is merged far below or right of the table, or save the table as CSV.",
         )
     return max(bottom * right, merged), has_formulas
@@ -192,7 +197,7 @@ def _extent(content: bytes, room: int) -> tuple[int, bool]:
 def _parse(content: bytes, begun: Callable[[str, dict[str, str]], None]) -> None:
     parser = expat.ParserCreate()
     parser.StartElementHandler = begun
-    parser.Parse(content, True)
+    parser.Parse(content, True)  # noqa: FBT003 - it takes no keyword
 
 
 def _loaded(content: bytes, data_only: bool) -> Any:
@@ -210,7 +215,8 @@ def _loaded(content: bytes, data_only: bool) -> Any:
 def _text(cell: BookCell, names: bool) -> str:
     """A cell as it would be typed into a text: times as durations, dates as the language writes them.
 
-    Tabs and line ends inside of it are blanks among names, and elsewhere what a text of the language has for them (table 6).
+    Tabs and line ends inside of it are blanks among names, and elsewhere what a text of the language has for them
+    (table 6).
     """
     value: Any = cell.value
     if value is None:

@@ -15,10 +15,12 @@ Changes = Mapping[Path, tuple[str, str]]
 
 
 def write_texts(files: Files, texts: Changes) -> None:
-    """Write some texts of the library whose files are ``files``, all or none; a byte order mark that a file has is kept.
+    """Write some texts of the library whose files are ``files``, all or none; a byte order mark that a file has is
+    kept.
 
     Raises:
-        NotRunnable: one leads out of the library, is not what it was any more, could not be read again, or cannot be written.
+        NotRunnable: one leads out of the library, is not what it was any more, could not be read again, or cannot be
+            written.
     """
     contents: dict[Path, bytes] = {}
     for path, (before, after) in texts.items():

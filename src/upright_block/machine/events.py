@@ -11,7 +11,9 @@ from upright_block.compiler.layout import DATA
 from upright_block.language.nodes import node
 
 Power = Literal["off", "on", "cold", "stop", "run"]
-"""``off`` ends all, ``on`` begins again with what is retained, ``cold`` with nothing; after ``stop`` it goes on with ``run``."""
+"""``off`` ends all, ``on`` begins again with what is retained, ``cold`` with nothing; after ``stop`` it goes on with
+``run``.
+"""
 POWERED = {"off": "off", "on": "on", "cold": "on", "stop": "stop", "run": "on"}
 """The words that switch the power, and what is then."""
 EVENT = struct.Struct("<qii8s")
@@ -24,7 +26,9 @@ BITS = 3
 
 @node
 class Event:
-    """The bytes of a value (1, 2, 4, 8, or `BITS`) that are stored at ``address`` before scan ``scan``, or what else is done with them."""
+    """The bytes of a value (1, 2, 4, 8, or `BITS`) that are stored at ``address`` before scan ``scan``, or what else is
+    done with them.
+    """
 
     scan: int
     address: int
@@ -53,12 +57,13 @@ def clock_event(scan: int, start: int) -> Event:
 
 
 def force_event(target: Slot, scan: int, content: bytes | None, is_input: bool, freezes: bool = False) -> Event:
-    """The event that holds ``target`` at a value from ``scan`` on, or at the one that it has where it ``freezes``; None releases it.
+    """The event that holds ``target`` at a value from ``scan`` on, or at the one that it has where it ``freezes``; None
+    releases it.
 
     An ``is_input`` that is released has at once what it was driven to meanwhile.
     """
     action = _RELEASE if content is None else _FREEZE if freezes else _FORCE
-    bits = bytes(target.size) if target.bit is None else target.encode(False)
+    bits = bytes(target.size) if target.bit is None else target.encode(value=False)
     return Event(scan, DATA + target.offset, bits if content is None else content, action | _INPUT * is_input)
 
 

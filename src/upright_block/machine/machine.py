@@ -48,8 +48,8 @@ _LONG_SLICE = 0.05
 class Snapshot:
     """All that a machine holds at a moment: its data with the clock and the forces, and whether it runs.
 
-    ``held`` is what its outputs had when it stopped, or lost its power. ``looked`` is what the probes of the artifact ``of`` keep.
-    ``clock`` is what the wall clock would have shown at scan 0, where it was set.
+    ``held`` is what its outputs had when it stopped, or lost its power. ``looked`` is what the probes of the artifact
+    ``of`` keep. ``clock`` is what the wall clock would have shown at scan 0, where it was set.
     """
 
     content: bytes
@@ -65,7 +65,9 @@ class Snapshot:
 
 @record
 class Reached:
-    """What a machine has reached: ``notes`` has a byte for each of the ``points`` of its artifact, 0 for what was not."""
+    """What a machine has reached: ``notes`` has a byte for each of the ``points`` of its artifact, 0 for what was
+    not.
+    """
 
     points: tuple[tuple[Point, str | None] | None, ...]
     notes: bytes
@@ -93,7 +95,8 @@ class Machine:
     ) -> None:
         """``module`` is the compiled artifact where it is at hand; else it is compiled or taken from the cache.
 
-        ``find`` knows the slots of all signals, as `Program.slot` does; without it there are those that the artifact has.
+        ``find`` knows the slots of all signals, as `Program.slot` does; without it there are those that the artifact
+        has.
         """
         self.artifact = artifact
         self._find = find
@@ -217,7 +220,9 @@ class Machine:
         return None if found is None or found.unit.is_standard else found
 
     def reached(self) -> Reached:
-        """The statements and branches that were reached since the machine was made, or forgot them, where the artifact notes it."""
+        """The statements and branches that were reached since the machine was made, or forgot them, where the artifact
+        notes it.
+        """
         start, points = self.artifact.reached, self.artifact.points
         return Reached(points, bytes(self._bytes[start : start + len(points)]))
 
@@ -227,7 +232,9 @@ class Machine:
         self._bytes[start : start + count] = bytes(count)
 
     def poke(self, slot: Slot, content: bytes) -> None:
-        """Store the bytes of a value, as `Slot.encode` gives them, in its slot; what is forced there stays, and has them when it is released."""
+        """Store the bytes of a value, as `Slot.encode` gives them, in its slot; what is forced there stays, and has
+        them when it is released.
+        """
         address = DATA + slot.offset
         if self._event is not None:
             for event in store_events(slot, 0, content):
@@ -256,11 +263,15 @@ class Machine:
     # --- forces ---
 
     def force(self, slot: Slot, content: bytes) -> None:
-        """Hold a slot at a value, against whatever writes it, until it is released; the mode of the artifact has to be one with forces."""
+        """Hold a slot at a value, against whatever writes it, until it is released; the mode of the artifact has to be
+        one with forces.
+        """
         self._do(force_event(slot, 0, content, slot.is_driven))
 
     def release(self, slot: Slot) -> None:
-        """End the force on a slot, if there is one. It has what is written next; an input has at once what it was driven to."""
+        """End the force on a slot, if there is one. It has what is written next; an input has at once what it was
+        driven to.
+        """
         if self._event is not None:
             self._do(force_event(slot, 0, None, slot.is_driven))
 
@@ -294,7 +305,8 @@ class Machine:
     # --- time ---
 
     def look(self) -> None:
-        """Give every probe that is early its value for what the machine holds now, without a scan: what they keep begins here.
+        """Give every probe that is early its value for what the machine holds now, without a scan: what they keep
+        begins here.
 
         One that faults has none yet.
         """
@@ -320,7 +332,7 @@ class Machine:
             return None
         step = artifact.steps[done - 1]
         if step is not None and step[1] is not None:
-            self.poke(step[1], step[1].encode(True))
+            self.poke(step[1], step[1].encode(value=True))
         return Upset(None if step is None else step[0], self.scan, self._fault(trap))
 
     @property
@@ -331,8 +343,8 @@ class Machine:
     def switch(self, power: Power) -> None:
         """Take the power away or bring it back, before the next scan; what of the data is left is `Remains`.
 
-        While it is off or stopped no scan runs, though their moments pass, and the scan clock stands still. Forces on outputs rest
-        meanwhile.
+        While it is off or stopped no scan runs, though their moments pass, and the scan clock stands still. Forces on
+        outputs rest meanwhile.
         """
         left, data = self.artifact.remains, self._bytes[DATA : DATA + len(self.artifact.initial)]
         if power in ("off", "stop"):
@@ -398,9 +410,10 @@ class Machine:
         A run of any length takes the memory of one piece. ``events`` are packed, in
         the order of their scans. ``spans`` are the parts (offset, length) of the data to watch.
         A piece ends before each scan of ``ends``, which are in order, and where its log is full. A fault ends the
-        run early and stands in the last piece, as does that of ``until`` itself, and so does a scan after which ``until``, a BOOL, is TRUE. A run that
-        is left in the middle, by whatever exception, goes on with the next one. The log counts its scans from
-        ``counts_from``, or for each piece from its first. ``power`` says before which scans what is switched, see `switch`.
+        run early and stands in the last piece, as does that of ``until`` itself, and so does a scan after which
+        ``until``, a BOOL, is TRUE. A run that is left in the middle, by whatever exception, goes on with the next one.
+        The log counts its scans from ``counts_from``, or for each piece from its first. ``power`` says before which
+        scans what is switched, see `switch`.
         """
         power = power or {}
         ends = sorted({*ends, *power}) if power else ends

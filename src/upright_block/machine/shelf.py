@@ -1,4 +1,6 @@
-"""Long logs put aside: in a file without a name that the system reads back page by page, so that memory stays bounded."""
+"""Long logs put aside: in a file without a name that the system reads back page by page, so that memory stays
+bounded.
+"""
 
 from __future__ import annotations
 
@@ -8,7 +10,9 @@ from typing import IO
 
 
 class Shelf:
-    """Keeps byte strings; those beyond the first ``most`` bytes lie on the disk, in a file that is gone with the process."""
+    """Keeps byte strings; those beyond the first ``most`` bytes lie on the disk, in a file that is gone with the
+    process.
+    """
 
     def __init__(self, most: int) -> None:
         self._room = most

@@ -49,8 +49,8 @@ class Trace:
 
     ``start`` are the watched words before the first of these scans, by address; ``log`` has the
     changes of them in the order of time, as the driver writes them: scans since ``base``, address, value. ``fault``
-    stopped the scan after the last one; ``is_met`` says that the last one met the condition that the run waited for. ``upsets`` are
-    the faults of what only looked.
+    stopped the scan after the last one; ``is_met`` says that the last one met the condition that the run waited for.
+    ``upsets`` are the faults of what only looked.
     """
 
     first: int
@@ -143,7 +143,9 @@ class Trace:
         return scans.tolist(), values.tolist()
 
     def _changed(self, address: int) -> tuple[np.ndarray, np.ndarray]:
-        """The scans from which on a word of a long log has another value, and these; the first stands for all before."""
+        """The scans from which on a word of a long log has another value, and these; the first stands for all
+        before.
+        """
         import numpy as np
 
         before = self._word(address)
@@ -210,13 +212,16 @@ class Trace:
         return np.array(self.values(slot, range(self.first, self.end)), dtype)
 
     def changes(self, slot: Slot) -> Sequence[int]:
-        """The scans that gave a slot another value than it had after the scan before, in order; the first of the run is none."""
+        """The scans that gave a slot another value than it had after the scan before, in order; the first of the run is
+        none.
+        """
         since, _ = self.history(slot)
         found: Sequence[int] = since[max(bisect_right(since, self.begun), 1) :]
         return found
 
     def turns(self, slot: Slot) -> Iterator[tuple[int, Value]]:
-        """The scans of this trace that gave a slot another value than before, with that value; also the first of the run.
+        """The scans of this trace that gave a slot another value than before, with that value; also the first of the
+        run.
 
         Raises:
             KeyError: the slot was not watched.

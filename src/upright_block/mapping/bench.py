@@ -32,7 +32,8 @@ Change = tuple[Slot, bytes]
 
 
 class Bench(Session):
-    """A configuration in which every task has run once, from where it goes on by hand; ``numbers`` stand beside tags in the text.
+    """A configuration in which every task has run once, from where it goes on by hand; ``numbers`` stand beside tags in
+    the text.
 
     Bodies may be laid ``over`` those that are written, with ``more`` global variables, see `make_program`.
     """
@@ -60,7 +61,9 @@ class Bench(Session):
         return self.fault is None
 
     def images(self, scans: int) -> list[np.ndarray]:
-        """The data after each of some scans, up to a fault: what a scan leaves that stopped is no value of the controller."""
+        """The data after each of some scans, up to a fault: what a scan leaves that stopped is no value of the
+        controller.
+        """
         import numpy as np
 
         found: list[np.ndarray] = []

@@ -27,7 +27,9 @@ class OutputPlace:
 
 @node
 class Disturbed:
-    """The places of a configuration, the global variable that chooses one of them by its number, and the bodies that ask it."""
+    """The places of a configuration, the global variable that chooses one of them by its number, and the bodies that
+    ask it.
+    """
 
     places: tuple[OutputPlace, ...]
     switch: typed.Variable
@@ -36,7 +38,7 @@ class Disturbed:
 
 def disturbed(configuration: typed.Unit, tags: Mapping[str, Tag]) -> Disturbed:
     """Bodies in which each statement that writes an output is followed by one that changes its value on demand."""
-    switch = typed.Variable("%walk", "global", DINT, False, 0, "", 0, 0)
+    switch = typed.Variable("%walk", "global", DINT, 0)
     outputs = {tag.variable for tag in tags.values() if tag.area == "Q"}
     places: list[OutputPlace] = []
     bodies: dict[typed.Unit, Body] = {}

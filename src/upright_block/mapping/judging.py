@@ -41,8 +41,8 @@ class Judged:
 def judge(walk: Walk, approved: Mapping[str, Approved] | None = None) -> list[Judged]:
     """What is thought of each point, in the order of the walk.
 
-    A tag that says what it ``reaches`` is judged by that; another one by the ``approved`` map, where there is one. A tag
-    whose point, sense or range is not as approved is told in any case, and so is one that is gone.
+    A tag that says what it ``reaches`` is judged by that; another one by the ``approved`` map, where there is one. A
+    tag whose point, sense or range is not as approved is told in any case, and so is one that is gone.
     """
     found = [replaced(_input(entry), where=entry.pins[0].where if entry.pins else "") for entry in walk.inputs]
     found += [replaced(_output(entry), where=entry.where) for entry in walk.outputs]
@@ -108,34 +108,61 @@ def _moved(entry: InputWalk) -> Judged:
             says = "Nothing that reads it moves" if entry.is_used else "No text reads it"
         is_gated = entry.gates or (entry.is_used and wanted(tag) is None)
         status: Status = "gated" if is_gated else "nowhere"
-        return Judged(tag, True, (), 0, status, says)
+        return Judged(tag, is_input=True, pins=(), further=0, status=status, says=says)
     if wanted(tag) is None:
-        return Judged(tag, True, pins, further, "seen", opened)
+        return Judged(tag, is_input=True, pins=pins, further=further, status="seen", says=opened)
     right = [pin for pin in pins if _fits(tag, pin)] or [path for path in entry.further if _fits(tag, path)]
     if not right:
-        return Judged(tag, True, pins, further, "elsewhere", f"It should reach {tag.text('reaches')}")
+        return Judged(
+            tag,
+            is_input=True,
+            pins=pins,
+            further=further,
+            status="elsewhere",
+            says=f"It should reach {tag.text('reaches')}",
+        )
     wants_not = tag.text("reaches").startswith("NOT ")
     if any(pin.startswith("NOT ") != wants_not for pin in right if pin in pins):
-        return Judged(tag, True, pins, further, "inverted", "The pin goes the other way than the name of the tag says")
+        return Judged(
+            tag,
+            is_input=True,
+            pins=pins,
+            further=further,
+            status="inverted",
+            says="The pin goes the other way than the name of the tag says",
+        )
     others = [pin.path for pin in entry.pins if pin.is_pin and not _fits(tag, pin.path)]
     if others:
-        return Judged(tag, True, pins, further, "another", f"It reaches {', '.join(others)} too")
-    return Judged(tag, True, pins, further, "right", opened)
+        return Judged(
+            tag, is_input=True, pins=pins, further=further, status="another", says=f"It reaches {', '.join(others)} too"
+        )
+    return Judged(tag, is_input=True, pins=pins, further=further, status="right", says=opened)
 
 
 def _output(entry: OutputWalk) -> Judged:
     tag, pins, opened = entry.tag, entry.pins, _with_opening(entry.opened_by)
     if not pins:
         says = "Its statement did not run" if entry.is_written else "No text writes it"
-        return Judged(tag, False, (), 0, "gated" if entry.is_written else "nowhere", says)
+        return Judged(
+            tag, is_input=False, pins=(), further=0, status="gated" if entry.is_written else "nowhere", says=says
+        )
     if wanted(tag) is None:
-        return Judged(tag, False, pins, 0, "seen", opened)
+        return Judged(tag, is_input=False, pins=pins, further=0, status="seen", says=opened)
     if not any(_fits(tag, pin) for pin in pins):
-        return Judged(tag, False, pins, 0, "elsewhere", f"It should follow {tag.text('reaches')}")
+        return Judged(
+            tag,
+            is_input=False,
+            pins=pins,
+            further=0,
+            status="elsewhere",
+            says=f"It should follow {tag.text('reaches')}",
+        )
     others = [pin for pin in pins if not _fits(tag, pin)]
     if others:
-        return Judged(tag, False, pins, 0, "another", f"It follows {', '.join(others)} too")
-    return Judged(tag, False, pins, 0, "right", opened)
+        return Judged(
+            tag, is_input=False, pins=pins, further=0, status="another", says=f"It follows {', '.join(others)} too"
+        )
+    return Judged(tag, is_input=False, pins=pins, further=0, status="right", says=opened)
 
 
 def _with_opening(opening: Opening) -> str:

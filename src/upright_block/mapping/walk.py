@@ -77,7 +77,8 @@ class InputWalk:
 class OutputWalk:
     """Which pins or variables a point followed when they were moved where they are copied to it.
 
-    ``where`` is the file and the line that does so; ``opened_by`` are the inputs with which it runs, where it does not at rest.
+    ``where`` is the file and the line that does so; ``opened_by`` are the inputs with which it runs, where it does not
+    at rest.
     """
 
     tag: Tag
@@ -154,7 +155,9 @@ class Walker:
 
     @cached_property
     def _parts(self) -> dict[Tag, list[Tag]]:
-        """By tag what else is walked of its point: the names that stand for it or a part of it, and the bits of a bit string."""
+        """By tag what else is walked of its point: the names that stand for it or a part of it, and the bits of a bit
+        string.
+        """
         found: dict[Tag, list[Tag]] = {}
         for alias in self.tags:
             if "stands_for" not in alias.cells:
@@ -178,7 +181,7 @@ class Walker:
                     known = found.setdefault(tag, [])
                     if all(part.point != point for part in known):
                         made = Tag(f"{tag.name}.{bit}", tag.source, tag.start, tag.end)
-                        known.append(self._part(made, tag, point, False))
+                        known.append(self._part(made, tag, point, is_negated=False))
         return found
 
     def _part(self, named: Tag, whole: Tag, point: Point, is_negated: bool) -> Tag:
@@ -228,7 +231,9 @@ class Walker:
         return found
 
     def _wired(self, tag: Tag) -> dict[str, tuple[bool, str]]:
-        """The paths, in upper case, of what the text wires a tag to: whether it is a pin of an instance, and where it does."""
+        """The paths, in upper case, of what the text wires a tag to: whether it is a pin of an instance, and where it
+        does.
+        """
         found: dict[str, tuple[bool, str]] = {}
         for use in self.uses.get(tag, ()):
             if use.kind == "read" and use.pin:
@@ -404,7 +409,9 @@ class Walker:
 
 
 def _telling(pins: Mapping[Tag, Sequence[str]]) -> list[Tag]:
-    """The parts of a point that are told besides the whole: those with a name, and bits that reach what not all of them do."""
+    """The parts of a point that are told besides the whole: those with a name, and bits that reach what not all of them
+    do.
+    """
     reached = [frozenset(own) for own in pins.values() if own]
     common = frozenset.intersection(*reached) if reached else frozenset()
     return [part for part, own in pins.items() if part.cells or set(own) - common]

@@ -25,7 +25,8 @@ _FORM = 2
 class History:
     """What is remembered of the cases of one library, in the user's cache folder; it is never needed for a verdict.
 
-    ``bound`` are its cases by their keys, ``more`` are sources that every case depends on, such as files of rules; ``version`` is that of the product.
+    ``bound`` are its cases by their keys, ``more`` are sources that every case depends on, such as files of rules;
+    ``version`` is that of the product.
     """
 
     def __init__(self, library: Library, bound: Mapping[str, Bound], more: Iterable[Source], version: str) -> None:
@@ -43,7 +44,9 @@ class History:
 
     @cached_property
     def known(self) -> dict[str, list[str]]:
-        """By the file and the name of a case: what it was good with last, and whether its last run was ``good`` or ``wrong``."""
+        """By the file and the name of a case: what it was good with last, and whether its last run was ``good`` or
+        ``wrong``.
+        """
         return self._read()
 
     def _read(self) -> dict[str, list[str]]:

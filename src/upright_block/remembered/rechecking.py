@@ -1,9 +1,9 @@
 """A check that knows what the last one found: files that are as they were, and all that they use, are not read again.
 
-What was found is kept for each file by its content, as JSON in the user's cache folder. Of a library of which some sources
-changed those are checked anew, with what they use beside them; where what they show to others has changed too, those
-others as well. What comes of all files together is made anew each time. Wherever that would not give what a check of
-everything gives, or might not, everything is checked.
+What was found is kept for each file by its content, as JSON in the user's cache folder. Of a library of which some
+sources changed those are checked anew, with what they use beside them; where what they show to others has changed too,
+those others as well. What comes of all files together is made anew each time. Wherever that would not give what a check
+of everything gives, or might not, everything is checked.
 """
 
 from __future__ import annotations
@@ -80,7 +80,9 @@ class Checked:
         return laid(finding.edit for finding in sure if finding.edit)
 
     def accepting(self, findings: Iterable[Finding]) -> str:
-        """The file of accepted findings with ``findings`` taken over, besides those that it has and that are still there."""
+        """The file of accepted findings with ``findings`` taken over, besides those that it has and that are still
+        there.
+        """
         known = set(map(id, self.accepted.allowances))
         return accepted_text([*findings, *(f for f, allowance in self.settled.allowed if id(allowance) in known)])
 
@@ -95,8 +97,8 @@ class Checked:
 class _Kept:
     """What is known of a source: what it declares, what others can see of it, what was found in it by itself.
 
-    One ``is_central`` has programs or configurations, and is read each time. ``shares`` are the names in it of tags and global
-    variables. ``offers`` are the names that others are offered where they misspell one.
+    One ``is_central`` has programs or configurations, and is read each time. ``shares`` are the names in it of tags and
+    global variables. ``offers`` are the names that others are offered where they misspell one.
     """
 
     digest: str
@@ -114,7 +116,9 @@ class _Kept:
 
 @state
 class _KeptCases:
-    """What is known of a case file: its digest and those of its tables, the units that it names, and what came of it."""
+    """What is known of a case file: its digest and those of its tables, the units that it names, and what came of
+    it.
+    """
 
     digest: str
     tables: dict[str, str]
@@ -126,8 +130,8 @@ class _KeptCases:
 
 @state
 class _Memory:
-    """What is kept of a library. ``around`` is a digest of what every file depends on; ``shared`` are the names of all tags and
-    global variables: files that name one are read together.
+    """What is kept of a library. ``around`` is a digest of what every file depends on; ``shared`` are the names of all
+    tags and global variables: files that name one are read together.
     """
 
     around: str
@@ -190,7 +194,7 @@ def _checked(texts: Texts, case_files: dict[str, Source], found: _Found, is_doub
     return Checked(
         texts.manifest.name,
         texts.root,
-        settle(findings, sources, policy, True),
+        settle(findings, sources, policy, is_analysed=True),
         sum(own) + found.wired,
         len(texts.alone) + len(texts.rigs),
         sum(kept.ready + kept.not_run for kept in memory.cases.values()),
@@ -396,8 +400,8 @@ class _Again:
         return found
 
     def _touched(self, names: set[str]) -> set[str]:
-        """What is checked anew whatever comes of it: what has changed, what mentions one of some names that others declare now, or
-        told that a name is not known, and what tells of a place in a text that has changed.
+        """What is checked anew whatever comes of it: what has changed, what mentions one of some names that others
+        declare now, or told that a name is not known, and what tells of a place in a text that has changed.
         """
         kept = self.memory.sources
         found = set(self.changed)

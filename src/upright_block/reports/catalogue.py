@@ -51,16 +51,21 @@ def entry_lines(entry: Entry, width: int) -> list[Line]:
 
 
 def catalogue_text(entries: Iterable[Entry]) -> str:
-    """All findings as a page of Markdown: what each means, a text that has it, the same mended, and how it is allowed."""
+    """All findings as a page of Markdown: what each means, a text that has it, the same mended, and how it is
+    allowed.
+    """
     listed = list(entries)
     lines = [
         "# All findings",
         "",
         "`upright check` lists them, `upright explain NAME` shows one. Made by `upright explain --markdown`.",
         "",
-        "An error stops what has it from running. A warning does not; `levels` in `upright.toml` makes an error of it. Where a",
-        "finding is meant, a comment in its line, or above it, says so with the reason: `// allow NAME: reason` in a source,",
-        "`# allow NAME: reason` in a case file; for a table the manifest has `[[allow]]` with `name`, `path` and `reason`.",
+        "An error stops what has it from running. A warning does not; `levels` in `upright.toml` makes an "
+        "error of it. Where a",
+        "finding is meant, a comment in its line, or above it, says so with the reason: `// allow NAME: "
+        "reason` in a source,",
+        "`# allow NAME: reason` in a case file; for a table the manifest has `[[allow]]` with `name`, "
+        "`path` and `reason`.",
         "",
     ]
     for entry in listed:

@@ -1,7 +1,7 @@
 """Where the boxes, pins and wires of a wiring table stand on pages.
 
-Boxes stand in columns. A wire is drawn from one column to the next, in the channel between them; what would have to pass
-a box, or comes from another page or from the scan before, is a name at both ends instead, and so is a tag.
+Boxes stand in columns. A wire is drawn from one column to the next, in the channel between them; what would have to
+pass a box, or comes from another page or from the scan before, is a name at both ends instead, and so is a tag.
 """
 
 from __future__ import annotations
@@ -352,11 +352,11 @@ class _Drawer:
             for number, (text, kind) in texts.items():
                 width = _room([text], longest)
                 x = across[node.column][1] - width
-                yield Label(_clipped(text, longest), kind, x, node.input_at(number), width, False)
+                yield Label(_clipped(text, longest), kind, x, node.input_at(number), width, is_output=False)
         for (node, output), (text, kind) in self.behind.items():
             x = across[node.column][2]
             width = _room([text], longest)
-            yield Label(_clipped(text, longest), kind, x, node.output_at(output), width, True)
+            yield Label(_clipped(text, longest), kind, x, node.output_at(output), width, is_output=True)
 
     def _wires(self, across: Sequence[tuple[int, int, int, int]]) -> Iterator[Wire]:
         for column, tracks in enumerate(self.channels):

@@ -106,7 +106,7 @@ def _dimensions(verdict: Verdict) -> Iterator[Dimension]:
         for found in breaks:
             begin = time(found.scan if found.begun is None else found.begun)
             if begin not in known and len(spans) < _MOST_MEASURED:
-                spans.append(Measured(begin, time(found.scan), False, found.kind))
+                spans.append(Measured(begin, time(found.scan), is_right=False, text=found.kind))
         yield Dimension(_name(watched), limits(watched.row), tuple(sorted(spans, key=lambda span: span.begin)))
 
 

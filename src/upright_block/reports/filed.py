@@ -23,7 +23,8 @@ _WORDS = {"passed": "good", "failed": "wrong", "fault": "fault", "checks nothing
 
 @record
 class Stamp:
-    """What a report is of: the library with its version and a digest of all that it read, the tool's version, and the time.
+    """What a report is of: the library with its version and a digest of all that it read, the tool's version, and the
+    time.
 
     ``time`` is that of the run in UTC (ISO 8601).
     """
@@ -54,7 +55,8 @@ def report_files(
     seconds: float = 0.0,
     covered: Sequence[UnitCoverage] = (),
 ) -> dict[str, str]:
-    """The files of a report, by name; ``pictures`` are those of wrong cases, by the id of the case. Verdicts need their tracks.
+    """The files of a report, by name; ``pictures`` are those of wrong cases, by the id of the case. Verdicts need their
+    tracks.
 
     ``seconds`` is how long the cases took, ``covered`` what of the units they reached, where that was asked for.
     """
@@ -77,7 +79,9 @@ def _clean(text: str) -> str:
 
 
 def _junit(stamp: Stamp, verdicts: Sequence[Verdict], not_run: Sequence[NotRun]) -> str:
-    """A suite a case file: wrong is a failure, a fault and what could not be run an error, what checks nothing skipped."""
+    """A suite a case file: wrong is a failure, a fault and what could not be run an error, what checks nothing
+    skipped.
+    """
     root = ET.Element("testsuites", name=stamp.library)
     by_file: dict[str, list[ET.Element]] = {}
     for verdict in verdicts:
@@ -97,7 +101,7 @@ def _junit(stamp: Stamp, verdicts: Sequence[Verdict], not_run: Sequence[NotRun])
             "testcase", classname=left.unit_name, name=_clean(left.name), time="0", file=left.source.path
         )
         made = ET.SubElement(entry, "error", message=_clean(left.reason))
-        made.text = _clean("\n".join(map(plain, finding_list(left.findings, True))))
+        made.text = _clean("\n".join(map(plain, finding_list(left.findings, show_all=True))))
         by_file.setdefault(left.source.path, []).append(entry)
     for path, entries in by_file.items():
         counts = {

@@ -94,7 +94,8 @@ class Plan:
 
 
 def laid_out(graph: Graph) -> Plan:
-    """The boxes of a graph in columns: each as far to the right as the shortest way to it is long, or the longest in a graph without circles.
+    """The boxes of a graph in columns: each as far to the right as the shortest way to it is long, or the longest in a
+    graph without circles.
 
     Arrows that lead back over a column, or on over one, go around above the boxes.
     """
@@ -242,7 +243,11 @@ def graph_picture(graph: Graph, kind: str) -> bytes:
         numbers = {id(arrow): number for number, arrow in enumerate(rows, 1)}
         twins = {(arrow.start, arrow.end) for arrow in graph.arrows}
         for index, arrow in enumerate(graph.arrows):
-            shown = _Shown(str(numbers[id(arrow)]), True) if id(arrow) in numbers else _Shown(arrow.label, False)
+            shown = (
+                _Shown(str(numbers[id(arrow)]), is_number=True)
+                if id(arrow) in numbers
+                else _Shown(arrow.label, is_number=False)
+            )
             if index in plan.ways:
                 _around(axes, plan.ways[index], shown)
             else:

@@ -23,7 +23,8 @@ def grid_lines(
 ) -> list[Line]:
     """Rows of cells below the names of their pins, a row a scan; names that begin alike stand below what they share.
 
-    ``marked`` is the scan that is pointed at; scans that are left out between two rows show as such where ``shows_gaps`` is true.
+    ``marked`` is the scan that is pointed at; scans that are left out between two rows show as such where
+    ``shows_gaps`` is true.
     """
     groups, heads = grouped([pin.path for pin in pins])
     widths = [max(len(h), *(len(line[i][0]) for line in cells)) for i, h in enumerate(heads)]

@@ -1,4 +1,6 @@
-"""What a timing diagram shows: lanes of signals, measured times, rules and rows between two times, before anything is drawn."""
+"""What a timing diagram shows: lanes of signals, measured times, rules and rows between two times, before anything is
+drawn.
+"""
 
 from __future__ import annotations
 
@@ -43,8 +45,9 @@ class Mark:
 class Lane:
     """A signal over time: ``starts`` in ns, and from each of them on one of ``values``.
 
-    Numbers are floats, BOOLs 0.0 and 1.0; of states ``texts`` has what is shown. ``unit`` is that of a tag; with ``is_time`` values are ns.
-    ``group`` is the instance that it belongs to, ``name`` the rest of its ``path``. ``wrong`` are the spans in which it is not as expected.
+    Numbers are floats, BOOLs 0.0 and 1.0; of states ``texts`` has what is shown. ``unit`` is that of a tag; with
+    ``is_time`` values are ns. ``group`` is the instance that it belongs to, ``name`` the rest of its ``path``.
+    ``wrong`` are the spans in which it is not as expected.
     """
 
     path: str
@@ -91,9 +94,11 @@ class Held:
 
 @record
 class Diagram:
-    """Lanes between two times in ns. ``rows`` are the times of the rows of a table, ``idle`` the spans in which no scan ran.
+    """Lanes between two times in ns. ``rows`` are the times of the rows of a table, ``idle`` the spans in which no scan
+    ran.
 
-    ``fault`` is when the run stopped at one, and what it was. ``cuts`` are long stretches in which nothing changes but times that run.
+    ``fault`` is when the run stopped at one, and what it was. ``cuts`` are long stretches in which nothing changes but
+    times that run.
     """
 
     title: str
@@ -212,7 +217,9 @@ def _wrong(marks: Sequence[Mark], starts: Sequence[int], values: Sequence[Value]
 
 
 def _cuts(shown_one: Diagram) -> list[Span]:
-    """The stretches in which nothing changes but times that run, each of which takes most of what the longer ones leave of a diagram."""
+    """The stretches in which nothing changes but times that run, each of which takes most of what the longer ones leave
+    of a diagram.
+    """
     moments, rest = sorted(_moments(shown_one)), shown_one.end - shown_one.begin
     if len(moments) < _FEWEST:
         return []
@@ -243,7 +250,9 @@ def _moments(shown_one: Diagram) -> set[int]:
 
 
 class Axis:
-    """Where times lie across a diagram, from 0.0 to 1.0: evenly, but for the stretches that are cut, which are all as narrow."""
+    """Where times lie across a diagram, from 0.0 to 1.0: evenly, but for the stretches that are cut, which are all as
+    narrow.
+    """
 
     def __init__(self, shown_one: Diagram) -> None:
         edges = [

@@ -97,7 +97,7 @@ def _case(verdict: Verdict) -> dict[str, Any]:
 
 
 def _not_run(case: NotRun) -> dict[str, Any]:
-    text: list[Line] = [[(visible(case.reason), "strong")], [], *finding_list(case.findings, True)]
+    text: list[Line] = [[(visible(case.reason), "strong")], [], *finding_list(case.findings, show_all=True)]
     return {
         **_head(case.id, case.unit_name, case.name, "not run"),
         "file": case.source.path,
@@ -119,7 +119,9 @@ def _lines(lines: Iterable[Line]) -> list[list[tuple[str, str]]]:
 
 
 def _lane(lane: Lane, tick: int) -> dict[str, Any]:
-    """A lane in short: ``t`` its times in ticks and ``r`` its values as runs, or ``v`` as they are; with ``d`` they are ns."""
+    """A lane in short: ``t`` its times in ticks and ``r`` its values as runs, or ``v`` as they are; with ``d`` they are
+    ns.
+    """
     wrong = [mark for mark in lane.marks if not mark.is_right]
     data: dict[str, Any] = {"p": lane.path, "g": lane.group, "n": lane.name, "k": lane.kind, "u": lane.unit}
     data |= {

@@ -1,4 +1,6 @@
-"""A timing diagram as a picture, for paper too: black on white, grey where something is on, red and hatched where it is wrong."""
+"""A timing diagram as a picture, for paper too: black on white, grey where something is on, red and hatched where it is
+wrong.
+"""
 
 from __future__ import annotations
 
@@ -166,7 +168,9 @@ class _Page:
     # --- lanes ---
 
     def _corners(self, lane: Lane) -> tuple[list[float], list[float]]:
-        """The corners of a line through the values; of a lane with very many changes the least and greatest of each pixel."""
+        """The corners of a line through the values; of a lane with very many changes the least and greatest of each
+        pixel.
+        """
         if len(lane.starts) > _DENSE:
             self.edges = self.edges or self.axis.edges(_BINS)
             found = [(n / _BINS, span) for n, span in enumerate(binned(lane, self.edges)) if span is not None]

@@ -78,7 +78,9 @@ def event_lines(watched: Watched, events: Sequence[Event]) -> list[Line]:
 
 
 def tree_lines(watched: Watched, path: str) -> list[Line]:
-    """All that an instance holds after the run, as a tree with types and values; the empty path is all of the target."""
+    """All that an instance holds after the run, as a tree with types and values; the empty path is all of the
+    target.
+    """
     machine, unit = watched.machine, watched.run.unit
 
     def inside(path: str, type_: Type, depth: int) -> Iterator[Line]:

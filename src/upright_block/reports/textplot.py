@@ -11,7 +11,9 @@ _MOST_NAME = 30
 
 
 def diagram_lines(diagram: Diagram, width: int) -> list[Line]:
-    """A line a lane, with a line below it for what was not as expected, then what was measured, rules, and a ruler of times."""
+    """A line a lane, with a line below it for what was not as expected, then what was measured, rules, and a ruler of
+    times.
+    """
     heads = [*(lane.name for lane in diagram.lanes), *(row.name for row in diagram.dimensions)]
     left = min(max((len(head) for head in heads), default=0), _MOST_NAME) + 1
     drawing = _Drawing(diagram, left, max(width - left - 14, 20))
@@ -89,7 +91,9 @@ class _Drawing:
         return cells
 
     def _marks(self, lane: Lane) -> list[Span]:
-        """A mark where a value was checked: a dot where it was right, a cross with what was expected where it was not."""
+        """A mark where a value was checked: a dot where it was right, a cross with what was expected where it was
+        not.
+        """
         if all(mark.is_right for mark in lane.marks):
             return []
         cells: list[tuple[str, Role]] = [(" ", "")] * self.room

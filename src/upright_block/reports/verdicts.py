@@ -86,7 +86,9 @@ def failure_lines(verdict: Verdict, width: int) -> list[Line]:
 
 
 def _break_lines(verdict: Verdict, has_moment: bool, width: int) -> list[Line]:
-    """What rules and timing rows found: the first with what surrounds it, where no wrong cell has shown that, a line for others."""
+    """What rules and timing rows found: the first with what surrounds it, where no wrong cell has shown that, a line
+    for others.
+    """
     lines: list[Line] = []
     for number, found in enumerate(verdict.breaks[:_MOST_LINES]):
         lines += break_head(verdict.case, found)
@@ -167,7 +169,10 @@ def _nearly(miss: Miss) -> str:
     wanted, got = float(miss.check.low), float(miss.got)
     if not abs(got - wanted) <= 1e-4 * max(abs(wanted), 1e-30):
         return ""
-    return f"They differ by {abs(got - wanted):.2g}. To allow it, write {miss.check.text}±{abs(wanted) * 1e-4 or 1e-9:.1g}."
+    return (
+        f"They differ by {abs(got - wanted):.2g}. To allow it, write "
+        f"{miss.check.text}±{abs(wanted) * 1e-4 or 1e-9:.1g}."
+    )
 
 
 def _differing_bits(miss: Miss, lead: str) -> str:

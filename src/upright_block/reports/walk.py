@@ -29,7 +29,9 @@ _MOST_PINS = 3
 
 
 def walk_lines(found: Sequence[Judged], width: int, show_all: bool) -> list[Line]:
-    """What is wrong first, each point with what it moved; then the points that are right, and how many of each there are."""
+    """What is wrong first, each point with what it moved; then the points that are right, and how many of each there
+    are.
+    """
     wrong = sorted((e for e in found if e.status in WRONG or e.status == "gated"), key=lambda e: _ORDER.index(e.status))
     lines: list[Line] = []
     for entry in wrong:

@@ -199,8 +199,9 @@ class Controller:
     def power(self, word: str) -> None:
         """Take the power away or bring it back before the next scan, as in a column ``power`` of a case.
 
-        ``word`` is ``"off"``, ``"on"``, ``"cold"``, ``"stop"`` or ``"run"``. While it is off or stopped the moments of scans pass
-        with `scan`, and none runs. A word for what is already changes nothing, but ``"cold"`` always begins anew.
+        ``word`` is ``"off"``, ``"on"``, ``"cold"``, ``"stop"`` or ``"run"``. While it is off or stopped the moments of
+        scans pass with `scan`, and none runs. A word for what is already changes nothing, but ``"cold"`` always begins
+        anew.
 
         Raises:
             BadValue: it is none of these, or needs power that is off.
@@ -276,7 +277,8 @@ class Controller:
         return Moment(self._session.checkpoint(), self._program)
 
     def restore(self, moment: Moment) -> None:
-        """Come back to a moment of this controller, or of another of the same program; what was recorded after it, or by another, is dropped.
+        """Come back to a moment of this controller, or of another of the same program; what was recorded after it, or
+        by another, is dropped.
 
         Raises:
             BadValue: it is of another unit, or of one with other constants or another scan.
@@ -299,7 +301,8 @@ class Controller:
         return self.unit, tuple(self._constants.items()), self._session.plan.timebase
 
     def trace(self, *patterns: str) -> Tracks:
-        """What was recorded, by path; each unpacks into two arrays, times in ns and the value after the scan at each of them.
+        """What was recorded, by path; each unpacks into two arrays, times in ns and the value after the scan at each of
+        them.
 
         A pattern is a path; ``*`` and ``?`` in it stand for any characters. Without a pattern it is all.
 

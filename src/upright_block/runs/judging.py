@@ -163,7 +163,7 @@ class RowJudge:
             if scan in ends and not self.watched.is_period:
                 self._answer(scan)
         if not self.watched.is_period:  # the last event opens no window, and whether one is the last is not known
-            self._too_late(piece.end - 1, False)
+            self._too_late(piece.end - 1, is_answered=False)
 
     def _begin(self, scan: int) -> None:
         self.events += 1
@@ -175,7 +175,7 @@ class RowJudge:
             self._break("too many", scan, f"It happens for the {_ordinal(self.events)} time; asked for is {said}", None)
 
     def _answer(self, scan: int) -> None:
-        self._too_late(scan, True)
+        self._too_late(scan, is_answered=True)
         row = self.watched.row
         for number, begun in self.late:  # now it is known how late
             delay = self._measured(begun, scan)

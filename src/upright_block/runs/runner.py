@@ -61,7 +61,9 @@ class _Batch:
 
 
 class Shared:
-    """What the cases that one artifact runs have in common: their unit, and what they look at: their probes, each once, the groups of these, and the signals that they name."""
+    """What the cases that one artifact runs have in common: their unit, and what they look at: their probes, each once,
+    the groups of these, and the signals that they name.
+    """
 
     def __init__(self, cases: Iterable[Bound]) -> None:
         self.probes: list[Probe] = []
@@ -117,8 +119,8 @@ def run_cases(
 
     ``done`` is called with each verdict as it comes, in any order and from any thread. Units are
     compiled once each; the machines run on ``jobs`` threads, as many as there are cores by default. With a verdict for
-    which ``ends`` is true no other case is begun. ``collector`` takes what the programs have and what the cases reached;
-    ``tracing`` says what signals did that verdicts have besides.
+    which ``ends`` is true no other case is begun. ``collector`` takes what the programs have and what the cases
+    reached; ``tracing`` says what signals did that verdicts have besides.
     """
     batches = _batches(cases)
     bodies = Bodies()
@@ -300,7 +302,8 @@ def _about_fault(case: ReadyCase, fault: Fault | None, left: int) -> str:
 def values_after(
     bound: Bound, paths: Sequence[str], scans: Sequence[int]
 ) -> tuple[dict[int, dict[str, Value]], dict[str, list[int]]]:
-    """The values of some paths after some scans, in order, and the scans that changed them, of a run that judges nothing.
+    """The values of some paths after some scans, in order, and the scans that changed them, of a run that judges
+    nothing.
 
     A fault ends it.
     """

@@ -34,7 +34,9 @@ def bare_plan(subject: str, timebase: Timebase) -> Plan:
 
 @node
 class Checkpoint:
-    """All that a session holds before a scan, to come back to: data, clock, forces, power, what probes keep, and how much is recorded."""
+    """All that a session holds before a scan, to come back to: data, clock, forces, power, what probes keep, and how
+    much is recorded.
+    """
 
     snapshot: Snapshot
     scan: int
@@ -99,7 +101,9 @@ class Session:
         ends: Sequence[int] = (),
         until: Slot | None = None,
     ) -> Iterator[Trace]:
-        """Go on for all scans of the plan that are left, or for some, and give what the watched slots did; see `Machine.pieces`."""
+        """Go on for all scans of the plan that are left, or for some, and give what the watched slots did; see
+        `Machine.pieces`.
+        """
         recorder = self.recorder
         spans = spans_of(watched) if recorder is None else recorder.spans
         scans = self.plan.scans - self.scan if scans is None else scans
@@ -131,7 +135,9 @@ class Session:
         return events[left * size :] if left else events
 
     def switch(self, word: Power) -> None:
-        """Take the power away or bring it back before the next scan; what is so already stays, but ``cold`` always begins anew."""
+        """Take the power away or bring it back before the next scan; what is so already stays, but ``cold`` always
+        begins anew.
+        """
         if word == "cold" or POWERED[word] != self.machine.powered:
             self.machine.switch(word)
 
@@ -146,7 +152,9 @@ class Session:
         return Checkpoint(self.machine.snapshot(), self.scan, self)
 
     def back(self, to: Checkpoint) -> None:
-        """Come back to a checkpoint, of this session or of another on the same subject; of what was recorded after it, or by another, nothing is left."""
+        """Come back to a checkpoint, of this session or of another on the same subject; of what was recorded after it,
+        or by another, nothing is left.
+        """
         self.machine.restore(to.snapshot)
         if self.recorder is not None:
             self.recorder.cut(to.scan if to.session is self else 0)

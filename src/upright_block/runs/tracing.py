@@ -17,7 +17,8 @@ from upright_block.traces.tracks import Gatherer, Tracks
 
 @record
 class Tracing:
-    """To trace what a case names, in its order, and what ``patterns`` choose besides; of a case that names nothing the pins.
+    """To trace what a case names, in its order, and what ``patterns`` choose besides; of a case that names nothing the
+    pins.
 
     Of a signal with more than ``most`` changes as few are kept; ``begin`` and ``end`` are times in ns.
     """

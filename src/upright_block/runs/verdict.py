@@ -24,7 +24,8 @@ Status = Literal["passed", "failed", "fault", "checks nothing"]
 
 @record
 class Miss:
-    """A value in ``slot`` that was not as expected after scan ``scan``; its cell is that of ``row`` and ``column`` of the table.
+    """A value in ``slot`` that was not as expected after scan ``scan``; its cell is that of ``row`` and ``column`` of
+    the table.
 
     ``since`` is the scan that gave it this value, or None when it never had another in this run.
     """
@@ -42,8 +43,9 @@ class Miss:
 class Break:
     """What is not as a rule or a timing row says, at a scan; ``begun`` is the scan of the event that it counts from.
 
-    ``kind`` is ``broken`` for a rule, ``faulted`` for a rule or a row that could not be computed, else ``early``, ``late``, ``too many``, ``too few``, ``undecided`` or ``unmeasured``;
-    a rule of a case that was judged in no scan is ``unarmed``.
+    ``kind`` is ``broken`` for a rule, ``faulted`` for a rule or a row that could not be computed, else ``early``,
+    ``late``, ``too many``, ``too few``, ``undecided`` or ``unmeasured``; a rule of a case that was judged in no scan is
+    ``unarmed``.
     """
 
     watched: WatchedRule | WatchedRow
@@ -55,9 +57,11 @@ class Break:
 
 @record
 class Measure:
-    """What a timing row measured: its events, its answered windows, and of these the least, the middle and the most, in ns.
+    """What a timing row measured: its events, its answered windows, and of these the least, the middle and the most, in
+    ns.
 
-    ``least_at`` and ``most_at`` are the scans that ended them; ``windows`` are the first `MOST_WINDOWS`, from scan to scan.
+    ``least_at`` and ``most_at`` are the scans that ended them; ``windows`` are the first `MOST_WINDOWS`, from scan to
+    scan.
     """
 
     watched: WatchedRow
@@ -75,7 +79,8 @@ class Measure:
 class Moments:
     """The values of some slots after some scans: ``after[scan][i]`` is that of ``slots[i]``.
 
-    ``writers`` has, by the path of a slot whose value was wrong first, the statement that gave it its value, where known.
+    ``writers`` has, by the path of a slot whose value was wrong first, the statement that gave it its value, where
+    known.
     """
 
     slots: tuple[Slot, ...]
@@ -87,10 +92,12 @@ class Moments:
 class Verdict:
     """The verdict on one case.
 
-    ``misses`` are the first `runner.MOST_MISSES` of ``wrong`` in the order of time, ``breaks`` the first of what rules and
-    timing rows found wrong, which is ``broken`` times, and ``measures`` what these rows measured; ``checked`` counts the cells that were reached. ``moments`` surround the first miss and the fault, where there is one. ``reached`` are the
-    statements and branches that the run reached, and ``tracks`` what signals did, where that was asked for. ``unarmed`` are the rules of its file or of a block that were
-    judged in no scan. ``about_run`` says what is wrong with the run as a whole: with the fault that the case expects, or that nothing ran.
+    ``misses`` are the first `runner.MOST_MISSES` of ``wrong`` in the order of time, ``breaks`` the first of what rules
+    and timing rows found wrong, which is ``broken`` times, and ``measures`` what these rows measured; ``checked``
+    counts the cells that were reached. ``moments`` surround the first miss and the fault, where there is one.
+    ``reached`` are the statements and branches that the run reached, and ``tracks`` what signals did, where that was
+    asked for. ``unarmed`` are the rules of its file or of a block that were judged in no scan. ``about_run`` says what
+    is wrong with the run as a whole: with the fault that the case expects, or that nothing ran.
     """
 
     case: ReadyCase

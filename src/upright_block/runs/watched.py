@@ -39,7 +39,8 @@ def every_signal(unit: Unit) -> dict[str, Signal]:
 
 
 def chosen(unit: Unit, known: dict[str, Signal], pattern: str) -> list[Signal]:
-    """The signals that a pattern chooses; ``*`` and ``?`` stand for any characters, dots too, and brackets for themselves.
+    """The signals that a pattern chooses; ``*`` and ``?`` stand for any characters, dots too, and brackets for
+    themselves.
 
     What is no pattern may be any path to a single value, such as a bit or a point.
     """
@@ -171,7 +172,9 @@ class Watched:
         return Gatherer(self.run.unit, self.signals, self.slots, self.run.plan.timebase, most, begin, end)
 
     def tracks(self, most: int | None = None) -> Tracks:
-        """Run, and give what everything that is watched did; of a signal with more than ``most`` changes as few are kept."""
+        """Run, and give what everything that is watched did; of a signal with more than ``most`` changes as few are
+        kept.
+        """
         gatherer = self.gatherer(most)
         for piece in self.pieces():
             gatherer.take(piece)
@@ -223,7 +226,9 @@ class Watched:
 
 
 def event_table(watched: Watched, events: Iterable[Event]) -> str:
-    """Events as CSV, without heads: when by the scan clock and by the wall clock, what, and how often that has happened."""
+    """Events as CSV, without heads: when by the scan clock and by the wall clock, what, and how often that has
+    happened.
+    """
     plan = watched.run.plan
     rows = (
         [

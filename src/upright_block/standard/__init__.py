@@ -51,7 +51,9 @@ HELPERS = (
     "TOD__TEXT",
     "DT__TEXT",
 )
-"""What the others are made of. The standard has no names with two underscores together, so that these are nobody else's."""
+"""What the others are made of. The standard has no names with two underscores together, so that these are nobody
+else's.
+"""
 UNITS = BLOCKS + NUMERIC + OTHERS + HELPERS
 """The standard units that are written in the block language, each in a file of its own name."""
 

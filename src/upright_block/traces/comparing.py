@@ -25,7 +25,9 @@ class Difference:
 
 @record
 class Comparison:
-    """What both runs have in their first ``scans``: the ``differences`` in the order of time, and the signals that have values at no scan in both."""
+    """What both runs have in their first ``scans``: the ``differences`` in the order of time, and the signals that have
+    values at no scan in both.
+    """
 
     differences: tuple[Difference, ...]
     equal: tuple[str, ...]

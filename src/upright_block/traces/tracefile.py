@@ -69,11 +69,12 @@ class CsvFile:
 
 
 class VcdFile:
-    """A trace as VCD: scopes are the library, the unit, and the instances; times are in ns, and the last is the end of the run.
+    """A trace as VCD: scopes are the library, the unit, and the instances; times are in ns, and the last is the end of
+    the run.
 
-    BOOL and bit strings are wires, integers and times integers of 64 bits, REAL and LREAL reals with 17 digits; texts and
-    enumerations are the strings that viewers read, with white space as octal escapes. It has no date, so that the same run
-    gives the same bytes.
+    BOOL and bit strings are wires, integers and times integers of 64 bits, REAL and LREAL reals with 17 digits; texts
+    and enumerations are the strings that viewers read, with white space as octal escapes. It has no date, so that the
+    same run gives the same bytes.
     """
 
     def __init__(
@@ -221,9 +222,9 @@ def _change(value: Value, type_: Type | None, code: str) -> str:
 def read_trace(file: Path, types: Callable[[str], Mapping[str, Type] | None]) -> tuple[list[Track], int | None]:
     """The tracks of a trace file, and the time of its end where it says one.
 
-    ``types`` has the types of signals by path, for the name of a unit, which is empty where the file tells none: a VCD does, and a
-    CSV whose first line is a comment, ``# unit: NAME``. A signal that is not
-    among them, or where it gives None, has the type that its values look like.
+    ``types`` has the types of signals by path, for the name of a unit, which is empty where the file tells none: a VCD
+    does, and a CSV whose first line is a comment, ``# unit: NAME``. A signal that is not among them, or where it gives
+    None, has the type that its values look like.
 
     Raises:
         BadValue: it is no trace, or a value in it does not fit its signal.

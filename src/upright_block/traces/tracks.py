@@ -29,8 +29,10 @@ if TYPE_CHECKING:
 class Track:
     """A signal over time: ``times`` in ns, and from each of them on the one of ``values`` at its place.
 
-    One that ``is_thinned`` had too many changes to be kept: of those within an equal span of time it has the first, the least, the
-    greatest and the last. ``unit`` is that of a tag, ``names`` has those of values that are states, ``is_step`` says that it is the flag of a step; of a file there may be no ``type``. It unpacks into two arrays of shape ``(changes,)``, times and values.
+    One that ``is_thinned`` had too many changes to be kept: of those within an equal span of time it has the first, the
+    least, the greatest and the last. ``unit`` is that of a tag, ``names`` has those of values that are states,
+    ``is_step`` says that it is the flag of a step; of a file there may be no ``type``. It unpacks into two arrays of
+    shape ``(changes,)``, times and values.
     """
 
     path: str
@@ -57,7 +59,9 @@ class Track:
 
 
 class Tracks(dict[str, Track]):
-    """Tracks by path, in the order in which they were asked for; ``end`` is that of the run, in ns, ``unit`` the name of what ran."""
+    """Tracks by path, in the order in which they were asked for; ``end`` is that of the run, in ns, ``unit`` the name
+    of what ran.
+    """
 
     def __init__(self, tracks: Sequence[Track], end: int, unit: str = "") -> None:
         super().__init__((track.path, track) for track in tracks)

@@ -27,7 +27,9 @@ def is_standard(unit: typed.Unit, names: Sequence[str]) -> bool:
 
 
 def calls_by_slot(flow: Flow) -> dict[Slot, list[Call]]:
-    """The calls of each instance of a body, those left out that nobody wrote and those of which the instance is not known."""
+    """The calls of each instance of a body, those left out that nobody wrote and those of which the instance is not
+    known.
+    """
     found: dict[Slot, list[Call]] = {}
     for call in flow.calls:
         if call.slot is None or not call.is_exact or call.is_made or call.is_virtual:
@@ -164,7 +166,9 @@ def _goes_on(write: Write, off: list[Fact], flow: Flow) -> bool:
 
 
 def _is_stopped(read: Read, off: list[Fact], flow: Flow) -> bool:
-    """Whether what is read takes part in assignments alone that give FALSE where some calls are not run, as in ``ok AND x``."""
+    """Whether what is read takes part in assignments alone that give FALSE where some calls are not run, as in ``ok AND
+    x``.
+    """
     made = [write for write in flow.writes if write.statement is read.statement and write.written is not None]
     return bool(made) and all(w.value.is_bool and can_hold([*off, (w.value, True)]) == "no" for w in made)
 
@@ -184,7 +188,9 @@ def _taken(call: Call, flow: Flow) -> Iterator[Write]:
 
 
 def _stays_as_it_was(write: Write, off: list[Fact], flow: Flow) -> bool:
-    """Whether what a call gave stays where it is not run: nothing else writes there then, and it is not FALSE for certain."""
+    """Whether what a call gave stays where it is not run: nothing else writes there then, and it is not FALSE for
+    certain.
+    """
     if write.value is flow.terms.false:
         return False
     others = [o for o in flow.writes_of(root_of(write.slot)) if o.slot == write.slot and not o.is_weak]

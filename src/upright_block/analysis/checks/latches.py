@@ -71,12 +71,12 @@ def _held(slot: typed.Variable, writes: list[Write], flow: Flow, facts: Facts) -
     others = [use for use in facts.uses(slot).writes if use.unit is not flow.unit]
     if others:
         return
-    if _is_self_holding(writes, start) and follows([(start, False)], final, False):
+    if _is_self_holding(writes, start) and follows([(start, False)], final, value=False):
         yield words.never_sets(slot.name).told(*place)
-    elif follows([(start, True)], final, True) and can_hold([(start, False), (final, True)]) != "no":
+    elif follows([(start, True)], final, value=True) and can_hold([(start, False), (final, True)]) != "no":
         if slot.section in ("output", "global") and not _is_flag(writes, start):
             yield words.never_resets(slot.name).told(*place)
-    elif len(writes) > 1 and _is_set_and_reset(writes, flow) and follows([(start, False)], final, False):
+    elif len(writes) > 1 and _is_set_and_reset(writes, flow) and follows([(start, False)], final, value=False):
         first, second = writes[0], writes[-1]
         related = Related(flow.unit.source, second.origin.start, second.origin.end, "this one always wins")
         yield words.set_loses(slot.name).told(flow.unit.source, first.origin.start, first.origin.end, related)
@@ -136,4 +136,4 @@ def _emergencies(flow: Flow) -> Iterator[Finding]:
 
 def _off(condition: Term, value: Term) -> bool:
     """Whether a value is FALSE wherever a condition holds, and not only there."""
-    return follows([(condition, True)], value, False) and can_hold([(condition, False), (value, True)]) != "no"
+    return follows([(condition, True)], value, value=False) and can_hold([(condition, False), (value, True)]) != "no"

@@ -100,8 +100,8 @@ def _is_same(one: typed.Expression, other: typed.Expression) -> bool:
 
 
 def _compared(node: typed.Binary, unit: typed.Unit, copies: _Copies) -> Iterator[Finding]:
-    """``a = b`` of reals; a comparison with zero is exact, and so is one with what a value was chosen among; one with itself
-    asks whether it is a number.
+    """``a = b`` of reals; a comparison with zero is exact, and so is one with what a value was chosen among; one with
+    itself asks whether it is a number.
     """
     left = node.left.type
     if node.operator not in ("=", "<>") or not isinstance(left, Elementary) or not is_real(left):

@@ -55,9 +55,9 @@ def _taken(flow: Flow) -> set[tuple[typed.Variable, typed.Variable]]:
 
 @record
 class CallMade:
-    """That a ``unit`` calls an instance of a block, at ``start`` to ``end`` of a source; those ``inputs`` that have no initial
-    value of their own, which of them are ``given``, and which are the ``presets`` of timers. A range of a table is one call.
-    ``shared`` is the name of the global variable that the instance is, where it is one.
+    """That a ``unit`` calls an instance of a block, at ``start`` to ``end`` of a source; those ``inputs`` that have no
+    initial value of their own, which of them are ``given``, and which are the ``presets`` of timers. A range of a table
+    is one call. ``shared`` is the name of the global variable that the instance is, where it is one.
     """
 
     block: str

@@ -54,7 +54,8 @@ def never_clears() -> Words:
 def beyond_array(index: str, low: int, high: int, first: int, last: int) -> Words:
     return Words(
         "beyond-array",
-        f"{index} goes from {low} to {high}, and the array has elements {first} to {last}: the scan stops with a fault.",
+        f"{index} goes from {low} to {high}, and the array has elements {first} to {last}: the scan stops "
+        "with a fault.",
         f"Let the loop go from {first} to {last}.",
     )
 

@@ -9,7 +9,8 @@ def equal_reals(operator: str) -> Words:
     return Words(
         "equal-reals",
         f"Two REALs are compared with {operator}: after arithmetic they are hardly ever exactly equal.",
-        f"Ask for a {'small' if operator == '=' else 'larger'} difference: ABS(a - b) {'<' if operator == '=' else '>'} 0.01.",
+        f"Ask for a {'small' if operator == '=' else 'larger'} difference: ABS(a - b) "
+        f"{'<' if operator == '=' else '>'} 0.01.",
     )
 
 

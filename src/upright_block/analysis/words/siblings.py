@@ -16,7 +16,8 @@ def output_unread(instance: str, pin: str, count: int) -> Words:
 def input_left_open(instance: str, pin: str, given: int, count: int) -> Words:
     return Words(
         "input-left-open",
-        f"{pin} of {instance} is not given, and has no initial value of its own; {given} of {count} other instances have it.",
+        f"{pin} of {instance} is not given, and has no initial value of its own; {given} of {count} other "
+        "instances have it.",
         f"Give it: {pin} := ...; or write its initial value where the block declares it.",
     )
 

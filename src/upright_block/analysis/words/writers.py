@@ -45,7 +45,8 @@ def value_in_between(name: str, line: int) -> Words:
     """Of an output that the unit reads before it gets another value."""
     return Words(
         "two-writers",
-        f"{name} is written twice in a scan: what it gets here is used inside only, and line {line} sends out another value.",
+        f"{name} is written twice in a scan: what it gets here is used inside only, and line {line} sends "
+        "out another value.",
         "Keep the first in a variable of its own.",
     )
 

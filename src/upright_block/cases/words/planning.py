@@ -221,6 +221,7 @@ def read_only(signal: Signal) -> Words:
 def not_seen(signal: Signal, interval: int) -> Words:
     return Words(
         "not-seen",
-        f"No task sees this value of {signal.path}: it is gone before one that reads it runs, every {shown_duration(interval)}.",
+        f"No task sees this value of {signal.path}: it is gone before one that reads it runs, every "
+        f"{shown_duration(interval)}.",
         "Hold it for longer, or read the input in a faster task.",
     )

@@ -61,7 +61,8 @@ def rig_writes(unit: Unit, name: str) -> Words:
     return Words(
         "wrong-kind",
         f"{unit.name} writes {name}, which is no input.",
-        "A rig stands for the machine: it reads outputs and writes inputs. Declare what it keeps for itself in its own VAR.",
+        "A rig stands for the machine: it reads outputs and writes inputs. Declare what it keeps for itself "
+        "in its own VAR.",
     )
 
 

@@ -218,7 +218,7 @@ class CallChecker(StandardChecker):
         found = holder.method(key) if holder and not self.declares(key) else None
         if holder is None or found is None:
             return None
-        return MethodCalled(found, typed.Place(holder.this, (), holder, callee), True, callee)
+        return MethodCalled(found, typed.Place(holder.this, (), holder, callee), is_virtual=True, name_at=callee)
 
     def _base_method(self, name: str, name_at: syntax.Node) -> MethodCalled | None:
         """``SUPER.name(...)``: the method that this unit inherits."""
@@ -228,7 +228,7 @@ class CallChecker(StandardChecker):
         found = holder.base.method(name.upper()) if holder.base else None
         if found is None:
             raise self.problem(name_at, words.nothing_to_go_back_to(holder, name))
-        return MethodCalled(found, typed.Place(holder.this, (), holder, name_at), False, name_at)
+        return MethodCalled(found, typed.Place(holder.this, (), holder, name_at), is_virtual=False, name_at=name_at)
 
     def _instance_at(self, node: syntax.Expression) -> typed.Place:
         """The place of an instance; a variable of an interface leads to the one it refers to."""

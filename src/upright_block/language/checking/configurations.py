@@ -52,7 +52,7 @@ def make_programs(programs: Sequence[typed.Unit], checker: TypeChecker) -> None:
         if program.section("in_out"):
             checker.unit.is_broken = True  # told where the program is
             continue
-        unit.variables[program.key] = typed.Variable(program.name, "private", program, False, None, "", 0, 0)
+        unit.variables[program.key] = typed.Variable(program.name, "private", program)
         unit.use(program, syntax.NO_PLACE, 0)
 
 
@@ -91,15 +91,7 @@ def declare_programs(node: syntax.Configuration, unit: typed.Unit, checker: Type
             checker.report(program, declared_twice(program.name, unit), related)
         else:
             unit.variables[program.name.upper()] = typed.Variable(
-                program.name,
-                "private",
-                kind,
-                False,
-                None,
-                "",
-                program.start,
-                program.end,
-                retain=retain_of((program.retain,)),
+                program.name, "private", kind, start=program.start, end=program.end, retain=retain_of((program.retain,))
             )
             unit.use(kind, program.type, 0)
     typed.configured(unit).resources = {name.upper() for name in node.resources} - unit.variables.keys()
@@ -173,7 +165,7 @@ def _triggers(unit: typed.Unit, checker: TypeChecker) -> Iterator[typed.Statemen
             block = checker.find_unit("R_TRIG")
             assert block is not None
             key = f"{task.name}:trigger".upper()
-            detector = typed.Variable(key, "private", block, False, None, "", 0, 0)
+            detector = typed.Variable(key, "private", block)
             unit.variables[key] = detector
             unit.use(block, syntax.NO_PLACE, 0)
             inputs = ((block.variables["CLK"], task.single),)
@@ -189,7 +181,9 @@ def _run(task: typed.Task, unit: typed.Unit, checker: TypeChecker) -> typed.Stat
 def _with_points(
     programs: Sequence[typed.Variable], name: str, unit: typed.Unit, checker: TypeChecker
 ) -> tuple[typed.Statement, ...]:
-    """Programs one after the other; before the first the inputs that they read are taken, after the last the outputs given."""
+    """Programs one after the other; before the first the inputs that they read are taken, after the last the outputs
+    given.
+    """
     calls = [statement for program in programs for statement in _called(program, unit, checker)]
     settings = typed.configured(unit).settings
 
@@ -317,7 +311,7 @@ def _due(task: typed.Task, unit: typed.Unit) -> typed.Expression:
         detector = unit.variables[f"{task.name}:trigger".upper()]
         return typed.Load(BOOL, edge_place(detector, syntax.NO_PLACE))
     if unit.timebase == Timebase(task.interval):
-        return typed.Constant(BOOL, True)
+        return typed.Constant(BOOL, value=True)
     now = typed.Convert(LINT, typed.CallStandard(TIME, "MOMENT", (), 0), 0)
     since = typed.Binary(LINT, "MOD", now, typed.Constant(LINT, task.interval), 0)
     return typed.Binary(BOOL, "=", since, typed.Constant(LINT, 0), 0)

@@ -14,8 +14,10 @@ _PARTS = {
     "LTOD": "SPLIT_LTOD(IN := {of}, HOUR => h, MINUTE => m, SECOND => s, MILLISECOND => ms)",
     "DATE": "SPLIT_DATE(IN := {of}, YEAR => y, MONTH => m, DAY => d)",
     "LDATE": "SPLIT_DATE(IN := LDATE_TO_DATE({of}), YEAR => y, MONTH => m, DAY => d)",
-    "DT": "SPLIT_DT(IN := {of}, YEAR => y, MONTH => m, DAY => d, HOUR => h, MINUTE => mi, SECOND => s, MILLISECOND => ms)",
-    "LDT": "SPLIT_LDT(IN := {of}, YEAR => y, MONTH => m, DAY => d, HOUR => h, MINUTE => mi, SECOND => s, MILLISECOND => ms)",
+    "DT": "SPLIT_DT(IN := {of}, YEAR => y, MONTH => m, DAY => d, HOUR => h, MINUTE => mi, SECOND => s, "
+    "MILLISECOND => ms)",
+    "LDT": "SPLIT_LDT(IN := {of}, YEAR => y, MONTH => m, DAY => d, HOUR => h, MINUTE => mi, SECOND => s, "
+    "MILLISECOND => ms)",
 }
 _MADE = {
     "TOD": "CONCAT_TOD(hour, minute, second, millisecond)",

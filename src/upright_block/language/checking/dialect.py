@@ -1,4 +1,6 @@
-"""What the controllers that a library is for cannot have, though the language has it; and names beside the library's style."""
+"""What the controllers that a library is for cannot have, though the language has it; and names beside the library's
+style.
+"""
 
 from __future__ import annotations
 

@@ -68,9 +68,7 @@ def _settle(tag: Tag, scope: Scope, checker_for: UnitChecker) -> None:
     assert isinstance(root, syntax.Name)
     tag.inside = owner.variables[root.name.upper()]
     initial, comment = typed.default_of(type_), tag.text("comment")
-    tag.variable = typed.Variable(
-        tag.name, "global", type_, False, initial, comment, tag.start, tag.end, source=tag.source
-    )
+    tag.variable = typed.Variable(tag.name, "global", type_, initial, comment, tag.start, tag.end, source=tag.source)
     scope.globals.variables[tag.key] = tag.variable
 
 

@@ -37,8 +37,9 @@ def observe(
     A condition is a BOOL. Where the text stands in a ``source``, it begins there at ``start``.
 
     Besides the language it has ``prev(x)``, the value after the scan before, and ``age(x)``, the TIME since x last
-    changed. What they keep are in-outs of the method, a variable for each instance that is looked at; it is kept by methods
-    of their own, see `keepers`, so that it is whether the expression is computed or not, and each by itself where another faults.
+    changed. What they keep are in-outs of the method, a variable for each instance that is looked at; it is kept by
+    methods of their own, see `keepers`, so that it is whether the expression is computed or not, and each by itself
+    where another faults.
     """
     node = parse_expression(source or Source(f"expression on {unit.name}", text), findings, text, start)
     if node is None:
@@ -55,7 +56,7 @@ def observe(
         _refuse_changes(value, observer)
     except Problem:
         return None
-    result = typed.Variable(name, "result", value.type, False, typed.default_of(value.type), "", 0, 0)
+    result = typed.Variable(name, "result", value.type, typed.default_of(value.type))
     method.result = result
     origin = syntax.Made(node.start, node.end)
     method.body = (typed.Assign(origin, typed.whole(result), value),)
@@ -65,7 +66,7 @@ def observe(
     for way, bodies in (("before", observer.before), ("after", observer.after[::-1])):
         made: list[typed.Unit] = []
         for number, body in enumerate(bodies):
-            held = typed.Variable(FIRST, "input", BOOL, False, False, "", 0, 0)
+            held = typed.Variable(FIRST, "input", BOOL, initial=False)
             inputs = {FIRST: held} if way == "before" else {}
             named = f"{name}.{way}{number}"
             keeper = typed.Unit("METHOD", named, source, written, "", inputs | shared, owner=unit, access="PRIVATE")
@@ -89,7 +90,9 @@ def expression_of(method: typed.Unit) -> syntax.Expression:
 
 @Side
 def keepers(_: typed.Unit) -> tuple[tuple[typed.Unit, ...], tuple[typed.Unit, ...]]:
-    """The methods that keep what an expression remembers: those to be called before it, and those after it, in their order."""
+    """The methods that keep what an expression remembers: those to be called before it, and those after it, in their
+    order.
+    """
     return (), ()
 
 
@@ -106,7 +109,7 @@ def broken(kind: str, during: typed.Unit, expression: typed.Unit) -> typed.Unit 
     wrong = typed.Unary(BOOL, "NOT", value, 0) if kind == "always" else value
     name = f":probe.{hashlib.sha256(f'{kind}{during.name}{expression.name}'.encode()).hexdigest()[:16]}"
     made = replaced(expression, name=name, kept={}, uses={**during.uses, **expression.uses})
-    result = typed.Variable(name, "result", BOOL, False, False, "", 0, 0)
+    result = typed.Variable(name, "result", BOOL, initial=False)
     made.result = result
     made.shares = expression.shares or during.shares
     both = typed.Binary(BOOL, "AND", is_during, wrong, 0)
@@ -175,7 +178,7 @@ class _Observer(TypeChecker):
     def _kept(self, type_: Elementary) -> typed.Variable:
         """A variable of the instance that is looked at, which outlives the call."""
         name = f":KEPT{len(self.unit.variables)}"
-        made = typed.Variable(name, "in_out", type_, False, typed.default_of(type_), "", 0, 0)
+        made = typed.Variable(name, "in_out", type_, typed.default_of(type_))
         self.unit.variables[name] = made
         return made
 

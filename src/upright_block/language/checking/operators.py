@@ -64,7 +64,9 @@ class _Chain(typed.Bare):
 
 
 def default_type(found: typed.Bare | typed.Constant) -> Elementary:
-    """The type of what is bare where nothing else decides it: LREAL, or the first of INT, DINT, LINT, ULINT that holds it."""
+    """The type of what is bare where nothing else decides it: LREAL, or the first of INT, DINT, LINT, ULINT that holds
+    it.
+    """
     if isinstance(found, typed.Bare):
         return found.default
     if found.type is UNTYPED_REAL:

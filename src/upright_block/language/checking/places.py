@@ -66,7 +66,9 @@ class PlaceChecker(Reporter):
         return make(self, node)
 
     def meant(self, node: syntax.Expression) -> syntax.Expression:
-        """What a name stands for, where it is that of a tag which has no variable of its own; and the tag that an output address is."""
+        """What a name stands for, where it is that of a tag which has no variable of its own; and the tag that an
+        output address is.
+        """
         if isinstance(node, syntax.DirectAddress) and self.scope.outputs and not self.is_rig and not self.sees_all:
             return self._tag_at(node)
         if not isinstance(node, syntax.Name) or not (self.scope.tags or self.unit.located):
@@ -79,7 +81,9 @@ class PlaceChecker(Reporter):
         return moved(tag.meaning, node.start, node.end)
 
     def _tag_at(self, node: syntax.DirectAddress) -> syntax.Expression:
-        """The name of the tag at an output, or a part of it: one point has one value, that of its tag while a body runs."""
+        """The name of the tag at an output, or a part of it: one point has one value, that of its tag while a body
+        runs.
+        """
         if node.held is not None or node.address.area != "Q" or node.address.is_open:
             return node
         point = self.scope.points.point(node.address)

@@ -57,7 +57,8 @@ _SECTIONS: dict[str, typed.Section] = {
 def check_program(
     sources: Iterable[Written], scope: Scope, findings: Findings, tables: Iterable[TagTable] = ()
 ) -> None:
-    """Read and check all ``sources`` and the tags of all ``tables`` into ``scope``. Every mistake becomes a finding; nothing is raised.
+    """Read and check all ``sources`` and the tags of all ``tables`` into ``scope``. Every mistake becomes a finding;
+    nothing is raised.
 
     Units that a mistake reaches, in themselves or in a unit that they use, are marked as broken. Those of the sources
     that are `Scope.rigs` are there for cases alone.
@@ -224,11 +225,10 @@ def _globals(source: Source, section: syntax.VariableSection, scope: Scope, find
             declaration.name,
             "global",
             type_,
-            constant,
-            None,
-            declaration.comment,
-            declaration.start,
-            declaration.end,
+            constant=constant,
+            comment=declaration.comment,
+            start=declaration.start,
+            end=declaration.end,
             address=declaration.address,
             source=source,
             retain=retain_of(section.qualifiers),
@@ -295,7 +295,9 @@ def find_unit(name: str, scope: Scope) -> typed.Unit | None:
 
 
 def named_unit(name: str, scope: Scope) -> typed.Unit | None:
-    """The unit that a person may call ``name``: one of the library, of the standard but for its helpers, or a stand-in."""
+    """The unit that a person may call ``name``: one of the library, of the standard but for its helpers, or a
+    stand-in.
+    """
     unit = find_unit(name, scope)
     if unit is None or not unit.is_standard or name in scope.standard.names or unit.source in scope.rigs:
         return unit
@@ -327,7 +329,7 @@ def _interface(unit: typed.Unit, scope: Scope, findings: Findings) -> None:
             checker.report(result, words.block_as_result(type_))
             type_ = BROKEN
         unit.result = typed.Variable(
-            unit.name, "result", type_, False, checker.initial_of(result, type_), "", unit.syntax.start, unit.syntax.end
+            unit.name, "result", type_, checker.initial_of(result, type_), start=unit.syntax.start, end=unit.syntax.end
         )
     for section in unit.syntax.sections:
         if section.section not in _SECTIONS:
@@ -363,11 +365,10 @@ def _variable(
         node.name,
         kind,
         type_,
-        constant,
-        None,
-        node.comment,
-        node.start,
-        node.end,
+        constant=constant,
+        comment=node.comment,
+        start=node.start,
+        end=node.end,
         address=node.address,
         access=access_of(section.qualifiers),
         has_initial=node.initial is not None,
@@ -397,7 +398,7 @@ def _edge(unit: typed.Unit, node: syntax.Declaration, variable: typed.Variable, 
     block = checker.find_unit(f"{node.edge[0]}_TRIG")
     assert block is not None
     unit.use(block, node)
-    detector = typed.Variable(f"{node.name}:edge", "private", block, False, None, "", node.start, node.end)
+    detector = typed.Variable(f"{node.name}:edge", "private", block, start=node.start, end=node.end)
     unit.variables[detector.key] = detector
     unit.edges[variable.key] = detector
 

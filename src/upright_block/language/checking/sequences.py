@@ -1,9 +1,10 @@
 """Sequences of steps as statements. IEC 61131-3:2013, 6.7.
 
 Each scan first brings the elapsed times of active steps up to date, then clears transitions, all by the steps that
-are active at that moment, then brings the control of each action up to date, then runs the actions. In the first scan no transition is looked at, so that the
-initial step is active in it. A step is a structure with its flag X and its elapsed time T; the control of an
-action is an instance of the standard's ACTION_CONTROL, called by the name of the action.
+are active at that moment, then brings the control of each action up to date, then runs the actions. In the first scan
+no transition is looked at, so that the initial step is active in it. A step is a structure with its flag X and its
+elapsed time T; the control of an action is an instance of the standard's ACTION_CONTROL, called by the name of the
+action.
 """
 
 from __future__ import annotations
@@ -34,7 +35,7 @@ def declare_sequence(node: syntax.Sequence, unit: typed.Unit, checker: TypeCheck
     for step in node.steps:
         kind = typed.Structure("STEP", unit.source, step.comment)
         for name, type_, comment in _STEP_FIELDS:
-            field = typed.Variable(name, "field", type_, False, type_.default, comment, step.start, step.end)
+            field = typed.Variable(name, "field", type_, type_.default, comment, step.start, step.end)
             kind.variables[field.key] = field
         initial: typed.Initial = {"X": True} if step.is_initial else None
         _declare(step.name, kind, initial, step, step.comment or "a step", unit, checker)
@@ -45,8 +46,8 @@ def declare_sequence(node: syntax.Sequence, unit: typed.Unit, checker: TypeCheck
         own = f"{name}:control" if name.upper() in unit.variables else name
         _declare(own, control, None, first, "control of an action", unit, checker)
     for number, transition in enumerate(node.transitions):
-        _declare(f"transition:{number}", BOOL, False, transition, "", unit, checker)
-    _declare(_FIRST, BOOL, False, node, "", unit, checker)
+        _declare(f"transition:{number}", BOOL, initial=False, node=transition, comment="", unit=unit, checker=checker)
+    _declare(_FIRST, BOOL, initial=False, node=node, comment="", unit=unit, checker=checker)
 
 
 def _declare(
@@ -64,7 +65,7 @@ def _declare(
         first = first_declared(unit.source, other, other.name)
         checker.report(node, declared_twice(name, unit), first)
         return
-    unit.variables[key] = typed.Variable(name, "private", type_, False, initial, comment, node.start, node.end)
+    unit.variables[key] = typed.Variable(name, "private", type_, initial, comment, node.start, node.end)
 
 
 def _controlled(node: syntax.Sequence) -> dict[str, syntax.Association]:
@@ -132,14 +133,14 @@ def _check_reach(
         if key not in reached:
             checker.report(step, words.step_never_reached(step.name))
     for number, transition in enumerate(node.transitions):
-        if _is_known(transition.condition, False):
+        if _is_known(transition.condition, value=False):
             checker.report(transition.condition, words.condition_always_false())
             continue
         sources = _keys(transition.sources)
         if sources <= reached and number not in enabled:
             checker.report(transition, words.never_active_together([n.name for n in transition.sources]))
         before = _rivals(leaving, number, transition)
-        rival = next((r for _, r in before if _keys(r.sources) <= sources and _is_known(r.condition, True)), None)
+        rival = next((r for _, r in before if _keys(r.sources) <= sources and _is_known(r.condition, value=True)), None)
         if rival is not None:
             first = Related(checker.source, rival.start, rival.end, "this one always clears first")
             checker.report(transition, words.hidden_transition(), first)
@@ -148,7 +149,7 @@ def _check_reach(
         if len(leaves) > MOST_LEAVING:
             checker.report(step, words.too_many_leave(len(leaves), step.name))
         late = [a for a in step.associations if a.qualifier == "D"]
-        if late and any(len(t.sources) == 1 and _is_known(t.condition, True) for t in leaves):
+        if late and any(len(t.sources) == 1 and _is_known(t.condition, value=True) for t in leaves):
             checker.report(late[0], words.delay_never_over(late[0].name, step.name))
 
 
@@ -180,13 +181,16 @@ def _rivals(leaving: _Leaving, number: int, node: syntax.Transition) -> list[tup
 
 
 def active_together(node: syntax.Sequence) -> set[frozenset[str]]:
-    """The sets of steps, by their names in upper case, that may be active at one time; none where there are too many to look at."""
+    """The sets of steps, by their names in upper case, that may be active at one time; none where there are too many to
+    look at.
+    """
     initial = [step for step in node.steps if step.is_initial]
     return (_markings(node, initial[0])[0] or set()) if len(initial) == 1 else set()
 
 
 def _reached(node: syntax.Sequence, initial: syntax.Step) -> tuple[set[str], set[int]]:
-    """The steps that may be active, and the transitions whose steps may be active together, whatever the conditions are.
+    """The steps that may be active, and the transitions whose steps may be active together, whatever the conditions
+    are.
 
     Where there are too many sets of active steps to look at, all may be.
     """
@@ -197,11 +201,13 @@ def _reached(node: syntax.Sequence, initial: syntax.Step) -> tuple[set[str], set
 
 
 def _markings(node: syntax.Sequence, initial: syntax.Step) -> tuple[set[frozenset[str]] | None, set[int]]:
-    """The sets of steps that may be active at one time, None where there are too many, and the transitions that leave them."""
+    """The sets of steps that may be active at one time, None where there are too many, and the transitions that leave
+    them.
+    """
     by_step: dict[str, list[tuple[int, frozenset[str], frozenset[str]]]] = {}
     for number, transition in enumerate(node.transitions):
         sources = _keys(transition.sources)
-        if sources and not _is_known(transition.condition, False):
+        if sources and not _is_known(transition.condition, value=False):
             by_step.setdefault(min(sources), []).append((number, sources, _keys(transition.targets)))
     first = frozenset({initial.name.upper()})
     found, waiting = {first}, [first]
@@ -241,14 +247,21 @@ def sequence_body(node: syntax.Sequence, unit: typed.Unit) -> tuple[syntax.State
         changes.append(_clears(transition, number, rivals))
     for number, transition in order:
         changes.append(
-            _when(transition, number, [_assign(n, _flag_of(n.name, n), _truth(False, n)) for n in transition.sources])
+            _when(
+                transition,
+                number,
+                [_assign(n, _flag_of(n.name, n), _truth(value=False, node=n)) for n in transition.sources],
+            )
         )
     for number, transition in order:
         begins = [s for n in transition.targets for s in _begins(n)]
         changes.append(_when(transition, number, begins))
     whole = syntax.Node(node.start, node.start)
     body: list[syntax.Statement] = [_if(step, _flag_of(step.name, step), [_elapsed(step)]) for step in node.steps]
-    body += [_if(whole, _name(_FIRST, whole), changes), _assign(node, _name(_FIRST, whole), _truth(True, whole))]
+    body += [
+        _if(whole, _name(_FIRST, whole), changes),
+        _assign(node, _name(_FIRST, whole), _truth(value=True, node=whole)),
+    ]
     body += _controls(node, unit)
     body += _runs(node, unit)
     return tuple(body)
@@ -307,7 +320,7 @@ def _clears(node: syntax.Transition, number: int, rivals: Iterable[int]) -> synt
     parts += [syntax.Unary(node.start, node.end, "NOT", _name(f"transition:{rival}", node)) for rival in rivals]
     condition = node.condition
     first = _assign(condition, _name(f"transition:{number}", node), condition)
-    stays = _assign(node, _name(f"transition:{number}", node), _truth(False, node))
+    stays = _assign(node, _name(f"transition:{number}", node), _truth(value=False, node=node))
     return _if(node, _joined("AND", parts), (first,), (stays,))
 
 
@@ -324,7 +337,7 @@ def transition_name(node: syntax.Transition) -> str:
 def _begins(node: syntax.Name) -> list[syntax.Statement]:
     """A step begins: its time counts from this scan."""
     nothing = syntax.Literal(node.start, node.end, "typed", "T#0s")
-    flag = _assign(node, _flag_of(node.name, node), _truth(True, node))
+    flag = _assign(node, _flag_of(node.name, node), _truth(value=True, node=node))
     return [
         replaced(flag, role="step", name=node.name.upper()),
         _assign(node, _member(node.name, "began", node), _scan_start(node)),
@@ -357,7 +370,7 @@ def _controls(node: syntax.Sequence, unit: typed.Unit) -> Iterator[syntax.Statem
                     time = _assign(association.time, _member(control, "T", association), association.time)
                     yield _if(association, _flag_of(step.name, association), [time])
         arguments = tuple(
-            syntax.Argument(first.start, first.end, qualifier, _joined("OR", parts), False, False)
+            syntax.Argument(first.start, first.end, qualifier, _joined("OR", parts), output=False, negated=False)
             for qualifier, parts in flags.items()
         )
         call = syntax.Call(first.start, first.end, _name(control, first), arguments)

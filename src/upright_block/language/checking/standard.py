@@ -321,7 +321,7 @@ class StandardChecker(ExpressionChecker):
             unit, taken = _TIMED_TEXTS[type_.family]
             own = value if type_ is taken else typed.Convert(taken, value, node.start)
             return self._call_unit(unit, string_type(1, 40), (own,), node)
-        below: typed.Expression = typed.Constant(BOOL, False)
+        below: typed.Expression = typed.Constant(BOOL, value=False)
         size = typed.Convert(ULINT, value, node.start) if type_ is not ULINT else value
         if type_.is_signed:
             wide = self.as_number(value, LINT, node.arguments[0].value)

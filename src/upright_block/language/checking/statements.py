@@ -68,7 +68,7 @@ class StatementChecker(CallChecker):
             return None
         rest = tuple(a for a in call.arguments if a not in own)
         plain = syntax.Call(call.start, call.end, call.callee, rest)
-        condition: typed.Expression = typed.Constant(BOOL, True)
+        condition: typed.Expression = typed.Constant(BOOL, value=True)
         receiver: typed.Receiver | None = None
         for argument in own:
             if argument.output != (argument.name.upper() == "ENO"):
@@ -85,8 +85,8 @@ class StatementChecker(CallChecker):
             inner = syntax.Assignment(node.start, node.end, node.target, plain)
         done = _CHECK[type(inner)](self, inner)
         made = syntax.Made(node.start, node.end, role="enable")
-        branch = typed.Branch(made, condition, (done, *self._tell(made, receiver, True)))
-        return typed.If(made, (branch,), self._tell(made, receiver, False))
+        branch = typed.Branch(made, condition, (done, *self._tell(made, receiver, value=True)))
+        return typed.If(made, (branch,), self._tell(made, receiver, value=False))
 
     def _tell(self, origin: syntax.Made, receiver: typed.Receiver | None, value: bool) -> tuple[typed.Statement, ...]:
         """ENO with its value."""
@@ -142,7 +142,9 @@ class StatementChecker(CallChecker):
             self.report(node, words.loop_variable_assigned(self.text(node)))
 
     def _check_alone(self, node: syntax.Expression) -> typed.Expression | None:
-        """Report what is wrong inside an expression whose receiver is already known to be wrong; its value, if it has one."""
+        """Report what is wrong inside an expression whose receiver is already known to be wrong; its value, if it has
+        one.
+        """
         try:
             return self.any_value(node)
         except Problem:
@@ -205,7 +207,7 @@ class StatementChecker(CallChecker):
         called = typed.CallInstance(call, instance, base, (), (), ())
         made = syntax.Made(call.start, call.end)
         again = tuple(_detect_again(made, detector) for detector in base.edges.values())
-        branch = typed.Branch(made, typed.Constant(BOOL, True), (*again, called))
+        branch = typed.Branch(made, typed.Constant(BOOL, value=True), (*again, called))
         return typed.If(made, (branch,), ()) if again else called
 
     def _is_variable(self, node: syntax.Name) -> bool:
@@ -225,7 +227,7 @@ class StatementChecker(CallChecker):
         try:
             return self.condition(node, what)
         except Problem:
-            return typed.Constant(BROKEN, False)
+            return typed.Constant(BROKEN, value=False)
 
     def _case(self, node: syntax.Case) -> typed.Statement:
         selector: typed.Expression | None

@@ -1,4 +1,6 @@
-"""What can be wrong with tags beyond their rows: who uses them, and names and rows that look like a slip of the hand."""
+"""What can be wrong with tags beyond their rows: who uses them, and names and rows that look like a slip of the
+hand.
+"""
 
 from __future__ import annotations
 

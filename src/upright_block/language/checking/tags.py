@@ -213,7 +213,7 @@ class _TableReader:
         if tag.variable is None:
             comment = tag.text("comment")
             tag.variable = typed.Variable(
-                tag.name, "global", type_, False, initial, comment, tag.start, tag.end, source=tag.source
+                tag.name, "global", type_, initial, comment, tag.start, tag.end, source=tag.source
             )
         elif "initial" in tag.cells:
             tag.variable.initial = initial
@@ -246,7 +246,7 @@ class _TableReader:
 
 def declare_broken(tag: Tag, scope: Scope) -> None:
     """Declare the name of a tag that is wrong, so that its uses are no findings of their own."""
-    tag.variable = typed.Variable(tag.name, "global", BROKEN, False, None, "", tag.start, tag.end, source=tag.source)
+    tag.variable = typed.Variable(tag.name, "global", BROKEN, start=tag.start, end=tag.end, source=tag.source)
     tag.point = tag.meaning = None
     scope.globals.variables[tag.key] = tag.variable
 

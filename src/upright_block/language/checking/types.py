@@ -221,7 +221,7 @@ class TypeChecker(StatementChecker):
                 continue
             type_ = self.type_of(field.type)
             made.variables[key] = typed.Variable(
-                field.name, "field", type_, False, None, field.comment, field.start, field.end
+                field.name, "field", type_, comment=field.comment, start=field.start, end=field.end
             )
             self.settle_initial(made.variables[key], field)
             inner = type_

@@ -1,4 +1,6 @@
-"""Who uses whom: overrides, recursion, depth and size, and what a broken unit takes with it. IEC 61131-3:2013, 6.6.1.1."""
+"""Who uses whom: overrides, recursion, depth and size, and what a broken unit takes with it. IEC 61131-3:2013,
+6.6.1.1.
+"""
 
 from __future__ import annotations
 

@@ -91,7 +91,9 @@ def copiers(
 
 @record
 class FieldCopiers:
-    """What a rig sees of the points: functions that take the ``tags`` from their points, and that give those of inputs."""
+    """What a rig sees of the points: functions that take the ``tags`` from their points, and that give those of
+    inputs.
+    """
 
     tags: tuple[Tag, ...]
     taken: tuple[typed.Unit, ...]
@@ -153,7 +155,7 @@ def call(copier: typed.Unit) -> typed.Statement:
 
 
 def _copier(name: str, source: Source, tags: list[Tag], points: Points, way: Way) -> typed.Unit:
-    raw = typed.Variable("RAW", "temp", LREAL, False, 0.0, "", 0, 0)
+    raw = typed.Variable("RAW", "temp", LREAL, 0.0)
     made = typed.Unit("FUNCTION", name, source, _UNWRITTEN, "", {raw.key: raw})
     made.shares = points.globals
     tags = sorted(tags, key=_kind)  # statements of one kind together become one loop

@@ -96,7 +96,9 @@ def points_of(shared: Structure | None) -> Points | None:
 
 @state
 class Points:
-    """How points are counted, and the areas that something names, as hidden ones of the ``globals`` of a library; ``tags`` are those of it."""
+    """How points are counted, and the areas that something names, as hidden ones of the ``globals`` of a library;
+    ``tags`` are those of it.
+    """
 
     rules: PointRules = PointRules()
     globals: Structure = fresh(default_factory=lambda: Structure("global variables", Source("", ""), is_globals=True))
@@ -133,7 +135,9 @@ class Points:
         return f"%{point.area}{size}{number}"
 
     def has(self, point: Point) -> bool:
-        """Whether the area has such a point: once all is read, one with a byte that something names; a word may go beyond the last."""
+        """Whether the area has such a point: once all is read, one with a byte that something names; a word may go
+        beyond the last.
+        """
         if not self.is_settled:
             return point.end <= MOST_POINT_BYTES * 8
         named = self.sizes.get(point.area, 0)
@@ -180,7 +184,7 @@ class Points:
         area = self.areas.get(point.area)
         if area is None:
             name = f"%{point.area}"
-            area = Variable(name, "global", _WHOLE_AREA, False, (), "", 0, 0)
+            area = Variable(name, "global", _WHOLE_AREA, ())
             self.areas[point.area] = self.globals.variables[name] = area
         self.sizes[point.area] = max(self.sizes.get(point.area, 0), -(-point.end // 8))
         return area

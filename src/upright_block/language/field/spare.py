@@ -10,7 +10,9 @@ from upright_block.language.field.tags import Tag
 
 
 def spare_points(tags: Iterable[Tag], points: Points) -> list[tuple[str, str]]:
-    """The bits without a tag in each byte, or tag of a bit string, of which some bits have one: address, and what it is in."""
+    """The bits without a tag in each byte, or tag of a bit string, of which some bits have one: address, and what it is
+    in.
+    """
     placed = [tag for tag in tags if tag.point is not None]
     by_name = {tag.key: tag for tag in placed}
     named = {tag.point for tag in placed if tag.point is not None and tag.point.width == 1}

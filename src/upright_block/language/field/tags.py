@@ -133,7 +133,9 @@ class Tag:
         return int(value) & (1 << self.point.width) - 1
 
     def meant(self, stored: bool | int) -> bool | int | float:
-        """The value of the tag for what its point has, as `stored` tells that: its inverse, as far as the type is exact."""
+        """The value of the tag for what its point has, as `stored` tells that: its inverse, as far as the type is
+        exact.
+        """
         assert self.point is not None
         if self.point.width == 1:
             return bool(stored) != self.is_negated

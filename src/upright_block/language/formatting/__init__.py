@@ -1,6 +1,7 @@
 """Source text in one style: tokens and comments as they stand, with other blanks, line ends and capitals.
 
-`lines` takes the tokens apart into lines, `breaking` lays out one of them, `columns` puts below each other what belongs there.
+`lines` takes the tokens apart into lines, `breaking` lays out one of them, `columns` puts below each other what belongs
+there.
 """
 
 from __future__ import annotations

@@ -10,15 +10,17 @@ from upright_block.language.nodes import state
 COLUMNS = 120
 STEP = 4
 Rank = tuple[int, int]
-"""How loosely what stands before an atom binds: by its depth in brackets, then a comma before operators, these by their precedence."""
+"""How loosely what stands before an atom binds: by its depth in brackets, then a comma before operators, these by their
+precedence.
+"""
 
 
 @state
 class Atom:
     """A token with the inline comments behind it; ``gap`` stands before it in its line.
 
-    A line may break before one that has a ``rank``, and must before one that ``begins`` a line; ``above`` are comments in lines
-    of their own before it, ``comment`` is the one that ends its line.
+    A line may break before one that has a ``rank``, and must before one that ``begins`` a line; ``above`` are comments
+    in lines of their own before it, ``comment`` is the one that ends its line.
     """
 
     text: str

@@ -13,7 +13,8 @@ _LONG_LINE = 60
 
 @state
 class Line:
-    """A line of text: ``cells`` stand in columns with those of other lines of its ``group``, and its comment with others of its ``unit``.
+    """A line of text: ``cells`` stand in columns with those of other lines of its ``group``, and its comment with
+    others of its ``unit``.
 
     The last cell of a line is as long as it is, whatever others have there. Lines without a group are one cell.
     """

@@ -1,4 +1,5 @@
-"""The tokens of a source taken apart into lines: what stands in a line of its own, how far it is indented, what it is below.
+"""The tokens of a source taken apart into lines: what stands in a line of its own, how far it is indented, what it is
+below.
 
 The syntax tree says where bodies, labels and types begin; keywords say the rest.
 """
@@ -56,7 +57,9 @@ class _Note:
 
 @state
 class _Open:
-    """What is open: its keyword, where its own lines begin and where those in it do, and the unit whose comments stand in one column."""
+    """What is open: its keyword, where its own lines begin and where those in it do, and the unit whose comments stand
+    in one column.
+    """
 
     kind: str
     indent: int

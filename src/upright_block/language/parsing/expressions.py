@@ -272,4 +272,4 @@ class ExpressionParser(Cursor):
             value = self.expression()
             return syntax.Argument(start, value.end, self.texts[token], value, sign == "=>", negated)
         value = self.expression()
-        return syntax.Argument(start, value.end, "", value, False, False)
+        return syntax.Argument(start, value.end, "", value, output=False, negated=False)

@@ -89,14 +89,14 @@ class _Wirer:
         for number, (row, length) in enumerate(zip(self.table.rows, lengths, strict=True)):
             order = self.order(row.get("order"), number)
             if not any(_ranges(column, cell) for column, cell in row.items()):
-                yield _Row(order, row, False)
+                yield _Row(order, row, is_one_of_many=False)
                 continue
             for index in range(length):
                 cells = {
                     column: Cell(_numbered(cell.text, index, column == "instance"), cell.start, cell.end)
                     for column, cell in row.items()
                 }
-                yield _Row(order, cells, True)
+                yield _Row(order, cells, is_one_of_many=True)
 
     def order(self, cell: Cell | None, number: int) -> float:
         if cell is None:
@@ -206,7 +206,16 @@ class _Wirer:
             is_output = cell.text.startswith("->")
             value = self.value(cell, cell.text[2:].strip() if is_output else cell.text, row.is_one_of_many)
             if value is not None:
-                yield syntax.WiredArgument(cell.start, cell.end, name, value, is_output, False, head.start, head.end)
+                yield syntax.WiredArgument(
+                    cell.start,
+                    cell.end,
+                    name,
+                    value,
+                    is_output,
+                    negated=False,
+                    head_start=head.start,
+                    head_end=head.end,
+                )
 
     def value(self, cell: Cell, text: str, is_one_of_many: bool) -> syntax.Expression | None:
         """What a cell says: a literal, also in its short form, a name, or an expression."""
@@ -289,7 +298,7 @@ def instance_names(row: Mapping[str, Cell]) -> list[str]:
     if cell is None:
         return []
     length = max((_length(shape) for column, own in row.items() for shape in _ranges(column, own)), default=1)
-    return [_numbered(cell.text, index, True) for index in range(length)]
+    return [_numbered(cell.text, index, is_name=True) for index in range(length)]
 
 
 def _ranges(column: str, cell: Cell) -> list[re.Match[str]]:

@@ -77,8 +77,8 @@ class Settled:
 def settle(found: Sequence[Finding], sources: Iterable[Source], policy: Policy, is_analysed: bool = False) -> Settled:
     """Apply what a library says to its findings; what is wrong with an allowance is a finding itself.
 
-    Where the analysis ``is_analysed`` did not run, nothing is known of allowances for what it finds, and where an error kept
-    something from being checked nothing of any.
+    Where the analysis ``is_analysed`` did not run, nothing is known of allowances for what it finds, and where an error
+    kept something from being checked nothing of any.
     """
     about = Findings()
     written = [a for source in sources for a in allowances(source, about)]

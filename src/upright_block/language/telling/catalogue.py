@@ -53,7 +53,8 @@ ANALYSED = frozenset(
         "whole-division",
     }
 )
-"""Findings of the analysis, which `check` alone makes; all of them stop nothing. One is made of tables without it too."""
+"""Findings of the analysis, which `check` alone makes; all of them stop nothing. One is made of tables without it too.
+"""
 WARNINGS = ANALYSED | frozenset(
     {
         "bad-allowance",
@@ -95,7 +96,8 @@ class Entry:
     """What a finding means: ``says`` is a paragraph, ``wrong`` a text that has it, ``right`` the same mended.
 
     ``kind`` says what the texts are: "body" the statements of a block with ``variables``, "source" whole sources,
-    "case" the table of a case, "file" a case file, "tags" a tag table, "wiring" a wiring table, "library" several files, each behind a line ``== path``, "outside" something beyond any text.
+    "case" the table of a case, "file" a case file, "tags" a tag table, "wiring" a wiring table, "library" several
+    files, each behind a line ``== path``, "outside" something beyond any text.
     """
 
     name: str

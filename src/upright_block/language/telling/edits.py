@@ -66,7 +66,9 @@ _DECLARED = re.compile(r"\w+\s*:[^;\n]*;[ \t]*(?://[^\n]*|\(\*[^\n]*?\*\))?[ \t\
 
 
 def without_declaration(source: Source, start: int) -> Edit | None:
-    """Without the declaration of the name at ``start`` and its comment; None where it does not have its line to itself."""
+    """Without the declaration of the name at ``start`` and its comment; None where it does not have its line to
+    itself.
+    """
     match = _DECLARED.match(source.text, start)
     is_first = not source.text[source.text.rfind("\n", 0, start) + 1 : start].strip()
     return without(source, start, match.end()) if match and is_first else None
@@ -76,6 +78,8 @@ _COPIED = re.compile(r"[\w.\[\]]+\s*:=\s*[\w.\[\]]+\s*;")
 
 
 def without_copy(source: Source, start: int) -> Edit | None:
-    """Without the assignment of one variable to another that begins at ``start``; None where it is written otherwise."""
+    """Without the assignment of one variable to another that begins at ``start``; None where it is written
+    otherwise.
+    """
     match = _COPIED.match(source.text, start)
     return without(source, start, match.end()) if match else None

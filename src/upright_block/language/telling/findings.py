@@ -31,8 +31,9 @@ class Finding:
 
     ``name`` is stable and made of words (``unknown-name``); ``message`` is one sentence in the
     words of the trade; ``way_out`` says what to do. ``start`` and ``end`` are offsets into
-    ``source.text``. ``level`` is how much the library lets it weigh, where it says so. One that ``is_doubtful`` may be meant,
-    as far as the text tells, and is shown only where somebody asks for it. ``edit`` is the way out where that is one sure edit.
+    ``source.text``. ``level`` is how much the library lets it weigh, where it says so. One that ``is_doubtful`` may be
+    meant, as far as the text tells, and is shown only where somebody asks for it. ``edit`` is the way out where that is
+    one sure edit.
     """
 
     name: str
@@ -134,7 +135,9 @@ class Findings:
         return did_you_mean(name, candidates) if self._hints <= _MOST_HINTS else ""
 
     def in_order(self) -> list[Finding]:
-        """All findings by file and place; a name that is not known is told once a file, with the other lines it is in."""
+        """All findings by file and place; a name that is not known is told once a file, with the other lines it is
+        in.
+        """
         found: dict[object, Finding] = {}
         lines: dict[object, list[int]] = {}
         for finding in sorted(self.items, key=lambda f: (f.source.path, f.start)):

@@ -25,7 +25,9 @@ Values = tuple[int, int]
 
 @record
 class Assigned:
-    """That a variable is given a constant, by a statement of a unit at ``start``, in the branch of a state: ``source``."""
+    """That a variable is given a constant, by a statement of a unit at ``start``, in the branch of a state:
+    ``source``.
+    """
 
     unit: typed.Unit
     start: int

@@ -146,7 +146,7 @@ def _tags_read(statement: typed.Statement, own: Root, writers: dict[typed.Variab
     for access in accesses(statement):
         root = writers.get(access.place.root) if access.kind == "read" and access.place else None
         if root is not None and root != own and access.place is not None:
-            yield Read(root, "", True, access, access.place.root.name)
+            yield Read(root, "", is_made=True, access=access, tag=access.place.root.name)
 
 
 def _root(place: typed.Place) -> Root | None:

@@ -214,7 +214,8 @@ def unknown_pin(unit: typed.Unit, name: str) -> Words:
 def input_taken(pin: typed.Variable, unit: typed.Unit) -> Words:
     return Words(
         "wrong-direction",
-        f"{pin.name} is {'an in-out' if pin.section == 'in_out' else 'an input'} of {unit.name}; => takes the value of an output.",
+        f"{pin.name} is {'an in-out' if pin.section == 'in_out' else 'an input'} of {unit.name}; => takes "
+        "the value of an output.",
         f"Write {pin.name} := ...",
     )
 

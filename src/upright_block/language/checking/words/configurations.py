@@ -136,5 +136,6 @@ def not_open(name: str, address: str) -> Words:
     return Words(
         "address-not-open",
         f"{name} cannot be put to {address} here.",
-        "Declare it in its PROGRAM AT %I* or %Q*, of the same area; only what a declaration leaves open is given a point here.",
+        "Declare it in its PROGRAM AT %I* or %Q*, of the same area; only what a declaration leaves open is "
+        "given a point here.",
     )

@@ -225,13 +225,15 @@ def address_of_tag(shown: str, tag: Tag, unit: str) -> Words:
         way_out = f"Declare {name} as a global variable AT {tag.address}, and name it in both."
         return Words(
             "point-has-tag",
-            f"{shown} has bits of {name} of {program}, at {tag.address}: the address would be a second value of that point.",
+            f"{shown} has bits of {name} of {program}, at {tag.address}: the address would be a second "
+            "value of that point.",
             f"Write {name}." if program == unit else way_out,
         )
     more = ", inverted" if tag.is_negated else ", scaled" if tag.scale is not None else ""
     return Words(
         "point-has-tag",
-        f"{shown} has bits of {tag.name}, {tag.variable.type}{more} at {tag.address}: the address would be a second value of that point.",
+        f"{shown} has bits of {tag.name}, {tag.variable.type}{more} at {tag.address}: the address would be "
+        "a second value of that point.",
         f"Write {tag.name}, or what stands for a part of it.",
     )
 

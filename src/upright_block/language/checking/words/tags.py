@@ -182,7 +182,8 @@ def alias_of_other_type(name: str, type_: Type) -> Words:
 def alias_of_own_data(name: str, program: str) -> Words:
     return Words(
         "alias-of-own-data",
-        f"{name} stands for data of {program}, and {program} reads it itself, where it would be as old as the last scan.",
+        f"{name} stands for data of {program}, and {program} reads it itself, where it would be as old as "
+        "the last scan.",
         f"Write the path without {program} there.",
     )
 
@@ -206,7 +207,10 @@ def output_twice(tag: Tag, first: Tag) -> Words:
 def points_overlap(tag: Tag, first: Tag) -> Words:
     way_out = "Give one of them another point. Single bits of a BYTE, WORD, DWORD or LWORD may have names of their own."
     if tag.point and first.point and tag.point.width == first.point.width and tag.point.start != first.point.start:
-        way_out += f' If {tag.address} is meant to begin behind {first.address}, write counts = "elements" below [points] in upright.toml.'
+        way_out += (
+            f' If {tag.address} is meant to begin behind {first.address}, write counts = "elements" below '
+            "[points] in upright.toml."
+        )
     return Words(
         "points-overlap", f"{tag.name} at {tag.address} shares bits with {first.name} at {first.address}.", way_out
     )
