@@ -24,18 +24,15 @@ from upright_block.cli.common import (
 from upright_block.reports import counted, finding_data, finding_line, sarif_text
 
 
-class FindingName(click.ParamType[tuple[str, ...]]):
-    """The name of a finding, or several with commas between them."""
-
-    name = "finding"
-
-    def convert(self, value: str, param: click.Parameter | None, ctx: click.Context | None) -> tuple[str, ...]:
-        """The names, each one of the catalogue."""
-        names = tuple(name.strip().lower().replace("_", "-") for name in value.split(",") if name.strip())
-        for name in names:
+def _names(_: click.Context, __: click.Parameter, written: Sequence[str]) -> list[tuple[str, ...]]:
+    """The names of findings in some texts, with commas between them, each one of the catalogue."""
+    found: list[tuple[str, ...]] = []
+    for text in written:
+        found.append(tuple(name.strip().lower().replace("_", "-") for name in text.split(",") if name.strip()))
+        for name in found[-1]:
             if name not in catalogue():
                 stop(f"There is no finding {name}.", did_you_mean(name, catalogue()) or "upright explain lists all.")
-        return names
+    return found
 
 
 @click.command(
@@ -44,8 +41,8 @@ class FindingName(click.ParamType[tuple[str, ...]]):
     epilog="Examples:  upright check    upright check --only stays-on,two-writers    upright check --fix --write",
 )
 @place_options
-@click.option("--only", multiple=True, type=FindingName(), metavar="NAMES", help="Only these findings.")
-@click.option("--skip", multiple=True, type=FindingName(), metavar="NAMES", help="All but these findings.")
+@click.option("--only", multiple=True, callback=_names, metavar="NAMES", help="Only these findings.")
+@click.option("--skip", multiple=True, callback=_names, metavar="NAMES", help="All but these findings.")
 @click.option("--doubtful", is_flag=True, help="Also what may be meant, as far as the text tells.")
 @click.option("--all", "show_all", is_flag=True, help="Show all findings, however many a file has.")
 @click.option("--lines", "as_lines", is_flag=True, help="One line each: file:line:column, level, message, name.")
