@@ -42,7 +42,7 @@ if TYPE_CHECKING:
     from upright_block.runs.controller import Controller, Moment
     from upright_block.runs.tracing import Tracing
     from upright_block.runs.verdict import Verdict
-    from upright_block.runs.watched import EVENT_HEADS, Event, Row, Watched, event_table
+    from upright_block.runs.watched import EVENT_HEADS, Row, Turn, Watched, event_table
     from upright_block.traces.tracefile import CsvFile, VcdFile, trace_writer
     from upright_block.traces.tracks import Gatherer, Track, Tracks
     from upright_block.whole import file_written
@@ -61,7 +61,7 @@ __getattr__ = exported(
         "traces.tracefile": ("CsvFile", "VcdFile", "trace_writer"),
         "traces.tracks": ("Gatherer", "Track", "Tracks"),
         "runs.verdict": ("Verdict",),
-        "runs.watched": ("EVENT_HEADS", "Event", "Row", "Watched", "event_table"),
+        "runs.watched": ("EVENT_HEADS", "Row", "Turn", "Watched", "event_table"),
         "runs.controller": ("Controller", "Moment"),
         "errors": ("BadValue", "BadWishes", "NeverMet", "NotRunnable", "ScanFault", "UnknownName", "UprightError"),
         "language.telling.allowing": ("Settled",),
@@ -90,7 +90,6 @@ __all__ = [
     "Collector",
     "Controller",
     "CsvFile",
-    "Event",
     "Finding",
     "Gatherer",
     "LibraryProblem",
@@ -111,6 +110,7 @@ __all__ = [
     "Tracing",
     "Track",
     "Tracks",
+    "Turn",
     "UnitCoverage",
     "UnknownName",
     "UprightError",

@@ -28,7 +28,7 @@ _MOST_WRITES = 8
 
 
 @node
-class Cell:
+class Content:
     """The value of a slot, and the writes that it may come from. ``epoch`` tells when."""
 
     term: Term
@@ -44,9 +44,9 @@ class Cells:
         self.terms = terms
         self.known = known
         self.flow = Flow(unit, terms)
-        self.cells: dict[Slot, Cell | None] = {}
+        self.cells: dict[Slot, Content | None] = {}
         self.held = SlotIndex()
-        self.trail: list[tuple[Slot, Cell | None]] = []
+        self.trail: list[tuple[Slot, Content | None]] = []
         self.epoch = 0
         self.epochs = 0
         self.open: dict[Write, None] = {}
@@ -62,16 +62,16 @@ class Cells:
             self.fleeting.add(unit.result)
         self.aliases = _aliases(unit)
 
-    def put(self, slot: Slot, cell: Cell | None) -> None:
+    def put(self, slot: Slot, cell: Content | None) -> None:
         """Give a slot a value, or none; `undo` takes it back."""
         self.trail.append((slot, self.cells.get(slot)))
         self._hold(slot, cell)
 
-    def _hold(self, slot: Slot, cell: Cell | None) -> None:
+    def _hold(self, slot: Slot, cell: Content | None) -> None:
         self.cells[slot] = cell
         (self.held.remove if cell is None else self.held.add)(slot)
 
-    def overlapping(self, slot: Slot) -> list[tuple[Slot, Cell]]:
+    def overlapping(self, slot: Slot) -> list[tuple[Slot, Content]]:
         """What has memory in common with a slot and has a value, itself among them."""
         return [(other, cell) for other in self.held.overlapping(slot) if (cell := self.cells[other]) is not None]
 
@@ -85,7 +85,7 @@ class Cells:
             return self.terms.any(type_of(slot))
         return self._untouched(slot)
 
-    def _valid(self, slot: Slot) -> Cell | None:
+    def _valid(self, slot: Slot) -> Content | None:
         """What a slot has got since anything may have got any value."""
         cell = self.cells.get(slot)
         return cell if cell is not None and cell.epoch >= self.epoch else None
@@ -141,9 +141,9 @@ class Cells:
         """A slot, with all in it, may have any value from here on, and so what may be the same variable."""
         for one in (*self._aliases_of(slot), slot):
             self._clear(one)
-            self.put(one, Cell(self.terms.any(type_of(one)), (), self.epoch))
+            self.put(one, Content(self.terms.any(type_of(one)), (), self.epoch))
         if term is not None:
-            self.put(slot, Cell(term, (), self.epoch))
+            self.put(slot, Content(term, (), self.epoch))
 
     def _clear(self, slot: Slot, write: Write | None = None) -> tuple[Write, ...]:
         """Nothing is known any more of what overlaps a slot; the writes that what lies in it came from."""
@@ -156,7 +156,7 @@ class Cells:
                 writes = cell.writes
                 if write is not None:
                     writes = (*(earlier for earlier in writes if not _is_hidden(earlier, write)), write)
-                self.put(other, Cell(self.terms.any(type_of(other)), self._some(writes), self.epoch))
+                self.put(other, Content(self.terms.any(type_of(other)), self._some(writes), self.epoch))
         return inside
 
     def _some(self, writes: tuple[Write, ...]) -> tuple[Write, ...]:
@@ -230,14 +230,14 @@ class Cells:
                 earlier.winner = write
             if _is_hidden(earlier, write):
                 self.open.pop(earlier, None)
-        self.put(slot, Cell(value, self._some((*inside, write) if is_weak else (write,)), self.epoch))
+        self.put(slot, Content(value, self._some((*inside, write) if is_weak else (write,)), self.epoch))
         for alias in self._aliases_of(slot):
             self.loosen(alias, (*together(cell for _, cell in self.overlapping(alias)), write))
 
     def loosen(self, slot: Slot, writes: tuple[Write, ...]) -> None:
         """A slot has any value, which may come from some writes, or from those of what lies in it."""
         found = dict.fromkeys((*self._clear(slot), *writes))
-        self.put(slot, Cell(self.terms.any(type_of(slot)), self._some(tuple(found)), self.epoch))
+        self.put(slot, Content(self.terms.any(type_of(slot)), self._some(tuple(found)), self.epoch))
 
     def undo(self, mark: int) -> None:
         """Take back what was put since the trail was so long."""
@@ -294,7 +294,7 @@ def _may_hold(outer: typed.Variable, inner: typed.Variable) -> bool:
     return False
 
 
-def together(cells: Iterable[Cell]) -> tuple[Write, ...]:
+def together(cells: Iterable[Content]) -> tuple[Write, ...]:
     """The writes of several cells, each once."""
     return tuple(dict.fromkeys(write for cell in cells for write in cell.writes))
 

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Mapping
 from functools import partial
 from typing import Any
 
-from upright_block.analysis.cells import Cell, together, type_of
+from upright_block.analysis.cells import Content, together, type_of
 from upright_block.analysis.flow import Decision, Flow, Unreached, Write
 from upright_block.analysis.slots import Slot, members, mixed_slots, root_of, slot_of
 from upright_block.analysis.terms import Ranges, Term, Terms
@@ -86,7 +86,7 @@ class _Walk(Values):
             self.forget(slot, self.terms.made(("ran", self.order), BOOL, ()))
         self.touch_globals(node.block)
         for pin, value in (kept | inputs).items():
-            self.put((*members(slot), pin), Cell(value, (), self.epoch))
+            self.put((*members(slot), pin), Content(value, (), self.epoch))
         for variable, receiver, negated in node.outputs:
             value = self.term_of((*members(slot), variable))
             self.receive(receiver, self.terms.negation(value) if negated and value.is_bool else value, call)
@@ -124,7 +124,7 @@ class _Walk(Values):
     def _choose(self, ways: list[_Branch]) -> bool:
         """Walk the ways of a statement of which one is taken; whether any goes on behind it."""
         outer, statement, epoch = self.condition, self.statement, self.epoch
-        going: list[tuple[Term, dict[Slot, Cell | None], int]] = []
+        going: list[tuple[Term, dict[Slot, Content | None], int]] = []
         leaving: list[Term] = []
         for condition, run in ways:
             mark = len(self.trail)
@@ -144,15 +144,15 @@ class _Walk(Values):
             self.condition = self.terms.both(self.condition, self.terms.negation(condition))
         return bool(going)
 
-    def _join(self, going: list[tuple[Term, dict[Slot, Cell | None], int]]) -> None:
+    def _join(self, going: list[tuple[Term, dict[Slot, Content | None], int]]) -> None:
         """What slots hold where several ways have met."""
         is_known = all(epoch == self.epoch for _, _, epoch in going)
-        by_slot: dict[Slot, list[tuple[Term, Cell | None]]] = {}
+        by_slot: dict[Slot, list[tuple[Term, Content | None]]] = {}
         for condition, changed, _ in going:
             for slot, cell in changed.items():
                 by_slot.setdefault(slot, []).append((condition, cell))
         mixed = mixed_slots([changed for _, changed, _ in going], by_slot)
-        joined: dict[Slot, Cell | None] = {}
+        joined: dict[Slot, Content | None] = {}
         for slot, ends in by_slot.items():
             found = [(condition, cell) for condition, cell in ends if cell is not None]
             before = self.cells.get(slot) if len(ends) < len(going) else None
@@ -166,7 +166,7 @@ class _Walk(Values):
                 for condition, cell in reversed(rest):
                     term = self.terms.choice(condition, cell.term, term)
             cells = [cell for _, cell in found] + ([before] if before is not None else [])
-            joined[slot] = Cell(term, together(cells), self.epoch if is_known else -1)
+            joined[slot] = Content(term, together(cells), self.epoch if is_known else -1)
         for slot, end in joined.items():
             self.put(slot, end)
         if not is_known:

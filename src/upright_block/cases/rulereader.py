@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterator
 
 from upright_block.cases.cells import Check, parse_check, parse_span
-from upright_block.cases.rules import Allowed, Event, Phrase, Rule, TimingRow
+from upright_block.cases.rules import Allowed, Occurrence, Phrase, Rule, TimingRow
 from upright_block.cases.sweeping import Swept
 from upright_block.cases.words import rules as words
 from upright_block.cases.words import stimuli
@@ -198,7 +198,7 @@ class RuleReader:
         text = " to ".join(given[name].text for name in ("from", "to") if name in given)
         return Phrase(text, first.source, first.start, first.end, is_as_written=False)
 
-    def _event(self, cell: Phrase) -> Event | None:
+    def _event(self, cell: Phrase) -> Occurrence | None:
         found = _EVENT.match(cell.text)
         if found is None:
             self.report(cell, words.no_event(cell.text))
@@ -206,7 +206,7 @@ class RuleReader:
         text = found[1]
         phrase = Phrase(text, cell.source, cell.start, cell.start + len(text), cell.is_as_written)
         edge = found[2].lower()
-        return Event(phrase, "rises" if edge == "rises" else "falls" if edge == "falls" else "changes")
+        return Occurrence(phrase, "rises" if edge == "rises" else "falls" if edge == "falls" else "changes")
 
     def _allowed(self, cell: Phrase) -> Allowed | None:
         """``5s``, ``5s+1scan``, ``500ms-1scan``, ``2scans``."""

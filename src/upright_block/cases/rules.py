@@ -37,7 +37,7 @@ class Rule:
 
 
 @record
-class Event:
+class Occurrence:
     """That an expression rises, falls or changes."""
 
     expression: Phrase
@@ -58,8 +58,8 @@ class TimingRow:
     """A row of a timing table. ``least`` and ``most`` bound the time from one event to the next other one."""
 
     name: Phrase
-    begin: Event
-    end: Event | None
+    begin: Occurrence
+    end: Occurrence | None
     least: Allowed | None
     most: Allowed | None
     count: Check | None

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Sequence
 
-from upright_block.cases.rules import Allowed, Event, Phrase, Rule, TimingRow
+from upright_block.cases.rules import Allowed, Occurrence, Phrase, Rule, TimingRow
 from upright_block.cases.watch import WatchedRow, WatchedRule, Watching
 from upright_block.cases.words import rules as words
 from upright_block.compiler.looking import Guard, Probe
@@ -138,7 +138,7 @@ class Watcher:
             WatchedRow(row, self.path, begin, end, least or 0, most, after, until, is_period, self.is_of_block, named)
         )
 
-    def _event(self, event: Event, found: Watching) -> int | None:
+    def _event(self, event: Occurrence, found: Watching) -> int | None:
         return self._probe(event.expression, found, event.edge != "changes")
 
     def _probe(self, phrase: Phrase, found: Watching, is_condition: bool, guard: Guard | None = None) -> int | None:

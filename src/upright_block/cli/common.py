@@ -226,7 +226,7 @@ def stop(message: str, way_out: str = "") -> NoReturn:
     raise SystemExit(2)
 
 
-class Place(Protocol):
+class Writable(Protocol):
     """A library of which a text can be written."""
 
     @property
@@ -235,7 +235,7 @@ class Place(Protocol):
     def write_texts(self, texts: Changes) -> None: ...
 
 
-def propose(library: Place, texts: Changes, write: bool) -> None:
+def propose(library: Writable, texts: Changes, write: bool) -> None:
     """Show what changes in files of the library, with what comes and what goes in colour; write all of them, or none,
     if asked to.
     """

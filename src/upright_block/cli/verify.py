@@ -133,7 +133,7 @@ def command(
         only_with("--report", "--pictures")
     if as_json:
         refuse("--json", "--marked")
-    shown = Shown(as_json, failing, show_all, strict, report, pictures, coverage, instances, uncovered, marked)
+    shown = Printed(as_json, failing, show_all, strict, report, pictures, coverage, instances, uncovered, marked)
     if stays:
         from upright_block.cli.staying import stay
 
@@ -157,7 +157,7 @@ class Choice(NamedTuple):
     failed: bool = False
 
 
-class Shown(NamedTuple):
+class Printed(NamedTuple):
     """How verdicts are shown."""
 
     as_json: bool = False
@@ -177,11 +177,11 @@ class Shown(NamedTuple):
         return self.coverage or self.instances or self.uncovered or bool(self.marked)
 
 
-_ALL, _PLAIN = Choice(), Shown()
+_ALL, _PLAIN = Choice(), Printed()
 
 
 def verify(
-    library: OpenLibrary, choice: Choice = _ALL, shown: Shown = _PLAIN, stops: bool = False, jobs: int | None = None
+    library: OpenLibrary, choice: Choice = _ALL, shown: Printed = _PLAIN, stops: bool = False, jobs: int | None = None
 ) -> int:
     """Run the chosen cases, print what came of them, and return the exit status."""
     ready, not_run = _chosen(library, choice.patterns)
@@ -247,7 +247,7 @@ def _tracing() -> Tracing:
 
 def _report(
     library: OpenLibrary,
-    shown: Shown,
+    shown: Printed,
     verdicts: Sequence[Verdict],
     not_run: Sequence[NotRun],
     seconds: float,

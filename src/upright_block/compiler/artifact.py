@@ -94,7 +94,7 @@ class Site(InUnit):
 
 
 @record
-class Point(InUnit):
+class Reachable(InUnit):
     """Something that a run can reach, at its place: a statement, one way of a branch, a step, a transition, the end of
     a timer's time.
 
@@ -215,7 +215,7 @@ class Artifact:
     forces: int
     below: int
     sites: tuple[Site, ...]
-    points: tuple[tuple[Point, str | None] | None, ...]
+    points: tuple[tuple[Reachable, str | None] | None, ...]
     reached: int
     held: Held
     remains: Remains

@@ -18,7 +18,7 @@ from upright_block.compiler.flow import Usage, has_loops, is_short, usage, usage
 from upright_block.compiler.instructions import load, store, value_type
 from upright_block.compiler.layout import held_type, layout_of
 from upright_block.compiler.loops import write_continue, write_exit, write_for, write_repeat, write_while
-from upright_block.compiler.places import MIRRORED, Facts, Frame, copy_instructions, elementary, met
+from upright_block.compiler.places import MIRRORED, Frame, Known, copy_instructions, elementary, met
 from upright_block.compiler.rolling import FEWEST, Rolled, rolled
 from upright_block.language import syntax, typed
 from upright_block.language.types import Array, Elementary, Enumeration, OpenArray, String, is_integer
@@ -361,7 +361,7 @@ class BodyEmitter(ExpressionEmitter):
         self.frame, self.facts = outer, known
 
     def _if(self, node: typed.If) -> None:
-        ends: list[Facts] = []
+        ends: list[Known] = []
         for index, branch in enumerate(node.branches):
             if index:
                 self.out.append("else")
@@ -377,7 +377,7 @@ class BodyEmitter(ExpressionEmitter):
         self.facts = met(ends)
         self.out.append("end " * len(node.branches))
 
-    def _way(self, body: Iterable[typed.Statement]) -> Facts:
+    def _way(self, body: Iterable[typed.Statement]) -> Known:
         """Write one of several ways; what is known at its end, while what was known before it stays."""
         before = self.facts
         self.facts = dict(before)
@@ -415,7 +415,7 @@ class BodyEmitter(ExpressionEmitter):
                         f"local.get {selector} {held}.const {high} {held}.le_{sign} i32.and br_if {label}"
                     )
             self.out.append(f"br {otherwise}")
-        ends: list[Facts] = []
+        ends: list[Known] = []
         for arm in node.arms:
             self.out.append("end")
             if self.code.mode.covers:

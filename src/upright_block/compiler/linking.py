@@ -7,7 +7,7 @@ import struct
 from collections.abc import Iterable, Mapping, Sequence
 from functools import cache
 
-from upright_block.compiler.artifact import Artifact, Held, Point, Site, UnitName
+from upright_block.compiler.artifact import Artifact, Held, Reachable, Site, UnitName
 from upright_block.compiler.bodies import dispatcher, write_code
 from upright_block.compiler.code import Code, Noted, has_kinds, level_of
 from upright_block.compiler.flow import pinned_variables
@@ -142,7 +142,7 @@ class _Linker:
         self.numbers = {unit: number for number, unit in enumerate(units)}
         self.end = -(-(DATA + len(program.initial)) // 16) * 16
         self.sites: list[Site] = []
-        self.points: list[tuple[Point, str | None] | None] = []
+        self.points: list[tuple[Reachable, str | None] | None] = []
         self.reached = 0
         self.own: dict[int, int] = {}
         self.data: dict[bytes, int] = {}
@@ -222,7 +222,7 @@ class _Linker:
         Those of an instance that nobody knows come first; a table for each level has, by the address of an instance,
         how far its own bytes lie from these.
         """
-        numbered: dict[typed.Unit, dict[int, Point]] = {}
+        numbered: dict[typed.Unit, dict[int, Reachable]] = {}
         for code in codes:
             for noted, number in code.points:
                 if number is not None:
@@ -247,10 +247,10 @@ class _Linker:
                     self.entries.append((entry, struct.pack("<i", own - self.nobody)))
                 owner = owner.base
 
-    def _point(self, noted: Noted) -> Point:
-        return Point(self.name_of(noted.unit), noted.start, noted.kind, noted.way)
+    def _point(self, noted: Noted) -> Reachable:
+        return Reachable(self.name_of(noted.unit), noted.start, noted.kind, noted.way)
 
-    def _bytes(self, points: Sequence[tuple[Point, str | None] | None]) -> int:
+    def _bytes(self, points: Sequence[tuple[Reachable, str | None] | None]) -> int:
         """The address of bytes for some points."""
         self.points += points
         return self.room(len(points), 1)

@@ -68,11 +68,11 @@ class Fact:
         return Fact(self.is_mirrored and other.is_mirrored, low, high)
 
 
-Facts = dict[typed.Variable, Fact]
+Known = dict[typed.Variable, Fact]
 MIRRORED = Fact(is_mirrored=True)
 
 
-def met(ways: Sequence[Facts]) -> Facts:
+def met(ways: Sequence[Known]) -> Known:
     """What is known where several ways meet."""
     found = dict(ways[0])
     for way in ways[1:]:
@@ -97,7 +97,7 @@ class PlaceEmitter:
         self.uses_budget = False
         self.calls = 0
         self.loop_labels: list[str] = []
-        self.facts: Facts = {}
+        self.facts: Known = {}
         self.statement = 0
         self.row = ""
         self.columns: dict[object, tuple[int, bool]] = {}

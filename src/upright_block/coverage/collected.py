@@ -8,7 +8,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from functools import cached_property
 from typing import Literal
 
-from upright_block.compiler.artifact import Artifact, InUnit, Point, Site
+from upright_block.compiler.artifact import Artifact, InUnit, Reachable, Site
 from upright_block.compiler.linking import Bodies, build_artifact, name_of
 from upright_block.compiler.program import Mode, as_block, make_program
 from upright_block.language.nodes import record
@@ -154,7 +154,7 @@ class Collector:
     """Gathers what programs have and what runs reached."""
 
     def __init__(self) -> None:
-        self.known: dict[_Key, Point] = {}
+        self.known: dict[_Key, Reachable] = {}
         self.faults: dict[_Key, Site] = {}
         self.stopped: dict[_Key, list[str]] = {}
         self.runs: dict[int, _Runs] = {}
@@ -266,7 +266,7 @@ class Collector:
         return tuple(dict.fromkeys(case for key in keys for case in self._cases(key)))
 
 
-def _key(point: Point) -> _Key:
+def _key(point: Reachable) -> _Key:
     return point.unit.key, point.start, point.kind, point.way
 
 

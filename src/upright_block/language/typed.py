@@ -22,7 +22,7 @@ from upright_block.language.types import BROKEN, Array, Elementary, OpenArray, S
 Section = Literal["input", "output", "in_out", "private", "temp", "external", "global", "result", "field", "this"]
 UnitKind = Literal["FUNCTION_BLOCK", "FUNCTION", "PROGRAM", "CLASS", "INTERFACE", "METHOD", "CONFIGURATION"]
 _Node = syntax.Node
-Access = Literal["PUBLIC", "PROTECTED", "PRIVATE", "INTERNAL"]
+Visibility = Literal["PUBLIC", "PROTECTED", "PRIVATE", "INTERNAL"]
 
 Initial = Value | tuple["Initial", ...] | dict[str, "Initial"] | None
 """An initial value: of an array one for each element, of a structure or an instance those fields that
@@ -50,7 +50,7 @@ class Variable:
     is_folded: bool = False
     address: str = ""
     shared: Variable | None = None
-    access: Access = "PROTECTED"
+    access: Visibility = "PROTECTED"
     has_initial: bool = False
     source: Source | None = None
     retain: bool | None = None
@@ -133,7 +133,7 @@ def configured(_: Unit) -> Configured:
 
 
 @state
-class Use:
+class UnitUse:
     """That a unit contains or calls another: where it does so first, and how many calls are written."""
 
     start: int
@@ -169,7 +169,7 @@ class Unit(Compound):
     result: Variable | None = None
     body: tuple[Statement, ...] | None = None
     uses: dict[str, Unit] = fresh(default_factory=dict)
-    used: dict[str, Use] = fresh(default_factory=dict)
+    used: dict[str, UnitUse] = fresh(default_factory=dict)
     cost: int = 1
     refers: dict[str, Unit] = fresh(default_factory=dict)
     is_broken: bool = False
@@ -182,7 +182,7 @@ class Unit(Compound):
     interfaces: list[Unit] = fresh(default_factory=list)
     methods: dict[str, Unit] = fresh(default_factory=dict)
     owner: Unit | None = None
-    access: Access = "PROTECTED"
+    access: Visibility = "PROTECTED"
     number: int = 0
     works_on_itself: bool = False
     virtual_uses: dict[str, None] = fresh(default_factory=dict)
@@ -196,7 +196,7 @@ class Unit(Compound):
     def use(self, unit: Unit, node: _Node, calls: int = 1) -> None:
         """Note that this unit contains or calls another."""
         self.uses[unit.key] = unit
-        known = self.used.setdefault(unit.key, Use(node.start, node.end, 0))
+        known = self.used.setdefault(unit.key, UnitUse(node.start, node.end, 0))
         known.calls += calls
 
     @property

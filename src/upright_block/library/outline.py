@@ -33,7 +33,7 @@ def mentioned(text: str) -> frozenset[str]:
 
 
 @state
-class Shown:
+class Declared:
     """What a source declares: units and configurations, types, values of enumerations (those ``inner`` to a unit
     apart), global variables.
     """
@@ -74,12 +74,12 @@ class Shown:
         return sha256(json.dumps(parts, default=str).encode()).hexdigest()
 
 
-def shown_by(scope: Scope) -> dict[Source, Shown]:
+def shown_by(scope: Scope) -> dict[Source, Declared]:
     """What each source of a scope declares."""
-    found: dict[Source, Shown] = {}
+    found: dict[Source, Declared] = {}
 
-    def of(source: Source) -> Shown:
-        return found.setdefault(source, Shown(source))
+    def of(source: Source) -> Declared:
+        return found.setdefault(source, Declared(source))
 
     for unit in (*scope.units.values(), *scope.configurations.values()):
         if unit.is_written:
@@ -98,7 +98,7 @@ def shown_by(scope: Scope) -> dict[Source, Shown]:
 
 def declared_names(source: Source) -> frozenset[str]:
     """The names that a source gives by its form alone, in upper case and without their namespaces: at least those of
-    `Shown.names`.
+    `Declared.names`.
     """
     found: set[str] = set()
     for node in syntax.within(parse(source, Findings())):

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, cast
 import wasmtime
 
 from upright_block.compiler import header
-from upright_block.compiler.artifact import Artifact, Held, Point, Site, Slot
+from upright_block.compiler.artifact import Artifact, Held, Reachable, Site, Slot
 from upright_block.compiler.cache import compiled, engine
 from upright_block.compiler.layout import DATA, code
 from upright_block.compiler.looking import BEFORE, LEFT, RESTING
@@ -69,10 +69,10 @@ class Reached:
     not.
     """
 
-    points: tuple[tuple[Point, str | None] | None, ...]
+    points: tuple[tuple[Reachable, str | None] | None, ...]
     notes: bytes
 
-    def __iter__(self) -> Iterator[Point]:
+    def __iter__(self) -> Iterator[Reachable]:
         """The points that were reached in any instance, each once."""
         found = (known for known, is_reached in zip(self.points, self.notes, strict=True) if is_reached and known)
         return iter(dict.fromkeys(point for point, _ in found))

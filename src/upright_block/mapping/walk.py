@@ -43,7 +43,7 @@ Opening = tuple[tuple[Tag, str], ...]
 
 
 @record
-class Reached:
+class Arrival:
     """A pin or a variable that followed a point; ``is_inverted`` says that a BOOL went the other way than the tag.
 
     ``where`` is the file and the line that wires it to the tag.
@@ -65,7 +65,7 @@ class InputWalk:
     """
 
     tag: Tag
-    pins: tuple[Reached, ...]
+    pins: tuple[Arrival, ...]
     further: tuple[str, ...]
     opened_by: Opening
     gates: tuple[Tag, ...]
@@ -292,7 +292,7 @@ class Walker:
                 if moved:
                     break
         wired = self._wired(whole)
-        pins = [Reached(p, inverted, *wired[p.upper()]) for p, inverted in moved.items() if p.upper() in wired]
+        pins = [Arrival(p, inverted, *wired[p.upper()]) for p, inverted in moved.items() if p.upper() in wired]
         further = [path for path in moved if path.upper() not in wired]
         return InputWalk(tag, tuple(pins), tuple(further), opened, tuple(gates), is_used, self._faults.get(tag))
 

@@ -31,7 +31,7 @@ from upright_block.language.telling.edits import Changed, Edit, laid
 from upright_block.language.telling.findings import Finding, Findings, Related
 from upright_block.library import FileProblem, Files, Library, Texts, check_texts, find_root, read_texts, unread_files
 from upright_block.library.accepted import ACCEPTED, Accepted, accepted_text, read_accepted
-from upright_block.library.outline import Shown, declared_names, mentioned, shown_by
+from upright_block.library.outline import Declared, declared_names, mentioned, shown_by
 from upright_block.whole import write_file
 
 if TYPE_CHECKING:
@@ -265,7 +265,7 @@ class _Keeping:
 
     def kept(self, source: Source) -> _Kept:
         """What there is to be known of one."""
-        shown = self.shown.get(source) or Shown(source)
+        shown = self.shown.get(source) or Declared(source)
         units = shown.units
         return _Kept(
             _digest(source.text),

@@ -33,7 +33,7 @@ _SHORTEST_LABEL = 12
 
 Kind = Literal["tag", "value", "link", "late", "wire"]
 """What a label names: a tag or an expression of tags, a literal, a pin elsewhere, one in the scan before, a wire."""
-Point = tuple[int, int]
+Corner = tuple[int, int]
 
 
 @record
@@ -52,12 +52,12 @@ class Label:
 class Wire:
     """A wire from one output to its pins: straight pieces, and the points where it branches."""
 
-    lines: tuple[tuple[Point, Point], ...]
-    dots: tuple[Point, ...]
+    lines: tuple[tuple[Corner, Corner], ...]
+    dots: tuple[Corner, ...]
 
 
 @record
-class Shown:
+class Drawn:
     """A box at its place, with the height of each of its pins."""
 
     box: Box
@@ -75,7 +75,7 @@ class Page:
 
     width: int
     height: int
-    boxes: tuple[Shown, ...]
+    boxes: tuple[Drawn, ...]
     labels: tuple[Label, ...]
     wires: tuple[Wire, ...]
 
@@ -341,11 +341,11 @@ class _Drawer:
         )
 
     @staticmethod
-    def _shown(node: _Node, across: Sequence[tuple[int, int, int, int]]) -> Shown:
+    def _shown(node: _Node, across: Sequence[tuple[int, int, int, int]]) -> Drawn:
         _, left, right, _ = across[node.column]
         inputs = {pin.name: node.input_at(number) for number, pin in enumerate(node.box.inputs)}
         outputs = {name: node.output_at(name) for name in node.outputs}
-        return Shown(node.box, left, node.top, right - left, node.height, inputs, outputs)
+        return Drawn(node.box, left, node.top, right - left, node.height, inputs, outputs)
 
     def _labels(self, across: Sequence[tuple[int, int, int, int]], longest: int) -> Iterator[Label]:
         for node, texts in self.before.items():
@@ -369,7 +369,7 @@ class _Drawer:
                     continue
                 turn = channel + track * _TRACK
                 heights = sorted({begin, *ends})
-                lines: list[tuple[Point, Point]] = [((left, begin), (turn, begin))]
+                lines: list[tuple[Corner, Corner]] = [((left, begin), (turn, begin))]
                 lines.append(((turn, heights[0]), (turn, heights[-1])))
                 lines += [((turn, end), (right, end)) for end in ends]
                 branches = {*heights[1:-1], *([begin] if begin in ends else [])}

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from upright_block.language.typed import Unit
 from upright_block.language.views.wires import boxes
-from upright_block.reports.diagram import HEAD, Label, Page, Point, Shown, pages
+from upright_block.reports.diagram import HEAD, Corner, Drawn, Label, Page, pages
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -68,7 +68,7 @@ def _text(axes: Axes, x: float, y: float, text: str, colour: str, size: float = 
     axes.text(x, y, text, fontsize=size, color=colour, parse_math=False, **how)
 
 
-def _lines(axes: Axes, lines: Sequence[Sequence[Point]], colour: str, is_dashed: bool = False) -> None:
+def _lines(axes: Axes, lines: Sequence[Sequence[Corner]], colour: str, is_dashed: bool = False) -> None:
     from matplotlib.collections import LineCollection
 
     style: Any = (0, (3, 2)) if is_dashed else "solid"
@@ -90,7 +90,7 @@ def _labels(axes: Axes, labels: Sequence[Label], colour: str, is_dashed: bool) -
     axes.plot([x for x, _ in ends], [y for _, y in ends], ">", markersize=3.5, color=colour)
 
 
-def _box(axes: Axes, shown: Shown) -> None:
+def _box(axes: Axes, shown: Drawn) -> None:
     from matplotlib.patches import Rectangle
 
     corner = (shown.x, shown.y)

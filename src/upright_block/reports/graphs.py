@@ -84,7 +84,7 @@ class Way:
 
 
 @record
-class Plan:
+class Layers:
     """Where everything of a picture lies; ``ways`` are those of arrows that are not straight, by their numbers."""
 
     boxes: Mapping[str, Laid]
@@ -93,7 +93,7 @@ class Plan:
     height: float
 
 
-def laid_out(graph: Graph) -> Plan:
+def laid_out(graph: Graph) -> Layers:
     """The boxes of a graph in columns: each as far to the right as the shortest way to it is long, or the longest in a
     graph without circles.
 
@@ -119,7 +119,7 @@ def laid_out(graph: Graph) -> Plan:
     ways = _ways(graph, found, edges, around)
     corners = [x for way in ways.values() for x, _ in way.corners]
     width = max([*edges.values(), *corners, _LEAST_WIDE]) + _EDGE
-    return Plan(found, ways, width, top + tallest)
+    return Layers(found, ways, width, top + tallest)
 
 
 def _goes_around(start: int, end: int) -> bool:

@@ -12,7 +12,7 @@ from upright_block.reports.findings import marked_lines
 from upright_block.reports.grid import grid_lines
 from upright_block.reports.listing import column_lines
 from upright_block.reports.styled import Line, Span
-from upright_block.runs.watched import Event, Row, Watched
+from upright_block.runs.watched import Row, Turn, Watched
 from upright_block.traces.comparing import Comparison
 
 _MOST_NAMED = 24
@@ -60,7 +60,7 @@ def watch_lines(watched: Watched, rows: Sequence[Row], width: int) -> list[Line]
     return lines
 
 
-def event_lines(watched: Watched, events: Sequence[Event]) -> list[Line]:
+def event_lines(watched: Watched, events: Sequence[Turn]) -> list[Line]:
     """The event log: time, signal, edge, and how often that has happened."""
     lines: list[Line] = []
     width = max((len(event.signal.path) for event in events), default=0)
@@ -167,7 +167,7 @@ def comparison_lines(watched: Watched, found: Comparison, against: str, width: i
     return lines
 
 
-def run_data(watched: Watched, rows: Sequence[Row], events: Sequence[Event], until: str | None) -> dict[str, Any]:
+def run_data(watched: Watched, rows: Sequence[Row], events: Sequence[Turn], until: str | None) -> dict[str, Any]:
     """The same as plain data for JSON; durations in ns, scans from 0."""
     plan, fault = watched.run.plan, watched.fault
     return {

@@ -69,7 +69,7 @@ class Row:
 
 
 @record
-class Event:
+class Turn:
     """A watched BOOL has risen or fallen in a scan, for the ``count`` th time."""
 
     scan: int
@@ -211,21 +211,21 @@ class Watched:
         for number, scan in enumerate(scans):
             yield Row(scan, tuple(column[number] for column in columns))
 
-    def events(self, piece: Trace) -> list[Event]:
+    def events(self, piece: Trace) -> list[Turn]:
         """The rises and falls of watched BOOLs in a piece, in the order of time; what is TRUE in scan 0 has risen."""
         found: list[tuple[int, int, bool]] = []
         for number, slot in enumerate(self.slots):
             if slot.type is BOOL:
                 found += [(scan, number, bool(value)) for scan, value in piece.turns(slot)]
-        made: list[Event] = []
+        made: list[Turn] = []
         for scan, number, is_on in sorted(found):
             edge = "rises" if is_on else "falls"
             count = self.counts[number, edge] = self.counts.get((number, edge), 0) + 1
-            made.append(Event(scan, self.signals[number], edge, count))
+            made.append(Turn(scan, self.signals[number], edge, count))
         return made
 
 
-def event_table(watched: Watched, events: Iterable[Event]) -> str:
+def event_table(watched: Watched, events: Iterable[Turn]) -> str:
     """Events as CSV, without heads: when by the scan clock and by the wall clock, what, and how often that has
     happened.
     """

@@ -12,7 +12,7 @@ from upright_block.language.limits import MOST_NESTED
 from upright_block.language.telling.findings import Related
 
 Checker = Callable[[typed.Unit], TypeChecker]
-_ACCESS: tuple[typed.Access, ...] = ("PUBLIC", "PROTECTED", "PRIVATE", "INTERNAL")
+_ACCESS: tuple[typed.Visibility, ...] = ("PUBLIC", "PROTECTED", "PRIVATE", "INTERNAL")
 _EXTENDS = {"FUNCTION_BLOCK": ("FUNCTION_BLOCK", "CLASS"), "CLASS": ("CLASS",), "INTERFACE": ("INTERFACE",)}
 
 
@@ -21,7 +21,7 @@ def retain_of(qualifiers: Iterable[str]) -> bool | None:
     return next((word == "RETAIN" for word in qualifiers if word in ("RETAIN", "NON_RETAIN")), None)
 
 
-def access_of(qualifiers: Iterable[str], otherwise: typed.Access = "PROTECTED") -> typed.Access:
+def access_of(qualifiers: Iterable[str], otherwise: typed.Visibility = "PROTECTED") -> typed.Visibility:
     """The access that qualifiers give (6.6.5.10)."""
     return next((a for a in _ACCESS if a in qualifiers), otherwise)
 

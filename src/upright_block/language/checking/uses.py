@@ -94,9 +94,9 @@ def _recursion(ring: list[typed.Unit]) -> Finding:
     return words.recursion([unit.name for unit in ring]).told(first.source, place.start, place.end, *others)
 
 
-def _use(unit: typed.Unit, used: typed.Unit) -> typed.Use:
+def _use(unit: typed.Unit, used: typed.Unit) -> typed.UnitUse:
     """Where a unit uses another; what may run in place of a method is not written anywhere."""
-    return unit.used.get(used.key) or typed.Use(unit.syntax.start, unit.syntax.end, 1)
+    return unit.used.get(used.key) or typed.UnitUse(unit.syntax.start, unit.syntax.end, 1)
 
 
 def _check_extent(unit: typed.Unit, depths: dict[str, int], weights: dict[str, int], findings: Findings) -> None:
