@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 import struct
 
-_FIRST = 8
+_FIRST = 8  # address 0 is no address: what has none, such as a condition, is 0
 _FIELDS = {
     "now": "q",  # the scan clock, in ns
     "scan": "q",  # the scan at hand, then the next one

@@ -68,6 +68,7 @@ def build_artifact(
     if any("call $text_" in function for function in functions):
         functions.append(_runtime("texts"))
     writers = linker.room(0, 16) if program.mode.notes_writers else 0
+    # Forces lie behind all that is addressed, at one distance from each byte, so that no table of them is needed.
     below = -(-linker.end // 16) * 16
     forces = linker.room(0, 16) + (4 * linker.end if writers else 0) if program.mode.forces else 0
     forces = -(-forces // 16) * 16
@@ -227,6 +228,8 @@ class _Linker:
             for noted, number in code.points:
                 if number is not None:
                     numbered.setdefault(noted.unit.owner or noted.unit, {})[number] = self._point(noted)
+        # A body does not know in which instance it runs until it has an address; a table by addresses turns that into a
+        # place for its notes with one load. Addresses that no instance has lead to the bytes of nobody.
         most = max((max(numbers) for numbers in numbered.values()), default=-1)
         size = 4 * (DATA + len(self.program.initial))
         self.levels = [self.room(size, 8) for _ in range(1 + max(map(level_of, numbered), default=-1))]
@@ -235,6 +238,7 @@ class _Linker:
         for code in codes:
             self.own[id(code)] = self._bytes([(self._point(noted), None) for noted, _ in code.points])
         for offset, unit, path in self.program.instances() if numbered else ():
+            # What a base does in an instance is noted as the base's own: each of them has its bytes there.
             owner: typed.Unit | None = unit
             while owner is not None:
                 numbers = numbered.get(owner)

@@ -132,6 +132,8 @@ class _Runs:
 
     def cases(self, key: _Key) -> list[str]:
         """The cases that reached a point in any instance."""
+        # Every len(points)-th byte of all notes together is what each case says of one point. As one large number the
+        # instances are joined by one OR, and no case is looked at by itself.
         reached = 0
         for number in self.places.get(key, ()):
             reached |= int.from_bytes(self._joined[number :: len(self.points)], "little")

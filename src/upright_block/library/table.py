@@ -68,6 +68,7 @@ class Table:
     def take(self, column: int) -> list[str]:
         """The texts of a column, which are given away: a long table is not kept twice."""
         texts = list(self.columns[column])
+        # A million rows are hundreds of megabytes as texts; whoever takes a column makes numbers of it and lets it go.
         self.columns[column].clear()
         return texts
 

@@ -331,6 +331,7 @@ class Machine:
         if done == 0:
             return None
         step = artifact.steps[done - 1]
+        # A rule that faulted says so itself from now on: it is over, and the rest of the scan is looked at without it.
         if step is not None and step[1] is not None:
             self.poke(step[1], step[1].encode(value=True))
         return Upset(None if step is None else step[0], self.scan, self._fault(trap))
@@ -366,6 +367,8 @@ class Machine:
         if power == "run":
             self._hold()
             return
+        # What comes from outside is there whatever the controller lost; RETAIN survives the power, but not a cold
+        # start.
         spans = (*left.outside, *(left.retained if power == "on" else ()))
         kept = [(start, bytes(data[start:end])) for start, end in spans]
         data[:] = self.artifact.initial
@@ -430,6 +433,7 @@ class Machine:
         room = min(_LOG, align(2 * scans * size)) + 2 * size
         self._reserve(log_at + room)
         copies, masks = copy_at, []
+        # Words are compared with a copy of theirs, through a mask: a word may hold bytes that nobody watches.
         self._bytes[copy_at + size : event_at] = bytes(size)
         for number, (start, end) in enumerate(watched):
             struct.pack_into("<iiii", self._bytes, span_at + 16 * number, start, end, copies, copies + size)

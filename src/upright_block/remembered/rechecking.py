@@ -345,6 +345,8 @@ class _Again:
     def run(self) -> _Found | None:
         """What a check of everything would find; None where that takes such a check."""
         kept = self.memory.sources
+        # Names decide who is touched before anybody is read: whoever mentions one that others declare now means
+        # something else.
         names = self._renamed()
         moved = self.gone | (self.changed - kept.keys())
         is_of_rig = any(source.path in moved for source in self.texts.rigs) or any(
@@ -384,6 +386,7 @@ class _Again:
             more = (self._users(shown) | self._sharers(shown, made)) - again
             if not more:
                 return self._found(library, done, made, cases)
+            # Each round reads who sees what has changed in the one before; after a few of them everything is quicker.
             while more and number:  # of a change that goes further than one step all users are read
                 again |= more
                 more = self._users(more) - again

@@ -82,6 +82,7 @@ class Session:
         if machine.artifact.probes:
             machine.choose(group)
             machine.look()
+        # Once, while the machine is as it begins: what a column releases goes back to what lies there now.
         self._events = packed_events(plan, machine)
 
     @property

@@ -83,6 +83,8 @@ def check_program(
         declared += [
             u for u in (declare(node, source, scope, findings, broken) for node in file.units) if u is not None
         ]
+    # Constants first: types have them in their bounds. Then types, since all else has one; then what may be of any
+    # type.
     for source, section in shared:
         if "CONSTANT" in section.qualifiers:
             _globals(source, section, scope, findings)
@@ -90,25 +92,32 @@ def check_program(
     for source, section in shared:
         if "CONSTANT" not in section.qualifiers:
             _globals(source, section, scope, findings)
+    # Tags become global variables before any unit is looked at, so that a body finds them as it finds the others.
     declare_tags(tables, scope, lambda source: checker_of(_outside(source), scope, findings))
+    # Who extends whom is known before interfaces, which take what is inherited; circles are cut, so that nobody runs
+    # in one.
     for unit in declared:
         inherit(unit, checker_of(unit, scope, findings))
     cut_above(declared, lambda unit: checker_of(unit, scope, findings))
     number_units(declared)
     for unit in declared:
         _interface(unit, scope, findings)
+    # Initial values of instances name pins of units that may be declared further down: they wait for all interfaces.
     for settle in scope.postponed:
         settle()
     made = [_configuration(node, source, scope, findings) for source, node in configurations]
     own = [node for source, node in configurations if source not in scope.rigs]
     programs = [unit for unit in declared if unit.kind == "PROGRAM" and unit.source not in scope.rigs]
     whole = _whole(scope, programs, findings) if programs and not own else None
+    # A tag that stands for data of an instance needs the configuration that has it, and bodies need what tags stand
+    # for.
     settle_aliases(scope, lambda unit: checker_of(unit, scope, findings))
     for unit in declared:
         check_methods(unit, lambda node: checker_of(node, scope, findings))
     for unit in declared:
         for part in (unit, *unit.methods.values()):
             _check_body(part, scope, findings)
+    # The order of rows is a matter of what each reads, which their bodies tell.
     wired = [unit for unit in declared if unit.is_wired]
     if wired:
         from upright_block.language.checking.order import check_order
@@ -121,10 +130,12 @@ def check_program(
     find_idle([unit for unit in declared if unit.source not in scope.rigs], own, findings)
     if whole is not None:
         make_configuration(checker_of(whole, scope, findings))
+    # All bodies are known from here on: what is used nowhere, by two, or by itself.
     check_names(scope, findings)
     every = (*declared, *scope.configurations.values())
     check_tags([unit for unit in every if unit.source not in scope.rigs], scope, findings)
     bind_overrides(declared)
+    # Areas of points get their size last: any body may have named one more point.
     scope.points.settle(rests(scope.tags.values()))
     scope.points.tags = scope.tags
     find_recursion(scope, findings)

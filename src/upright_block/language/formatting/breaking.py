@@ -82,6 +82,8 @@ def _fill(lines: list[Piece], atoms: Sequence[Atom], further: int) -> None:
     if line.indent + len(line.text) + len(gap) + len(text) <= COLUMNS or not ranks:
         line.text += gap + text
         return
+    # Breaks at operators stay when the text is formatted again, those at commas are made anew: so each piece is
+    # filled by itself, and what follows a broken one goes on in its last line. Then twice is once.
     loosest = min(ranks)
     cuts = [0, *(n for n, atom in enumerate(atoms) if n and atom.rank == loosest), len(atoms)]
     for number, (begin, end) in enumerate(itertools.pairwise(cuts)):

@@ -245,6 +245,7 @@ class Reader:
         inner = indent if closes is None else closes.inner
         self._above(self.notes[begin], inner, is_end, separates)
         blank = self._is_blank_before(begin) and not self.is_opened and not is_end
+        # The comment above a unit belongs to it: the empty line stands before that.
         if separates and not self.is_opened and self.lines and not self._follows_comment(begin):
             blank = True
         if blank:
