@@ -16,7 +16,8 @@ from tests.analysis.planted import DEMO, chosen
 from tests.helpers import write_files
 from upright_block import check_library, open_library
 from upright_block.language.telling.allowing import Settled
-from upright_block.library import check_texts
+from upright_block.library import check_texts, read_texts
+from upright_block.remembered import again as asked
 from upright_block.remembered import rechecking
 
 COUNT = int(os.environ.get("UPRIGHT_RECHECKED", "12"))
@@ -50,19 +51,19 @@ def same(root: Path) -> list[tuple[Any, ...]]:
 def again(monkeypatch: pytest.MonkeyPatch) -> list[str]:
     """What was read of the last library: ``all`` or ``some`` for each check."""
     ways: list[str] = []
-    wholly, partly = rechecking._wholly, rechecking._Again.run
+    wholly, partly = rechecking._wholly, asked.Again.run
 
     def whole(*args: Any) -> object:
         ways.append("all")
         return wholly(*args)
 
-    def part(self: rechecking._Again) -> object:
+    def part(self: asked.Again) -> object:
         found = partly(self)
         ways.append("some") if found is not None else None
         return found
 
     monkeypatch.setattr(rechecking, "_wholly", whole)
-    monkeypatch.setattr(rechecking._Again, "run", part)
+    monkeypatch.setattr(asked.Again, "run", part)
     return ways
 
 
@@ -184,7 +185,7 @@ def test_nothing_is_read_where_nothing_changed(library: Path, monkeypatch: pytes
         read.append(only)
         return checking(texts, only, elsewhere)
 
-    monkeypatch.setattr(rechecking, "check_texts", noted)
+    monkeypatch.setattr(asked, "check_texts", noted)
     check_library(library)
     assert read == [set()]
 
@@ -284,15 +285,16 @@ class Editor:
 
 
 def edited(root: Path, seed: int, steps: int) -> None:
-    """Edit a library and check it after each step, with what is kept and without."""
+    """Edit a library and check it after each step: with what is kept on the disk, with what is kept in memory, and without."""
     shutil.copytree(DEMO, root)
     same(root)
+    inside = rechecking.Checking()
     editor = Editor(root, seed)
     done: list[str] = []
     for _ in range(steps):
         done.append(editor.edit())
         try:
-            same(root)
+            assert shown(inside.check(read_texts(root), is_doubtful=True).settled) == same(root)
         except Exception as problem:
             raise AssertionError(f"seed {seed}, after {', '.join(done[-6:])}") from problem
 
