@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import gc
 import subprocess
 import sys
@@ -10,6 +11,7 @@ from pathlib import Path
 import pytest
 
 import upright_block
+import upright_block.reports
 from tests.helpers import EXAMPLES, ROOT, write_files
 from upright_block import (
     BadValue,
@@ -230,6 +232,15 @@ def test_the_command_line_uses_the_face_alone() -> None:
             words = line.split()
             if words[:1] == ["from"] and words[1].startswith("upright_block"):
                 assert words[1] in allowed or words[1].startswith("upright_block.cli."), f"{path.name}: {line}"
+
+
+def test_what_the_command_line_imports_of_the_face_is_there() -> None:
+    for path in sorted((ROOT / "src" / "upright_block" / "cli").glob("*.py")):
+        for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+            if isinstance(node, ast.ImportFrom) and node.module in ("upright_block", "upright_block.reports"):
+                package = upright_block if node.module == "upright_block" else upright_block.reports
+                for alias in node.names:
+                    assert hasattr(package, alias.name), f"{path.name}: {alias.name}"
 
 
 def test_a_library_that_nobody_holds_is_gone(library: OpenLibrary, tmp_path: Path) -> None:

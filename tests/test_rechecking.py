@@ -15,8 +15,10 @@ import pytest
 from tests.analysis.planted import DEMO, chosen
 from tests.helpers import write_files
 from upright_block import check_library, open_library
+from upright_block.language.source import Source
 from upright_block.language.telling.allowing import Settled
 from upright_block.library import check_texts, read_texts
+from upright_block.library.outline import mentioned
 from upright_block.remembered import again as asked
 from upright_block.remembered import rechecking
 
@@ -321,3 +323,20 @@ def test_a_case_on_a_configuration_depends_on_what_its_tables_use(tmp_path: Path
     for text in (before.replace("END_VAR", "", 1), before):
         file.write_text(text, "utf-8")
         same(root)
+
+
+@pytest.mark.parametrize(
+    ("text", "names"),
+    [
+        ("a := Foo(x); // Bar", {"A", "FOO", "X"}),
+        ("a (* b *) := c; /* d */ e;", {"A", "C", "E"}),
+        ("s := 'http://here'; Foo(); // gone", {"S", "HTTP", "HERE", "FOO"}),
+        ("s := '$'// in'; Foo();", {"S", "IN", "FOO"}),
+        ("(* one (* two *) three *) Foo();", {"ONE", "TWO", "THREE", "FOO"}),
+        ("(* one (* two *) // three *) Foo();\nBar();", {"ONE", "TWO", "THREE", "FOO", "BAR"}),
+        ("// it's\nFoo('a');", {"FOO", "A"}),
+    ],
+)
+def test_a_source_mentions_the_names_in_its_code(text: str, names: set[str]) -> None:
+    assert mentioned(Source("b.st", text, "statements")) == names
+    assert mentioned(Source("b.st", text, "statements")) <= mentioned(Source("c.csv", text))

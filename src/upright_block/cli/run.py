@@ -13,11 +13,11 @@ from upright_block import (
     EVENT_HEADS,
     BadWishes,
     CsvFile,
-    Event,
     Gatherer,
     OpenLibrary,
     Row,
     Trace,
+    Turn,
     UprightError,
     VcdFile,
     Watched,
@@ -229,12 +229,12 @@ class _Kept:
 
     def __init__(self, watched: Watched, needs_all: bool, compares: bool) -> None:
         self.rows: list[Row] = []
-        self.events: list[Event] = []
+        self.events: list[Turn] = []
         self.left_rows = self.left_events = 0
         self.needs_all = needs_all
         self.gatherer = watched.gatherer() if compares else None
 
-    def take(self, piece: Trace, rows: Sequence[Row], events: Sequence[Event]) -> None:
+    def take(self, piece: Trace, rows: Sequence[Row], events: Sequence[Turn]) -> None:
         """Take in a piece of the run."""
         room = _MOST_KEPT - len(self.rows)
         self.rows += rows[:room]

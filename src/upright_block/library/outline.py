@@ -26,9 +26,20 @@ _OUTPUTS = "%Q"
 """The name of all outputs together, for what names one by its address."""
 
 
-def mentioned(text: str) -> frozenset[str]:
-    """All names in a text, in upper case; also those in its comments."""
-    names = set(map(str.upper, set(_NAME.findall(text))))
+_COMMENT = re.compile(
+    r"""('(?:[^'$\n]|\$.)*'|"(?:[^"$\n]|\$.)*") | //[^\n]* | \(\*(?:(?!\(\*).)*?\*\) | /\*(?:(?!/\*).)*?\*/""",
+    re.VERBOSE | re.DOTALL,
+)
+"""A comment that holds no other, or a text, which may look like one."""
+
+
+def mentioned(source: Source) -> frozenset[str]:
+    """All names in a source, in upper case; where its comments are simple ones, only those in its code."""
+    text = source.text
+    code = _COMMENT.sub(r"\1 ", text) if source.form == "statements" else text
+    # A comment in a comment hides where the outer one ends, so that code might be taken for a comment.
+    is_simple = "(*" not in code and "/*" not in code
+    names = set(map(str.upper, set(_NAME.findall(code if is_simple else text))))
     return frozenset(names | {_OUTPUTS} if _OUTPUTS in text.upper() else names)
 
 

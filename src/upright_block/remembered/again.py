@@ -45,7 +45,7 @@ class Again:
         self.case_files = case_files
         self.memory = memory
         self.sources = {source.path: source for source in (*texts.alone, *texts.rigs)}
-        self.mentions = {path: mentioned(source.text) for path, source in self.sources.items()}
+        self.mentions = {path: mentioned(source) for path, source in self.sources.items()}
         kept = memory.sources
         self.changed = {
             path
@@ -62,7 +62,7 @@ class Again:
                 self.declaring.setdefault(name, []).append(path)
         self.uses = {path: self._declaring(names) - {path} for path, names in self.mentions.items()}
         self.tables = {
-            name: self._declaring(mentioned(source.text)) for source in texts.asking for name in _names_of_table(source)
+            name: self._declaring(mentioned(source)) for source in texts.asking for name in _names_of_table(source)
         }
 
     def _declaring(self, names: Iterable[str]) -> set[str]:
@@ -169,7 +169,7 @@ class Again:
                 found.add(path)
                 continue
             if any(self._tells_of_changed(finding) for finding in kept.findings) or not names.isdisjoint(
-                mentioned(source.text)
+                mentioned(source)
             ):
                 found.add(path)
                 continue
@@ -184,7 +184,7 @@ class Again:
                 if reach[name]:
                     found.add(path)
             if changed and path not in found:  # its rules may call what nothing else of it names
-                words = {name.rpartition(".")[2] for name in mentioned(source.text)}
+                words = {name.rpartition(".")[2] for name in mentioned(source)}
                 if not changed.isdisjoint(self._closure(self._declaring(words))):
                     found.add(path)
         return found
@@ -224,9 +224,9 @@ class Again:
         begin = {*again, *(path for path, entry in left.items() if entry.is_central or entry.is_broken)}
         shared = set(self.memory.shared)
         begin |= {path for path, names in self.mentions.items() if not names.isdisjoint(shared)}
-        named = {name.rpartition(".")[2] for path in cases for name in mentioned(self.case_files[path].text)}
+        named = {name.rpartition(".")[2] for path in cases for name in mentioned(self.case_files[path])}
         for source in (*rules_of(self.texts), *self.texts.tables):
-            named |= mentioned(source.text)
+            named |= mentioned(source)
         begin |= self._declaring(named)
         begin |= {source.path for source in self.texts.rigs} if cases else set()
         heirs = {path for path, names in self.mentions.items() if not names.isdisjoint(("EXTENDS", "IMPLEMENTS"))}

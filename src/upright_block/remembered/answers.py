@@ -59,7 +59,7 @@ class Keeping:
         return KeptSource(
             digest(source.text),
             shown.names,
-            tuple(sorted(self.shared & mentioned(source.text))),
+            tuple(sorted(self.shared & mentioned(source))),
             shown.outline,
             source not in self.rigs and any(unit.kind in ("PROGRAM", "CONFIGURATION") for unit in units),
             any(part.is_broken for unit in units for part in (unit, *unit.methods.values())),
