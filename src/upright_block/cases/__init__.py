@@ -1,1 +1,1 @@
-"""Case files: reading them, running them, and what came of it."""
+"""Cases from what is written to plans."""

@@ -14,10 +14,11 @@ from typing import Any
 
 from upright_block.compiler.code import Code
 from upright_block.compiler.expressions import ExpressionEmitter, results
-from upright_block.compiler.flow import Usage, has_loops, is_short, usage, usage_inside
+from upright_block.compiler.flow import has_loops, is_short, usage, usage_inside
 from upright_block.compiler.instructions import load, store, value_type
 from upright_block.compiler.layout import held_type, layout_of
 from upright_block.compiler.loops import write_continue, write_exit, write_for, write_repeat, write_while
+from upright_block.compiler.overlay import Usage
 from upright_block.compiler.places import MIRRORED, Frame, Known, copy_instructions, elementary, met
 from upright_block.compiler.rolling import FEWEST, Rolled, rolled
 from upright_block.language import syntax, typed

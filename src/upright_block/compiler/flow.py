@@ -5,9 +5,8 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterable, Sequence, Set
 
-from upright_block.compiler.overlay import Overlay
+from upright_block.compiler.overlay import Overlay, Usage
 from upright_block.language import typed
-from upright_block.language.nodes import record
 from upright_block.language.typed import Unit, Variable, closure
 from upright_block.language.types import Array, Type
 from upright_block.language.walking import accesses, every_statement
@@ -15,17 +14,6 @@ from upright_block.language.walking import accesses, every_statement
 _SELDOM = 3
 _MOST_LOCALS = 128
 """Variables of one body that live in locals: at each branch all of them are looked at, and registers are far fewer."""
-
-
-@record
-class Usage:
-    """``needed`` are the variables whose value before the body matters: they are read before they are
-    assigned, or not assigned on every way to its end. ``seldom`` are those that it names so rarely
-    that they are best left in memory.
-    """
-
-    needed: frozenset[Variable]
-    seldom: frozenset[Variable]
 
 
 def usage(

@@ -5,14 +5,21 @@ written.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import TYPE_CHECKING
 
-from upright_block.language.nodes import Side, fresh, state
+from upright_block.language.nodes import Side, fresh, record, state
 from upright_block.language.rewriting import Body
 from upright_block.language.typed import Unit, Variable
 
-if TYPE_CHECKING:
-    from upright_block.compiler.flow import Usage
+
+@record
+class Usage:
+    """``needed`` are the variables whose value before the body matters: they are read before they are
+    assigned, or not assigned on every way to its end. ``seldom`` are those that it names so rarely
+    that they are best left in memory.
+    """
+
+    needed: frozenset[Variable]
+    seldom: frozenset[Variable]
 
 
 @state

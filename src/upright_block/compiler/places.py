@@ -10,9 +10,9 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from upright_block.compiler.code import Code
-from upright_block.compiler.flow import Usage
 from upright_block.compiler.instructions import conversion, load, store, value_type
 from upright_block.compiler.layout import alignment_of, element_number, initial_of, layout_of, size_of
+from upright_block.compiler.overlay import Usage
 from upright_block.language import typed
 from upright_block.language.nodes import fresh, record, state
 from upright_block.language.types import (

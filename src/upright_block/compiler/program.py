@@ -17,7 +17,7 @@ from upright_block.language.field import copying
 from upright_block.language.field.points import points_of
 from upright_block.language.literals import Value
 from upright_block.language.nodes import Side, node, record, replaced
-from upright_block.language.signals import Signal, find_signal, globals_of
+from upright_block.language.signals import Signal, find_signal, globals_of, tags_of
 from upright_block.language.types import BOOL, DINT, Array, Elementary, String, Type
 
 Constants = Mapping[typed.Variable, Value]
@@ -234,7 +234,7 @@ class _Field:
         if points is None:
             self.body = [call]
             return
-        field = copying.field_copiers(rig.type, f"{subject.name}:{rig.name}", points, points.tags.values())
+        field = copying.field_copiers(rig.type, f"{subject.name}:{rig.name}", points, tags_of(shared).values())
         tags = [tag.variable for tag in field.tags if tag.variable is not None]
         self.kept = [held_by_root(f":kept{number}", variable.type) for number, variable in enumerate(tags)]
         self.uses = [*field.taken, *field.given]
@@ -275,7 +275,7 @@ def _copiers(
         return []
     known = _copied_around(subject)
     if way not in known:
-        known[way] = copying.copiers([call], way, f"{subject.name}:{way}", points, points.tags.values())
+        known[way] = copying.copiers([call], way, f"{subject.name}:{way}", points, tags_of(shared).values())
     return known[way]
 
 

@@ -11,7 +11,7 @@ from upright_block.language.field.addresses import Address
 from upright_block.language.field.points import points_of
 from upright_block.language.field.tags import Tag
 from upright_block.language.nodes import Side
-from upright_block.language.signals import globals_of
+from upright_block.language.signals import globals_of, tags_of
 from upright_block.language.typed import Compound, Unit, configured
 from upright_block.language.types import Array, Elementary, Type
 
@@ -23,7 +23,7 @@ def remains(program: Program) -> Remains:
     inside = root[program.inside]
     shared = globals_of(subject)
     points = points_of(shared)
-    tags: list[Tag] = list(points.tags.values()) if points else []
+    tags: list[Tag] = list(tags_of(shared).values()) if points else []
     retained = list(_retained(subject, inside, is_kept=False))
     outside = [(root[target], root[target] + size_of(target.type)) for target in program.targets.values()]
     rests: list[tuple[int, bytes]] = []

@@ -7,7 +7,7 @@ from contextlib import suppress
 
 from upright_block.language import syntax
 from upright_block.language.field.points import Point, Points, points_of
-from upright_block.language.field.tags import Tag
+from upright_block.language.field.tags import Tag, tags_among
 from upright_block.language.literals import LiteralProblem, Value, parse_integer
 from upright_block.language.names import did_you_mean, listed
 from upright_block.language.nodes import Side, record, replaced
@@ -366,8 +366,7 @@ def point_signal(points: Points, point: Point, type_: Elementary | None = None) 
 
 def tags_of(shared: Structure | None) -> dict[str, Tag]:
     """The tags of a library, by their names in upper case."""
-    points = points_of(shared)
-    return points.tags if points else {}
+    return tags_among(shared) if shared is not None else {}
 
 
 def field_signal(unit: Unit, signal: Signal) -> Signal | None:

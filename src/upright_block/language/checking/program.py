@@ -33,7 +33,7 @@ from upright_block.language.checking.uses import bind_overrides, find_recursion,
 from upright_block.language.checking.words import program as words
 from upright_block.language.checking.words.tags import output_twice, point_too_far
 from upright_block.language.field.addresses import NoAddress, parse_address
-from upright_block.language.field.tags import Tag, TagTable
+from upright_block.language.field.tags import Tag, TagTable, tags_among
 from upright_block.language.forms import Written
 from upright_block.language.parsing import parse
 from upright_block.language.scope import NamedType, Scope
@@ -137,7 +137,7 @@ def check_program(
     bind_overrides(declared)
     # Areas of points get their size last: any body may have named one more point.
     scope.points.settle(rests(scope.tags.values()))
-    scope.points.tags = scope.tags
+    tags_among.put(scope.globals, scope.tags)
     find_recursion(scope, findings)
     spread_broken(scope)
     if scope.tags or scope.points.areas:

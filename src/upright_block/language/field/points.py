@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Iterable
-from typing import TYPE_CHECKING, cast
+from typing import cast
 
 from upright_block.language import syntax
 from upright_block.language.field.addresses import WIDTHS, Address, Area
@@ -28,9 +28,6 @@ from upright_block.language.typed import (
     Variable,
 )
 from upright_block.language.types import BOOL, BYTE, DINT, DWORD, LWORD, WORD, Elementary, Swapped, Type, array_type
-
-if TYPE_CHECKING:
-    from upright_block.language.field.tags import Tag
 
 AREAS: dict[Area, str] = {"I": "input", "Q": "output", "M": "memory"}
 """What the areas are called, by their letter (table 16)."""
@@ -104,7 +101,6 @@ class Points:
     globals: Structure = fresh(default_factory=lambda: Structure("global variables", Source("", ""), is_globals=True))
     areas: dict[Area, Variable] = fresh(default_factory=dict)
     sizes: dict[Area, int] = fresh(default_factory=dict)
-    tags: dict[str, Tag] = fresh(default_factory=dict)
     is_settled: bool = False
 
     def point(self, address: Address) -> Point:

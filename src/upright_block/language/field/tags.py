@@ -8,10 +8,10 @@ from collections.abc import Mapping
 from upright_block.language.field.addresses import Area
 from upright_block.language.field.points import Point
 from upright_block.language.literals import Value
-from upright_block.language.nodes import fresh, record, state
+from upright_block.language.nodes import Side, fresh, record, state
 from upright_block.language.source import Cell, Source
 from upright_block.language.syntax import Expression
-from upright_block.language.typed import Initial, Variable
+from upright_block.language.typed import Initial, Structure, Variable
 from upright_block.language.types import Elementary, Type
 
 COLUMNS = (
@@ -151,3 +151,9 @@ class Tag:
 
 
 _REALS = {32: "<f", 64: "<d"}
+
+
+@Side
+def tags_among(_: Structure) -> dict[str, Tag]:
+    """The tags among the global variables of a library, by their names in upper case."""
+    return {}
