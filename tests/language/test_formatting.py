@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import os
 import random
 import re
 from functools import cache
@@ -27,6 +28,7 @@ PACKAGE = EXAMPLES.parent
 
 
 PLACES = "(.*_)?(start|end)"
+SCRAMBLED = int(os.environ.get("UPRIGHT_SCRAMBLED", "2000"))
 
 
 @cache
@@ -109,15 +111,14 @@ def test_so_does_one_with_anything_between_its_tokens(number: int, seed: int) ->
 
 
 @pytest.mark.long
-def test_so_do_20_000_of_them() -> None:
-    known, chance = sources(), random.Random(20)
-    whole = 0
-    for number in range(20_000):
+def test_so_do_many_of_them() -> None:
+    known, chance, whole = sources(), random.Random(20), 0
+    for number in range(SCRAMBLED):
         text = scrambled(known[number % len(known)], chance)
         if formatted(Source("t.st", text)) is not None:
             must_be_the_same(text)
             whole += 1
-    assert whole > 15_000
+    assert whole > 0.75 * SCRAMBLED
 
 
 @pytest.mark.parametrize("text", sources(), ids=map(str, range(len(sources()))))

@@ -339,15 +339,21 @@ class Reader:
             is_binary = self._is_binary(token) and token > begin
             if is_binary:
                 atom.rank = (depth, PRECEDENCE[kind])
-                notes = self.notes[token], self.notes[token + 1]
-                around = self.text[self._end_of(token - 1) : self.starts[token + 1]]
-                atom.begins = not any(notes) and "\n" in around
+                atom.begins = self._is_broken_at(token)
             elif token > begin and self.kinds[token - 1] == ",":
                 atom.rank = (depth - (kind in ("(", "[")), 0)
             if token > begin and self.notes[token]:
                 self._notes_inside(token, found[-1], atom)
             found.append(atom)
         return found
+
+    def _is_broken_at(self, operator: int) -> bool:
+        """Whether a line was broken at an operator: before it, or behind it where no comment stands there."""
+        notes = self.notes[operator]
+        since = notes[-1].end if notes else self._end_of(operator - 1)
+        behind = self.text[self._end_of(operator) : self.starts[operator + 1]]
+        is_before = "\n" in self.text[since : self.starts[operator]]
+        return is_before or ("\n" in behind and not self.notes[operator + 1])
 
     def _notes_inside(self, token: int, before: Atom, atom: Atom) -> None:
         """The comments between two tokens of a line: they stay where they are."""
