@@ -308,7 +308,7 @@ def test_whatever_is_edited_is_found_as_by_a_check_of_everything(tmp_path: Path,
 
 @pytest.mark.long
 def test_so_it_is_over_many_edits(tmp_path: Path, again: list[str]) -> None:
-    for seed in range(int(os.environ.get("UPRIGHT_EDITED", "3"))):
+    for seed in range(int(os.environ.get("UPRIGHT_EDITED", "2"))):
         edited(tmp_path / f"demo{seed}", seed, 25)
     assert again.count("some") >= 0.4 * len(again)
 

@@ -72,4 +72,4 @@ def test_one_broken_block_falsifies_nothing_else(tmp_path: Path) -> None:
 
 @pytest.mark.long
 def test_so_does_none_of_many(tmp_path: Path) -> None:
-    nothing_else_is_told(tmp_path, int(os.environ.get("UPRIGHT_PLANTED", "40")), 4)
+    nothing_else_is_told(tmp_path, int(os.environ.get("UPRIGHT_PLANTED", "23")), 4)

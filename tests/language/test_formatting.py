@@ -28,7 +28,7 @@ PACKAGE = EXAMPLES.parent
 
 
 PLACES = "(.*_)?(start|end)"
-SCRAMBLED = int(os.environ.get("UPRIGHT_SCRAMBLED", "2000"))
+SCRAMBLED = int(os.environ.get("UPRIGHT_SCRAMBLED", "1500"))
 
 
 @cache
