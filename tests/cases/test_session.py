@@ -132,3 +132,26 @@ def test_another_machine_of_the_subject_takes_over_all_but_what_probes_keep(boun
     own = artifact.own
     assert other.session.machine.data()[:own] == whole.session.machine.data()[:own]
     assert other.all()[: -len(artifact.probes)] == whole.all()[: -len(artifact.probes)]
+
+
+def test_another_machine_looks_at_the_probes_of_the_case(tmp_path: Path) -> None:
+    text = 'block = "B"\nscan = "100ms"\n'
+    for name in ("first", "second"):
+        text += f'[[case]]\nname = "{name}"\nrun_for = "1s"\nalways = ["key OR sum >= 0 OR {name == "first"}"]\n'
+    both = cases(write_files(tmp_path, {"blocks/b.st": BLOCK, "cases/b.toml": text}))
+    shared = Shared(both)
+    program, artifact = shared.artifact(USUAL)
+    looked = shared.of(both[1])
+    session = Session(both[1].case.plan, Machine(artifact, find=program.slot), looked.group)
+    session.exchange(Machine(artifact, find=program.slot))
+    session.advance(1)
+    assert (looked.group, [session.machine.peek(artifact.probes[n]) for n in looked.numbers]) == (1, [True])
+
+
+def test_what_is_watched_is_given_beside_what_is_recorded(bound: Bound) -> None:
+    seen = Seen(bound)
+    kept = seen.recorder.slots[:1]
+    session = Session(bound.case.plan, seen.session.machine, recorder=Recorder(kept))
+    other = next(slot for slot in seen.slots if slot.path == "sum")
+    changes = [scan for piece in session.pieces([other]) for scan, _ in piece.turns(other)]
+    assert len(changes) > 10

@@ -188,18 +188,14 @@ def _statement(node: syntax.Statement) -> Iterator[str]:
             for number, branch in enumerate(branches):
                 yield f"{'ELSIF' if number else 'IF'} {expression_text(branch.condition)} THEN"
                 yield from body_lines(branch.body)
-            if otherwise is not None:
-                yield "ELSE"
-                yield from body_lines(otherwise)
+            yield from _otherwise(otherwise)
             yield "END_IF"
         case syntax.Case(selector=selector, arms=arms, otherwise=otherwise):
             yield f"CASE {expression_text(selector)} OF"
             for arm in arms:
                 yield f"{', '.join(map(_label, arm.labels))}:"
                 yield from body_lines(arm.body)
-            if otherwise is not None:
-                yield "ELSE"
-                yield from body_lines(otherwise)
+            yield from _otherwise(otherwise)
             yield "END_CASE"
         case syntax.For(variable=variable, first=first, last=last, step=step, body=inner):
             by = f" BY {expression_text(step)}" if step is not None else ""
@@ -220,6 +216,12 @@ def _statement(node: syntax.Statement) -> Iterator[str]:
             yield f"{type(node).__name__.upper()};"
         case _:
             raise TypeError(node)
+
+
+def _otherwise(body: tuple[syntax.Statement, ...] | None) -> Iterator[str]:
+    if body is not None:
+        yield "ELSE"
+        yield from body_lines(body)
 
 
 def _label(node: syntax.Label) -> str:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterable
 from pathlib import PurePosixPath
-from typing import TYPE_CHECKING
 
 from upright_block.analysis import Analysed, analysed
 from upright_block.analysis.facts import Given, merged
@@ -13,10 +12,6 @@ from upright_block.language.source import Sheet, Source
 from upright_block.language.telling.findings import Finding, Findings
 from upright_block.library import Library, Texts, check_texts
 from upright_block.library.outline import declared_names, mentioned
-
-if TYPE_CHECKING:
-    pass
-
 from upright_block.remembered.answers import (
     Found,
     Keeping,
@@ -107,9 +102,8 @@ class Again:
             made = {path: keeping.kept(self.sources[path]) for path in again}
             if any(not self.declared[path].issuperset(made[path].declares) for path in self.changed):
                 return None
-            if not {*shared_names(library)} <= {
-                *self.memory.shared
-            }:  # a new global variable: what others share is another
+            # With a new global variable it is another question who shares what.
+            if not set(self.memory.shared).issuperset(shared_names(library)):
                 return None
             shown = {path for path, entry in made.items() if path not in kept or entry.outline != kept[path].outline}
             more = (self._users(shown) | self._sharers(shown, made)) - again

@@ -8,8 +8,9 @@ of everything gives, or might not, everything is checked.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import suppress
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -23,10 +24,6 @@ from upright_block.language.telling.edits import Changed, laid
 from upright_block.language.telling.findings import Finding, Findings
 from upright_block.library import FileProblem, Files, Texts, check_texts, find_root, read_texts, unread_files
 from upright_block.library.accepted import ACCEPTED, Accepted, accepted_text, read_accepted
-
-if TYPE_CHECKING:
-    from upright_block.library.writing import Changes
-
 from upright_block.remembered import store
 from upright_block.remembered.again import Again
 from upright_block.remembered.answers import (
@@ -40,6 +37,9 @@ from upright_block.remembered.answers import (
     wide_findings,
 )
 from upright_block.remembered.store import Memory, digest, read, write
+
+if TYPE_CHECKING:
+    from upright_block.library.writing import Changes
 
 
 @record
@@ -84,10 +84,14 @@ class Checked:
 
 
 class Checking:
-    """A library that is checked again and again: each check is asked only what may be another answer than the last."""
+    """A library that is checked again and again: each check is asked only what may be another answer than the last.
 
-    def __init__(self, memory: Memory | None = None) -> None:
-        self.memory = memory
+    ``recall`` gives what is known before the first, by what every answer depends on; None where nothing is.
+    """
+
+    def __init__(self, recall: Callable[[Texts, dict[str, Source], str], Memory | None] | None = None) -> None:
+        self.memory: Memory | None = None
+        self.recall = recall
 
     def check(self, texts: Texts, is_doubtful: bool = False) -> Checked:
         """Check texts of the library, as `Contents.check`.
@@ -95,8 +99,9 @@ class Checking:
         Raises:
             LibraryProblem: the file of accepted findings cannot be used.
         """
-        case_files = cases_of(texts)
-        around = _around(texts)
+        case_files, around = cases_of(texts), _around(texts)
+        if self.memory is None and self.recall is not None:
+            self.memory = self.recall(texts, case_files, around)
         found: Found | None = None
         if self.memory is not None and self.memory.around == around:
             found = Again(texts, case_files, self.memory).run()
@@ -113,10 +118,9 @@ def check_library(folder: Path | str = ".", also: Sequence[Path] = (), is_doubtf
         LibraryProblem: there is none, or its manifest or the file of accepted findings cannot be used.
     """
     root = find_root(Path(folder))
-    texts = read_texts(root, also)
     path = cached.cache_folder() / f"{digest(str(root.resolve()))}.check"
-    checking = Checking(read(path, texts, cases_of(texts), _around(texts)))
-    checked = checking.check(texts, is_doubtful)
+    checking = Checking(partial(read, path))
+    checked = checking.check(read_texts(root, also), is_doubtful)
     with suppress(OSError):
         if checking.memory is not None:
             write(path, checking.memory)

@@ -47,7 +47,7 @@ class Recorder:
     """What some slots did in a session, piece by piece, up to where it stands."""
 
     def __init__(self, slots: Iterable[Slot]) -> None:
-        self.spans = spans_of(slots)
+        self.slots = tuple(slots)
         self._pieces: list[tuple[Trace, int]] = []
         self._shelf = Shelf(_IN_MEMORY)
 
@@ -73,17 +73,22 @@ class Session:
 
     def __init__(self, plan: Plan, machine: Machine, group: int = 0, recorder: Recorder | None = None) -> None:
         self.plan = plan
-        self.machine = machine
+        self.group = group
         self.recorder = recorder
-        machine.timebase, machine.clock_start = plan.timebase, plan.clock
         machine.reset()
+        self._take(machine)
         for path, value in plan.given:
             machine.write(path, value)
-        if machine.artifact.probes:
-            machine.choose(group)
-            machine.look()
+        machine.look()
         # Once, while the machine is as it begins: what a column releases goes back to what lies there now.
         self._events = packed_events(plan, machine)
+
+    def _take(self, machine: Machine) -> None:
+        """Run on a machine from here on."""
+        self.machine = machine
+        machine.timebase, machine.clock_start = self.plan.timebase, self.plan.clock
+        if machine.artifact.probes:
+            machine.choose(self.group)
 
     @property
     def scan(self) -> int:
@@ -102,11 +107,11 @@ class Session:
         ends: Sequence[int] = (),
         until: Slot | None = None,
     ) -> Iterator[Trace]:
-        """Go on for all scans of the plan that are left, or for some, and give what the watched slots did; see
-        `Machine.pieces`.
+        """Go on for all scans of the plan that are left, or for some, and give what the watched slots did, and those
+        that are recorded; see `Machine.pieces`.
         """
         recorder = self.recorder
-        spans = spans_of(watched) if recorder is None else recorder.spans
+        spans = spans_of([*watched, *(recorder.slots if recorder is not None else ())])
         scans = self.plan.scans - self.scan if scans is None else scans
         for piece in self.machine.pieces(scans, self._events_left(), spans, ends, until, power=self._power):
             if recorder is not None:
@@ -144,9 +149,9 @@ class Session:
 
     def exchange(self, machine: Machine) -> None:
         """Go on on another machine of the same subject, which is looked at otherwise, with all that this one holds."""
-        machine.timebase, machine.clock_start = self.plan.timebase, self.plan.clock
-        machine.restore(self.machine.snapshot())
-        self.machine = machine
+        kept = self.machine.snapshot()
+        self._take(machine)
+        machine.restore(kept)
 
     def checkpoint(self) -> Checkpoint:
         """All that the session holds now."""
