@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.helpers import EXAMPLES, write_files
-from upright_block.cases.plan import Bound
+from upright_block.cases.plan import BoundCase
 from upright_block.cases.suite import load_suite
 from upright_block.compiler.program import USUAL
 from upright_block.library import load_library
@@ -56,7 +56,7 @@ at    | key power | force kept | clock               | sum
 class Seen:
     """A session in which all is recorded that it remembers: the case's signals and its probes."""
 
-    def __init__(self, bound: Bound) -> None:
+    def __init__(self, bound: BoundCase) -> None:
         shared = Shared([bound])
         program, artifact = shared.artifact(USUAL)
         self.slots = [*(slot for slot in artifact.slots.values() if slot.offset >= 0), *artifact.probes]
@@ -80,13 +80,13 @@ class Seen:
         return found
 
 
-def cases(folder: Path) -> list[Bound]:
+def cases(folder: Path) -> list[BoundCase]:
     suite = load_suite(load_library(folder))
     assert [str(f) for f in suite.findings] == []
     return list(suite.bound.values())
 
 
-def must_be_one(bound: Bound, cuts: list[int]) -> None:
+def must_be_one(bound: BoundCase, cuts: list[int]) -> None:
     """A session that is left after some scans, goes on to its end each time and comes back, has done the same as one
     that was not.
     """
@@ -105,14 +105,14 @@ def must_be_one(bound: Bound, cuts: list[int]) -> None:
 
 
 @pytest.fixture(scope="module")
-def bound(tmp_path_factory: pytest.TempPathFactory) -> Bound:
+def bound(tmp_path_factory: pytest.TempPathFactory) -> BoundCase:
     (case,) = cases(write_files(tmp_path_factory.mktemp("session"), {"blocks/b.st": BLOCK, "cases/b.toml": CASES}))
     return case
 
 
 @settings(max_examples=40, deadline=None)
 @given(cuts=st.lists(st.integers(0, 30), min_size=1, max_size=4))
-def test_a_session_goes_on_from_where_it_was_left_with_all_that_it_remembers(bound: Bound, cuts: list[int]) -> None:
+def test_a_session_goes_on_from_where_it_was_left_with_all_that_it_remembers(bound: BoundCase, cuts: list[int]) -> None:
     must_be_one(bound, cuts)
 
 
@@ -122,7 +122,7 @@ def test_so_does_each_case_of_the_example(number: int) -> None:
     must_be_one(case, [case.case.plan.scans // 3, 1, case.case.plan.scans // 2])
 
 
-def test_another_machine_of_the_subject_takes_over_all_but_what_probes_keep(bound: Bound) -> None:
+def test_another_machine_of_the_subject_takes_over_all_but_what_probes_keep(bound: BoundCase) -> None:
     whole, other = Seen(bound), Seen(bound)
     whole.go()
     other.go(17)
@@ -148,7 +148,7 @@ def test_another_machine_looks_at_the_probes_of_the_case(tmp_path: Path) -> None
     assert (looked.group, [session.machine.peek(artifact.probes[n]) for n in looked.numbers]) == (1, [True])
 
 
-def test_what_is_watched_is_given_beside_what_is_recorded(bound: Bound) -> None:
+def test_what_is_watched_is_given_beside_what_is_recorded(bound: BoundCase) -> None:
     seen = Seen(bound)
     kept = seen.recorder.slots[:1]
     session = Session(bound.case.plan, seen.session.machine, recorder=Recorder(kept))

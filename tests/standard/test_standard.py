@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from upright_block.cases.plan import Bound
+from upright_block.cases.plan import BoundCase
 from upright_block.cases.suite import load_suite
 from upright_block.language.checking.program import find_unit
 from upright_block.library import load_library
@@ -19,7 +19,7 @@ SUITE = load_suite(LIBRARY)
 
 
 @pytest.mark.parametrize("bound", SUITE.bound.values(), ids=lambda bound: bound.case.id)
-def test_a_standard_block_keeps_to_its_diagram(bound: Bound) -> None:
+def test_a_standard_block_keeps_to_its_diagram(bound: BoundCase) -> None:
     (verdict,) = run_cases([bound])
     wrong = [(m.slot.path, m.scan, m.check.text, m.got) for m in verdict.misses]
     assert (verdict.status, wrong) == ("passed", [])

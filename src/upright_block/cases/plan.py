@@ -195,7 +195,7 @@ def key_of(source: Source, name: str) -> str:
 
 
 @record
-class Bound:
+class BoundCase:
     """A ready case in its library: the unit that it is for, what the paths of its plan lead to, and the probes that its
     watch numbers.
     """

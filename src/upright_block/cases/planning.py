@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, cast
 from upright_block.cases.casefile import Case, CaseFile, Given
 from upright_block.cases.cells import cell_text, parse_check, parse_clock, parse_span, parse_value, simple_span
 from upright_block.cases.drafting import Draft, Refused
-from upright_block.cases.plan import Bound, Common, Drive, Expectations, Plan, ReadyCase, idle_spans
+from upright_block.cases.plan import BoundCase, Common, Drive, Expectations, Plan, ReadyCase, idle_spans
 from upright_block.cases.words import planning as words
 from upright_block.language.limits import MOST_COLUMNS, MOST_SCANS
 from upright_block.language.literals import LiteralProblem, Value, parse_integer
@@ -57,7 +57,7 @@ class Planner(Draft):
         self.given_at: dict[object, list[str]] = {}
         self.constants: dict[str, Value] = {}
 
-    def ready(self) -> Bound | None:
+    def ready(self) -> BoundCase | None:
         """The case; None when it has mistakes, which become findings."""
         for given in self.case.given:
             self._given(given)
@@ -101,7 +101,7 @@ class Planner(Draft):
         ready = ReadyCase(
             self.file, self.case, self.unit.name, plan, watch.watch, tuple(self.expectations), tuple(pins)
         )
-        return Bound(ready, self.unit, self.shown | self.signals | pins, watch.probes)
+        return BoundCase(ready, self.unit, self.shown | self.signals | pins, watch.probes)
 
     def _pins(self) -> dict[str, Signal]:
         """The pins of the unit, by path."""

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
 from upright_block.cases.casefile import Case, CaseFile, RuleFile, read_case_file, read_rule_file
-from upright_block.cases.plan import Bound, Common, NotRun, ReadyCase
+from upright_block.cases.plan import BoundCase, Common, NotRun, ReadyCase
 from upright_block.cases.planning import Planner
 from upright_block.cases.watch import Watching
 from upright_block.cases.words import suite as words
@@ -40,7 +40,7 @@ class Suite:
     """
 
     ready: tuple[ReadyCase, ...]
-    bound: dict[str, Bound]
+    bound: dict[str, BoundCase]
     not_run: tuple[NotRun, ...]
     findings: tuple[Finding, ...]
     files: int
@@ -136,7 +136,7 @@ class _Loader:
     def __init__(self, library: Library, findings: Findings) -> None:
         self.library = library
         self.findings = findings
-        self.ready: list[Bound] = []
+        self.ready: list[BoundCase] = []
         self.not_run: list[NotRun] = []
         self.blocks: dict[Unit, Unit] = {}
         self.methods: Methods = {}

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 
-from upright_block.cases.plan import Bound, ReadyCase
+from upright_block.cases.plan import BoundCase, ReadyCase
 from upright_block.coverage.collected import Spot, UnitCoverage
 from upright_block.language import syntax, typed
 from upright_block.language.checking.sequences import transition_name
@@ -56,7 +56,7 @@ class _Decision:
     parents: _Ways
 
 
-def gaps(unit: UnitCoverage, cases: Mapping[str, Bound], record_paths: Record) -> list[Gap]:
+def gaps(unit: UnitCoverage, cases: Mapping[str, BoundCase], record_paths: Record) -> list[Gap]:
     """The gaps in the coverage of a unit; what lies in a way that no case goes is told with that way alone."""
     ways: dict[_Way, _Decision] = {}
     inside: dict[tuple[str, int], _Ways] = {}
@@ -128,7 +128,7 @@ def _gap(
     return None if is_told or into else Gap((spot,), "nothing gives it this value", "", ())
 
 
-def _nearest(unit: typed.Unit, near: Iterable[str], cases: Mapping[str, Bound]) -> str:
+def _nearest(unit: typed.Unit, near: Iterable[str], cases: Mapping[str, BoundCase]) -> str:
     """Of some cases one for the unit itself, and of these the shortest; empty where there is none."""
     known = [case for id_ in dict.fromkeys(near) if (case := cases.get(id_)) is not None]
     first = min(known, key=lambda bound: (_inside(bound.unit, unit) != "", bound.case.plan.scans), default=None)
@@ -232,7 +232,7 @@ def _paths(unit: typed.Unit, node: syntax.Node) -> tuple[str, ...]:
 def _with_values(
     found: Sequence[Gap],
     unit: typed.Unit,
-    cases: Mapping[str, Bound],
+    cases: Mapping[str, BoundCase],
     record_paths: Record,
     ways: Mapping[_Way, _Decision],
 ) -> list[Gap]:
@@ -286,7 +286,7 @@ def _inside(holder: typed.Unit, wanted: typed.Unit, depth: int = 0) -> str | Non
     return None
 
 
-def _is_value(case: Bound, path: str) -> bool:
+def _is_value(case: BoundCase, path: str) -> bool:
     try:
         signal = find_signal(case.unit, path)
     except NoSignal:

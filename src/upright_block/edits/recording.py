@@ -7,7 +7,7 @@ from bisect import bisect_right
 from collections.abc import Iterable, Mapping, Sequence
 
 from upright_block.cases.cells import parse_check
-from upright_block.cases.plan import Bound
+from upright_block.cases.plan import BoundCase
 from upright_block.edits.words import recording as words
 from upright_block.language.literals import LiteralProblem, Value, shown, shown_duration
 from upright_block.language.nodes import record
@@ -41,7 +41,7 @@ class _Filled:
     texts: set[str]
 
 
-def recorded(cases: Iterable[Bound], over: bool = False) -> Recorded:
+def recorded(cases: Iterable[BoundCase], over: bool = False) -> Recorded:
     """Run some cases and fill in what they expect and do not say; with ``over`` also where they expect something
     else.
     """
@@ -62,7 +62,7 @@ def recorded(cases: Iterable[Bound], over: bool = False) -> Recorded:
     return Recorded(texts, sum(map(len, by_source.values())), tuple(left))
 
 
-def _fill(bound: Bound, over: bool, filled: dict[tuple[str, int], _Filled], left: list[Finding]) -> None:
+def _fill(bound: BoundCase, over: bool, filled: dict[tuple[str, int], _Filled], left: list[Finding]) -> None:
     """The cells of one case that are to be filled in, with what its run has for them."""
     case = bound.case
     table = case.written.vectors

@@ -5,7 +5,7 @@ from __future__ import annotations
 from bisect import bisect_right
 from collections.abc import Sequence
 
-from upright_block.cases.plan import Bound, Drive
+from upright_block.cases.plan import BoundCase, Drive
 from upright_block.edits.recording import escaped
 from upright_block.errors import BadValue, NotRunnable
 from upright_block.language.literals import Value, shown, shown_duration
@@ -30,7 +30,9 @@ class Saved:
     content: str
 
 
-def saved(watched: Watched, rows: Sequence[Row], stem: str, name: str, before: str, known: Sequence[Bound]) -> Saved:
+def saved(
+    watched: Watched, rows: Sequence[Row], stem: str, name: str, before: str, known: Sequence[BoundCase]
+) -> Saved:
     """A case file with a run in it; ``before`` is its text until now, ``known`` are its cases.
 
     Raises:
@@ -85,7 +87,7 @@ def _head(watched: Watched) -> list[str]:
     return lines
 
 
-def _must_fit(head: Sequence[str], before: str, known: Sequence[Bound], stem: str) -> None:
+def _must_fit(head: Sequence[str], before: str, known: Sequence[BoundCase], stem: str) -> None:
     if not known:
         raise NotRunnable(f"No case of {stem}.toml can be run, so nothing is added to it.", "upright check says why.")
     first = known[0]

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from upright_block.errors import UnknownName
 
 if TYPE_CHECKING:
-    from upright_block.cases.plan import Bound, NotRun, ReadyCase
+    from upright_block.cases.plan import BoundCase, NotRun, ReadyCase
     from upright_block.coverage.collected import Collector, UnitCoverage
     from upright_block.coverage.gaps import Gap
     from upright_block.language.telling.findings import Finding
@@ -34,7 +34,7 @@ class WithCases(WithTags):
         """The cases that can be run."""
         return self._suite.ready
 
-    def _bound(self, case: ReadyCase) -> Bound:
+    def _bound(self, case: ReadyCase) -> BoundCase:
         """A case with what it is bound to here."""
         return self._suite.bound[case.key]
 

@@ -15,11 +15,10 @@ from upright_block.language.telling.allowing import Allowance
 from upright_block.language.telling.findings import Finding, Findings
 from upright_block.library import FileProblem, Library, Texts
 from upright_block.library.outline import Declared, mentioned, shown_by
+from upright_block.remembered.store import KeptCases, KeptSource, Memory, digest
 
 if TYPE_CHECKING:
     from upright_block.cases.suite import FileOfCases, Suite
-
-from upright_block.remembered.store import KeptCases, KeptSource, Memory, digest
 
 _TABLE = re.compile(r"[^\"'#\n]+\.(?:csv|xlsx)", re.IGNORECASE)
 _WIDE = frozenset(

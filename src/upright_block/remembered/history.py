@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from upright_block.cached import cache_folder, is_ours, locked
-from upright_block.cases.plan import Bound, NotRun, ReadyCase
+from upright_block.cases.plan import BoundCase, NotRun, ReadyCase
 from upright_block.language.source import Source
 from upright_block.language.typed import Unit
 from upright_block.library import Library
@@ -29,7 +29,7 @@ class History:
     ``version`` is that of the product.
     """
 
-    def __init__(self, library: Library, bound: Mapping[str, Bound], more: Iterable[Source], version: str) -> None:
+    def __init__(self, library: Library, bound: Mapping[str, BoundCase], more: Iterable[Source], version: str) -> None:
         self.library = library
         self.bound = bound
         self.more = tuple(more)

@@ -6,7 +6,7 @@ import json
 import stat
 from hashlib import sha256
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from upright_block import cached
 from upright_block.analysis.checks.siblings import CallMade
@@ -18,10 +18,6 @@ from upright_block.language.telling.edits import Edit
 from upright_block.language.telling.findings import Finding, Related
 from upright_block.library import Texts
 from upright_block.whole import write_file
-
-if TYPE_CHECKING:
-    pass
-
 
 FORM = 3
 

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Any, Protocol, TypeVar
 import wasmtime
 
 from upright_block.cases.cells import Check
-from upright_block.cases.plan import Bound, Expectations, Plan, ReadyCase
+from upright_block.cases.plan import BoundCase, Expectations, Plan, ReadyCase
 from upright_block.compiler.artifact import Artifact, Site, Slot
 from upright_block.compiler.cache import compiled
 from upright_block.compiler.linking import Bodies, build_artifact
@@ -57,7 +57,7 @@ class Reacher(Protocol):
 @record
 class _Batch:
     shared: Shared
-    cases: tuple[tuple[int, Bound], ...]
+    cases: tuple[tuple[int, BoundCase], ...]
 
 
 class Shared:
@@ -65,7 +65,7 @@ class Shared:
     the groups of these, and the signals that they name.
     """
 
-    def __init__(self, cases: Iterable[Bound]) -> None:
+    def __init__(self, cases: Iterable[BoundCase]) -> None:
         self.probes: list[Probe] = []
         self.numbers: dict[int, int] = {}
         self.groups: dict[tuple[int, ...], int] = {}
@@ -75,7 +75,7 @@ class Shared:
             self.key = _key(bound)
             self._add(bound)
 
-    def _add(self, bound: Bound) -> None:
+    def _add(self, bound: BoundCase) -> None:
         self.named |= bound.signals
         if id(bound.probes) in self.known:
             return
@@ -89,7 +89,7 @@ class Shared:
         group = self.known[id(bound.probes)] = tuple(self.numbers[id(probe)] for probe in bound.probes)
         self.groups.setdefault(group, len(self.groups))
 
-    def of(self, bound: Bound) -> Looked:
+    def of(self, bound: BoundCase) -> Looked:
         """The probes of a case."""
         numbers = self.known[id(bound.probes)]
         return Looked(self.groups[numbers], numbers)
@@ -107,7 +107,7 @@ class Shared:
 
 
 def run_cases(
-    cases: Sequence[Bound],
+    cases: Sequence[BoundCase],
     done: Callable[[Verdict], None] | None = None,
     mode: Mode = USUAL,
     jobs: int | None = None,
@@ -172,12 +172,12 @@ def _on_threads(threads: int, work: Callable[[T], None], items: Sequence[T]) -> 
         list(pool.map(work, items))
 
 
-def _key(bound: Bound) -> _Key:
+def _key(bound: BoundCase) -> _Key:
     return bound.unit, bound.case.plan.constants, bound.case.plan.forces
 
 
-def _batches(cases: Iterable[Bound]) -> list[_Batch]:
-    by_key: dict[_Key, list[tuple[int, Bound]]] = {}
+def _batches(cases: Iterable[BoundCase]) -> list[_Batch]:
+    by_key: dict[_Key, list[tuple[int, BoundCase]]] = {}
     for index, bound in enumerate(cases):
         by_key.setdefault(_key(bound), []).append((index, bound))
     return [
@@ -300,7 +300,7 @@ def _about_fault(case: ReadyCase, fault: Fault | None, left: int) -> str:
 
 
 def values_after(
-    bound: Bound, paths: Sequence[str], scans: Sequence[int]
+    bound: BoundCase, paths: Sequence[str], scans: Sequence[int]
 ) -> tuple[dict[int, dict[str, Value]], dict[str, list[int]]]:
     """The values of some paths after some scans, in order, and the scans that changed them, of a run that judges
     nothing.

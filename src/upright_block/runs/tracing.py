@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from upright_block.cases.plan import Bound, ReadyCase
+from upright_block.cases.plan import BoundCase, ReadyCase
 from upright_block.cases.watch import WatchedRow, WatchedRule
 from upright_block.language.nodes import record
 from upright_block.language.signals import Signal, find_signal
@@ -28,7 +28,7 @@ class Tracing:
     begin: int = 0
     end: int | None = None
 
-    def gatherer(self, bound: Bound, machine: Machine) -> Gatherer:
+    def gatherer(self, bound: BoundCase, machine: Machine) -> Gatherer:
         """What takes the pieces of a run of a case.
 
         Raises:
@@ -71,5 +71,5 @@ def named_by(case: ReadyCase, broken: set[int] | None = None) -> list[str]:
     return list(dict.fromkeys((*case.plan.shown, *(path for each in asked for path in each.named))))
 
 
-def _signal(bound: Bound, path: str) -> Signal:
+def _signal(bound: BoundCase, path: str) -> Signal:
     return bound.signals.get(path) or find_signal(bound.unit, path)

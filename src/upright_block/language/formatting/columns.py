@@ -12,7 +12,7 @@ _LONG_LINE = 60
 
 
 @state
-class Line:
+class TextLine:
     """A line of text: ``cells`` stand in columns with those of other lines of its ``group``, and its comment with
     others of its ``unit``.
 
@@ -31,7 +31,7 @@ class Line:
         return " " * self.indent + " ".join(self.cells)
 
 
-def written(lines: Sequence[Line]) -> list[str]:
+def written(lines: Sequence[TextLine]) -> list[str]:
     """The lines as text; one without cells is empty."""
     for group in _by((line for line in lines if line.group is not None), "group"):
         _align(group)
@@ -48,14 +48,14 @@ def written(lines: Sequence[Line]) -> list[str]:
     return found
 
 
-def _by(lines: Iterable[Line], key: str) -> Iterable[list[Line]]:
-    found: dict[int, list[Line]] = {}
+def _by(lines: Iterable[TextLine], key: str) -> Iterable[list[TextLine]]:
+    found: dict[int, list[TextLine]] = {}
     for line in lines:
         found.setdefault(id(getattr(line, key)), []).append(line)
     return found.values()
 
 
-def _align(lines: Sequence[Line]) -> None:
+def _align(lines: Sequence[TextLine]) -> None:
     """Make the cells of lines as wide as the widest of those that another cell follows."""
     for number in range(max(len(line.cells) for line in lines) - 1):
         rows = [line.cells for line in lines if len(line.cells) > number + 1]
@@ -64,7 +64,7 @@ def _align(lines: Sequence[Line]) -> None:
             cells[number] = f"{cells[number]:<{width}}"
 
 
-def _comment_column(lines: Sequence[Line]) -> int:
+def _comment_column(lines: Sequence[TextLine]) -> int:
     """The first multiple of four that is at least one blank behind all of them that are not long."""
     longest = max((len(line.text) for line in lines if len(line.text) <= _LONG_LINE), default=0)
     return -(-(longest + 1) // _STEP) * _STEP

@@ -11,7 +11,7 @@ from collections.abc import Iterator, Sequence
 
 from upright_block.language import syntax
 from upright_block.language.formatting.breaking import COLUMNS, STEP, Atom, Piece, broken, is_one_line, text_of
-from upright_block.language.formatting.columns import Line
+from upright_block.language.formatting.columns import TextLine
 from upright_block.language.lexer import KEYWORDS, Tokens
 from upright_block.language.nodes import record, state
 from upright_block.language.parsing.expressions import PRECEDENCE
@@ -86,12 +86,12 @@ class Reader:
                 self.labels.add(node.labels[0].start)
             elif isinstance(node, syntax.TypeName):
                 self.types.add(node.start)
-        self.lines: list[Line] = []
+        self.lines: list[TextLine] = []
         self.is_opened = True  # nothing but an END may follow at once without an empty line before it
         self.labelled: object = None
         self.open = [_Open("", 0, 0)]
 
-    def all(self) -> list[Line]:
+    def all(self) -> list[TextLine]:
         """All lines of the source."""
         while self.kinds[self.i] != "end":
             self._next()
@@ -249,7 +249,7 @@ class Reader:
         if separates and not self.is_opened and self.lines and not self._follows_comment(begin):
             blank = True
         if blank:
-            self.lines.append(Line(0, []))
+            self.lines.append(TextLine(0, []))
         if group is not self.labelled:
             self.labelled = None
         atoms = self._atoms(begin, end, cuts)
@@ -259,16 +259,16 @@ class Reader:
         if is_single and (call is None or not self._is_broken_by_hand(*call)):
             places = [0, *(cut - begin for cut in cuts), len(atoms)]
             cells = [text_of(atoms[a:b]) for a, b in itertools.pairwise(places)]
-            self.lines.append(Line(indent, cells, behind, group if len(cells) > 1 else None, unit))
+            self.lines.append(TextLine(indent, cells, behind, group if len(cells) > 1 else None, unit))
         else:
             pieces = list(
                 self._call_lines(atoms, call, begin, indent) if call else broken(atoms, indent, indent + STEP)
             )
             pieces[-1].comment = " ".join(filter(None, (pieces[-1].comment, behind)))
             self.lines += [
-                Line(piece.indent, [], self._shifted(piece.text, piece.indent))
+                TextLine(piece.indent, [], self._shifted(piece.text, piece.indent))
                 if piece.is_comment
-                else Line(piece.indent, [piece.text], piece.comment)
+                else TextLine(piece.indent, [piece.text], piece.comment)
                 for piece in pieces
             ]
         self.i = end
@@ -299,9 +299,9 @@ class Reader:
             if not is_behind:
                 blank = self.text.count("\n", since, note.start) > 1 or separates
                 if blank and self.lines and not self.is_opened:
-                    self.lines.append(Line(0, []))
+                    self.lines.append(TextLine(0, []))
                 written = self._shifted(self.text[note.start : note.end], indent, note.start)
-                self.lines.append(Line(indent, [], written))
+                self.lines.append(TextLine(indent, [], written))
                 self.is_opened = separates = False
             since = note.end
 
