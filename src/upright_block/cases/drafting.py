@@ -9,6 +9,7 @@ from itertools import pairwise
 
 from upright_block.cases.plan import Common, Drive
 from upright_block.cases.words import planning as words
+from upright_block.language.configured import configured
 from upright_block.language.field.copying import used_globals
 from upright_block.language.field.points import Points, points_of
 from upright_block.language.literals import LiteralProblem, Value
@@ -18,7 +19,7 @@ from upright_block.language.source import Cell, Source
 from upright_block.language.telling.catalogue import stops
 from upright_block.language.telling.findings import Findings, HasPlace, Related, Words
 from upright_block.language.timebase import Timebase
-from upright_block.language.typed import Unit, configured
+from upright_block.language.typed import Unit
 from upright_block.language.types import BROKEN, Array
 from upright_block.library import Toml
 

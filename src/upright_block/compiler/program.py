@@ -13,6 +13,7 @@ from upright_block.compiler.layout import Layout, element_number, initial_of, la
 from upright_block.compiler.looking import FIELD, Looks, Probe, chosen, held_by_root
 from upright_block.compiler.overlay import WRITTEN, Overlay
 from upright_block.language import syntax, typed
+from upright_block.language.configured import configured
 from upright_block.language.field import copying
 from upright_block.language.field.points import points_of
 from upright_block.language.literals import Value
@@ -85,7 +86,7 @@ class Program:
     @property
     def rig(self) -> typed.Variable | None:
         """The instance of the rig around the subject."""
-        return typed.configured(self.subject).rig
+        return configured(self.subject).rig
 
     @property
     def probe_slots(self) -> list[Slot]:
@@ -225,7 +226,7 @@ class _Field:
         self.body: list[typed.Statement] = []
         self.kept: list[typed.Variable] = []
         self.uses: list[typed.Unit] = []
-        rig = typed.configured(subject).rig
+        rig = configured(subject).rig
         if rig is None or not isinstance(rig.type, typed.Unit):
             return
         instance = typed.Place(inside, (typed.Member(subject, rig),), rig.type, syntax.NO_PLACE)
@@ -357,7 +358,7 @@ def with_rig(configuration: typed.Unit, rig: typed.Unit) -> typed.Unit:
         variable = typed.Variable(rig.name, "private", rig, comment=rig.comment)
         made.variables = configuration.variables | {variable.key: variable}
         made.uses = configuration.uses | {":rig": rig}
-        typed.configured.put(made, replaced(typed.configured(configuration), rig=variable))
+        configured.put(made, replaced(configured(configuration), rig=variable))
         known[rig] = made
     return known[rig]
 

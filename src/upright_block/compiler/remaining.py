@@ -7,12 +7,13 @@ from collections.abc import Iterator
 from upright_block.compiler.artifact import Remains, Span
 from upright_block.compiler.layout import encode, held_type, layout_of, size_of
 from upright_block.compiler.program import Program
+from upright_block.language.configured import configured
 from upright_block.language.field.addresses import Address
 from upright_block.language.field.points import points_of
 from upright_block.language.field.tags import Tag
 from upright_block.language.nodes import Side
 from upright_block.language.signals import globals_of, tags_of
-from upright_block.language.typed import Compound, Unit, configured
+from upright_block.language.typed import Compound, Unit
 from upright_block.language.types import Array, Elementary, Type
 
 

@@ -8,10 +8,10 @@ from collections.abc import Sequence
 from upright_block.cases.plan import BoundCase, Drive
 from upright_block.edits.recording import escaped
 from upright_block.errors import BadValue, NotRunnable
+from upright_block.language.configured import configured
 from upright_block.language.literals import Value, shown, shown_duration
 from upright_block.language.nodes import record
 from upright_block.language.signals import Signal, find_signal
-from upright_block.language.typed import configured
 from upright_block.language.types import DT, Elementary
 from upright_block.library.sheets import csv_lines
 from upright_block.library.table import aligned

@@ -1,4 +1,4 @@
-"""Decorators for classes that only hold data.
+"""Decorators for classes that only hold data, and tables beside their objects.
 
 Freezing at run time makes each node three times as slow to build, and a library has a million of them; the type
 checker gives the same promise for nothing. The decorator of the standard library takes ten times as long to make a

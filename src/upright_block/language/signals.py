@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable, Iterator
 from contextlib import suppress
 
 from upright_block.language import syntax
+from upright_block.language.configured import configured
 from upright_block.language.field.points import Point, Points, points_of
 from upright_block.language.field.tags import Tag, tags_among
 from upright_block.language.literals import LiteralProblem, Value, parse_integer
@@ -15,17 +16,7 @@ from upright_block.language.parsing import parse_expression
 from upright_block.language.paths import moved, paths_in, without_head
 from upright_block.language.source import Source
 from upright_block.language.telling.findings import Findings, Words
-from upright_block.language.typed import (
-    Compound,
-    Constant,
-    Element,
-    Member,
-    Structure,
-    Unit,
-    Variable,
-    closure,
-    configured,
-)
+from upright_block.language.typed import Compound, Constant, Element, Member, Structure, Unit, Variable, closure
 from upright_block.language.types import DINT, PARTS, Array, Elementary, String, Type
 
 _MOST_SHOWN = 256

@@ -16,6 +16,7 @@ from upright_block.language.checking.uses import note_accesses
 from upright_block.language.checking.words import configurations as words
 from upright_block.language.checking.words.program import declared_twice
 from upright_block.language.checking.words.tags import point_too_far
+from upright_block.language.configured import configured
 from upright_block.language.field.addresses import NoAddress, parse_address
 from upright_block.language.field.copying import Way, call, copiers, located
 from upright_block.language.field.tags import Tag
@@ -94,7 +95,7 @@ def declare_programs(node: syntax.Configuration, unit: typed.Unit, checker: Type
                 program.name, "private", kind, start=program.start, end=program.end, retain=retain_of((program.retain,))
             )
             unit.use(kind, program.type, 0)
-    typed.configured(unit).resources = {name.upper() for name in node.resources} - unit.variables.keys()
+    configured(unit).resources = {name.upper() for name in node.resources} - unit.variables.keys()
 
 
 def _check_tasks(node: syntax.Configuration, unit: typed.Unit, checker: TypeChecker) -> None:
@@ -185,7 +186,7 @@ def _with_points(
     given.
     """
     calls = [statement for program in programs for statement in _called(program, unit, checker)]
-    settings = typed.configured(unit).settings
+    settings = configured(unit).settings
 
     def own(way: Way) -> Iterator[typed.Statement]:
         for program in programs:
@@ -211,7 +212,7 @@ def _copies(
 def _called(program: typed.Variable, unit: typed.Unit, checker: TypeChecker) -> tuple[typed.Statement, ...]:
     """The call of a program with what is connected to its pins."""
     aliases = followed(program, checker)
-    arguments = typed.configured(unit).connections.get(program.key, ())
+    arguments = configured(unit).connections.get(program.key, ())
     if not arguments:
         return (*aliases, _call(program))
     name = syntax.Name(program.start, program.end, program.name)
@@ -221,8 +222,8 @@ def _called(program: typed.Variable, unit: typed.Unit, checker: TypeChecker) -> 
 
 def _settle_instances(node: syntax.Configuration, unit: typed.Unit, checker: TypeChecker) -> None:
     """What VAR_CONFIG gives to single instances, and what VAR_ACCESS calls variables."""
-    typed.configured(unit).connections = {p.name.upper(): p.arguments for p in node.programs if p.arguments}
-    resources = typed.configured(unit).resources
+    configured(unit).connections = {p.name.upper(): p.arguments for p in node.programs if p.arguments}
+    resources = configured(unit).resources
     seen: dict[tuple[str, ...], syntax.InstanceSetting] = {}
     for setting in node.settings:
         keys = tuple(name.name.upper() for name in setting.path)
@@ -237,11 +238,11 @@ def _settle_instances(node: syntax.Configuration, unit: typed.Unit, checker: Typ
             _setting(setting, resources, unit, checker)
     for program in node.programs:
         kind = unit.variables[program.name.upper()].type if _is_in(program, unit) else None
-        given = typed.configured(unit).settings.get(program.name.upper(), {})
+        given = configured(unit).settings.get(program.name.upper(), {})
         for key, address in kind.located.items() if isinstance(kind, typed.Unit) else ():
             if address.is_open and key not in given:
                 checker.report(program, words.still_open(program.name, key, str(address)))
-    typed.configured(unit).accesses = {
+    configured(unit).accesses = {
         entry.name.upper(): replaced(entry, path=without_head(entry.path, resources)) for entry in node.accesses
     }
 
@@ -303,7 +304,7 @@ def _place(
     tag = Tag(last.name, unit.source, setting.start, setting.end, point=point, address=setting.address.upper())
     check_type(tag, last.type, checker)
     checker.scope.points.reach(point)
-    typed.configured(unit).settings.setdefault(path[0].name.upper(), {})[last.key] = address
+    configured(unit).settings.setdefault(path[0].name.upper(), {})[last.key] = address
 
 
 def _due(task: typed.Task, unit: typed.Unit) -> typed.Expression:

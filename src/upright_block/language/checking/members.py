@@ -13,6 +13,7 @@ from upright_block.language.checking.types import TypeChecker
 from upright_block.language.checking.words import tags as words
 from upright_block.language.checking.words.configurations import no_such_path, other_type
 from upright_block.language.checking.words.program import declared_twice
+from upright_block.language.configured import configured
 from upright_block.language.field.copying import used_globals
 from upright_block.language.field.tags import Tag
 from upright_block.language.paths import moved, root_of, without_head
@@ -44,7 +45,7 @@ def _settle(tag: Tag, scope: Scope, checker_for: UnitChecker) -> None:
     owner: typed.Unit | None = None
     if isinstance(root, syntax.Name) and root.name.upper() not in scope.globals.variables:
         for unit in scope.configurations.values():
-            tag.meaning = without_head(tag.meaning, typed.configured(unit).resources)
+            tag.meaning = without_head(tag.meaning, configured(unit).resources)
         root = root_of(tag.meaning)
         assert isinstance(root, syntax.Name)
         key = root.name.upper()
@@ -95,7 +96,7 @@ def check_accesses(node: syntax.Configuration, unit: typed.Unit, checker_for: Un
         with suppress(Problem):
             if not isinstance(entry.path, (syntax.Name, syntax.Member, syntax.Index, syntax.Part)):
                 raise checker.problem(entry.path, no_such_path(checker.text(entry.path)))
-            found = _type_at(without_head(entry.path, typed.configured(unit).resources), checker)
+            found = _type_at(without_head(entry.path, configured(unit).resources), checker)
             if checker.type_of(entry.type) is not found:
                 raise checker.problem(entry.type, other_type(entry.name, found))
 

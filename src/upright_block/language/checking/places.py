@@ -8,12 +8,12 @@ from typing import Any
 from upright_block.language import syntax, typed
 from upright_block.language.checking.reporter import Problem, Reporter
 from upright_block.language.checking.words import places as words
+from upright_block.language.configured import at_memory
 from upright_block.language.field.addresses import WIDTHS
 from upright_block.language.field.points import TYPES, Point
 from upright_block.language.field.tags import Tag
 from upright_block.language.paths import moved
 from upright_block.language.scope import Missing
-from upright_block.language.typed import at_memory
 from upright_block.language.types import (
     BOOL,
     BROKEN,

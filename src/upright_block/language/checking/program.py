@@ -32,6 +32,7 @@ from upright_block.language.checking.types import TypeChecker
 from upright_block.language.checking.uses import bind_overrides, find_recursion, note_accesses, spread_broken
 from upright_block.language.checking.words import program as words
 from upright_block.language.checking.words.tags import output_twice, point_too_far
+from upright_block.language.configured import at_memory
 from upright_block.language.field.addresses import NoAddress, parse_address
 from upright_block.language.field.tags import Tag, TagTable, tags_among
 from upright_block.language.forms import Written
@@ -40,7 +41,6 @@ from upright_block.language.scope import NamedType, Scope
 from upright_block.language.source import Source
 from upright_block.language.telling.catalogue import stops
 from upright_block.language.telling.findings import Finding, Findings, Related, Words, first_declared
-from upright_block.language.typed import at_memory
 from upright_block.language.types import BOOL, BROKEN, ELEMENTARY, Array, Type
 from upright_block.language.walking import accesses, every_statement
 
