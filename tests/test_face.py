@@ -9,6 +9,7 @@ import sys
 from pathlib import Path
 
 import pytest
+from click.testing import CliRunner
 
 import upright_block
 import upright_block.reports
@@ -26,6 +27,7 @@ from upright_block import (
     UprightError,
     open_library,
 )
+from upright_block.cli.main import main
 from upright_block.language.typed import Unit
 
 SECOND = 1_000_000_000
@@ -226,7 +228,7 @@ def test_the_face_names_what_there_is_and_reads_nothing_before_it_is_used() -> N
 
 
 def test_the_command_line_uses_the_face_alone() -> None:
-    allowed = ("upright_block", "upright_block.reports", "upright_block.cli")
+    allowed = ("upright_block", "upright_block.asking", "upright_block.reports", "upright_block.cli")
     for path in sorted((ROOT / "src" / "upright_block" / "cli").glob("*.py")):
         for line in path.read_text().splitlines():
             words = line.split()
@@ -351,3 +353,14 @@ def test_a_snapshot_brings_its_forces_to_a_machine_that_had_none(tmp_path: Path)
     machine.restore(before)
     machine.scan()
     assert machine.read("n") == 1
+
+
+def test_a_way_out_names_a_parameter_as_it_was_asked_for() -> None:
+    library = open_library(EXAMPLES / "demo")
+    case = next(iter(library.cases)).id
+    with pytest.raises(upright_block.BadValue, match=r"^A case has its own scan\. Leave scan= out\.$"):
+        library.watch(case, upright_block.Wishes(scan="50ms"))
+    run = CliRunner().invoke(main, ["run", "--library", str(library.root), case, "--scan", "50ms"])
+    assert "Leave --scan out." in run.output
+    with pytest.raises(upright_block.BadValue, match="scan="):
+        library.watch(case, upright_block.Wishes(scan="50ms"))

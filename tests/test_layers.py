@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import ast
+import re
 from collections.abc import Iterator
 from pathlib import Path
 
 from tests.helpers import ROOT
 
 PACKAGE = ROOT / "src" / "upright_block"
-BASEMENT = {"errors", "version", "whole", "cached", "lazily", "shipped"}
+BASEMENT = {"errors", "asking", "version", "whole", "cached", "lazily", "shipped"}
 """Modules beside the rooms that anyone may use."""
 
 
@@ -47,3 +48,13 @@ def test_the_language_knows_no_other_room_and_the_command_line_only_the_face() -
     assert found["machine"] <= {"compiler", "language"}
     outside = {module for module in found["cli"] if (PACKAGE / module).is_dir()}
     assert outside == {"reports"}
+
+
+def test_below_the_command_line_nothing_is_said_of_its_options() -> None:
+    said = re.compile(r"(?<![\w-])--[a-z]")
+    for path in PACKAGE.rglob("*.py"):
+        if path.is_relative_to(PACKAGE / "cli"):
+            continue
+        for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+            if isinstance(node, ast.Constant) and isinstance(node.value, str):
+                assert not said.search(node.value), f"{path.name}:{node.lineno}: {node.value}"

@@ -9,6 +9,10 @@ if TYPE_CHECKING:
     from upright_block.language.telling.findings import Finding
 
 
+Said = tuple[str, str]
+"""What is wrong, and what to do: the sentences of an error, as the words modules have them."""
+
+
 class UprightError(Exception):
     """A call cannot do what it was asked for; the message says why, ``way_out`` what to do."""
 

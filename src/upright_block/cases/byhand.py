@@ -8,6 +8,7 @@ from array import array
 from bisect import bisect_right
 from collections.abc import Callable, Sequence
 
+from upright_block.asking import asked
 from upright_block.cases.cells import parse_span, parse_value
 from upright_block.cases.drafting import Draft, Refused
 from upright_block.cases.plan import Common, Drive, Plan
@@ -33,10 +34,10 @@ class Wishes:
     what is watched; with ``saves`` outputs are among it.
     """
 
-    sets: Sequence[str] = ()
-    forces: Sequence[str] = ()
-    releases: Sequence[str] = ()
-    pulses: Sequence[str] = ()
+    set: Sequence[str] = ()
+    force: Sequence[str] = ()
+    release: Sequence[str] = ()
+    pulse: Sequence[str] = ()
     given: Sequence[str] = ()
     span: str | None = None
     until: str | None = None
@@ -78,15 +79,15 @@ class HandPlanner(Draft):
     def run(self, wishes: Wishes, scans: int, name: str) -> HandRun | None:
         """The run; None where something of it cannot be, which becomes findings."""
         for text in wishes.given:
-            self._each("--given", text, self._give)
-        for text in wishes.sets:
-            self._each("--set", text, self._set)
-        for text in wishes.pulses:
-            self._each("--pulse", text, self._pulse)
-        for text in wishes.forces:
-            self._each("--force", text, self._force)
-        for text in wishes.releases:
-            self._each("--release", text, self._release)
+            self._each("given", text, self._give)
+        for text in wishes.set:
+            self._each("set", text, self._set)
+        for text in wishes.pulse:
+            self._each("pulse", text, self._pulse)
+        for text in wishes.force:
+            self._each("force", text, self._force)
+        for text in wishes.release:
+            self._each("release", text, self._release)
         for written, scan in self.timed:
             if scan >= scans:
                 end = shown_duration(self.timebase.time(scans))
@@ -123,12 +124,14 @@ class HandPlanner(Draft):
 
     # --- what is written ---
 
-    def _each(self, option: str, text: str, take: Callable[[_Written], None]) -> None:
-        written = _Written(Source(option, text))
+    def _each(self, parameter: str, text: str, take: Callable[[_Written], None]) -> None:
+        written = _Written(Source(asked(parameter), text))
         try:
             take(written)
         except _Unread as problem:
-            self.report(written.source, Cell("", 0, max(len(text), 1)), words.other_shape(text, option, problem.shape))
+            self.report(
+                written.source, Cell("", 0, max(len(text), 1)), words.other_shape(text, parameter, problem.shape)
+            )
         except Refused:
             return
 

@@ -8,6 +8,7 @@ from decimal import Decimal
 from functools import lru_cache
 from typing import Any, TypeVar
 
+from upright_block.cases.words import cells as words
 from upright_block.errors import BadValue
 from upright_block.language.literals import (
     NANOSECONDS,
@@ -92,13 +93,13 @@ def parse_span(text: str) -> int:
     if "#" in text:
         type_, value = parse_typed(text)
         if not isinstance(type_, Elementary) or type_.family != "duration":
-            raise LiteralProblem(f"{text} is no duration.", "Write one such as 1m30s or T#1m30s.")
+            raise LiteralProblem(*words.no_duration(text))
         return int(value)
     spaced = "".join(text.split())
     if spaced != text:
-        raise LiteralProblem(f"{text} has a space in it.", f"Write {spaced}.")
+        raise LiteralProblem(*words.space_in_literal(text, spaced))
     if _DECIMAL.match(text):
-        raise LiteralProblem(f"{text} has no unit of time.", f"Write {text}s, or another unit.")
+        raise LiteralProblem(*words.no_unit(text))
     return parse_duration(text)
 
 
@@ -110,7 +111,7 @@ def parse_clock(text: str) -> int:
     """
     prefix, mark, rest = text.strip().rpartition("#")
     if mark and prefix.upper() not in ("DT", "DATE_AND_TIME", "LDT", "LDATE_AND_TIME", "D", "DATE", "LD", "LDATE"):
-        raise LiteralProblem(f"{text} is no date.", "Write one such as 2026-03-29-06:00:00.")
+        raise LiteralProblem(*words.no_clock(text))
     moment = re.sub(r"(?<=\d)[T ](?=\d)", "-", rest)
     return parse_date_and_time(moment if ":" in moment else f"{moment}-00:00:00")
 
@@ -127,7 +128,7 @@ def duration(given: str | int) -> int:
     except LiteralProblem as problem:
         raise BadValue(str(problem), problem.way_out) from None
     if found <= 0:
-        raise BadValue(f"{given} is no time above zero.", 'Write one such as "100ms".')
+        raise BadValue(*words.no_time_above_zero(given))
     return found
 
 
@@ -153,7 +154,7 @@ def _parse_number(text: str, type_: Elementary) -> Number:
     if isinstance(type_, Reference):
         if text.upper() == "NULL":
             return 0
-        raise LiteralProblem(f"{text} is no reference.", "Only NULL can be written; check what it refers to.")
+        raise LiteralProblem(*words.no_reference(text))
     if mark and not prefix.isdigit() and text[:1] not in ("'", '"'):
         found, value = parse_typed(text)
         if (
@@ -161,7 +162,7 @@ def _parse_number(text: str, type_: Elementary) -> Number:
             or not isinstance(found, Elementary)
             or (found is not type_ and not widens(found, type_))
         ):
-            raise LiteralProblem(f"{text} is {found}, and the pin is {type_}.", f"Write a {type_}.")
+            raise LiteralProblem(*words.other_type(text, found, type_))
         return float(value) if type_.family == "real" else value
     if type_.family == "duration" and text == "0":
         return 0
@@ -175,21 +176,21 @@ def _refuse_slips(text: str, type_: Elementary) -> None:
     """What people write into cells that is no literal, with what they meant."""
     number, tail = text.lstrip("=<>"), text.removesuffix("..").removeprefix("..")
     if text in ("-", "--", "–", "—", "/", "x", "X", "?") and not isinstance(type_, Enumeration):
-        raise LiteralProblem(f"{text} is no value.", "An empty cell, or one with a point, says nothing.")
+        raise LiteralProblem(*words.no_value(text))
     if comma := _DECIMAL_COMMA.match(text):
-        raise LiteralProblem(f"{text} has a decimal comma.", f"Write {comma[1]}.{comma[2]}.")
+        raise LiteralProblem(*words.decimal_comma(text, comma[1], comma[2]))
     if number != text:
-        raise LiteralProblem(f"{text} is no check.", f"Write {'!' if text.startswith('<') else ''}{number}.")
+        raise LiteralProblem(*words.no_inequality(text, "!" if text.startswith("<") else "", number))
     if tail != text and ".." not in tail:
         sign = ">=" if text.endswith("..") else "<="
-        raise LiteralProblem(f"{text} lacks one of its ends.", f"Write {sign}{tail}, or both ends, as in 1..5.")
+        raise LiteralProblem(*words.lacks_an_end(text, sign, tail))
     if type_.family == "duration" and len(text.split()) > 1:
-        raise LiteralProblem(f"{text} has a space in it.", f"Write {''.join(text.split())}.")
+        raise LiteralProblem(*words.space_in_check(text, "".join(text.split())))
     if type_.family in ("signed", "unsigned", "bits") and _DECIMAL.match(text) and not text.lstrip("+-").isdigit():
         value = Decimal(text)
         whole = f"{int(value)}" if abs(value) < 1 << 64 else "a whole number"
         also = f" or {int(value) + (1 if value > 0 else -1)}" if value != int(value) and abs(value) < 1 << 64 else ""
-        raise LiteralProblem(f"{text} has a fraction or an exponent; {type_} has none.", f"Write {whole}{also}.")
+        raise LiteralProblem(*words.fraction_of_whole(text, type_, whole, also))
 
 
 @lru_cache(maxsize=_MOST_CACHED)
@@ -206,7 +207,7 @@ def parse_check(text: str, type_: Type) -> Check:
     if asked.startswith("!"):
         rest = asked[1:].strip()
         if rest[:1] in ("!", "="):
-            raise LiteralProblem(f"{text} is no check.", f"Write !{rest.lstrip('!= ')}.")
+            raise LiteralProblem(*words.two_inequalities(text, rest.lstrip("!= ")))
         inner = parse_check(rest, type_)
         return Check(inner.low, inner.high, outside=True, text=text)
     if not isinstance(type_, Elementary):
@@ -227,9 +228,7 @@ def parse_check(text: str, type_: Type) -> Check:
         _needs_order(text, type_)
         low, high = _parse_number(low_text.strip(), type_), _parse_number(high_text.strip(), type_)
         if low > high:
-            raise LiteralProblem(
-                f"{text} is empty: {low_text} is above {high_text}.", f"Write {high_text}..{low_text}."
-            )
+            raise LiteralProblem(*words.empty_range(text, low_text, high_text))
         return Check(low, high, outside=False, text=text)
     tolerance = _TOLERANCE.match(asked)
     if tolerance:
@@ -247,20 +246,20 @@ def _parse_text(text: str, type_: String) -> str:
         bare = bare[1:-1]
     found = parse_text(f"{quote}{bare}{quote}")[1]
     if len(found) > type_.capacity:
-        raise LiteralProblem(f"{text} has {len(found)} characters.", f"{type_} holds {type_.capacity}.")
+        raise LiteralProblem(*words.too_many_characters(text, len(found), type_, type_.capacity))
     return found
 
 
 def _needs_order(text: str, type_: Elementary) -> None:
     if type_.family in ("bool", "enumeration", "reference"):
         what = "a BOOL" if type_.family == "bool" else type_.name
-        raise LiteralProblem(f"{text} needs values with an order; {what} has none.", "Write one value.")
+        raise LiteralProblem(*words.no_order(text, what))
 
 
 def _around(middle: str, width: str, type_: Elementary, text: str) -> Check:
     if type_.family == "real":
         if not (_DECIMAL.match(middle) and _DECIMAL.match(width)):
-            raise LiteralProblem(f"{text} is no number with a tolerance.", "Write one such as 20±0.5.")
+            raise LiteralProblem(*words.no_tolerance(text))
         centre, spread = Decimal(middle), _spread(Decimal(width), text)
         low, high = (fit(UNTYPED_REAL, float(centre + d), type_) for d in (-spread, spread))
         return Check(low, high, outside=False, text=text)
@@ -271,7 +270,7 @@ def _around(middle: str, width: str, type_: Elementary, text: str) -> Check:
 
 def _spread(width: N, text: str) -> N:
     if width < 0:
-        raise LiteralProblem(f"{text} has a tolerance below zero.", "Write one such as 20±0.5.")
+        raise LiteralProblem(*words.tolerance_below_zero(text))
     return width
 
 
@@ -287,7 +286,5 @@ def _beyond(value: Number, type_: Elementary, direction: int) -> Number:
         return next_real(float(value), direction) if type_.bits == 32 else math.nextafter(value, direction * math.inf)
     neighbour = int(value) + direction
     if not type_.low <= neighbour <= type_.high:
-        raise LiteralProblem(
-            f"No {type_} is {'above' if direction > 0 else 'below'} {shown(value, type_)}.", "Choose another limit."
-        )
+        raise LiteralProblem(*words.no_neighbour(type_, "above" if direction > 0 else "below", shown(value, type_)))
     return neighbour

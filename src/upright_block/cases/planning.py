@@ -168,7 +168,7 @@ class Planner(Draft):
     def _written(toml: Toml) -> str:
         """The text of a value as it stands in a cell."""
         if isinstance(toml.value, list):
-            raise LiteralProblem("a list is no single value.", 'Write one value, as in given = { pin = "value" }.')
+            raise LiteralProblem(*words.list_given())
         return cell_text(toml.value)
 
     def _parts(self, signal: Signal, type_: Type, toml: Toml) -> Iterator[tuple[Signal, Toml]]:

@@ -9,6 +9,7 @@ from typing import Any
 import click
 
 from upright_block import __version__
+from upright_block.asking import asked_by
 
 _COMMANDS = {
     "new": "Start a library: a manifest, one block and its cases.",
@@ -24,6 +25,10 @@ _COMMANDS = {
     "walk": "Move each point by itself and list what follows: the mapping test.",
     "instances": "List every instance: block, place, settings, wiring.",
 }
+
+
+_OPTIONS = {"span": "--for", "show_all": "--all"}
+"""Options that are not called as the parameter that they set."""
 
 
 class _Commands(click.Group):
@@ -73,10 +78,12 @@ def _say_once(command: click.Command, ctx: click.Context, arguments: list[str]) 
 
 @click.group(cls=_Commands, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
 @click.version_option(__version__, prog_name="upright", message="upright %(version)s")
-def main(**_: Any) -> None:
+@click.pass_context
+def main(ctx: click.Context, /, **_: Any) -> None:
     """Function blocks for controllers: a library of them, checked and run with no machine.
 
     Blocks are IEC 61131-3 Structured Text. Their cases are tables of inputs and expected outputs
     over time.
     """
     gc.disable()  # a library is a million small objects that live as long as the program
+    ctx.with_resource(asked_by(lambda parameter: _OPTIONS.get(parameter) or f"--{parameter.replace('_', '-')}"))

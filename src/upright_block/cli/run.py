@@ -173,7 +173,18 @@ def command(
     if against is not None:
         refuse("--against", "--every")
     step = _time("--every", every)
-    wishes = Wishes(sets, forces, releases, pulses, given, span, until, scan, watch, save_as is not None)
+    wishes = Wishes(
+        set=sets,
+        force=forces,
+        release=releases,
+        pulse=pulses,
+        given=given,
+        span=span,
+        until=until,
+        scan=scan,
+        watch=watch,
+        saves=save_as is not None,
+    )
     try:
         watched = library.watch(target, wishes)
         if tree is not None and tree != ".":

@@ -7,6 +7,7 @@ from fnmatch import fnmatchcase
 
 from upright_block.cases.overwriting import Overwriting
 from upright_block.edits.initials import Initials
+from upright_block.edits.words import retaining as words
 from upright_block.errors import NotRunnable, UnknownName
 from upright_block.language.names import did_you_mean
 from upright_block.language.signals import NoSignal, Signal, find_signal
@@ -28,9 +29,7 @@ def kept(run: Watched, patterns: Sequence[str]) -> tuple[list[Edit], list[str], 
         NotRunnable: the run stopped with a fault.
     """
     if run.fault is not None:
-        raise NotRunnable(
-            "The values of a run that stopped with a fault are not kept.", "Mend the fault, or run shorter."
-        )
+        raise NotRunnable(*words.run_with_fault_kept())
     unit, machine = run.run.unit, run.machine
     unit = unit.wraps or unit
     findings = Findings()
@@ -54,10 +53,7 @@ def _chosen(unit: Unit, pattern: str) -> tuple[list[Signal], list[str]]:
     if any(letter in pattern for letter in "*?"):
         fitting = [v for v in own if fnmatchcase(v.key, pattern.upper().replace("[", "[[]"))]
         if not fitting:
-            raise UnknownName(
-                f"No input and no private variable of {unit.name} is called {pattern}.",
-                "Name data of an instance by its whole path.",
-            )
+            raise UnknownName(*words.nothing_to_keep(unit.name, pattern))
         single = [v for v in fitting if isinstance(v.type, (Elementary, String))]
         return [find_signal(unit, v.name) for v in single], [v.name for v in fitting if v not in single]
     try:
@@ -67,7 +63,7 @@ def _chosen(unit: Unit, pattern: str) -> tuple[list[Signal], list[str]]:
         raise UnknownName(said.message, said.way_out) from None
     if not signal.is_value or signal.variable.is_code:
         near = did_you_mean(pattern, (v.name for v in own)) or "Name a single value, as running.PT."
-        raise UnknownName(f"{pattern} is no value that can be kept.", near)
+        raise UnknownName(*words.not_kept(pattern, near))
     return [signal], []
 
 

@@ -5,11 +5,14 @@ from __future__ import annotations
 import re
 from collections.abc import Container, Iterable, Sequence
 
+from upright_block.asking import asked
+from upright_block.edits.words import rigmaking as words
 from upright_block.errors import NotRunnable, UnknownName
 from upright_block.language.names import did_you_mean, listed
 from upright_block.language.nodes import record
 from upright_block.language.typed import Unit, Variable
 from upright_block.language.types import BOOL, Elementary, Type
+from upright_block.language.words import has_errors
 from upright_block.library.table import aligned
 
 _NAMES = {
@@ -78,14 +81,14 @@ def rig_for(
     unit = blocks.get(block.upper())
     if unit is None:
         names = [known.name for known in blocks.values()]
-        raise UnknownName(f"There is no block {block}.", did_you_mean(block, names) or f"There are {listed(names)}.")
+        raise UnknownName(*words.no_such_block(block, did_you_mean(block, names) or f"There are {listed(names)}."))
     if unit.is_broken:
-        raise NotRunnable(f"{unit.name} has errors.", "upright check lists them.")
+        raise NotRunnable(*has_errors(unit.name))
     chosen = next((u for u in stand_ins if stand_in is not None and u.key == stand_in.upper()), None)
     if stand_in is not None and chosen is None:
         names = [known.name for known in stand_ins]
         way_out = did_you_mean(stand_in, names) or f"There are {listed(names)}."
-        raise UnknownName(f"There is no stand-in {stand_in}.", way_out)
+        raise UnknownName(*words.no_such_stand_in(stand_in, way_out))
     return made_rig(unit, chosen or best_stand_in(unit, stand_ins), taken)
 
 
@@ -185,8 +188,8 @@ def _cases(name: str, unit: Unit, stand_in: Unit, pins: Sequence[tuple[str, Vari
     ]
     table = "\n".join(aligned([heads, *rows]))
     return (
-        f"# upright verify --record {name} fills in the expected cells from a run, to be looked at and "
-        "taken over with --write.\n"
+        f"# upright verify {asked('record')} {name} fills in the expected cells from a run, to be looked at and "
+        f"taken over with {asked('write')}.\n"
         f'program = "{name}"\nscan    = "100ms"\n\n[[case]]\nname    = "what the machine does"\n'
         f'vectors = """\n{table}\n"""\n'
     )

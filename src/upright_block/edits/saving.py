@@ -7,6 +7,7 @@ from collections.abc import Sequence
 
 from upright_block.cases.plan import BoundCase, Drive
 from upright_block.edits.recording import escaped
+from upright_block.edits.words import saving as words
 from upright_block.errors import BadValue, NotRunnable
 from upright_block.language.configured import configured
 from upright_block.language.literals import Value, shown, shown_duration
@@ -41,14 +42,14 @@ def saved(
     """
     plan = watched.run.plan
     if watched.fault is not None:
-        raise NotRunnable("A run that stopped with a fault is no case.", "Mend the fault, or run shorter.")
+        raise NotRunnable(*words.run_with_fault_saved())
     if any(drive.freezes for drive in plan.drives):
-        raise NotRunnable("What is lost in a case is no column.", "Save the run of a case without it.")
+        raise NotRunnable(*words.lost_in_a_case())
     unnamed = next((d.path for d in plan.drives if not d.is_force and d.path not in watched.run.written), None)
     if unnamed is not None:
-        raise NotRunnable(f"{unnamed} is driven without being named.", "Name it in a column of the case first.")
+        raise NotRunnable(*words.unnamed_drive(unnamed))
     if any(bound.case.name.lower() == name.lower() for bound in known):
-        raise BadValue(f"There is a case {stem}/{name} already.", "Choose another name, or remove it first.")
+        raise BadValue(*words.case_is_there(stem, name))
     head = _head(watched)
     if before.strip():
         _must_fit(head, before, known, stem)
@@ -89,7 +90,7 @@ def _head(watched: Watched) -> list[str]:
 
 def _must_fit(head: Sequence[str], before: str, known: Sequence[BoundCase], stem: str) -> None:
     if not known:
-        raise NotRunnable(f"No case of {stem}.toml can be run, so nothing is added to it.", "upright check says why.")
+        raise NotRunnable(*words.no_case_runs(stem))
     first = known[0]
     file = first.case.file
     own = [f"{file.subject.kind} = {_quoted(first.unit.full_name)}"]
@@ -97,7 +98,7 @@ def _must_fit(head: Sequence[str], before: str, known: Sequence[BoundCase], stem
     own += [f"rig = {_quoted(rig.type.name)}"] if rig is not None else []
     own += [] if first.unit.timebase else [f'scan = "{shown_duration(first.case.plan.timebase.period)}"']
     if own != list(head):
-        raise NotRunnable(f"{stem}.toml is for {', '.join(own)}, the run for {', '.join(head)}.", "Name another file.")
+        raise NotRunnable(*words.other_subject(stem, ", ".join(own), ", ".join(head)))
 
 
 def _given(watched: Watched) -> list[tuple[str, str]]:

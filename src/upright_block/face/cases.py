@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from upright_block.errors import UnknownName
+from upright_block.face import words
 
 if TYPE_CHECKING:
     from upright_block.cases.plan import BoundCase, NotRun, ReadyCase
@@ -141,5 +142,5 @@ class WithCases(WithTags):
 
         found = choose(self.cases, [name])
         if len(found) > 1:
-            raise UnknownName(f"{len(found)} cases are called {name}.", f"Name one, such as {found[0].id}.")
+            raise UnknownName(*words.several_cases(len(found), name, found[0].id))
         return found[0] if found else None

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from upright_block.errors import NotRunnable, UnknownName
+from upright_block.face import words
 from upright_block.language.names import did_you_mean, listed
 from upright_block.language.nodes import replaced
 from upright_block.language.signals import named_in
@@ -95,7 +96,7 @@ class Contents:
         for path in files:
             if path.exists():
                 name = path.relative_to(self.root).as_posix()
-                raise NotRunnable(f"{name} is there already; nothing was written.", "Rename or remove it first.")
+                raise NotRunnable(*words.is_there(name))
         self.write_texts({path: ("", text) for path, text in files.items()})
         return rig, list(files)
 
@@ -202,13 +203,13 @@ class Contents:
 
         if name is None:
             if not self.units:
-                raise UnknownName("The library has no units.", "Write a block into the folder blocks.")
+                raise UnknownName(*words.no_units())
             return [call_graph([*self.configurations, *self.units])]
         unit = self.find(name)
         if unit is None:
-            raise UnknownName(f"There is no unit {name}.", self.did_you_mean(name))
+            raise UnknownName(*words.no_such_unit(name, self.did_you_mean(name)))
         if unit.is_standard:
-            raise UnknownName(f"{unit.name} is of the standard, and is not drawn.", "Name a unit of the library.")
+            raise UnknownName(*words.unit_of_the_standard(unit.name))
         steps = step_graph(unit)
         return [*([steps] if steps else []), *state_graphs(unit)] or [call_graph([], unit)]
 
@@ -269,15 +270,13 @@ class Contents:
         if name is not None:
             found = scope.configurations.get(name.upper())
             if found is None:
-                raise UnknownName(
-                    f"There is no configuration {name}.", did_you_mean(name, (unit.name for unit in known))
-                )
+                raise UnknownName(*words.no_such_configuration(name, did_you_mean(name, (unit.name for unit in known))))
             return found
         if not known:
-            raise UnknownName("The library has no programs.", "Write one into programs, or a table into wiring.")
+            raise UnknownName(*words.no_programs())
         if len(known) > 1:
             names = listed(unit.name for unit in known)
-            raise UnknownName(f"The library has several configurations: {names}.", "Name one with --configuration.")
+            raise UnknownName(*words.several_configurations(names))
         return known[0]
 
     @property

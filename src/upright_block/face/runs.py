@@ -8,7 +8,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from upright_block.errors import BadValue, NotRunnable, UnknownName
+from upright_block.face import words
 from upright_block.language.literals import Value
+from upright_block.language.words import has_errors
 
 if TYPE_CHECKING:
     from upright_block.cases.byhand import Wishes
@@ -36,16 +38,16 @@ class WithRuns(WithCases):
 
         unit = self.find(name)
         if unit is None:
-            raise UnknownName(f"There is no block {name}.", self.did_you_mean(name))
+            raise UnknownName(*words.no_such_block(name, self.did_you_mean(name)))
         if unit.is_broken:
-            raise NotRunnable(f"{unit.name} has errors.", "upright check lists them.")
+            raise NotRunnable(*has_errors(unit.name))
         problem = cannot_run(unit)
         if problem is not None:
             raise NotRunnable(problem.message, problem.way_out)
         timebase = Timebase(self._library.manifest.scan if scan is None else duration(scan))
         if unit.timebase is not None:
             if scan is not None and timebase != unit.timebase:
-                raise NotRunnable(scan_against_tasks(unit, unit.timebase).message, "Leave scan out.")
+                raise NotRunnable(scan_against_tasks(unit, unit.timebase).message, words.without_scan())
             timebase = unit.timebase
         return unit, timebase
 
@@ -64,7 +66,7 @@ class WithRuns(WithCases):
         case = None if self.find(target) else self.case(target)
         bound = self._bound(case) if case else None
         if case is not None and wishes.scan is not None:
-            raise BadValue("A case has its own scan.", "Leave --scan out.")
+            raise BadValue(*words.case_has_its_scan())
         unit, timebase = (bound.unit, bound.case.plan.timebase) if bound else self._subject(target, wishes.scan)
         mode = Mode(checks_overflow=self._checks_overflow)
         return watched(as_block(unit), timebase, case, wishes, self._library.scope, mode)
@@ -78,10 +80,7 @@ class WithRuns(WithCases):
         """
         found = self._compared(run, own, against)
         if found.scans and not found.equal and not found.differences:
-            message = (
-                f"Nothing of the run can be compared with {against}: no signal has values at the same time in both."
-            )
-            raise BadValue(message, "Watch a signal that it has: --watch.")
+            raise BadValue(*words.nothing_to_compare(against))
         return found
 
     def _compared(self, run: Watched, own: Mapping[str, Track], against: str) -> Comparison:
@@ -95,7 +94,7 @@ class WithRuns(WithCases):
             return compared(own, {track.path: track for track in found}, timebase, scans)
         case = self.case(against)
         if case is None:
-            raise UnknownName(f"There is no case {against}.", "Name a case, or a .csv or .vcd file.")
+            raise UnknownName(*words.no_such_case(against))
         other = self.watch(case.id, Wishes(watch=list(own) if self._bound(case).unit is run.run.unit else ()))
         return compared(own, other.tracks(), timebase, min(run.scans, other.scans))
 
@@ -111,7 +110,7 @@ class WithRuns(WithCases):
         tracks, end = self._trace_of(Path(file), None)
         times = sorted({time for track in tracks for time in track.times})
         if not times:
-            raise BadValue(f"{Path(file).name} holds no values.", "Write it with upright run --trace.")
+            raise BadValue(*words.trace_is_empty(Path(file).name))
         scan = min((b - a for a, b in pairwise(times)), default=1)  # a table does not say when the run ended
         return Tracks(tracks, times[-1] + scan if end is None else end)
 
@@ -166,7 +165,7 @@ class WithRuns(WithCases):
             return {path: (before, made.text)}
         beside = path.parent / made.table
         if beside.exists():
-            raise NotRunnable(f"{made.table} is there already.", "Choose another name for the case.")
+            raise NotRunnable(*words.table_is_there(made.table))
         return {beside: ("", made.content), path: (before, made.text)}  # the table first: the case needs it
 
     def machine(

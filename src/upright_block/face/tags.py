@@ -8,9 +8,11 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from upright_block.errors import BadValue, NotRunnable, UnknownName
+from upright_block.face import words
 from upright_block.face.contents import Contents
 from upright_block.language.names import did_you_mean
 from upright_block.language.source import Source
+from upright_block.language.words import has_errors
 
 if TYPE_CHECKING:
     from upright_block.language.field.tag_uses import TagUse
@@ -110,9 +112,9 @@ class WithTags(Contents):
         unit = next((unit for unit in tables if unit.key == name.upper()), None)
         if unit is None:
             near = did_you_mean(name, (unit.name for unit in tables))
-            raise UnknownName(f"There is no wiring table {name}.", near or "The tables are in the folder wiring.")
+            raise UnknownName(*words.no_such_table(name, near))
         if unit.is_broken:
-            raise NotRunnable(f"{unit.name} has errors.", "upright check lists them.")
+            raise NotRunnable(*has_errors(unit.name))
         return unit
 
     def reordered(self, name: str) -> tuple[Path, str, str]:
@@ -127,7 +129,7 @@ class WithTags(Contents):
 
         unit = self.wiring(name)
         if isinstance(unit.source, Sheet):
-            raise NotRunnable(f"{unit.source.path} is a workbook.", "Save the sheet as CSV, or order it there.")
+            raise NotRunnable(*words.workbook_not_ordered(unit.source.path))
         return self.root / unit.source.path, unit.source.text, reordered(unit)
 
     @cached_property
@@ -157,23 +159,17 @@ class WithTags(Contents):
 
         unit = self.configuration(configuration)
         if unit.is_broken:
-            raise NotRunnable(f"{unit.name} has errors.", "upright check lists them.")
+            raise NotRunnable(*has_errors(unit.name))
         if not self.tags:
-            raise NotRunnable("The library has no tags.", "Write a table into the folder tags.")
+            raise NotRunnable(*words.no_tags())
         walker = Walker(unit, self._library.scope, self.timebase(unit), 0 if hold is None else duration(hold))
         try:
             known = read_map(Source(FILE_NAME, approved)) if compare and (approved := self.approved_map()) else None
         except ValueError as problem:
-            raise BadValue(
-                f"{FILE_NAME} is no approved map: {problem}.", "Make it again: upright walk --approve."
-            ) from None
+            raise BadValue(*words.no_approved_map(FILE_NAME, problem)) from None
         fault = walker.bench.fault
         if fault is not None:
-            message = (
-                f"{walker.configuration.name} stops in its first scan: {fault.site.kind}, "
-                f"{fault.site.source.shown_line(fault.site.start)}."
-            )
-            raise NotRunnable(message, "Mend that first: nothing moves in a controller that stopped.")
+            raise NotRunnable(*words.stops_at_once(walker.configuration.name, fault.site))
         return judge(walker.walk(), known)
 
     @property

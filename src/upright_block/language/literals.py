@@ -13,6 +13,7 @@ from collections.abc import Callable
 from datetime import date, timedelta
 from functools import lru_cache
 
+from upright_block.language import words
 from upright_block.language.names import listed
 from upright_block.language.types import (
     ELEMENTARY,
@@ -68,7 +69,7 @@ def parse_integer(text: str) -> int:
         LiteralProblem: the text is no integer.
     """
     if len(text) > _MOST_DIGITS:
-        raise LiteralProblem(f"{text} has too many digits.", f"Write at most {_MOST_DIGITS}.")
+        raise LiteralProblem(*words.too_many_digits(text, _MOST_DIGITS))
     if _INTEGER.match(text):
         return int(text.replace("_", ""))
     based = _BASED.match(text)
@@ -77,13 +78,10 @@ def parse_integer(text: str) -> int:
         try:
             return int(digits, base)
         except ValueError:
-            raise LiteralProblem(
-                f"{based[2]} has digits that base {base} does not have.",
-                f"Base {base} has the digits 0 to {'F' if base == 16 else base - 1}.",
-            ) from None
+            raise LiteralProblem(*words.digits_beyond_base(based[2], base, "F" if base == 16 else base - 1)) from None
     if "#" in text:
-        raise LiteralProblem(f"{text} is no integer.", "Bases are 2#, 8# and 16#, with digits of that base.")
-    raise LiteralProblem(f"{text} is no integer.", "Single underscores may stand between digits.")
+        raise LiteralProblem(*words.no_based_integer(text))
+    raise LiteralProblem(*words.no_integer(text))
 
 
 @lru_cache(maxsize=10_000)
@@ -94,7 +92,7 @@ def parse_duration(text: str) -> int:
         LiteralProblem: the text is no duration.
     """
     if len(text) > _MOST_DIGITS:
-        raise LiteralProblem(f"{text} is too long for a duration.", f"Write at most {_MOST_DIGITS} characters.")
+        raise LiteralProblem(*words.duration_too_long(text, _MOST_DIGITS))
     negative = text.startswith("-")
     rest = text[1:] if text[:1] in "+-" else text
     total, last = 0, 1 << 62
@@ -103,31 +101,25 @@ def parse_duration(text: str) -> int:
         part = _DURATION_PART.match(rest, offset)
         if part is None:
             if re.fullmatch(r"[0-9_.]+", rest[offset:]):
-                raise LiteralProblem(
-                    f"{text} has a number without a unit.", "Units are d, h, m, s, ms, us and ns, as in 1m30s."
-                )
-            raise LiteralProblem(f"{text} is no duration.", "Units are d, h, m, s, ms, us and ns, as in 1m30s.")
+                raise LiteralProblem(*words.number_without_unit(text))
+            raise LiteralProblem(*words.no_duration(text))
         size = NANOSECONDS[part[2].lower()]
         if size >= last:
-            raise LiteralProblem(f"{text} has its units out of order.", "Write them from d down to ns, each once.")
+            raise LiteralProblem(*words.units_out_of_order(text))
         if fraction:
-            raise LiteralProblem(
-                f"{text} has a fraction before its last unit.", "Only the last unit may have a fraction."
-            )
+            raise LiteralProblem(*words.fraction_before_last_unit(text))
         whole, point, digits = part[1].replace("_", "").partition(".")
         fraction = bool(point)
         tenths, rest_ = divmod(int(digits or 0) * size, 10 ** len(digits))
         if rest_:
-            raise LiteralProblem(f"{text} is finer than a nanosecond.", "A nanosecond is the shortest duration.")
+            raise LiteralProblem(*words.finer_than_nanosecond(text))
         total += int(whole) * size + tenths
         last, offset = size, part.end()
     if not rest:
-        raise LiteralProblem("A duration is missing.", "Write one such as 1m30s.")
+        raise LiteralProblem(*words.duration_missing())
     value = -total if negative else total
     if not -_LONGEST <= value < _LONGEST:
-        raise LiteralProblem(
-            f"{text} is longer than the longest duration.", "The longest is 106751d23h47m16s854ms775us807ns."
-        )
+        raise LiteralProblem(*words.beyond_longest_duration(text))
     return value
 
 
@@ -139,13 +131,13 @@ def parse_date(text: str) -> int:
     """
     found = _DATE.fullmatch(text)
     if found is None:
-        raise LiteralProblem(f"{text} is no date.", "Write year-month-day, as in 2026-03-29.")
+        raise LiteralProblem(*words.no_date(text))
     try:
         days = (date(int(found[1]), int(found[2]), int(found[3])) - _EPOCH).days
     except ValueError:
-        raise LiteralProblem(f"There is no day {text}.", "Write year-month-day, as in 2026-03-29.") from None
+        raise LiteralProblem(*words.no_such_day(text)) from None
     if not -_LONGEST <= days * DAY < _LONGEST - DAY:
-        raise LiteralProblem(f"{text} is beyond the dates of this program.", "They go from 1678 to 2261.")
+        raise LiteralProblem(*words.beyond_dates(text))
     return days * DAY
 
 
@@ -158,7 +150,7 @@ def parse_time_of_day(text: str) -> int:
     found = _TIME_OF_DAY.fullmatch(text)
     hours, minutes, seconds = (int(found[i] or 0) for i in (1, 2, 3)) if found else (99, 0, 0)
     if found is None or hours > 23 or minutes > 59 or seconds > 59:
-        raise LiteralProblem(f"{text} is no time of day.", "Write hours:minutes:seconds, as in 06:30:00.")
+        raise LiteralProblem(*words.no_time_of_day(text))
     return ((hours * 60 + minutes) * 60 + seconds) * 1_000_000_000 + int((found[4] or "").ljust(9, "0"))
 
 
@@ -170,9 +162,7 @@ def parse_date_and_time(text: str) -> int:
     """
     day, _, time = text.rpartition("-")
     if not day:
-        raise LiteralProblem(
-            f"{text} is no date and time.", "Write year-month-day-hours:minutes:seconds, as in 2026-03-29-06:30:00."
-        )
+        raise LiteralProblem(*words.no_date_and_time(text))
     return parse_date(day) + parse_time_of_day(time)
 
 
@@ -197,17 +187,11 @@ def parse_text(text: str) -> tuple[String, str]:
             made.append(_ESCAPED[found[1].upper()])
             offset = found.start() + 2
         else:
-            raise LiteralProblem(
-                f"${found[1]} stands for no character.",
-                f"After $ write $, ', \", L, N, P, R, T or {digits} digits of base 16; write $$ for $ itself.",
-            )
+            raise LiteralProblem(*words.stands_for_no_character(found[1], digits))
     value = "".join([*made, body[offset:]])
     beyond = next((c for c in value if ord(c) > (0xFFFF if wide else 0xFF)), None)
     if beyond is not None:
-        raise LiteralProblem(
-            f"{beyond} is no character of a {'WSTRING' if wide else 'STRING'}.",
-            "Use another character." if wide else 'Use a WSTRING, in double quotes: "...".',
-        )
+        raise LiteralProblem(*words.no_character(beyond, wide))
     return string_type(2 if wide else 1, len(value)), value
 
 
@@ -220,7 +204,7 @@ def parse_number(text: str) -> tuple[Elementary, Number]:
     if _REAL.match(text):
         return UNTYPED_REAL, float(text.replace("_", ""))
     if pointless := _POINTLESS.match(text):
-        raise LiteralProblem(f"{text} has no digits after a point.", f"Write {pointless[1]}.0{pointless[2] or ''}.")
+        raise LiteralProblem(*words.no_digits_after_point(text, pointless[1], pointless[2] or ""))
     return UNTYPED_INT, parse_integer(text)
 
 
@@ -245,7 +229,7 @@ def parse_typed(text: str) -> tuple[Type, Value]:
         return parse_text(quote + rest[1:-1] + quote)
     type_ = ELEMENTARY.get(name)
     if type_ is None:
-        raise LiteralProblem(f"{prefix} before # is no type.", "Write a type such as INT, WORD or T before #.")
+        raise LiteralProblem(*words.no_type_before(prefix))
     return type_, parse_as(rest, type_)
 
 
@@ -271,7 +255,7 @@ def parse_as(text: str, type_: Elementary) -> Number:
             return True
         if text.upper() in ("FALSE", "0"):
             return False
-        raise LiteralProblem(f"{text} is no BOOL.", "A BOOL is 0, 1, FALSE or TRUE.")
+        raise LiteralProblem(*words.no_bool(text))
     if type_.family == "char" and text[:1] in ("'", '"'):
         quote = "'" if type_.bits == 8 else '"'
         return character(parse_text(quote + text[1:-1] + quote)[1], type_)
@@ -281,7 +265,7 @@ def parse_as(text: str, type_: Elementary) -> Number:
             return known[1]
         if not type_.is_open and not text.isdigit():
             names = listed(name for name, _ in type_.members.values())
-            raise LiteralProblem(f"{text} is no value of {type_.name}.", f"Its values are {names}.")
+            raise LiteralProblem(*words.no_value_of(text, type_.name, names))
     sign = -1 if text.startswith("-") else 1
     untyped, value = parse_number(text[1:] if text[:1] in "+-" else text)
     return fit(untyped, sign * value, type_)
@@ -294,7 +278,7 @@ def character(text: str, type_: Elementary) -> int:
         LiteralProblem: it is not one character, or not one of the type.
     """
     if len(text) != 1 or ord(text) > type_.high:
-        raise LiteralProblem(f"'{text}' is not one character of {type_.name}.", "A CHAR is exactly one character.")
+        raise LiteralProblem(*words.not_one_character(text, type_.name))
     return ord(text)
 
 
@@ -311,28 +295,17 @@ def fit(untyped: Elementary, value: Number, type_: Elementary) -> Number:
                 raise OverflowError
             return number
         except OverflowError:
-            raise LiteralProblem(
-                f"{value} is too large for {type_.name}.", f"The largest {type_.name} is {_largest(type_)}."
-            ) from None
+            raise LiteralProblem(*words.too_large(value, type_.name, _largest(type_))) from None
     if type_.family == "duration":
-        raise LiteralProblem(
-            f"{shown_number(value)} has no unit of time.", f"Write a duration such as T#{shown_number(value)}s."
-        )
+        raise LiteralProblem(*words.no_unit(shown_number(value)))
     if type_.family in _EXAMPLES:
-        raise LiteralProblem(
-            f"{shown_number(value)} is no {type_.family}.", f"Write one such as {_EXAMPLES[type_.family]}."
-        )
+        raise LiteralProblem(*words.no_such_literal(shown_number(value), type_.family, _EXAMPLES[type_.family]))
     if untyped is UNTYPED_REAL:
         is_whole = math.isfinite(value) and value == int(value)
-        raise LiteralProblem(
-            f"{value} has a fraction; {type_.name} has none.",
-            f"Write {int(value)}." if is_whole else "Write a whole number, or convert with TRUNC.",
-        )
+        raise LiteralProblem(*words.has_fraction(value, type_.name, int(value) if is_whole else None))
     number_ = int(value)
     if not type_.low <= number_ <= type_.high:
-        raise LiteralProblem(
-            f"{number_} does not fit {type_.name}.", f"{type_.name} goes from {type_.low} to {type_.high}."
-        )
+        raise LiteralProblem(*words.does_not_fit(number_, type_.name, type_.low, type_.high))
     return bool(number_) if type_.family == "bool" else number_
 
 

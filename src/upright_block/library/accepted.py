@@ -9,12 +9,14 @@ import json
 from collections import Counter
 from collections.abc import Iterable
 
+from upright_block.asking import asked
 from upright_block.language.names import did_you_mean
 from upright_block.language.nodes import record
 from upright_block.language.source import Source
 from upright_block.language.telling.allowing import Allowance
 from upright_block.language.telling.catalogue import catalogue, stops
 from upright_block.language.telling.findings import Finding
+from upright_block.library import words
 from upright_block.library.files import FileProblem, Files
 from upright_block.library.manifest import LibraryProblem
 from upright_block.library.toml import Toml, TomlProblem, read_toml
@@ -23,7 +25,7 @@ ACCEPTED = "accepted.toml"
 _REASON = "was there before"
 _HEAD = """\
 # What was there when checks of this library began. upright check tells only what is new;
-# upright check --accept-present --write takes over all that is found.
+# upright check {accept_present} {write} takes over all that is found.
 """
 _KEYS: dict[str, type] = {"name": str, "file": str, "line": str, "count": int}
 
@@ -52,7 +54,7 @@ def read_accepted(files: Files) -> Accepted:
         raise LibraryProblem(f"{ACCEPTED}: {problem}", problem.way_out) from None
     except TomlProblem as problem:
         place = f"{ACCEPTED}:{source.line(problem.start)}"
-        raise LibraryProblem(f"{place} is not valid TOML: {problem}.", "Correct it, or remove the file.") from None
+        raise LibraryProblem(*words.accepted_no_toml(place, problem)) from None
     for key, entry in content.items():
         if key != "accepted" or not isinstance(entry.value, list):
             raise _problem(source, entry, f"There is no key {key}.", "Each entry begins with [[accepted]].")
@@ -100,7 +102,7 @@ def accepted_text(findings: Iterable[Finding]) -> str:
         for f in findings
         if not stops(f.name) and f.source.path != ACCEPTED
     )
-    parts = [_HEAD]
+    parts = [_HEAD.format(accept_present=asked("accept_present"), write=asked("write"))]
     for (path, name, line), count in sorted(counted.items()):
         entry = {"name": name, "file": path, "line": line} | ({"count": count} if count > 1 else {})
         parts.append("[[accepted]]\n" + "".join(f"{key} = {_shown(value)}\n" for key, value in entry.items()))

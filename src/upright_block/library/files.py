@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING
 from upright_block.language.limits import MOST_FILE
 from upright_block.language.source import Source
 from upright_block.language.telling.findings import Finding, Findings
+from upright_block.library import words
 
 _ROOTS = ("upright.toml", "pyvenv.cfg")
 """Files whose folder is something of its own."""
@@ -89,13 +90,7 @@ class Files:
                             waiting.append(Path(entry.path))  # a link to nothing may be meant for a folder
             except OSError as problem:
                 reason = _reason(problem)
-                self._report(
-                    findings,
-                    current,
-                    FileProblem(
-                        "unreadable-folder", f"The folder cannot be read: {reason}.", "Check that it may be read."
-                    ),
-                )
+                self._report(findings, current, FileProblem("unreadable-folder", *words.folder_unreadable(reason)))
             except FileProblem as problem:
                 self._report(findings, current, problem)
         return found
@@ -115,11 +110,7 @@ class Files:
                 if len(content) > MOST_FILE:
                     raise OSError(0, f"it is larger than {MOST_FILE >> 20} MB")
         except (OSError, ValueError) as problem:
-            raise FileProblem(
-                "unreadable-file",
-                f"The file cannot be read: {_reason(problem)}.",
-                "Check that it exists and may be read.",
-            ) from None
+            raise FileProblem("unreadable-file", *words.file_unreadable(_reason(problem))) from None
         return content
 
     def read(self, path: Path) -> Source:
@@ -136,7 +127,7 @@ class Files:
             kind = f"not UTF-8: byte 16#{content[problem.start]:02X} in line {line} is no character"
             if content[:2] in (b"\xff\xfe", b"\xfe\xff"):
                 kind = "UTF-16"
-            raise FileProblem("unreadable-file", f"The file is {kind}.", "Save it as UTF-8.") from None
+            raise FileProblem("unreadable-file", *words.not_utf8(kind)) from None
         if "\r" in text:
             text = CARRIAGE_RETURN.sub("\n", text)
         return Source(self.shown(path), text)
@@ -184,15 +175,9 @@ class Files:
         try:
             real = os.path.realpath(path)
         except ValueError:
-            raise FileProblem(
-                "unreadable-file", "The name holds a character that no file name has.", "Correct the name."
-            ) from None
+            raise FileProblem("unreadable-file", *words.no_such_character()) from None
         if not any(real == root or real.startswith(os.path.join(root, "")) for root in self._allowed):
-            raise FileProblem(
-                "outside-library",
-                f"{self.shown(path)} leads out of the library; nothing outside is {done}.",
-                "Move what it leads to into the library, or allow its folder in the call: --also DIR.",
-            )
+            raise FileProblem("outside-library", *words.outside_library(self.shown(path), done))
         return Path(real)
 
     def _report(self, findings: Findings, path: Path, problem: FileProblem) -> None:

@@ -16,6 +16,7 @@ from upright_block.language.scope import Dialect
 from upright_block.language.source import Source
 from upright_block.language.telling.allowing import Allowance, Policy
 from upright_block.language.telling.catalogue import Level, catalogue
+from upright_block.library import words
 from upright_block.library.files import FileProblem, Files
 from upright_block.library.toml import Toml, TomlProblem, read_toml
 
@@ -63,16 +64,13 @@ def find_root(start: Path) -> Path:
     try:
         folder = start.resolve()
         if not folder.is_dir():
-            raise LibraryProblem(f"There is no folder {start}.", "Name the folder that holds upright.toml.")
+            raise LibraryProblem(*words.no_such_start(start))
         for candidate in (folder, *folder.parents):
             if (candidate / FILE_NAME).is_file():
                 return candidate
     except (OSError, RuntimeError, ValueError) as problem:
-        raise LibraryProblem(f"{start} cannot be looked into: {problem}.", "Name another folder.") from None
-    raise LibraryProblem(
-        f"There is no {FILE_NAME} in {start if str(start) != '.' else 'this folder'} or above it.",
-        "Start a library with: upright new DIR",
-    )
+        raise LibraryProblem(*words.start_unreadable(start, problem)) from None
+    raise LibraryProblem(*words.no_manifest(FILE_NAME, start if str(start) != "." else "this folder"))
 
 
 def read_manifest(files: Files) -> Manifest:
@@ -88,7 +86,7 @@ def read_manifest(files: Files) -> Manifest:
         raise LibraryProblem(f"{FILE_NAME}: {problem}", problem.way_out) from None
     except TomlProblem as problem:
         place = f"{FILE_NAME}:{source.line(problem.start)}"
-        raise LibraryProblem(f"{place} is not valid TOML: {problem}.", 'Write each line as name = "text".') from None
+        raise LibraryProblem(*words.manifest_no_toml(place, problem)) from None
     known = _TEXTS | {key: choices[0] for key, choices in _CHOICES.items()}
     values: dict[str, str] = {}
     points, scan = PointRules(), _SCAN
@@ -125,13 +123,13 @@ def read_manifest(files: Files) -> Manifest:
         if key not in known:
             keys = (*known, *_FOLDERS, "levels", "allow", "points", "names", "scan", "coverage", *_LIMITS)
             hint = did_you_mean(key, keys) or f"Its keys are {', '.join(keys)}."
-            raise LibraryProblem(f"{place} has a key {key}, which is not known.", hint)
+            raise LibraryProblem(*words.unknown_key(place, key, hint))
         if not isinstance(entry.value, str):
-            raise LibraryProblem(f"{key} in {place} is not a text.", f'Write {key} = "...".')
+            raise LibraryProblem(*words.no_text(key, place))
         choices = _CHOICES.get(key)
         if choices and entry.value not in choices:
             hint = f"Write {' or '.join(repr(c) for c in choices)}."
-            raise LibraryProblem(f"{key} in {place} is {entry.value!r}.", hint)
+            raise LibraryProblem(*words.no_choice(key, place, entry.value, hint))
         values[key] = entry.value
     return Manifest(
         **(known | values),
@@ -160,10 +158,10 @@ def _folders(key: str, entry: Toml, files: Files, place: str) -> tuple[str, ...]
     """``tags = "points"`` or ``tags = ["points", "drives"]``"""
     listed = [item.value for item in entry.value] if isinstance(entry.value, list) else [entry.value]
     if not listed or not all(isinstance(folder, str) for folder in listed):
-        raise LibraryProblem(f"{key} in {place} names no folder.", f'Write {key} = "...", or {key} = ["...", "..."].')
+        raise LibraryProblem(*words.no_folder_named(key, place))
     for folder in listed:
         if not (files.root / folder).is_dir():
-            raise LibraryProblem(f"{place}: there is no folder {folder}.", "Correct the name, or make the folder.")
+            raise LibraryProblem(*words.no_such_folder(place, folder))
     return tuple(listed)
 
 
@@ -174,25 +172,25 @@ def _span(key: str, entry: Toml, place: str) -> int:
     except LiteralProblem as problem:
         raise LibraryProblem(f"{key} in {place}: {problem}", problem.way_out) from None
     if found <= 0:
-        raise LibraryProblem(f"{key} in {place} is no time above zero.", f'Write {key} = "100ms", or another duration.')
+        raise LibraryProblem(*words.no_time(key, place))
     return found
 
 
 def _length(key: str, entry: Toml, place: str) -> int:
     """``longest_name = 24``"""
     if not isinstance(entry.value, int) or isinstance(entry.value, bool) or entry.value < 1:
-        raise LibraryProblem(f"{key} in {place} is no number above zero.", f"Write {key} = 24, or another number.")
+        raise LibraryProblem(*words.no_number(key, place))
     return entry.value
 
 
 def _characters(key: str, entry: Toml, place: str) -> frozenset[str]:
     """``name_characters = "a-z0-9_"``"""
     if not isinstance(entry.value, str) or not entry.value:
-        raise LibraryProblem(f"{key} in {place} names no characters.", f'Write {key} = "A-Za-z0-9_".')
+        raise LibraryProblem(*words.no_characters(key, place))
     found: set[str] = set()
     for single, low, high in re.findall(r"((.)-(.)|.)", entry.value, re.DOTALL):
         if low > high:
-            raise LibraryProblem(f"{key} in {place} has {single}, which is no range.", f"Write {high}-{low}.")
+            raise LibraryProblem(*words.no_range(key, place, single, high, low))
         found.update(map(chr, range(ord(low), ord(high) + 1)) if low else single)
     return frozenset(found)
 
@@ -212,16 +210,16 @@ def _point_rules(written: Toml, source: Source) -> PointRules:
     """``[points]`` with ``counts``, ``order`` and ``out_of_range``."""
     place = f"{FILE_NAME}:{source.line(written.key_start)}"
     if not isinstance(written.value, dict):
-        raise LibraryProblem(f"points in {place} is no table.", 'Write [points], and below it order = "big".')
+        raise LibraryProblem(*words.points_no_table(place))
     said: dict[str, str] = {}
     for key, entry in written.value.items():
         place = f"{FILE_NAME}:{source.line(entry.key_start)}"
         if key not in _POINTS:
             hint = did_you_mean(key, _POINTS) or f"Its keys are {', '.join(_POINTS)}."
-            raise LibraryProblem(f"{place}: points has no key {key}.", hint)
+            raise LibraryProblem(*words.unknown_key_of_points(place, key, hint))
         if entry.value not in _POINTS[key]:
             ways = " or ".join(f'"{choice}"' for choice in _POINTS[key])
-            raise LibraryProblem(f"{place}: {key} is {entry.value!r}.", f"Write {key} = {ways}.")
+            raise LibraryProblem(*words.no_way_of_points(place, key, entry.value, ways))
         said[key] = entry.value
     return PointRules(said.get("counts") == "elements", said.get("order") == "big", said.get("out_of_range") == "fault")
 
@@ -232,21 +230,21 @@ def _styles(written: Toml, source: Source) -> dict[str, tuple[str, ...]]:
 
     place = f"{FILE_NAME}:{source.line(written.key_start)}"
     if not isinstance(written.value, dict):
-        raise LibraryProblem(f"names in {place} is no table.", 'Write [names], and below it block = "CamelCase".')
+        raise LibraryProblem(*words.names_no_table(place))
     found: dict[str, tuple[str, ...]] = {}
     for kind, entry in written.value.items():
         place = f"{FILE_NAME}:{source.line(entry.key_start)}"
         if kind not in KINDS:
             hint = did_you_mean(kind, KINDS) or f"Kinds are {', '.join(KINDS)}."
-            raise LibraryProblem(f"{place}: names are of no kind {kind}.", hint)
+            raise LibraryProblem(*words.no_kind_of_names(place, kind, hint))
         listed = [item.value for item in entry.value] if isinstance(entry.value, list) else [entry.value]
         if not listed or not all(isinstance(pattern, str) and pattern for pattern in listed):
-            raise LibraryProblem(f"{place}: {kind} has no pattern.", f'Write {kind} = "{next(iter(STYLES))}".')
+            raise LibraryProblem(*words.no_pattern_of(place, kind, next(iter(STYLES))))
         for pattern in listed:
             near = did_you_mean(pattern, STYLES) if pattern not in STYLES and not set(pattern) & set("*?[") else ""
             if near or (pattern not in STYLES and not set(pattern) & set("*?[")):
                 hint = near or f"Write {', '.join(STYLES)}, or a pattern with * for any characters."
-                raise LibraryProblem(f"{place}: {pattern} is no pattern of names.", hint)
+                raise LibraryProblem(*words.no_pattern(place, pattern, hint))
         found[kind] = tuple(listed)
     return found
 

@@ -12,6 +12,7 @@ from upright_block.language.field.tags import COLUMNS
 from upright_block.language.source import Source
 from upright_block.language.telling.catalogue import stops
 from upright_block.language.telling.findings import Findings
+from upright_block.library import words
 from upright_block.library.sheets import csv_lines
 from upright_block.library.table import delimiter_of, table_of
 
@@ -50,9 +51,7 @@ def appended(before: str, rows: Sequence[Mapping[str, str]]) -> str:
     heads = [_key(head.text) for head in table.heads]
     missing = next((column for row in rows for column in row if column not in heads), None)
     if missing is not None:
-        raise BadValue(
-            f"The table has no column {missing}.", "Add it to its first line, or choose another table: --into NAME."
-        )
+        raise BadValue(*words.missing_column(missing))
     end = "\r\n" if "\r\n" in before else "\n"
     first = before.lstrip().split("\n", 1)[0]
     lines = csv_lines([[row.get(head, "") for head in heads] for row in rows], delimiter_of(first), end)
@@ -99,7 +98,7 @@ def table_from(file: Path | None, text: str) -> str:
         raise
     except (OSError, ValueError) as problem:
         reason = problem.strerror if isinstance(problem, OSError) else str(problem)
-        raise BadValue(f"This is no tag table: {reason}.", "Give one whose first line names its columns.") from None
+        raise BadValue(*words.no_tag_table(reason)) from None
     columns = list(dict.fromkeys(column for own, _ in read for column in own))
     return Rows("tags", columns, [row for _, rows in read for row in rows]).csv()
 

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from upright_block.errors import UprightError
+from upright_block.library import words
 from upright_block.library.manifest import FILE_NAME
 from upright_block.whole import is_empty, write_folder
 
@@ -44,16 +45,14 @@ def _write(folder: Path, template: str, replaced: dict[str, str]) -> list[Path]:
     written: list[Path] = []
     try:
         if folder.exists() and not folder.is_dir():
-            raise TemplateProblem(f"{folder} is a file.", "Name a folder that does not exist yet.")
+            raise TemplateProblem(*words.is_a_file(folder))
         if folder.is_dir() and not is_empty(folder):
             what = "holds a library already" if (folder / FILE_NAME).exists() else "is not empty"
-            raise TemplateProblem(f"{folder} {what}; nothing was written.", "Name another folder.")
+            raise TemplateProblem(*words.not_written(folder, what))
         write_folder(folder, lambda part: _copy(source, part, Path(), replaced, written))
     except (OSError, ValueError) as problem:
         reason = problem.strerror if isinstance(problem, OSError) else str(problem)
-        raise TemplateProblem(
-            f"{folder} cannot be written: {reason}.", "Name a folder that you may write to."
-        ) from None
+        raise TemplateProblem(*words.not_writable(folder, reason)) from None
     return [folder / path for path in written]
 
 

@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from pathlib import Path
 
 from upright_block.errors import NotRunnable
+from upright_block.library import words
 from upright_block.library.files import FileProblem, Files
 from upright_block.whole import write_files
 
@@ -33,15 +34,14 @@ def write_texts(files: Files, texts: Changes) -> None:
         except FileProblem as problem:
             raise refused(name, problem) from None
         if now != _read_again(before):
-            message = f"{name} has changed since it was read; nothing was written."
-            raise NotRunnable(message, "Call it again, so that it starts from the text as it is now.")
+            raise NotRunnable(*words.has_changed(name))
         _must_be_readable(name, after)
         contents[real] = mark + after.encode()
     try:
         write_files(contents)
     except OSError as problem:
         name = files.shown(Path(problem.filename)) if problem.filename else "A file"
-        raise NotRunnable(f"{name} cannot be written: {problem.strerror}.", "Nothing was changed.") from None
+        raise NotRunnable(*words.cannot_be_written(name, problem.strerror)) from None
 
 
 def refused(name: str, problem: FileProblem) -> NotRunnable:
@@ -66,5 +66,4 @@ def _must_be_readable(name: str, text: str) -> None:
     try:
         tomllib.loads(text)
     except tomllib.TOMLDecodeError as problem:
-        message = f"{name} could not be read again as it would be written: {problem}."
-        raise NotRunnable(message, "Nothing was written; make this change by hand.") from None
+        raise NotRunnable(*words.not_read_again(name, problem)) from None

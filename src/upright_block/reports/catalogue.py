@@ -58,7 +58,7 @@ def catalogue_text(entries: Iterable[Entry]) -> str:
     lines = [
         "# All findings",
         "",
-        "`upright check` lists them, `upright explain NAME` shows one. Made by `upright explain --markdown`.",
+        "`upright check` lists them, `upright explain NAME` shows one. Made by `upright explain`.",
         "",
         "An error stops what has it from running. A warning does not; `levels` in `upright.toml` makes an "
         "error of it. Where a",

@@ -7,6 +7,7 @@ from collections.abc import Iterator, Sequence
 from itertools import groupby
 from typing import Any
 
+from upright_block.asking import asked
 from upright_block.coverage.collected import KINDS, Shortfall, Spot, UnitCoverage
 from upright_block.coverage.gaps import Gap
 from upright_block.library.floors import REACHED
@@ -36,7 +37,7 @@ def coverage_lines(covered: Sequence[UnitCoverage], show_all: bool, width: int) 
     if missed:
         lines += [[], [("  never reached", "strong")], *(missed if show_all else missed[:_MOST_MISSED])]
         if len(missed) > _MOST_MISSED and not show_all:
-            lines.append([(f"  {len(missed) - _MOST_MISSED:,} more: --all shows all.", "warn")])
+            lines.append([(f"  {len(missed) - _MOST_MISSED:,} more: {asked('show_all')} shows all.", "warn")])
     computed = [place for unit in covered for place in unit.computed]
     if computed:
         lines += [[], [("  states that are computed, whose transitions are not counted", "strong")]]
@@ -82,7 +83,7 @@ def gap_lines(found: Sequence[Gap], show_all: bool) -> Iterator[Line]:
             values = "; ".join(f"{path} {text}" for path, text in gap.values)
             yield [("      nearest: ", "dim"), (gap.nearest, "name"), (f": {values}" if values else "", "dim")]
     if len(found) > _MOST_MISSED and not show_all:
-        yield [(f"  {len(found) - _MOST_MISSED:,} more: --all shows all.", "warn")]
+        yield [(f"  {len(found) - _MOST_MISSED:,} more: {asked('show_all')} shows all.", "warn")]
 
 
 def gap_data(found: Sequence[Gap]) -> list[dict[str, Any]]:

@@ -10,6 +10,7 @@ from upright_block.cases.rules import TimingRow, shown_rule
 from upright_block.cases.watch import WatchedRow, WatchedRule
 from upright_block.errors import BadValue
 from upright_block.language.literals import shown_duration
+from upright_block.reports import words
 from upright_block.reports.lanes import Diagram, Dimension, Held, Mark, Measured, diagram
 from upright_block.runs.verdict import Verdict
 from upright_block.traces.tracks import Track, Tracks
@@ -57,12 +58,10 @@ def span_of(tracks: Tracks, begin: int, end: int | None) -> tuple[int, int]:
         BadValue: there is nothing between them.
     """
     if not tracks.end:
-        raise BadValue("Nothing can be drawn: no scan came to its end.", "Mend the fault in the first one.")
+        raise BadValue(*words.nothing_to_draw())
     stop = tracks.end if end is None else min(end, tracks.end)
     if begin >= stop:
-        raise BadValue(
-            f"It ends at {shown_duration(tracks.end)}.", "Choose times before that, the first before the last."
-        )
+        raise BadValue(*words.ends_before(shown_duration(tracks.end)))
     return begin, stop
 
 

@@ -119,7 +119,7 @@ def _junit(stamp: Stamp, verdicts: Sequence[Verdict], not_run: Sequence[NotRun])
 
 
 def _json_lines(stamp: Stamp, verdicts: Sequence[Verdict], not_run: Sequence[NotRun]) -> str:
-    """A line for the library, then one a case, as ``upright verify --json`` has them."""
+    """A line for the library, then one a case, as ``upright verify`` gives them to machines."""
     entries: Iterable[object] = (stamp.data, *map(verdict_data, verdicts), *map(not_run_data, not_run))
     return "".join(json.dumps(entry) + "\n" for entry in entries)
 

@@ -6,6 +6,7 @@ from collections import Counter
 from collections.abc import Iterator, Sequence
 from typing import Any
 
+from upright_block.asking import asked
 from upright_block.language.source import Source
 from upright_block.language.telling.findings import Finding
 from upright_block.reports.styled import Line, Role, clipped
@@ -34,7 +35,7 @@ def finding_list(findings: Sequence[Finding], show_all: bool) -> Iterator[Line]:
         room -= min(most, len(found))
         if len(found) > most and most:
             left = len(found) - most
-            yield [(f"{path}: {left:,} more finding{'' if left == 1 else 's'}; --all shows all.", "warn")]
+            yield [(f"{path}: {left:,} more finding{'' if left == 1 else 's'}; {asked('show_all')} shows all.", "warn")]
             yield []
         cut = cut or len(found) > most
     if cut:

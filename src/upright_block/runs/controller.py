@@ -25,6 +25,7 @@ from upright_block.language.typed import Unit, Variable
 from upright_block.language.types import Elementary, Enumeration, String
 from upright_block.machine.events import POWERED
 from upright_block.machine.machine import Machine
+from upright_block.runs import words
 from upright_block.runs.session import Checkpoint, Recorder, Session, bare_plan
 from upright_block.traces.tracks import Gatherer, Tracks
 
@@ -126,7 +127,7 @@ class Controller:
         stored = self._stored(path, value)
         for slot, _ in stored:
             if isinstance(slot.type, String):
-                raise BadValue(f"{slot.path} is a text; texts are not forced.", "Set it before each scan.")
+                raise BadValue(*words.text_forced(slot.path))
         if not self._mode.forces:
             self._mode = replaced(self._mode, forces=True)
             self._make_anew()
@@ -148,9 +149,7 @@ class Controller:
         """What is stored where for a value: in its variable, and in the point of a tag."""
         signal = self._signal(path)
         if signal.variable.is_code:
-            raise BadValue(
-                f"{signal.path} is a constant.", "Give it another value when the machine is made: given={...}."
-            )
+            raise BadValue(*words.constant_set(signal.path))
         parsed, field = self._parsed(signal, value), field_signal(self.unit, signal)
         targets: list[tuple[Signal, Value]] = [(signal, parsed)]
         if field is not None:
@@ -176,14 +175,12 @@ class Controller:
     def _parsed(signal: Signal, value: Value) -> Value:
         if isinstance(signal.type, String) and isinstance(value, str):
             if len(value) > signal.type.capacity:
-                raise BadValue(
-                    f"The text has {len(value)} characters; {signal.path} is {signal.type}.", "Give a shorter one."
-                )
+                raise BadValue(*words.text_too_long(len(value), signal.path, signal.type))
             return value
         if isinstance(value, int) and isinstance(signal.type, Elementary) and signal.type.family in _TIMES:
             if signal.type.low <= value <= signal.type.high:
                 return value
-            raise BadValue(f"{signal.path} is {signal.type}: {value} ns is beyond it.", "Give a time that it can hold.")
+            raise BadValue(*words.beyond_the_clock(signal.path, signal.type, value))
         try:
             return parse_value(cell_text(value), signal.type)
         except LiteralProblem as problem:
@@ -207,9 +204,9 @@ class Controller:
             BadValue: it is none of these, or needs power that is off.
         """
         if word not in POWERED:
-            raise BadValue(f"{word} is no word for the power.", f"There are {listed(POWERED)}.")
+            raise BadValue(*words.no_power_word(word, listed(POWERED)))
         if self._machine.powered == "off" and word in ("stop", "run"):
-            raise BadValue(f"The power is off; {word} needs it.", "Say on or cold first.")
+            raise BadValue(*words.power_is_off(word))
         self._session.switch(cast("Power", word))
 
     def scan(self, count: int = 1) -> None:
@@ -236,10 +233,7 @@ class Controller:
         begun, timebase = self.now, self._session.plan.timebase
         scans = timebase.scans_before(begun + duration(within)) - self._session.scan
         if not self._run(scans, self._machine.artifact.probes[number]):
-            raise NeverMet(
-                f"{expression} was never TRUE within {shown_duration(self.now - begun)}.",
-                "Look at the values that it names, or give it more time: within=...",
-            )
+            raise NeverMet(*words.never_met(expression, shown_duration(self.now - begun)))
         return timebase.time(self._session.scan - 1)
 
     def _watch(self, expression: str) -> None:
@@ -263,11 +257,7 @@ class Controller:
         is_met, fault = self._session.advance(max(0, min(scans, _LONGEST)), until)
         if fault is not None:
             where = f"{self.unit.name}.{fault.instance}" if fault.instance else self.unit.name
-            site = fault.site
-            raise ScanFault(
-                f"{site.kind[0].upper()}{site.kind[1:]} in {where}, at {shown_duration(self.now)} "
-                f"(scan {fault.scan}), {site.source.shown_line(site.start)}."
-            )
+            raise ScanFault(words.scan_fault(fault, where, shown_duration(self.now)))
         return is_met
 
     # --- going back, looking back ---
@@ -284,12 +274,7 @@ class Controller:
             BadValue: it is of another unit, or of one with other constants or another scan.
         """
         if not isinstance(moment, Moment) or moment.program != self._program:
-            what = (
-                "no snapshot" if not isinstance(moment, Moment) else "a snapshot of another program, or of another scan"
-            )
-            raise BadValue(
-                f"This is {what}.", "Come back to one that a machine of this unit, with this scan, has taken."
-            )
+            raise BadValue(*words.other_moment(isinstance(moment, Moment)))
         if moment.checkpoint.snapshot.forces and not self._mode.forces:
             self._mode = replaced(self._mode, forces=True)
             self._make_anew()
@@ -311,9 +296,7 @@ class Controller:
         """
         for pattern in patterns:
             if not any(_fits(signal.path, [pattern]) for signal in self._recorded):
-                raise UnknownName(
-                    f"Nothing that is recorded is called {pattern}.", "Write a path or a pattern such as running.*."
-                )
+                raise UnknownName(*words.nothing_recorded(pattern))
         chosen = [signal for signal in self._recorded if _fits(signal.path, patterns or ["*"])]
         gatherer = Gatherer(self.unit, chosen, list(map(self._machine.slot, chosen)), self._session.plan.timebase)
         self._recorder.tell(gatherer)

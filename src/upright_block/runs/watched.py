@@ -27,6 +27,7 @@ from upright_block.language.types import BOOL, DT
 from upright_block.library.sheets import csv_lines
 from upright_block.machine.machine import Machine
 from upright_block.machine.trace import Fault, Trace
+from upright_block.runs import words
 from upright_block.runs.session import Session
 from upright_block.traces.tracks import Gatherer, Tracks
 
@@ -93,7 +94,7 @@ def watched(
     span = wishes.span or ("1h" if wishes.until else None)
     scans = base.scans if base and span is None else timebase.scans_before(duration(span or "10s"))
     if not 0 < scans <= MOST_SCANS:
-        raise BadValue(f"{span} has {scans:,} scans.", f"Run for 1 to {MOST_SCANS:,} of them.")
+        raise BadValue(*words.too_many_scans(span, scans, MOST_SCANS))
     run = HandPlanner(unit, timebase, base, findings).run(wishes, scans, case.id if case else unit.name)
     until = None
     if wishes.until is not None:
@@ -124,9 +125,7 @@ def parted(texts: Iterable[str]) -> list[str]:
     """
     found = [part.strip() for text in texts for part in re.split(r",(?![^\[]*\])", text)]
     if "" in found:
-        raise UnknownName(
-            "A pattern is empty.", "Write a path or a pattern such as running.*, and one comma between two."
-        )
+        raise UnknownName(*words.empty_pattern())
     return found
 
 
@@ -141,7 +140,7 @@ def chosen_by(unit: Unit, known: dict[str, Signal], patterns: Iterable[str]) -> 
         signals = chosen(unit, known, pattern)
         if not signals:
             near = did_you_mean(pattern, known) or "Write a path or a pattern such as running.*."
-            raise UnknownName(f"Nothing in {unit.name} is called {pattern}.", near)
+            raise UnknownName(*words.nothing_called(unit.name, pattern, near))
         found |= {signal.path: signal for signal in signals}
     return found
 

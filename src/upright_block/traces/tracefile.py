@@ -18,6 +18,7 @@ from upright_block.errors import BadValue
 from upright_block.language.literals import LiteralProblem, Value, shown, shown_duration
 from upright_block.language.types import BOOL, LINT, LREAL, LTIME, Elementary, Enumeration, Type
 from upright_block.library.sheets import csv_lines
+from upright_block.traces import words
 from upright_block.traces.tracks import Track, Tracks
 from upright_block.whole import file_written
 
@@ -127,7 +128,7 @@ def trace_writer(
             return CsvFile(write, signals)
         case ".vcd":
             return VcdFile(write, signals, outer, version)
-    raise BadValue(f"{file.name} is neither a .csv nor a .vcd file.", "Name one of these.")
+    raise BadValue(*words.no_trace_suffix(file.name))
 
 
 def write_tracks(file: Path, tracks: Tracks, version: str) -> None:
@@ -139,7 +140,7 @@ def write_tracks(file: Path, tracks: Tracks, version: str) -> None:
     """
     thinned = next((track.path for track in tracks.values() if track.is_thinned), None)
     if thinned is not None:
-        raise BadValue(f"{thinned} has more changes than were kept.", "Keep all of them, or run shorter.")
+        raise BadValue(*words.thinned(thinned))
     signals = list(tracks.values())
     with file_written(file) as out:
         made = trace_writer(file, out.write, signals, ["library", tracks.unit or "run"], version)
@@ -240,9 +241,7 @@ def read_trace(file: Path, types: Callable[[str], Mapping[str, Type] | None]) ->
         ), None
     except (OSError, UnicodeDecodeError) as problem:
         reason = problem.strerror if isinstance(problem, OSError) else "it is no text"
-        raise BadValue(
-            f"{file.name} cannot be read: {reason}.", "Name a .csv or .vcd file that upright run has written."
-        ) from None
+        raise BadValue(*words.trace_unreadable(file.name, reason)) from None
 
 
 def _by_key(types: Mapping[str, Type] | None) -> dict[str, tuple[str, Type]]:
@@ -253,12 +252,12 @@ def _read_csv(text: str, known: Mapping[str, tuple[str, Type]], name: str) -> li
     try:
         heads, *rows = list(csv.reader(StringIO(text, newline=""))) or [[]]
     except csv.Error as problem:
-        raise BadValue(f"{name} is no CSV that can be read: {problem}.", "Write it with upright run --trace.") from None
+        raise BadValue(*words.no_csv(name, problem)) from None
     if heads[:1] != ["at"]:
-        raise BadValue(f"{name} is no trace: its first column is not at.", "Write it with upright run --trace.")
+        raise BadValue(*words.no_first_column(name))
     twice = next((head for number, head in enumerate(heads) if head.upper() in map(str.upper, heads[:number])), None)
     if twice is not None:
-        raise BadValue(f"{name} is no trace: two of its columns are {twice}.", "Rename or remove one of them.")
+        raise BadValue(*words.column_twice(name, twice))
     found: list[Track] = []
     moments: list[int] = []
     for number, row in enumerate(rows, 2):
@@ -267,7 +266,7 @@ def _read_csv(text: str, known: Mapping[str, tuple[str, Type]], name: str) -> li
         except LiteralProblem as problem:
             raise BadValue(f"{name}:{number}, at: {problem}", problem.way_out) from None
         if moments[-1] <= max(moments[:-1][-1:], default=-1):
-            raise BadValue(f"{name}:{number}: {row[0]} is not later than the row before.", "Put the rows in order.")
+            raise BadValue(*words.not_later(name, number, row[0]))
     for column, head in enumerate(heads[1:], 1):
         cells = [row[column] if column < len(row) else "" for row in rows]
         path, type_ = known.get(head.upper()) or (head, _looks_like([cell for cell in cells if cell not in ("", ".")]))
@@ -349,7 +348,7 @@ def _read_vcd(
                 if change is not None and track is not None:
                     _append(track, now, _value(change[1], track.type))
     except (VCDParseError, KeyError, IndexError, LiteralProblem, ValueError) as problem:
-        raise BadValue(f"{name} is no VCD that can be read: {problem}", "Write it with upright run --trace.") from None
+        raise BadValue(*words.no_vcd(name, problem)) from None
     return list(codes.values()), now
 
 

@@ -18,6 +18,7 @@ from upright_block.language.typed import Member, Unit
 from upright_block.language.types import Elementary, Enumeration, Type
 from upright_block.language.views.states import state_names
 from upright_block.machine.trace import Trace
+from upright_block.traces import words
 
 if TYPE_CHECKING:
     import numpy as np
@@ -81,7 +82,7 @@ class Tracks(dict[str, Track]):
         try:
             write_tracks(Path(file), self, VERSION)
         except OSError as problem:
-            raise NotRunnable(f"{file} cannot be written: {problem.strerror}.", "Name another file.") from None
+            raise NotRunnable(*words.trace_not_written(file, problem.strerror)) from None
 
     def frame(self) -> Any:
         """A pandas frame: a column each, a row for each time at which one of them has another value.
@@ -94,7 +95,7 @@ class Tracks(dict[str, Track]):
         try:
             pandas: Any = import_module("pandas")
         except ImportError:
-            raise NotRunnable("pandas is not installed.", "Install it: pip install 'upright-block[frames]'.") from None
+            raise NotRunnable(*words.no_pandas()) from None
         columns = {}
         for track in self.values():
             times, values = track

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 
 from upright_block.cases.overwriting import Overwritten
+from upright_block.errors import Said
 from upright_block.language import typed
 from upright_block.language.field.tags import Tag
 from upright_block.language.limits import MOST_COLUMNS, MOST_SCANS
@@ -225,3 +226,7 @@ def not_seen(signal: Signal, interval: int) -> Words:
         f"{shown_duration(interval)}.",
         "Hold it for longer, or read the input in a faster task.",
     )
+
+
+def list_given() -> Said:
+    return "a list is no single value.", 'Write one value, as in given = { pin = "value" }.'

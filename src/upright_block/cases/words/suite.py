@@ -9,6 +9,7 @@ from upright_block.language.names import listed
 from upright_block.language.telling.findings import Words
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit, Variable
+from upright_block.language.words import has_errors
 
 
 def checks_nothing(case: str) -> Words:
@@ -42,7 +43,7 @@ def unused_rig(unit: Unit) -> Words:
 
 
 def broken_rig(unit: Unit) -> Words:
-    return Words("wrong-kind", f"{unit.name} has errors.", "upright check lists them.")
+    return Words("wrong-kind", *has_errors(unit.name))
 
 
 def rig_is_wired(unit: Unit, what: str) -> Words:

@@ -255,7 +255,7 @@ class ExpressionChecker(OperatorChecker):
                 raise self.unknown(rest, syntax.Node(start, node.end), words.unknown_value(type_, rest, names), names)
             return typed.Constant(type_, known[1])
         if not isinstance(type_, Elementary):
-            raise LiteralProblem(f"{prefix} has no literals.", "Name its fields or elements one by one.")
+            raise LiteralProblem(*words.no_literals_of(prefix))
         found = typed.Constant(type_.base, parse_as(rest, type_.base))
         return self.coerce(found, type_, node, "") if isinstance(type_, Subrange) else found
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from upright_block.errors import Said
 from upright_block.language import typed
 from upright_block.language.checking.conversions import conversion_advice
 from upright_block.language.literals import LiteralProblem, shown_real, shown_text
@@ -123,3 +124,7 @@ def ambiguous_value(name: str, owners: Sequence[Enumeration], ways: str) -> Word
 
 def only_initial(shown: str, parts: str) -> Words:
     return Words("no-value", f"{shown} can only be an initial value.", f"Assign {parts} one by one.")
+
+
+def no_literals_of(prefix: str) -> Said:
+    return f"{prefix} has no literals.", "Name its fields or elements one by one."

@@ -79,7 +79,7 @@ def undeclared_after_case(name: str, unit_shown: str) -> Words:
 def undeclared(name: str, unit_shown: str, is_wired: bool) -> Words:
     way_out = f"Declare {name} in a VAR section."
     if is_wired:
-        way_out = f"Write a row with the instance {name}, or a tag: upright tags --adopt makes rows for such names."
+        way_out = f"Write a row with the instance {name}, or a tag: upright tags makes rows for such names."
     return Words("unknown-name", f"{name} is not declared in {unit_shown}.", way_out)
 
 
