@@ -14,6 +14,7 @@ from upright_block.cases.suite import load_suite
 from upright_block.compiler.program import USUAL
 from upright_block.library import load_library
 from upright_block.machine.machine import Machine
+from upright_block.runs.judging import RowJudge, RuleJudge
 from upright_block.runs.runner import Shared
 from upright_block.runs.session import Recorder, Session
 
@@ -31,6 +32,12 @@ END_FUNCTION_BLOCK
 CASES = """block = "B"
 scan = "100ms"
 always = ["age(key) < T#2s OR on", "prev(sum) <= sum OR NOT key"]
+never = [{ expr = "on", after = "sum > 20" }]
+timing = '''
+name  | from      | to        | min   | max
+late  | key rises | on rises  | 100ms | 200ms
+again | key rises | key rises | 1s    | 2s
+'''
 [[case]]
 name = "all"
 run_for = "6s"
@@ -54,7 +61,7 @@ at    | key power | force kept | clock               | sum
 
 
 class Seen:
-    """A session in which all is recorded that it remembers: the case's signals and its probes."""
+    """A session in which all is recorded that it remembers: the case's signals and its probes; and which is judged."""
 
     def __init__(self, bound: BoundCase) -> None:
         shared = Shared([bound])
@@ -62,20 +69,39 @@ class Seen:
         self.slots = [*(slot for slot in artifact.slots.values() if slot.offset >= 0), *artifact.probes]
         self.recorder = Recorder(self.slots)
         machine = Machine(artifact, find=program.slot)
-        self.session = Session(bound.case.plan, machine, shared.of(bound).group, self.recorder)
+        case, looked = bound.case, shared.of(bound)
+        probes = [artifact.probes[number] for number in looked.numbers]
+        self.judges: list[RuleJudge | RowJudge] = [
+            *(RuleJudge(rule, probes, looked.numbers, case.plan) for rule in case.watch.rules),
+            *(RowJudge(row, probes, looked.numbers, case.plan.timebase) for row in case.watch.rows),
+        ]
+        self.session = Session(case.plan, machine, looked.group, [self.recorder, *self.judges])
 
     def go(self, scans: int | None = None) -> None:
         """Go on, to the end of the plan or for some scans."""
         for piece in self.session.pieces(scans=scans):
             assert piece.fault is None
 
+    def judged(self) -> list[str]:
+        """What the judges say: what is wrong, and what was measured."""
+        measures = [judge.measure() for judge in self.judges if isinstance(judge, RowJudge)]
+        found = [broken for judge in self.judges for broken in judge.breaks]
+        counts = [f"{judge.wrong}" for judge in self.judges]
+        armed = [f"{judge.was_armed}" for judge in self.judges if isinstance(judge, RuleJudge)]
+        return [
+            *counts,
+            *armed,
+            *(f"{b.kind} {b.scan} {b.begun}" for b in found),
+            *(f"{m.events} {m.least} {m.most}" for m in measures),
+        ]
+
     def all(self) -> list[list[tuple[int, str]]]:
         """The changes of each slot: in which scan, and to what."""
         found: list[list[tuple[int, str]]] = [[] for _ in self.slots]
-        for piece, end in self.recorder._pieces:
+        for piece in self.recorder.pieces():
             for slot, changes in zip(self.slots, found, strict=True):
                 for scan, value in piece.turns(slot):
-                    if scan < end and (not changes or changes[-1][1] != repr(value)):
+                    if not changes or changes[-1][1] != repr(value):
                         changes.append((scan, repr(value)))
         return found
 
@@ -94,13 +120,13 @@ def must_be_one(bound: BoundCase, cuts: list[int]) -> None:
     whole.go()
     for scans in cuts:
         parted.go(min(scans, bound.case.plan.scans - parted.session.scan))
-        kept = parted.session.checkpoint()
+        kept, before = parted.session.checkpoint(), parted.judged()
         parted.go()
-        assert parted.all() == whole.all()
+        assert (parted.all(), parted.judged()) == (whole.all(), whole.judged())
         parted.session.back(kept)
-        assert parted.session.scan == kept.scan
+        assert (parted.session.scan, parted.judged()) == (kept.scan, before)
     parted.go()
-    assert parted.all() == whole.all()
+    assert (parted.all(), parted.judged()) == (whole.all(), whole.judged())
     assert parted.session.machine.data() == whole.session.machine.data()
 
 
@@ -114,6 +140,27 @@ def bound(tmp_path_factory: pytest.TempPathFactory) -> BoundCase:
 @given(cuts=st.lists(st.integers(0, 30), min_size=1, max_size=4))
 def test_a_session_goes_on_from_where_it_was_left_with_all_that_it_remembers(bound: BoundCase, cuts: list[int]) -> None:
     must_be_one(bound, cuts)
+
+
+def test_rules_are_broken_and_rows_are_late_in_what_is_cut(bound: BoundCase) -> None:
+    seen = Seen(bound)
+    seen.go()
+    assert {line.split()[0] for line in seen.judged()} >= {"broken", "late"}
+
+
+def test_what_was_recorded_from_two_checkpoints_on_is_kept_apart(bound: BoundCase) -> None:
+    seen = Seen(bound)
+    seen.go(10)
+    first = seen.session.checkpoint()
+    seen.go(10)
+    second, then = seen.session.checkpoint(), seen.all()
+    seen.session.back(first)
+    seen.session.machine.write("n", 100)
+    seen.go(15)
+    seen.session.back(second)
+    assert seen.all() == then
+    seen.session.back(first)
+    assert all(scan < 10 for changes in seen.all() for scan, _ in changes)
 
 
 @pytest.mark.parametrize("number", range(0, 36, 3))
@@ -151,7 +198,7 @@ def test_another_machine_looks_at_the_probes_of_the_case(tmp_path: Path) -> None
 def test_what_is_watched_is_given_beside_what_is_recorded(bound: BoundCase) -> None:
     seen = Seen(bound)
     kept = seen.recorder.slots[:1]
-    session = Session(bound.case.plan, seen.session.machine, recorder=Recorder(kept))
+    session = Session(bound.case.plan, seen.session.machine, observers=[Recorder(kept)])
     other = next(slot for slot in seen.slots if slot.path == "sum")
     changes = [scan for piece in session.pieces([other]) for scan, _ in piece.turns(other)]
     assert len(changes) > 10

@@ -139,7 +139,7 @@ def test_what_is_recorded_beyond_a_limit_lies_on_the_disk_and_reads_the_same(
     monkeypatch.setattr(controller._recorder, "_shelf", shelf)
     for count in (1, 300, 2000, 50_000):
         controller.scan(count)
-    kinds = [type(piece.log) for piece, _ in controller._recorder._pieces]
+    kinds = [type(piece.log) for piece in controller._recorder.pieces()]
     assert kinds == [bytes, memoryview, memoryview, memoryview]
     times, values = controller.trace("k")["k"]
     assert list(values) == list(range(1, 52_302))

@@ -79,7 +79,7 @@ class Controller:
         machine = self._made()
         self._recorded = [signal for signal in signals(unit) if _fits(signal.path, record)]
         self._recorder = Recorder(map(machine.slot, self._recorded))
-        self._session = Session(bare_plan(unit.key, timebase), machine, recorder=self._recorder)
+        self._session = Session(bare_plan(unit.key, timebase), machine, observers=[self._recorder])
         for path, value in given.items():
             if not self._signal(path).variable.is_code:
                 self.set(path, value)

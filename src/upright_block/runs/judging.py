@@ -7,6 +7,7 @@ from collections import deque
 from collections.abc import Iterator, Sequence
 
 from upright_block.cases.cells import Check
+from upright_block.cases.plan import Plan
 from upright_block.cases.rules import Edge, shown_rule
 from upright_block.cases.watch import WatchedRow, WatchedRule
 from upright_block.compiler.artifact import Slot
@@ -14,6 +15,7 @@ from upright_block.language.literals import Value, shown_duration
 from upright_block.language.nodes import replaced
 from upright_block.language.timebase import Timebase
 from upright_block.machine.trace import Trace, Upset
+from upright_block.runs.session import Remembering
 from upright_block.runs.verdict import MOST_WINDOWS, Break, Measure
 
 MOST_BREAKS = 100
@@ -50,11 +52,14 @@ class _Arming:
         return [slot for slot in (self.after, self.until) if slot is not None]
 
 
-class RuleJudge:
+class RuleJudge(Remembering):
     """Finds the first scan that breaks a rule."""
 
-    def __init__(self, watched: WatchedRule, slots: Sequence[Slot], numbers: Sequence[int]) -> None:
+    memory = ("arming", "breaks", "wrong", "was_armed")
+
+    def __init__(self, watched: WatchedRule, slots: Sequence[Slot], numbers: Sequence[int], plan: Plan) -> None:
         self.watched = watched
+        self.plan = plan
         own = (watched.expression, watched.during, watched.after, watched.until)
         self.numbers = frozenset(numbers[n] for n in own if n is not None)
         self.expression = slots[watched.expression]
@@ -62,13 +67,14 @@ class RuleJudge:
         after, until = (None if n is None else slots[n] for n in (watched.after, watched.until))
         is_plain = after is None and until is None and self.during is None
         self.arming = None if is_plain else _Arming(after, until)
+        self.slots = [slots[n] for n in own if n is not None]
         self.breaks: list[Break] = []
         self.wrong = 0
         self.was_armed = False
 
-    def look(self, piece: Trace) -> None:
-        """Judge the scans of a piece."""
-        if self.wrong or not piece.scans:
+    def take(self, piece: Trace) -> None:
+        """Judge the scans of a piece; while nothing runs nothing is broken."""
+        if self.wrong or not piece.scans or self.plan.is_idle(piece.first):
             return
         arming = self.arming
         upset = next((upset for upset in piece.upsets if upset.probe in self.numbers), None)
@@ -118,8 +124,10 @@ class RuleJudge:
             self.breaks.append(Break(self.watched, "unarmed", last, says, None))
 
 
-class RowJudge:
+class RowJudge(Remembering):
     """Measures the times of a timing row, and finds those that are not as they should be."""
+
+    memory = ("is_over", "arming", "open", "late", "events", "delays", "ends", "windows", "breaks", "wrong")
 
     def __init__(self, watched: WatchedRow, slots: Sequence[Slot], numbers: Sequence[int], timebase: Timebase) -> None:
         self.watched = watched
@@ -131,6 +139,7 @@ class RowJudge:
         after, until = (None if n is None else slots[n] for n in (watched.after, watched.until))
         self.arming = _Arming(after, until)
         self.timebase = timebase
+        self.slots = [slots[n] for n in own if n is not None]
         self.open: deque[int] = deque()
         self.late: list[tuple[int, int]] = []
         self.events = 0
@@ -140,7 +149,7 @@ class RowJudge:
         self.breaks: list[Break] = []
         self.wrong = 0
 
-    def look(self, piece: Trace) -> None:
+    def take(self, piece: Trace) -> None:
         """Judge the scans of a piece."""
         if not piece.scans or self.is_over:
             return

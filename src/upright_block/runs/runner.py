@@ -25,7 +25,7 @@ from upright_block.language.signals import Signal, find_signal
 from upright_block.language.typed import Unit
 from upright_block.machine.machine import Machine
 from upright_block.machine.trace import Fault, Trace
-from upright_block.runs.session import Session
+from upright_block.runs.session import Remembering, Session
 from upright_block.runs.verdict import Break, Miss, Moments, Status, Verdict
 
 if TYPE_CHECKING:
@@ -226,12 +226,8 @@ def run_case(
     watchers: list[RuleJudge | RowJudge] = [*rules, *rows]
     fault: Fault | None = None
     reached = 0
-    watched = [*(judge.slot for judge in judges), *probes, *(gatherer.slots if gatherer else ())]
-    for piece in Session(plan, machine, looked.group).pieces(watched):
-        for judge in judges:
-            judge.look(piece)
-        for watcher in rows if plan.power and plan.is_idle(piece.first) else watchers:
-            watcher.look(piece)
+    session = Session(plan, machine, looked.group, [*judges, *watchers])
+    for piece in session.pieces(gatherer.slots if gatherer else ()):
         if gatherer is not None:
             gatherer.take(piece)
         fault, reached = piece.fault, piece.first + piece.scans
@@ -327,16 +323,19 @@ def _watchers(case: ReadyCase, looked: Looked, probes: Sequence[Slot]) -> tuple[
     from upright_block.runs.judging import RowJudge, RuleJudge
 
     rows = [RowJudge(watched, probes, looked.numbers, case.plan.timebase) for watched in case.watch.rows]
-    return [RuleJudge(watched, probes, looked.numbers) for watched in case.watch.rules], rows
+    return [RuleJudge(watched, probes, looked.numbers, case.plan) for watched in case.watch.rules], rows
 
 
-class _Judge:
+class _Judge(Remembering):
     """Looks at one column while a run goes on, piece by piece."""
+
+    memory = ("next", "is_missed", "misses", "wrong", "checked", "since")
 
     def __init__(self, case: ReadyCase, expectations: Expectations, machine: Machine) -> None:
         self.plan = case.plan
         self.expectations = expectations
         self.slot = machine.slot(expectations.path)
+        self.slots = [self.slot]
         self.scans = [case.plan.row_scans[row] for row in expectations.rows]
         self.next = 0
         self.is_missed = False
@@ -346,7 +345,7 @@ class _Judge:
         self.since: int | None = None
         self.changes: Sequence[int] | None = None
 
-    def look(self, piece: Trace) -> None:
+    def take(self, piece: Trace) -> None:
         """Judge the checks of the scans of a piece."""
         self.changes = None
         if self.expectations.hold:

@@ -5,8 +5,9 @@ from __future__ import annotations
 from array import array
 from bisect import bisect_left
 from collections.abc import Iterable, Iterator, Sequence
+from copy import copy
 from functools import cached_property
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any, ClassVar, Protocol
 
 from upright_block.cases.plan import Plan
 from upright_block.compiler.artifact import Slot
@@ -32,15 +33,58 @@ def bare_plan(subject: str, timebase: Timebase) -> Plan:
     return Plan("", subject, timebase, CLOCK_START, 0, (), (), (), (), array("q"), ())
 
 
+class Observer(Protocol):
+    """Whoever looks at a session: it takes each piece, and goes back with the session."""
+
+    @property
+    def slots(self) -> Sequence[Slot]:
+        """What it looks at."""
+
+    def take(self, piece: Trace) -> None:
+        """Look at a piece."""
+
+    def kept(self) -> object:
+        """All that it remembers, which nothing changes any more."""
+
+    def back(self, kept: Any) -> None:
+        """Remember what it did when it gave ``kept``, and no more."""
+
+
+class Remembering:
+    """An observer that remembers what some of its attributes hold."""
+
+    memory: ClassVar[tuple[str, ...]]
+
+    def kept(self) -> dict[str, object]:
+        """A copy of each."""
+        return {name: copy(getattr(self, name)) for name in self.memory}
+
+    def back(self, kept: dict[str, object]) -> None:
+        """Hold them again."""
+        for name, value in kept.items():
+            setattr(self, name, copy(value))
+
+
 @node
 class Checkpoint:
-    """All that a session holds before a scan, to come back to: data, clock, forces, power, what probes keep, and how
-    much is recorded.
+    """All that a session holds before a scan, to come back to: data, clock, forces, power, what probes keep, and what
+    its observers remember.
     """
 
     snapshot: Snapshot
     scan: int
     session: Session
+    observed: tuple[object, ...]
+
+
+@node
+class _Link:
+    """A piece that is kept, behind another one: what was recorded from two checkpoints on has its beginning in
+    common.
+    """
+
+    piece: Trace
+    before: _Link | None
 
 
 class Recorder:
@@ -48,33 +92,47 @@ class Recorder:
 
     def __init__(self, slots: Iterable[Slot]) -> None:
         self.slots = tuple(slots)
-        self._pieces: list[tuple[Trace, int]] = []
+        self._last: _Link | None = None
         self._shelf = Shelf(_IN_MEMORY)
 
     def take(self, piece: Trace) -> None:
         """Keep what a piece has."""
-        self._pieces.append((piece.with_log(self._shelf.put(piece.log)), piece.end))
+        self._last = _Link(piece.with_log(self._shelf.put(piece.log)), self._last)
 
-    def cut(self, scan: int) -> None:
-        """Forget a scan and all after it."""
-        self._pieces = [(piece, min(end, scan)) for piece, end in self._pieces if piece.first < scan]
+    def kept(self) -> _Link | None:
+        """The last piece; those before it hang on it."""
+        return self._last
+
+    def back(self, kept: _Link | None) -> None:
+        """Forget what came after a piece."""
+        self._last = kept
+
+    def pieces(self) -> list[Trace]:
+        """All that is kept, in order."""
+        found: list[Trace] = []
+        link = self._last
+        while link is not None:
+            found.append(link.piece)
+            link = link.before
+        return found[::-1]
 
     def tell(self, gatherer: Gatherer) -> None:
         """Give a gatherer all that is kept."""
-        for piece, end in self._pieces:
-            gatherer.take(piece.with_log(piece.log), end)  # what is looked up on the way is not kept
+        for piece in self.pieces():
+            gatherer.take(piece.with_log(piece.log))  # what is looked up on the way is not kept
 
 
 class Session:
     """A run of a plan on a machine that holds its subject; it begins before scan 0.
 
-    Of probes that stand in groups those of the ``group`` are looked at. What a ``recorder`` watches is kept.
+    Of probes that stand in groups those of the ``group`` are looked at. ``observers`` take all its pieces.
     """
 
-    def __init__(self, plan: Plan, machine: Machine, group: int = 0, recorder: Recorder | None = None) -> None:
+    def __init__(self, plan: Plan, machine: Machine, group: int = 0, observers: Iterable[Observer] = ()) -> None:
         self.plan = plan
         self.group = group
-        self.recorder = recorder
+        self.observers = tuple(observers)
+        self._begun = tuple(observer.kept() for observer in self.observers)
         machine.reset()
         self._take(machine)
         for path, value in plan.given:
@@ -108,14 +166,13 @@ class Session:
         until: Slot | None = None,
     ) -> Iterator[Trace]:
         """Go on for all scans of the plan that are left, or for some, and give what the watched slots did, and those
-        that are recorded; see `Machine.pieces`.
+        of the observers; see `Machine.pieces`.
         """
-        recorder = self.recorder
-        spans = spans_of([*watched, *(recorder.slots if recorder is not None else ())])
+        spans = spans_of([*watched, *(slot for observer in self.observers for slot in observer.slots)])
         scans = self.plan.scans - self.scan if scans is None else scans
         for piece in self.machine.pieces(scans, self._events_left(), spans, ends, until, power=self._power):
-            if recorder is not None:
-                recorder.take(piece)
+            for observer in self.observers:
+                observer.take(piece)
             yield piece
 
     def advance(self, scans: int, until: Slot | None = None) -> tuple[bool, Fault | None]:
@@ -155,12 +212,14 @@ class Session:
 
     def checkpoint(self) -> Checkpoint:
         """All that the session holds now."""
-        return Checkpoint(self.machine.snapshot(), self.scan, self)
+        return Checkpoint(
+            self.machine.snapshot(), self.scan, self, tuple(observer.kept() for observer in self.observers)
+        )
 
     def back(self, to: Checkpoint) -> None:
-        """Come back to a checkpoint, of this session or of another on the same subject; of what was recorded after it,
-        or by another, nothing is left.
+        """Come back to a checkpoint, of this session or of another on the same subject; of what came after it the
+        observers remember nothing, nor of what another session saw.
         """
         self.machine.restore(to.snapshot)
-        if self.recorder is not None:
-            self.recorder.cut(to.scan if to.session is self else 0)
+        for observer, kept in zip(self.observers, to.observed if to.session is self else self._begun, strict=True):
+            observer.back(kept)
