@@ -90,10 +90,10 @@ def command(
 
 def _put_in_order(library: OpenLibrary, name: str, write: bool) -> None:
     try:
-        path, before, after = library.reordered(name)
+        changes = library.put_in_order(name)
     except UprightError as problem:
         stop(problem.message, problem.way_out)
-    propose(library, {path: (before, after)}, write)
+    propose(library, changes, write)
 
 
 def _fits(path: str, pattern: str) -> bool:

@@ -144,17 +144,16 @@ def _import(library: OpenLibrary, name: str, into: str | None, write: bool) -> N
 
 def _adopt(library: OpenLibrary, points: bool, into: str, write: bool) -> None:
     try:
-        before = library.table_text(into)
-        text, untold = library.adopted(before, points)
+        changes, untold = library.adopt(into, points)
     except UprightError as problem:
         stop(problem.message, problem.way_out)
     if untold:
         listed = ", ".join(untold[:12])
         show_lines([[(f"Not adopted, since no pin tells their type: {listed}.", "warn")], []])
-    if not text:
+    if not changes:
         show_lines([[("Every name that a pin is wired to has a tag.", "good")]])
         return
-    _propose(library, into, text, write)
+    propose(library, changes, write)
 
 
 def _propose(library: OpenLibrary, name: str, text: str, write: bool) -> None:

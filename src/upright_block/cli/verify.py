@@ -308,7 +308,7 @@ def _record(library: OpenLibrary, patterns: Sequence[str], over: bool, write: bo
         show_lines(
             [[(f"{plural(cells, 'cell')} filled in from the run: look whether it is what should come.", "warn")]]
         )
-    elif not left:
+    elif ready and not left:
         show_lines([[("No expected cell is empty.", "good")]])
 
 

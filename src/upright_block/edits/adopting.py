@@ -5,13 +5,20 @@ from __future__ import annotations
 from upright_block.language.field.addresses import Area
 from upright_block.language.field.points import Point
 from upright_block.language.scope import Missing, Scope
+from upright_block.language.source import Source
+from upright_block.language.telling.edits import Edit
 from upright_block.language.types import Elementary
+from upright_block.library.tagfile import appended
 
 
-def adopted_rows(scope: Scope, with_points: bool) -> tuple[list[dict[str, str]], list[str]]:
-    """A row for each missing name whose type a pin tells, in the order of its first use; and the other names.
+def adopted(scope: Scope, table: Source, with_points: bool) -> tuple[list[Edit], list[str]]:
+    """A tag table with a row for each missing name whose type a pin tells, in the order of its first use; and the other
+    names.
 
     With points each has the next that is free in its area, behind all that are taken.
+
+    Raises:
+        BadValue: the table lacks a column.
     """
     rows: list[dict[str, str]] = []
     untold: list[str] = []
@@ -28,7 +35,7 @@ def adopted_rows(scope: Scope, with_points: bool) -> tuple[list[dict[str, str]],
         if with_points:
             row["point"] = scope.points.shown(_next(missing, type_, free, scope))
         rows.append(row)
-    return rows, untold
+    return [appended(table, rows)] if rows else [], untold
 
 
 def _next(missing: Missing, type_: Elementary, free: dict[Area, int], scope: Scope) -> Point:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from bisect import bisect_right
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 
 from upright_block.cases.cells import parse_check
 from upright_block.cases.plan import BoundCase
@@ -12,22 +12,26 @@ from upright_block.edits.words import recording as words
 from upright_block.language.literals import LiteralProblem, Value, shown, shown_duration
 from upright_block.language.nodes import record
 from upright_block.language.source import Cell, Sheet, Source
+from upright_block.language.telling.edits import Edit, laid
 from upright_block.language.telling.findings import Finding, Words
 from upright_block.language.types import Type
 from upright_block.library.table import ROLES, Table, aligned
 from upright_block.runs.runner import values_after
 
+_QUOTES = ('"""', "'''")
+_Span = tuple[str, int, int]
+"""A file, and from where to where a table goes in it."""
 _TOKEN = re.compile(r"""'(?:[^'$\n]|\$.)*'|"(?:[^"$\n]|\$.)*"|\||[^\s|]+""")
 
 
 @record
 class Recorded:
-    """``texts`` are the new texts of the sources that change, ``cells`` how many cells were filled in.
+    """``edits`` fill in the cells, of which there are ``cells``.
 
     ``left`` are findings on cells that no value was put into, each with its reason.
     """
 
-    texts: Mapping[Source, str]
+    edits: tuple[Edit, ...]
     cells: int
     left: tuple[Finding, ...]
 
@@ -49,7 +53,7 @@ def recorded(cases: Iterable[BoundCase], over: bool = False) -> Recorded:
     left: list[Finding] = []
     for case in cases:
         _fill(case, over, filled, left)
-    by_source: dict[str, list[_Filled]] = {}  # two cases may have one file, each as a source of its own
+    by_table: dict[_Span, list[_Filled]] = {}
     for found in filled.values():
         if len(found.texts) > 1:
             values = " and ".join(sorted(found.texts)[:3])
@@ -57,9 +61,9 @@ def recorded(cases: Iterable[BoundCase], over: bool = False) -> Recorded:
         elif isinstance(found.table.source, Sheet):
             left.append(_told(found, words.in_workbook()))
         else:
-            by_source.setdefault(found.table.source.path, []).append(found)
-    texts = {found[0].table.source: _written(found[0].table.source, found) for found in by_source.values()}
-    return Recorded(texts, sum(map(len, by_source.values())), tuple(left))
+            by_table.setdefault(_span(found), []).append(found)
+    edits = [edit for span, found in by_table.items() for edit in _edits(span, found)]
+    return Recorded(tuple(edits), sum(map(len, by_table.values())), tuple(left))
 
 
 def _fill(bound: BoundCase, over: bool, filled: dict[tuple[str, int], _Filled], left: list[Finding]) -> None:
@@ -115,26 +119,27 @@ def _told(found: _Filled, said: Words) -> Finding:
 # --- the text ---
 
 
-def _written(source: Source, filled: Sequence[_Filled]) -> str:
-    """The text of a source with cells filled in; the columns of a table in a case file stand in line again."""
-    is_file = source.path.lower().endswith(".csv")
-    parts: list[str] = []
-    first: dict[int, int] = {}  # where each table has its first new cell, in the new text
-    done = length = 0
-    for found in sorted(filled, key=lambda found: found.cell.start):
-        (value,) = found.texts
-        before = source.text[done : found.cell.start]
-        first.setdefault(id(found.table.split), length + len(before))
-        made = _quoted(value) if is_file else _escaped(value, source.text, found.cell.start)
-        parts += [before, made]
-        length += len(before) + len(made)
-        done = found.cell.end
-    text = "".join([*parts, source.text[done:]])
-    table = len(text)
-    for start in () if is_file else sorted(first.values(), reverse=True):
-        if start < table:  # else it is in the table that was seen last
-            text, table = _in_line(text, start)
-    return text
+def _span(found: _Filled) -> _Span:
+    """The table that a cell stands in, which several cases may share, each with a source of its own."""
+    source = found.table.source
+    if source.path.lower().endswith(".csv"):
+        return source.path, 0, len(source.text)
+    text, inside = source.text, found.cell.start
+    begin = text.index("\n", max(text.rfind(quotes, 0, inside) for quotes in _QUOTES)) + 1
+    return source.path, begin, min(end for quotes in _QUOTES if (end := text.find(quotes, inside)) >= 0)
+
+
+def _edits(span: _Span, filled: Sequence[_Filled]) -> list[Edit]:
+    """Cells of a table filled in; the columns of one in a case file stand in line again."""
+    source, (path, begin, end) = filled[0].table.source, span
+    cells = [(found.cell, text) for found in filled for text in found.texts]
+    if path.lower().endswith(".csv"):
+        return [Edit(source, cell.start, cell.end, _quoted(text)) for cell, text in cells]
+    own = Source(path, source.text[begin:end])
+    made = [
+        Edit(own, cell.start - begin, cell.end - begin, _escaped(text, source.text, cell.start)) for cell, text in cells
+    ]
+    return [Edit(source, begin, end, _in_line(laid(made)[path].after))]
 
 
 def _escaped(value: str, text: str, inside: int) -> str:
@@ -153,12 +158,9 @@ def _quoted(value: str) -> str:
     return '"' + value.replace('"', '""') + '"' if any(letter in value for letter in ',;"\t') else value
 
 
-def _in_line(text: str, inside: int) -> tuple[str, int]:
-    """A text with the columns of the table around an offset in line, and where that table begins."""
-    begin = max(text.rfind(quotes, 0, inside) for quotes in ('"""', "'''")) + 3
-    begin = text.index("\n", begin) + 1
-    end = min(found for quotes in ('"""', "'''") if (found := text.find(quotes, inside)) >= 0)
-    lines = text[begin:end].split("\n")
+def _in_line(table: str) -> str:
+    """A table with its columns in line."""
+    lines = table.split("\n")
     rows = {
         number: _tokens(line)
         for number, line in enumerate(lines)
@@ -169,7 +171,7 @@ def _in_line(text: str, inside: int) -> tuple[str, int]:
     for number, row in zip(even, aligned(list(even.values())), strict=True):
         indent = lines[number][: len(lines[number]) - len(lines[number].lstrip())]
         lines[number] = indent + row + "\r" * lines[number].endswith("\r")
-    return text[:begin] + "\n".join(lines) + text[end:], begin
+    return "\n".join(lines)
 
 
 def _tokens(line: str) -> list[str]:

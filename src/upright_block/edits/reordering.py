@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from upright_block.language.parsing.wiring import WiringTable
-from upright_block.language.telling.edits import Edit, laid
+from upright_block.language.telling.edits import Edit
 from upright_block.language.telling.findings import Findings
 from upright_block.language.typed import Unit
 from upright_block.language.views.graphs import circles
@@ -12,18 +12,18 @@ from upright_block.library.table import table_of
 from upright_block.library.wiringtable import wiring_table
 
 
-def reordered(unit: Unit) -> str:
-    """The text of the table of a program, in which each row runs behind those that it reads, as far as that goes.
+def reordered(unit: Unit) -> list[Edit]:
+    """What puts each row of the table of a program behind those that it reads, as far as that goes.
 
     Where there is a column ``order`` its numbers change, else the rows move. Rows that have a choice stay as they are.
     """
     table = wiring_table(unit.source, Findings())
     if table is None:
-        return unit.source.text
+        return []
     rows = _sequence(unit, table)
     if rows == sorted(rows, key=lambda row: _order(table, row)):
-        return unit.source.text
-    return _renumbered(table, rows) if "order" in table.rows[0] else _moved(table, rows)
+        return []
+    return _renumbered(table, rows) if "order" in table.rows[0] else [_moved(table, rows)]
 
 
 def _order(table: WiringTable, row: int) -> tuple[float, int]:
@@ -46,20 +46,19 @@ def _sequence(unit: Unit, table: WiringTable) -> list[int]:
     return [row for group in circles(now, needs) for row in sorted(group, key=place.__getitem__)]
 
 
-def _renumbered(table: WiringTable, rows: list[int]) -> str:
-    """The table with other numbers in its column ``order``: the ones that are there, or tens where some stand twice."""
+def _renumbered(table: WiringTable, rows: list[int]) -> list[Edit]:
+    """Other numbers in the column ``order``: the ones that are there, or tens where some stand twice."""
     numbers = sorted((row["order"].text for row in table.rows), key=float)
     if len({float(number) for number in numbers}) < len(numbers):
         numbers = [str(10 * place) for place in range(1, len(numbers) + 1)]
     cells = [(table.rows[row]["order"], number) for row, number in zip(rows, numbers, strict=True)]
-    (made,) = laid(Edit(table.source, cell.start, cell.end, number) for cell, number in cells).values()
-    return made.after
+    return [Edit(table.source, cell.start, cell.end, number) for cell, number in cells if cell.text != number]
 
 
-def _moved(table: WiringTable, rows: list[int]) -> str:
-    """The table with its lines in another order."""
+def _moved(table: WiringTable, rows: list[int]) -> Edit:
+    """The lines in another order."""
     text = table.source.text
     starts = list(table_of(table.source, skips_blank=True).starts)
     ends = [*starts[1:], len(text)]
     lines = [text[start:end].rstrip("\n") for start, end in zip(starts, ends, strict=True)]
-    return text[: starts[0]] + "".join(f"{lines[row]}\n" for row in rows)
+    return Edit(table.source, starts[0], len(text), "".join(f"{lines[row]}\n" for row in rows))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from bisect import bisect_right
 from collections.abc import Sequence
+from pathlib import PurePosixPath
 
 from upright_block.cases.plan import BoundCase, Drive
 from upright_block.edits.recording import escaped
@@ -11,8 +12,9 @@ from upright_block.edits.words import saving as words
 from upright_block.errors import BadValue, NotRunnable
 from upright_block.language.configured import configured
 from upright_block.language.literals import Value, shown, shown_duration
-from upright_block.language.nodes import record
 from upright_block.language.signals import Signal, find_signal
+from upright_block.language.source import Source
+from upright_block.language.telling.edits import Edit
 from upright_block.language.types import DT, Elementary
 from upright_block.library.sheets import csv_lines
 from upright_block.library.table import aligned
@@ -22,25 +24,17 @@ MOST_INLINE = 50
 """Rows of a table in a case file; a longer one is a file beside it."""
 
 
-@record
-class Saved:
-    """The text of a case file with one more case, and a table beside it where it is long; ``table`` is its name."""
-
-    text: str
-    table: str
-    content: str
-
-
-def saved(
-    watched: Watched, rows: Sequence[Row], stem: str, name: str, before: str, known: Sequence[BoundCase]
-) -> Saved:
-    """A case file with a run in it; ``before`` is its text until now, ``known`` are its cases.
+def saved(watched: Watched, rows: Sequence[Row], file: Source, name: str, known: Sequence[BoundCase]) -> list[Edit]:
+    """A case file with a run in it as one more case, of which ``known`` are those that it has; a long table becomes a
+    file beside it, which comes first since the case needs it.
 
     Raises:
         NotRunnable: the run stopped with a fault, or the file is for something else.
         BadValue: there is a case of that name.
     """
-    plan = watched.run.plan
+    plan, before = watched.run.plan, file.text
+    path = PurePosixPath(file.path)
+    stem = path.stem
     if watched.fault is not None:
         raise NotRunnable(*words.run_with_fault_saved())
     if any(drive.freezes for drive in plan.drives):
@@ -54,15 +48,16 @@ def saved(
     if before.strip():
         _must_fit(head, before, known, stem)
     heads, lines = _table(watched, rows)
-    table = content = ""
+    made: list[Edit] = []
     if len(lines) > MOST_INLINE:
         table = f"{stem}_{''.join(letter if letter.isalnum() else '_' for letter in name)}.csv"
         content = csv_lines([heads, *(["" if cell == "." else cell for cell in line] for line in lines)])
+        made.append(Edit(Source((path.parent / table).as_posix(), ""), 0, 0, content))
         vectors = f'vectors = "{table}"'
     else:
         vectors = 'vectors = """\n' + escaped("\n".join(aligned(_ruled([heads, *lines], watched)))) + '\n"""'
     given = ", ".join(f"{_quoted(path)} = {_quoted(text)}" for path, text in _given(watched))
-    made = [
+    case = [
         "[[case]]",
         f"name    = {_quoted(name)}",
         *([f"given   = {{ {given} }}"] if given else []),
@@ -71,8 +66,9 @@ def saved(
         f'run_for = "{shown_duration(plan.timebase.time(watched.scans))}"',
         vectors,
     ]
-    start = before.rstrip("\n") if before.strip() else "\n".join(head)
-    return Saved(start + "\n\n" + "\n".join(made) + "\n", table, content)
+    end = len(before.rstrip("\n")) if before.strip() else 0
+    start = "" if end else "\n".join(head)
+    return [*made, Edit(file, end, len(before), start + "\n\n" + "\n".join(case) + "\n")]
 
 
 def _head(watched: Watched) -> list[str]:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from functools import cached_property
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from upright_block.errors import UnknownName
@@ -16,6 +15,7 @@ if TYPE_CHECKING:
     from upright_block.coverage.gaps import Gap
     from upright_block.language.telling.findings import Finding
     from upright_block.library.floors import Floor
+    from upright_block.library.writing import Changes
     from upright_block.remembered.history import History
     from upright_block.runs.tracing import Tracing
     from upright_block.runs.verdict import Verdict
@@ -118,19 +118,17 @@ class WithCases(WithTags):
         """Keep what came of cases, for a later choice of those that have changed or were wrong."""
         self.history.remember(verdicts, [*self.cases, *self.not_run])
 
-    def record(
-        self, cases: Sequence[ReadyCase], over: bool = False
-    ) -> tuple[dict[Path, tuple[str, str]], int, list[Finding]]:
+    def record(self, cases: Sequence[ReadyCase], over: bool = False) -> tuple[Changes, int, list[Finding]]:
         """What cases would say with their empty expected cells filled in from a run.
 
         The result has the texts of each file before and after, how many cells were filled in, and findings on
         cells that were not. With ``over`` values that are expected and wrong are replaced too.
         """
         from upright_block.edits.recording import recorded
+        from upright_block.library.writing import changes
 
         found = recorded(map(self._bound, cases), over)
-        texts = {self.root / source.path: (source.text, text) for source, text in found.texts.items()}
-        return texts, found.cells, list(found.left)
+        return changes(self._library.files, found.edits), found.cells, list(found.left)
 
     @property
     def _checks_overflow(self) -> bool:

@@ -232,6 +232,10 @@ class Contents:
         parts = [f"{path}\0{read[path]}".encode("utf-8", "surrogatepass") for path in sorted(read)]
         return sha256(b"\0".join(sha256(part).digest() for part in parts)).hexdigest()
 
+    def _source_at(self, path: Path) -> Source:
+        """A file of the library, as edits name it; empty where there is none."""
+        return Source(self._library.files.shown(path), self.text_at(path))
+
     def text_at(self, path: Path) -> str:
         """The text of a file of the library; empty where there is none.
 

@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from upright_block.language.timebase import Timebase
     from upright_block.language.typed import Unit
     from upright_block.language.types import Type
+    from upright_block.library.writing import Changes
     from upright_block.runs.controller import Controller
     from upright_block.runs.watched import Row, Watched
     from upright_block.traces.comparing import Comparison
@@ -127,9 +128,7 @@ class WithRuns(WithCases):
 
         return read_trace(file, of_unit)
 
-    def keep_run(
-        self, run: Watched, patterns: Sequence[str]
-    ) -> tuple[dict[Path, tuple[str, str]], list[str], list[Finding]]:
+    def keep_run(self, run: Watched, patterns: Sequence[str]) -> tuple[Changes, list[str], list[Finding]]:
         """What sources are before and after final values of a run are initial values, by path; nothing is written.
 
         A pattern with ``*`` or ``?`` chooses among the inputs and the private variables of the target; else it is the
@@ -141,13 +140,12 @@ class WithRuns(WithCases):
             NotRunnable: the run stopped with a fault.
         """
         from upright_block.edits.retaining import kept
-        from upright_block.language.telling.edits import laid
+        from upright_block.library.writing import changes
 
         edits, left, findings = kept(run, patterns)
-        found = {self.root / path: (made.before, made.after) for path, made in laid(edits).items()}
-        return found, left, findings
+        return changes(self._library.files, edits), left, findings
 
-    def save_run(self, run: Watched, rows: Sequence[Row], stem: str, name: str) -> dict[Path, tuple[str, str]]:
+    def save_run(self, run: Watched, rows: Sequence[Row], stem: str, name: str) -> Changes:
         """What the case files are before and after a run is a case of the file ``stem``, by path; nothing is written.
 
         Raises:
@@ -155,18 +153,16 @@ class WithRuns(WithCases):
             BadValue: there is a case of that name.
         """
         from upright_block.edits.saving import saved
+        from upright_block.library.writing import changes
 
         folder = self.root / self._library.manifest.folders["cases"][0]
         path = folder / f"{stem}.toml"
-        before = self.text_at(path)
         known = [each for each in self._suite.bound.values() if self.root / each.case.file.source.path == path]
-        made = saved(run, rows, Path(stem).name, name, before, known)
-        if not made.table:
-            return {path: (before, made.text)}
-        beside = path.parent / made.table
-        if beside.exists():
-            raise NotRunnable(*words.table_is_there(made.table))
-        return {beside: ("", made.content), path: (before, made.text)}  # the table first: the case needs it
+        found = changes(self._library.files, saved(run, rows, self._source_at(path), name, known))
+        there = next((beside for beside in found if beside != path and beside.exists()), None)
+        if there is not None:
+            raise NotRunnable(*words.table_is_there(there.name))
+        return found
 
     def machine(
         self,

@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from upright_block.language.field.tags import Tag
     from upright_block.language.typed import Unit
     from upright_block.library.sheets import Rows
+    from upright_block.library.writing import Changes
     from upright_block.mapping.judging import Judged
 
 
@@ -76,22 +77,21 @@ class WithTags(Contents):
 
         return table_from(file, text)
 
-    def adopted(self, before: str = "", with_points: bool = False) -> tuple[str, list[str]]:
-        """A table of the names that pins are wired to and no tag has, as CSV, behind the rows of one that is there; and
-        those whose type cannot be told.
+    def adopt(self, into: str, with_points: bool = False) -> tuple[Changes, list[str]]:
+        """What becomes of the tag table ``into`` with a row for each name that pins are wired to and no tag has, empty
+        where all have one; and the names whose type cannot be told. Nothing is written.
 
         Raises:
-            BadValue: the table that is there lacks a column.
+            BadValue: the table lacks a column.
+            NotRunnable: it cannot be read.
         """
-        from upright_block.edits.adopting import adopted_rows
-        from upright_block.library.sheets import Rows
-        from upright_block.library.tagfile import appended
+        from upright_block.edits.adopting import adopted
+        from upright_block.library.writing import changes
 
         _ = self._suite  # cases name tags too
-        rows, untold = adopted_rows(self._library.scope, with_points)
-        if before.strip() and rows:
-            return appended(before, rows), untold
-        return (Rows("tags", ("tag", "point", "type"), rows).csv() if rows else ""), untold
+        table = self._source_at(self.table_path(into))
+        edits, untold = adopted(self._library.scope, table, with_points)
+        return changes(self._library.files, edits), untold
 
     def table_text(self, name: str) -> str:
         """The text of the tag table of a name in the first folder of tags; empty where there is none."""
@@ -117,8 +117,8 @@ class WithTags(Contents):
             raise NotRunnable(*has_errors(unit.name))
         return unit
 
-    def reordered(self, name: str) -> tuple[Path, str, str]:
-        """A wiring table in the order of its values: its file, its text, and the text to be written.
+    def put_in_order(self, name: str) -> Changes:
+        """What becomes of a wiring table in the order of its values, which may be what it was. Nothing is written.
 
         Raises:
             UnknownName: there is no such table.
@@ -126,11 +126,13 @@ class WithTags(Contents):
         """
         from upright_block.edits.reordering import reordered
         from upright_block.language.source import Sheet
+        from upright_block.library.writing import changes
 
         unit = self.wiring(name)
         if isinstance(unit.source, Sheet):
             raise NotRunnable(*words.workbook_not_ordered(unit.source.path))
-        return self.root / unit.source.path, unit.source.text, reordered(unit)
+        as_it_is = {self.root / unit.source.path: (unit.source.text, unit.source.text)}
+        return changes(self._library.files, reordered(unit)) or as_it_is
 
     @cached_property
     def tag_uses(self) -> list[TagUse]:

@@ -11,9 +11,9 @@ from upright_block.errors import BadValue
 from upright_block.language.field.tags import COLUMNS
 from upright_block.language.source import Source
 from upright_block.language.telling.catalogue import stops
+from upright_block.language.telling.edits import Edit
 from upright_block.language.telling.findings import Findings
 from upright_block.library import words
-from upright_block.library.sheets import csv_lines
 from upright_block.library.table import delimiter_of, table_of
 
 
@@ -40,13 +40,18 @@ def _key(head: str) -> str:
     return head.lower() if head.lower() in COLUMNS else head
 
 
-def appended(before: str, rows: Sequence[Mapping[str, str]]) -> str:
-    """A tag table with more rows, in its own columns and with its own separators and ends of lines.
+def appended(source: Source, rows: Sequence[Mapping[str, str]]) -> Edit:
+    """A tag table with more rows, in its own columns and with its own separators and ends of lines; an empty one gets
+    the columns that they need.
 
     Raises:
         BadValue: it lacks a column that they need.
     """
-    source = Source("", before)
+    from upright_block.library.sheets import Rows, csv_lines
+
+    before = source.text
+    if not before.strip():
+        return Edit(source, 0, len(before), Rows("tags", ("tag", "point", "type"), rows).csv())
     table = table_of(source, skips_blank=True)
     heads = [_key(head.text) for head in table.heads]
     missing = next((column for row in rows for column in row if column not in heads), None)
@@ -55,7 +60,7 @@ def appended(before: str, rows: Sequence[Mapping[str, str]]) -> str:
     end = "\r\n" if "\r\n" in before else "\n"
     first = before.lstrip().split("\n", 1)[0]
     lines = csv_lines([[row.get(head, "") for head in heads] for row in rows], delimiter_of(first), end)
-    return before + ("" if before.endswith("\n") else end) + lines
+    return Edit(source, len(before), len(before), ("" if before.endswith("\n") else end) + lines)
 
 
 def pasted_rows(text: str) -> tuple[list[str], list[dict[str, str]]]:

@@ -3,16 +3,22 @@
 from __future__ import annotations
 
 from codecs import BOM_UTF8
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 
 from upright_block.errors import NotRunnable
+from upright_block.language.telling.edits import Edit, laid
 from upright_block.library import words
 from upright_block.library.files import FileProblem, Files
 from upright_block.whole import write_files
 
 Changes = Mapping[Path, tuple[str, str]]
 """By path what a text was when it was read, empty where there is no such file, and what it is to become."""
+
+
+def changes(files: Files, edits: Iterable[Edit]) -> dict[Path, tuple[str, str]]:
+    """What edits make of texts of a library, by path with what each was and what it becomes."""
+    return {files.root / path: (made.before, made.after) for path, made in laid(edits).items()}
 
 
 def write_texts(files: Files, texts: Changes) -> None:
