@@ -12,7 +12,7 @@ import pytest
 from tests.analysis.test_soundness import Unknown, Values, never
 from tests.cases.test_coverage_of_programs import DEPTH, Evaluator, Left, Writer
 from tests.helpers import checked
-from upright_block.analysis.slots import Bits, Slot, members
+from upright_block.analysis.locations import Bits, Location, members
 from upright_block.analysis.terms import Term, Terms
 from upright_block.analysis.walk import flow_of
 from upright_block.language import typed
@@ -265,9 +265,9 @@ def run(start: Memory, left_out: Iterable[int] = ()) -> Memory:
     return memory
 
 
-def held_at(memory: Memory, slot: Slot) -> int:
-    """Where a slot lies."""
-    root, *rest = members(slot)
+def held_at(memory: Memory, location: Location) -> int:
+    """Where a location lies."""
+    root, *rest = members(location)
     assert isinstance(root, typed.Variable)
     at, type_ = memory.places[root], root.type
     for step in rest:
@@ -283,17 +283,17 @@ def held_at(memory: Memory, slot: Slot) -> int:
     return at
 
 
-def content(memory: Memory, slot: Slot) -> int:
-    last = members(slot)[-1]
+def content(memory: Memory, location: Location) -> int:
+    last = members(location)[-1]
     if isinstance(last, Bits):
         return (
-            memory.load(held_at(memory, slot), last.type) >> (last.shift % 8 if last.type is BOOL else 0)
+            memory.load(held_at(memory, location), last.type) >> (last.shift % 8 if last.type is BOOL else 0)
             & (1 << width_of(last.type)) - 1
         )
     type_ = last.type if isinstance(last, typed.Variable) else DINT
     if not isinstance(type_, Elementary):
         raise Unknown
-    return memory.load(held_at(memory, slot), type_)
+    return memory.load(held_at(memory, location), type_)
 
 
 class Held(Values):
@@ -303,8 +303,8 @@ class Held(Values):
         super().__init__({})
         self.memory = memory
 
-    def start(self, slot: Slot) -> int:
-        return content(self.memory, slot)
+    def start(self, location: Location) -> int:
+        return content(self.memory, location)
 
     def made(self, how: object, type_: Type, args: tuple[Term, ...]) -> int:
         name, *more = how if isinstance(how, tuple) else (how,)
@@ -333,9 +333,9 @@ def test_what_overlaps_is_told_as_it_runs(part: int) -> None:
             assert said.isdisjoint(ran.seen), (seed, text)
             assert run(start, unseen).bytes == ran.bytes, (seed, text)
             held = Held(start)
-            for slot, term in flow.final.items():
+            for location, term in flow.final.items():
                 with suppress(Unknown):
-                    assert held.of(term) == content(ran, slot), (seed, slot, term, text)
+                    assert held.of(term) == content(ran, location), (seed, location, term, text)
                     values += 1
     assert told
     assert values

@@ -16,7 +16,7 @@ from upright_block import Collector, open_library
 from upright_block.analysis.conditions import can_hold
 from upright_block.analysis.facts import Facts
 from upright_block.analysis.flow import Flow
-from upright_block.analysis.slots import Slot
+from upright_block.analysis.locations import Location
 from upright_block.analysis.terms import Term, Terms
 from upright_block.analysis.walk import flow_of
 from upright_block.language import typed
@@ -44,9 +44,9 @@ class Values:
             self.known[term] = self._of(term)
         return self.known[term]
 
-    def start(self, slot: Slot) -> int:
-        assert isinstance(slot, typed.Variable)
-        return self.begin[slot.name]
+    def start(self, location: Location) -> int:
+        assert isinstance(location, typed.Variable)
+        return self.begin[location.name]
 
     def made(self, how: object, type_: Type, args: tuple[Term, ...]) -> int:
         values = [self.of(arg) for arg in args]
@@ -151,10 +151,10 @@ def test_values_conditions_and_unseen_writes_are_those_of_the_evaluator(part: in
             assert said.isdisjoint(ran.seen), seed
             assert run(body, start, unseen).values == ran.values, seed
             begun = Values(start)
-            for slot, term in flow.final.items():
-                assert isinstance(slot, typed.Variable)
+            for location, term in flow.final.items():
+                assert isinstance(location, typed.Variable)
                 with suppress(Unknown):
-                    assert begun.of(term) == ran.values[slot.name], (seed, slot.name, term)
+                    assert begun.of(term) == ran.values[location.name], (seed, location.name, term)
                     values += 1
     assert told
     assert values > 50

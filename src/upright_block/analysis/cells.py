@@ -1,19 +1,19 @@
-"""What lies in slots while a body is walked: values as terms, and the writes that each may come from."""
+"""What lies in locations while a body is walked: values as terms, and the writes that each may come from."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 
 from upright_block.analysis.flow import Call, Flow, Write
-from upright_block.analysis.slots import (
+from upright_block.analysis.locations import (
     Bits,
-    Slot,
-    SlotIndex,
+    Location,
+    LocationIndex,
     around,
     covers,
     last_variable,
     members,
-    mixed_slots,
+    mixed_locations,
     root_of,
 )
 from upright_block.analysis.terms import Ranges, Term, Terms
@@ -29,7 +29,7 @@ _MOST_WRITES = 8
 
 @node
 class Content:
-    """The value of a slot, and the writes that it may come from. ``epoch`` tells when."""
+    """The value of a location, and the writes that it may come from. ``epoch`` tells when."""
 
     term: Term
     writes: tuple[Write, ...]
@@ -37,22 +37,22 @@ class Content:
 
 
 class Cells:
-    """The slots of one call of a unit, and what it does to them."""
+    """The locations of one call of a unit, and what it does to them."""
 
     def __init__(self, unit: typed.Unit, terms: Terms, known: Mapping[typed.Variable, Ranges]) -> None:
         self.unit = unit
         self.terms = terms
         self.known = known
         self.flow = Flow(unit, terms)
-        self.cells: dict[Slot, Content | None] = {}
-        self.held = SlotIndex()
-        self.trail: list[tuple[Slot, Content | None]] = []
+        self.cells: dict[Location, Content | None] = {}
+        self.held = LocationIndex()
+        self.trail: list[tuple[Location, Content | None]] = []
         self.epoch = 0
         self.epochs = 0
         self.open: dict[Write, None] = {}
         self.condition = terms.true
         self.loops: tuple[int, ...] = ()
-        self.returns: list[tuple[Term, dict[Slot, Term] | None]] = []
+        self.returns: list[tuple[Term, dict[Location, Term] | None]] = []
         self.returned_epochs: set[int] = set()
         self.order = 0
         self.statement: typed.Statement | None = None
@@ -62,73 +62,75 @@ class Cells:
             self.fleeting.add(unit.result)
         self.aliases = _aliases(unit)
 
-    def put(self, slot: Slot, cell: Content | None) -> None:
-        """Give a slot a value, or none; `undo` takes it back."""
-        self.trail.append((slot, self.cells.get(slot)))
-        self._hold(slot, cell)
+    def put(self, location: Location, cell: Content | None) -> None:
+        """Give a location a value, or none; `undo` takes it back."""
+        self.trail.append((location, self.cells.get(location)))
+        self._hold(location, cell)
 
-    def _hold(self, slot: Slot, cell: Content | None) -> None:
-        self.cells[slot] = cell
-        (self.held.remove if cell is None else self.held.add)(slot)
+    def _hold(self, location: Location, cell: Content | None) -> None:
+        self.cells[location] = cell
+        (self.held.remove if cell is None else self.held.add)(location)
 
-    def overlapping(self, slot: Slot) -> list[tuple[Slot, Content]]:
-        """What has memory in common with a slot and has a value, itself among them."""
-        return [(other, cell) for other in self.held.overlapping(slot) if (cell := self.cells[other]) is not None]
+    def overlapping(self, location: Location) -> list[tuple[Location, Content]]:
+        """What has memory in common with a location and has a value, itself among them."""
+        return [(other, cell) for other in self.held.overlapping(location) if (cell := self.cells[other]) is not None]
 
-    def term_of(self, slot: Slot) -> Term:
-        """The value of a slot now."""
-        for outer in (slot, *reversed(around(slot))):
+    def term_of(self, location: Location) -> Term:
+        """The value of a location now."""
+        for outer in (location, *reversed(around(location))):
             cell = self._valid(outer)
             if cell is not None:
-                return cell.term if outer is slot else self._inside(slot, outer, cell.term)
-        if any(cell.epoch >= self.epoch for _, cell in self.overlapping(slot)):
-            return self.terms.any(type_of(slot))
-        return self._untouched(slot)
+                return cell.term if outer is location else self._inside(location, outer, cell.term)
+        if any(cell.epoch >= self.epoch for _, cell in self.overlapping(location)):
+            return self.terms.any(type_of(location))
+        return self._untouched(location)
 
-    def _valid(self, slot: Slot) -> Content | None:
-        """What a slot has got since anything may have got any value."""
-        cell = self.cells.get(slot)
+    def _valid(self, location: Location) -> Content | None:
+        """What a location has got since anything may have got any value."""
+        cell = self.cells.get(location)
         return cell if cell is not None and cell.epoch >= self.epoch else None
 
-    def _inside(self, slot: Slot, outer: Slot, value: Term) -> Term:
-        """What lies in a slot, where that around it has a value."""
-        rest = members(slot)[len(members(outer)) :]
+    def _inside(self, location: Location, outer: Location, value: Term) -> Term:
+        """What lies in a location, where that around it has a value."""
+        rest = members(location)[len(members(outer)) :]
         if len(rest) == 1 and isinstance(rest[0], Bits):
             return self.terms.part(value, rest[0].shift, rest[0].type)
-        return self.terms.made(("of", rest), type_of(slot), (value,))
+        return self.terms.made(("of", rest), type_of(location), (value,))
 
-    def _untouched(self, slot: Slot) -> Term:
-        """The value of a slot that nothing has written since the beginning, or since anything may have got any
+    def _untouched(self, location: Location) -> Term:
+        """The value of a location that nothing has written since the beginning, or since anything may have got any
         value.
         """
-        last = members(slot)[-1]
-        if isinstance(last, Bits) and not root_of(slot).is_area:
-            return self._inside(slot, around(slot)[-1], self._untouched(around(slot)[-1]))
+        last = members(location)[-1]
+        if isinstance(last, Bits) and not root_of(location).is_area:
+            return self._inside(location, around(location)[-1], self._untouched(around(location)[-1]))
         if self.epoch:
-            return self.terms.made(("since", self.epoch, slot), type_of(slot), ())
-        return self.first_term(slot)
+            return self.terms.made(("since", self.epoch, location), type_of(location), ())
+        return self.first_term(location)
 
-    def is_old(self, slot: Slot, term: Term) -> bool:
-        """Whether a value of a slot is that which it had when the scan began."""
-        return not self.epoch and term.kind in ("start", "made") and term is self._untouched(slot)
+    def is_old(self, location: Location, term: Term) -> bool:
+        """Whether a value of a location is that which it had when the scan began."""
+        return not self.epoch and term.kind in ("start", "made") and term is self._untouched(location)
 
-    def first_term(self, slot: Slot) -> Term:
-        """The value of a slot before anything has run."""
-        type_, root = type_of(slot), root_of(slot)
-        if root in self.fleeting and slot is root and isinstance(type_, Elementary):
+    def first_term(self, location: Location) -> Term:
+        """The value of a location before anything has run."""
+        type_, root = type_of(location), root_of(location)
+        if root in self.fleeting and location is root and isinstance(type_, Elementary):
             value = root.initial if not isinstance(root.initial, (tuple, dict)) else None
             return self.terms.constant(type_.default if value is None else value, type_)
-        return self.terms.start(slot, type_, self.known.get(slot) if isinstance(slot, typed.Variable) else None)
+        return self.terms.start(
+            location, type_, self.known.get(location) if isinstance(location, typed.Variable) else None
+        )
 
-    def see(self, slot: Slot) -> None:
-        """Note that the value of a slot may be read, and that of what may be the same variable."""
-        for one in (slot, *self._aliases_of(slot)):
+    def see(self, location: Location) -> None:
+        """Note that the value of a location may be read, and that of what may be the same variable."""
+        for one in (location, *self._aliases_of(location)):
             for _, cell in self.overlapping(one):
                 self.mark_seen(cell.writes)
 
-    def _aliases_of(self, slot: Slot) -> list[typed.Variable]:
-        """The variables that may lie in the same memory as a slot."""
-        return self.aliases.get(root_of(slot), []) if self.aliases else []
+    def _aliases_of(self, location: Location) -> list[typed.Variable]:
+        """The variables that may lie in the same memory as a location."""
+        return self.aliases.get(root_of(location), []) if self.aliases else []
 
     def mark_seen(self, writes: Iterable[Write]) -> None:
         """Note that what some writes gave may be read."""
@@ -137,19 +139,19 @@ class Cells:
                 write.is_seen = True
                 self.open.pop(write, None)
 
-    def forget(self, slot: Slot, term: Term | None = None) -> None:
-        """A slot, with all in it, may have any value from here on, and so what may be the same variable."""
-        for one in (*self._aliases_of(slot), slot):
+    def forget(self, location: Location, term: Term | None = None) -> None:
+        """A location, with all in it, may have any value from here on, and so what may be the same variable."""
+        for one in (*self._aliases_of(location), location):
             self._clear(one)
             self.put(one, Content(self.terms.any(type_of(one)), (), self.epoch))
         if term is not None:
-            self.put(slot, Content(term, (), self.epoch))
+            self.put(location, Content(term, (), self.epoch))
 
-    def _clear(self, slot: Slot, write: Write | None = None) -> tuple[Write, ...]:
-        """Nothing is known any more of what overlaps a slot; the writes that what lies in it came from."""
+    def _clear(self, location: Location, write: Write | None = None) -> tuple[Write, ...]:
+        """Nothing is known any more of what overlaps a location; the writes that what lies in it came from."""
         inside: tuple[Write, ...] = ()
-        for other, cell in self.overlapping(slot):
-            if covers(slot, other):
+        for other, cell in self.overlapping(location):
+            if covers(location, other):
                 inside += cell.writes
                 self.put(other, None)
             else:
@@ -172,9 +174,11 @@ class Cells:
         self.epoch = self.epochs
 
     def see_all(self, wanted: Callable[[typed.Variable], bool]) -> None:
-        """Note that the values of all slots of some variables may be read."""
+        """Note that the values of all locations of some variables may be read."""
         for write in list(self.open):
-            if wanted(root_of(write.slot)) and any(write in cell.writes for _, cell in self.overlapping(write.slot)):
+            if wanted(root_of(write.location)) and any(
+                write in cell.writes for _, cell in self.overlapping(write.location)
+            ):
                 self.mark_seen((write,))
 
     def leave(self) -> None:
@@ -182,68 +186,80 @@ class Cells:
         self.see_all(lambda root: root not in self.fleeting or root.section in ("output", "result"))
 
     def returned(self) -> None:
-        """Note what slots hold where the unit is left before its end."""
+        """Note what locations hold where the unit is left before its end."""
         condition = self.terms.any(BOOL) if self.loops else self.condition
         is_told = len(self.returns) < _MOST_RETURNS
-        slots = dict.fromkeys(slot for slot, _ in self.trail) if is_told else {}
-        self.returns.append((condition, {slot: self.term_of(slot) for slot in slots} if is_told else None))
+        locations = dict.fromkeys(location for location, _ in self.trail) if is_told else {}
+        self.returns.append(
+            (condition, {location: self.term_of(location) for location in locations} if is_told else None)
+        )
         self.returned_epochs.add(self.epoch)
 
     def finish(self, goes_on: bool) -> None:
-        """What slots hold in the end, wherever the unit was left."""
+        """What locations hold in the end, wherever the unit was left."""
         ways = [(condition, ends) for condition, ends in self.returns if ends is not None]
-        slots = dict.fromkeys([*self.cells, *(slot for _, ends in ways for slot in ends)])
+        locations = dict.fromkeys([*self.cells, *(location for _, ends in ways for location in ends)])
         is_known = self.returned_epochs <= {self.epoch} and len(ways) == len(self.returns)
-        mixed = mixed_slots([ends for _, ends in ways], slots)
-        for slot in slots:
-            if not is_known or slot in mixed:
-                self.flow.final[slot] = self.terms.any(type_of(slot))
+        mixed = mixed_locations([ends for _, ends in ways], locations)
+        for location in locations:
+            if not is_known or location in mixed:
+                self.flow.final[location] = self.terms.any(type_of(location))
                 continue
-            terms = [(condition, ends.get(slot) or self._untouched(slot)) for condition, ends in ways]
-            term = self.term_of(slot) if goes_on else terms.pop()[1]
+            terms = [(condition, ends.get(location) or self._untouched(location)) for condition, ends in ways]
+            term = self.term_of(location) if goes_on else terms.pop()[1]
             for condition, end in reversed(terms):
                 term = self.terms.choice(condition, end, term)
-            self.flow.final[slot] = term
+            self.flow.final[location] = term
 
     def wrote(
         self,
-        slot: Slot,
+        location: Location,
         value: Term,
         origin: syntax.Node,
         written: typed.Expression | None,
         is_weak: bool = False,
         call: Call | None = None,
     ) -> None:
-        """A slot gets a value."""
+        """A location gets a value."""
         self.order += 1
         is_made = self.statement is not None and syntax.is_made(self.statement.origin)
         write = Write(
-            slot, value, self.condition, self.order, origin, written, is_weak, self.loops, is_made, self.statement, call
+            location,
+            value,
+            self.condition,
+            self.order,
+            origin,
+            written,
+            is_weak,
+            self.loops,
+            is_made,
+            self.statement,
+            call,
         )
         self.flow.writes.append(write)
         self.open[write] = None
-        inside = self._clear(slot, write)
+        inside = self._clear(location, write)
         for earlier in inside if not is_weak else ():
-            if not covers(slot, earlier.slot):
+            if not covers(location, earlier.location):
                 continue
             if earlier.winner is None:
                 earlier.winner = write
             if _is_hidden(earlier, write):
                 self.open.pop(earlier, None)
-        self.put(slot, Content(value, self._some((*inside, write) if is_weak else (write,)), self.epoch))
-        for alias in self._aliases_of(slot):
+        self.put(location, Content(value, self._some((*inside, write) if is_weak else (write,)), self.epoch))
+        for alias in self._aliases_of(location):
             self.loosen(alias, (*together(cell for _, cell in self.overlapping(alias)), write))
 
-    def loosen(self, slot: Slot, writes: tuple[Write, ...]) -> None:
-        """A slot has any value, which may come from some writes, or from those of what lies in it."""
-        found = dict.fromkeys((*self._clear(slot), *writes))
-        self.put(slot, Content(self.terms.any(type_of(slot)), self._some(tuple(found)), self.epoch))
+    def loosen(self, location: Location, writes: tuple[Write, ...]) -> None:
+        """A location has any value, which may come from some writes, or from those of what lies in it."""
+        found = dict.fromkeys((*self._clear(location), *writes))
+        self.put(location, Content(self.terms.any(type_of(location)), self._some(tuple(found)), self.epoch))
 
     def undo(self, mark: int) -> None:
         """Take back what was put since the trail was so long."""
         while len(self.trail) > mark:
-            slot, cell = self.trail.pop()
-            self._hold(slot, cell)
+            location, cell = self.trail.pop()
+            self._hold(location, cell)
 
 
 def _aliases(unit: typed.Unit) -> dict[typed.Variable, list[typed.Variable]]:
@@ -269,7 +285,7 @@ def _aliases(unit: typed.Unit) -> dict[typed.Variable, list[typed.Variable]]:
 
 def _is_hidden(earlier: Write, write: Write) -> bool:
     """Whether nobody will ever see a write, since whenever it is done another is done over it."""
-    is_whole = not write.is_weak and covers(write.slot, earlier.slot)
+    is_whole = not write.is_weak and covers(write.location, earlier.location)
     return is_whole and earlier.condition is write.condition and earlier.loops == write.loops
 
 
@@ -299,14 +315,14 @@ def together(cells: Iterable[Content]) -> tuple[Write, ...]:
     return tuple(dict.fromkeys(write for cell in cells for write in cell.writes))
 
 
-def type_of(slot: Slot) -> Type:
-    """The type of what lies in a slot."""
-    last = members(slot)[-1]
+def type_of(location: Location) -> Type:
+    """The type of what lies in a location."""
+    last = members(location)[-1]
     if isinstance(last, typed.Variable):
         return last.type
     if isinstance(last, Bits):
         return last.type
-    type_ = last_variable(slot).type
+    type_ = last_variable(location).type
     element = getattr(type_, "element", None)
     return element if isinstance(element, Type) and isinstance(element, Elementary) else _UNKNOWN
 

@@ -152,6 +152,6 @@ def _is_free(known: _Known) -> bool:
 
 def is_input(leaf: Term) -> bool:
     """Whether a leaf is given from outside the unit in each scan."""
-    slot = leaf.key
-    section = getattr(slot, "section", "")
+    location = leaf.key
+    section = getattr(location, "section", "")
     return leaf.kind == "start" and section in ("input", "in_out", "global")

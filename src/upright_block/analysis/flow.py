@@ -1,7 +1,7 @@
 """What one call of a unit does: what is written, read and called, in which order, and under which conditions.
 
-The body is walked once (`walk`). Of each slot the value is kept as a term, and the writes that it may come from; where
-ways meet, the values become a choice. So the condition of a statement is a term over what was there when the scan
+The body is walked once (`walk`). Of each location the value is kept as a term, and the writes that it may come from;
+where ways meet, the values become a choice. So the condition of a statement is a term over what was there when the scan
 began, and a write of which no value is ever seen is known. What cannot be told, such as what a loop leaves, is a term
 of its own.
 """
@@ -11,7 +11,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator
 from typing import Any
 
-from upright_block.analysis.slots import Slot, root_of
+from upright_block.analysis.locations import Location, root_of
 from upright_block.analysis.terms import Term, Terms
 from upright_block.language import syntax, typed
 from upright_block.language.nodes import fresh, node, state
@@ -19,13 +19,13 @@ from upright_block.language.nodes import fresh, node, state
 
 @state
 class Write:
-    """That a slot gets a value. ``is_weak`` says that only a part of it may get it.
+    """That a location gets a value. ``is_weak`` says that only a part of it may get it.
 
     ``value`` is what it becomes, ``written`` the expression of an assignment. ``is_seen`` turns out when somebody may
     read it; of what is overwritten before, ``winner`` is the first that did so. ``call`` is that whose output it is.
     """
 
-    slot: Slot
+    location: Location
     value: Term
     condition: Term
     order: int
@@ -42,9 +42,9 @@ class Write:
 
 @node
 class Read:
-    """That the value of a slot is read. ``is_old`` says that it is that of the scan before, for certain."""
+    """That the value of a location is read. ``is_old`` says that it is that of the scan before, for certain."""
 
-    slot: Slot
+    location: Location
     value: Term
     condition: Term
     order: int
@@ -56,11 +56,11 @@ class Read:
 
 @state
 class Call:
-    """That an instance or a function is run. ``slot`` is the instance, None of a function; ``inputs`` are values by
+    """That an instance or a function is run. ``location`` is the instance, None of a function; ``inputs`` are values by
     pin.
     """
 
-    slot: Slot | None
+    location: Location | None
     unit: typed.Unit
     condition: Term
     order: int
@@ -107,7 +107,7 @@ class Unreached:
 
 @state
 class Flow:
-    """What one call of ``unit`` does. ``final`` are the values of slots at its end.
+    """What one call of ``unit`` does. ``final`` are the values of locations at its end.
 
     ``results`` are the least and the greatest result of whole arithmetic, before it is cut to its type, by the node;
     ``constants`` are those that the body names.
@@ -121,7 +121,7 @@ class Flow:
     decisions: list[Decision] = fresh(default_factory=list)
     indexed: list[Indexed] = fresh(default_factory=list)
     unreached: list[Unreached] = fresh(default_factory=list)
-    final: dict[Slot, Term] = fresh(default_factory=dict)
+    final: dict[Location, Term] = fresh(default_factory=dict)
     loops: list[tuple[typed.Statement, tuple[int, int]]] = fresh(default_factory=list)
     results: dict[int, tuple[Any, Any]] = fresh(default_factory=dict)
     constants: set[typed.Variable] = fresh(default_factory=set)
@@ -129,15 +129,15 @@ class Flow:
 
     def reads_of(self, root: typed.Variable) -> list[Read]:
         """The reads of a variable, and of all that lies in it."""
-        return self._by("reads", lambda: ((root_of(read.slot), read) for read in self.reads)).get(root, [])
+        return self._by("reads", lambda: ((root_of(read.location), read) for read in self.reads)).get(root, [])
 
     def writes_of(self, root: typed.Variable) -> list[Write]:
         """The writes of a variable, and of all that lies in it."""
-        return self._by("writes", lambda: ((root_of(write.slot), write) for write in self.writes)).get(root, [])
+        return self._by("writes", lambda: ((root_of(write.location), write) for write in self.writes)).get(root, [])
 
     def calls_of(self, root: typed.Variable) -> list[Call]:
         """The calls of an instance, and of all that lie in it."""
-        found = ((root_of(call.slot), call) for call in self.calls if call.slot is not None)
+        found = ((root_of(call.location), call) for call in self.calls if call.location is not None)
         return self._by("calls", lambda: found).get(root, [])
 
     def made_by(self, call: Call) -> list[Write]:

@@ -117,14 +117,14 @@ class Terms:
             return self._term("constant", (value, shape[1]), (), (False, shape[1], value, value))
         return self._term("constant", ("other", type_, str(value)), (), _OTHER)
 
-    def start(self, slot: Hashable, type_: Type, values: Ranges | None = None) -> Term:
-        """What lies in a slot when the scan begins; one of ``values`` where these are known."""
+    def start(self, location: Hashable, type_: Type, values: Ranges | None = None) -> Term:
+        """What lies in a location when the scan begins; one of ``values`` where these are known."""
         shape = shape_of(type_)
         if values and shape[2] is not None:
             shape = (shape[0], shape[1], values[0][0], values[-1][1])
             if shape[2] == shape[3] and isinstance(type_, Elementary):
                 return self.constant(shape[2], type_)
-        return self._term("start", slot, (), shape)
+        return self._term("start", location, (), shape)
 
     def named(self, constant: Hashable, type_: Type) -> Term:
         """A constant that a case may give another value."""

@@ -7,7 +7,7 @@ from typing import Any
 
 from upright_block.analysis.cells import Cells
 from upright_block.analysis.flow import Call, Indexed, Read
-from upright_block.analysis.slots import Slot, part_of, slot_of
+from upright_block.analysis.locations import Location, location_of, part_of
 from upright_block.analysis.terms import Term, Terms
 from upright_block.language import syntax, typed
 from upright_block.language.field.copying import follows_references, used_globals
@@ -37,24 +37,26 @@ class Values(Cells):
     def read(self, place: typed.Place) -> Term:
         """The value at a place."""
         self.reach(place)
-        slot, is_exact = slot_of(place)
+        location, is_exact = location_of(place)
         if is_exact and not (place.steps and isinstance(place.steps[-1], typed.Bound)):
-            return self._read(slot, place.origin)
-        self.see(slot)
+            return self._read(location, place.origin)
+        self.see(location)
         term = self.terms.any(place.type)
-        self.note_read(slot, term, place.origin, is_old=False)
+        self.note_read(location, term, place.origin, is_old=False)
         return term
 
-    def _read(self, slot: Slot, origin: syntax.Node) -> Term:
-        """The value in a slot."""
-        self.see(slot)
-        term = self.term_of(slot)
-        self.note_read(slot, term, origin, self.is_old(slot, term))
+    def _read(self, location: Location, origin: syntax.Node) -> Term:
+        """The value in a location."""
+        self.see(location)
+        term = self.term_of(location)
+        self.note_read(location, term, origin, self.is_old(location, term))
         return term
 
-    def note_read(self, slot: Slot, term: Term, origin: syntax.Node, is_old: bool) -> None:
+    def note_read(self, location: Location, term: Term, origin: syntax.Node, is_old: bool) -> None:
         self.order += 1
-        self.flow.reads.append(Read(slot, term, self.condition, self.order, origin, is_old, self.statement, self.loops))
+        self.flow.reads.append(
+            Read(location, term, self.condition, self.order, origin, is_old, self.statement, self.loops)
+        )
 
     def reach(self, place: typed.Place) -> None:
         """What is evaluated to reach a place."""
@@ -64,9 +66,9 @@ class Values(Cells):
                     term = self.value(index)
                     self.flow.indexed.append(Indexed(step.array, dimension, term, self.condition, place.origin, index))
             elif isinstance(step, typed.Target):
-                slot, _ = slot_of(typed.Place(place.root, place.steps[:number], place.type, place.origin))
+                location, _ = location_of(typed.Place(place.root, place.steps[:number], place.type, place.origin))
                 self.see_all(lambda root: True)  # it may be any variable
-                self.note_read(slot, self.terms.any(BOOL), place.origin, is_old=False)
+                self.note_read(location, self.terms.any(BOOL), place.origin, is_old=False)
 
     def _address(self, node: typed.AddressOf) -> Term:
         self.hand_on(node.place)
@@ -75,20 +77,20 @@ class Values(Cells):
     def hand_on(self, place: typed.Place) -> None:
         """Somebody else reads a place, and may write it."""
         self.reach(place)
-        slot, _ = slot_of(place)
-        self.see(slot)
-        self.note_read(slot, self.terms.any(place.type), place.origin, is_old=False)
-        self.wrote(slot, self.terms.any(place.type), place.origin, None, is_weak=True)
+        location, _ = location_of(place)
+        self.see(location)
+        self.note_read(location, self.terms.any(place.type), place.origin, is_old=False)
+        self.wrote(location, self.terms.any(place.type), place.origin, None, is_weak=True)
         self.flow.writes[-1].is_seen = True
         self.open.pop(self.flow.writes[-1], None)
 
     def _part(self, node: typed.Part) -> Term:
         if isinstance(node.operand, typed.Load):
             place = node.operand.place
-            slot, is_exact = slot_of(place)
+            location, is_exact = location_of(place)
             if is_exact:
                 self.reach(place)
-                return self._read(part_of(slot, node.shift, node.type), place.origin)
+                return self._read(part_of(location, node.shift, node.type), place.origin)
         return self.terms.part(self.value(node.operand), node.shift, node.type)
 
     def _in_range(self, node: typed.InRange) -> Term:
@@ -156,14 +158,14 @@ class Values(Cells):
         unit = node.function
         pins = [v for v in unit.variables.values() if v.section == "input"]
         given = dict(zip(pins, inputs, strict=False))
-        slot = slot_of(node.instance)[0] if node.instance else None
-        call = self.note_call(slot, unit, node.origin, given, is_exact=True, is_virtual=node.is_virtual)
+        location = location_of(node.instance)[0] if node.instance else None
+        call = self.note_call(location, unit, node.origin, given, is_exact=True, is_virtual=node.is_virtual)
         if node.instance is not None:
             if node.instance.root.section == "this" or node.is_virtual:
                 self.forget_all()
-            elif slot is not None:
-                self.see(slot)
-                self.forget(slot)
+            elif location is not None:
+                self.see(location)
+                self.forget(location)
         self.touch_globals(unit)
         is_pure = node.instance is None and not node.outputs and not node.shared and not any(used_globals(unit))
         is_pure &= not unit.is_broken
@@ -185,7 +187,7 @@ class Values(Cells):
 
     def note_call(
         self,
-        slot: Slot | None,
+        location: Location | None,
         unit: typed.Unit,
         origin: syntax.Node,
         inputs: dict[typed.Variable, Term],
@@ -196,7 +198,17 @@ class Values(Cells):
         statement = self.statement
         is_made = statement is not None and syntax.is_made(statement.origin) and role_of(statement) != "enable"
         call = Call(
-            slot, unit, self.condition, self.order, origin, inputs, statement, self.loops, is_exact, is_made, is_virtual
+            location,
+            unit,
+            self.condition,
+            self.order,
+            origin,
+            inputs,
+            statement,
+            self.loops,
+            is_exact,
+            is_made,
+            is_virtual,
         )
         self.flow.calls.append(call)
         return call
@@ -225,11 +237,11 @@ class Values(Cells):
         call: Call | None,
     ) -> None:
         """Bits of the word at a place get a value."""
-        slot, is_exact = slot_of(place)
+        location, is_exact = location_of(place)
         if is_exact:
-            self.wrote(part_of(slot, shift, type_), value, place.origin, written, call=call)
+            self.wrote(part_of(location, shift, type_), value, place.origin, written, call=call)
         else:
-            self.wrote(slot, self.terms.any(place.type), place.origin, written, is_weak=True, call=call)
+            self.wrote(location, self.terms.any(place.type), place.origin, written, is_weak=True, call=call)
 
     def receive(self, receiver: typed.Receiver, value: Term, call: Call) -> None:
         """An output is taken."""
@@ -239,8 +251,8 @@ class Values(Cells):
             assert isinstance(receiver.type, Elementary)
             self.write_part(place, receiver.shift, receiver.type, value, None, call)
             return
-        slot, is_exact = slot_of(place)
-        self.wrote(slot, value if is_exact else self.terms.any(place.type), place.origin, None, not is_exact, call)
+        location, is_exact = location_of(place)
+        self.wrote(location, value if is_exact else self.terms.any(place.type), place.origin, None, not is_exact, call)
         self.written_beyond(place)
 
 

@@ -8,7 +8,7 @@ from typing import Any
 
 from upright_block.analysis.cells import Content, together, type_of
 from upright_block.analysis.flow import Decision, Flow, Unreached, Write
-from upright_block.analysis.slots import Slot, members, mixed_slots, root_of, slot_of
+from upright_block.analysis.locations import Location, location_of, members, mixed_locations, root_of
 from upright_block.analysis.terms import Ranges, Term, Terms
 from upright_block.analysis.values import Values, role_of
 from upright_block.language import syntax, typed
@@ -52,10 +52,10 @@ class _Walk(Values):
     def _assign(self, node: typed.Assign) -> bool:
         self.reach(node.place)
         value = self.value(node.value)
-        slot, is_exact = slot_of(node.place)
+        location, is_exact = location_of(node.place)
         if not is_exact:
             value = self.terms.any(node.place.type)
-        self.wrote(slot, value, node.place.origin, node.value, is_weak=not is_exact)
+        self.wrote(location, value, node.place.origin, node.value, is_weak=not is_exact)
         self.written_beyond(node.place)
         return True
 
@@ -71,24 +71,26 @@ class _Walk(Values):
 
     def _call_instance(self, node: typed.CallInstance) -> bool:
         self.reach(node.instance)
-        slot, is_exact = slot_of(node.instance)
+        location, is_exact = location_of(node.instance)
         inputs = {pin: self.value(value) for pin, value in node.inputs}
         for _, place in node.shared:
             self.hand_on(place)
-        self.see(slot)
-        call = self.note_call(slot, node.block, node.origin, inputs, is_exact, node.is_virtual)
+        self.see(location)
+        call = self.note_call(location, node.block, node.origin, inputs, is_exact, node.is_virtual)
         kept = {}
         if is_exact and node.block.kind != "CLASS":
-            kept = {v: self.term_of((*members(slot), v)) for v in node.block.variables.values() if v.section == "input"}
+            kept = {
+                v: self.term_of((*members(location), v)) for v in node.block.variables.values() if v.section == "input"
+            }
         if node.instance.root.section == "this" or node.is_virtual:
             self.forget_all()
         else:
-            self.forget(slot, self.terms.made(("ran", self.order), BOOL, ()))
+            self.forget(location, self.terms.made(("ran", self.order), BOOL, ()))
         self.touch_globals(node.block)
         for pin, value in (kept | inputs).items():
-            self.put((*members(slot), pin), Content(value, (), self.epoch))
+            self.put((*members(location), pin), Content(value, (), self.epoch))
         for variable, receiver, negated in node.outputs:
-            value = self.term_of((*members(slot), variable))
+            value = self.term_of((*members(location), variable))
             self.receive(receiver, self.terms.negation(value) if negated and value.is_bool else value, call)
         return True
 
@@ -124,13 +126,13 @@ class _Walk(Values):
     def _choose(self, ways: list[_Branch]) -> bool:
         """Walk the ways of a statement of which one is taken; whether any goes on behind it."""
         outer, statement, epoch = self.condition, self.statement, self.epoch
-        going: list[tuple[Term, dict[Slot, Content | None], int]] = []
+        going: list[tuple[Term, dict[Location, Content | None], int]] = []
         leaving: list[Term] = []
         for condition, run in ways:
             mark = len(self.trail)
             self.condition = self.terms.both(outer, condition)
             goes_on = run()
-            changed = {slot: self.cells[slot] for slot, _ in self.trail[mark:]}
+            changed = {location: self.cells[location] for location, _ in self.trail[mark:]}
             ended = self.epoch
             self.undo(mark)
             self.epoch = epoch
@@ -144,31 +146,33 @@ class _Walk(Values):
             self.condition = self.terms.both(self.condition, self.terms.negation(condition))
         return bool(going)
 
-    def _join(self, going: list[tuple[Term, dict[Slot, Content | None], int]]) -> None:
-        """What slots hold where several ways have met."""
+    def _join(self, going: list[tuple[Term, dict[Location, Content | None], int]]) -> None:
+        """What locations hold where several ways have met."""
         is_known = all(epoch == self.epoch for _, _, epoch in going)
-        by_slot: dict[Slot, list[tuple[Term, Content | None]]] = {}
+        by_location: dict[Location, list[tuple[Term, Content | None]]] = {}
         for condition, changed, _ in going:
-            for slot, cell in changed.items():
-                by_slot.setdefault(slot, []).append((condition, cell))
-        mixed = mixed_slots([changed for _, changed, _ in going], by_slot)
-        joined: dict[Slot, Content | None] = {}
-        for slot, ends in by_slot.items():
+            for location, cell in changed.items():
+                by_location.setdefault(location, []).append((condition, cell))
+        mixed = mixed_locations([changed for _, changed, _ in going], by_location)
+        joined: dict[Location, Content | None] = {}
+        for location, ends in by_location.items():
             found = [(condition, cell) for condition, cell in ends if cell is not None]
-            before = self.cells.get(slot) if len(ends) < len(going) else None
+            before = self.cells.get(location) if len(ends) < len(going) else None
             if not found and before is None:
-                joined[slot] = None
+                joined[location] = None
                 continue
-            if slot in mixed or not is_known:
-                term = self.terms.any(type_of(slot))
+            if location in mixed or not is_known:
+                term = self.terms.any(type_of(location))
             else:
-                term, rest = (found[-1][1].term, found[:-1]) if len(ends) == len(going) else (self.term_of(slot), found)
+                term, rest = (
+                    (found[-1][1].term, found[:-1]) if len(ends) == len(going) else (self.term_of(location), found)
+                )
                 for condition, cell in reversed(rest):
                     term = self.terms.choice(condition, cell.term, term)
             cells = [cell for _, cell in found] + ([before] if before is not None else [])
-            joined[slot] = Content(term, together(cells), self.epoch if is_known else -1)
-        for slot, end in joined.items():
-            self.put(slot, end)
+            joined[location] = Content(term, together(cells), self.epoch if is_known else -1)
+        for location, end in joined.items():
+            self.put(location, end)
         if not is_known:
             self.epochs += 1
             self.epoch = self.epochs
@@ -188,13 +192,13 @@ class _Walk(Values):
         outer, outer_loops, begun, first = self.condition, self.loops, self.order, len(self.flow.writes)
         touched, is_all = _touched(body)
         mark_reads = len(self.flow.reads)
-        old: dict[Slot, tuple[Write, ...]] = {}
-        for slot in touched:
-            old[slot] = together(cell for _, cell in self.overlapping(slot))
+        old: dict[Location, tuple[Write, ...]] = {}
+        for location in touched:
+            old[location] = together(cell for _, cell in self.overlapping(location))
         if is_all:
             self.forget_all()
-        for slot in touched:
-            self.loosen(slot, old[slot])
+        for location in touched:
+            self.loosen(location, old[location])
         self.loops = (*outer_loops, number)
         before()
         self.body(body)
@@ -202,28 +206,28 @@ class _Walk(Values):
         self.flow.loops[number] = (node, (begun, self.order))
         self.loops, self.condition = outer_loops, outer
         inside = self.flow.writes[first:]
-        read = {root_of(read.slot) for read in self.flow.reads[mark_reads:]}
-        by_slot: dict[Slot, list[Write]] = {}
+        read = {root_of(read.location) for read in self.flow.reads[mark_reads:]}
+        by_location: dict[Location, list[Write]] = {}
         for write in inside:
-            by_slot.setdefault(write.slot, []).append(write)
-            if root_of(write.slot) in read:
+            by_location.setdefault(write.location, []).append(write)
+            if root_of(write.location) in read:
                 self.mark_seen((write,))
         if is_all:
             self.forget_all()
-        for slot in {**old, **by_slot}:
-            self.loosen(slot, (*old.get(slot, ()), *by_slot.get(slot, ())))
+        for location in {**old, **by_location}:
+            self.loosen(location, (*old.get(location, ()), *by_location.get(location, ())))
         return True
 
     def _for(self, node: typed.For) -> bool:
         first, last, step = self.value(node.first), self.value(node.last), self.value(node.step)
-        slot, is_exact = slot_of(node.place)
+        location, is_exact = location_of(node.place)
         values: Ranges | None = None
         if step.kind == "constant" and first.low is not None and last.high is not None and step.low:
             low, high = (first.low, last.high) if step.low > 0 else (last.low or 0, first.high or 0)
             values = ((low, high),) if low <= high else None
 
         def count() -> None:
-            self.wrote(slot, self.terms.any(node.place.type, values), node.place.origin, None, not is_exact)
+            self.wrote(location, self.terms.any(node.place.type, values), node.place.origin, None, not is_exact)
             self.mark_seen((self.flow.writes[-1],))
 
         return self._loop(node, node.body, count, lambda: None)
@@ -256,25 +260,25 @@ class _Walk(Values):
         return False
 
 
-def _touched(body: Iterable[typed.Statement]) -> tuple[dict[Slot, None], bool]:
-    """The slots that a body may write, and whether it may write anything at all."""
-    found: dict[Slot, None] = {}
+def _touched(body: Iterable[typed.Statement]) -> tuple[dict[Location, None], bool]:
+    """The locations that a body may write, and whether it may write anything at all."""
+    found: dict[Location, None] = {}
     is_all = False
     for statement in every_statement(body):
         for access in accesses(statement):
             place = access.place
             if access.kind in ("write", "address") and place is not None:
-                found[slot_of(place)[0]] = None
+                found[location_of(place)[0]] = None
                 is_all = is_all or any(isinstance(step, typed.Target) for step in place.steps)
             elif access.kind == "call":
                 assert access.unit is not None
                 found |= dict.fromkeys(used_globals(access.unit)[1])
                 is_all = is_all or access.unit.is_broken
                 if place is not None:
-                    found[slot_of(place)[0]] = None
+                    found[location_of(place)[0]] = None
                     is_all = is_all or access.is_virtual or place.root.section == "this"
         if isinstance(statement, typed.CallInstance):
-            found[slot_of(statement.instance)[0]] = None
+            found[location_of(statement.instance)[0]] = None
     return found, is_all
 
 

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from upright_block.analysis.conditions import Fact, can_hold
 from upright_block.analysis.facts import Facts
 from upright_block.analysis.flow import Call, Flow, Read, Write
-from upright_block.analysis.slots import Slot, members, root_of, slot_name
+from upright_block.analysis.locations import Location, location_name, members, root_of
 from upright_block.analysis.words import calls as words
 from upright_block.language import syntax, typed
 from upright_block.language.field.copying import used_globals
@@ -26,16 +26,16 @@ def is_standard(unit: typed.Unit, names: Sequence[str]) -> bool:
     return unit.is_standard and unit.key in names
 
 
-def calls_by_slot(flow: Flow) -> dict[Slot, list[Call]]:
+def calls_by_location(flow: Flow) -> dict[Location, list[Call]]:
     """The calls of each instance of a body, those left out that nobody wrote and those of which the instance is not
     known.
     """
-    found: dict[Slot, list[Call]] = {}
+    found: dict[Location, list[Call]] = {}
     for call in flow.calls:
-        if call.slot is None or not call.is_exact or call.is_made or call.is_virtual:
+        if call.location is None or not call.is_exact or call.is_made or call.is_virtual:
             continue
-        if call.unit.kind == "FUNCTION_BLOCK" and root_of(call.slot).section != "this":
-            found.setdefault(call.slot, []).append(call)
+        if call.unit.kind == "FUNCTION_BLOCK" and root_of(call.location).section != "this":
+            found.setdefault(call.location, []).append(call)
     return found
 
 
@@ -50,23 +50,23 @@ def shown_place(call: Call) -> tuple[int, int]:
 def check_calls(flow: Flow, facts: Facts) -> Iterator[Finding]:
     """Report instances that are called in some branches, twice, or in a loop, and what their calls leave on."""
     source = flow.unit.source
-    for slot, calls in calls_by_slot(flow).items():
+    for location, calls in calls_by_location(flow).items():
         looped = [call for call in calls if call.loops]
         if looped:
-            yield words.called_in_loop(slot_name(slot)).told(source, *shown_place(looped[0]))
+            yield words.called_in_loop(location_name(location)).told(source, *shown_place(looped[0]))
             continue
-        twice = _twice(slot, calls, flow) if restarting(calls, flow) is None else None
+        twice = _twice(location, calls, flow) if restarting(calls, flow) is None else None
         if twice is not None:
             yield twice
         if twice is not None and not twice.is_doubtful:
             continue
         if is_standard(calls[0].unit, (*TIMERS, *COUNTERS, *EDGES)):
-            yield from _in_branch(slot, calls, flow)
+            yield from _in_branch(location, calls, flow)
         elif not calls[0].unit.is_standard:
-            yield from _stays(slot, calls, flow)
+            yield from _stays(location, calls, flow)
 
 
-def _twice(slot: Slot, calls: Sequence[Call], flow: Flow) -> Finding | None:
+def _twice(location: Location, calls: Sequence[Call], flow: Flow) -> Finding | None:
     """Two calls of one instance that may be in one scan."""
     found: Finding | None = None
     for index, first in enumerate(calls[:_MOST_CALLS]):
@@ -78,7 +78,7 @@ def _twice(slot: Slot, calls: Sequence[Call], flow: Flow) -> Finding | None:
             start, end = shown_place(second)
             line = source.line(shown_place(first)[0])
             related = Related(source, *shown_place(first), "it is called here first")
-            finding = words.called_twice(slot_name(slot), line).told(source, start, end, related)
+            finding = words.called_twice(location_name(location), line).told(source, start, end, related)
             if answer == "yes" and not (_is_forced(first, flow) or _is_forced(second, flow)):
                 return finding
             found = found or doubtful(finding)
@@ -104,13 +104,13 @@ def _never_run(calls: Sequence[Call]) -> list[Fact]:
     return [(call.condition, False) for call in calls]
 
 
-def _in_branch(slot: Slot, calls: Sequence[Call], flow: Flow) -> Iterator[Finding]:
+def _in_branch(location: Location, calls: Sequence[Call], flow: Flow) -> Iterator[Finding]:
     """A timer, counter or edge detector that some scans pass over."""
     answer = can_hold(_never_run(calls))
     if answer == "no" and len(calls) == 1:
         return
     source = flow.unit.source
-    name, block = slot_name(slot), calls[0].unit
+    name, block = location_name(location), calls[0].unit
     others = [Related(source, *shown_place(call), "and here") for call in calls[1:]]
     if len(calls) > 1 and is_standard(block, TIMERS):
         lines = [source.line(shown_place(call)[0]) for call in calls]
@@ -128,7 +128,7 @@ def _in_branch(slot: Slot, calls: Sequence[Call], flow: Flow) -> Iterator[Findin
 # --- what stays on ---
 
 
-def _stays(slot: Slot, calls: Sequence[Call], flow: Flow) -> Iterator[Finding]:
+def _stays(location: Location, calls: Sequence[Call], flow: Flow) -> Iterator[Finding]:
     """Outputs and tags that keep what a unit gave them when it is not called."""
     off = _never_run(calls)
     answer = can_hold(off)
@@ -139,29 +139,29 @@ def _stays(slot: Slot, calls: Sequence[Call], flow: Flow) -> Iterator[Finding]:
     for write in sorted(made, key=lambda write: write.order):
         if write.is_made:
             continue
-        if not _goes_out(write.slot) and not _goes_on(write, off, flow):
+        if not _goes_out(write.location) and not _goes_on(write, off, flow):
             continue
         if not _stays_as_it_was(write, off, flow):
             continue
-        left.setdefault(slot_name(write.slot), True)
+        left.setdefault(location_name(write.location), True)
     for variable in used_globals(calls[0].unit)[1]:
         if not variable.is_hidden and not _written_when(variable, off, flow, calls):
             left.setdefault(variable.name, True)
     if left:
-        finding = words.stays_on(slot_name(slot), sorted(left)).told(flow.unit.source, *shown_place(calls[0]))
+        finding = words.stays_on(location_name(location), sorted(left)).told(flow.unit.source, *shown_place(calls[0]))
         yield finding if answer == "yes" and not _is_on_edge(calls, flow) else doubtful(finding)
 
 
-def _goes_out(slot: Slot) -> bool:
-    return root_of(slot).section in ("output", "global", "in_out")
+def _goes_out(location: Location) -> bool:
+    return root_of(location).section in ("output", "global", "in_out")
 
 
 def _goes_on(write: Write, off: list[Fact], flow: Flow) -> bool:
     """Whether a BOOL of the unit's own is read where some calls are not run, behind what wrote it."""
-    variable = root_of(write.slot)
-    if variable.section != "private" or write.slot is not variable or variable.type is not BOOL:
+    variable = root_of(write.location)
+    if variable.section != "private" or write.location is not variable or variable.type is not BOOL:
         return False
-    later = (r for r in flow.reads_of(variable) if r.slot is variable and r.order > write.order)
+    later = (r for r in flow.reads_of(variable) if r.location is variable and r.order > write.order)
     return any(can_hold([*off, (read.condition, True)]) == "yes" and not _is_stopped(read, off, flow) for read in later)
 
 
@@ -193,7 +193,7 @@ def _stays_as_it_was(write: Write, off: list[Fact], flow: Flow) -> bool:
     """
     if write.value is flow.terms.false:
         return False
-    others = [o for o in flow.writes_of(root_of(write.slot)) if o.slot == write.slot and not o.is_weak]
+    others = [o for o in flow.writes_of(root_of(write.location)) if o.location == write.location and not o.is_weak]
     if can_hold([*off, (write.condition, True)]) == "no":
         return can_hold([*off, *((other.condition, False) for other in others)]) != "no"
     if write is not others[-1]:
@@ -222,29 +222,29 @@ def check_late(flow: Flow, facts: Facts) -> Iterator[Finding]:
     if not late:
         return
     feeds = _Feeds(flow)
-    told: set[Slot] = set()
+    told: set[Location] = set()
     for read, call in late:
-        if read.slot in told or feeds.reaches(read, root_of(read.slot)):
+        if read.location in told or feeds.reaches(read, root_of(read.location)):
             continue
-        told.add(read.slot)
+        told.add(read.location)
         source = flow.unit.source
         start, end = shown_place(call)
-        said = words.one_scan_late(slot_name(read.slot), source.line(start), call.unit)
+        said = words.one_scan_late(location_name(read.location), source.line(start), call.unit)
         yield said.told(source, read.origin.start, read.origin.end, Related(source, start, end, "it runs here"))
 
 
 def _late_reads(flow: Flow) -> list[tuple[Read, Call]]:
-    by_slot = calls_by_slot(flow)
+    by_location = calls_by_location(flow)
     found: list[tuple[Read, Call]] = []
     for read in flow.reads:
-        if not read.is_old or not isinstance(read.slot, tuple) or read.loops or syntax.is_made(read.origin):
+        if not read.is_old or not isinstance(read.location, tuple) or read.loops or syntax.is_made(read.origin):
             continue
-        pin = read.slot[-1]
+        pin = read.location[-1]
         if not isinstance(pin, typed.Variable) or pin.section != "output":
             continue
-        inner = members(read.slot)[:-1]
-        instance = inner if len(inner) > 1 else root_of(read.slot)
-        calls = by_slot.get(instance, [])
+        inner = members(read.location)[:-1]
+        instance = inner if len(inner) > 1 else root_of(read.location)
+        calls = by_location.get(instance, [])
         later = next((call for call in calls if call.order > read.order), None)
         if later is not None and can_hold([(read.condition, True), (later.condition, True)]) == "yes":
             found.append((read, later))
@@ -267,7 +267,7 @@ class _Feeds:
         self.written_by: dict[int, list[typed.Variable]] = {}
         for read in flow.reads:
             if read.statement is not None:
-                self.read_by.setdefault(root_of(read.slot), []).append(read.statement)
+                self.read_by.setdefault(root_of(read.location), []).append(read.statement)
         for variable, writer in _written(flow):
             self._add(variable, writer)
 
@@ -299,7 +299,7 @@ class _Feeds:
 
 def _written(flow: Flow) -> Iterator[tuple[typed.Variable, typed.Statement | None]]:
     for write in flow.writes:
-        yield root_of(write.slot), write.statement
+        yield root_of(write.location), write.statement
     for call in flow.calls:
-        if call.slot is not None:
-            yield root_of(call.slot), call.statement
+        if call.location is not None:
+            yield root_of(call.location), call.statement

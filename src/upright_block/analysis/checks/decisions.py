@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from upright_block.analysis.conditions import can_hold
 from upright_block.analysis.facts import Facts
 from upright_block.analysis.flow import Decision, Flow, Indexed, Write
-from upright_block.analysis.slots import Slot, root_of, slot_name, slot_of
+from upright_block.analysis.locations import Location, location_name, location_of, root_of
 from upright_block.analysis.terms import Term
 from upright_block.analysis.walk import value_by_itself
 from upright_block.analysis.words import decisions as words
@@ -36,7 +36,7 @@ def check_decisions(flow: Flow, facts: Facts) -> Iterator[Finding]:
         fixed = _fixed_value(write, flow)
         if fixed is not None:
             start, end = write.origin.start, write.origin.end
-            yield words.fixed_value(slot_name(write.slot), fixed).told(source, start, end)
+            yield words.fixed_value(location_name(write.location), fixed).told(source, start, end)
     for unreached in flow.unreached:
         start, end = _first_line(unreached.origin, source.text)
         leaving = source.text[unreached.leaving.start : unreached.leaving.end].split(None, 1)[0].rstrip(";").upper()
@@ -104,7 +104,7 @@ def _label(decision: Decision, flow: Flow, states: set[str]) -> Finding | None:
     case = decision.statement
     assert isinstance(case, typed.Case)
     selector = case.selector
-    if isinstance(selector, typed.Load) and slot_name(slot_of(selector.place)[0]).upper() in states:
+    if isinstance(selector, typed.Load) and location_name(location_of(selector.place)[0]).upper() in states:
         return None
     if not case.arms[decision.index].ranges or can_hold([(decision.condition, True)]) == "no":
         return None
@@ -126,7 +126,7 @@ def check_transitions(flow: Flow, facts: Facts) -> Iterator[Finding]:
     if sequence is None:
         return
     for write in flow.writes:
-        name = slot_name(write.slot)
+        name = location_name(write.location)
         if not name.startswith("transition:") or write.written is None or isinstance(write.written, typed.Constant):
             continue
         if can_hold([(write.value, True)]) == "no":
@@ -152,21 +152,21 @@ def check_loops(flow: Flow, facts: Facts) -> Iterator[Finding]:
         if key not in seen and (found := _beyond(indexed, flow, counted)) is not None:
             seen.add(key)
             yield found
-    written: dict[Slot, list[int]] = {}
+    written: dict[Location, list[int]] = {}
     for write in flow.writes:
-        written.setdefault(write.slot, []).append(write.order)
-    told: set[Slot] = set()
+        written.setdefault(write.location, []).append(write.order)
+    told: set[Location] = set()
     for loop, (_, end) in counted:
-        slot, _ = slot_of(loop.place)
-        if slot in told or any(isinstance(s, (typed.Exit, typed.Return)) for s in every_statement(loop.body)):
+        location, _ = location_of(loop.place)
+        if location in told or any(isinstance(s, (typed.Exit, typed.Return)) for s in every_statement(loop.body)):
             continue
-        later = [read for read in flow.reads_of(root_of(slot)) if read.order > end and read.slot == slot]
+        later = [read for read in flow.reads_of(root_of(location)) if read.order > end and read.location == location]
         for read in later[:1]:
-            if not any(end < order < read.order for order in written[slot]):
-                told.add(slot)
+            if not any(end < order < read.order for order in written[location]):
+                told.add(location)
                 line = flow.unit.source.line(loop.origin.start)
                 related = Related(flow.unit.source, loop.place.origin.start, loop.place.origin.end, "it counts here")
-                said = words.after_loop(slot_name(slot), line)
+                said = words.after_loop(location_name(location), line)
                 yield said.told(flow.unit.source, read.origin.start, read.origin.end, related)
 
 
@@ -195,10 +195,10 @@ def _is_of_counter(node: typed.Expression, counted: list[tuple[typed.For, tuple[
         return _is_of_counter(node.left, counted)
     if not isinstance(node, typed.Load):
         return False
-    slot, _ = slot_of(node.place)
+    location, _ = location_of(node.place)
     for loop, _span in counted:
         ends = (loop.first, loop.last)
-        if slot_of(loop.place)[0] == slot and all(_is_number(end) for end in ends):
+        if location_of(loop.place)[0] == location and all(_is_number(end) for end in ends):
             step = loop.step.value if isinstance(loop.step, typed.Constant) else 0
             leaves = any(isinstance(s, (typed.Exit, typed.Return, typed.Continue)) for s in every_statement(loop.body))
             return step in (1, -1) and not leaves and not _is_empty(loop)
@@ -226,19 +226,19 @@ def check_too_early(flow: Flow, facts: Facts) -> Iterator[Finding]:
     own = set(flow.unit.variables.values())
     first: dict[typed.Variable, int] = {}
     for write in flow.writes:
-        root = root_of(write.slot)
+        root = root_of(write.location)
         if root not in first:
             first[root] = write.order
     told: set[typed.Variable] = set()
     for read in flow.reads:
-        root = root_of(read.slot)
+        root = root_of(read.location)
         if root.section not in ("temp", "private") or read.loops or root in told or root.has_initial:
             continue
         if root.section == "private" and (flow.unit.keeps_data or root not in own):
             continue
         if root in first and read.order < first[root] and not root.constant:
             told.add(root)
-            write = next(w for w in flow.writes if root_of(w.slot) is root)
+            write = next(w for w in flow.writes if root_of(w.location) is root)
             line = flow.unit.source.line(write.origin.start)
             related = Related(flow.unit.source, write.origin.start, write.origin.end, "it is set here")
             said = words.read_too_early(root.name, line)

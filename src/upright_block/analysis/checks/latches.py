@@ -5,11 +5,11 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from upright_block.analysis.checks.calls import calls_by_slot, is_standard, shown_place
+from upright_block.analysis.checks.calls import calls_by_location, is_standard, shown_place
 from upright_block.analysis.conditions import can_hold, follows
 from upright_block.analysis.facts import Facts
 from upright_block.analysis.flow import Flow, Write
-from upright_block.analysis.slots import Slot, members, root_of, slot_name
+from upright_block.analysis.locations import Location, location_name, members, root_of
 from upright_block.analysis.terms import Term
 from upright_block.analysis.words import timers as words
 from upright_block.language import typed
@@ -25,27 +25,33 @@ _CAMEL = re.compile(r"(?<=[a-z0-9])(?=[A-Z])|(?<=[A-Z])(?=[A-Z][a-z])")
 def check_latches(flow: Flow, facts: Facts) -> Iterator[Finding]:
     """Report latches of a body that go one way only."""
     yield from _blocks(flow)
-    by_slot: dict[Slot, list[Write]] = {}
+    by_location: dict[Location, list[Write]] = {}
     for write in flow.writes:
-        by_slot.setdefault(write.slot, []).append(write)
-    for slot, writes in by_slot.items():
-        if isinstance(slot, typed.Variable) and slot.type is BOOL and not any(w.is_weak or w.is_made for w in writes):
-            yield from _held(slot, writes, flow, facts)
+        by_location.setdefault(write.location, []).append(write)
+    for location, writes in by_location.items():
+        if (
+            isinstance(location, typed.Variable)
+            and location.type is BOOL
+            and not any(w.is_weak or w.is_made for w in writes)
+        ):
+            yield from _held(location, writes, flow, facts)
     yield from _emergencies(flow)
 
 
 def _blocks(flow: Flow) -> Iterator[Finding]:
     """SR and RS."""
-    for slot, calls in calls_by_slot(flow).items():
+    for location, calls in calls_by_location(flow).items():
         block, call = calls[0].unit, calls[0]
         if len(calls) > 1 or not is_standard(block, ("SR", "RS")):
             continue
         is_set_dominant = block.key == "SR"
         pins = ("S1", "R") if is_set_dominant else ("S", "R1")
         put, reset = (call.inputs.get(block.variables[pin]) for pin in pins)
-        name, place = slot_name(slot), (flow.unit.source, *shown_place(call))
+        name, place = location_name(location), (flow.unit.source, *shown_place(call))
         if put is None or reset is None:
-            is_set = any(len(members(write.slot)) > len(members(slot)) for write in flow.writes_of(root_of(slot)))
+            is_set = any(
+                len(members(write.location)) > len(members(location)) for write in flow.writes_of(root_of(location))
+            )
             if put is not None and not is_set:
                 yield words.never_resets(name).told(*place)
             continue
@@ -59,27 +65,27 @@ def _blocks(flow: Flow) -> Iterator[Finding]:
             yield words.set_loses(name).told(*place)
 
 
-def _held(slot: typed.Variable, writes: list[Write], flow: Flow, facts: Facts) -> Iterator[Finding]:
+def _held(location: typed.Variable, writes: list[Write], flow: Flow, facts: Facts) -> Iterator[Finding]:
     """A BOOL that holds itself, or that a condition sets."""
-    final = flow.final.get(slot)
+    final = flow.final.get(location)
     if final is None or final.leaves is None or final.kind in ("start", "constant"):
         return
-    start = next((leaf for leaf in final.leaves if leaf.kind == "start" and leaf.key is slot), None)
+    start = next((leaf for leaf in final.leaves if leaf.kind == "start" and leaf.key is location), None)
     if start is None or any(write.loops for write in writes):
         return
     place = (flow.unit.source, writes[-1].origin.start, writes[-1].origin.end)
-    others = [use for use in facts.uses(slot).writes if use.unit is not flow.unit]
+    others = [use for use in facts.uses(location).writes if use.unit is not flow.unit]
     if others:
         return
     if _is_self_holding(writes, start) and follows([(start, False)], final, value=False):
-        yield words.never_sets(slot.name).told(*place)
+        yield words.never_sets(location.name).told(*place)
     elif follows([(start, True)], final, value=True) and can_hold([(start, False), (final, True)]) != "no":
-        if slot.section in ("output", "global") and not _is_flag(writes, start):
-            yield words.never_resets(slot.name).told(*place)
+        if location.section in ("output", "global") and not _is_flag(writes, start):
+            yield words.never_resets(location.name).told(*place)
     elif len(writes) > 1 and _is_set_and_reset(writes, flow) and follows([(start, False)], final, value=False):
         first, second = writes[0], writes[-1]
         related = Related(flow.unit.source, second.origin.start, second.origin.end, "this one always wins")
-        yield words.set_loses(slot.name).told(flow.unit.source, first.origin.start, first.origin.end, related)
+        yield words.set_loses(location.name).told(flow.unit.source, first.origin.start, first.origin.end, related)
 
 
 def _is_self_holding(writes: list[Write], start: Term) -> bool:
@@ -110,26 +116,26 @@ def _emergencies(flow: Flow) -> Iterator[Finding]:
     if not stops or not emergencies:
         return
     values = {
-        slot: term
-        for slot, term in flow.final.items()
-        if isinstance(slot, typed.Variable)
-        and slot.type is BOOL
-        and root_of(slot).section in ("output", "private")
+        location: term
+        for location, term in flow.final.items()
+        if isinstance(location, typed.Variable)
+        and location.type is BOOL
+        and root_of(location).section in ("output", "private")
         and term.kind not in ("constant", "start")
     }
     for stop in stops:
         on = flow.terms.start(stop, BOOL)
-        stopped = [slot for slot, term in values.items() if on in (term.leaves or ()) and _off(on, term)]
+        stopped = [location for location, term in values.items() if on in (term.leaves or ()) and _off(on, term)]
         for emergency in emergencies:
             other = flow.terms.start(emergency, BOOL)
             left = [
-                slot
-                for slot in stopped
-                if not _off(other, values[slot])
-                and can_hold([(on, False), (other, True), (values[slot], True)]) != "no"
+                location
+                for location in stopped
+                if not _off(other, values[location])
+                and can_hold([(on, False), (other, True), (values[location], True)]) != "no"
             ]
             if left:
-                write = next(w for w in reversed(flow.writes) if w.slot is left[0])
+                write = next(w for w in reversed(flow.writes) if w.location is left[0])
                 said = words.stop_alone(stop.name, emergency.name, listed(root_of(s).name for s in left))
                 yield said.told(flow.unit.source, write.origin.start, write.origin.end)
 

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Iterator, Sequence
 
 from upright_block.analysis.facts import Facts
 from upright_block.analysis.flow import Call, Flow
-from upright_block.analysis.slots import members, root_of
+from upright_block.analysis.locations import members, root_of
 from upright_block.analysis.words import siblings as words
 from upright_block.language import typed
 from upright_block.language.nodes import record
@@ -44,12 +44,12 @@ def _taken(flow: Flow) -> set[tuple[typed.Variable, typed.Variable]]:
     """The outputs of instances that a body reads or wires on."""
     found: set[tuple[typed.Variable, typed.Variable]] = set()
     for read in flow.reads:
-        parts = members(read.slot)
+        parts = members(read.location)
         if len(parts) > 1 and isinstance(parts[1], typed.Variable):
-            found.add((root_of(read.slot), parts[1]))
+            found.add((root_of(read.location), parts[1]))
     for call in flow.calls:
-        if call.slot is not None and isinstance(call.statement, typed.CallInstance):
-            found |= {(root_of(call.slot), pin) for pin, _, _ in call.statement.outputs}
+        if call.location is not None and isinstance(call.statement, typed.CallInstance):
+            found |= {(root_of(call.location), pin) for pin, _, _ in call.statement.outputs}
     return found
 
 
@@ -83,11 +83,11 @@ def calls_made(facts: Facts) -> Iterator[CallMade]:
         seen: set[object] = set()
         for flow, call in facts.calls_of(unit):
             where = flow.unit.source.path, call.origin.start
-            if call.slot is None or call.is_made or not seen.isdisjoint(((flow, call.slot), where)):
+            if call.location is None or call.is_made or not seen.isdisjoint(((flow, call.location), where)):
                 continue
-            seen.update(((flow, call.slot), where))
+            seen.update(((flow, call.location), where))
             given = tuple(pin.name for pin in pins if pin in call.inputs or _is_set(flow, call, pin))
-            root = root_of(call.slot)
+            root = root_of(call.location)
             shared = root.name if root.section == "global" else ""
             if not names and not shared:
                 continue
@@ -137,14 +137,14 @@ def _several_units(called: Sequence[CallMade]) -> Iterator[Finding]:
 
 def _is_set(flow: Flow, call: Call, pin: typed.Variable) -> bool:
     """Whether a pin gets its value beside the call, or in another call of the same instance."""
-    slot = call.slot
-    assert slot is not None
-    whole = (*members(slot), pin)
-    if any(members(write.slot) == whole for write in flow.writes_of(root_of(slot))):
+    location = call.location
+    assert location is not None
+    whole = (*members(location), pin)
+    if any(members(write.location) == whole for write in flow.writes_of(root_of(location))):
         return True
-    if _gives(root_of(slot).initial, pin.key):
+    if _gives(root_of(location).initial, pin.key):
         return True
-    return any(other.slot == slot and pin in other.inputs for other in flow.calls_of(root_of(slot)))
+    return any(other.location == location and pin in other.inputs for other in flow.calls_of(root_of(location)))
 
 
 def _gives(initial: typed.Initial, key: str) -> bool:

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from upright_block.analysis.conditions import can_hold
 from upright_block.analysis.facts import Facts, is_understood
 from upright_block.analysis.flow import Write
-from upright_block.analysis.slots import slot_name, slot_of
+from upright_block.analysis.locations import location_name, location_of
 from upright_block.analysis.words import states as words
 from upright_block.language import syntax, typed
 from upright_block.language.checking.sequences import active_together
@@ -39,7 +39,7 @@ def _cases(unit: typed.Unit, machine: StateMachine) -> list[typed.Case]:
         for statement in every_statement(part.body or ())
         if isinstance(statement, typed.Case)
         and isinstance(statement.selector, typed.Load)
-        and slot_name(slot_of(statement.selector.place)[0]).upper() == machine.path.upper()
+        and location_name(location_of(statement.selector.place)[0]).upper() == machine.path.upper()
     ]
 
 
@@ -98,7 +98,7 @@ def _asked_for(condition: typed.Expression, machine: StateMachine) -> Iterator[V
             yield from _asked_for(left, machine)
             yield from _asked_for(right, machine)
         case typed.Binary(operator="=", left=typed.Load(place=place), right=typed.Constant(value=int(value))):
-            if slot_name(slot_of(place)[0]).upper() == machine.path.upper():
+            if location_name(location_of(place)[0]).upper() == machine.path.upper():
                 yield value, value
 
 
@@ -169,7 +169,7 @@ def _passed(machine: StateMachine, unit: typed.Unit, facts: Facts) -> Iterator[F
         if part.body is None:
             continue
         flow = facts.flow(part)
-        writes = [w for w in flow.writes if slot_name(w.slot).upper() == machine.path.upper() and not w.is_made]
+        writes = [w for w in flow.writes if location_name(w.location).upper() == machine.path.upper() and not w.is_made]
         for index, first in enumerate(writes):
             if first.loops or first.statement is None or first.value.kind != "constant":
                 continue
@@ -191,11 +191,11 @@ def _passed(machine: StateMachine, unit: typed.Unit, facts: Facts) -> Iterator[F
 def _passed_by_if(unit: typed.Unit, known: set[str], facts: Facts) -> Iterator[Finding]:
     """The same for states that IFs ask for, and no CASE."""
     flow = facts.flow(unit) if unit.body is not None else None
-    by_slot: dict[typed.Variable, list[Write]] = {}
+    by_location: dict[typed.Variable, list[Write]] = {}
     for write in flow.writes if flow is not None else ():
-        if isinstance(write.slot, typed.Variable) and write.slot.key not in known and not write.is_made:
-            by_slot.setdefault(write.slot, []).append(write)
-    for variable, writes in by_slot.items():
+        if isinstance(write.location, typed.Variable) and write.location.key not in known and not write.is_made:
+            by_location.setdefault(write.location, []).append(write)
+    for variable, writes in by_location.items():
         values = {write.value for write in writes}
         if variable.section not in ("private", "output") or len(values) < _FEWEST_STATES:
             continue

@@ -8,7 +8,7 @@ from collections.abc import Iterable, Iterator
 from upright_block.analysis.conditions import can_hold
 from upright_block.analysis.facts import Facts, held
 from upright_block.analysis.flow import Call, Flow, Write
-from upright_block.analysis.slots import Slot, last_variable, root_of, slot_name, slot_of
+from upright_block.analysis.locations import Location, last_variable, location_name, location_of, root_of
 from upright_block.analysis.terms import Term
 from upright_block.analysis.words import writers as words
 from upright_block.language import typed
@@ -27,19 +27,19 @@ _MOST_BEFORE = 100
 
 def check_overwritten(flow: Flow, facts: Facts) -> Iterator[Finding]:
     """Report writes of a body of which no value is ever seen."""
-    told: dict[tuple[Slot, Write | None], list[Write]] = {}
+    told: dict[tuple[Location, Write | None], list[Write]] = {}
     for write in flow.writes:
         if write.is_made or write.is_weak:
             continue
         if _is_own_value(write):
             place = flow.unit.source, write.origin.start, write.origin.end
-            yield words.itself(slot_name(write.slot)).told(
+            yield words.itself(location_name(write.location)).told(
                 *place, edit=without_copy(flow.unit.source, write.origin.start)
             )
         elif not write.is_seen and (write.winner is None or not write.winner.is_made):
-            told.setdefault((write.slot, write.winner), []).append(write)
-    for (slot, winner), writes in told.items():
-        finding = _unseen(slot, winner, writes, flow, facts)
+            told.setdefault((write.location, write.winner), []).append(write)
+    for (location, winner), writes in told.items():
+        finding = _unseen(location, winner, writes, flow, facts)
         if finding is not None:
             yield finding
     yield from _undone(flow, facts)
@@ -49,24 +49,26 @@ def check_overwritten(flow: Flow, facts: Facts) -> Iterator[Finding]:
 
 def _driven_twice(flow: Flow) -> Iterator[Finding]:
     """Two blocks, or two rows of a table, that drive one output or tag and may do so in one scan."""
-    by_slot: dict[Slot, list[Write]] = {}
+    by_location: dict[Location, list[Write]] = {}
     for write in flow.writes:
         if not write.is_made and not write.loops and (write.call is not None or flow.unit.is_wired):
-            by_slot.setdefault(write.slot, []).append(write)
+            by_location.setdefault(write.location, []).append(write)
     source = flow.unit.source
-    for slot, writes in by_slot.items():
-        if len(writes) < 2 or not is_seen_outside(slot):
+    for location, writes in by_location.items():
+        if len(writes) < 2 or not is_seen_outside(location):
             continue
         pairs = ((a, b) for n, a in enumerate(writes) for b in writes[n + 1 : n + _MOST_DRIVERS])
         for first, second in pairs:
-            if not first.is_seen or (first.call is not None and second.call and first.call.slot == second.call.slot):
+            if not first.is_seen or (
+                first.call is not None and second.call and first.call.location == second.call.location
+            ):
                 continue  # told as overwritten, or as an instance that is called twice
             answer = can_hold([(first.condition, True), (second.condition, True)])
             if answer == "no":
                 continue
             line = source.line(second.origin.start)
             related = Related(source, second.origin.start, second.origin.end, "this one wins")
-            said = words.driven_twice(slot_name(slot), line)
+            said = words.driven_twice(location_name(location), line)
             finding = said.told(source, first.origin.start, first.origin.end, related)
             yield finding if answer == "yes" else doubtful(finding)
             if answer == "yes":
@@ -75,25 +77,27 @@ def _driven_twice(flow: Flow) -> Iterator[Finding]:
 
 def _again(flow: Flow) -> Iterator[Finding]:
     """Outputs that get one value, which the body reads, and another that has nothing to do with it."""
-    by_slot: dict[Slot, list[Write]] = {}
+    by_location: dict[Location, list[Write]] = {}
     for write in flow.writes:
-        by_slot.setdefault(write.slot, []).append(write)
-    for slot, writes in by_slot.items():
+        by_location.setdefault(write.location, []).append(write)
+    for location, writes in by_location.items():
         plain = [w for w in writes if not w.is_weak and not w.is_made and not w.loops and w.value.kind != "constant"]
-        if len(plain) != 2 or len(writes) != 2 or not is_seen_outside(slot):
+        if len(plain) != 2 or len(writes) != 2 or not is_seen_outside(location):
             continue
         first, second = plain
         is_plain = first.condition is second.condition and first.is_seen and first.statement is not second.statement
         if not is_plain or first.value is second.value or first.value.leaves is None or second.value.leaves is None:
             continue
         reads = [
-            read for read in flow.reads_of(root_of(slot)) if read.slot == slot and read.statement is second.statement
+            read
+            for read in flow.reads_of(root_of(location))
+            if read.location == location and read.statement is second.statement
         ]
         if not reads and not _is_made_of(second.value, first.value):
             source = flow.unit.source
             related = Related(source, second.origin.start, second.origin.end, "this one goes out")
             line = source.line(second.origin.start)
-            said = words.value_in_between(slot_name(slot), line)
+            said = words.value_in_between(location_name(location), line)
             yield said.told(source, first.origin.start, first.origin.end, related)
 
 
@@ -113,17 +117,17 @@ def _is_own_value(write: Write) -> bool:
     value = write.written
     if not isinstance(value, typed.Load):
         return False
-    slot, is_exact = slot_of(value.place)
-    return is_exact and write.slot == slot
+    location, is_exact = location_of(value.place)
+    return is_exact and write.location == location
 
 
-def _unseen(slot: Slot, winner: Write | None, writes: list[Write], flow: Flow, facts: Facts) -> Finding | None:
+def _unseen(location: Location, winner: Write | None, writes: list[Write], flow: Flow, facts: Facts) -> Finding | None:
     first = writes[0]
     source = flow.unit.source
-    root = root_of(slot)
-    name = slot_name(slot)
+    root = root_of(location)
+    name = location_name(location)
     if winner is None:
-        if not facts.uses(last_variable(slot)).is_read or root.section not in ("private", "temp"):
+        if not facts.uses(last_variable(location)).is_read or root.section not in ("private", "temp"):
             return None  # that nothing reads it at all is told of the variable
         return words.no_effect(name, "").told(source, first.origin.start, first.origin.end)
     if first.condition is not flow.terms.true and first.condition is winner.condition and _is_latch(first, winner):
@@ -139,7 +143,7 @@ def _unseen(slot: Slot, winner: Write | None, writes: list[Write], flow: Flow, f
         and winner.condition is not first.condition
         and can_hold([(winner.condition, True), (first.condition, False)]) == "no"
     )
-    if is_seen_outside(slot):
+    if is_seen_outside(location):
         said = words.two_writers(_kind(root, facts), name, source.line(first.origin.start), shown)
     else:
         said = words.no_effect(name, shown)
@@ -159,36 +163,36 @@ def _is_latch(first: Write, second: Write) -> bool:
     return first.value.is_bool and first.value.kind == second.value.kind == "constant"
 
 
-def is_seen_outside(slot: Slot) -> bool:
-    """Whether what a slot holds goes out of the unit."""
-    return root_of(slot).section in ("output", "global", "in_out", "result")
+def is_seen_outside(location: Location) -> bool:
+    """Whether what a location holds goes out of the unit."""
+    return root_of(location).section in ("output", "global", "in_out", "result")
 
 
 def _undone(flow: Flow, facts: Facts) -> Iterator[Finding]:
     """Writes under a condition that are overwritten wherever they happen, or may be."""
-    by_slot: dict[Slot, list[Write]] = {}
+    by_location: dict[Location, list[Write]] = {}
     for write in flow.writes:
         is_plain = not write.is_weak and not write.is_made and not write.loops
         if is_plain and write.condition is not flow.terms.true and write.condition.size <= _MOST_BEFORE:
-            by_slot.setdefault(write.slot, []).append(write)
-    read_at: dict[Slot, list[int]] = {}
+            by_location.setdefault(write.location, []).append(write)
+    read_at: dict[Location, list[int]] = {}
     for read in flow.reads:
-        if read.slot in by_slot:
-            read_at.setdefault(read.slot, []).append(read.order)
-    for slot, writes in by_slot.items():
+        if read.location in by_location:
+            read_at.setdefault(read.location, []).append(read.order)
+    for location, writes in by_location.items():
         for index, first in enumerate(writes if len(writes) > 1 else ()):
             for second in writes[index + 1 : index + _MOST_PAIRS]:
-                if first.value is second.value or not is_seen_outside(slot) or not first.is_seen:
+                if first.value is second.value or not is_seen_outside(location) or not first.is_seen:
                     continue
-                if any(first.order < order < second.order for order in read_at.get(slot, ())):
+                if any(first.order < order < second.order for order in read_at.get(location, ())):
                     continue
-                finding = _pair(first, second, slot, flow, facts)
+                finding = _pair(first, second, location, flow, facts)
                 if finding is not None:
                     yield finding
                     break
 
 
-def _pair(first: Write, second: Write, slot: Slot, flow: Flow, facts: Facts) -> Finding | None:
+def _pair(first: Write, second: Write, location: Location, flow: Flow, facts: Facts) -> Finding | None:
     source = flow.unit.source
     line = f"line {source.line(second.origin.start)}"
     related = Related(source, second.origin.start, second.origin.end, "this one wins")
@@ -198,13 +202,13 @@ def _pair(first: Write, second: Write, slot: Slot, flow: Flow, facts: Facts) -> 
     if can_hold([(first.condition, True), (second.condition, False)]) == "no":
         if _is_latch(first, second):
             return None
-        kind = _kind(root_of(slot), facts)
-        said = words.two_writers(kind, slot_name(slot), source.line(first.origin.start), line)
+        kind = _kind(root_of(location), facts)
+        said = words.two_writers(kind, location_name(location), source.line(first.origin.start), line)
         return said.told(*place, related)
     if first.value.kind == second.value.kind == "constant":
         return None  # one sets and the other resets
     if can_hold([(first.condition, True), (second.condition, True)]) != "no":
-        return doubtful(words.may_both(slot_name(slot), line).told(*place, related))
+        return doubtful(words.may_both(location_name(location), line).told(*place, related))
     return None
 
 
