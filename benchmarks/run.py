@@ -17,6 +17,7 @@ import tempfile
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from functools import partial
 from pathlib import Path
 from statistics import median
 from typing import Any
@@ -74,6 +75,7 @@ def machine_of(unit: str, *texts: str) -> Any:
     """A machine with an instance of a unit of some sources; a scan takes 100 ms."""
     from upright_block.compiler.program import make_program
     from upright_block.language.checking import check_program
+    from upright_block.language.forms import statements
     from upright_block.language.scope import Scope
     from upright_block.language.source import Source
     from upright_block.language.telling.findings import Findings
@@ -81,7 +83,8 @@ def machine_of(unit: str, *texts: str) -> Any:
     from upright_block.standard import STANDARD
 
     findings, scope = Findings(), Scope(STANDARD)
-    check_program([Source(f"text{n}.st", text) for n, text in enumerate(texts)], scope, findings)
+    sources = [statements(Source(f"text{n}.st", text, "statements")) for n, text in enumerate(texts)]
+    check_program(sources, scope, findings)
     assert not findings.items
     return Machine.of(make_program(scope.units[unit.upper()]))
 
@@ -292,6 +295,7 @@ def library() -> list[Row]:
     from upright_block.compiler.linking import build_artifact
     from upright_block.compiler.program import make_program
     from upright_block.language.checking import check_program
+    from upright_block.language.forms import statements
     from upright_block.language.parsing import parse
     from upright_block.language.scope import Scope
     from upright_block.language.source import Source
@@ -301,7 +305,8 @@ def library() -> list[Row]:
     members = "".join(f"m{n} : Made{n}; " for n in range(300))
     calls = "".join(f"m{n}(start := start);\n" for n in range(300))
     whole = f"FUNCTION_BLOCK Whole VAR_INPUT start : BOOL; END_VAR VAR {members} END_VAR {calls} END_FUNCTION_BLOCK"
-    sources = [Source(f"made{n}.st", BLOCK.format(n=n, s=n % 50 + 1)) for n in range(300)]
+    sources = [Source(f"made{n}.st", BLOCK.format(n=n, s=n % 50 + 1), "statements") for n in range(300)]
+    texts = [*sources, Source("whole", whole, "statements")]
     lines = 300 * BLOCK.count("\n")
 
     def build() -> tuple[float, float, float, float]:
@@ -311,7 +316,7 @@ def library() -> list[Row]:
         parsed = time.perf_counter() - began
         began = time.perf_counter()
         scope, findings = Scope(STANDARD), Findings()
-        check_program([*sources, Source("whole", whole)], scope, findings)
+        check_program([statements(source) for source in texts], scope, findings)
         assert not findings.items
         checked = time.perf_counter() - began
         began = time.perf_counter()
@@ -439,7 +444,7 @@ def rules() -> list[Row]:
             found = subprocess.run(command, check=False, capture_output=True, text=True).stdout
             assert "10,000 good" in found, found[-500:]
         pairs = [
-            tuple(best(lambda c=c: subprocess.run(c, capture_output=True), 1) for c in (own_rules, plain))
+            tuple(best(partial(subprocess.run, call, capture_output=True), 1) for call in (own_rules, plain))
             for _ in range(3)
         ]
         own, without = (min(column) for column in zip(*pairs, strict=True))
@@ -623,7 +628,7 @@ def looking() -> list[Row]:
             ]
             head = [browser, *options, f"--user-data-dir={many / 'browser'}", "--dump-dom"]
             opened, blank = (
-                best(lambda f=file: subprocess.run([*head, f.as_uri()], check=True, capture_output=True), 3)
+                best(partial(subprocess.run, [*head, file.as_uri()], check=True, capture_output=True), 3)
                 for file in (page, many / "blank.html")
             )
             rows.append(
@@ -675,7 +680,7 @@ def checked(root: Path, cache: Path | None, tries: int) -> float:
             kept.unlink()
         if cache is None:
             changed.write_text(f"{changed.read_text()}// {number}\n")
-        command = [sys.executable, "-m", "upright_block", "check", "--library", root]
+        command = [sys.executable, "-m", "upright_block", "check", "--library", str(root)]
         began = time.perf_counter()
         subprocess.run(command, check=True, capture_output=True)
         times.append(time.perf_counter() - began)
