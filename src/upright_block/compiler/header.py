@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 import struct
+from itertools import repeat
 
 _FIRST = 8  # address 0 is no address: what has none, such as a condition, is 0
 _FIELDS = {
@@ -53,6 +54,7 @@ def _addresses() -> dict[str, int]:
 
 ADDRESSES = _addresses()
 """The address of each field."""
+_READ = {name: struct.Struct(f"<{code}").unpack_from for name, code in _FIELDS.items()}
 _WHOLE = struct.Struct("<" + "".join(_FIELDS.values()))
 _MARK = re.compile(r"\{(\w+)\}")
 
@@ -64,7 +66,7 @@ def addressed(text: str) -> str:
 
 def get(memory: memoryview, field: str) -> int:
     """The number in a field."""
-    value: int = struct.unpack_from("<" + _FIELDS[field], memory, ADDRESSES[field])[0]
+    value: int = _READ[field](memory, ADDRESSES[field])[0]
     return value
 
 
@@ -75,4 +77,4 @@ def put(memory: memoryview, field: str, value: int) -> None:
 
 def fill(memory: memoryview, **values: int) -> None:
     """Give the fields their numbers; those that are not named are 0."""
-    _WHOLE.pack_into(memory, _FIRST, *(values.get(name, 0) for name in _FIELDS))
+    _WHOLE.pack_into(memory, _FIRST, *map(values.get, _FIELDS, repeat(0)))

@@ -362,9 +362,11 @@ def tags_of(shared: Structure | None) -> dict[str, Tag]:
 
 def field_signal(unit: Unit, signal: Signal) -> Signal | None:
     """The bits of the point that a tag, or a part of one, has its value from or gives it to; None where it is none."""
-    tag, shared = signal.tag, globals_of(unit)
-    points = points_of(shared)
-    if tag is None or tag.point is None or points is None or tag.area == "M":
+    tag = signal.tag
+    if tag is None or tag.point is None or tag.area == "M":
+        return None
+    points = points_of(globals_of(unit))
+    if points is None:
         return None
     point = tag.point
     if signal.steps:

@@ -6,7 +6,6 @@ from array import array
 from bisect import bisect_left
 from collections.abc import Iterable, Iterator, Sequence
 from copy import copy
-from functools import cached_property
 from typing import TYPE_CHECKING, Any, ClassVar, Protocol
 
 from upright_block.cases.plan import Plan
@@ -73,7 +72,6 @@ class Checkpoint:
 
     snapshot: Snapshot
     scan: int
-    session: Session
     observed: tuple[object, ...]
 
 
@@ -99,13 +97,15 @@ class Recorder:
         """Keep what a piece has."""
         self._last = _Link(piece.with_log(self._shelf.put(piece.log)), self._last)
 
-    def kept(self) -> _Link | None:
+    def kept(self) -> tuple[Recorder, _Link | None]:
         """The last piece; those before it hang on it."""
-        return self._last
+        return self, self._last
 
-    def back(self, kept: _Link | None) -> None:
-        """Forget what came after a piece."""
-        self._last = kept
+    def back(self, kept: tuple[Recorder, _Link | None]) -> None:
+        """Forget what came after a piece; all, where another has kept that."""
+        recorder, self._last = kept
+        if recorder is not self:
+            self._last = None
 
     def pieces(self) -> list[Trace]:
         """All that is kept, in order."""
@@ -132,7 +132,6 @@ class Session:
         self.plan = plan
         self.group = group
         self.observers = tuple(observers)
-        self._begun = tuple(observer.kept() for observer in self.observers)
         machine.reset()
         self._take(machine)
         for path, value in plan.given:
@@ -140,6 +139,7 @@ class Session:
         machine.look()
         # Once, while the machine is as it begins: what a column releases goes back to what lies there now.
         self._events = packed_events(plan, machine)
+        self._power: dict[int, Power] = dict(plan.power)
 
     def _take(self, machine: Machine) -> None:
         """Run on a machine from here on."""
@@ -183,19 +183,14 @@ class Session:
             is_met, fault = piece.is_met, piece.fault
         return is_met, fault
 
-    @cached_property
-    def _power(self) -> dict[int, Power]:
-        return dict(self.plan.power)
-
     def _events_left(self) -> bytes:
         """What the plan stores from the next scan on."""
-        events, size = self._events, EVENT.size
-        left = bisect_left(
-            range(len(events) // size),
-            self.scan,
-            key=lambda n: int.from_bytes(events[n * size : n * size + 8], "little"),
-        )
-        return events[left * size :] if left else events
+        events, size, scan = self._events, EVENT.size, self.scan
+        if not scan:
+            return events
+        starts = range(0, len(events), size)
+        left = bisect_left(starts, scan, key=lambda start: int.from_bytes(events[start : start + 8], "little"))
+        return events[left * size :]
 
     def switch(self, word: Power) -> None:
         """Take the power away or bring it back before the next scan; what is so already stays, but ``cold`` always
@@ -212,14 +207,12 @@ class Session:
 
     def checkpoint(self) -> Checkpoint:
         """All that the session holds now."""
-        return Checkpoint(
-            self.machine.snapshot(), self.scan, self, tuple(observer.kept() for observer in self.observers)
-        )
+        return Checkpoint(self.machine.snapshot(), self.scan, tuple(observer.kept() for observer in self.observers))
 
     def back(self, to: Checkpoint) -> None:
-        """Come back to a checkpoint, of this session or of another on the same subject; of what came after it the
-        observers remember nothing, nor of what another session saw.
+        """Come back to a checkpoint of this session, or of another with such observers on the same subject; what came
+        after it they remember no more.
         """
         self.machine.restore(to.snapshot)
-        for observer, kept in zip(self.observers, to.observed if to.session is self else self._begun, strict=True):
+        for observer, kept in zip(self.observers, to.observed, strict=True):
             observer.back(kept)
