@@ -200,7 +200,8 @@ class Artifact:
     site n is ``sites[n - 1]``; ``begin`` is where the subject stands. ``units`` stand at their numbers.
 
     ``probes`` are the values of the probes, which lie from ``own`` on. ``phase``, ``group``, ``done`` and ``steps`` are
-    as `program.Program` has them. ``slots`` are the values that plans name.
+    as `program.Program` has them. ``slots`` are the values that plans name. With
+    ``has_trail`` scans leave a trail.
     """
 
     units: tuple[UnitName, ...]
@@ -226,6 +227,7 @@ class Artifact:
     done: Slot | None
     steps: tuple[tuple[int, Slot | None] | None, ...]
     slots: Mapping[str, Slot]
+    has_trail: bool
 
     def __repr__(self) -> str:
         return f"Artifact({self.subject.name!r}, {len(self.text):,} characters)"

@@ -84,6 +84,9 @@ class BodyEmitter(ExpressionEmitter):
         for variable in returned:
             self.read(typed.whole(variable))
         body, self.out = self.out, []
+        is_told = self.code.mode.trails and not self.is_part
+        if is_told:
+            self._enter()
         if frame.unit.keeps_data:
             self._load_touched()
         if not self.is_part:
@@ -95,10 +98,22 @@ class BodyEmitter(ExpressionEmitter):
         if self.uses_budget:
             self.out.append("local.get $budget global.set $budget")
         self._store_written()
+        if is_told:
+            self._leave()
         if self.is_part:
             self.out.append("local.get $left")
         declared = [f"(local {name} {held})" for name, held in self.locals.items() if held]
         self.code.functions.append("\n".join([" ".join(head), " ".join(declared), *self.out, ")"]))
+
+    def _enter(self) -> None:
+        from upright_block.compiler.trails import enters
+
+        enters(self)
+
+    def _leave(self) -> None:
+        from upright_block.compiler.trails import leaves
+
+        leaves(self)
 
     def _parameter(self, pin: typed.Variable) -> str:
         """The parameter of a function for a pin: its value, or its address."""
@@ -200,13 +215,17 @@ class BodyEmitter(ExpressionEmitter):
             self._statements(body)
 
     def _statements(self, body: Iterable[typed.Statement]) -> None:
-        before, taken = self.statement, len(self.taken)
+        before, taken, at = self.statement, len(self.taken), self.at
         for statement in body:
             if isinstance(statement, (typed.Assign, typed.AssignPart, typed.CallInstance, typed.For)):
                 self.statement = statement.origin.start
             self.reach(statement.origin)
+            if self.code.mode.trails:
+                from upright_block.compiler.trails import begins
+
+                begins(self, statement)
             _STATEMENTS[type(statement)](self, statement)
-            self.statement = before
+            self.statement, self.at = before, at
             while len(self.taken) > taken:
                 held, name = self.taken.pop()
                 self.free[held].append(name)
@@ -216,6 +235,7 @@ class BodyEmitter(ExpressionEmitter):
         self.parts += 1
         name = f"{self.code.function(self.frame.unit)}.part{self.parts}"
         part = BodyEmitter(self.code, self.frame.unit, usage(body, (), self.code.pinned))
+        part.at = self.at
         part.emit_part(name, body)
         call = f"local.get $self call ${name}"
         if part.uses_budget:
@@ -355,10 +375,14 @@ class BodyEmitter(ExpressionEmitter):
         self.statements(self.code.over.body(node.block))
         self.out.append("end")
         body, self.out = self.out, before
+        if self.code.mode.trails:
+            self._enter()
         self._load_touched()
         self._begin(())
         self.out += body
         self._store_written()
+        if self.code.mode.trails:
+            self._leave()
         self.frame, self.facts = outer, known
 
     def _if(self, node: typed.If) -> None:

@@ -28,6 +28,15 @@ class Noted:
     way: str
 
 
+@record
+class Told:
+    """What the number of an entry of a trail means: a statement that begins, or a value in it, of a unit."""
+
+    unit: typed.Unit
+    statement: typed.Statement | None
+    value: typed.Expression | None
+
+
 @state
 class Code:
     """The functions of a unit as WebAssembly text with marks, and what the marks stand for.
@@ -37,7 +46,8 @@ class Code:
     ``k`` are instructions that put the value of a constant on the stack, ``p`` are addresses of points, ``l`` those of
     tables of where the points of instances lie, ``t`` those of ``tables`` of addresses, each an offset from a global
     variable or a number. ``u`` are the numbers of ``units``: what they are called in the library is no part of the
-    text. ``virtual`` are the methods and bodies that it calls by the kind of the instance.
+    text. ``virtual`` are the methods and bodies that it calls by the kind of the instance. ``e`` are the numbers of
+    what it ``tells`` in a trail.
     """
 
     mode: Mode
@@ -53,10 +63,20 @@ class Code:
     tables: list[tuple[tuple[typed.Variable | None, int], ...]] = fresh(default_factory=list)
     units: dict[typed.Unit, str] = fresh(default_factory=dict)
     virtual: dict[typed.Unit, None] = fresh(default_factory=dict)
+    tells: list[Told] = fresh(default_factory=list)
 
     def function(self, unit: typed.Unit) -> str:
         """The name of the function that is the body of a unit."""
-        return "u" + self.units.setdefault(unit, f"{{u{len(self.units)}}}")
+        return "u" + self.number(unit)
+
+    def number(self, unit: typed.Unit) -> str:
+        """The number of a unit."""
+        return self.units.setdefault(unit, f"{{u{len(self.units)}}}")
+
+    def told(self, told: Told) -> str:
+        """The number of what is told in a trail."""
+        self.tells.append(told)
+        return f"{{e{len(self.tells) - 1}}}"
 
     def site(self, unit: typed.Unit, start: int, kind: str) -> str:
         """The number of a place that can fault."""

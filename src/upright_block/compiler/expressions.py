@@ -25,7 +25,15 @@ class ExpressionEmitter(PlaceEmitter):
 
     def expression(self, node: typed.Expression, clean: bool = True) -> None:
         """Put a value on the stack. Unless ``clean``, a narrow integer may carry stray high bits."""
-        _EXPRESSIONS[type(node)](self, node, clean)
+        _EXPRESSIONS[type(node)](self, node, clean or self.code.mode.trails)
+        self.tell(node)
+
+    def tell(self, node: typed.Expression) -> None:
+        """Tell the value on the stack, where a trail is asked for."""
+        if self.code.mode.trails:
+            from upright_block.compiler.trails import computed
+
+            computed(self, node)
 
     def _constant(self, node: typed.Constant, clean: bool) -> None:
         self._known(node.value, node.type)
@@ -42,7 +50,12 @@ class ExpressionEmitter(PlaceEmitter):
             self.out.append(constant(value, type_))
 
     def _load(self, node: typed.Load, clean: bool) -> None:
-        self.read(node.place)
+        if self.code.mode.trails and isinstance(node.type, Elementary):
+            from upright_block.compiler.trails import loaded
+
+            loaded(self, node, self.address(node.place))
+        else:
+            self.read(node.place)
 
     def _address_of(self, node: typed.AddressOf, clean: bool) -> None:
         self.push_address(node.place)
@@ -116,7 +129,9 @@ class ExpressionEmitter(PlaceEmitter):
         for index, link in enumerate(spine):
             last = index == len(spine) - 1
             wants_clean = clean if last else spine[index + 1].operator not in ring
-            self._operate(link, wants_clean)
+            self._operate(link, wants_clean or self.code.mode.trails)
+            if not last:
+                self.tell(link)
 
     def _operate(self, node: typed.Binary, clean: bool) -> None:
         """One operator whose left operand is on the stack."""

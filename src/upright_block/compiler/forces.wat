@@ -38,7 +38,7 @@
   (i64.store (local.get $at) (i64.xor (i64.load (local.get $at))
     (i64.and (local.get $mask) (i64.xor (i64.load (local.get $at)) (local.get $value))))))
 ;; An event: a width as that of $poke, and above it what is done: 0 stores, 1 forces, 2 releases, 3 forces at what is there; 4 more for an input.
-(func $event (export "event") (param $at i32) (param $how i32) (param $value i64)
+(func $change (param $at i32) (param $how i32) (param $value i64)
   (local $size i32) (local $bits i64) (local $forced i64) (local $action i32)
   (local.set $size (i32.and (local.get $how) (i32.const 255)))
   (local.set $action (i32.shr_u (local.get $how) (i32.const 8)))

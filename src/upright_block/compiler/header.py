@@ -39,6 +39,8 @@ _FIELDS = {
     "is_idle": "i",  # whether none runs now
     "phase": "i",  # the address of the phase of the scan, 0 where it has only one
     "has_rig": "i",  # whether a rig runs before each scan
+    "trail": "i",  # the next entry of the trail
+    "trail_end": "i",
 }
 """The fields in their order, each with its format: eight bytes or four."""
 

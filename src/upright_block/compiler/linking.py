@@ -9,7 +9,7 @@ from functools import cache
 
 from upright_block.compiler.artifact import Artifact, Held, Reachable, Site, UnitName
 from upright_block.compiler.bodies import dispatcher, write_code
-from upright_block.compiler.code import Code, Noted, has_kinds, level_of
+from upright_block.compiler.code import Code, Noted, Told, has_kinds, level_of
 from upright_block.compiler.flow import pinned_variables
 from upright_block.compiler.header import addressed
 from upright_block.compiler.instructions import constant
@@ -57,6 +57,13 @@ def build_artifact(
     """Compile a program with every unit that it uses; ``bodies`` are those that it shares with others, ``named`` what
     plans name.
     """
+    return build_telling(program, bodies, named)[0]
+
+
+def build_telling(
+    program: Program, bodies: Bodies | None = None, named: Mapping[str, Signal] | None = None
+) -> tuple[Artifact, tuple[Told, ...]]:
+    """The same, with what the numbers in a trail mean, where scans leave one."""
     units = closure(program.root)
     bodies = bodies or Bodies()
     pinned = pinned_variables(units)
@@ -67,6 +74,8 @@ def build_artifact(
     functions += _dispatchers(codes, linker.numbers)
     if any("call $text_" in function for function in functions):
         functions.append(_runtime("texts"))
+    if program.mode.trails:
+        functions.append(addressed(_runtime("trail")))
     writers = linker.room(0, 16) if program.mode.notes_writers else 0
     # Forces lie behind all that is addressed, at one distance from each byte, so that no table of them is needed.
     below = -(-linker.end // 16) * 16
@@ -84,6 +93,7 @@ def build_artifact(
             *([f"(global $writers i32 (i32.const {writers}))"] if writers else []),
             *functions,
             _forces(forces, below),
+            _event(program.mode),
             f"(func $scan i32.const {DATA} call $u{linker.numbers[program.root]})",
             f'(func (export "look") (global.set $budget (i32.const {MOST_TURNS})) call $scan)',
             addressed(_runtime("driver")),
@@ -92,7 +102,7 @@ def build_artifact(
     )
     is_large = max(map(len, functions)) > _LARGE
     steps = [None if step is None else (step[0], program.own_slot(step[1])) for step in program.steps]
-    return Artifact(
+    artifact = Artifact(
         tuple(map(linker.name_of, units)),
         linker.name_of(program.subject),
         Site(linker.name_of(program.subject), program.subject.syntax.start, "body too large to run"),
@@ -116,7 +126,9 @@ def build_artifact(
         program.own_slot(program.done),
         tuple(steps),
         {path: program.slot(signal) for path, signal in (named or {}).items()},
+        program.mode.trails,
     )
+    return artifact, tuple(linker.told)
 
 
 def name_of(unit: typed.Unit, number: int = -1) -> UnitName:
@@ -143,6 +155,7 @@ class _Linker:
         self.numbers = {unit: number for number, unit in enumerate(units)}
         self.end = -(-(DATA + len(program.initial)) // 16) * 16
         self.sites: list[Site] = []
+        self.told: list[Told] = []
         self.points: list[tuple[Reachable, str | None] | None] = []
         self.reached = 0
         self.own: dict[int, int] = {}
@@ -203,6 +216,8 @@ class _Linker:
         """The functions of a unit with their marks filled in."""
         program, first = self.program, len(self.sites)
         self.sites += [Site(self.name_of(unit), start, kind) for unit, start, kind in code.sites]
+        first_told = len(self.told)
+        self.told += code.tells
         points = self.own.get(id(code), 0)
         filled: dict[str, Sequence[object]] = {
             "s": range(first + 1, len(self.sites) + 1),
@@ -214,6 +229,7 @@ class _Linker:
             "l": self.levels,
             "u": [self.numbers[unit] for unit in code.units],
             "t": [self._table(entries) for entries in code.tables],
+            "e": range(first_told + 1, len(self.told) + 1),
         }
         return [_MARK.sub(lambda mark: str(filled[mark[1]][int(mark[2])]), text) for text in code.functions]
 
@@ -301,12 +317,20 @@ def _stand_ins(
     return found
 
 
+def _event(mode: Mode) -> str:
+    """What an event calls."""
+    how = "$change" if mode.forces else "$poke"
+    told = "(call $tell_written (local.get 0) (i32.const 8))" if mode.trails else ""
+    change = f"(call {how} (local.get 0) (local.get 1) (local.get 2))"
+    return f'(func $event (export "event") (param i32 i32 i64) {change} {told})'
+
+
 def _forces(address: int, size: int) -> str:
     """What holds forced values: for each of ``size`` bytes three from ``address`` on; nothing where nothing is
     forced.
     """
     if not address:
-        return "(func $event (param i32 i32 i64) (call $poke (local.get 0) (local.get 1) (local.get 2)))"
+        return ""
     marks = {"mask": address, "held": address + size, "under": address + 2 * size}
     return _MARK_OF_FORCES.sub(lambda mark: str(marks[mark[1]]), _runtime("forces"))
 

@@ -48,6 +48,7 @@ def _loop(
     with _spending(e, node.origin.start):
         enter(f"{name}.x")
         e.out.append(f"block {name}.c")
+        _told(e, node)
         e.statements(node.body)
         e.out.append("end")
         e.facts = {}  # a CONTINUE comes here too
@@ -55,6 +56,14 @@ def _loop(
     e.out.append(f"br {name}.l end end")
     e.loop_labels.pop()
     e.facts = {}
+
+
+def _told(e: BodyEmitter, loop: typed.Statement) -> None:
+    """Tell that a loop turns, where a trail is asked for."""
+    if e.code.mode.trails:
+        from upright_block.compiler.trails import turns
+
+        turns(e, loop)
 
 
 def write_while(e: BodyEmitter, node: typed.While) -> None:
@@ -191,6 +200,7 @@ def _for_body(e: BodyEmitter, node: typed.For, name: str) -> None:
         e.facts = {node.place.root: Fact(is_mirrored=False, low=ends[0], high=ends[1])}
     e.out.append(f"block {name}.c")
     e.reach(node.origin, "turn")
+    _told(e, node)
     e.statements(node.body)
     e.out.append("end")
     e.facts = {}

@@ -99,6 +99,7 @@ class PlaceEmitter:
         self.loop_labels: list[str] = []
         self.facts: Known = {}
         self.statement = 0
+        self.at: typed.Statement | None = None
         self.row = ""
         self.columns: dict[object, tuple[int, bool]] = {}
         self.frame = Frame(unit, "v.", "$self", 0, "$leave", use)
@@ -295,8 +296,12 @@ class PlaceEmitter:
         """
         address = self.temporary("i32")
         self.out.append(f"local.set {address} {target} local.get {address} i32.store offset={offset}")
-        for number, bound in enumerate(b for bounds in array.bounds for b in bounds):
+        bounds = [bound for both in array.bounds for bound in both]
+        for number, bound in enumerate(bounds):
             self.out.append(f"{target} i32.const {bound} i32.store offset={offset + BOUNDS_AT + 4 * number}")
+        if self.code.mode.trails:
+            size = BOUNDS_AT + 4 * len(bounds)
+            self.out.append(f"{target} i32.const {offset} i32.add i32.const {size} call $tell_written")
 
     def _character(self, step: typed.Element, text: String, offset: int) -> int:
         """Turn the address of a text, less ``offset``, into that of a character; the offset from there to it."""
@@ -474,6 +479,10 @@ class PlaceEmitter:
             self.out.append(f"local.get {base} i32.const {offset} i32.add {hold}")
         if mode.notes_writers:
             self._note_writer(base, offset, type_)
+        if mode.trails:
+            self.out.append(
+                f"local.get {base} i32.const {offset} i32.add i32.const {size_of(type_)} call $tell_written"
+            )
 
     def _note_writer(self, base: str, offset: int, type_: Type) -> None:
         """Note the statement at hand as the last that wrote there; of what is copied whole nothing is known."""

@@ -31,18 +31,20 @@ class Mode:
 
     With ``checks_overflow`` an integer that leaves its type stops the scan instead of wrapping. With
     ``notes_writers`` it is noted which statement wrote each variable last. With ``covers`` each statement and each way
-    of a branch notes that it was reached. With ``forces`` whatever is written gives way to the forces at once.
+    of a branch notes that it was reached. With ``forces`` whatever is written gives way to the forces at once. With
+    ``trails`` a scan leaves a trail of all that it does, see `trails`.
     """
 
     checks_overflow: bool = False
     notes_writers: bool = False
     covers: bool = False
     forces: bool = False
+    trails: bool = False
 
     @property
     def is_in_memory(self) -> bool:
         """Whether all variables of instances live in memory at all times, so that each write of one can be seen."""
-        return self.notes_writers or self.forces
+        return self.notes_writers or self.forces or self.trails
 
 
 USUAL = Mode()

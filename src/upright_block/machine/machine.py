@@ -35,6 +35,7 @@ if TYPE_CHECKING:
     from upright_block.machine.events import Power
 
 _PAGE = 65536
+_TRAIL = 64 << 20
 _LOG = 16 << 20
 """Bytes of changes that are logged before they are looked at."""
 _MOST_AT_ONCE = 1 << 20
@@ -109,6 +110,7 @@ class Machine:
         self._event = cast("wasmtime.Func", exports["event"]) if artifact.forces else None
         self._look = cast("wasmtime.Func", exports["look"])
         self._map()
+        self._trail = 0, 0
         self.reset()
 
     @classmethod
@@ -225,6 +227,12 @@ class Machine:
         """
         start, points = self.artifact.reached, self.artifact.points
         return Reached(points, bytes(self._bytes[start : start + len(points)]))
+
+    def trail(self) -> tuple[bytes, bool]:
+        """What the scans since the last call of `pieces` left, as ``trail.wat`` has it, and whether that is all."""
+        at, size = self._trail
+        end = header.get(self._bytes, "trail")
+        return bytes(self._bytes[at:end]), end < at + size
 
     def forget(self) -> None:
         """Forget what was reached."""
@@ -431,7 +439,8 @@ class Machine:
         table = b"" if base.is_even else struct.pack(f"<{len(base.starts)}q", *base.starts)
         log_at = align(start_at + len(table))
         room = min(_LOG, align(2 * scans * size)) + 2 * size
-        self._reserve(log_at + room)
+        self._trail = align(log_at + room), _TRAIL if self.artifact.has_trail else 0
+        self._reserve(sum(self._trail))
         copies, masks = copy_at, []
         # Words are compared with a copy of theirs, through a mask: a word may hold bytes that nobody watches.
         self._bytes[copy_at + size : event_at] = bytes(size)
@@ -483,6 +492,8 @@ class Machine:
                 is_idle=int(self._idle is not None),
                 phase=phase,
                 has_rig=int(self.artifact.has_rig),
+                trail=self._trail[0],
+                trail_end=sum(self._trail),
             )
             upsets: list[Upset] = []
             fault = self._run_until(stop, log_at + room - 2 * size, upsets, until)
