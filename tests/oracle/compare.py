@@ -20,6 +20,7 @@ from upright_block.language.scope import Scope
 from upright_block.language.signals import signals
 from upright_block.language.source import Source
 from upright_block.language.telling.findings import Findings
+from upright_block.language.typed import Unit as Typed
 from upright_block.machine.machine import Machine
 from upright_block.standard import STANDARD
 
@@ -114,10 +115,8 @@ def _run_one(c: ctypes.CDLL, root: Unit, inputs: list[dict[str, Value]]) -> dict
     return found
 
 
-def _run_here(
-    programs: list[list[Unit]], inputs: list[list[dict[str, Value]]], mode: Mode
-) -> list[dict[tuple[str, int], Value]]:
-    """All programs as instances of one block, each called once a scan."""
+def whole_of(programs: list[list[Unit]]) -> Typed:
+    """A block with an instance of each program, which it calls."""
     roots = [program[-1] for program in programs]
     text = ST_HEAD + "\n".join(unit.st for program in programs for unit in program)
     members = " ".join(f"{root.name}_one : {root.name};" for root in roots)
@@ -127,7 +126,15 @@ def _run_here(
     check_program([statements(Source("p.st", text, "statements"))], scope, findings)
     errors = [f for f in findings.items if f.severity == "error"]
     assert not errors, f"{errors[0]}\n{errors[0].source.line_text(errors[0].line)}"
-    whole = scope.units["WHOLE"]
+    return scope.units["WHOLE"]
+
+
+def _run_here(
+    programs: list[list[Unit]], inputs: list[list[dict[str, Value]]], mode: Mode
+) -> list[dict[tuple[str, int], Value]]:
+    """All programs as instances of one block, each called once a scan."""
+    roots = [program[-1] for program in programs]
+    whole = whole_of(programs)
     machine = Machine.of(lowered(whole, mode=mode))
     by_path = {signal.path: machine.slot(signal) for signal in signals(whole)}
     places = [{path: by_path[f"{root.name}_one.{path}"] for path in root.fields()} for root in roots]

@@ -300,6 +300,10 @@ class BodyEmitter(ExpressionEmitter):
                 self.describe(place.type, f"local.get {base}", offset + offsets[pin])
             else:
                 self._store_pin(pin, base, offset + offsets[pin])
+        if self.code.mode.trails:
+            from upright_block.compiler.trails import calls
+
+            calls(self)
         own = self.code.function(node.block)
         name = self.code.dispatched(node.block) if node.is_virtual else own
         if name == own and self._is_inlined(node.block):

@@ -320,6 +320,10 @@ class ExpressionEmitter(PlaceEmitter):
             if not isinstance(variable.type, Elementary):
                 rooms[variable] = self.code.room(size_of(variable.type), 8)
                 self.out.append(f"i32.const {rooms[variable]}")
+        if self.code.mode.trails:
+            from upright_block.compiler.trails import calls
+
+            calls(self, node)
         self.call(unit, self.code.dispatched(unit) if node.is_virtual else "")
         taken = dict(node.outputs)
         waiting: list[tuple[str, typed.Variable]] = []

@@ -51,6 +51,7 @@ def _loop(
         _told(e, node)
         e.statements(node.body)
         e.out.append("end")
+        _told(e, node, is_over=True)
         e.facts = {}  # a CONTINUE comes here too
         turn(f"{name}.x")
     e.out.append(f"br {name}.l end end")
@@ -58,12 +59,12 @@ def _loop(
     e.facts = {}
 
 
-def _told(e: BodyEmitter, loop: typed.Statement) -> None:
-    """Tell that a loop turns, where a trail is asked for."""
+def _told(e: BodyEmitter, loop: typed.Statement, is_over: bool = False) -> None:
+    """Tell that a loop turns, or that a turn is over, where a trail is asked for."""
     if e.code.mode.trails:
-        from upright_block.compiler.trails import turns
+        from upright_block.compiler.trails import RESUMED, TURNED, turns
 
-        turns(e, loop)
+        turns(e, loop, RESUMED if is_over else TURNED)
 
 
 def write_while(e: BodyEmitter, node: typed.While) -> None:
@@ -203,6 +204,7 @@ def _for_body(e: BodyEmitter, node: typed.For, name: str) -> None:
     _told(e, node)
     e.statements(node.body)
     e.out.append("end")
+    _told(e, node, is_over=True)
     e.facts = {}
 
 

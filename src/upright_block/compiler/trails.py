@@ -12,9 +12,11 @@ from upright_block.compiler.places import Frame
 from upright_block.language import typed
 from upright_block.language.types import Elementary
 
-ENTERED, LEFT, TURNED = -16, -17, -18
-"""Numbers of entries: a unit begins (about its address, its number), it ends, a loop turns (its number). From -8 to -1
-so many bytes below zero are written. What is told has the numbers from 1 on."""
+ENTERED, LEFT, TURNED, CALLED, RESUMED = -16, -17, -18, -19, -20
+"""Numbers of entries: a unit begins (about its address, its number), it ends, a loop turns, a call begins, a loop goes
+on behind its body (each with the number of what is told). From -8 to -1 so many bytes below zero are written. What is
+told has the numbers from 1 on.
+"""
 
 
 class Emitter(Protocol):
@@ -39,10 +41,14 @@ def begins(e: Emitter, statement: typed.Statement) -> None:
     e.out.append(f"i32.const {number} {e.self_address(e.frame.offset)} i64.const 0 call $trail")
 
 
-def turns(e: Emitter, loop: typed.Statement) -> None:
-    """Tell that a loop turns once more."""
-    number = e.code.told(Told(e.frame.unit, loop, None))
-    e.out.append(f"i32.const {TURNED} {e.self_address(e.frame.offset)} i64.const {number} call $trail")
+def turns(e: Emitter, loop: typed.Statement, entry: int) -> None:
+    """Tell that a loop turns once more, or that it goes on behind its body."""
+    e.out.append(f"i32.const {entry} i32.const 0 i64.const {e.code.told(Told(e.frame.unit, loop, None))} call $trail")
+
+
+def calls(e: Emitter, call: typed.Expression | None = None) -> None:
+    """Tell that a call begins: that of the statement at hand, or one in an expression of it."""
+    e.out.append(f"i32.const {CALLED} i32.const 0 i64.const {e.code.told(Told(e.frame.unit, e.at, call))} call $trail")
 
 
 def computed(e: Emitter, value: typed.Expression) -> None:

@@ -228,6 +228,10 @@ class Machine:
         start, points = self.artifact.reached, self.artifact.points
         return Reached(points, bytes(self._bytes[start : start + len(points)]))
 
+    def image(self) -> bytes:
+        """All of the memory that the program uses, by address."""
+        return bytes(self._bytes[: self.artifact.end])
+
     def trail(self) -> tuple[bytes, bool]:
         """What the scans since the last call of `pieces` left, as ``trail.wat`` has it, and whether that is all."""
         at, size = self._trail

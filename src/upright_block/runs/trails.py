@@ -1,0 +1,249 @@
+"""What a scan did, read from the trail that it left: which statements ran, what they read, computed and wrote."""
+
+from __future__ import annotations
+
+import struct
+from collections.abc import Callable, Iterable, Sequence
+
+from upright_block.compiler.artifact import Held
+from upright_block.compiler.code import Told
+from upright_block.compiler.layout import DATA, decode
+from upright_block.compiler.linking import Bodies, build_telling
+from upright_block.compiler.program import Program
+from upright_block.compiler.trails import CALLED, ENTERED, LEFT, RESUMED, TURNED
+from upright_block.language import typed
+from upright_block.language.literals import Value
+from upright_block.language.nodes import Side, fresh, node, record, state
+from upright_block.language.typed import closure
+from upright_block.language.types import Elementary
+from upright_block.language.walking import inner_bodies
+from upright_block.machine.machine import Machine
+
+_ENTRY = struct.Struct("<iIq")
+Loop = typed.For | typed.While | typed.Repeat
+
+
+@node
+class Computed:
+    """A value as the module had it, at an entry of the trail; ``bits`` are those of an elementary one, else its
+    address.
+
+    ``address`` is where a variable was read, 0 for what was computed.
+    """
+
+    value: typed.Expression
+    address: int
+    bits: int
+    at: int
+
+    @property
+    def content(self) -> Value | None:
+        """The value; None where it is not elementary."""
+        type_ = self.value.type
+        return _content(type_.base, self.bits) if isinstance(type_, Elementary) else None
+
+
+@node
+class Write:
+    """Bytes that were written, at an entry of the trail; ``ran`` is the statement, None for what was driven."""
+
+    ran: Ran | None
+    address: int
+    before: bytes
+    after: bytes
+    at: int
+
+
+@state
+class Run:
+    """One run of the body of a unit: in the instance at ``path``, called by a statement of another run, in an
+    expression of it where ``call`` is one.
+    """
+
+    unit: typed.Unit
+    path: str
+    address: int
+    caller: Ran | None
+    call: typed.Expression | None
+    statements: list[Ran] = fresh(default_factory=list)
+    latest: dict[int, Ran] = fresh(default_factory=dict)
+
+    def __repr__(self) -> str:
+        return f"Run({self.unit.name!r}, {self.path!r})"
+
+
+@state
+class Ran:
+    """A statement as it ran once: begun with an entry of the trail, in the turns of the loops around it, outermost
+    first, from 1.
+    """
+
+    statement: typed.Statement
+    run: Run
+    at: int
+    turn: tuple[int, ...]
+    turns: int = 0
+    values: list[Computed] = fresh(default_factory=list)
+    writes: list[Write] = fresh(default_factory=list)
+    calls: list[Run] = fresh(default_factory=list)
+
+    def __repr__(self) -> str:
+        return f"Ran({type(self.statement).__name__} of {self.run!r} at {self.at})"
+
+
+@record
+class Scan:
+    """A scan as it ran: all statements in their order, all writes, what was driven before it; ``runs`` begin with that
+    of the root.
+
+    ``before`` is the memory at its beginning. It is not ``whole`` where the trail had no room for the rest.
+    """
+
+    before: bytes
+    ran: tuple[Ran, ...]
+    writes: tuple[Write, ...]
+    runs: tuple[Run, ...]
+    length: int
+    is_whole: bool
+
+    def memory(self, at: int) -> bytearray:
+        """The memory as it was before an entry of the trail."""
+        memory = bytearray(self.before)
+        for write in self.writes:
+            if write.at >= at:
+                break
+            memory[write.address : write.address + len(write.after)] = write.after
+        return memory
+
+
+def read_trail(
+    trail: bytes, is_whole: bool, before: bytes, told: Sequence[Told], units: Sequence[typed.Unit], held: Held
+) -> Scan:
+    """Read the trail of a scan; ``told`` and ``units`` say what its numbers mean, ``held`` where instances lie."""
+    reader = _Reader(bytearray(before), told, units, held)
+    for at, entry in enumerate(_ENTRY.iter_unpack(trail)):
+        reader.take(at, *entry)
+    length = len(trail) // _ENTRY.size
+    return Scan(before, tuple(reader.ran), tuple(reader.writes), tuple(reader.runs), length, is_whole)
+
+
+class Follower:
+    """A machine whose scans leave trails, and what these mean."""
+
+    def __init__(self, program: Program, bodies: Bodies | None = None) -> None:
+        artifact, self.told = build_telling(program, bodies)
+        self.units = closure(program.root)
+        self.machine = Machine(artifact, find=program.slot)
+
+    def scan(self, go: Callable[[], object]) -> Scan:
+        """What the next scan does, which ``go`` runs on the machine."""
+        machine = self.machine
+        before = machine.image()
+        go()
+        return read_trail(*machine.trail(), before, self.told, self.units, machine.artifact.held)
+
+
+class _Reader:
+    def __init__(self, memory: bytearray, told: Sequence[Told], units: Sequence[typed.Unit], held: Held) -> None:
+        self.memory = memory
+        self.told = told
+        self.units = units
+        self.held = held
+        self.open: list[Run] = []
+        self.now: list[Ran | None] = [None]
+        self.ran: list[Ran] = []
+        self.writes: list[Write] = []
+        self.runs: list[Run] = []
+        self.called: tuple[Ran | None, typed.Expression | None] = None, None
+
+    def take(self, at: int, number: int, about: int, value: int) -> None:
+        """Take an entry in."""
+        if number > 0:
+            told = self.told[number - 1]
+            if told.value is None:
+                self._begin(at, told)
+            else:
+                ran = self._latest(told)
+                ran.values.append(Computed(told.value, about, value, at))
+                self.now[-1] = ran
+        elif number >= -8:
+            self._write(at, -number, about, value)
+        elif number == ENTERED:
+            self._enter(about, self.units[value])
+        elif number == LEFT:
+            self.open.pop()
+            self.now.pop()
+        else:
+            told = self.told[value - 1]
+            ran = self._latest(told)
+            if number == TURNED:
+                ran.turns += 1
+            elif number == RESUMED:
+                self.now[-1] = ran
+            else:
+                assert number == CALLED
+                self.called = ran, told.value
+
+    def _latest(self, told: Told) -> Ran:
+        return self.open[-1].latest[id(told.statement)]
+
+    def _begin(self, at: int, told: Told) -> None:
+        run, statement = self.open[-1], told.statement
+        assert statement is not None
+        turn = tuple(run.latest[id(loop)].turns for loop in loops_around(run.unit).get(id(statement), ()))
+        ran = Ran(statement, run, at, turn)
+        run.latest[id(statement)] = self.now[-1] = ran
+        run.statements.append(ran)
+        self.ran.append(ran)
+
+    def _enter(self, address: int, unit: typed.Unit) -> None:
+        caller, call = self.called
+        run = Run(unit, self._path(address, unit), address, caller, call)
+        if caller is not None:
+            caller.calls.append(run)
+        self.called = None, None
+        self.runs.append(run)
+        self.open.append(run)
+        self.now.append(None)
+
+    def _path(self, address: int, unit: typed.Unit) -> str:
+        """The path of the instance that a unit runs in; of a function that of its caller."""
+        owner = unit.owner or unit
+        number = self.units.index(owner) if owner.keeps_data and owner in self.units else -1
+        path = self.held.path_to(address - DATA, number) if number >= 0 else None
+        if path is None and self.open:
+            return self.open[-1].path
+        return path or ""
+
+    def _write(self, at: int, size: int, address: int, value: int) -> None:
+        after = (value & (1 << 64) - 1).to_bytes(8, "little")[:size]
+        ran = self.now[-1]
+        if ran is None and len(self.now) > 1:  # what starts anew when a unit begins
+            ran = self.open[-1].caller
+        write = Write(ran, address, bytes(self.memory[address : address + size]), after, at)
+        self.memory[address : address + size] = after
+        self.writes.append(write)
+        if ran is not None:
+            ran.writes.append(write)
+
+
+@Side
+def loops_around(unit: typed.Unit) -> dict[int, tuple[Loop, ...]]:
+    """The loops around each statement of a unit that is in one, outermost first."""
+    found: dict[int, tuple[Loop, ...]] = {}
+
+    def walk(body: Iterable[typed.Statement], loops: tuple[Loop, ...]) -> None:
+        for statement in body:
+            if loops:
+                found[id(statement)] = loops
+            inner = (*loops, statement) if isinstance(statement, Loop) else loops
+            for part in inner_bodies(statement):
+                walk(part, inner)
+
+    walk(unit.body or (), ())
+    return found
+
+
+def _content(type_: Elementary, bits: int) -> Value:
+    """A value from the 64 bits that a trail has of it."""
+    return decode((bits & (1 << 64) - 1).to_bytes(8, "little"), 0, type_)
