@@ -15,7 +15,7 @@ from upright_block.cases.plan import Common, Drive, Plan
 from upright_block.cases.words import byhand as words
 from upright_block.cases.words import planning as planning_words
 from upright_block.language.literals import LiteralProblem, Value, shown_duration
-from upright_block.language.nodes import record
+from upright_block.language.nodes import record, replaced
 from upright_block.language.signals import Signal, find_signal
 from upright_block.language.source import Cell, Source
 from upright_block.language.telling.findings import Findings, Words
@@ -44,6 +44,14 @@ class Wishes:
     scan: str | None = None
     watch: Sequence[str] = ()
     saves: bool = False
+
+    def watching(self, patterns: Sequence[str], saves: bool = False) -> Wishes:
+        """The same with patterns of what is watched."""
+        return replaced(self, watch=patterns, saves=saves)
+
+    def lasting(self, span: str) -> Wishes:
+        """The same for so long."""
+        return replaced(self, span=span)
 
 
 @record

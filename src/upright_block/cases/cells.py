@@ -123,13 +123,22 @@ def duration(given: str | int) -> int:
     Raises:
         BadValue: it is no duration, or not above zero.
     """
-    try:
-        found = given if isinstance(given, int) else parse_span(given)
-    except LiteralProblem as problem:
-        raise BadValue(str(problem), problem.way_out) from None
+    found = moment(given)
     if found <= 0:
         raise BadValue(*words.no_time_above_zero(given))
     return found
+
+
+def moment(given: str | int) -> int:
+    """Nanoseconds from the start to a time such as ``"0s"``, or of an int that says them.
+
+    Raises:
+        BadValue: it is no time.
+    """
+    try:
+        return given if isinstance(given, int) else parse_span(given)
+    except LiteralProblem as problem:
+        raise BadValue(str(problem), problem.way_out) from None
 
 
 def parse_value(text: str, type_: Type) -> Value:

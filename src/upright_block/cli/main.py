@@ -17,6 +17,7 @@ _COMMANDS = {
     "check": "Read everything and list every finding.",
     "verify": "Run the cases and show what was not as expected.",
     "run": "Run a block, a program, a configuration or a case, and watch it.",
+    "scan": "Show one scan as it ran, statement by statement.",
     "plot": "Draw a timing diagram of a case, or of a trace file.",
     "explain": "Tell what a finding means and how it is mended or allowed.",
     "show": "Draw a block, a tag's way from its point to the pins, or a wiring table as text.",
@@ -27,7 +28,7 @@ _COMMANDS = {
 }
 
 
-_OPTIONS = {"span": "--for", "show_all": "--all"}
+_OPTIONS = {"span": "--for", "show_all": "--all", "instance": "--in"}
 """Options that are not called as the parameter that they set."""
 
 

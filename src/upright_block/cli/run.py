@@ -11,7 +11,6 @@ import click
 
 from upright_block import (
     EVENT_HEADS,
-    BadWishes,
     CsvFile,
     Gatherer,
     OpenLibrary,
@@ -42,6 +41,7 @@ from upright_block.cli.common import (
     width,
     written_out,
 )
+from upright_block.cli.driving import driving_options, refused
 from upright_block.cli.plot import MOST_DRAWN, draw
 from upright_block.reports import (
     comparison_lines,
@@ -67,24 +67,7 @@ _MOST_COMPARED = 5_000_000
 )
 @click.argument("target")
 @library_option
-@click.option("--for", "span", metavar="TIME", help="How long to run. Default: 10s, or up to an hour with --until.")
-@click.option(
-    "--until", metavar="EXPRESSION", help="Run until this is TRUE after a scan; private data may be named too."
-)
-@click.option(
-    "--set", "sets", metavar="PIN=VALUE@TIME", multiple=True, help="Drive an input, or write anything else once."
-)
-@click.option(
-    "--pulse", "pulses", metavar="PIN@TIME:WIDTH", multiple=True, help="TRUE for a while, then what it would have had."
-)
-@click.option(
-    "--force", "forces", metavar="PIN=VALUE@TIME", multiple=True, help="Hold at a value, against the program."
-)
-@click.option("--release", "releases", metavar="PIN@TIME", multiple=True, help="End a force.")
-@click.option(
-    "--given", metavar="NAME=VALUE", multiple=True, help="A constant, a setting or data, before the first scan."
-)
-@click.option("--scan", metavar="TIME", help="The time of a scan of a block or a program.")
+@driving_options
 @click.option(
     "--watch",
     metavar="PATTERNS",
@@ -134,14 +117,7 @@ _MOST_COMPARED = 5_000_000
 def command(
     library: OpenLibrary,
     target: str,
-    span: str | None,
-    until: str | None,
-    sets: tuple[str, ...],
-    pulses: tuple[str, ...],
-    forces: tuple[str, ...],
-    releases: tuple[str, ...],
-    given: tuple[str, ...],
-    scan: str | None,
+    wishes: Wishes,
     watch: tuple[str, ...],
     every: str | None,
     tree: str | None,
@@ -173,27 +149,13 @@ def command(
     if against is not None:
         refuse("--against", "--every")
     step = _time("--every", every)
-    wishes = Wishes(
-        set=sets,
-        force=forces,
-        release=releases,
-        pulse=pulses,
-        given=given,
-        span=span,
-        until=until,
-        scan=scan,
-        watch=watch,
-        saves=save_as is not None,
-    )
+    wishes, until = wishes.watching(watch, saves=save_as is not None), wishes.until
     try:
         watched = library.watch(target, wishes)
         if tree is not None and tree != ".":
             watched.instance(tree)
-    except BadWishes as problem:
-        show_findings(problem.findings, show_all)
-        raise SystemExit(2) from None
     except UprightError as problem:
-        stop(problem.message, problem.way_out)
+        refused(problem, show_all)
     if pictures:
         refuse("--picture", "--json")
     for picture in pictures:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Literal
 
 from upright_block.compiler.layout import decode, encode, size_of
@@ -147,7 +147,7 @@ class Held:
         if self.element is not None:
             number, rest = divmod(offset, max(self.element.size, 1))
             found = self.element.path_to(rest, wanted) if number < self._count else None
-            return None if found is None else joined(f"[{self._indices(number)}]", found)
+            return None if found is None else joined(indexed(self.bounds, number), found)
         for name, start, inner in self.members:
             if start <= offset < start + max(inner.size, 1):
                 found = inner.path_to(offset - start, wanted)
@@ -162,14 +162,6 @@ class Held:
             count *= high - low + 1
         return count
 
-    def _indices(self, number: int) -> str:
-        """The indices of an element, as they are written, from its number in memory."""
-        found: list[int] = []
-        for low, high in reversed(self.bounds):
-            number, rest = divmod(number, high - low + 1)
-            found.append(low + rest)
-        return ",".join(map(str, reversed(found)))
-
     def units(self) -> Iterator[int]:
         """The numbers of all units that instances in it may be of."""
         waiting, seen = [self], set[int]()
@@ -181,6 +173,15 @@ class Held:
                     yield held.unit
                 waiting += [inner for _, _, inner in held.members]
                 waiting += [held.element] if held.element is not None else []
+
+
+def indexed(bounds: Sequence[tuple[int, int]], number: int) -> str:
+    """The indices of an element, as they are written, from its number in memory."""
+    found: list[int] = []
+    for low, high in reversed(bounds):
+        number, rest = divmod(number, high - low + 1)
+        found.append(low + rest)
+    return f"[{','.join(map(str, reversed(found)))}]"
 
 
 def joined(path: str, rest: str) -> str:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 
-from upright_block.compiler.artifact import Slot, joined
+from upright_block.compiler.artifact import Slot, indexed, joined
 from upright_block.compiler.layout import Layout, element_number, initial_of, layout_of, size_of
 from upright_block.compiler.looking import FIELD, Looks, Probe, chosen, held_by_root
 from upright_block.compiler.overlay import WRITTEN, Overlay
@@ -330,17 +330,8 @@ def _instances_in(type_: Type, offset: int, path: str) -> Iterator[tuple[int, ty
                 yield from _instances_in(variable.type, offset + start, inner)
     elif isinstance(type_, Array) and not isinstance(type_.element, (Elementary, String)):
         for number in range(type_.count):
-            inner = joined(path, f"[{_indices(type_, number)}]")
+            inner = joined(path, indexed(type_.bounds, number))
             yield from _instances_in(type_.element, offset + number * size_of(type_.element), inner)
-
-
-def _indices(array: Array, number: int) -> str:
-    """The indices of an element, as they are written, from its number in memory."""
-    found: list[int] = []
-    for low, high in reversed(array.bounds):
-        number, rest = divmod(number, high - low + 1)
-        found.append(low + rest)
-    return ",".join(map(str, reversed(found)))
 
 
 def as_block(unit: typed.Unit) -> typed.Unit:

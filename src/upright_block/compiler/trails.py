@@ -53,8 +53,8 @@ def calls(e: Emitter, call: typed.Expression | None = None) -> None:
 
 def computed(e: Emitter, value: typed.Expression) -> None:
     """Tell the value on the stack, which of what is not elementary is an address; a load has told its own."""
-    is_known = isinstance(value, (typed.Constant, typed.ConstantUse))
-    if not is_known and not (isinstance(value, typed.Load) and isinstance(value.type, Elementary)):
+    is_load = isinstance(value, typed.Load) and isinstance(value.type, Elementary)
+    if not is_load and not isinstance(value, typed.Constant):
         e.out.append(f"i32.const 0 {_told(e, value)}")
 
 

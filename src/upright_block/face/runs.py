@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from upright_block.errors import BadValue, NotRunnable, UnknownName
 from upright_block.face import words
-from upright_block.language.literals import Value
+from upright_block.language.literals import Value, shown_duration
 from upright_block.language.words import has_errors
 
 if TYPE_CHECKING:
@@ -19,7 +19,9 @@ if TYPE_CHECKING:
     from upright_block.language.typed import Unit
     from upright_block.language.types import Type
     from upright_block.library.writing import Changes
+    from upright_block.reasons.scans import Statements
     from upright_block.runs.controller import Controller
+    from upright_block.runs.following import Followed
     from upright_block.runs.watched import Row, Watched
     from upright_block.traces.comparing import Comparison
     from upright_block.traces.tracks import Track, Tracks
@@ -71,6 +73,48 @@ class WithRuns(WithCases):
         unit, timebase = (bound.unit, bound.case.plan.timebase) if bound else self._subject(target, wishes.scan)
         mode = Mode(checks_overflow=self._checks_overflow)
         return watched(as_block(unit), timebase, case, wishes, self._library.scope, mode)
+
+    def follow(self, target: str, wishes: Wishes, at: str | int | None = None) -> tuple[Followed, int]:
+        """A run of which any scan can be looked at statement by statement, and the number of the scan at a time;
+        without one that in which the condition came true, or the run stopped or ended.
+
+        Raises:
+            UnknownName: there is no such target.
+            NotRunnable: the target has errors.
+            BadValue: a time or the condition does not fit, or the run is over before that time.
+            BadWishes: something that is wished for cannot be; it has the findings.
+        """
+        from upright_block.cases.cells import moment
+        from upright_block.compiler.program import Mode
+        from upright_block.runs.following import Followed
+        from upright_block.runs.words import after_the_case, after_the_condition
+
+        time = None if at is None else moment(at)
+        is_case = self.find(target) is None
+        if time is not None and wishes.span is None and wishes.until is None and not is_case:
+            wishes = wishes.lasting(f"{time + 1}ns")
+        watched = self.watch(target, wishes)
+        plan = watched.run.plan
+        last = plan.scans - 1
+        if time is None or wishes.until is not None:
+            for _ in watched.pieces():
+                pass
+            last = max(watched.scans - (watched.fault is None), 0)
+        number = last if time is None else max(plan.timebase.scans_before(time + 1) - 1, 0)
+        if number > last:
+            said = after_the_condition if wishes.until is not None and watched.is_met else after_the_case
+            raise BadValue(*said(shown_duration(plan.timebase.time(last))))
+        return Followed(watched.run.unit, plan, Mode(checks_overflow=self._checks_overflow)), number
+
+    def scan_of(self, target: str, wishes: Wishes, at: str | int | None = None) -> Statements:
+        """One scan of a run, statement by statement, as `follow` chooses it.
+
+        Raises:
+            UprightError: as of `follow`.
+        """
+        from upright_block.reasons.scans import Statements
+
+        return Statements(*self.follow(target, wishes, at))
 
     def compare(self, run: Watched, own: Mapping[str, Track], against: str) -> Comparison:
         """Compare a run, of which ``own`` was gathered, with that of a case, or with a trace file (``.csv``, ``.vcd``).

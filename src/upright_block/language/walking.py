@@ -67,6 +67,16 @@ def accesses(node: typed.Statement | typed.Expression) -> Iterator[Access]:
             waiting += inner
 
 
+def expressions(node: typed.Expression) -> Iterator[typed.Expression]:
+    """An expression and all that it consists of."""
+    waiting: list[Part] = [node]
+    while waiting:
+        part = waiting.pop()
+        if not isinstance(part, Access):
+            yield part
+            waiting += parts(part)
+
+
 def calls_function(node: typed.Expression) -> bool:
     """Whether a function of the library or of the block language is called within an expression."""
     waiting: list[Part] = [node]

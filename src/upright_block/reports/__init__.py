@@ -39,10 +39,12 @@ if TYPE_CHECKING:
         end_lines,
         event_lines,
         run_data,
+        stop_lines,
         tree_lines,
         watch_lines,
     )
     from upright_block.reports.sarif import sarif_text
+    from upright_block.reports.scans import order_lines, scan_data, scan_head, scan_lines
     from upright_block.reports.styled import Line, Role, clipped, plain, visible
     from upright_block.reports.tags import tag_data, tag_lines, tag_list, use_data
     from upright_block.reports.textplot import diagram_lines
@@ -91,8 +93,18 @@ __getattr__ = exported(
         "tags": ("tag_data", "tag_lines", "tag_list", "use_data"),
         "references": ("reference_data", "reference_lines"),
         "rules": ("measure_lines", "unarmed_data", "unarmed_lines"),
-        "run": ("comparison_lines", "condensed", "end_lines", "event_lines", "run_data", "tree_lines", "watch_lines"),
+        "run": (
+            "comparison_lines",
+            "condensed",
+            "end_lines",
+            "event_lines",
+            "run_data",
+            "stop_lines",
+            "tree_lines",
+            "watch_lines",
+        ),
         "sarif": ("sarif_text",),
+        "scans": ("order_lines", "scan_data", "scan_head", "scan_lines"),
         "styled": ("Line", "Role", "clipped", "plain", "visible"),
         "walk": ("walk_data", "walk_lines"),
         "verdicts": ("failure_lines", "not_run_data", "not_run_line", "summary_line", "verdict_data", "verdict_line"),
@@ -146,6 +158,7 @@ __all__ = [
     "measure_lines",
     "not_run_data",
     "not_run_line",
+    "order_lines",
     "plain",
     "reference_data",
     "reference_lines",
@@ -153,8 +166,12 @@ __all__ = [
     "run_data",
     "run_lines",
     "sarif_text",
+    "scan_data",
+    "scan_head",
+    "scan_lines",
     "shortfall_data",
     "shortfall_lines",
+    "stop_lines",
     "summary_line",
     "tag_data",
     "tag_lines",

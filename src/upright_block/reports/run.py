@@ -6,8 +6,10 @@ from collections.abc import Iterator, Sequence
 from typing import Any
 
 from upright_block.language.literals import shown, shown_duration
+from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Compound
 from upright_block.language.types import Array, Elementary, Enumeration, Type
+from upright_block.machine.trace import Fault
 from upright_block.reports.findings import marked_lines
 from upright_block.reports.grid import grid_lines
 from upright_block.reports.listing import column_lines
@@ -111,21 +113,26 @@ def tree_lines(watched: Watched, path: str) -> list[Line]:
     return list(entry(signal.path, signal.path, signal.type, 0))
 
 
+def stop_lines(fault: Fault, timebase: Timebase) -> list[Line]:
+    """What stopped a scan, and where."""
+    site, at = fault.site, shown_duration(timebase.time(fault.scan))
+    where = f" in {fault.instance}" if fault.instance else ""
+    return [
+        [
+            (f"{site.kind[0].upper()}{site.kind[1:]}", "bad"),
+            (f"{where} at {at} (scan {fault.scan}). The scan stopped there.", ""),
+        ],
+        [(f"  {site.source.path}:{site.line}", "dim")],
+        *marked_lines(site.source, site.start, site.start + 1, "bad"),
+    ]
+
+
 def end_lines(watched: Watched, until: str | None) -> list[Line]:
     """How a run ended."""
     plan, scans = watched.run.plan, watched.scans
     time = shown_duration(plan.timebase.time(scans))
     if watched.fault is not None:
-        site, at = watched.fault.site, shown_duration(plan.timebase.time(watched.fault.scan))
-        where = f" in {watched.fault.instance}" if watched.fault.instance else ""
-        return [
-            [
-                (f"{site.kind[0].upper()}{site.kind[1:]}", "bad"),
-                (f"{where} at {at} (scan {watched.fault.scan}). The scan stopped there.", ""),
-            ],
-            [(f"  {site.source.path}:{site.line}", "dim")],
-            *marked_lines(site.source, site.start, site.start + 1, "bad"),
-        ]
+        return stop_lines(watched.fault, plan.timebase)
     amount = f"{scans:,} scan{'' if scans == 1 else 's'}, {time}"
     if until is not None and watched.is_met:
         at = shown_duration(plan.timebase.time(scans - 1))

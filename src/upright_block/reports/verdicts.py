@@ -9,7 +9,9 @@ from upright_block.cases.plan import NotRun, ReadyCase
 from upright_block.compiler.artifact import Slot
 from upright_block.language.literals import Value, shown, shown_duration
 from upright_block.language.source import Cell, Source
+from upright_block.language.timebase import Timebase
 from upright_block.language.types import Elementary
+from upright_block.machine.trace import Fault
 from upright_block.reports.findings import finding_data, marked_lines
 from upright_block.reports.grid import grid_lines
 from upright_block.reports.rules import break_data, break_head, measure_data, moment
@@ -314,16 +316,20 @@ def verdict_data(verdict: Verdict) -> dict[str, Any]:
         "measured": [measure_data(measure) for measure in verdict.measures],
     }
     if verdict.fault is not None:
-        site = verdict.fault.site
-        data["fault"] = {
-            "kind": site.kind,
-            "file": site.source.path,
-            "line": site.line,
-            "instance": verdict.fault.instance,
-            "scan": verdict.fault.scan,
-            "time_ns": case.plan.timebase.time(verdict.fault.scan),
-        }
+        data["fault"] = fault_data(verdict.fault, case.plan.timebase)
     return data
+
+
+def fault_data(fault: Fault, timebase: Timebase) -> dict[str, Any]:
+    """What stopped a scan, as plain data."""
+    return {
+        "kind": fault.site.kind,
+        "file": fault.site.source.path,
+        "line": fault.site.line,
+        "instance": fault.instance,
+        "scan": fault.scan,
+        "time_ns": timebase.time(fault.scan),
+    }
 
 
 def _miss_data(verdict: Verdict, miss: Miss) -> dict[str, Any]:

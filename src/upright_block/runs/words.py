@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from upright_block.asking import asked
 from upright_block.errors import Said
 
 if TYPE_CHECKING:
@@ -67,3 +68,15 @@ def empty_pattern() -> Said:
 
 def nothing_called(unit: str, pattern: str, near: str) -> Said:
     return f"Nothing in {unit} is called {pattern}.", near
+
+
+def stopped_before(time: str) -> Said:
+    return f"The run stopped at {time}.", "Choose that time, or one before it."
+
+
+def after_the_case(last: str) -> Said:
+    return f"The last scan of the case is at {last}.", f"Choose a time up to that, or run longer: {asked('span')} TIME."
+
+
+def after_the_condition(last: str) -> Said:
+    return f"The condition came true at {last}.", "Choose a time up to that, or leave the condition out."

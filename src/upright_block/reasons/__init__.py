@@ -1,0 +1,1 @@
+"""What a scan did, statement by statement, and the reasons of a value."""

@@ -1,0 +1,341 @@
+"""A scan statement by statement: what ran, what each statement read and wrote, which way it went."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from functools import cached_property
+
+from upright_block.compiler.artifact import joined
+from upright_block.errors import UnknownName
+from upright_block.language import syntax, typed
+from upright_block.language.literals import Value, shown
+from upright_block.language.names import did_you_mean
+from upright_block.language.nodes import record, replaced
+from upright_block.language.types import Elementary, Type
+from upright_block.language.walking import every_statement, expressions
+from upright_block.reasons import words
+from upright_block.reasons.where import Here, Where
+from upright_block.runs.following import Followed
+from upright_block.runs.trails import Computed, Ran, Run
+
+_MOST_NAMED = 8
+_MOST_CHANGED = 40
+"""Values that one statement is shown to write, of what it copies whole."""
+
+
+_Deciding = typed.Branch | typed.Case | typed.While | typed.Repeat
+
+
+@record
+class Read:
+    """A variable as a statement read it."""
+
+    path: str
+    type: Type
+    value: Value
+
+
+@record
+class Written:
+    """A variable that a statement wrote."""
+
+    path: str
+    type: Type
+    before: Value
+    after: Value
+
+
+@record
+class Condition:
+    """A condition, or the selector of a CASE, as a statement computed it: where it stands, and what it read."""
+
+    start: int
+    text: str
+    type: Type
+    value: Value
+    reads: tuple[Read, ...]
+
+
+@record
+class Entry:
+    """A statement of a unit in an instance as it ran once in a scan, or as it did not.
+
+    ``turn`` are the numbers of the turns of the loops around it, from 1; ``way`` is the branch that ran, from 1, None
+    for none; ``turns`` are those of a loop; ``conditions`` are those that it computed, the last of which decided;
+    ``opens`` is the instance that it calls.
+    """
+
+    unit: typed.Unit
+    instance: str
+    statement: typed.Statement
+    kind: str
+    ran: Ran | None
+    turn: tuple[int, ...] = ()
+    way: int | None = None
+    turns: int | None = None
+    conditions: tuple[Condition, ...] = ()
+    reads: tuple[Read, ...] = ()
+    writes: tuple[Written, ...] = ()
+    opens: str | None = None
+
+    @property
+    def line(self) -> int:
+        """The line that it begins in."""
+        return self.unit.source.line(self.statement.origin.start)
+
+    @property
+    def text(self) -> str:
+        """The statement as it is written; of one with others in it the line that it begins in."""
+        source, origin = self.unit.source, self.statement.origin
+        if isinstance(self.statement, (typed.If, typed.Case, typed.For, typed.While, typed.Repeat)):
+            return source.line_text(self.line).strip()
+        return " ".join(source.text[origin.start : origin.end].split())
+
+
+class Statements:
+    """The statements of a scan of a run, by its number; ``fault`` stopped it."""
+
+    def __init__(self, followed: Followed, number: int) -> None:
+        self.number = number
+        self.time = followed.plan.timebase.time(number)
+        self.timebase = followed.plan.timebase
+        self.unit = followed.unit
+        self.scan, self.fault = followed.scan(number)
+        self.where = Where(followed.program)
+        self._instances = {path: unit for _, unit, path in followed.program.instances()}
+
+    def of_instance(self, path: str) -> list[Entry]:
+        """The statements of the instance at a path, or of the subject, letter case ignored; ``path#2`` are those of its
+        second call in the scan.
+
+        Raises:
+            UnknownName: there is no such instance or call, or it has no statements of its own.
+        """
+        name, _, which = path.partition("#")
+        known = next((own for own in self._instances if own.upper() == name.upper()), None)
+        if known is None:
+            raise UnknownName(*words.no_instance(name, did_you_mean(name, filter(None, self._instances))))
+        unit = self._instances[known]
+        if not any(statement.origin is not syntax.NO_PLACE for statement in unit.body or ()):
+            inside = [own for own, of in self._instances.items() if own.startswith(known) and _is_written(of)]
+            inside = [own for own in inside if own.count(".") == min(other.count(".") for other in inside)]
+            raise UnknownName(*words.no_statements(known or self.unit.name, inside[:_MOST_NAMED]))
+        runs = [run for run in self.scan.runs if run.path == known and run.unit is unit]
+        number = int(which) if which.isdigit() else 1
+        if which and not 1 <= number <= len(runs):
+            raise UnknownName(*words.no_such_call(name, len(runs)))
+        return self.of_run(runs[number - 1]) if runs else self.not_run(unit, known)
+
+    def calls(self, path: str) -> int:
+        """How often the instance at a path ran."""
+        return sum(run.path.upper() == path.upper() and run.unit is self._instances[run.path] for run in self.scan.runs)
+
+    def of_run(self, run: Run) -> list[Entry]:
+        """The statements of a run, in the order of the text; one that did not run stands there once."""
+        by_statement: dict[int, list[Ran]] = {}
+        for ran in run.statements:
+            by_statement.setdefault(id(ran.statement), []).append(ran)
+        return [
+            entry
+            for statement in every_statement(run.unit.body or ())
+            if statement.origin is not syntax.NO_PLACE
+            for entry in self._entries(run, statement, by_statement.get(id(statement), ()))
+        ]
+
+    def not_run(self, unit: typed.Unit, path: str) -> list[Entry]:
+        """The statements of a unit that was not called."""
+        return [
+            Entry(unit, path, statement, kind_of(statement, unit), None)
+            for statement in every_statement(unit.body or ())
+            if statement.origin is not syntax.NO_PLACE
+        ]
+
+    def in_order(self) -> list[Entry]:
+        """All statements that somebody wrote, in the order in which they ran."""
+        return [
+            self.entry(ran)
+            for ran in self.scan.ran
+            if ran.statement.origin is not syntax.NO_PLACE and not ran.run.unit.is_standard
+        ]
+
+    def _entries(self, run: Run, statement: typed.Statement, ran: Sequence[Ran]) -> Iterator[Entry]:
+        if not ran:
+            yield Entry(run.unit, run.path, statement, kind_of(statement, run.unit), None)
+        yield from map(self.entry, ran)
+
+    def entry(self, ran: Ran) -> Entry:
+        """A statement as it ran."""
+        run, statement = ran.run, ran.statement
+        way, conditions = self._way(ran)
+        is_loop = isinstance(statement, (typed.For, typed.While, typed.Repeat))
+        return Entry(
+            run.unit,
+            run.path,
+            statement,
+            kind_of(statement, run.unit),
+            ran,
+            ran.turn,
+            way,
+            ran.turns if is_loop else None,
+            conditions,
+            tuple(self.reads(ran, ran.values)),
+            tuple(self._written(ran)),
+            next((called.path for called in ran.calls if called.unit.keeps_data and not called.unit.is_standard), None),
+        )
+
+    # --- what it read and wrote ---
+
+    def reads(self, ran: Ran, values: Iterable[Computed]) -> Iterator[Read]:
+        """The variables that were read for some values of a statement, each once."""
+        seen: set[str] = set()
+        for computed in values:
+            if isinstance(computed.value, typed.Load):
+                path, value = self.path_of(ran, computed), computed.content
+                if value is None:
+                    value = self._texts.get(computed.at)
+                if value is not None and path not in seen:
+                    seen.add(path)
+                    yield Read(path, computed.value.place.type, value)
+
+    def path_of(self, ran: Ran, computed: Computed) -> str:
+        """The path of what was read; a variable of a function has its own name."""
+        assert isinstance(computed.value, typed.Load)
+        here = self.where.at(computed.address or computed.bits)
+        return here.path if here is not None else _name_of(ran, computed.value.place)
+
+    def _written(self, ran: Ran) -> Iterator[Written]:
+        """What a statement wrote; a block of the standard that it calls is not opened, so its outputs are among it."""
+        is_call = isinstance(ran.statement, typed.CallInstance)
+        for written in self._writes.get(id(ran), ()):
+            if not is_call or written.before != written.after:  # what a pin is given stands in what was read
+                yield written
+        for run in ran.calls:
+            if run.unit.is_standard and run.unit.keeps_data:
+                outputs = {joined(run.path, pin.name) for pin in run.unit.section("output")}
+                found: dict[str, Written] = {}
+                for inner in run.statements:
+                    for written in self._writes.get(id(inner), ()):
+                        if written.path in outputs:
+                            first = found.setdefault(written.path, written)
+                            found[written.path] = replaced(written, before=first.before)
+                yield from found.values()
+
+    @cached_property
+    def _texts(self) -> dict[int, Value]:
+        """The texts that were read, by the entry of the trail."""
+        wanted = [
+            computed
+            for ran in self.scan.ran
+            for computed in ran.values
+            if isinstance(computed.value, typed.Load) and not isinstance(computed.value.type, Elementary)
+        ]
+        found: dict[int, Value] = {}
+        memory, writes = bytearray(self.scan.before), iter(self.scan.writes)
+        write = next(writes, None)
+        for computed in sorted(wanted, key=lambda computed: computed.at):
+            while write is not None and write.at < computed.at:
+                memory[write.address : write.address + len(write.after)] = write.after
+                write = next(writes, None)
+            here = self.where.at(computed.bits)
+            if here is not None and here.type is computed.value.type:
+                found[computed.at] = here.value(memory)
+        return found
+
+    @cached_property
+    def _writes(self) -> dict[int, tuple[Written, ...]]:
+        """What each statement wrote, with what was there before its first write and after its last one."""
+        found: dict[int, dict[str, tuple[Here, Value, Value]]] = {}
+        memory = bytearray(self.scan.before)
+        for write in self.scan.writes:
+            own = found.setdefault(id(write.ran), {})
+            end = write.address + len(write.after)
+            places = [*self.where.between(write.address, end)] if len(own) < _MOST_CHANGED else []
+            befores = [here.value(memory) for here in places]
+            memory[write.address : end] = write.after
+            for here, before in zip(places, befores, strict=True):
+                first = own[here.path][1] if here.path in own else before
+                own[here.path] = here, first, here.value(memory)
+        return {
+            number: tuple(Written(path, here.type, before, after) for path, (here, before, after) in own.items())
+            for number, own in found.items()
+        }
+
+    # --- which way it went ---
+
+    def _way(self, ran: Ran) -> tuple[int | None, tuple[Condition, ...]]:
+        match ran.statement:
+            case typed.If(branches=branches, otherwise=otherwise):
+                found: list[Condition] = []
+                for number, branch in enumerate(branches, start=1):
+                    found.append(self._condition(ran, branch, branch.condition))
+                    if found[-1].value:
+                        return number, tuple(found)
+                return len(branches) + 1 if otherwise else None, tuple(found)
+            case typed.Case(selector=selector, arms=arms, otherwise=otherwise) as case:
+                chosen = self._condition(ran, case, selector)
+                held = int(chosen.value)
+                fits = (n for n, arm in enumerate(arms, 1) if any(low <= held <= high for low, high in arm.ranges))
+                return next(fits, len(arms) + 1 if otherwise else None), (chosen,)
+            case typed.While(condition=condition) | typed.Repeat(condition=condition) as loop:
+                return None, (self._condition(ran, loop, condition),)
+        return None, ()
+
+    def _condition(self, ran: Ran, node: _Deciding, value: typed.Expression) -> Condition:
+        """A condition as it was computed last; FALSE where the scan stopped in it."""
+        origin = node.origin
+        written = getattr(origin, "selector", None) or getattr(origin, "condition", None) or origin
+        text = " ".join(ran.run.unit.source.text[written.start : written.end].split())
+        parts = set(map(id, expressions(value)))
+        own = [computed for computed in ran.values if id(computed.value) in parts]
+        return Condition(written.start, text, value.type, value_of(ran, value) or False, tuple(self.reads(ran, own)))
+
+
+def value_of(ran: Ran, value: typed.Expression) -> Value | None:
+    """What an expression was when a statement computed it last; None where it did not."""
+    if isinstance(value, typed.Constant):
+        return value.value
+    return next((computed.content for computed in reversed(ran.values) if computed.value is value), None)
+
+
+def _is_written(unit: typed.Unit) -> bool:
+    """Whether somebody wrote statements of a unit, outside the standard."""
+    return not unit.is_standard and any(each.origin is not syntax.NO_PLACE for each in unit.body or ())
+
+
+def kind_of(statement: typed.Statement, unit: typed.Unit) -> str:
+    """What kind of statement of a unit it is."""
+    origin = statement.origin
+    if unit.name.startswith(":"):
+        return "copy"
+    if isinstance(origin, syntax.Made) and origin.role in ("step", "transition"):
+        return "action" if origin.role == "step" else "transition"
+    return _KINDS[type(statement)]
+
+
+_KINDS: dict[type, str] = {
+    typed.Assign: "assignment",
+    typed.AssignPart: "assignment",
+    typed.Evaluate: "call",
+    typed.CallInstance: "call",
+    typed.If: "if",
+    typed.Case: "case",
+    typed.For: "for",
+    typed.While: "while",
+    typed.Repeat: "repeat",
+    typed.Assert: "call",
+    typed.Exit: "exit",
+    typed.Continue: "continue",
+    typed.Return: "return",
+}
+
+
+def _name_of(ran: Ran, place: typed.Place) -> str:
+    origin = place.origin
+    written = ran.run.unit.source.text[origin.start : origin.end]
+    return written if written and origin is not syntax.NO_PLACE else place.root.name
+
+
+def shown_change(written: Written) -> str:
+    """``run 1 -> 0``; what stays as it was once."""
+    before, after = shown(written.before, written.type), shown(written.after, written.type)
+    return f"{written.path} {after}" if before == after else f"{written.path} {before} -> {after}"
