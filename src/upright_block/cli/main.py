@@ -17,6 +17,7 @@ _COMMANDS = {
     "check": "Read everything and list every finding.",
     "verify": "Run the cases and show what was not as expected.",
     "run": "Run a block, a program, a configuration or a case, and watch it.",
+    "why": "Tell why a signal has the value that it has.",
     "scan": "Show one scan as it ran, statement by statement.",
     "plot": "Draw a timing diagram of a case, or of a trace file.",
     "explain": "Tell what a finding means and how it is mended or allowed.",

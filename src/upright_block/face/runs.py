@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from upright_block.language.types import Type
     from upright_block.library.writing import Changes
     from upright_block.reasons.scans import Statements
+    from upright_block.reasons.why import Answer
     from upright_block.runs.controller import Controller
     from upright_block.runs.following import Followed
     from upright_block.runs.watched import Row, Watched
@@ -115,6 +116,27 @@ class WithRuns(WithCases):
         from upright_block.reasons.scans import Statements
 
         return Statements(*self.follow(target, wishes, at))
+
+    def why(self, target: str, signal: str, wishes: Wishes, at: str | int | None = None) -> Answer:
+        """The reasons of the value of a signal after a scan of a run, as `follow` chooses it.
+
+        Raises:
+            UnknownName: there is no such signal.
+            UprightError: as of `follow`.
+        """
+        from upright_block.language.signals import NoSignal, find_signal
+        from upright_block.reasons.why import Answer, Asker
+
+        case = None if self.find(target) else self.case(target)
+        followed, number = self.follow(target, wishes, at)
+        try:
+            found = find_signal(followed.unit, signal)
+        except NoSignal as problem:
+            said = problem.words()
+            raise UnknownName(said.message, said.way_out) from None
+        if not found.is_value:
+            raise UnknownName(*words.no_single_value(signal))
+        return Answer(Asker(followed, case).why(found, number), followed.plan.timebase, case)
 
     def compare(self, run: Watched, own: Mapping[str, Track], against: str) -> Comparison:
         """Compare a run, of which ``own`` was gathered, with that of a case, or with a trace file (``.csv``, ``.vcd``).

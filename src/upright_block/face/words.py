@@ -95,3 +95,7 @@ def no_tags() -> Said:
 
 def no_approved_map(name: str, problem: object) -> Said:
     return f"{name} is no approved map: {problem}.", "Approve the wiring again with upright walk."
+
+
+def no_single_value(path: str) -> Said:
+    return f"{path} is no single value.", "Name one that it holds."

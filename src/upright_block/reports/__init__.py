@@ -57,6 +57,7 @@ if TYPE_CHECKING:
         verdict_line,
     )
     from upright_block.reports.walk import walk_data, walk_lines
+    from upright_block.reports.why import why_data, why_lines
 
 __getattr__ = exported(
     __name__,
@@ -107,6 +108,7 @@ __getattr__ = exported(
         "scans": ("order_lines", "scan_data", "scan_head", "scan_lines"),
         "styled": ("Line", "Role", "clipped", "plain", "visible"),
         "walk": ("walk_data", "walk_lines"),
+        "why": ("why_data", "why_lines"),
         "verdicts": ("failure_lines", "not_run_data", "not_run_line", "summary_line", "verdict_data", "verdict_line"),
     },
 )
@@ -188,5 +190,7 @@ __all__ = [
     "walk_data",
     "walk_lines",
     "watch_lines",
+    "why_data",
+    "why_lines",
     "wiring_pictures",
 ]

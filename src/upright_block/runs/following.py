@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from functools import cached_property
+
 from upright_block.cases.plan import Plan
 from upright_block.compiler.program import USUAL, Mode, make_program
 from upright_block.errors import BadValue
 from upright_block.language.literals import shown_duration
 from upright_block.language.nodes import replaced
-from upright_block.language.signals import find_signal
+from upright_block.language.signals import find_signal, signals
 from upright_block.language.typed import Unit
 from upright_block.machine.machine import Machine
 from upright_block.machine.trace import Fault
@@ -15,6 +18,7 @@ from upright_block.runs import words
 from upright_block.runs.session import Checkpoint, Session
 from upright_block.runs.trails import Follower, Scan
 
+_MOST_BESIDE = 200
 _APART = 64
 """A run is kept at so many moments, each a part of what ran until then."""
 
@@ -36,6 +40,7 @@ class Followed:
         self._slow = Session(plan, self._follower.machine)
         self._kept: list[Checkpoint] = [self._session.checkpoint()]
         self._scans: dict[int, tuple[Scan, Fault | None]] = {}
+        self._changes: dict[str, Sequence[int]] = {}
 
     def scan(self, number: int) -> tuple[Scan, Fault | None]:
         """What a scan did, and what stopped it; the same object each time.
@@ -53,6 +58,26 @@ class Followed:
             scan = self._follower.scan(lambda: stopped.append(self._slow.advance(1)[1]))
             known = self._scans[number] = scan, stopped[0]
         return known
+
+    def changes(self, path: str) -> Sequence[int]:
+        """The scans that changed the value at a path, in order."""
+        if path not in self._changes:
+            holder = path.rpartition(".")[0]
+            beside = [own for own in self._signals if own.rpartition(".")[0] == holder]
+            wanted = dict.fromkeys((path, *beside[:_MOST_BESIDE]))
+            found: dict[str, list[int]] = {own: [] for own in wanted}
+            self._session.back(self._kept[0])
+            slots = {own: self._session.machine.slot(own) for own in wanted}
+            for piece in self._session.pieces(slots.values()):
+                for own, slot in slots.items():
+                    turns = (scan for scan, value in piece.turns(slot) if scan or value != piece.value(slot, -1))
+                    found[own] += turns
+            self._changes |= found
+        return self._changes[path]
+
+    @cached_property
+    def _signals(self) -> list[str]:
+        return [signal.path for signal in signals(self.unit) if signal.is_value]
 
     def _before(self, number: int) -> Checkpoint:
         """The moment before a scan."""

@@ -1,0 +1,95 @@
+"""Which operands decide the value of an expression: with them held, nothing else changes it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from upright_block.language import typed
+from upright_block.language.literals import Value
+from upright_block.language.nodes import record
+from upright_block.language.types import Elementary
+from upright_block.reasons.scans import value_of
+from upright_block.runs.trails import Computed, Ran
+
+
+@record
+class Deciding:
+    """The variables that were read and decide; where ``alone`` each of several would do by itself."""
+
+    operands: tuple[Computed, ...]
+    alone: bool = False
+
+
+def deciding(ran: Ran, value: typed.Expression) -> Deciding:
+    """What decides an expression of a statement, as it was computed."""
+    match value:
+        case typed.Load():
+            own = _computed(ran, value)
+            indices = [index for step in value.place.steps if isinstance(step, typed.Element) for index in step.indices]
+            return _together(own, *(deciding(ran, index) for index in indices))
+        case typed.Unary(operand=operand) | typed.Convert(operand=operand) | typed.InRange(operand=operand):
+            return deciding(ran, operand)
+        case typed.Part(operand=operand):
+            return deciding(ran, operand)
+        case typed.Binary(operator="AND" | "OR" as operator) if _is_bool(value):
+            return _of_logic(ran, value, operator)
+        case typed.Binary(left=left, right=right):
+            return _together(deciding(ran, left), deciding(ran, right))
+        case typed.CallStandard(name=name, inputs=inputs):
+            return _together(*(deciding(ran, each) for each in _chosen(ran, name, inputs)))
+        case typed.CallFunction(inputs=inputs):
+            return _together(*(deciding(ran, each) for each in inputs))
+    return Deciding(())
+
+
+def _of_logic(ran: Ran, value: typed.Binary, operator: str) -> Deciding:
+    """Of AND that is FALSE, or OR that is TRUE, the operands that make it so, each alone; else all."""
+    parts = _spine(value, operator)
+    strong = operator == "OR"
+    if bool(value_of(ran, value)) is not strong:
+        return _together(*(deciding(ran, part) for part in parts))
+    making = [part for part in parts if bool(_value(ran, part)) is strong]
+    found = [deciding(ran, part) for part in making]
+    if any(not each.operands for each in found):  # a constant does it
+        return Deciding(())
+    return Deciding(_together(*found).operands, len(making) > 1)
+
+
+def _spine(value: typed.Expression, operator: str) -> list[typed.Expression]:
+    """The operands of a chain of one operator."""
+    found: list[typed.Expression] = []
+    waiting = [value]
+    while waiting:
+        part = waiting.pop()
+        if isinstance(part, typed.Binary) and part.operator == operator and _is_bool(part):
+            waiting += (part.right, part.left)
+        else:
+            found.append(part)
+    return found
+
+
+def _chosen(ran: Ran, name: str, inputs: tuple[typed.Expression, ...]) -> Iterable[typed.Expression]:
+    """The inputs of a standard function that matter."""
+    if name in ("SEL", "MUX"):
+        chosen = _value(ran, inputs[0])
+        if chosen is not None and 0 <= int(chosen) < len(inputs) - 1:
+            return inputs[0], inputs[1 + int(chosen)]
+    return inputs
+
+
+def _value(ran: Ran, part: typed.Expression) -> Value | None:
+    return value_of(ran, part)
+
+
+def _computed(ran: Ran, value: typed.Load) -> Deciding:
+    found = next((each for each in reversed(ran.values) if each.value is value), None)
+    return Deciding((found,) if found is not None else ())
+
+
+def _together(*found: Deciding) -> Deciding:
+    operands = {id(operand): operand for each in found for operand in each.operands}
+    return Deciding(tuple(operands.values()))
+
+
+def _is_bool(value: typed.Expression) -> bool:
+    return isinstance(value.type, Elementary) and value.type.family == "bool"

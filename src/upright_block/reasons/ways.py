@@ -1,0 +1,41 @@
+"""The ways to a statement: which branches of what lies around it lead there."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from upright_block.language import typed
+from upright_block.language.nodes import Side, fresh, record
+from upright_block.language.walking import inner_bodies
+
+Way = tuple[typed.Statement, int]
+"""A statement with others in it, and the number of the branch, from 0; that of ELSE is the last."""
+
+
+@record
+class Ways:
+    """By the identity of a statement what lies around it, outermost first; and the assignments to whole variables."""
+
+    around: dict[int, tuple[Way, ...]] = fresh(default_factory=dict)
+    writers: dict[typed.Variable, list[typed.Statement]] = fresh(default_factory=dict)
+
+    def to(self, statement: typed.Statement) -> tuple[Way, ...]:
+        """What lies around a statement, outermost first."""
+        return self.around.get(id(statement), ())
+
+
+@Side
+def ways_of(unit: typed.Unit) -> Ways:
+    """The ways to the statements of a unit."""
+    found = Ways()
+
+    def walk(body: Iterable[typed.Statement], around: tuple[Way, ...]) -> None:
+        for statement in body:
+            found.around[id(statement)] = around
+            if isinstance(statement, typed.Assign) and statement.place.is_plain:
+                found.writers.setdefault(statement.place.root, []).append(statement)
+            for number, inner in enumerate(inner_bodies(statement)):
+                walk(inner, (*around, (statement, number)))
+
+    walk(unit.body or (), ())
+    return found

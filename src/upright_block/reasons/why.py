@@ -1,0 +1,507 @@
+"""Why a value is what it is: back from the statement that wrote it to what nobody in the library decides."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from collections.abc import Iterator, Sequence
+from contextlib import suppress
+
+from upright_block.cases.plan import Drive, ReadyCase
+from upright_block.compiler.artifact import joined
+from upright_block.compiler.layout import DATA, layout_of
+from upright_block.language import syntax, typed
+from upright_block.language.literals import Value, shown
+from upright_block.language.nodes import fresh, record, state
+from upright_block.language.signals import NoSignal, Signal, field_signal, find_signal
+from upright_block.language.source import Source
+from upright_block.language.timebase import Timebase
+from upright_block.language.types import Elementary, Type
+from upright_block.reasons.deciding import Deciding, deciding
+from upright_block.reasons.scans import kind_of, value_of
+from upright_block.reasons.ways import Way, ways_of
+from upright_block.reasons.where import Here, Where
+from upright_block.runs.following import Followed
+from upright_block.runs.trails import Computed, Ran, Run, Scan, Write
+
+MOST_DEEP = 8
+MOST_NODES = 10_000
+_MOST_KEPT = 5
+
+
+@record
+class Place:
+    """Where something stands: a source and an offset in it, in an instance."""
+
+    source: Source
+    start: int
+    instance: str
+
+
+@state
+class Reason:
+    """An expression or a circumstance that decides the value of a node, with the operands that decide it.
+
+    ``role`` is ``value``, ``condition``, ``kept`` (a statement that could have changed it since and did not run) or
+    ``block``; where ``alone`` each operand would do by itself.
+    """
+
+    role: str
+    place: Place
+    expression: str
+    value: Value | None
+    type: Type | None
+    operands: list[Node] = fresh(default_factory=list)
+    alone: bool = False
+    says: str = ""
+    wanted: Value | None = None
+
+
+@state
+class Node:
+    """A signal with its value at the moment at which it was read, and its reasons.
+
+    ``since`` is the scan that gave it this value, None where it never had another; ``kind`` is ``written``, or of a
+    leaf what gave it; ``same`` is the number of a node that was told before.
+    """
+
+    number: int
+    path: str
+    type: Type
+    value: Value
+    written_as: str | None
+    scan: int
+    since: int | None
+    kind: str
+    place: Place | None = None
+    wrote: int | None = None
+    statement: str = ""
+    late: bool = False
+    reasons: list[Reason] = fresh(default_factory=list)
+    same: int | None = None
+    is_cut: bool = False
+
+    @property
+    def text(self) -> str:
+        """The value as case files have it."""
+        return shown(self.value, self.type)
+
+    def leaves(self) -> Iterator[Node]:
+        """What nobody in the library decides, below it."""
+        if not self.reasons and self.same is None and not self.is_cut:
+            yield self
+        for reason in self.reasons:
+            for operand in reason.operands:
+                yield from operand.leaves()
+
+
+@record
+class Answer:
+    """The tree of reasons that a run gives, of a case where it is one."""
+
+    node: Node
+    timebase: Timebase
+    case: ReadyCase | None
+
+
+class Asker:
+    """Answers why, for a run."""
+
+    def __init__(self, followed: Followed, case: ReadyCase | None) -> None:
+        self.followed = followed
+        self.case = case
+        self.where = Where(followed.program)
+        self.nodes = self.asked = 0
+        self.told: dict[tuple[int, int, int], int] = {}
+
+    def why(self, signal: Signal, scan: int) -> Node:
+        """The reasons of the value of a signal after a scan."""
+        self.nodes, self.asked = 0, scan
+        self.told.clear()
+        slot = self.followed.program.slot(signal)
+        here = Here(signal.path, slot.type, DATA + slot.offset)
+        trail, _ = self.followed.scan(scan)
+        memory = trail.memory(trail.length)
+        value = slot.decode(bytes(memory), DATA + slot.offset)
+        return self._node(here, value, scan, trail.length, None, ())
+
+    # --- a node ---
+
+    def _node(
+        self, here: Here, value: Value, scan: int, at: int, written_as: str | None, above: tuple[int, ...]
+    ) -> Node:
+        """The node of a value as it was before an entry of the trail of a scan."""
+        self.nodes += 1
+        since = self._since(here, scan, at)
+        node = Node(self.nodes, here.path, here.type, value, written_as, scan, since, "written")
+        is_older = here.address in above
+        write = self._last_write(here, scan, at, since, is_older)
+        if write is None:
+            self._leaf(node, here, scan)
+            return node
+        wrote, entry = write
+        ran = entry.ran
+        if ran is None or (ran.run.unit.name.startswith(":") and self._is_from_the_field(here)):
+            self._leaf(node, here, scan)
+            return node
+        node.wrote = wrote
+        node.place = Place(ran.run.unit.source, ran.statement.origin.start, ran.run.path)
+        node.statement = _text_of(ran)
+        key = here.address, wrote, entry.at
+        if key in self.told:
+            node.same, node.kind = self.told[key], "again"
+            return node
+        self.told[key] = node.number
+        if len(above) >= MOST_DEEP or self.nodes >= MOST_NODES:
+            node.is_cut = True
+            return node
+        node.late = wrote < scan and here.address not in above and self._changes_later(here, scan, at)
+        self._reasons(node, here, ran, entry, wrote, (*above, here.address))
+        return node
+
+    def _since(self, here: Here, scan: int, at: int) -> int | None:
+        """The scan that gave a value that it has before an entry of the trail of a scan."""
+        trail, _ = self.followed.scan(scan)
+        inside = [w for w in trail.writes if w.at < at and _touches(w, here) and w.before != w.after]
+        if inside and _part(trail.memory(at), here) != _part(trail.before, here):
+            return scan
+        changes = self.followed.changes(here.path)
+        before = bisect_right(changes, scan - 1)
+        return changes[before - 1] if before else None
+
+    def _changes_later(self, here: Here, scan: int, at: int) -> bool:
+        """Whether a value is another at the end of a scan than before an entry of its trail."""
+        trail, _ = self.followed.scan(scan)
+        return _part(trail.memory(at), here) != _part(trail.memory(trail.length), here)
+
+    def _last_write(
+        self, here: Here, scan: int, at: int, since: int | None, is_older: bool
+    ) -> tuple[int, Write] | None:
+        """The scan and the entry that wrote a value last; of a node's own older value that which began it."""
+        wanted = [(scan, at)]
+        if not is_older and scan > 0:
+            wanted.append((scan - 1, -1))
+        if since is not None and since < scan:
+            wanted.append((since, -1))
+        for number, end in wanted:
+            trail, _ = self.followed.scan(number)
+            found = _last_in(trail, here, trail.length if end < 0 else end)
+            if found is not None:
+                return number, found
+        return None
+
+    def _is_from_the_field(self, here: Here) -> bool:
+        """Whether a tag has its value from a point of input."""
+        with suppress(NoSignal):
+            tag = find_signal(self.followed.unit, here.path).tag
+            return tag is not None and tag.area == "I"
+        return False
+
+    # --- leaves ---
+
+    def _leaf(self, node: Node, here: Here, scan: int) -> None:
+        """What gave a value that no statement wrote."""
+        unit, plan = self.followed.unit, self.followed.plan
+        try:
+            signal = find_signal(unit, here.path)
+        except NoSignal:
+            node.kind = "initial"
+            return
+        field = field_signal(unit, signal)
+        paths = {here.path, *([field.path] if field is not None else [])}
+        drive, number = _driving(plan.drives, paths, scan)
+        if drive is not None:
+            is_held = drive.is_force and drive.values[number] is not None
+            node.kind = "forced" if is_held else "driven" if self._row(drive.scans[number]) else "set"
+            node.wrote = drive.scans[number]
+            node.place = self._row(drive.scans[number])
+            return
+        variable = signal.variable
+        source = variable.source or unit.source
+        node.place = Place(source, variable.start, "")
+        if any(path in paths for path, _ in plan.given):
+            node.kind, node.place = "given", None
+        elif (signal.is_driven and signal.tag is None) or (signal.tag is not None and signal.tag.area == "I"):
+            node.kind = "rest"
+        else:
+            node.kind = "initial"
+        if signal.tag is not None and signal.tag.source is not None:
+            node.place = Place(signal.tag.source, signal.tag.start, "")
+
+    def _row(self, scan: int) -> Place | None:
+        """The row of the case that a scan begins with."""
+        case = self.case
+        if case is None or case.written.vectors is None:
+            return None
+        rows = case.plan.row_scans
+        number = bisect_right(rows, scan) - 1
+        if number < 0 or rows[number] != scan:
+            return None
+        table = case.written.vectors
+        return Place(table.source, table.starts[number], "")
+
+    # --- reasons ---
+
+    def _reasons(self, node: Node, here: Here, ran: Ran, entry: Write, wrote: int, above: tuple[int, ...]) -> None:
+        """Why a statement wrote what it did, and why it ran."""
+        unit = ran.run.unit
+        if unit.is_standard and unit.keeps_data:
+            node.reasons.append(self._block(here, ran, wrote, entry.at, above))
+            return
+        statement = ran.statement
+        values: list[typed.Expression] = []
+        match statement:
+            case typed.Assign(value=value) | typed.AssignPart(value=value):
+                values = [value]
+            case typed.CallInstance(inputs=inputs, outputs=outputs):
+                values = [value for pin, value in inputs if here.path.endswith(f".{pin.name}")]
+                if not values:
+                    self._taken(node, here, ran, outputs, wrote, entry.at, above)
+            case typed.For():
+                node.statement = _text_of(ran)
+        for value in values:
+            found = deciding(ran, value)
+            if found.operands:
+                node.reasons.append(self._reason("value", ran, value, found, wrote, above))
+        if kind_of(statement, unit) != "copy":
+            self._conditions(node, ran, wrote, above)
+            if wrote < node.scan == self.asked:
+                self._kept(node, here, ran, above)
+
+    def _reason(
+        self,
+        role: str,
+        ran: Ran,
+        value: typed.Expression,
+        found: Deciding,
+        wrote: int,
+        above: tuple[int, ...],
+        written: tuple[int, int] | None = None,
+    ) -> Reason:
+        source = ran.run.unit.source
+        start, end = written or (ran.statement.origin.start, ran.statement.origin.end)
+        reason = Reason(
+            role,
+            Place(source, start, ran.run.path),
+            " ".join(source.text[start:end].split()),
+            value_of(ran, value),
+            value.type,
+            alone=found.alone,
+        )
+        reason.operands = [self._operand(operand, ran, wrote, above) for operand in found.operands]
+        return reason
+
+    def _operand(self, operand: Computed, ran: Ran, wrote: int, above: tuple[int, ...]) -> Node:
+        assert isinstance(operand.value, typed.Load)
+        origin = operand.value.place.origin
+        written_as = ran.run.unit.source.text[origin.start : origin.end] or operand.value.place.root.name
+        here = self.where.at(operand.address or operand.bits)
+        content = operand.content
+        if here is None or content is None:
+            self.nodes += 1
+            return Node(
+                self.nodes,
+                written_as,
+                operand.value.type,
+                "" if content is None else content,
+                written_as,
+                wrote,
+                None,
+                "expression",
+            )
+        return self._node(here, content, wrote, operand.at, written_as, above)
+
+    def _conditions(self, node: Node, ran: Ran, wrote: int, above: tuple[int, ...]) -> None:
+        """The conditions under which a statement ran, and under which its unit was called."""
+        at: Ran | None = ran
+        while at is not None:
+            for outer, way in reversed(ways_of(at.run.unit).to(at.statement)):
+                around = at.run.latest.get(id(outer))
+                if around is None or outer.origin is syntax.NO_PLACE:
+                    continue
+                match outer:
+                    case typed.If(branches=branches):
+                        for number, branch in enumerate(branches[: way + 1]):
+                            found = deciding(around, branch.condition)
+                            if found.operands:
+                                place = _condition_place(branch)
+                                reason = self._reason("condition", around, branch.condition, found, wrote, above, place)
+                                node.reasons.append(reason)
+                                reason.wanted = number == way
+                    case typed.Case(selector=selector):
+                        found = deciding(around, selector)
+                        if found.operands:
+                            place = _condition_place(outer)
+                            node.reasons.append(self._reason("condition", around, selector, found, wrote, above, place))
+            at = at.run.caller
+
+    def _kept(self, node: Node, here: Here, ran: Ran, above: tuple[int, ...]) -> None:
+        """What could have changed a value since, in the same unit, and why it did not run in the scan at hand."""
+        trail, _ = self.followed.scan(node.scan)
+        runs = [run for run in trail.runs if run.unit is ran.run.unit and run.path == ran.run.path]
+        if not runs:
+            node.reasons.append(
+                Reason(
+                    "call",
+                    Place(ran.run.unit.source, ran.run.unit.syntax.start, ran.run.path),
+                    ran.run.unit.name,
+                    None,
+                    None,
+                    says=f"{ran.run.path or ran.run.unit.name} is not called",
+                )
+            )
+            return
+        run = runs[-1]
+        variable = run.unit.variables.get(here.path.removeprefix(f"{run.path}.").upper())
+        found: list[Reason] = []
+        for statement in ways_of(run.unit).writers.get(variable, ()) if variable is not None else ():
+            missing = None if id(statement) in run.latest else _missing(run, ways_of(run.unit).to(statement))
+            if missing is None:
+                continue
+            around, value, place, wanted = missing
+            if isinstance(value, typed.Load) and value.place.is_plain and value.place.root is variable:
+                continue  # another state's own way on
+            reason = self._reason("kept", around, value, deciding(around, value), node.scan, above, place)
+            origin = statement.origin
+            reason.says = " ".join(run.unit.source.text[origin.start : origin.end].split())
+            reason.place = Place(run.unit.source, origin.start, run.path)
+            reason.wanted = wanted
+            found.append(reason)
+        node.reasons += found[:_MOST_KEPT]
+
+    def _taken(
+        self,
+        node: Node,
+        here: Here,
+        ran: Ran,
+        outputs: Sequence[tuple[typed.Variable, typed.Receiver, bool]],
+        wrote: int,
+        at: int,
+        above: tuple[int, ...],
+    ) -> None:
+        """An output that a call gave to a variable."""
+        called = next((run for run in ran.calls if run.unit.keeps_data), None)
+        for pin, receiver, _ in outputs:
+            if called is None or receiver.place.root.name.upper() not in here.path.upper():
+                continue
+            operand = self._at_path(joined(called.path, pin.name), wrote, at, pin.name, above)
+            if operand is not None:
+                place = Place(ran.run.unit.source, ran.statement.origin.start, ran.run.path)
+                node.reasons.append(Reason("value", place, pin.name, operand.value, operand.type, [operand]))
+                return
+
+    def _at_path(self, path: str, scan: int, at: int, written_as: str, above: tuple[int, ...]) -> Node | None:
+        """The node of what a path leads to, as it was before an entry of a trail."""
+        try:
+            slot = self.followed.program.slot(path)
+        except NoSignal:
+            return None
+        trail, _ = self.followed.scan(scan)
+        value = slot.decode(bytes(trail.memory(at)), DATA + slot.offset)
+        return self._node(Here(path, slot.type, DATA + slot.offset), value, scan, at, written_as, above)
+
+    # --- blocks of the standard ---
+
+    def _block(self, here: Here, ran: Ran, wrote: int, at: int, above: tuple[int, ...]) -> Reason:
+        """A block of the standard speaks for itself, of its pins as they were when its call was over."""
+        unit, path = ran.run.unit, ran.run.path
+        trail, _ = self.followed.scan(wrote)
+        memory = bytes(trail.memory(at + 1))
+        pins = {
+            pin.name.upper(): Here(joined(path, pin.name), pin.type, ran.run.address + layout_of(unit).offsets[pin])
+            for pin in (*unit.section("input"), *unit.section("output"))
+            if isinstance(pin.type, Elementary)
+        }
+        values = {name: pin.value(memory) for name, pin in pins.items()}
+        decides, says = block_words(unit.name.upper(), here.path.rpartition(".")[2].upper(), values, pins)
+        origin = ran.run.caller.statement.origin if ran.run.caller is not None else unit.syntax
+        source = ran.run.caller.run.unit.source if ran.run.caller is not None else unit.source
+        reason = Reason("block", Place(source, origin.start, path.rpartition(".")[0]), unit.name, None, None, says=says)
+        for name in decides:
+            node = self._at_path(pins[name].path, wrote, ran.run.statements[0].at, name, above)
+            if node is not None:
+                reason.operands.append(node)
+        return reason
+
+
+def block_words(block: str, asked: str, values: dict[str, Value], pins: dict[str, Here]) -> tuple[tuple[str, ...], str]:
+    """Which inputs decide an output of a block of the standard, and what it says of itself."""
+
+    def text(name: str) -> str:
+        return shown(values[name], pins[name].type)
+
+    match block:
+        case "TON" | "TOF" | "TP" if "IN" in values:
+            says = f"IN is {text('IN')}, ET is {text('ET')} of PT {text('PT')}"
+            running = 0 < int(values["ET"]) < int(values["PT"])
+            return (("IN", "PT") if running or asked == "ET" else ("IN",)), says
+        case "CTU" | "CTD" | "CTUD":
+            counts = [name for name in ("CU", "CD", "R", "LD") if name in values]
+            says = f"CV is {text('CV')} of PV {text('PV')}"
+            return (*counts, "PV"), says
+        case "SR" | "RS":
+            names = [name for name in pins if name not in ("Q1",)]
+            return tuple(names), ", ".join(f"{name} is {text(name)}" for name in names)
+    inputs = [name for name in pins if name != asked and name in ("CLK", "IN", "S", "R", "S1", "R1")]
+    return tuple(inputs), ", ".join(f"{name} is {text(name)}" for name in inputs)
+
+
+def _missing(run: Run, ways: Sequence[Way]) -> tuple[Ran, typed.Expression, tuple[int, int], Value | None] | None:
+    """The condition that kept a statement from running, with where it stands, and what it would have to be."""
+    for outer, way in ways:
+        around = run.latest.get(id(outer))
+        if around is None:
+            return None
+        match outer:
+            case typed.If(branches=branches):
+                taken = next((n for n, b in enumerate(branches) if value_of(around, b.condition)), len(branches))
+                if taken < way:
+                    return around, branches[taken].condition, _condition_place(branches[taken]), False
+                if taken > way:
+                    return around, branches[way].condition, _condition_place(branches[way]), True
+            case typed.Case(selector=selector, arms=arms):
+                held = value_of(around, selector)
+                if held is None:
+                    return None
+                fits = (n for n, arm in enumerate(arms) if any(a <= int(held) <= b for a, b in arm.ranges))
+                if next(fits, len(arms)) != way:
+                    wanted = arms[way].ranges[0][0] if way < len(arms) else None
+                    return around, selector, _condition_place(outer), wanted
+    return None
+
+
+def _condition_place(node: typed.Branch | typed.Case) -> tuple[int, int]:
+    origin = node.origin
+    written = getattr(origin, "selector", None) or getattr(origin, "condition", None) or origin
+    return written.start, written.end
+
+
+def _text_of(ran: Ran) -> str:
+    origin, source = ran.statement.origin, ran.run.unit.source
+    text = source.text[origin.start : origin.end]
+    return " ".join(text.split("\n", 1)[0].split() if isinstance(ran.statement, typed.For) else text.split())
+
+
+def _driving(drives: Sequence[Drive], paths: set[str], scan: int) -> tuple[Drive | None, int]:
+    """What drives one of some paths in a scan, a force before all else, with the number of its value."""
+    found: tuple[Drive | None, int] = (None, 0)
+    for drive in drives:
+        number = bisect_right(drive.scans, scan) - 1
+        is_free = number < 0 or (drive.is_force and drive.values[number] is None)
+        if drive.path in paths and not is_free and (drive.is_force or found[0] is None):
+            found = drive, number
+    return found
+
+
+def _touches(write: Write, here: Here) -> bool:
+    if write.ran is None:
+        return write.address == here.address
+    return write.address < here.end and here.address < write.address + len(write.after)
+
+
+def _last_in(trail: Scan, here: Here, end: int) -> Write | None:
+    """The last write of a value before an entry of a trail."""
+    return next((w for w in reversed(trail.writes) if w.at < end and _touches(w, here)), None)
+
+
+def _part(memory: bytes | bytearray, here: Here) -> bytes:
+    return bytes(memory[here.address : here.end])

@@ -1,0 +1,154 @@
+"""The reasons of a value as a tree."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from upright_block.language.literals import shown, shown_duration
+from upright_block.language.timebase import Timebase
+from upright_block.reasons.why import Node, Place, Reason
+from upright_block.reports.styled import Line
+
+MOST_LINES = 20
+_MOST_LEAVES = 4
+_FROM_OUTSIDE = ("driven", "set", "forced", "given", "rest", "stimulus", "rig", "power", "clock")
+_GIVEN_BY = {
+    "driven": "driven",
+    "set": "set by the call",
+    "forced": "forced",
+    "given": "given before the first scan",
+    "initial": "initial value",
+    "rest": "an input that nothing drives",
+    "expression": "",
+    "written": "",
+    "again": "told above",
+}
+
+
+def why_lines(node: Node, timebase: Timebase, width: int, show_all: bool) -> Iterator[Line]:
+    """The value and since when, what nobody in the library decides, then the tree."""
+    yield [(f"{node.path} is {node.text}", "strong"), (f" at {_time(timebase, node.scan)} (scan {node.scan})", "")]
+    since = "since the beginning" if node.since is None else f"since {_time(timebase, node.since)} (scan {node.since})"
+    yield [(since, "")]
+    found = [leaf for leaf in node.leaves() if leaf is not node and leaf.kind in _FROM_OUTSIDE]
+    leaves = list({(leaf.path, leaf.text): leaf for leaf in found}.values())
+    for number, leaf in enumerate(leaves[:_MOST_LEAVES]):
+        yield [
+            ("decided by  " if not number else f"{'':12}", "dim"),
+            (f"{leaf.path} {leaf.text}", "name"),
+            *_source(leaf, timebase),
+        ]
+    if len(leaves) > _MOST_LEAVES:
+        yield [(f"{'':12}and {len(leaves) - _MOST_LEAVES} more", "dim")]
+    yield []
+    lines = list(_node_lines(node, timebase, 0, node.scan))
+    yield from lines if show_all else lines[:MOST_LINES]
+    if len(lines) > MOST_LINES and not show_all:
+        yield [(f"{len(lines) - MOST_LINES} more lines: --all", "dim")]
+
+
+def _source(node: Node, timebase: Timebase) -> Line:
+    """What a leaf has its value from."""
+    at = f" at {_time(timebase, node.wrote)}" if node.wrote is not None else ""
+    place = f"   {_place(node.place)}" if node.place else ""
+    return [(f"   {_GIVEN_BY[node.kind]}{at}{place}", "dim")]
+
+
+def _node_lines(node: Node, timebase: Timebase, depth: int, scan: int) -> Iterator[Line]:
+    head: Line = [("  " * depth, ""), (f"{node.path} {node.text}", "name")]
+    if node.kind == "written" and node.place is not None:
+        at = f"  at {_time(timebase, node.wrote)}" if node.wrote is not None and node.wrote != scan else ""
+        late = "  one scan late" if node.late else ""
+        yield [*head, (f"   {node.statement}", ""), (f"   {_place(node.place)}", "dim"), (at, "warn"), (late, "warn")]
+    else:
+        yield [*head, *_source(node, timebase)]
+    for reason in node.reasons:
+        yield from _reason_lines(reason, node, timebase, depth + 1)
+    if node.is_cut:
+        yield [("  " * (depth + 1) + "…", "dim")]
+
+
+def _reason_lines(reason: Reason, node: Node, timebase: Timebase, depth: int) -> Iterator[Line]:
+    inner = depth
+    pad = "  " * depth
+    value = "" if reason.value is None or reason.type is None else _shown(reason.value, reason.type)
+    alone = f"  any of {len(reason.operands)} would do" if reason.alone else ""
+    match reason.role:
+        case "condition":
+            if [operand.written_as for operand in reason.operands] != [reason.expression]:
+                yield [(pad, ""), (f"{reason.expression} is {value}", "strong"), (alone, "dim")]
+                inner += 1
+        case "kept":
+            place = _place(reason.place)
+            wanted = "" if reason.wanted is None or reason.type is None else _shown(reason.wanted, reason.type)
+            needs = f"{reason.says} needs {reason.expression} to be {wanted}: it is {value}"
+            yield [(pad, ""), (needs, "warn"), (f"   {place}", "dim")]
+            inner += 1
+        case "block" | "call":
+            yield [(pad, ""), (reason.says, "strong"), (f"   {_place(reason.place)}", "dim")]
+        case _ if alone:
+            yield [(pad, ""), (alone.strip(), "dim")]
+    for operand in reason.operands:
+        yield from _node_lines(operand, timebase, inner, node.wrote if node.wrote is not None else node.scan)
+
+
+def _shown(value: Any, type_: Any) -> str:
+    return ("FALSE", "TRUE")[value] if isinstance(value, bool) else shown(value, type_)
+
+
+def _place(place: Place) -> str:
+    return f"{place.source.path}:{place.source.line(place.start)}"
+
+
+def _time(timebase: Timebase, scan: int) -> str:
+    return shown_duration(timebase.time(scan))
+
+
+def why_data(node: Node, timebase: Timebase) -> dict[str, Any]:
+    """A node as plain data."""
+    return {
+        "id": node.number,
+        "path": node.path,
+        "type": str(node.type),
+        "value": node.value,
+        "text": node.text,
+        "as": node.written_as,
+        "scan": node.scan,
+        "time_ns": timebase.time(node.scan),
+        "late": int(node.late),
+        "since_scan": node.since,
+        "since_ns": 0 if node.since is None else timebase.time(node.since),
+        "kind": node.kind,
+        **_place_data(node.place),
+        "wrote_scan": node.wrote,
+        "wrote_ns": None if node.wrote is None else timebase.time(node.wrote),
+        "overwritten": [],
+        "same": node.same,
+        "reasons": [_reason_data(reason, timebase) for reason in node.reasons],
+    }
+
+
+def _reason_data(reason: Reason, timebase: Timebase) -> dict[str, Any]:
+    return {
+        "role": reason.role,
+        **_place_data(reason.place),
+        "expression": reason.expression,
+        "value": reason.value,
+        "wanted": reason.wanted,
+        "alone": reason.alone,
+        "operands": [why_data(operand, timebase) for operand in reason.operands],
+        "says": reason.says,
+    }
+
+
+def _place_data(place: Place | None) -> dict[str, Any]:
+    if place is None:
+        return {"file": None, "line": None, "column": None, "instance": None}
+    source = place.source
+    return {
+        "file": source.path,
+        "line": source.line(place.start),
+        "column": source.column(place.start),
+        "instance": place.instance,
+    }
