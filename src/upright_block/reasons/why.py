@@ -134,6 +134,10 @@ class Asker:
         since = self._since(here, scan, at)
         node = Node(self.nodes, here.path, here.type, value, written_as, scan, since, "written")
         is_older = here.address in above
+        block = None if is_older else self._standard_run(here, scan, at)
+        if block is not None:
+            self._told_by_block(node, here, *block, above)
+            return node
         write = self._last_write(here, scan, at, since, is_older)
         if write is None:
             self._leaf(node, here, scan)
@@ -245,7 +249,7 @@ class Asker:
         """Why a statement wrote what it did, and why it ran."""
         unit = ran.run.unit
         if unit.is_standard and unit.keeps_data:
-            node.reasons.append(self._block(here, ran, wrote, entry.at, above))
+            node.reasons.append(self._block(here, ran.run, wrote, above))
             return
         statement = ran.statement
         values: list[typed.Expression] = []
@@ -401,26 +405,64 @@ class Asker:
 
     # --- blocks of the standard ---
 
-    def _block(self, here: Here, ran: Ran, wrote: int, at: int, above: tuple[int, ...]) -> Reason:
+    def _standard_run(self, here: Here, scan: int, at: int) -> tuple[int, Run] | None:
+        """The last run of the block of the standard that a value is an output of, with its scan: this one, or the one
+        before.
+        """
+        for number, end in ((scan, at), (scan - 1, -1)):
+            trail, _ = self.followed.scan(number) if number >= 0 else (None, None)
+            for run in reversed(trail.runs if trail is not None else ()):
+                unit = run.unit
+                is_before = end < 0 or run.end < end
+                if unit.is_standard and unit.keeps_data and is_before and _is_output(unit, here.address - run.address):
+                    return number, run
+        return None
+
+    def _told_by_block(self, node: Node, here: Here, wrote: int, run: Run, above: tuple[int, ...]) -> None:
+        """An output of a block of the standard, by what the block says."""
+        node.wrote = wrote
+        if run.caller is not None:
+            node.place = Place(run.caller.run.unit.source, run.caller.statement.origin.start, run.caller.run.path)
+            node.statement = _text_of(run.caller)
+        key = here.address, wrote, run.begin
+        if key in self.told:
+            node.same, node.kind = self.told[key], "again"
+            return
+        self.told[key] = node.number
+        node.late = wrote < node.scan and here.address not in above
+        if len(above) >= MOST_DEEP or self.nodes >= MOST_NODES:
+            node.is_cut = True
+            return
+        node.reasons.append(self._block(here, run, wrote, (*above, here.address)))
+        if run.caller is not None:
+            self._conditions(node, run.caller, wrote, (*above, here.address))
+
+    def _block(self, here: Here, run: Run, wrote: int, above: tuple[int, ...]) -> Reason:
         """A block of the standard speaks for itself, of its pins as they were when its call was over."""
-        unit, path = ran.run.unit, ran.run.path
+        unit, path = run.unit, run.path
         trail, _ = self.followed.scan(wrote)
-        memory = bytes(trail.memory(at + 1))
+        memory = bytes(trail.memory(run.end))
         pins = {
-            pin.name.upper(): Here(joined(path, pin.name), pin.type, ran.run.address + layout_of(unit).offsets[pin])
+            pin.name.upper(): Here(joined(path, pin.name), pin.type, run.address + layout_of(unit).offsets[pin])
             for pin in (*unit.section("input"), *unit.section("output"))
             if isinstance(pin.type, Elementary)
         }
         values = {name: pin.value(memory) for name, pin in pins.items()}
         decides, says = block_words(unit.name.upper(), here.path.rpartition(".")[2].upper(), values, pins)
-        origin = ran.run.caller.statement.origin if ran.run.caller is not None else unit.syntax
-        source = ran.run.caller.run.unit.source if ran.run.caller is not None else unit.source
+        caller = run.caller
+        origin = caller.statement.origin if caller is not None else unit.syntax
+        source = caller.run.unit.source if caller is not None else unit.source
         reason = Reason("block", Place(source, origin.start, path.rpartition(".")[0]), unit.name, None, None, says=says)
         for name in decides:
-            node = self._at_path(pins[name].path, wrote, ran.run.statements[0].at, name, above)
-            if node is not None:
-                reason.operands.append(node)
+            operand = self._at_path(pins[name].path, wrote, run.begin, name, above)
+            if operand is not None:
+                reason.operands.append(operand)
         return reason
+
+
+def _is_output(unit: typed.Unit, offset: int) -> bool:
+    """Whether an output of a unit lies at an offset from the beginning of its instance."""
+    return any(layout_of(unit).offsets[pin] == offset for pin in unit.section("output"))
 
 
 def block_words(block: str, asked: str, values: dict[str, Value], pins: dict[str, Here]) -> tuple[tuple[str, ...], str]:

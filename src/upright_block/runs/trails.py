@@ -57,7 +57,7 @@ class Write:
 @state
 class Run:
     """One run of the body of a unit: in the instance at ``path``, called by a statement of another run, in an
-    expression of it where ``call`` is one.
+    expression of it where ``call`` is one. It goes from ``begin`` to ``end``, entries of the trail.
     """
 
     unit: typed.Unit
@@ -65,6 +65,8 @@ class Run:
     address: int
     caller: Ran | None
     call: typed.Expression | None
+    begin: int
+    end: int
     statements: list[Ran] = fresh(default_factory=list)
     latest: dict[int, Ran] = fresh(default_factory=dict)
 
@@ -169,9 +171,9 @@ class _Reader:
         elif number >= -8:
             self._write(at, -number, about, value)
         elif number == ENTERED:
-            self._enter(about, self.units[value])
+            self._enter(at, about, self.units[value])
         elif number == LEFT:
-            self.open.pop()
+            self.open.pop().end = at
             self.now.pop()
         else:
             told = self.told[value - 1]
@@ -196,9 +198,9 @@ class _Reader:
         run.statements.append(ran)
         self.ran.append(ran)
 
-    def _enter(self, address: int, unit: typed.Unit) -> None:
+    def _enter(self, at: int, address: int, unit: typed.Unit) -> None:
         caller, call = self.called
-        run = Run(unit, self._path(address, unit), address, caller, call)
+        run = Run(unit, self._path(address, unit), address, caller, call, at, at)
         if caller is not None:
             caller.calls.append(run)
         self.called = None, None
