@@ -64,7 +64,7 @@ MISTAKES: dict[str, tuple[dict[str, str], list[str], str]] = {
             + "VAR late : TON; END_VAR\nlate(IN := start, PT := T#1h);\nrun := late.Q;\nEND_FUNCTION_BLOCK\n"
         },
         ["B", "run", "--set", "start=1@1s", "--at", "3s"],
-        "IN is 1, ET is 2s of PT 1h",
+        "IN is 1 since 1s, ET is 2s of PT 1h, due at 1h1s",
     ),
     "a wrong mode": (
         {

@@ -14,10 +14,12 @@ Way = tuple[typed.Statement, int]
 
 @record
 class Ways:
-    """By the identity of a statement what lies around it, outermost first; and the assignments to whole variables."""
+    """By the identity of a statement what lies around it, outermost first; and the assignments by the path of what they
+    write, in upper case.
+    """
 
     around: dict[int, tuple[Way, ...]] = fresh(default_factory=dict)
-    writers: dict[typed.Variable, list[typed.Statement]] = fresh(default_factory=dict)
+    writers: dict[str, list[typed.Statement]] = fresh(default_factory=dict)
 
     def to(self, statement: typed.Statement) -> tuple[Way, ...]:
         """What lies around a statement, outermost first."""
@@ -32,10 +34,20 @@ def ways_of(unit: typed.Unit) -> Ways:
     def walk(body: Iterable[typed.Statement], around: tuple[Way, ...]) -> None:
         for statement in body:
             found.around[id(statement)] = around
-            if isinstance(statement, typed.Assign) and statement.place.is_plain:
-                found.writers.setdefault(statement.place.root, []).append(statement)
+            if isinstance(statement, typed.Assign) and (path := _path_of(statement.place)):
+                found.writers.setdefault(path, []).append(statement)
             for number, inner in enumerate(inner_bodies(statement)):
                 walk(inner, (*around, (statement, number)))
 
     walk(unit.body or (), ())
     return found
+
+
+def _path_of(place: typed.Place) -> str:
+    """The path of a place that leads by members alone; empty for another."""
+    names = [place.root.name]
+    for step in place.steps:
+        if not isinstance(step, typed.Member):
+            return ""
+        names.append(step.variable.name)
+    return ".".join(names).upper()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from bisect import bisect_right
 from collections.abc import Iterator
 
-from upright_block.compiler.artifact import indexed, joined
+from upright_block.compiler.artifact import Slot, indexed, joined
 from upright_block.compiler.layout import DATA, decode, layout_of, size_of
 from upright_block.compiler.program import Program
 from upright_block.language import typed
@@ -26,6 +26,11 @@ class Here:
     def end(self) -> int:
         """The address behind it."""
         return self.address + size_of(self.type)
+
+    @property
+    def slot(self) -> Slot:
+        """The same, as machines have it."""
+        return Slot(self.path, self.type, self.address - DATA)
 
     def value(self, memory: bytes | bytearray) -> Value:
         """What it holds in a memory."""

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import suppress
+from functools import partial
 
 from upright_block.cases.plan import Drive, ReadyCase
 from upright_block.compiler.artifact import joined
 from upright_block.compiler.layout import DATA, layout_of
 from upright_block.language import syntax, typed
-from upright_block.language.literals import Value, shown
+from upright_block.language.literals import Value, shown, shown_duration
 from upright_block.language.nodes import fresh, record, state
 from upright_block.language.signals import NoSignal, Signal, field_signal, find_signal
 from upright_block.language.source import Source
@@ -132,20 +133,24 @@ class Asker:
         """The node of a value as it was before an entry of the trail of a scan."""
         self.nodes += 1
         since = self._since(here, scan, at)
-        node = Node(self.nodes, here.path, here.type, value, written_as, scan, since, "written")
+        path = "transition" if here.path.rpartition(".")[2].startswith("transition:") else here.path
+        node = Node(self.nodes, path, here.type, value, written_as, scan, since, "written")
         is_older = here.address in above
         block = None if is_older else self._standard_run(here, scan, at)
         if block is not None:
-            self._told_by_block(node, here, *block, above)
+            self._told_by_block(node, here, at, *block, above)
+            return node
+        if is_older and since is not None and since == scan - 1:
+            node.kind = "before"  # it comes out of itself in each scan
             return node
         write = self._last_write(here, scan, at, since, is_older)
         if write is None:
-            self._leaf(node, here, scan)
+            self._leaf(node, here, scan, above)
             return node
         wrote, entry = write
         ran = entry.ran
         if ran is None or (ran.run.unit.name.startswith(":") and self._is_from_the_field(here)):
-            self._leaf(node, here, scan)
+            self._leaf(node, here, scan, above)
             return node
         node.wrote = wrote
         node.place = Place(ran.run.unit.source, ran.statement.origin.start, ran.run.path)
@@ -168,7 +173,7 @@ class Asker:
         inside = [w for w in trail.writes if w.at < at and _touches(w, here) and w.before != w.after]
         if inside and _part(trail.memory(at), here) != _part(trail.before, here):
             return scan
-        changes = self.followed.changes(here.path)
+        changes = self.followed.changes(here.slot)
         before = bisect_right(changes, scan - 1)
         return changes[before - 1] if before else None
 
@@ -202,7 +207,7 @@ class Asker:
 
     # --- leaves ---
 
-    def _leaf(self, node: Node, here: Here, scan: int) -> None:
+    def _leaf(self, node: Node, here: Here, scan: int, above: tuple[int, ...]) -> None:
         """What gave a value that no statement wrote."""
         unit, plan = self.followed.unit, self.followed.plan
         try:
@@ -228,6 +233,8 @@ class Asker:
             node.kind = "rest"
         else:
             node.kind = "initial"
+            if scan == self.asked and len(above) < MOST_DEEP:
+                self._kept(node, here, (*above, here.address))
         if signal.tag is not None and signal.tag.source is not None:
             node.place = Place(signal.tag.source, signal.tag.start, "")
 
@@ -269,7 +276,7 @@ class Asker:
         if kind_of(statement, unit) != "copy":
             self._conditions(node, ran, wrote, above)
             if wrote < node.scan == self.asked:
-                self._kept(node, here, ran, above)
+                self._kept(node, here, above)
 
     def _reason(
         self,
@@ -326,7 +333,7 @@ class Asker:
                     case typed.If(branches=branches):
                         for number, branch in enumerate(branches[: way + 1]):
                             found = deciding(around, branch.condition)
-                            if found.operands:
+                            if found.operands and not any(map(self._is_hidden, found.operands)):
                                 place = _condition_place(branch)
                                 reason = self._reason("condition", around, branch.condition, found, wrote, above, place)
                                 node.reasons.append(reason)
@@ -338,39 +345,46 @@ class Asker:
                             node.reasons.append(self._reason("condition", around, selector, found, wrote, above, place))
             at = at.run.caller
 
-    def _kept(self, node: Node, here: Here, ran: Ran, above: tuple[int, ...]) -> None:
-        """What could have changed a value since, in the same unit, and why it did not run in the scan at hand."""
+    def _kept(self, node: Node, here: Here, above: tuple[int, ...]) -> None:
+        """What could have changed a value, in the unit that has it, and why it did not run in the scan at hand."""
         trail, _ = self.followed.scan(node.scan)
-        runs = [run for run in trail.runs if run.unit is ran.run.unit and run.path == ran.run.path]
-        if not runs:
-            node.reasons.append(
-                Reason(
-                    "call",
-                    Place(ran.run.unit.source, ran.run.unit.syntax.start, ran.run.path),
-                    ran.run.unit.name,
-                    None,
-                    None,
-                    says=f"{ran.run.path or ran.run.unit.name} is not called",
-                )
-            )
+        holders = {path: unit for _, unit, path in self.followed.program.instances() if not unit.is_standard}
+        held_by = [path for path in holders if not path or here.path.startswith(f"{path}.")]
+        holder = max(held_by, key=len, default=None)
+        if holder is None:
             return
-        run = runs[-1]
-        variable = run.unit.variables.get(here.path.removeprefix(f"{run.path}.").upper())
-        found: list[Reason] = []
-        for statement in ways_of(run.unit).writers.get(variable, ()) if variable is not None else ():
-            missing = None if id(statement) in run.latest else _missing(run, ways_of(run.unit).to(statement))
+        unit = holders[holder]
+        name = here.path.removeprefix(f"{holder}." if holder else "").upper()
+        writers = ways_of(unit).writers.get(name, [])
+        run = next((run for run in reversed(trail.runs) if run.unit is unit and run.path == holder), None)
+        if run is None:
+            if writers:
+                place = Place(unit.source, writers[0].origin.start, holder)
+                node.reasons.append(Reason("call", place, unit.name, None, None, says=f"{holder} is not called"))
+            return
+        asked, self.asked = self.asked, -1  # what has not happened is told once on a way, not of its own reasons too
+        for statement in [each for each in writers if not _gives(each, node.value)][:_MOST_KEPT]:
+            missing = None if id(statement) in run.latest else _missing(run, ways_of(unit).to(statement))
             if missing is None:
                 continue
-            around, value, place, wanted = missing
-            if isinstance(value, typed.Load) and value.place.is_plain and value.place.root is variable:
+            around, value, place_, wanted = missing
+            if isinstance(value, typed.Load) and value.place.is_plain and value.place.root.key == name:
                 continue  # another state's own way on
-            reason = self._reason("kept", around, value, deciding(around, value), node.scan, above, place)
+            found = deciding(around, value)
+            if any(self._is_hidden(operand) for operand in found.operands):
+                continue
+            reason = self._reason("kept", around, value, found, node.scan, above, place_)
             origin = statement.origin
-            reason.says = " ".join(run.unit.source.text[origin.start : origin.end].split())
-            reason.place = Place(run.unit.source, origin.start, run.path)
+            reason.says = " ".join(unit.source.text[origin.start : origin.end].split())
+            reason.place = Place(unit.source, origin.start, holder)
             reason.wanted = wanted
-            found.append(reason)
-        node.reasons += found[:_MOST_KEPT]
+            node.reasons.append(reason)
+        self.asked = asked
+
+    def _is_hidden(self, operand: Computed) -> bool:
+        """Whether nobody wrote the variable that was read: the beginning of a sequence, say."""
+        assert isinstance(operand.value, typed.Load)
+        return operand.value.place.root.is_hidden and not operand.value.place.root.name.startswith("transition:")
 
     def _taken(
         self,
@@ -418,7 +432,7 @@ class Asker:
                     return number, run
         return None
 
-    def _told_by_block(self, node: Node, here: Here, wrote: int, run: Run, above: tuple[int, ...]) -> None:
+    def _told_by_block(self, node: Node, here: Here, at: int, wrote: int, run: Run, above: tuple[int, ...]) -> None:
         """An output of a block of the standard, by what the block says."""
         node.wrote = wrote
         if run.caller is not None:
@@ -429,13 +443,19 @@ class Asker:
             node.same, node.kind = self.told[key], "again"
             return
         self.told[key] = node.number
-        node.late = wrote < node.scan and here.address not in above
+        node.late = wrote < node.scan and here.address not in above and self._changes_later(here, node.scan, at)
         if len(above) >= MOST_DEEP or self.nodes >= MOST_NODES:
             node.is_cut = True
             return
         node.reasons.append(self._block(here, run, wrote, (*above, here.address)))
         if run.caller is not None:
             self._conditions(node, run.caller, wrote, (*above, here.address))
+
+    def _since_text(self, pins: dict[str, Here], scan: int, name: str, more: int = 0) -> str:
+        """The time since which a pin has its value, or some ns behind that."""
+        changes = self.followed.changes(pins[name].slot)
+        before = bisect_right(changes, scan)
+        return shown_duration(self.followed.plan.timebase.time(changes[before - 1] if before else 0) + more)
 
     def _block(self, here: Here, run: Run, wrote: int, above: tuple[int, ...]) -> Reason:
         """A block of the standard speaks for itself, of its pins as they were when its call was over."""
@@ -448,7 +468,8 @@ class Asker:
             if isinstance(pin.type, Elementary)
         }
         values = {name: pin.value(memory) for name, pin in pins.items()}
-        decides, says = block_words(unit.name.upper(), here.path.rpartition(".")[2].upper(), values, pins)
+        asked = here.path.rpartition(".")[2].upper()
+        decides, says = block_words(unit.name.upper(), asked, values, pins, partial(self._since_text, pins, wrote))
         caller = run.caller
         origin = caller.statement.origin if caller is not None else unit.syntax
         source = caller.run.unit.source if caller is not None else unit.source
@@ -460,12 +481,24 @@ class Asker:
         return reason
 
 
+def _gives(statement: typed.Statement, value: Value) -> bool:
+    """Whether a statement can only give a variable the value that it has."""
+    match statement:
+        case typed.Assign(value=typed.Constant(value=constant)):
+            return constant == value
+        case typed.Assign(value=typed.ConstantUse(variable=variable)):
+            return variable.initial == value
+    return False
+
+
 def _is_output(unit: typed.Unit, offset: int) -> bool:
     """Whether an output of a unit lies at an offset from the beginning of its instance."""
     return any(layout_of(unit).offsets[pin] == offset for pin in unit.section("output"))
 
 
-def block_words(block: str, asked: str, values: dict[str, Value], pins: dict[str, Here]) -> tuple[tuple[str, ...], str]:
+def block_words(
+    block: str, asked: str, values: dict[str, Value], pins: dict[str, Here], since: Callable[..., str]
+) -> tuple[tuple[str, ...], str]:
     """Which inputs decide an output of a block of the standard, and what it says of itself."""
 
     def text(name: str) -> str:
@@ -473,13 +506,17 @@ def block_words(block: str, asked: str, values: dict[str, Value], pins: dict[str
 
     match block:
         case "TON" | "TOF" | "TP" if "IN" in values:
-            says = f"IN is {text('IN')}, ET is {text('ET')} of PT {text('PT')}"
             running = 0 < int(values["ET"]) < int(values["PT"])
+            due = f", due at {since('IN', int(values['PT']))}" if running else ""
+            says = f"IN is {text('IN')} since {since('IN')}, ET is {text('ET')} of PT {text('PT')}{due}"
             return (("IN", "PT") if running or asked == "ET" else ("IN",)), says
         case "CTU" | "CTD" | "CTUD":
             counts = [name for name in ("CU", "CD", "R", "LD") if name in values]
             says = f"CV is {text('CV')} of PV {text('PV')}"
             return (*counts, "PV"), says
+        case "ACTION_CONTROL":
+            asking = [name for name, pin in pins.items() if values[name] is True and name not in (asked, "Q", "A")]
+            return tuple(asking or ["N"]), f"asked for by {', '.join(asking)}" if asking else "no step asks for it"
         case "SR" | "RS":
             names = [name for name in pins if name not in ("Q1",)]
             return tuple(names), ", ".join(f"{name} is {text(name)}" for name in names)

@@ -23,6 +23,7 @@ _GIVEN_BY = {
     "expression": "",
     "written": "",
     "again": "told above",
+    "before": "what it was before",
 }
 
 

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from functools import cached_property
 
 from upright_block.cases.plan import Plan
+from upright_block.compiler.artifact import Slot
 from upright_block.compiler.program import USUAL, Mode, make_program
 from upright_block.errors import BadValue
 from upright_block.language.literals import shown_duration
@@ -59,15 +60,15 @@ class Followed:
             known = self._scans[number] = scan, stopped[0]
         return known
 
-    def changes(self, path: str) -> Sequence[int]:
-        """The scans that changed the value at a path, in order."""
+    def changes(self, slot: Slot) -> Sequence[int]:
+        """The scans that changed a value, in order."""
+        path = slot.path
         if path not in self._changes:
             holder = path.rpartition(".")[0]
             beside = [own for own in self._signals if own.rpartition(".")[0] == holder]
-            wanted = dict.fromkeys((path, *beside[:_MOST_BESIDE]))
-            found: dict[str, list[int]] = {own: [] for own in wanted}
+            slots = {own: self._session.machine.slot(own) for own in beside[:_MOST_BESIDE]} | {path: slot}
+            found: dict[str, list[int]] = {own: [] for own in slots}
             self._session.back(self._kept[0])
-            slots = {own: self._session.machine.slot(own) for own in wanted}
             for piece in self._session.pieces(slots.values()):
                 for own, slot in slots.items():
                     turns = (scan for scan, value in piece.turns(slot) if scan or value != piece.value(slot, -1))
