@@ -14,10 +14,17 @@ from upright_block.runs.trails import Computed, Ran
 
 @record
 class Deciding:
-    """The variables that were read and decide; where ``alone`` each of several would do by itself."""
+    """The variables that were read and decide. Of several ``ways`` each would do by itself; without any, all together
+    do.
+    """
 
     operands: tuple[Computed, ...]
-    alone: bool = False
+    ways: tuple[tuple[Computed, ...], ...] = ()
+
+    @property
+    def alone(self) -> bool:
+        """Whether each of several variables would do by itself."""
+        return len(self.ways) > 1 and all(len(way) == 1 for way in self.ways)
 
 
 def deciding(ran: Ran, value: typed.Expression) -> Deciding:
@@ -52,7 +59,7 @@ def _of_logic(ran: Ran, value: typed.Binary, operator: str) -> Deciding:
     found = [deciding(ran, part) for part in making]
     if any(not each.operands for each in found):  # a constant does it
         return Deciding(())
-    return Deciding(_together(*found).operands, len(making) > 1)
+    return Deciding(_together(*found).operands, tuple(each.operands for each in found) if len(found) > 1 else ())
 
 
 def _spine(value: typed.Expression, operator: str) -> list[typed.Expression]:

@@ -74,7 +74,8 @@ def _reason_lines(reason: Reason, node: Node, timebase: Timebase, depth: int) ->
     inner = depth
     pad = "  " * depth
     value = "" if reason.value is None or reason.type is None else _shown(reason.value, reason.type)
-    alone = f"  any of {len(reason.operands)} would do" if reason.alone else ""
+    names = ", ".join(operand.written_as or operand.path for operand in reason.operands)
+    alone = f"  because of {len(reason.operands)}, all must change: {names}" if reason.alone else ""
     match reason.role:
         case "condition":
             if [operand.written_as for operand in reason.operands] != [reason.expression]:
