@@ -203,6 +203,13 @@ def library_option(command: F) -> F:
     return cast("F", with_library)
 
 
+def library_named() -> list[str]:
+    """The option that names the library, where this call has it: for a call that is proposed."""
+    context = click.get_current_context()
+    is_given = context.get_parameter_source("folder") is ParameterSource.COMMANDLINE
+    return ["--library", str(context.params["folder"])] if is_given else []
+
+
 def opened(folder: Path, also: Sequence[Path] = (), as_json: bool = False) -> OpenLibrary:
     """Read the library of a folder; end the call with status 2 when there is none."""
     try:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import shlex
 import sys
 import time
 from collections.abc import Sequence
@@ -15,6 +16,7 @@ import click
 from upright_block import NotRun, OpenLibrary, ReadyCase, Verdict, __version__, choose, nearest
 from upright_block.cli.common import (
     beside,
+    library_named,
     library_option,
     only_with,
     plural,
@@ -28,8 +30,10 @@ from upright_block.cli.common import (
     write_out,
 )
 from upright_block.reports import (
+    Line,
     failure_lines,
     finding_data,
+    first_wrong,
     measure_lines,
     not_run_data,
     not_run_line,
@@ -287,6 +291,15 @@ def _report(
         stop(f"{folder} cannot be written: {problem.strerror}.", "Name another folder.")
 
 
+def _why(verdict: Verdict) -> list[Line]:
+    """The call that explains the first wrong value of a case."""
+    wrong = first_wrong(verdict)
+    if wrong is None:
+        return []
+    case, path, at = wrong
+    return [[("  " + shlex.join(["upright", "why", case, path, "--at", at, *library_named()]), "name")], []]
+
+
 def _is_wanted(library: OpenLibrary, case: ReadyCase, choice: Choice) -> bool:
     if not choice.changed and not choice.failed:
         return True
@@ -353,7 +366,7 @@ def _show(
     if left_out:
         show_lines([not_run_line(case, blocks, room, columns) for case in left_out])
     for verdict in wrong if show_all else wrong[:_MOST_IN_FULL]:
-        show_lines([[], *failure_lines(verdict, columns)])
+        show_lines([[], *failure_lines(verdict, columns), *_why(verdict)])
     if len(wrong) > _MOST_IN_FULL and not show_all:
         show_lines(
             [[(f"{plural(len(wrong) - _MOST_IN_FULL, 'more wrong case')}; name one to see it, or --all.", "warn")]]

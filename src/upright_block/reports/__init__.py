@@ -50,6 +50,7 @@ if TYPE_CHECKING:
     from upright_block.reports.textplot import diagram_lines
     from upright_block.reports.verdicts import (
         failure_lines,
+        first_wrong,
         not_run_data,
         not_run_line,
         summary_line,
@@ -109,7 +110,15 @@ __getattr__ = exported(
         "styled": ("Line", "Role", "clipped", "plain", "visible"),
         "walk": ("walk_data", "walk_lines"),
         "why": ("why_data", "why_lines"),
-        "verdicts": ("failure_lines", "not_run_data", "not_run_line", "summary_line", "verdict_data", "verdict_line"),
+        "verdicts": (
+            "failure_lines",
+            "first_wrong",
+            "not_run_data",
+            "not_run_line",
+            "summary_line",
+            "verdict_data",
+            "verdict_line",
+        ),
     },
 )
 
@@ -143,6 +152,7 @@ __all__ = [
     "finding_data",
     "finding_line",
     "finding_list",
+    "first_wrong",
     "function_data",
     "function_lines",
     "gap_data",

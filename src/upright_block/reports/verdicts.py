@@ -87,6 +87,14 @@ def failure_lines(verdict: Verdict, width: int) -> list[Line]:
     return lines
 
 
+def first_wrong(verdict: Verdict) -> tuple[str, str, str] | None:
+    """The case, the signal and the time of the first wrong value; None where none is."""
+    if not verdict.misses:
+        return None
+    miss, case = verdict.misses[0], verdict.case
+    return case.id, miss.slot.path, shown_duration(case.plan.timebase.time(miss.scan))
+
+
 def _break_lines(verdict: Verdict, has_moment: bool, width: int) -> list[Line]:
     """What rules and timing rows found: the first with what surrounds it, where no wrong cell has shown that, a line
     for others.
