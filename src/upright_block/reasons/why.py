@@ -145,12 +145,12 @@ class Asker:
             return node
         write = self._last_write(here, scan, at, since, is_older)
         if write is None:
-            self._leaf(node, here, scan, above)
+            self._leaf(node, here, scan, at, above)
             return node
         wrote, entry = write
         ran = entry.ran
         if ran is None or (ran.run.unit.name.startswith(":") and self._is_from_the_field(here)):
-            self._leaf(node, here, scan, above)
+            self._leaf(node, here, scan, at, above)
             return node
         node.wrote = wrote
         node.place = Place(ran.run.unit.source, ran.statement.origin.start, ran.run.path)
@@ -164,7 +164,7 @@ class Asker:
             node.is_cut = True
             return node
         node.late = wrote < scan and here.address not in above and self._changes_later(here, scan, at)
-        self._reasons(node, here, ran, entry, wrote, (*above, here.address))
+        self._reasons(node, here, at, ran, entry, wrote, (*above, here.address))
         return node
 
     def _since(self, here: Here, scan: int, at: int) -> int | None:
@@ -207,7 +207,7 @@ class Asker:
 
     # --- leaves ---
 
-    def _leaf(self, node: Node, here: Here, scan: int, above: tuple[int, ...]) -> None:
+    def _leaf(self, node: Node, here: Here, scan: int, at: int, above: tuple[int, ...]) -> None:
         """What gave a value that no statement wrote."""
         unit, plan = self.followed.unit, self.followed.plan
         try:
@@ -233,7 +233,7 @@ class Asker:
             node.kind = "rest"
         else:
             node.kind = "initial"
-            if scan == self.asked and len(above) < MOST_DEEP:
+            if scan == self.asked and len(above) < MOST_DEEP and not self._changes_later(here, scan, at):
                 self._kept(node, here, (*above, here.address))
         if signal.tag is not None and signal.tag.source is not None:
             node.place = Place(signal.tag.source, signal.tag.start, "")
@@ -248,11 +248,13 @@ class Asker:
         if number < 0 or rows[number] != scan:
             return None
         table = case.written.vectors
-        return Place(table.source, table.starts[number], "")
+        return Place(table.source, table.cell(number, 0).start, "")
 
     # --- reasons ---
 
-    def _reasons(self, node: Node, here: Here, ran: Ran, entry: Write, wrote: int, above: tuple[int, ...]) -> None:
+    def _reasons(
+        self, node: Node, here: Here, at: int, ran: Ran, entry: Write, wrote: int, above: tuple[int, ...]
+    ) -> None:
         """Why a statement wrote what it did, and why it ran."""
         unit = ran.run.unit
         if unit.is_standard and unit.keeps_data:
@@ -275,7 +277,7 @@ class Asker:
                 node.reasons.append(self._reason("value", ran, value, found, wrote, above))
         if kind_of(statement, unit) != "copy":
             self._conditions(node, ran, wrote, above)
-            if wrote < node.scan == self.asked:
+            if wrote < node.scan == self.asked and not self._changes_later(here, node.scan, at):
                 self._kept(node, here, above)
 
     def _reason(

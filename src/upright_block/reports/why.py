@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
+from upright_block.asking import asked
 from upright_block.language.literals import shown, shown_duration
 from upright_block.language.timebase import Timebase
 from upright_block.reasons.why import Node, Place, Reason
@@ -46,7 +47,7 @@ def why_lines(node: Node, timebase: Timebase, width: int, show_all: bool) -> Ite
     lines = list(_node_lines(node, timebase, 0, node.scan))
     yield from lines if show_all else lines[:MOST_LINES]
     if len(lines) > MOST_LINES and not show_all:
-        yield [(f"{len(lines) - MOST_LINES} more lines: --all", "dim")]
+        yield [(f"{len(lines) - MOST_LINES} more lines: {asked('show_all')} shows all.", "warn")]
 
 
 def _source(node: Node, timebase: Timebase) -> Line:

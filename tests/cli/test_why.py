@@ -1,0 +1,113 @@
+"""``upright why`` on libraries: places, moments, leaves, JSON."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from tests.helpers import EXAMPLES, upright, write_files
+
+DEMO = ("--library", EXAMPLES / "demo")
+
+
+def told(*arguments: object) -> dict[str, Any]:
+    result = upright("why", *arguments, "--json")
+    assert result.exit_code == 0, result.output
+    data: dict[str, Any] = json.loads(result.output)
+    return data
+
+
+def nodes(node: dict[str, Any]) -> list[dict[str, Any]]:
+    """A node and all below it."""
+    return [node, *(n for reason in node["reasons"] for operand in reason["operands"] for n in nodes(operand))]
+
+
+def by_path(data: dict[str, Any]) -> dict[str, dict[str, Any]]:
+    """The first node of each path."""
+    return {node["path"]: node for node in reversed(nodes(data["tree"]))}
+
+
+def test_what_a_case_drives_is_named_with_its_row(tmp_path: Path) -> None:
+    case = 'block = "B"\nscan = "100ms"\n[[case]]\nname = "c"\ngiven = { g = 2 }\nvectors = """\n  at | x | q\n0s   | 0 | .\n1s   | 1 | .\n2s   | . | .\n"""\n'
+    block = (
+        "FUNCTION_BLOCK B VAR_INPUT x, y : BOOL; g : INT; END_VAR VAR_OUTPUT q : BOOL; END_VAR\n"
+        "q := x AND NOT y AND g > 1;\nEND_FUNCTION_BLOCK\n"
+    )
+    write_files(tmp_path, {"upright.toml": 'name = "t"\n', "blocks/b.st": block, "cases/b.toml": case})
+    found = by_path(told("c", "q", "--library", tmp_path))
+    assert (found["x"]["kind"], found["x"]["line"], found["x"]["file"]) == ("driven", 9, "cases/b.toml")
+    assert (found["g"]["kind"], found["g"]["line"]) == ("given", None)
+    assert (found["y"]["kind"], found["y"]["line"]) == ("rest", 1)
+    tree = told("c", "q", "--library", tmp_path)["tree"]
+    assert (tree["value"], tree["since_scan"], tree["wrote_scan"], tree["line"]) == (True, 10, 20, 2)
+
+
+def test_the_tree_of_a_plant_goes_from_the_point_of_an_output_to_those_of_inputs() -> None:
+    call = ("Glasshouse", "--set", "bay1_open_button=1@1s", "--at", "2s", *DEMO)
+    found = by_path(told(*call[:1], "bay1_vent_up", *call[1:]))
+    assert found["bay1_open_button"]["kind"] == "set"
+    assert found["roof.Wish01.open"]["file"] == "blocks/vent_wish.st"
+    assert found["rain"]["kind"] == "rest"
+    assert found["rain"]["file"] == "tags/points.csv"
+
+
+def test_a_latch_is_explained_where_it_was_set(tmp_path: Path) -> None:
+    block = (
+        "FUNCTION_BLOCK B VAR_INPUT start, stop : BOOL; END_VAR VAR_OUTPUT run : BOOL; END_VAR\n"
+        "run := (start OR run) AND NOT stop;\nEND_FUNCTION_BLOCK\n"
+    )
+    write_files(tmp_path, {"upright.toml": 'name = "t"\n', "blocks/b.st": block})
+    call = ("B", "run", "--library", tmp_path, "--pulse", "start@1s:100ms", "--at", "5s")
+    tree = told(*call)["tree"]
+    assert (tree["since_scan"], tree["wrote_scan"]) == (10, 50)
+    own = [node for node in nodes(tree) if node["path"] == "run"][1]
+    assert (own["wrote_scan"], own["value"]) == (10, True)
+    started = next(node for node in nodes(own) if node["path"] == "start")
+    assert (started["value"], started["kind"], started["wrote_scan"]) == (True, "set", 10)
+
+
+@pytest.mark.parametrize("at", ["0s", "1s", "4.9s", "5s", "5.1s", "8s", "9s"])
+def test_values_are_those_that_a_run_shows(at: str) -> None:
+    case = "gives up when the limit never comes"
+    run = json.loads(upright("run", case, *DEMO, "--watch", "*", "--json").output)
+    by_scan = {row["scan"]: row["values"] for row in run["rows"]}
+    number = {signal["path"]: n for n, signal in enumerate(run["signals"])}
+
+    def shown(path: str, scan: int) -> object:
+        last = max((known for known in by_scan if known <= scan), default=0)
+        return by_scan[last][number[path]]
+
+    for signal in ("stuck", "opening", "running.Q", "state"):
+        data = told(case, signal, "--at", at, *DEMO)
+        assert data["tree"]["value"] == shown(signal, data["scan"])
+        for node in nodes(data["tree"]):
+            if node["since_scan"] is not None and node["kind"] in ("written", "driven"):
+                assert node["value"] == shown(node["path"], node["since_scan"]), node
+
+
+def test_what_cannot_be_asked_is_refused() -> None:
+    for call, said in (
+        (("VentDrive", "openng"), "Did you mean opening?"),
+        (("VentDrive", "running"), "running is no single value."),
+        (("VentDirve", "opening"), "Did you mean VentDrive?"),
+        (("VentDrive", "opening", "--at", "soon"), "soon"),
+        (("VentDrive", "opening", "--set", "open"), "Write --set"),
+    ):
+        result = upright("why", *call, *DEMO)
+        assert (result.exit_code, said in result.output) == (2, True), result.output
+
+
+def test_a_wrong_case_ends_with_the_call_that_explains_it(tmp_path: Path) -> None:
+    case = 'block = "B"\nscan = "100ms"\n[[case]]\nname = "it\'s off"\nvectors = """\nat | x | q\n0s | 1 | 0\n"""\n'
+    block = "FUNCTION_BLOCK B VAR_INPUT x : BOOL; END_VAR VAR_OUTPUT q : BOOL; END_VAR\nq := x;\nEND_FUNCTION_BLOCK\n"
+    write_files(tmp_path, {"upright.toml": 'name = "t"\n', "blocks/b.st": block, "cases/b.toml": case})
+    output = upright("verify", "--library", tmp_path).output
+    (line,) = [line for line in output.splitlines() if "upright why" in line]
+    assert line.strip() == f"""upright why 'b/it'"'"'s off' q --at 0s --library {tmp_path}"""
+    assert (
+        "x 1   driven at 0s   cases/b.toml:7"
+        in upright("why", "b/it's off", "q", "--at", "0s", "--library", tmp_path).output
+    )
