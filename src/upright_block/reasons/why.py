@@ -10,13 +10,16 @@ from functools import partial
 from upright_block.cases.plan import Drive, ReadyCase
 from upright_block.compiler.artifact import joined
 from upright_block.compiler.layout import DATA, layout_of
+from upright_block.errors import BadValue
 from upright_block.language import syntax, typed
+from upright_block.language.configured import configured
 from upright_block.language.literals import Value, shown, shown_duration
 from upright_block.language.nodes import fresh, record, state
 from upright_block.language.signals import NoSignal, Signal, field_signal, find_signal
 from upright_block.language.source import Source
 from upright_block.language.timebase import Timebase
 from upright_block.language.types import Elementary, Type
+from upright_block.reasons import words
 from upright_block.reasons.deciding import Deciding, deciding
 from upright_block.reasons.scans import kind_of, value_of
 from upright_block.reasons.ways import Way, ways_of
@@ -115,12 +118,18 @@ class Asker:
         self.told: dict[tuple[int, int, int], int] = {}
 
     def why(self, signal: Signal, scan: int) -> Node:
-        """The reasons of the value of a signal after a scan."""
+        """The reasons of the value of a signal after a scan.
+
+        Raises:
+            BadValue: the scan does more than a trail has room for.
+        """
         self.nodes, self.asked = 0, scan
         self.told.clear()
         slot = self.followed.program.slot(signal)
         here = Here(signal.path, slot.type, DATA + slot.offset)
         trail, _ = self.followed.scan(scan)
+        if not trail.is_whole:
+            raise BadValue(*words.too_much(shown_duration(self.followed.plan.timebase.time(scan))))
         memory = trail.memory(trail.length)
         value = slot.decode(bytes(memory), DATA + slot.offset)
         return self._node(here, value, scan, trail.length, None, ())
@@ -135,6 +144,8 @@ class Asker:
         since = self._since(here, scan, at)
         path = "transition" if here.path.rpartition(".")[2].startswith("transition:") else here.path
         node = Node(self.nodes, path, here.type, value, written_as, scan, since, "written")
+        if self._held_from_outside(node, here, scan):
+            return node
         is_older = here.address in above
         block = None if is_older else self._standard_run(here, scan, at)
         if block is not None:
@@ -149,6 +160,10 @@ class Asker:
             return node
         wrote, entry = write
         ran = entry.ran
+        if ran is not None and self._is_of_rig(ran):
+            node.kind, node.wrote = "rig", wrote
+            node.place = Place(ran.run.unit.source, ran.statement.origin.start, ran.run.path)
+            return node
         if ran is None or (ran.run.unit.name.startswith(":") and self._is_from_the_field(here)):
             self._leaf(node, here, scan, at, above)
             return node
@@ -198,6 +213,33 @@ class Asker:
                 return number, found
         return None
 
+    def _held_from_outside(self, node: Node, here: Here, scan: int) -> bool:
+        """Whether a force holds a value, or no scan runs."""
+        plan = self.followed.plan
+        drive, number = _driving([drive for drive in plan.drives if drive.is_force], self._paths(here), scan)
+        if drive is not None:
+            node.kind, node.wrote = "forced", drive.scans[number]
+            node.place = self._row(drive.scans[number])
+            return True
+        if plan.is_idle(scan):
+            switched = max(at for at, _ in plan.power if at <= scan)
+            node.kind, node.wrote, node.place = "power", switched, self._row(switched)
+            return True
+        return False
+
+    def _is_of_rig(self, ran: Ran) -> bool:
+        """Whether a statement is one of the rig around the target, or of what the rig holds."""
+        rig = configured(self.followed.unit).rig
+        return rig is not None and (ran.run.path == rig.name or ran.run.path.startswith(f"{rig.name}."))
+
+    def _paths(self, here: Here) -> set[str]:
+        """The paths by which something may be driven: its own, and that of its point."""
+        with suppress(NoSignal):
+            unit = self.followed.unit
+            field = field_signal(unit, find_signal(unit, here.path))
+            return {here.path, *([field.path] if field is not None else [])}
+        return {here.path}
+
     def _is_from_the_field(self, here: Here) -> bool:
         """Whether a tag has its value from a point of input."""
         with suppress(NoSignal):
@@ -215,14 +257,13 @@ class Asker:
         except NoSignal:
             node.kind = "initial"
             return
-        field = field_signal(unit, signal)
-        paths = {here.path, *([field.path] if field is not None else [])}
-        drive, number = _driving(plan.drives, paths, scan)
+        paths = self._paths(here)
+        drive, number = _driving([drive for drive in plan.drives if not drive.is_force], paths, scan)
         if drive is not None:
-            is_held = drive.is_force and drive.values[number] is not None
-            node.kind = "forced" if is_held else "driven" if self._row(drive.scans[number]) else "set"
             node.wrote = drive.scans[number]
             node.place = self._row(drive.scans[number])
+            is_of_case = self.case is not None and any(own.path in paths for own in self.case.plan.drives)
+            node.kind = "driven" if node.place else "stimulus" if is_of_case else "set"
             return
         variable = signal.variable
         source = variable.source or unit.source

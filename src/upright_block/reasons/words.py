@@ -24,3 +24,7 @@ def no_such_call(name: str, calls: int) -> Said:
         return f"{name} was not called in this scan.", "Choose another scan."
     times = f"{calls} time{'' if calls == 1 else 's'}"
     return f"{name} was called {times} in this scan.", f"Write {name}#1 to {name}#{calls}."
+
+
+def too_much(time: str) -> Said:
+    return f"The scan at {time} does more than can be followed.", "Ask for a smaller target, or for another time."
