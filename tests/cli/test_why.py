@@ -88,6 +88,27 @@ def test_values_are_those_that_a_run_shows(at: str) -> None:
                 assert node["value"] == shown(node["path"], node["since_scan"]), node
 
 
+def test_a_loss_of_power_and_a_rig_are_what_decides() -> None:
+    case = "after a loss of power the vent that is half open goes on"
+    dark = told(case, "bay1_vent_up", "--at", "30s", *DEMO)["tree"]
+    assert (dark["kind"], dark["value"], dark["wrote_scan"], dark["line"]) == ("power", False, 100, 36)
+    again = by_path(told(case, "bay1_vent_up", "--at", "79s", *DEMO))
+    assert again["roof.Vent01.state"]["wrote_scan"] == 700  # the power came back, and it began anew
+    limit = by_path(told(case, "bay1_vent_up", *DEMO))["bay1_vent_opened"]
+    assert (limit["kind"], limit["file"], limit["line"], limit["instance"]) == ("rig", "cases/rigs/bays.st", 13, "Bays")
+
+
+def test_the_last_write_counts_also_where_it_changed_nothing(tmp_path: Path) -> None:
+    block = (
+        "FUNCTION_BLOCK B VAR_INPUT a, b : BOOL; END_VAR VAR_OUTPUT q : BOOL; END_VAR\n"
+        "IF a THEN q := TRUE; END_IF;\nIF b THEN\n  q := TRUE;\nEND_IF;\nEND_FUNCTION_BLOCK\n"
+    )
+    write_files(tmp_path, {"upright.toml": 'name = "t"\n', "blocks/b.st": block})
+    call = ("B", "q", "--library", tmp_path, "--pulse", "a@1s:100ms", "--pulse", "b@777s:300ms", "--at", "20m")
+    tree = told(*call)["tree"]
+    assert (tree["since_scan"], tree["wrote_scan"], tree["line"]) == (10, 7772, 4)
+
+
 def test_what_cannot_be_asked_is_refused() -> None:
     for call, said in (
         (("VentDrive", "openng"), "Did you mean opening?"),

@@ -42,7 +42,7 @@ MISTAKES: dict[str, tuple[dict[str, str], list[str], str]] = {
             "--at",
             "5s",
         ],
-        "run := FALSE   b.st:6  at 3s",
+        "run := FALSE   b.st:6  at 3.9s",
     ),
     "a unit that is not called": (
         {

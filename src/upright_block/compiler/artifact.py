@@ -195,10 +195,11 @@ class Artifact:
 
     ``text`` is the module; ``is_large`` says that a function of it is too large to be compiled with care. It uses
     memory up to ``end``. At ``writers``, where it is not 0, lies for each byte of data the number of the site that
-    wrote there last, in four bytes. At ``forces``, where it is not 0, lie three bytes for each one below, see
-    ``forces.wat``; ``below`` is how many they are. From ``reached`` on lies a byte for each of the ``points``, which is
-    not 0 once it was reached, in the instance at a path; a function has none, and what nothing can reach is None. Fault
-    site n is ``sites[n - 1]``; ``begin`` is where the subject stands. ``units`` stand at their numbers.
+    wrote there last, in four bytes, -1 where that has none. At ``forces``, where it is not 0, lie three bytes for each
+    one below, see ``forces.wat``; ``below`` is how many they are. From ``reached`` on lies a byte for each of the
+    ``points``, which is not 0 once it was reached, in the instance at a path; a function has none, and what nothing can
+    reach is None. Fault site n is ``sites[n - 1]``; ``begin`` is where the subject stands. ``units`` stand at their
+    numbers.
 
     ``probes`` are the values of the probes, which lie from ``own`` on. ``phase``, ``group``, ``done`` and ``steps`` are
     as `program.Program` has them. ``slots`` are the values that plans name. With

@@ -485,13 +485,13 @@ class PlaceEmitter:
             )
 
     def _note_writer(self, base: str, offset: int, type_: Type) -> None:
-        """Note the statement at hand as the last that wrote there; of what is copied whole nothing is known."""
+        """Note the statement at hand as the last that wrote there; of what is copied whole that it was, by -1."""
         entry = f"local.get {base} i32.const {offset} i32.add i32.const 4 i32.mul global.get $writers i32.add"
         if isinstance(type_, (Elementary, String)):
-            site = self.code.site(self.frame.unit, self.statement, "written") if self.statement else "0"
+            site = self.code.site(self.frame.unit, self.statement, "written") if self.statement else "-1"
             self.out.append(f"{entry} i32.const {site} i32.store")
         else:
-            self.out.append(f"{entry} i32.const 0 i32.const {4 * size_of(type_)} memory.fill")
+            self.out.append(f"{entry} i32.const 255 i32.const {4 * size_of(type_)} memory.fill")
 
     def set_initial(self, variable: typed.Variable) -> None:
         """Give a variable its initial value."""

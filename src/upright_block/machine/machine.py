@@ -218,8 +218,16 @@ class Machine:
         if not self.artifact.writers:
             return None
         (site,) = struct.unpack_from("<i", self._bytes, self.artifact.writers + 4 * (DATA + slot.offset))
-        found = self.artifact.sites[site - 1] if site else None
+        found = self.artifact.sites[site - 1] if site > 0 else None
         return None if found is None or found.unit.is_standard else found
+
+    def take_notes(self) -> bytes:
+        """For each byte of data four that are not 0 where something was written from it on; then they are 0 again."""
+        start = self.artifact.writers + 4 * DATA
+        end = start + 4 * len(self.artifact.initial)
+        notes = bytes(self._bytes[start:end])
+        self._bytes[start:end] = bytes(end - start)
+        return notes
 
     def reached(self) -> Reached:
         """The statements and branches that were reached since the machine was made, or forgot them, where the artifact

@@ -165,7 +165,12 @@ class Asker:
             node.place = Place(ran.run.unit.source, ran.statement.origin.start, ran.run.path)
             return node
         if ran is None or (ran.run.unit.name.startswith(":") and self._is_from_the_field(here)):
-            self._leaf(node, here, scan, at, above)
+            by_rig = self._write_of_rig(here, wrote)
+            if by_rig is not None:
+                node.kind, node.wrote = "rig", wrote
+                node.place = Place(by_rig.run.unit.source, by_rig.statement.origin.start, by_rig.run.path)
+            else:
+                self._leaf(node, here, scan, at, above)
             return node
         node.wrote = wrote
         node.place = Place(ran.run.unit.source, ran.statement.origin.start, ran.run.path)
@@ -201,17 +206,18 @@ class Asker:
         self, here: Here, scan: int, at: int, since: int | None, is_older: bool
     ) -> tuple[int, Write] | None:
         """The scan and the entry that wrote a value last; of a node's own older value that which began it."""
-        wanted = [(scan, at)]
-        if not is_older and scan > 0:
-            wanted.append((scan - 1, -1))
-        if since is not None and since < scan:
-            wanted.append((since, -1))
-        for number, end in wanted:
-            trail, _ = self.followed.scan(number)
-            found = _last_in(trail, here, trail.length if end < 0 else end)
-            if found is not None:
-                return number, found
-        return None
+        trail, _ = self.followed.scan(scan)
+        found = _last_in(trail, here, at)
+        if found is not None:
+            return scan, found
+        number = since if is_older else self.followed.last_write(here.slot, scan)
+        if number is None or (since is not None and since > number):
+            number = since  # it was driven, or given back after a restart
+        if number is None or number >= scan:
+            return None
+        trail, _ = self.followed.scan(number)
+        found = _last_in(trail, here, trail.length)
+        return None if found is None else (number, found)
 
     def _held_from_outside(self, node: Node, here: Here, scan: int) -> bool:
         """Whether a force holds a value, or no scan runs."""
@@ -226,6 +232,12 @@ class Asker:
             node.kind, node.wrote, node.place = "power", switched, self._row(switched)
             return True
         return False
+
+    def _write_of_rig(self, here: Here, scan: int) -> Ran | None:
+        """The statement of the rig that gave a tag its value in the field, in a scan."""
+        trail, _ = self.followed.scan(scan)
+        writes = (w for w in reversed(trail.writes) if w.ran is not None and _touches(w, here))
+        return next((w.ran for w in writes if w.ran is not None and self._is_of_rig(w.ran)), None)
 
     def _is_of_rig(self, ran: Ran) -> bool:
         """Whether a statement is one of the rig around the target, or of what the rig holds."""

@@ -51,7 +51,7 @@ class Followed:
         """
         known = self._scans.get(number)
         if known is None:
-            before = self._before(number)
+            before = self.before(number)
             if before.scan < number:
                 raise BadValue(*words.stopped_before(shown_duration(self.plan.timebase.time(before.scan))))
             self._slow.back(before)
@@ -59,6 +59,17 @@ class Followed:
             scan = self._follower.scan(lambda: stopped.append(self._slow.advance(1)[1]))
             known = self._scans[number] = scan, stopped[0]
         return known
+
+    def last_write(self, slot: Slot, before: int) -> int | None:
+        """The last scan before one in which something was stored where a value lies, whatever it was."""
+        return self._notes.last(slot.offset, 0, self.plan.scans, before)
+
+    @cached_property
+    def _notes(self) -> _Notes:
+        program = make_program(
+            self.unit, self.program.constants, mode=replaced(self.program.mode, trails=False, notes_writers=True)
+        )
+        return _Notes(self, Session(self.plan, Machine.of(program)))
 
     def changes(self, slot: Slot) -> Sequence[int]:
         """The scans that changed a value, in order."""
@@ -80,7 +91,7 @@ class Followed:
     def _signals(self) -> list[str]:
         return [signal.path for signal in signals(self.unit) if signal.is_value]
 
-    def _before(self, number: int) -> Checkpoint:
+    def before(self, number: int) -> Checkpoint:
         """The moment before a scan."""
         last = max((kept for kept in self._kept if kept.scan <= number), key=lambda kept: kept.scan)
         if not last.scan <= self._session.scan <= number:
@@ -92,3 +103,41 @@ class Followed:
                 break
             self._kept.append(self._session.checkpoint())
         return self._session.checkpoint()
+
+
+class _Notes:
+    """In which scans of a run something was stored where: parts of the run, those of a part, and so on, as they are
+    asked for.
+    """
+
+    def __init__(self, followed: Followed, session: Session) -> None:
+        self._followed = followed
+        self._session = session
+        self._known: dict[tuple[int, int], list[tuple[int, int, bytes]]] = {}
+
+    def last(self, offset: int, begin: int, end: int, before: int) -> int | None:
+        """The last scan from ``begin`` on, below ``end`` and ``before``, that stored something there."""
+        for first, behind, notes in reversed(self._parts(begin, end)):
+            if first >= before or not any(notes[4 * offset : 4 * offset + 4]):
+                continue
+            found = first if behind - first == 1 else self.last(offset, first, behind, before)
+            if found is not None:
+                return found
+        return None
+
+    def _parts(self, begin: int, end: int) -> list[tuple[int, int, bytes]]:
+        """Parts of some scans, each with its notes."""
+        known = self._known.get((begin, end))
+        if known is None:
+            known = self._known[begin, end] = []
+            session = self._session
+            session.back(self._followed.before(begin))
+            session.machine.take_notes()
+            step = max((end - begin) // _APART, 1)
+            while session.scan < end:
+                first = session.scan
+                _, fault = session.advance(min(step, end - first))
+                known.append((first, max(session.scan, first + 1), session.machine.take_notes()))
+                if fault is not None:
+                    break
+        return known
