@@ -105,7 +105,7 @@ class WithRuns(WithCases):
         if number > last:
             said = after_the_condition if wishes.until is not None and watched.is_met else after_the_case
             raise BadValue(*said(shown_duration(plan.timebase.time(last))))
-        return Followed(watched.run.unit, plan, Mode(checks_overflow=self._checks_overflow)), number
+        return Followed(watched.run.unit, plan, watched.machine, Mode(checks_overflow=self._checks_overflow)), number
 
     def scan_of(self, target: str, wishes: Wishes, at: str | int | None = None) -> Statements:
         """One scan of a run, statement by statement, as `follow` chooses it.

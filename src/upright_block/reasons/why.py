@@ -127,6 +127,7 @@ class Asker:
         self.told.clear()
         slot = self.followed.program.slot(signal)
         here = Here(signal.path, slot.type, DATA + slot.offset)
+        self.followed.changes(here.slot)  # first, since it goes through the whole run
         trail, _ = self.followed.scan(scan)
         if not trail.is_whole:
             raise BadValue(*words.too_much(shown_duration(self.followed.plan.timebase.time(scan))))
@@ -481,9 +482,9 @@ class Asker:
         for number, end in ((scan, at), (scan - 1, -1)):
             trail, _ = self.followed.scan(number) if number >= 0 else (None, None)
             for run in reversed(trail.runs if trail is not None else ()):
-                unit = run.unit
-                is_before = end < 0 or run.end < end
-                if unit.is_standard and unit.keeps_data and is_before and _is_output(unit, here.address - run.address):
+                offset, unit = here.address - run.address, run.unit
+                is_here = unit.is_standard and unit.keeps_data and 0 <= offset < layout_of(unit).size
+                if is_here and (end < 0 or run.end < end) and _is_output(unit, offset):
                     return number, run
         return None
 

@@ -30,18 +30,20 @@ class Followed:
     The run itself is quick; the one scan is run again from the moment before it by a machine that leaves a trail.
     """
 
-    def __init__(self, unit: Unit, plan: Plan, mode: Mode = USUAL) -> None:
+    def __init__(self, unit: Unit, plan: Plan, machine: Machine, mode: Mode = USUAL) -> None:
+        """``machine`` holds the unit, with the constants of the plan."""
         mode = replaced(mode, forces=plan.forces)
         constants = {find_signal(unit, path).variable: value for path, value in plan.constants}
         self.unit = unit
         self.plan = plan
         self.program = make_program(unit, constants, mode=replaced(mode, trails=True))
-        self._session = Session(plan, Machine.of(make_program(unit, constants, mode=mode)))
+        self._session = Session(plan, machine)
         self._follower = Follower(self.program)
         self._slow = Session(plan, self._follower.machine)
         self._kept: list[Checkpoint] = [self._session.checkpoint()]
         self._scans: dict[int, tuple[Scan, Fault | None]] = {}
         self._changes: dict[str, Sequence[int]] = {}
+        self._step = max(plan.scans // _APART, 1)
 
     def scan(self, number: int) -> tuple[Scan, Fault | None]:
         """What a scan did, and what stopped it; the same object each time.
@@ -75,12 +77,15 @@ class Followed:
         """The scans that changed a value, in order."""
         path = slot.path
         if path not in self._changes:
-            holder = path.rpartition(".")[0]
-            beside = [own for own in self._signals if own.rpartition(".")[0] == holder]
+            holder = path.partition(".")[0] if "." in path else ""
+            beside = [own for own in self._signals if (own.partition(".")[0] if "." in own else "") == holder]
             slots = {own: self._session.machine.slot(own) for own in beside[:_MOST_BESIDE]} | {path: slot}
             found: dict[str, list[int]] = {own: [] for own in slots}
             self._session.back(self._kept[0])
-            for piece in self._session.pieces(slots.values()):
+            ends = range(self._step, self.plan.scans, self._step) if len(self._kept) == 1 else ()
+            for piece in self._session.pieces(slots.values(), ends=ends):
+                if ends and piece.end % self._step == 0 and piece.fault is None:
+                    self._kept.append(self._session.checkpoint())
                 for own, slot in slots.items():
                     turns = (scan for scan, value in piece.turns(slot) if scan or value != piece.value(slot, -1))
                     found[own] += turns
@@ -96,9 +101,8 @@ class Followed:
         last = max((kept for kept in self._kept if kept.scan <= number), key=lambda kept: kept.scan)
         if not last.scan <= self._session.scan <= number:
             self._session.back(last)
-        step = max(self.plan.scans // _APART, 1)
         while self._session.scan < number:
-            _, fault = self._session.advance(min(step, number - self._session.scan))
+            _, fault = self._session.advance(min(self._step, number - self._session.scan))
             if fault is not None:
                 break
             self._kept.append(self._session.checkpoint())

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Callable, Iterable, Sequence
+from functools import cache, partial
 
 from upright_block.compiler.artifact import Held
 from upright_block.compiler.code import Told
@@ -56,12 +57,12 @@ class Write:
 
 @state
 class Run:
-    """One run of the body of a unit: in the instance at ``path``, called by a statement of another run, in an
+    """One run of the body of a unit: in the instance at an ``address``, called by a statement of another run, in an
     expression of it where ``call`` is one. It goes from ``begin`` to ``end``, entries of the trail.
     """
 
     unit: typed.Unit
-    path: str
+    place: Callable[[], str]
     address: int
     caller: Ran | None
     call: typed.Expression | None
@@ -69,6 +70,11 @@ class Run:
     end: int
     statements: list[Ran] = fresh(default_factory=list)
     latest: dict[int, Ran] = fresh(default_factory=dict)
+
+    @property
+    def path(self) -> str:
+        """The path of the instance; of a function that of its caller."""
+        return self.place()
 
     def __repr__(self) -> str:
         return f"Run({self.unit.name!r}, {self.path!r})"
@@ -150,6 +156,7 @@ class _Reader:
         self.memory = memory
         self.told = told
         self.units = units
+        self.numbers = {unit: number for number, unit in enumerate(units)}
         self.held = held
         self.open: list[Run] = []
         self.now: list[Ran | None] = [None]
@@ -200,7 +207,8 @@ class _Reader:
 
     def _enter(self, at: int, address: int, unit: typed.Unit) -> None:
         caller, call = self.called
-        run = Run(unit, self._path(address, unit), address, caller, call, at, at)
+        outer = self.open[-1] if self.open else None
+        run = Run(unit, cache(partial(self._path, address, unit, outer)), address, caller, call, at, at)
         if caller is not None:
             caller.calls.append(run)
         self.called = None, None
@@ -208,13 +216,13 @@ class _Reader:
         self.open.append(run)
         self.now.append(None)
 
-    def _path(self, address: int, unit: typed.Unit) -> str:
+    def _path(self, address: int, unit: typed.Unit, outer: Run | None) -> str:
         """The path of the instance that a unit runs in; of a function that of its caller."""
         owner = unit.owner or unit
-        number = self.units.index(owner) if owner.keeps_data and owner in self.units else -1
-        path = self.held.path_to(address - DATA, number) if number >= 0 else None
-        if path is None and self.open:
-            return self.open[-1].path
+        number = self.numbers.get(owner) if owner.keeps_data else None
+        path = self.held.path_to(address - DATA, number) if number is not None else None
+        if path is None and outer is not None:
+            return outer.path
         return path or ""
 
     def _write(self, at: int, size: int, address: int, value: int) -> None:
