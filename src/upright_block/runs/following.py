@@ -35,6 +35,7 @@ class Followed:
         mode = replaced(mode, forces=plan.forces)
         constants = {find_signal(unit, path).variable: value for path, value in plan.constants}
         self.unit = unit
+        self.mode = mode
         self.plan = plan
         self.program = make_program(unit, constants, mode=replaced(mode, trails=True))
         self._session = Session(plan, machine)
@@ -68,9 +69,7 @@ class Followed:
 
     @cached_property
     def _notes(self) -> _Notes:
-        program = make_program(
-            self.unit, self.program.constants, mode=replaced(self.program.mode, trails=False, notes_writers=True)
-        )
+        program = make_program(self.unit, self.program.constants, mode=replaced(self.mode, notes_writers=True))
         return _Notes(self, Session(self.plan, Machine.of(program)))
 
     def changes(self, slot: Slot) -> Sequence[int]:
