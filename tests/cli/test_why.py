@@ -109,6 +109,24 @@ def test_the_last_write_counts_also_where_it_changed_nothing(tmp_path: Path) -> 
     assert (tree["since_scan"], tree["wrote_scan"], tree["line"]) == (10, 7772, 4)
 
 
+def test_a_bit_follows_that_bit_alone(tmp_path: Path) -> None:
+    block = (
+        "FUNCTION_BLOCK B VAR_INPUT a, b : BOOL; w : WORD; END_VAR VAR_OUTPUT word, copy : WORD; q : BOOL; END_VAR\n"
+        "word.3 := a;\nword.4 := b;\nIF NOT b THEN word.5 := TRUE; END_IF;\ncopy := word;\n"
+        "q := w.2 OR copy.9;\nEND_FUNCTION_BLOCK\n"
+    )
+    write_files(tmp_path, {"upright.toml": 'name = "t"\n', "blocks/b.st": block})
+    call = ("--library", tmp_path, "--set", "a=1@1s", "--set", "b=1@2s", "--set", "w=4@1s", "--at", "3s")
+    tree = told("B", "word.3", *call)["tree"]
+    assert (tree["line"], tree["since_scan"]) == (2, 10)
+    assert {node["path"] for node in nodes(tree)} == {"word.3", "a"}
+    assert (told("B", "word.5", *call)["tree"]["wrote_scan"], told("B", "word.5", *call)["tree"]["line"]) == (19, 4)
+    assert {node["path"] for node in nodes(told("B", "copy.4", *call)["tree"])} == {"copy.4", "word.4", "b"}
+    found = by_path(told("B", "q", *call))
+    assert set(found) == {"q", "w.2"}
+    assert (found["w.2"]["kind"], found["w.2"]["value"], found["w.2"]["wrote_scan"]) == ("set", True, 10)
+
+
 def test_what_cannot_be_asked_is_refused() -> None:
     for call, said in (
         (("VentDrive", "openng"), "Did you mean opening?"),

@@ -18,7 +18,8 @@ from upright_block.language.signals import signals
 from upright_block.language.timebase import Timebase
 from upright_block.machine.machine import Machine
 from upright_block.reasons.scans import Statements
-from upright_block.reasons.why import Asker, Node
+from upright_block.reasons.tree import Node
+from upright_block.reasons.why import Asker
 from upright_block.reports import order_lines, why_lines
 from upright_block.runs.following import Followed
 from upright_block.runs.session import Session, bare_plan

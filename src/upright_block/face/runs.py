@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from upright_block.language.types import Type
     from upright_block.library.writing import Changes
     from upright_block.reasons.scans import Statements
-    from upright_block.reasons.why import Answer
+    from upright_block.reasons.tree import Answer
     from upright_block.runs.controller import Controller
     from upright_block.runs.following import Followed
     from upright_block.runs.watched import Row, Watched
@@ -125,7 +125,8 @@ class WithRuns(WithCases):
             UprightError: as of `follow`.
         """
         from upright_block.language.signals import NoSignal, find_signal
-        from upright_block.reasons.why import Answer, Asker
+        from upright_block.reasons.tree import Answer
+        from upright_block.reasons.why import Asker
 
         case = None if self.find(target) else self.case(target)
         followed, number = self.follow(target, wishes, at)

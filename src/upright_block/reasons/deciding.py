@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 
 from upright_block.language import typed
 from upright_block.language.literals import Value
-from upright_block.language.nodes import record
+from upright_block.language.nodes import fresh, record, replaced
 from upright_block.language.types import Elementary
 from upright_block.reasons.scans import value_of
 from upright_block.runs.trails import Computed, Ran
@@ -15,11 +15,12 @@ from upright_block.runs.trails import Computed, Ran
 @record
 class Deciding:
     """The variables that were read and decide. Of several ``ways`` each would do by itself; without any, all together
-    do.
+    do. Of some only a bit counts, whose number is among the ``bits``, by the entry of the trail.
     """
 
     operands: tuple[Computed, ...]
     ways: tuple[tuple[Computed, ...], ...] = ()
+    bits: Mapping[int, int] = fresh(default_factory=dict)
 
     @property
     def alone(self) -> bool:
@@ -36,8 +37,10 @@ def deciding(ran: Ran, value: typed.Expression) -> Deciding:
             return _together(own, *(deciding(ran, index) for index in indices))
         case typed.Unary(operand=operand) | typed.Convert(operand=operand) | typed.InRange(operand=operand):
             return deciding(ran, operand)
-        case typed.Part(operand=operand):
-            return deciding(ran, operand)
+        case typed.Part(operand=operand, shift=shift):
+            found = deciding(ran, operand)
+            is_bit = isinstance(operand, typed.Load) and _is_bool(value) and len(found.operands) == 1
+            return replaced(found, bits={found.operands[0].at: shift}) if is_bit else found
         case typed.Binary(operator="AND" | "OR" as operator) if _is_bool(value):
             return _of_logic(ran, value, operator)
         case typed.Binary(left=left, right=right):
@@ -59,7 +62,8 @@ def _of_logic(ran: Ran, value: typed.Binary, operator: str) -> Deciding:
     found = [deciding(ran, part) for part in making]
     if any(not each.operands for each in found):  # a constant does it
         return Deciding(())
-    return Deciding(_together(*found).operands, tuple(each.operands for each in found) if len(found) > 1 else ())
+    ways = tuple(each.operands for each in found) if len(found) > 1 else ()
+    return replaced(_together(*found), ways=ways)
 
 
 def _spine(value: typed.Expression, operator: str) -> list[typed.Expression]:
@@ -94,8 +98,8 @@ def _computed(ran: Ran, value: typed.Load) -> Deciding:
 
 
 def _together(*found: Deciding) -> Deciding:
-    operands = {id(operand): operand for each in found for operand in each.operands}
-    return Deciding(tuple(operands.values()))
+    operands = {operand.at: operand for each in found for operand in each.operands}
+    return Deciding(tuple(operands.values()), bits={at: bit for each in found for at, bit in each.bits.items()})
 
 
 def _is_bool(value: typed.Expression) -> bool:

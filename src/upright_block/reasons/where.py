@@ -6,35 +6,42 @@ from bisect import bisect_right
 from collections.abc import Iterator
 
 from upright_block.compiler.artifact import Slot, indexed, joined
-from upright_block.compiler.layout import DATA, decode, layout_of, size_of
+from upright_block.compiler.layout import DATA, layout_of, size_of
 from upright_block.compiler.program import Program
 from upright_block.language import typed
 from upright_block.language.literals import Value
 from upright_block.language.nodes import Side, node
-from upright_block.language.types import BYTE, Array, Elementary, String, Type
+from upright_block.language.types import BOOL, BYTE, Array, Elementary, String, Type
 
 
 @node
 class Here:
-    """A single value at an address: its path, as signals have it, and its type."""
+    """A single value at an address: its path, as signals have it, and its type; a ``bit`` of the byte there, or all of
+    it.
+    """
 
     path: str
     type: Type
     address: int
+    bit: int | None = None
+
+    def bit_of(self, number: int) -> Here:
+        """One of its bits."""
+        return Here(f"{self.path}.{number}", BOOL, self.address + number // 8, number % 8)
 
     @property
     def end(self) -> int:
         """The address behind it."""
-        return self.address + size_of(self.type)
+        return self.address + (1 if self.bit is not None else size_of(self.type))
 
     @property
     def slot(self) -> Slot:
         """The same, as machines have it."""
-        return Slot(self.path, self.type, self.address - DATA)
+        return Slot(self.path, self.type, self.address - DATA, self.bit)
 
     def value(self, memory: bytes | bytearray) -> Value:
         """What it holds in a memory."""
-        return decode(memoryview(memory), self.address, self.type)
+        return self.slot.decode(memoryview(memory), self.address)
 
 
 class Where:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Sequence
 from contextlib import suppress
 from functools import partial
 
@@ -13,15 +13,15 @@ from upright_block.compiler.layout import DATA, layout_of
 from upright_block.errors import BadValue
 from upright_block.language import syntax, typed
 from upright_block.language.configured import configured
-from upright_block.language.literals import Value, shown, shown_duration
-from upright_block.language.nodes import fresh, record, state
+from upright_block.language.literals import Value, shown_duration
+from upright_block.language.nodes import replaced
 from upright_block.language.signals import NoSignal, Signal, field_signal, find_signal
-from upright_block.language.source import Source
-from upright_block.language.timebase import Timebase
-from upright_block.language.types import Elementary, Type
+from upright_block.language.types import Elementary
 from upright_block.reasons import words
+from upright_block.reasons.blocks import block_words
 from upright_block.reasons.deciding import Deciding, deciding
 from upright_block.reasons.scans import kind_of, value_of
+from upright_block.reasons.tree import Node, Place, Reason
 from upright_block.reasons.ways import Way, ways_of
 from upright_block.reasons.where import Here, Where
 from upright_block.runs.following import Followed
@@ -30,81 +30,7 @@ from upright_block.runs.trails import Computed, Ran, Run, Scan, Write
 MOST_DEEP = 8
 MOST_NODES = 10_000
 _MOST_KEPT = 5
-
-
-@record
-class Place:
-    """Where something stands: a source and an offset in it, in an instance."""
-
-    source: Source
-    start: int
-    instance: str
-
-
-@state
-class Reason:
-    """An expression or a circumstance that decides the value of a node, with the operands that decide it.
-
-    ``role`` is ``value``, ``condition``, ``kept`` (a statement that could have changed it since and did not run) or
-    ``block``; where ``alone`` each operand would do by itself.
-    """
-
-    role: str
-    place: Place
-    expression: str
-    value: Value | None
-    type: Type | None
-    operands: list[Node] = fresh(default_factory=list)
-    alone: bool = False
-    says: str = ""
-    wanted: Value | None = None
-
-
-@state
-class Node:
-    """A signal with its value at the moment at which it was read, and its reasons.
-
-    ``since`` is the scan that gave it this value, None where it never had another; ``kind`` is ``written``, or of a
-    leaf what gave it; ``same`` is the number of a node that was told before.
-    """
-
-    number: int
-    path: str
-    type: Type
-    value: Value
-    written_as: str | None
-    scan: int
-    since: int | None
-    kind: str
-    place: Place | None = None
-    wrote: int | None = None
-    statement: str = ""
-    late: bool = False
-    reasons: list[Reason] = fresh(default_factory=list)
-    same: int | None = None
-    is_cut: bool = False
-
-    @property
-    def text(self) -> str:
-        """The value as case files have it."""
-        return shown(self.value, self.type)
-
-    def leaves(self) -> Iterator[Node]:
-        """What nobody in the library decides, below it."""
-        if not self.reasons and self.same is None and not self.is_cut:
-            yield self
-        for reason in self.reasons:
-            for operand in reason.operands:
-                yield from operand.leaves()
-
-
-@record
-class Answer:
-    """The tree of reasons that a run gives, of a case where it is one."""
-
-    node: Node
-    timebase: Timebase
-    case: ReadyCase | None
+_MOST_TRIED = 50
 
 
 class Asker:
@@ -126,7 +52,7 @@ class Asker:
         self.nodes, self.asked = 0, scan
         self.told.clear()
         slot = self.followed.program.slot(signal)
-        here = Here(signal.path, slot.type, DATA + slot.offset)
+        here = Here(signal.path, slot.type, DATA + slot.offset, slot.bit)
         self.followed.changes(here.slot)  # first, since it goes through the whole run
         trail, _ = self.followed.scan(scan)
         if not trail.is_whole:
@@ -212,13 +138,17 @@ class Asker:
         if found is not None:
             return scan, found
         number = since if is_older else self.followed.last_write(here.slot, scan)
-        if number is None or (since is not None and since > number):
-            number = since  # it was driven, or given back after a restart
-        if number is None or number >= scan:
-            return None
-        trail, _ = self.followed.scan(number)
-        found = _last_in(trail, here, trail.length)
-        return None if found is None else (number, found)
+        for _ in range(_MOST_TRIED):
+            if number is None or (since is not None and since > number):
+                number = since  # it was driven, or given back after a restart
+            if number is None or number >= scan:
+                return None
+            trail, _ = self.followed.scan(number)
+            found = _last_in(trail, here, trail.length)
+            if found is not None or number == since:
+                return None if found is None else (number, found)
+            number = self.followed.last_write(here.slot, number)  # what was written there were other bits
+        return None
 
     def _held_from_outside(self, node: Node, here: Here, scan: int) -> bool:
         """Whether a force holds a value, or no scan runs."""
@@ -246,12 +176,14 @@ class Asker:
         return rig is not None and (ran.run.path == rig.name or ran.run.path.startswith(f"{rig.name}."))
 
     def _paths(self, here: Here) -> set[str]:
-        """The paths by which something may be driven: its own, and that of its point."""
+        """The paths by which something may be driven: its own, that of its point, that of what it is a bit of."""
+        whole, _, bit = here.path.rpartition(".")
+        found = {here.path, *([whole] if here.bit is not None and bit.isdigit() else [])}
         with suppress(NoSignal):
             unit = self.followed.unit
             field = field_signal(unit, find_signal(unit, here.path))
-            return {here.path, *([field.path] if field is not None else [])}
-        return {here.path}
+            found |= {field.path} if field is not None else set()
+        return found
 
     def _is_from_the_field(self, here: Here) -> bool:
         """Whether a tag has its value from a point of input."""
@@ -322,11 +254,14 @@ class Asker:
             case typed.CallInstance(inputs=inputs, outputs=outputs):
                 values = [value for pin, value in inputs if here.path.endswith(f".{pin.name}")]
                 if not values:
-                    self._taken(node, here, ran, outputs, wrote, entry.at, above)
+                    self._taken(node, here, ran, outputs, wrote, entry, above)
             case typed.For():
                 node.statement = _text_of(ran)
         for value in values:
             found = deciding(ran, value)
+            is_copied = isinstance(statement, typed.Assign) and isinstance(value, typed.Load)
+            if is_copied and (bit := _bit_in(here, entry)) is not None:
+                found = replaced(found, bits={each.at: bit for each in found.operands[:1]})
             if found.operands:
                 node.reasons.append(self._reason("value", ran, value, found, wrote, above))
         if kind_of(statement, unit) != "copy":
@@ -354,10 +289,10 @@ class Asker:
             value.type,
             alone=found.alone,
         )
-        reason.operands = [self._operand(operand, ran, wrote, above) for operand in found.operands]
+        reason.operands = [self._operand(each, ran, wrote, above, found.bits.get(each.at)) for each in found.operands]
         return reason
 
-    def _operand(self, operand: Computed, ran: Ran, wrote: int, above: tuple[int, ...]) -> Node:
+    def _operand(self, operand: Computed, ran: Ran, wrote: int, above: tuple[int, ...], bit: int | None) -> Node:
         assert isinstance(operand.value, typed.Load)
         origin = operand.value.place.origin
         written_as = ran.run.unit.source.text[origin.start : origin.end] or operand.value.place.root.name
@@ -375,6 +310,8 @@ class Asker:
                 None,
                 "expression",
             )
+        if bit is not None:
+            here, content = here.bit_of(bit), bool(int(content) >> bit & 1)
         return self._node(here, content, wrote, operand.at, written_as, above)
 
     def _conditions(self, node: Node, ran: Ran, wrote: int, above: tuple[int, ...]) -> None:
@@ -449,15 +386,17 @@ class Asker:
         ran: Ran,
         outputs: Sequence[tuple[typed.Variable, typed.Receiver, bool]],
         wrote: int,
-        at: int,
+        entry: Write,
         above: tuple[int, ...],
     ) -> None:
         """An output that a call gave to a variable."""
+        bit = _bit_in(here, entry)
         called = next((run for run in ran.calls if run.unit.keeps_data), None)
         for pin, receiver, _ in outputs:
             if called is None or receiver.place.root.name.upper() not in here.path.upper():
                 continue
-            operand = self._at_path(joined(called.path, pin.name), wrote, at, pin.name, above)
+            path = joined(called.path, pin.name) + ("" if bit is None else f".{bit}")
+            operand = self._at_path(path, wrote, entry.at, pin.name, above)
             if operand is not None:
                 place = Place(ran.run.unit.source, ran.statement.origin.start, ran.run.path)
                 node.reasons.append(Reason("value", place, pin.name, operand.value, operand.type, [operand]))
@@ -471,7 +410,7 @@ class Asker:
             return None
         trail, _ = self.followed.scan(scan)
         value = slot.decode(bytes(trail.memory(at)), DATA + slot.offset)
-        return self._node(Here(path, slot.type, DATA + slot.offset), value, scan, at, written_as, above)
+        return self._node(Here(path, slot.type, DATA + slot.offset, slot.bit), value, scan, at, written_as, above)
 
     # --- blocks of the standard ---
 
@@ -552,34 +491,6 @@ def _is_output(unit: typed.Unit, offset: int) -> bool:
     return any(layout_of(unit).offsets[pin] == offset for pin in unit.section("output"))
 
 
-def block_words(
-    block: str, asked: str, values: dict[str, Value], pins: dict[str, Here], since: Callable[..., str]
-) -> tuple[tuple[str, ...], str]:
-    """Which inputs decide an output of a block of the standard, and what it says of itself."""
-
-    def text(name: str) -> str:
-        return shown(values[name], pins[name].type)
-
-    match block:
-        case "TON" | "TOF" | "TP" if "IN" in values:
-            running = 0 < int(values["ET"]) < int(values["PT"])
-            due = f", due at {since('IN', int(values['PT']))}" if running else ""
-            says = f"IN is {text('IN')} since {since('IN')}, ET is {text('ET')} of PT {text('PT')}{due}"
-            return (("IN", "PT") if running or asked == "ET" else ("IN",)), says
-        case "CTU" | "CTD" | "CTUD":
-            counts = [name for name in ("CU", "CD", "R", "LD") if name in values]
-            says = f"CV is {text('CV')} of PV {text('PV')}"
-            return (*counts, "PV"), says
-        case "ACTION_CONTROL":
-            asking = [name for name, pin in pins.items() if values[name] is True and name not in (asked, "Q", "A")]
-            return tuple(asking or ["N"]), f"asked for by {', '.join(asking)}" if asking else "no step asks for it"
-        case "SR" | "RS":
-            names = [name for name in pins if name not in ("Q1",)]
-            return tuple(names), ", ".join(f"{name} is {text(name)}" for name in names)
-    inputs = [name for name in pins if name != asked and name in ("CLK", "IN", "S", "R", "S1", "R1")]
-    return tuple(inputs), ", ".join(f"{name} is {text(name)}" for name in inputs)
-
-
 def _missing(run: Run, ways: Sequence[Way]) -> tuple[Ran, typed.Expression, tuple[int, int], Value | None] | None:
     """The condition that kept a statement from running, with where it stands, and what it would have to be."""
     for outer, way in ways:
@@ -630,7 +541,17 @@ def _driving(drives: Sequence[Drive], paths: set[str], scan: int) -> tuple[Drive
 def _touches(write: Write, here: Here) -> bool:
     if write.ran is None:
         return write.address == here.address
+    if here.bit is not None and isinstance(write.ran.statement, typed.AssignPart):
+        part = write.ran.statement
+        number = 8 * (here.address - write.address) + here.bit
+        if not part.shift <= number < part.shift + (1 if part.type.family == "bool" else part.type.bits):
+            return False
     return write.address < here.end and here.address < write.address + len(write.after)
+
+
+def _bit_in(here: Here, write: Write) -> int | None:
+    """The number of a bit in what was written as a whole; None of what is no bit."""
+    return None if here.bit is None else 8 * (here.address - write.address) + here.bit
 
 
 def _last_in(trail: Scan, here: Here, end: int) -> Write | None:
@@ -639,4 +560,5 @@ def _last_in(trail: Scan, here: Here, end: int) -> Write | None:
 
 
 def _part(memory: bytes | bytearray, here: Here) -> bytes:
-    return bytes(memory[here.address : here.end])
+    part = bytes(memory[here.address : here.end])
+    return part if here.bit is None else bytes([part[0] >> here.bit & 1])

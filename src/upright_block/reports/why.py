@@ -8,7 +8,7 @@ from typing import Any
 from upright_block.asking import asked
 from upright_block.language.literals import shown, shown_duration
 from upright_block.language.timebase import Timebase
-from upright_block.reasons.why import Node, Place, Reason
+from upright_block.reasons.tree import Node, Place, Reason
 from upright_block.reports.styled import Line
 
 MOST_LINES = 20

@@ -1,0 +1,87 @@
+"""The tree of reasons: nodes, which are signals at moments, and what decides them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from upright_block.cases.plan import ReadyCase
+from upright_block.language.literals import Value, shown
+from upright_block.language.nodes import fresh, record, state
+from upright_block.language.source import Source
+from upright_block.language.timebase import Timebase
+from upright_block.language.types import Type
+
+
+@record
+class Place:
+    """Where something stands: a source and an offset in it, in an instance."""
+
+    source: Source
+    start: int
+    instance: str
+
+
+@state
+class Reason:
+    """An expression or a circumstance that decides the value of a node, with the operands that decide it.
+
+    ``role`` is ``value``, ``condition``, ``kept`` (a statement that could have changed it since and did not run) or
+    ``block``; where ``alone`` each operand would do by itself.
+    """
+
+    role: str
+    place: Place
+    expression: str
+    value: Value | None
+    type: Type | None
+    operands: list[Node] = fresh(default_factory=list)
+    alone: bool = False
+    says: str = ""
+    wanted: Value | None = None
+
+
+@state
+class Node:
+    """A signal with its value at the moment at which it was read, and its reasons.
+
+    ``since`` is the scan that gave it this value, None where it never had another; ``kind`` is ``written``, or of a
+    leaf what gave it; ``same`` is the number of a node that was told before.
+    """
+
+    number: int
+    path: str
+    type: Type
+    value: Value
+    written_as: str | None
+    scan: int
+    since: int | None
+    kind: str
+    place: Place | None = None
+    wrote: int | None = None
+    statement: str = ""
+    late: bool = False
+    reasons: list[Reason] = fresh(default_factory=list)
+    same: int | None = None
+    is_cut: bool = False
+
+    @property
+    def text(self) -> str:
+        """The value as case files have it."""
+        return shown(self.value, self.type)
+
+    def leaves(self) -> Iterator[Node]:
+        """What nobody in the library decides, below it."""
+        if not self.reasons and self.same is None and not self.is_cut:
+            yield self
+        for reason in self.reasons:
+            for operand in reason.operands:
+                yield from operand.leaves()
+
+
+@record
+class Answer:
+    """The tree of reasons that a run gives, of a case where it is one."""
+
+    node: Node
+    timebase: Timebase
+    case: ReadyCase | None
