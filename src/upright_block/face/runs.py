@@ -14,6 +14,7 @@ from upright_block.language.words import has_errors
 
 if TYPE_CHECKING:
     from upright_block.cases.byhand import Wishes
+    from upright_block.face.steered import Steered
     from upright_block.language.telling.findings import Finding
     from upright_block.language.timebase import Timebase
     from upright_block.language.typed import Unit
@@ -21,7 +22,6 @@ if TYPE_CHECKING:
     from upright_block.library.writing import Changes
     from upright_block.reasons.scans import Statements
     from upright_block.reasons.tree import Answer
-    from upright_block.runs.controller import Controller
     from upright_block.runs.following import Followed
     from upright_block.runs.watched import Row, Watched
     from upright_block.traces.comparing import Comparison
@@ -237,7 +237,7 @@ class WithRuns(WithCases):
         scan: str | int | None = None,
         given: Mapping[str, Value] | None = None,
         record: Sequence[str] = ("*",),
-    ) -> Controller:
+    ) -> Steered:
         """A controller that runs one instance of a block, a function, a program or a configuration.
 
         ``scan`` is the time of a scan, such as ``"100ms"`` or an int in ns; of a configuration its tasks say it, else
@@ -250,11 +250,11 @@ class WithRuns(WithCases):
             BadValue: a given value, or ``scan``, does not fit.
         """
         from upright_block.compiler.program import Mode, as_block
-        from upright_block.runs.controller import Controller
+        from upright_block.face.steered import Steered
 
         unit, timebase = self._subject(name, scan)
         mode = Mode(checks_overflow=self._checks_overflow)
-        return Controller(as_block(unit), self._library.scope, timebase, given or {}, mode, record)
+        return Steered(as_block(unit), self._library.scope, timebase, given or {}, mode, record)
 
 
 def is_trace_file(name: str) -> bool:

@@ -99,3 +99,7 @@ def no_approved_map(name: str, problem: object) -> Said:
 
 def no_single_value(path: str) -> Said:
     return f"{path} is no single value.", "Name one that it holds."
+
+
+def nothing_ran(path: str) -> Said:
+    return f"{path} has no reasons yet: no scan has run, or it is a constant.", "Run a scan first."

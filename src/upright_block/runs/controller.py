@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from array import array
 from collections.abc import Mapping, Sequence
 from fnmatch import fnmatchcase
 from typing import TYPE_CHECKING, cast
 
 from upright_block.cases.cells import cell_text, duration, parse_value
 from upright_block.cases.drafting import Draft
+from upright_block.cases.plan import Drive, idle_spans
 from upright_block.compiler.artifact import Slot
 from upright_block.compiler.linking import Bodies
 from upright_block.compiler.looking import Probe
@@ -26,6 +28,7 @@ from upright_block.language.types import Elementary, Enumeration, String
 from upright_block.machine.events import POWERED
 from upright_block.machine.machine import Machine
 from upright_block.runs import words
+from upright_block.runs.following import Followed
 from upright_block.runs.session import Checkpoint, Recorder, Session, bare_plan
 from upright_block.traces.tracks import Gatherer, Tracks
 
@@ -38,14 +41,28 @@ _TIMES = ("duration", "date", "time of day", "date and time")
 
 
 @record
+class Act:
+    """What was done from outside before a scan: a value that was ``set``, a ``force`` (None ends it), or ``power``,
+    with its word for the path.
+    """
+
+    scan: int
+    kind: str
+    path: str
+    value: Value | None
+
+
+@record
 class Moment:
     """What a controller holds at a moment, with what it had recorded until then.
 
     ``program`` says which controllers can come back to it: those of the same unit, with the same constants and scans.
+    ``acts`` are what was done from outside.
     """
 
     checkpoint: Checkpoint
     program: tuple[object, ...]
+    acts: tuple[Act, ...]
 
 
 class Controller:
@@ -70,6 +87,7 @@ class Controller:
         self._mode = mode
         self._bodies = Bodies()
         self._conditions: dict[str, Unit] = {}
+        self._acts: list[Act] = []
         constants: dict[Variable, Value] = {}
         for path, value in given.items():
             signal = self._signal(path)
@@ -116,6 +134,7 @@ class Controller:
         """
         for slot, content in self._stored(path, value):
             self._machine.poke(slot, content)
+            self._acts.append(Act(self._session.scan, "set", slot.path, slot.decode(content, 0)))
 
     def force(self, path: str, value: Value) -> None:
         """Hold a variable at a value, against the program, until it is released.
@@ -133,6 +152,7 @@ class Controller:
             self._make_anew()
         for slot, content in stored:
             self._machine.force(slot, content)
+            self._acts.append(Act(self._session.scan, "force", slot.path, slot.decode(content, 0)))
 
     def release(self, path: str) -> None:
         """End the force on a variable, if there is one.
@@ -143,7 +163,9 @@ class Controller:
         signal = self._signal(path)
         for part in (signal, field_signal(self.unit, signal)):
             if part is not None:
-                self._machine.release(self._machine.slot(part))
+                slot = self._machine.slot(part)
+                self._machine.release(slot)
+                self._acts.append(Act(self._session.scan, "force", slot.path, None))
 
     def _stored(self, path: str, value: Value) -> list[tuple[Slot, bytes]]:
         """What is stored where for a value: in its variable, and in the point of a tag."""
@@ -208,6 +230,7 @@ class Controller:
         if self._machine.powered == "off" and word in ("stop", "run"):
             raise BadValue(*words.power_is_off(word))
         self._session.switch(cast("Power", word))
+        self._acts.append(Act(self._session.scan, "power", word, None))
 
     def scan(self, count: int = 1) -> None:
         """Run some scans.
@@ -264,7 +287,7 @@ class Controller:
 
     def snapshot(self) -> Moment:
         """All that the controller holds now: data, clock, forces."""
-        return Moment(self._session.checkpoint(), self._program)
+        return Moment(self._session.checkpoint(), self._program, tuple(self._acts))
 
     def restore(self, moment: Moment) -> None:
         """Come back to a moment of this controller, or of another of the same program; what was recorded after it, or
@@ -279,6 +302,36 @@ class Controller:
             self._mode = replaced(self._mode, forces=True)
             self._make_anew()
         self._session.back(moment.checkpoint)
+        self._acts = list(moment.acts)
+
+    def followed(self) -> Followed:
+        """All that was done until now, as a run any scan of which can be looked at."""
+        session, forced = self._session, {act.path for act in self._acts if act.kind == "force"}
+        drives = tuple(
+            Drive(path, kind == "force", array("q", by_scan), list(by_scan.values()), is_input=slot.is_driven)
+            for (kind, path), by_scan in self._by_path().items()
+            for slot in [self._machine.slot(path)]
+        )
+        power = tuple((act.scan, cast("Power", act.path)) for act in self._acts if act.kind == "power")
+        timebase = session.plan.timebase
+        plan = replaced(
+            session.plan,
+            scans=session.scan,
+            constants=tuple((variable.name, value) for variable, value in self._constants.items()),
+            drives=drives,
+            power=power,
+            idle=tuple(idle_spans(power, session.scan, timebase)),
+        )
+        mode = replaced(self._mode, forces=bool(forced))
+        return Followed(self.unit, plan, Machine.of(make_program(self.unit, self._constants, mode=mode)), mode)
+
+    def _by_path(self) -> dict[tuple[str, str], dict[int, Value | None]]:
+        """What was set and forced, by path, each with its values by the scans before which that was."""
+        found: dict[tuple[str, str], dict[int, Value | None]] = {}
+        for act in self._acts:
+            if act.kind != "power":
+                found.setdefault((act.kind, act.path), {})[act.scan] = act.value
+        return found
 
     @property
     def _program(self) -> tuple[object, ...]:
