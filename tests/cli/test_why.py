@@ -127,6 +127,25 @@ def test_a_bit_follows_that_bit_alone(tmp_path: Path) -> None:
     assert (found["w.2"]["kind"], found["w.2"]["value"], found["w.2"]["wrote_scan"]) == ("set", True, 10)
 
 
+def test_of_a_scan_that_stopped_the_fault_is_told(tmp_path: Path) -> None:
+    block = (
+        "FUNCTION_BLOCK B VAR_INPUT d : INT := 1; END_VAR VAR_OUTPUT q, r : INT; END_VAR\n"
+        "q := d + 1;\nr := 10 / d;\nEND_FUNCTION_BLOCK\n"
+    )
+    write_files(tmp_path, {"upright.toml": 'name = "t"\n', "blocks/b.st": block})
+    data = told("B", "q", "--library", tmp_path, "--set", "d=0@1s")
+    assert (data["scan"], data["tree"]["value"], data["fault"]["kind"], data["fault"]["line"]) == (
+        10,
+        1,
+        "division by zero",
+        3,
+    )
+    old = told("B", "r", "--library", tmp_path, "--set", "d=0@1s")["tree"]
+    assert (old["value"], old["wrote_scan"], old["since_scan"]) == (10, 9, 0)
+    output = upright("why", "B", "r", "--library", tmp_path, "--set", "d=0@1s").output
+    assert "Division by zero at 1s (scan 10)" in output
+
+
 def test_what_cannot_be_asked_is_refused() -> None:
     for call, said in (
         (("VentDrive", "openng"), "Did you mean opening?"),

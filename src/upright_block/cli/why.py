@@ -7,7 +7,7 @@ import click
 from upright_block import OpenLibrary, UprightError, Wishes
 from upright_block.cli.common import library_option, show_json, show_lines, width
 from upright_block.cli.driving import driving_options, refused
-from upright_block.reports import why_data, why_lines
+from upright_block.reports import fault_data, stop_lines, why_data, why_lines
 
 
 @click.command(
@@ -44,9 +44,11 @@ def command(
                 "scan": answer.node.scan,
                 "time_ns": answer.timebase.time(answer.node.scan),
                 "wrong": None,
-                "fault": None,
+                "fault": None if answer.fault is None else fault_data(answer.fault, answer.timebase),
                 "tree": why_data(answer.node, answer.timebase),
             }
         )
         return
     show_lines(why_lines(answer.node, answer.timebase, width(), show_all))
+    if answer.fault is not None:
+        show_lines([[], *stop_lines(answer.fault, answer.timebase)])

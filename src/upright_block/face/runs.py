@@ -137,7 +137,8 @@ class WithRuns(WithCases):
             raise UnknownName(said.message, said.way_out) from None
         if not found.is_value:
             raise UnknownName(*words.no_single_value(signal))
-        return Answer(Asker(followed, case).why(found, number), followed.plan.timebase, case)
+        node = Asker(followed, case).why(found, number)
+        return Answer(node, followed.plan.timebase, case, followed.scan(number)[1])
 
     def compare(self, run: Watched, own: Mapping[str, Track], against: str) -> Comparison:
         """Compare a run, of which ``own`` was gathered, with that of a case, or with a trace file (``.csv``, ``.vcd``).

@@ -10,6 +10,7 @@ from upright_block.language.nodes import fresh, record, state
 from upright_block.language.source import Source
 from upright_block.language.timebase import Timebase
 from upright_block.language.types import Type
+from upright_block.machine.trace import Fault
 
 
 @record
@@ -80,8 +81,9 @@ class Node:
 
 @record
 class Answer:
-    """The tree of reasons that a run gives, of a case where it is one."""
+    """The tree of reasons that a run gives, of a case where it is one; ``fault`` stopped the scan."""
 
     node: Node
     timebase: Timebase
     case: ReadyCase | None
+    fault: Fault | None

@@ -50,6 +50,7 @@ if TYPE_CHECKING:
     from upright_block.reports.textplot import diagram_lines
     from upright_block.reports.verdicts import (
         failure_lines,
+        fault_data,
         first_wrong,
         not_run_data,
         not_run_line,
@@ -112,6 +113,7 @@ __getattr__ = exported(
         "why": ("why_data", "why_lines"),
         "verdicts": (
             "failure_lines",
+            "fault_data",
             "first_wrong",
             "not_run_data",
             "not_run_line",
@@ -149,6 +151,7 @@ __all__ = [
     "entry_lines",
     "event_lines",
     "failure_lines",
+    "fault_data",
     "finding_data",
     "finding_line",
     "finding_list",
