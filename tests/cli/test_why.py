@@ -146,6 +146,20 @@ def test_of_a_scan_that_stopped_the_fault_is_told(tmp_path: Path) -> None:
     assert "Division by zero at 1s (scan 10)" in output
 
 
+def test_a_scan_that_does_too_much_is_refused_and_not_half_told(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("upright_block.machine.machine._TRAIL", 16 * 200)
+    block = (
+        "FUNCTION_BLOCK B VAR_OUTPUT s : INT; END_VAR VAR i : INT; END_VAR\n"
+        "FOR i := 1 TO 500 DO s := s + i; END_FOR;\nEND_FUNCTION_BLOCK\n"
+    )
+    write_files(tmp_path, {"upright.toml": 'name = "t"\n', "blocks/b.st": block})
+    result = upright("why", "B", "s", "--library", tmp_path, "--at", "1s")
+    assert (result.exit_code, "The scan at 1s does more than can be followed." in result.output) == (2, True)
+    assert "the rest is left out" in upright("scan", "B", "--library", tmp_path, "--at", "1s").output
+
+
 def test_what_cannot_be_asked_is_refused() -> None:
     for call, said in (
         (("VentDrive", "openng"), "Did you mean opening?"),

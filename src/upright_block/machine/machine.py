@@ -35,7 +35,7 @@ if TYPE_CHECKING:
     from upright_block.machine.events import Power
 
 _PAGE = 65536
-_TRAIL = 64 << 20
+_TRAIL = 16 << 20
 _LOG = 16 << 20
 """Bytes of changes that are logged before they are looked at."""
 _MOST_AT_ONCE = 1 << 20

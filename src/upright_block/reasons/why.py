@@ -47,19 +47,24 @@ class Asker:
         """The reasons of the value of a signal after a scan.
 
         Raises:
-            BadValue: the scan does more than a trail has room for.
+            BadValue: a scan that matters does more than a trail has room for.
         """
         self.nodes, self.asked = 0, scan
         self.told.clear()
         slot = self.followed.program.slot(signal)
         here = Here(signal.path, slot.type, DATA + slot.offset, slot.bit)
         self.followed.changes(here.slot)  # first, since it goes through the whole run
-        trail, _ = self.followed.scan(scan)
-        if not trail.is_whole:
-            raise BadValue(*words.too_much(shown_duration(self.followed.plan.timebase.time(scan))))
+        trail = self._trail(scan)
         memory = trail.memory(trail.length)
         value = slot.decode(bytes(memory), DATA + slot.offset)
         return self._node(here, value, scan, trail.length, None, ())
+
+    def _trail(self, number: int) -> Scan:
+        """What a scan did, all of it."""
+        trail, _ = self.followed.scan(number)
+        if not trail.is_whole:
+            raise BadValue(*words.too_much(shown_duration(self.followed.plan.timebase.time(number))))
+        return trail
 
     # --- a node ---
 
@@ -116,7 +121,7 @@ class Asker:
 
     def _since(self, here: Here, scan: int, at: int) -> int | None:
         """The scan that gave a value that it has before an entry of the trail of a scan."""
-        trail, _ = self.followed.scan(scan)
+        trail = self._trail(scan)
         inside = [w for w in trail.writes if w.at < at and _touches(w, here) and w.before != w.after]
         if inside and _part(trail.memory(at), here) != _part(trail.before, here):
             return scan
@@ -126,14 +131,14 @@ class Asker:
 
     def _changes_later(self, here: Here, scan: int, at: int) -> bool:
         """Whether a value is another at the end of a scan than before an entry of its trail."""
-        trail, _ = self.followed.scan(scan)
+        trail = self._trail(scan)
         return _part(trail.memory(at), here) != _part(trail.memory(trail.length), here)
 
     def _last_write(
         self, here: Here, scan: int, at: int, since: int | None, is_older: bool
     ) -> tuple[int, Write] | None:
         """The scan and the entry that wrote a value last; of a node's own older value that which began it."""
-        trail, _ = self.followed.scan(scan)
+        trail = self._trail(scan)
         found = _last_in(trail, here, at)
         if found is not None:
             return scan, found
@@ -143,7 +148,7 @@ class Asker:
                 number = since  # it was driven, or given back after a restart
             if number is None or number >= scan:
                 return None
-            trail, _ = self.followed.scan(number)
+            trail = self._trail(number)
             found = _last_in(trail, here, trail.length)
             if found is not None or number == since:
                 return None if found is None else (number, found)
@@ -166,7 +171,7 @@ class Asker:
 
     def _write_of_rig(self, here: Here, scan: int) -> Ran | None:
         """The statement of the rig that gave a tag its value in the field, in a scan."""
-        trail, _ = self.followed.scan(scan)
+        trail = self._trail(scan)
         writes = (w for w in reversed(trail.writes) if w.ran is not None and _touches(w, here))
         return next((w.ran for w in writes if w.ran is not None and self._is_of_rig(w.ran)), None)
 
@@ -340,7 +345,7 @@ class Asker:
 
     def _kept(self, node: Node, here: Here, above: tuple[int, ...]) -> None:
         """What could have changed a value, in the unit that has it, and why it did not run in the scan at hand."""
-        trail, _ = self.followed.scan(node.scan)
+        trail = self._trail(node.scan)
         holders = {path: unit for _, unit, path in self.followed.program.instances() if not unit.is_standard}
         held_by = [path for path in holders if not path or here.path.startswith(f"{path}.")]
         holder = max(held_by, key=len, default=None)
@@ -408,7 +413,7 @@ class Asker:
             slot = self.followed.program.slot(path)
         except NoSignal:
             return None
-        trail, _ = self.followed.scan(scan)
+        trail = self._trail(scan)
         value = slot.decode(bytes(trail.memory(at)), DATA + slot.offset)
         return self._node(Here(path, slot.type, DATA + slot.offset, slot.bit), value, scan, at, written_as, above)
 
@@ -419,7 +424,7 @@ class Asker:
         before.
         """
         for number, end in ((scan, at), (scan - 1, -1)):
-            trail, _ = self.followed.scan(number) if number >= 0 else (None, None)
+            trail = self._trail(number) if number >= 0 else None
             for run in reversed(trail.runs if trail is not None else ()):
                 offset, unit = here.address - run.address, run.unit
                 is_here = unit.is_standard and unit.keeps_data and 0 <= offset < layout_of(unit).size
@@ -455,7 +460,7 @@ class Asker:
     def _block(self, here: Here, run: Run, wrote: int, above: tuple[int, ...]) -> Reason:
         """A block of the standard speaks for itself, of its pins as they were when its call was over."""
         unit, path = run.unit, run.path
-        trail, _ = self.followed.scan(wrote)
+        trail = self._trail(wrote)
         memory = bytes(trail.memory(run.end))
         pins = {
             pin.name.upper(): Here(joined(path, pin.name), pin.type, run.address + layout_of(unit).offsets[pin])
