@@ -157,6 +157,13 @@ def test_what_was_written_last_is_what_a_watch_sees(at: str) -> None:
     assert {path: watched[path] for path in last} == last
 
 
+def test_a_selector_that_is_zero_is_a_number() -> None:
+    output = shown("VentDrive", "--library", EXAMPLES / "demo", "--at", "1s")
+    assert line_of(output, "CASE state OF").split()[-1] == "0"
+    found = told("VentDrive", "--library", EXAMPLES / "demo", "--at", "1s")
+    assert (found[0]["condition"], found[0]["way"]) == ({"expression": "state", "value": 0}, 1)
+
+
 def test_a_plant_is_shown_by_rows_and_in_order() -> None:
     place = ("Glasshouse", "--library", EXAMPLES / "demo", "--set", "bay1_open_button=1@1s", "--at", "1s")
     refused = upright("scan", *place)

@@ -40,6 +40,7 @@ def test_random_programs_agree_with_c(seed: int) -> None:
     [
         (Mode(notes_writers=True), None),
         (Mode(covers=True), None),
+        (Mode(trails=True, forces=True), None),
         (USUAL, 12),
         (Mode(covers=True, notes_writers=True), 1),
     ],

@@ -287,7 +287,10 @@ class Statements:
         text = " ".join(ran.run.unit.source.text[written.start : written.end].split())
         parts = set(map(id, expressions(value)))
         own = [computed for computed in ran.values if id(computed.value) in parts]
-        return Condition(written.start, text, value.type, value_of(ran, value) or False, tuple(self.reads(ran, own)))
+        found = value_of(ran, value)
+        return Condition(
+            written.start, text, value.type, False if found is None else found, tuple(self.reads(ran, own))
+        )
 
 
 def value_of(ran: Ran, value: typed.Expression) -> Value | None:
