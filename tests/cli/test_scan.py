@@ -133,7 +133,7 @@ def test_the_moment_is_that_of_a_case_a_condition_or_a_time(library: Path) -> No
     assert "500ms (scan 5)" in shown("c", *place).splitlines()[0]
     assert "(scan 3)" in shown("B", *place, "--set", "go=1@300ms", "--until", "one.n >= 5").splitlines()[0]
     late = upright("scan", "c", *place, "--at", "2s")
-    assert (late.exit_code, "The last scan of the case is at 500ms." in late.output) == (2, True)
+    assert (late.exit_code, "The last scan of the run is at 500ms." in late.output) == (2, True)
     assert "--for TIME" in late.output
     assert "(scan 20)" in shown("c", *place, "--at", "2s", "--for", "3s").splitlines()[0]
 
@@ -162,6 +162,14 @@ def test_a_selector_that_is_zero_is_a_number() -> None:
     assert line_of(output, "CASE state OF").split()[-1] == "0"
     found = told("VentDrive", "--library", EXAMPLES / "demo", "--at", "1s")
     assert (found[0]["condition"], found[0]["way"]) == ({"expression": "state", "value": 0}, 1)
+
+
+def test_a_sequence_reads_like_its_steps() -> None:
+    output = shown("waters bed after bed in the morning", "--library", EXAMPLES / "demo", "--at", "1m")
+    assert line_of(output, "> STEP Waters").endswith("TRUE  Waters.X 1")
+    assert line_of(output, "valve[bed] := Waters.X").endswith("valve[1] 1  bed 1, Waters.X 1")
+    assert ":0" not in output
+    assert "started" not in output
 
 
 def test_a_plant_is_shown_by_rows_and_in_order() -> None:

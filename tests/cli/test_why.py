@@ -160,6 +160,12 @@ def test_a_scan_that_does_too_much_is_refused_and_not_half_told(
     assert "the rest is left out" in upright("scan", "B", "--library", tmp_path, "--at", "1s").output
 
 
+def test_an_initial_value_stands_where_it_is_declared() -> None:
+    found = by_path(told("Glasshouse", "bay1_vent_up", "--at", "1s", *DEMO))
+    state = found["roof.Vent01.state"]
+    assert (state["kind"], state["file"], state["line"]) == ("initial", "blocks/vent_drive.st", 26)
+
+
 def test_what_cannot_be_asked_is_refused() -> None:
     for call, said in (
         (("VentDrive", "openng"), "Did you mean opening?"),

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 
 from upright_block.language import typed
-from upright_block.language.literals import Value
 from upright_block.language.nodes import fresh, record, replaced
 from upright_block.language.types import Elementary
 from upright_block.reasons.scans import value_of
@@ -58,7 +57,7 @@ def _of_logic(ran: Ran, value: typed.Binary, operator: str) -> Deciding:
     strong = operator == "OR"
     if bool(value_of(ran, value)) is not strong:
         return _together(*(deciding(ran, part) for part in parts))
-    making = [part for part in parts if bool(_value(ran, part)) is strong]
+    making = [part for part in parts if bool(value_of(ran, part)) is strong]
     found = [deciding(ran, part) for part in making]
     if any(not each.operands for each in found):  # a constant does it
         return Deciding(())
@@ -82,14 +81,10 @@ def _spine(value: typed.Expression, operator: str) -> list[typed.Expression]:
 def _chosen(ran: Ran, name: str, inputs: tuple[typed.Expression, ...]) -> Iterable[typed.Expression]:
     """The inputs of a standard function that matter."""
     if name in ("SEL", "MUX"):
-        chosen = _value(ran, inputs[0])
+        chosen = value_of(ran, inputs[0])
         if chosen is not None and 0 <= int(chosen) < len(inputs) - 1:
             return inputs[0], inputs[1 + int(chosen)]
     return inputs
-
-
-def _value(ran: Ran, part: typed.Expression) -> Value | None:
-    return value_of(ran, part)
 
 
 def _computed(ran: Ran, value: typed.Load) -> Deciding:

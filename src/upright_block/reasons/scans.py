@@ -11,9 +11,11 @@ from upright_block.language import syntax, typed
 from upright_block.language.literals import Value, shown
 from upright_block.language.names import did_you_mean
 from upright_block.language.nodes import record, replaced
+from upright_block.language.syntax import is_made
 from upright_block.language.types import Elementary, Type
 from upright_block.language.walking import every_statement, expressions
 from upright_block.reasons import words
+from upright_block.reasons.ways import written_condition
 from upright_block.reasons.where import Here, Where
 from upright_block.runs.following import Followed
 from upright_block.runs.trails import Computed, Ran, Run
@@ -140,6 +142,7 @@ class Statements:
             for statement in every_statement(run.unit.body or ())
             if statement.origin is not syntax.NO_PLACE
             for entry in self._entries(run, statement, by_statement.get(id(statement), ()))
+            if _is_told(entry)
         ]
 
     def not_run(self, unit: typed.Unit, path: str) -> list[Entry]:
@@ -167,6 +170,8 @@ class Statements:
         """A statement as it ran."""
         run, statement = ran.run, ran.statement
         way, conditions = self._way(ran)
+        if is_made(statement.origin):  # with what nobody wrote only what is read of what somebody did
+            conditions = tuple(condition for condition in conditions if condition.reads)
         is_loop = isinstance(statement, (typed.For, typed.While, typed.Repeat))
         return Entry(
             run.unit,
@@ -193,7 +198,7 @@ class Statements:
                 path, value = self.path_of(ran, computed), computed.content
                 if value is None:
                     value = self._texts.get(computed.at)
-                if value is not None and path not in seen:
+                if value is not None and path not in seen and ":" not in path:
                     seen.add(path)
                     yield Read(path, computed.value.place.type, value)
 
@@ -256,7 +261,11 @@ class Statements:
                 first = own[here.path][1] if here.path in own else before
                 own[here.path] = here, first, here.value(memory)
         return {
-            number: tuple(Written(path, here.type, before, after) for path, (here, before, after) in own.items())
+            number: tuple(
+                Written(path.partition(":")[0], here.type, before, after)
+                for path, (here, before, after) in own.items()
+                if ":" not in path or "transition:" in path  # else nobody wrote it
+            )
             for number, own in found.items()
         }
 
@@ -282,15 +291,12 @@ class Statements:
 
     def _condition(self, ran: Ran, node: _Deciding, value: typed.Expression) -> Condition:
         """A condition as it was computed last; FALSE where the scan stopped in it."""
-        origin = node.origin
-        written = getattr(origin, "selector", None) or getattr(origin, "condition", None) or origin
-        text = " ".join(ran.run.unit.source.text[written.start : written.end].split())
+        start, end = written_condition(node)
+        text = " ".join(ran.run.unit.source.text[start:end].split())
         parts = set(map(id, expressions(value)))
         own = [computed for computed in ran.values if id(computed.value) in parts]
         found = value_of(ran, value)
-        return Condition(
-            written.start, text, value.type, False if found is None else found, tuple(self.reads(ran, own))
-        )
+        return Condition(start, text, value.type, False if found is None else found, tuple(self.reads(ran, own)))
 
 
 def value_of(ran: Ran, value: typed.Expression) -> Value | None:
@@ -303,6 +309,11 @@ def value_of(ran: Ran, value: typed.Expression) -> Value | None:
 def _is_written(unit: typed.Unit) -> bool:
     """Whether somebody wrote statements of a unit, outside the standard."""
     return not unit.is_standard and any(each.origin is not syntax.NO_PLACE for each in unit.body or ())
+
+
+def _is_told(entry: Entry) -> bool:
+    """Whether a statement was written, or did something that can be seen."""
+    return not is_made(entry.statement.origin) or bool(entry.conditions or entry.reads or entry.writes)
 
 
 def kind_of(statement: typed.Statement, unit: typed.Unit) -> str:

@@ -43,6 +43,13 @@ def ways_of(unit: typed.Unit) -> Ways:
     return found
 
 
+def written_condition(node: typed.Branch | typed.Case | typed.While | typed.Repeat) -> tuple[int, int]:
+    """Where the condition of a branch or a loop, or the selector of a CASE, begins and ends in the text."""
+    origin = node.origin
+    written = getattr(origin, "selector", None) or getattr(origin, "condition", None) or origin
+    return written.start, written.end
+
+
 def _path_of(place: typed.Place) -> str:
     """The path of a place that leads by members alone; empty for another."""
     names = [place.root.name]

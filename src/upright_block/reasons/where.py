@@ -12,6 +12,7 @@ from upright_block.language import typed
 from upright_block.language.literals import Value
 from upright_block.language.nodes import Side, node
 from upright_block.language.types import BOOL, BYTE, Array, Elementary, String, Type
+from upright_block.runs.trails import Scan
 
 
 @node
@@ -38,6 +39,15 @@ class Here:
     def slot(self) -> Slot:
         """The same, as machines have it."""
         return Slot(self.path, self.type, self.address - DATA, self.bit)
+
+    def content(self, trail: Scan, at: int) -> bytes:
+        """What it was before an entry of the trail of a scan, as bytes."""
+        part = trail.part(self.address, self.end, at)
+        return part if self.bit is None else bytes([part[0] >> self.bit & 1])
+
+    def read(self, trail: Scan, at: int) -> Value:
+        """What it was before an entry of the trail of a scan."""
+        return self.slot.decode(trail.part(self.address, self.end, at), 0)
 
     def value(self, memory: bytes | bytearray) -> Value:
         """What it holds in a memory."""

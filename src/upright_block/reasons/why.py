@@ -22,7 +22,7 @@ from upright_block.reasons.blocks import block_words
 from upright_block.reasons.deciding import Deciding, deciding
 from upright_block.reasons.scans import kind_of, value_of
 from upright_block.reasons.tree import Node, Place, Reason
-from upright_block.reasons.ways import Way, ways_of
+from upright_block.reasons.ways import Way, ways_of, written_condition
 from upright_block.reasons.where import Here, Where
 from upright_block.runs.following import Followed
 from upright_block.runs.trails import Computed, Ran, Run, Scan, Write
@@ -55,9 +55,7 @@ class Asker:
         here = Here(signal.path, slot.type, DATA + slot.offset, slot.bit)
         self.followed.changes(here.slot)  # first, since it goes through the whole run
         trail = self._trail(scan)
-        memory = trail.memory(trail.length)
-        value = slot.decode(bytes(memory), DATA + slot.offset)
-        return self._node(here, value, scan, trail.length, None, ())
+        return self._node(here, here.read(trail, trail.length), scan, trail.length, None, ())
 
     def _trail(self, number: int) -> Scan:
         """What a scan did, all of it."""
@@ -122,8 +120,7 @@ class Asker:
     def _since(self, here: Here, scan: int, at: int) -> int | None:
         """The scan that gave a value that it has before an entry of the trail of a scan."""
         trail = self._trail(scan)
-        inside = [w for w in trail.writes if w.at < at and _touches(w, here) and w.before != w.after]
-        if inside and _part(trail.memory(at), here) != _part(trail.before, here):
+        if here.content(trail, at) != here.content(trail, 0):
             return scan
         changes = self.followed.changes(here.slot)
         before = bisect_right(changes, scan - 1)
@@ -132,7 +129,7 @@ class Asker:
     def _changes_later(self, here: Here, scan: int, at: int) -> bool:
         """Whether a value is another at the end of a scan than before an entry of its trail."""
         trail = self._trail(scan)
-        return _part(trail.memory(at), here) != _part(trail.memory(trail.length), here)
+        return here.content(trail, at) != here.content(trail, trail.length)
 
     def _last_write(
         self, here: Here, scan: int, at: int, since: int | None, is_older: bool
@@ -216,8 +213,10 @@ class Asker:
             node.kind = "driven" if node.place else "stimulus" if is_of_case else "set"
             return
         variable = signal.variable
-        source = variable.source or unit.source
-        node.place = Place(source, variable.start, "")
+        owners = [step.owner for step in signal.steps if isinstance(step, typed.Member)]
+        owner = owners[-1] if owners else unit
+        source = variable.source or (owner.source if isinstance(owner, (typed.Unit, typed.Structure)) else None)
+        node.place = Place(source, variable.start, "") if source is not None and not variable.is_hidden else None
         if any(path in paths for path, _ in plan.given):
             node.kind, node.place = "given", None
         elif (signal.is_driven and signal.tag is None) or (signal.tag is not None and signal.tag.area == "I"):
@@ -332,14 +331,14 @@ class Asker:
                         for number, branch in enumerate(branches[: way + 1]):
                             found = deciding(around, branch.condition)
                             if found.operands and not any(map(self._is_hidden, found.operands)):
-                                place = _condition_place(branch)
+                                place = written_condition(branch)
                                 reason = self._reason("condition", around, branch.condition, found, wrote, above, place)
                                 node.reasons.append(reason)
                                 reason.wanted = number == way
                     case typed.Case(selector=selector):
                         found = deciding(around, selector)
                         if found.operands:
-                            place = _condition_place(outer)
+                            place = written_condition(outer)
                             node.reasons.append(self._reason("condition", around, selector, found, wrote, above, place))
             at = at.run.caller
 
@@ -414,8 +413,8 @@ class Asker:
         except NoSignal:
             return None
         trail = self._trail(scan)
-        value = slot.decode(bytes(trail.memory(at)), DATA + slot.offset)
-        return self._node(Here(path, slot.type, DATA + slot.offset, slot.bit), value, scan, at, written_as, above)
+        here = Here(path, slot.type, DATA + slot.offset, slot.bit)
+        return self._node(here, here.read(trail, at), scan, at, written_as, above)
 
     # --- blocks of the standard ---
 
@@ -461,13 +460,12 @@ class Asker:
         """A block of the standard speaks for itself, of its pins as they were when its call was over."""
         unit, path = run.unit, run.path
         trail = self._trail(wrote)
-        memory = bytes(trail.memory(run.end))
         pins = {
             pin.name.upper(): Here(joined(path, pin.name), pin.type, run.address + layout_of(unit).offsets[pin])
             for pin in (*unit.section("input"), *unit.section("output"))
             if isinstance(pin.type, Elementary)
         }
-        values = {name: pin.value(memory) for name, pin in pins.items()}
+        values = {name: pin.read(trail, run.end) for name, pin in pins.items()}
         asked = here.path.rpartition(".")[2].upper()
         decides, says = block_words(unit.name.upper(), asked, values, pins, partial(self._since_text, pins, wrote))
         caller = run.caller
@@ -506,9 +504,9 @@ def _missing(run: Run, ways: Sequence[Way]) -> tuple[Ran, typed.Expression, tupl
             case typed.If(branches=branches):
                 taken = next((n for n, b in enumerate(branches) if value_of(around, b.condition)), len(branches))
                 if taken < way:
-                    return around, branches[taken].condition, _condition_place(branches[taken]), False
+                    return around, branches[taken].condition, written_condition(branches[taken]), False
                 if taken > way:
-                    return around, branches[way].condition, _condition_place(branches[way]), True
+                    return around, branches[way].condition, written_condition(branches[way]), True
             case typed.Case(selector=selector, arms=arms):
                 held = value_of(around, selector)
                 if held is None:
@@ -516,14 +514,8 @@ def _missing(run: Run, ways: Sequence[Way]) -> tuple[Ran, typed.Expression, tupl
                 fits = (n for n, arm in enumerate(arms) if any(a <= int(held) <= b for a, b in arm.ranges))
                 if next(fits, len(arms)) != way:
                     wanted = arms[way].ranges[0][0] if way < len(arms) else None
-                    return around, selector, _condition_place(outer), wanted
+                    return around, selector, written_condition(outer), wanted
     return None
-
-
-def _condition_place(node: typed.Branch | typed.Case) -> tuple[int, int]:
-    origin = node.origin
-    written = getattr(origin, "selector", None) or getattr(origin, "condition", None) or origin
-    return written.start, written.end
 
 
 def _text_of(ran: Ran) -> str:
@@ -561,9 +553,5 @@ def _bit_in(here: Here, write: Write) -> int | None:
 
 def _last_in(trail: Scan, here: Here, end: int) -> Write | None:
     """The last write of a value before an entry of a trail."""
-    return next((w for w in reversed(trail.writes) if w.at < end and _touches(w, here)), None)
-
-
-def _part(memory: bytes | bytearray, here: Here) -> bytes:
-    part = bytes(memory[here.address : here.end])
-    return part if here.bit is None else bytes([part[0] >> here.bit & 1])
+    written = reversed(trail.touching(here.address, here.end))
+    return next((write for write in written if write.at < end and _touches(write, here)), None)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import struct
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import cache, partial
 
 from upright_block.compiler.artifact import Held
@@ -21,6 +21,7 @@ from upright_block.language.walking import inner_bodies
 from upright_block.machine.machine import Machine
 
 _ENTRY = struct.Struct("<iIq")
+_BLOCK = 64
 Loop = typed.For | typed.While | typed.Repeat
 
 
@@ -104,7 +105,8 @@ class Scan:
     """A scan as it ran: all statements in their order, all writes, what was driven before it; ``runs`` begin with that
     of the root.
 
-    ``before`` is the memory at its beginning. It is not ``whole`` where the trail had no room for the rest.
+    ``before`` is the memory at its beginning; ``by_block`` has the writes by where they are, in blocks of the memory.
+    It is not ``whole`` where the trail had no room for the rest.
     """
 
     before: bytes
@@ -113,6 +115,27 @@ class Scan:
     runs: tuple[Run, ...]
     length: int
     is_whole: bool
+    by_block: Mapping[int, list[Write]]
+
+    def touching(self, start: int, end: int) -> list[Write]:
+        """The writes that touch what lies between two addresses, in their order."""
+        blocks = range(start // _BLOCK, (end - 1) // _BLOCK + 1)
+        found = {write.at: write for block in blocks for write in self.by_block.get(block, ())}
+        reached = (
+            write for write in found.values() if write.address < end and start < write.address + len(write.after)
+        )
+        return sorted(reached, key=lambda write: write.at)
+
+    def part(self, start: int, end: int, at: int) -> bytes:
+        """The bytes between two addresses as they were before an entry of the trail."""
+        found = bytearray(self.before[start:end])
+        for write in self.touching(start, end):
+            if write.at >= at:
+                break
+            first, last = max(write.address, start), min(write.address + len(write.after), end)
+            if first < last:
+                found[first - start : last - start] = write.after[first - write.address : last - write.address]
+        return bytes(found)
 
     def memory(self, at: int) -> bytearray:
         """The memory as it was before an entry of the trail."""
@@ -132,7 +155,7 @@ def read_trail(
     for at, entry in enumerate(_ENTRY.iter_unpack(trail)):
         reader.take(at, *entry)
     length = len(trail) // _ENTRY.size
-    return Scan(before, tuple(reader.ran), tuple(reader.writes), tuple(reader.runs), length, is_whole)
+    return Scan(before, tuple(reader.ran), tuple(reader.writes), tuple(reader.runs), length, is_whole, reader.by_block)
 
 
 class Follower:
@@ -162,6 +185,7 @@ class _Reader:
         self.now: list[Ran | None] = [None]
         self.ran: list[Ran] = []
         self.writes: list[Write] = []
+        self.by_block: dict[int, list[Write]] = {}
         self.runs: list[Run] = []
         self.called: tuple[Ran | None, typed.Expression | None] = None, None
 
@@ -233,6 +257,8 @@ class _Reader:
         write = Write(ran, address, bytes(self.memory[address : address + size]), after, at)
         self.memory[address : address + size] = after
         self.writes.append(write)
+        for block in {address // _BLOCK, (address + size - 1) // _BLOCK}:
+            self.by_block.setdefault(block, []).append(write)
         if ran is not None:
             ran.writes.append(write)
 

@@ -75,7 +75,7 @@ def stopped_before(time: str) -> Said:
 
 
 def after_the_case(last: str) -> Said:
-    return f"The last scan of the case is at {last}.", f"Choose a time up to that, or run longer: {asked('span')} TIME."
+    return f"The last scan of the run is at {last}.", f"Choose a time up to that, or run longer: {asked('span')} TIME."
 
 
 def after_the_condition(last: str) -> Said:
