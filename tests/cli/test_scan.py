@@ -165,11 +165,15 @@ def test_a_selector_that_is_zero_is_a_number() -> None:
 
 
 def test_a_sequence_reads_like_its_steps() -> None:
-    output = shown("waters bed after bed in the morning", "--library", EXAMPLES / "demo", "--at", "1m")
-    assert line_of(output, "> STEP Waters").endswith("TRUE  Waters.X 1")
-    assert line_of(output, "valve[bed] := Waters.X").endswith("valve[1] 1  bed 1, Waters.X 1")
-    assert ":0" not in output
-    assert "started" not in output
+    call = ("waters bed after bed in the morning", "--library", EXAMPLES / "demo", "--at", "1m")
+    found = told(*call)
+    (step,) = [entry for entry in found if (entry["kind"], entry["line"]) == ("if", 30)]
+    assert (step["ran"], {"path": "Waters.X", "value": True, "text": "1"} in step["reads"]) == (True, True)
+    (valve,) = [entry for entry in found if entry["text"] == "valve[bed] := Waters.X"]
+    assert valve["writes"] == [{"path": "valve[1]", "before": True, "after": True}]
+    paths = [each["path"] for entry in found for each in (*entry["reads"], *entry["writes"])]
+    assert [path for path in paths if ":" in path] == []
+    assert "transition" in paths
 
 
 def test_a_plant_is_shown_by_rows_and_in_order() -> None:
