@@ -56,7 +56,7 @@ MISTAKES: dict[str, tuple[dict[str, str], list[str], str]] = {
     "a second writer": (
         {"b.st": HEAD + "run := start;\nIF NOT ready THEN\n  run := FALSE;\nEND_IF;\nEND_FUNCTION_BLOCK\n"},
         ["B", "run", "--set", "start=1", "--at", "1s"],
-        "run := FALSE   b.st:6",
+        "overwrites TRUE of b.st:4",
     ),
     "a timer that never reaches its time": (
         {

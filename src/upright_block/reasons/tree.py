@@ -46,7 +46,8 @@ class Node:
     """A signal with its value at the moment at which it was read, and its reasons.
 
     ``since`` is the scan that gave it this value, None where it never had another; ``kind`` is ``written``, or of a
-    leaf what gave it; ``same`` is the number of a node that was told before.
+    leaf what gave it; ``same`` is the number of a node that was told before; ``overwritten`` are writes of the same
+    scan that lost.
     """
 
     number: int
@@ -61,6 +62,7 @@ class Node:
     wrote: int | None = None
     statement: str = ""
     late: bool = False
+    overwritten: list[tuple[Place, Value]] = fresh(default_factory=list)
     reasons: list[Reason] = fresh(default_factory=list)
     same: int | None = None
     is_cut: bool = False

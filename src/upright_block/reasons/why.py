@@ -105,6 +105,7 @@ class Asker:
         node.wrote = wrote
         node.place = Place(ran.run.unit.source, ran.statement.origin.start, ran.run.path)
         node.statement = _text_of(ran)
+        node.overwritten = self._overwritten(here, wrote, entry)
         key = here.address, wrote, entry.at
         if key in self.told:
             node.same, node.kind = self.told[key], "again"
@@ -116,6 +117,20 @@ class Asker:
         node.late = wrote < scan and here.address not in above and self._changes_later(here, scan, at)
         self._reasons(node, here, at, ran, entry, wrote, (*above, here.address))
         return node
+
+    def _overwritten(self, here: Here, scan: int, last: Write) -> list[tuple[Place, Value]]:
+        """What other statements wrote there before in the same scan, each once, with the value that was lost."""
+        trail = self._trail(scan)
+        found: dict[int, tuple[Place, Value]] = {}
+        for write in trail.touching(here.address, here.end):
+            ran = write.ran
+            if ran is None or last.ran is None or write.at >= last.at or not _touches(write, here):
+                continue
+            is_written = ran.statement.origin is not syntax.NO_PLACE and not ran.run.unit.name.startswith(":")
+            if is_written and ran.statement is not last.ran.statement and not self._is_of_rig(ran):
+                place = Place(ran.run.unit.source, ran.statement.origin.start, ran.run.path)
+                found[id(ran.statement)] = place, here.read(trail, write.at + 1)
+        return list(found.values())
 
     def _since(self, here: Here, scan: int, at: int) -> int | None:
         """The scan that gave a value that it has before an entry of the trail of a scan."""

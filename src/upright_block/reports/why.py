@@ -66,6 +66,8 @@ def _node_lines(node: Node, timebase: Timebase, depth: int, scan: int) -> Iterat
         at = f"  at {_time(timebase, node.wrote)}" if node.wrote is not None and node.wrote != scan else ""
         late = "  one scan late" if node.late else ""
         yield [*head, (f"   {node.statement}", ""), (f"   {_place(node.place)}", "dim"), (at, "warn"), (late, "warn")]
+        for place, value in node.overwritten:
+            yield [("  " * (depth + 1), ""), (f"overwrites {_shown(value, node.type)} of {_place(place)}", "warn")]
     else:
         yield [*head, *_source(node, timebase)]
     for reason in node.reasons:
@@ -129,7 +131,7 @@ def why_data(node: Node, timebase: Timebase) -> dict[str, Any]:
         **_place_data(node.place),
         "wrote_scan": node.wrote,
         "wrote_ns": None if node.wrote is None else timebase.time(node.wrote),
-        "overwritten": [],
+        "overwritten": [{**_place_data(place), "value": value} for place, value in node.overwritten],
         "same": node.same,
         "reasons": [_reason_data(reason, timebase) for reason in node.reasons],
     }
