@@ -80,4 +80,4 @@ def test_answers_of_random_programs_are_what_they_did(seed: int) -> None:
     known = [signal for signal in signals(whole) if signal.is_value]
     for signal in random.sample(known, min(8, len(known))):
         must_be_so(followed, asker.why(signal, random.randrange(4)), machine)
-    assert list(order_lines(Statements(followed, 2).in_order()))
+    assert list(order_lines(Statements.of(followed, 2).in_order()))

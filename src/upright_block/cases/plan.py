@@ -59,6 +59,18 @@ class Drive:
 
 
 @record
+class Insert:
+    """A value that is stored at ``path`` in the middle of a scan, before the statement that begins in it with a number,
+    from 1.
+    """
+
+    scan: int
+    statement: int
+    path: str
+    value: Value
+
+
+@record
 class Idle:
     """Scans of which none runs, from ``begin`` on; the first that runs again is ``end``, and then none ran for
     ``idled`` ns in all.
@@ -91,7 +103,8 @@ class Plan:
     the start, in ns. ``row_scans`` has the scan of each row. ``constants`` are the values that the case gives to
     constants, ``given`` what is stored before the first scan, ``shown`` the paths of the columns in the order of the
     table. ``clocks`` are the scans before which the wall clock is set, with what it shows then, in ns, ``power`` those
-    before which the power is switched, ``idle`` what therefore does not run.
+    before which the power is switched, ``idle`` what therefore does not run. ``inserts`` need a machine that leaves
+    trails, and stand in the order in which they are stored.
     """
 
     id: str
@@ -108,6 +121,7 @@ class Plan:
     clocks: tuple[tuple[int, int], ...] = ()
     power: tuple[tuple[int, Power], ...] = ()
     idle: tuple[Idle, ...] = ()
+    inserts: tuple[Insert, ...] = ()
 
     @property
     def checks(self) -> int:

@@ -41,6 +41,9 @@ _FIELDS = {
     "has_rig": "i",  # whether a rig runs before each scan
     "trail": "i",  # the next entry of the trail
     "trail_end": "i",
+    "begun": "i",  # the statements that have begun, of those that leave a trail
+    "insert": "i",  # the next event that is stored between two statements
+    "inserts_end": "i",
 }
 """The fields in their order, each with its format: eight bytes or four."""
 

@@ -1,6 +1,20 @@
 ;; The trail of a scan: what runs, what is computed and what is written goes into entries of 16 bytes, one behind the
 ;; other, as (number i32, about i32, value i64); "trails.py" says what the numbers mean. Where there is no room the rest
 ;; is left out, and "trail" stands at "trail_end".
+;; Each statement that begins has a number, from 1. What is stored in the middle of a scan are events whose scan is the
+;; number of the statement before which they are stored.
+(func $begin (param $number i32) (param $about i32) (local $begun i32) (local $insert i32)
+  (local.set $begun (i32.add (i32.load (i32.const {begun})) (i32.const 1)))
+  (i32.store (i32.const {begun}) (local.get $begun))
+  block $done loop $next
+  (local.set $insert (i32.load (i32.const {insert})))
+  (br_if $done (i32.ge_u (local.get $insert) (i32.load (i32.const {inserts_end}))))
+  (br_if $done (i64.ne (i64.load (local.get $insert)) (i64.extend_i32_u (local.get $begun))))
+  (call $trail (i32.const -21) (i32.const 0) (i64.const 0))
+  (call $event (i32.load offset=8 (local.get $insert)) (i32.load offset=12 (local.get $insert)) (i64.load offset=16 (local.get $insert)))
+  (i32.store (i32.const {insert}) (i32.add (local.get $insert) (i32.const 24)))
+  br $next end end
+  (call $trail (local.get $number) (local.get $about) (i64.const 0)))
 (func $trail (param $number i32) (param $about i32) (param $value i64) (local $at i32)
   (local.set $at (i32.load (i32.const {trail})))
   (if (i32.lt_u (local.get $at) (i32.load (i32.const {trail_end}))) (then

@@ -12,10 +12,10 @@ from upright_block.compiler.places import Frame
 from upright_block.language import typed
 from upright_block.language.types import Elementary
 
-ENTERED, LEFT, TURNED, CALLED, RESUMED = -16, -17, -18, -19, -20
+ENTERED, LEFT, TURNED, CALLED, RESUMED, INSERTED = -16, -17, -18, -19, -20, -21
 """Numbers of entries: a unit begins (about its address, its number), it ends, a loop turns, a call begins, a loop goes
-on behind its body (each with the number of what is told). From -8 to -1 so many bytes below zero are written. What is
-told has the numbers from 1 on.
+on behind its body (each with the number of what is told), what is written next comes from outside. From -8 to -1 so
+many bytes below zero are written. What is told has the numbers from 1 on.
 """
 
 
@@ -38,7 +38,7 @@ def begins(e: Emitter, statement: typed.Statement) -> None:
     """Tell that a statement begins."""
     e.at = statement
     number = e.code.told(Told(e.frame.unit, statement, None))
-    e.out.append(f"i32.const {number} {e.self_address(e.frame.offset)} i64.const 0 call $trail")
+    e.out.append(f"i32.const {number} {e.self_address(e.frame.offset)} call $begin")
 
 
 def turns(e: Emitter, loop: typed.Statement, entry: int) -> None:

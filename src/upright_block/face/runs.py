@@ -115,7 +115,7 @@ class WithRuns(WithCases):
         """
         from upright_block.reasons.scans import Statements
 
-        return Statements(*self.follow(target, wishes, at))
+        return Statements.of(*self.follow(target, wishes, at))
 
     def why(self, target: str, signal: str, wishes: Wishes, at: str | int | None = None) -> Answer:
         """The reasons of the value of a signal after a scan of a run, as `follow` chooses it.

@@ -1,18 +1,31 @@
-"""A machine in Python that answers why."""
+"""A machine in Python that goes through its scans statement by statement, forwards and backwards, and answers why."""
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Sequence
 from typing import Any
 
-from upright_block.errors import BadValue
+from upright_block.compiler.artifact import Slot
+from upright_block.compiler.layout import DATA
+from upright_block.errors import BadValue, ScanFault
 from upright_block.face import words
+from upright_block.language.literals import Value, shown_duration
+from upright_block.language.nodes import record, replaced, state
+from upright_block.language.signals import find_signal
 from upright_block.language.timebase import Timebase
+from upright_block.reasons.scans import Condition, Entry, Read, Statements, Written
 from upright_block.reasons.tree import Node
-from upright_block.reasons.why import Asker
-from upright_block.reports import plain, why_data, why_lines
-from upright_block.runs.controller import Controller
+from upright_block.reasons.where import Here
+from upright_block.reasons.why import Asker, last_write_in
+from upright_block.reports import entry_data, plain, step_line, why_data, why_lines
+from upright_block.runs.controller import Act, Moment
+from upright_block.runs.following import Followed
+from upright_block.runs.rewinding import Rewound
+from upright_block.runs.trails import Ran, Write
 
 _WIDTH = 120
+_MOST_EMPTY = 10_000
+"""Scans in which no statement runs that a step goes over."""
 
 
 class Explanation:
@@ -30,19 +43,363 @@ class Explanation:
         return "\n".join(plain(line) for line in why_lines(self.node, self._timebase, _WIDTH, show_all=True))
 
 
-class Steered(Controller):
-    """A controller of which reasons can be asked."""
+@record
+class Step:
+    """A statement of a scan: as it ran, or, where it is the one that comes next, as it is written.
+
+    ``turn`` are the numbers of the turns of the loops around it, from 1; ``way`` is the branch that ran, from 1;
+    ``turns`` are those of a loop; ``condition`` is the one that decided; ``opens`` is the instance that it calls.
+    """
+
+    scan: int
+    time_ns: int
+    file: str
+    line: int
+    column: int
+    instance: str
+    kind: str
+    text: str
+    ran: bool
+    turn: tuple[int, ...]
+    way: int | None
+    turns: int | None
+    condition: Condition | None
+    reads: tuple[Read, ...]
+    writes: tuple[Written, ...]
+    opens: str | None
+    entry: Entry
+
+    def data(self) -> dict[str, Any]:
+        """The same as plain data, see the documents."""
+        return {**entry_data(self.entry), "scan": self.scan, "time_ns": self.time_ns}
+
+    def __str__(self) -> str:
+        return plain(step_line(self.entry))
+
+
+def _step(entry: Entry, scan: int, time: int) -> Step:
+    source, start = entry.unit.source, entry.statement.origin.start
+    return Step(
+        scan,
+        time,
+        source.path,
+        entry.line,
+        source.column(start),
+        entry.instance,
+        entry.kind,
+        entry.text,
+        entry.ran is not None,
+        entry.turn,
+        entry.way,
+        entry.turns,
+        entry.conditions[-1] if entry.conditions else None,
+        entry.reads,
+        entry.writes,
+        entry.opens,
+        entry,
+    )
+
+
+@state
+class Open:
+    """A scan that is looked at up to the step ``at``, which comes next; ``steps`` have their numbers among all
+    statements that begin.
+    """
+
+    statements: Statements
+    steps: list[tuple[int, Ran]]
+    at: int = 0
+
+    @property
+    def number(self) -> int:
+        """The number of the statement that comes next."""
+        return self.steps[self.at][0]
+
+    @property
+    def entry_at(self) -> int:
+        """The entry of the trail before which it stands."""
+        return self.steps[self.at][1].at if self.at < len(self.steps) else self.statements.scan.length
+
+    def step(self, at: int) -> Step:
+        """A step, as it ran."""
+        found = self.statements
+        return _step(found.entry(self.steps[at][1]), found.number, found.time)
+
+
+class Steered(Rewound):
+    """A controller that stops at any statement of a scan, and of which reasons can be asked.
+
+    Between two statements it holds what the scan had made until then. What is set there acts in the next scan if it is
+    an input, at once if it is anything else; forces and the power act in the next scan.
+    """
+
+    _open: Open | None = None
+    _has_stopped = False
+    _last_followed: tuple[object, Followed] | None = None
+
+    # --- statement by statement ---
+
+    @property
+    def at(self) -> Step | None:
+        """The statement that comes next; None between scans."""
+        if self._open is None:
+            return None
+        found, (_, ran) = self._open.statements, self._open.steps[self._open.at]
+        entry = replaced(found.entry(ran), ran=None, way=None, turns=None, conditions=(), reads=(), writes=())
+        return _step(entry, found.number, found.time)
+
+    def step(self, over: bool = False) -> Step:
+        """Run one statement, and return what it did; between scans it is the first of the next.
+
+        One that calls a block is followed into it, unless its calls are stepped ``over``.
+
+        Raises:
+            ScanFault: it stopped the scan.
+            BadValue: no statement runs, or the scan does more than can be followed.
+        """
+        opened = self._open or self._begun()
+        step = opened.step(opened.at)
+        behind = opened.at + 1
+        own = opened.steps[opened.at][1]
+        while over and behind < len(opened.steps) and own in _callers(opened.steps[behind][1]):
+            behind += 1
+        self._open = opened
+        if behind < len(opened.steps):
+            opened.at = behind
+        else:
+            self._run(1, None)
+        return step
+
+    def back(self, over: bool = False, wrote: str | None = None) -> Step:
+        """Undo one statement, and return it; at the beginning of a scan it is the last of the scan before.
+
+        What was done from outside behind it is undone too. With ``over`` the calls of the statement are undone with it.
+        With ``wrote`` it goes back to just behind the last statement that wrote what is at that path.
+
+        Raises:
+            BadValue: nothing ran before, or nothing wrote it.
+            UnknownName: the path leads to no value.
+        """
+        before = self.snapshot()
+        try:
+            return self._back(over) if wrote is None else self._back_to_write(wrote)
+        except BadValue:
+            self.restore(before)
+            raise
+
+    def _begun(self) -> Open:
+        """The next scan in which a statement runs; those before it are over."""
+        before = self.snapshot()
+        for _ in range(_MOST_EMPTY if self._may_run() else 0):
+            opened = self._opened()
+            if opened.steps:
+                return opened
+            super()._run(1, None)
+        self.restore(before)
+        raise BadValue(*words.no_statement_ahead(_MOST_EMPTY))
+
+    def _may_run(self) -> bool:
+        """Whether the power is on, or comes back by itself."""
+        return self._machine.powered == "on" or bool(self._session.plan.power)
+
+    def _opened(self) -> Open:
+        """The next scan, from its beginning on."""
+        number, timebase = self._session.scan, self._session.plan.timebase
+        scan, fault = self._next_scan()
+        if not scan.is_whole:
+            raise BadValue(*words.too_long_to_follow(shown_duration(timebase.time(number))))
+        statements = Statements(self._trails().follower.program, timebase, number, scan, fault)
+        return Open(statements, statements.steps())
+
+    def _stand(self, opened: Open, at: int) -> None:
+        """Stand before a step of the next scan, and undo what was done from outside behind it."""
+        moment = (self._session.scan, opened.steps[at][0] if at else 0)
+        kept = [act for act in self._acts if act.made <= moment]
+        is_other = any(act.statement for act in self._acts[len(kept) :])
+        self._acts = kept
+        if at:
+            self._open = self._opened() if is_other else opened
+            self._open.at = at
+        else:
+            self._open = None
+
+    def _back(self, over: bool) -> Step:
+        opened, at = self._open, 0 if self._open is None else self._open.at
+        if opened is None:
+            opened = self._before()
+            at = len(opened.steps)
+        around = [id(ran) for ran in _callers(opened.steps[at][1])] if at < len(opened.steps) else []
+        at -= 1
+        if over:
+            calls = {id(ran) for ran in _callers(opened.steps[at][1])}.difference(around)
+            at = next((other for other, (_, ran) in enumerate(opened.steps[:at]) if id(ran) in calls), at)
+        step = opened.step(at)
+        self._stand(opened, at)
+        return step
+
+    def _before(self) -> Open:
+        """The last scan in which a statement ran; the controller is before it."""
+        last = self._session.scan - (not self._has_stopped)
+        plan = self._done(last + 1)
+        for number in range(last, -1, -1):
+            if not plan.is_idle(number):
+                self._leave_for(number)
+                opened = self._opened()
+                if opened.steps:
+                    return opened
+        raise BadValue(*words.nothing_ran_before())
+
+    def _leave_for(self, scan: int) -> None:
+        """Come back to the moment before a scan that has run, with what was done in the middle of it."""
+        self._return(scan, [act for act in self._acts if act.made < (scan + 1, 0)])
+        self._has_stopped = False
+
+    def _back_to_write(self, path: str) -> Step:
+        signal = self._signal(path)
+        slot = self._machine.slot(signal)
+        here = Here(signal.path, slot.type, DATA + slot.offset, slot.bit)
+        followed = self.followed()
+        number: int | None = self._session.scan
+        while number is not None:
+            if self._open is not None:
+                wrote = _last_write(self._open, here)
+                if wrote is not None:
+                    return self._behind(self._open, wrote)
+            number = followed.last_write(slot, number)
+            if number is not None:
+                self._leave_for(number)
+                self._open = self._opened()
+                self._open.at = len(self._open.steps)
+        raise BadValue(*words.never_written(path))
+
+    def _behind(self, opened: Open, wrote: Write) -> Step:
+        """Stand behind a statement of the scan at hand that wrote something."""
+        at = sum(ran.at <= wrote.at for _, ran in opened.steps)
+        own = next((number for number, (_, ran) in enumerate(opened.steps) if ran is wrote.ran), at - 1)
+        step = opened.step(own)
+        if at < len(opened.steps):
+            self._stand(opened, at)
+        else:
+            self._run(1, None)
+        return step
+
+    # --- what a controller does, in the middle of a scan too ---
+
+    def _run(self, scans: int, until: Slot | None) -> bool:
+        if self._open is not None and scans > 0:
+            if self._finish(until):
+                return True
+            scans -= 1
+        return self._noting(lambda: super(Steered, self)._run(scans, until))
+
+    def _noting(self, go: Any) -> bool:
+        try:
+            is_met: bool = go()
+        except ScanFault:
+            self._has_stopped = True
+            raise
+        return is_met
+
+    def _finish(self, until: Slot | None) -> bool:
+        """Finish the scan at hand; whether a condition holds then."""
+        number = self._session.scan
+        self._open = None
+        if self._inserts():
+            fault = self._run_inserted()
+            if fault is not None:
+                self._has_stopped = True
+                raise self._stopped(fault)
+            is_met = until is not None and bool(self._machine.peek(until))
+        else:
+            is_met = self._noting(lambda: super(Steered, self)._run(1, until))
+        for act in self._acts:
+            if act.scan == number + 1 and act.made < (number + 1, 0):
+                self._apply(act)
+        return is_met
+
+    def _peek(self, slot: Slot) -> Value:
+        opened = self._open
+        if opened is None:
+            return super()._peek(slot)
+        start = DATA + slot.offset
+        return slot.decode(opened.statements.scan.part(start, start + slot.size, opened.entry_at), 0)
+
+    def _do(self, done: Sequence[tuple[str, str, Value | None]]) -> None:
+        opened = self._open
+        if opened is None:
+            super()._do(done)
+            return
+        scan, made = self._session.scan, (self._session.scan, opened.number)
+        acts = [
+            Act(scan, kind, path, value, opened.number, made)
+            if kind == "set" and self._acts_at_once(path)
+            else Act(scan + 1, kind, path, value, 0, made)
+            for kind, path, value in done
+        ]
+        self._acts += acts
+        if any(act.statement for act in acts):
+            self._open = self._opened()
+            self._open.at = opened.at
+
+    def _acts_at_once(self, path: str) -> bool:
+        """Whether a value that is set in the middle of a scan acts there: an input acts in the next."""
+        signal = find_signal(self.unit, path)
+        is_from_field = signal.tag is not None and signal.tag.area == "I"
+        return not (signal.is_driven or is_from_field or path.upper().startswith("%I"))
+
+    def snapshot(self) -> Moment:
+        """All that the controller holds now: data, clock, forces, and where it stands in a scan."""
+        moment = super().snapshot()
+        return moment if self._open is None else replaced(moment, statement=self._open.number)
+
+    def restore(self, moment: Moment) -> None:
+        """Come back to a moment of this controller, or of another of the same program; what was recorded after it, or
+        by another, is dropped.
+
+        Raises:
+            BadValue: it is of another unit, or of one with other constants or another scan.
+        """
+        super().restore(moment)
+        self._open, self._has_stopped = None, False
+        if moment.statement:
+            self._open = self._opened()
+            self._open.at = next(at for at, (number, _) in enumerate(self._open.steps) if number == moment.statement)
+
+    # --- why ---
+
+    def followed(self, scans: int | None = None) -> Followed:
+        key = scans or self._session.scan, self._mode, tuple(self._acts)
+        if self._last_followed is None or self._last_followed[0] != key:
+            self._last_followed = key, super().followed(scans)
+        return self._last_followed[1]
 
     def why(self, path: str) -> Explanation:
-        """Why the value at a path is what it is, after the last scan.
+        """Why the value at a path is what it is, after the last scan, or before the statement that comes next.
 
         Raises:
             UnknownName: the path leads to no value.
             BadValue: no scan has run.
         """
-        signal = self._signal(path)
-        followed = self.followed()
+        signal, opened = self._signal(path), self._open
+        followed = self.followed() if opened is None else self.followed(self._session.scan + 1)
         if not followed.plan.scans or signal.variable.is_code:
             raise BadValue(*words.nothing_ran(path))
-        node = Asker(followed, None).why(signal, followed.plan.scans - 1)
-        return Explanation(node, followed.plan.timebase)
+        at = None if opened is None else opened.entry_at
+        return Explanation(Asker(followed, None).why(signal, followed.plan.scans - 1, at), followed.plan.timebase)
+
+
+def _last_write(opened: Open, here: Here) -> Write | None:
+    """The last statement that wrote something before where a scan stands, behind its first step."""
+    trail, end, first = opened.statements.scan, opened.entry_at, opened.steps[0][1].at
+    write = last_write_in(trail, here, end)
+    while write is not None and write.ran is None:
+        write = last_write_in(trail, here, write.at)
+    return write if write is not None and write.at > first else None
+
+
+def _callers(ran: Ran) -> Iterator[Ran]:
+    """The statements that called what a statement ran in, innermost first."""
+    caller = ran.run.caller
+    while caller is not None:
+        yield caller
+        caller = caller.run.caller

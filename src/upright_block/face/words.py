@@ -103,3 +103,25 @@ def no_single_value(path: str) -> Said:
 
 def nothing_ran(path: str) -> Said:
     return f"{path} has no reasons yet: no scan has run, or it is a constant.", "Run a scan first."
+
+
+def no_statement_ahead(scans: int) -> Said:
+    return (
+        f"No statement runs in the next {scans:,} scans.",
+        "Bring the power back, or run scans until a task is due.",
+    )
+
+
+def never_written(path: str) -> Said:
+    return f"No statement has written {path} until now.", "Ask why it has its value: why."
+
+
+def nothing_ran_before() -> Said:
+    return "No statement ran before this moment.", "Go on from here."
+
+
+def too_long_to_follow(time: str) -> Said:
+    return (
+        f"The scan at {time} does more than can be followed statement by statement.",
+        "Run the scan whole, or follow a smaller part of it.",
+    )

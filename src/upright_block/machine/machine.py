@@ -427,6 +427,7 @@ class Machine:
         until: Slot | None = None,
         counts_from: int | None = None,
         power: Mapping[int, Power] | None = None,
+        inserts: Mapping[int, bytes] | None = None,
     ) -> Iterator[Trace]:
         """Run scans ``self.scan`` to ``self.scan + scans - 1`` and give what changed piece by piece.
 
@@ -436,10 +437,13 @@ class Machine:
         run early and stands in the last piece, as does that of ``until`` itself, and so does a scan after which
         ``until``, a BOOL, is TRUE. A run that is left in the middle, by whatever exception, goes on with the next one.
         The log counts its scans from ``counts_from``, or for each piece from its first. ``power`` says before which
-        scans what is switched, see `switch`.
+        scans what is switched, see `switch`. ``inserts`` are, by scan, packed events that are stored in the middle of
+        it, each before the statement whose number, from 1, stands for its scan: on a machine that leaves trails.
         """
-        power = power or {}
-        ends = sorted({*ends, *power}) if power else ends
+        power, inserts = power or {}, inserts or {}
+        assert self.artifact.has_trail or not inserts
+        if power or inserts:
+            ends = sorted({*ends, *power, *inserts, *(scan + 1 for scan in inserts)})
         watched = _words(spans)
         size = sum(end - start for start, end in watched)
         span_at = align(self.artifact.end)
@@ -452,7 +456,8 @@ class Machine:
         log_at = align(start_at + len(table))
         room = min(_LOG, align(2 * scans * size)) + 2 * size
         self._trail = align(log_at + room), _TRAIL if self.artifact.has_trail else 0
-        self._reserve(sum(self._trail))
+        insert_at = sum(self._trail)
+        self._reserve(insert_at + max(map(len, inserts.values()), default=0))
         copies, masks = copy_at, []
         # Words are compared with a copy of theirs, through a mask: a word may hold bytes that nobody watches.
         self._bytes[copy_at + size : event_at] = bytes(size)
@@ -480,6 +485,8 @@ class Machine:
             counted = first if counts_from is None else counts_from
             if first in power:
                 self.switch(power[first])
+            inserted = inserts.get(first, b"")
+            self._bytes[insert_at : insert_at + len(inserted)] = inserted
             start_words = self._copied(watched, copy_at)
             header.fill(
                 self._bytes,
@@ -506,6 +513,8 @@ class Machine:
                 has_rig=int(self.artifact.has_rig),
                 trail=self._trail[0],
                 trail_end=sum(self._trail),
+                insert=insert_at,
+                inserts_end=insert_at + len(inserted),
             )
             upsets: list[Upset] = []
             fault = self._run_until(stop, log_at + room - 2 * size, upsets, until)

@@ -6,19 +6,22 @@ from collections.abc import Iterable, Iterator, Sequence
 from functools import cached_property
 
 from upright_block.compiler.artifact import joined
+from upright_block.compiler.program import Program
 from upright_block.errors import UnknownName
 from upright_block.language import syntax, typed
 from upright_block.language.literals import Value, shown
 from upright_block.language.names import did_you_mean
 from upright_block.language.nodes import record, replaced
 from upright_block.language.syntax import is_made
+from upright_block.language.timebase import Timebase
 from upright_block.language.types import Elementary, Type
 from upright_block.language.walking import every_statement, expressions
+from upright_block.machine.trace import Fault
 from upright_block.reasons import words
 from upright_block.reasons.ways import written_condition
 from upright_block.reasons.where import Here, Where
 from upright_block.runs.following import Followed
-from upright_block.runs.trails import Computed, Ran, Run
+from upright_block.runs.trails import Computed, Ran, Run, Scan
 
 _MOST_NAMED = 8
 _MOST_CHANGED = 40
@@ -52,7 +55,7 @@ class Condition:
     """A condition, or the selector of a CASE, as a statement computed it: where it stands, and what it read."""
 
     start: int
-    text: str
+    expression: str
     type: Type
     value: Value
     reads: tuple[Read, ...]
@@ -95,16 +98,30 @@ class Entry:
 
 
 class Statements:
-    """The statements of a scan of a run, by its number; ``fault`` stopped it."""
+    """The statements of a scan of a program, by its number; ``fault`` stopped it."""
 
-    def __init__(self, followed: Followed, number: int) -> None:
+    def __init__(self, program: Program, timebase: Timebase, number: int, scan: Scan, fault: Fault | None) -> None:
+        self.program = program
         self.number = number
-        self.time = followed.plan.timebase.time(number)
-        self.timebase = followed.plan.timebase
-        self.unit = followed.unit
-        self.scan, self.fault = followed.scan(number)
-        self.where = Where(followed.program)
-        self._instances = {path: unit for _, unit, path in followed.program.instances()}
+        self.time = timebase.time(number)
+        self.timebase = timebase
+        self.unit = program.subject
+        self.scan = scan
+        self.fault = fault
+        self.where = Where(program)
+
+    @classmethod
+    def of(cls, followed: Followed, number: int) -> Statements:
+        """Those of a scan of a run.
+
+        Raises:
+            BadValue: the run had stopped before it.
+        """
+        return cls(followed.program, followed.plan.timebase, number, *followed.scan(number))
+
+    @cached_property
+    def _instances(self) -> dict[str, typed.Unit]:
+        return {path: unit for _, unit, path in self.program.instances()}
 
     def of_instance(self, path: str) -> list[Entry]:
         """The statements of the instance at a path, or of the subject, letter case ignored; ``path#2`` are those of its
@@ -160,6 +177,16 @@ class Statements:
             for ran in self.scan.ran
             if ran.statement.origin is not syntax.NO_PLACE and not ran.run.unit.is_standard
         ]
+
+    def steps(self) -> list[tuple[int, Ran]]:
+        """The statements at which somebody who goes through the scan may stand, in the order in which they ran, each
+        with its number among all that began, from 1.
+        """
+        found = enumerate(self.scan.ran, 1)
+        return [(number, ran) for number, ran in found if not _is_beneath(ran) and self._is_seen(ran)]
+
+    def _is_seen(self, ran: Ran) -> bool:
+        return not is_made(ran.statement.origin) or _is_told(self.entry(ran))
 
     def _entries(self, run: Run, statement: typed.Statement, ran: Sequence[Ran]) -> Iterator[Entry]:
         if not ran:
@@ -304,6 +331,14 @@ def value_of(ran: Ran, value: typed.Expression) -> Value | None:
     if isinstance(value, typed.Constant):
         return value.value
     return next((computed.content for computed in reversed(ran.values) if computed.value is value), None)
+
+
+def _is_beneath(ran: Ran) -> bool:
+    """Whether a statement is none that somebody wrote into the library, as those of the standard's blocks and those
+    that copy points and tags.
+    """
+    unit = ran.run.unit
+    return ran.statement.origin is syntax.NO_PLACE or unit.is_standard or unit.name.startswith(":")
 
 
 def _is_written(unit: typed.Unit) -> bool:

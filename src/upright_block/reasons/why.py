@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from contextlib import suppress
 from functools import partial
 
-from upright_block.cases.plan import Drive, ReadyCase
+from upright_block.cases.plan import Drive, Insert, ReadyCase
 from upright_block.compiler.artifact import joined
 from upright_block.compiler.layout import DATA, layout_of
 from upright_block.errors import BadValue
@@ -43,8 +43,8 @@ class Asker:
         self.nodes = self.asked = 0
         self.told: dict[tuple[int, int, int], int] = {}
 
-    def why(self, signal: Signal, scan: int) -> Node:
-        """The reasons of the value of a signal after a scan.
+    def why(self, signal: Signal, scan: int, before: int | None = None) -> Node:
+        """The reasons of the value of a signal after a scan, or in it, before an entry of its trail.
 
         Raises:
             BadValue: a scan that matters does more than a trail has room for.
@@ -55,7 +55,8 @@ class Asker:
         here = Here(signal.path, slot.type, DATA + slot.offset, slot.bit)
         self.followed.changes(here.slot)  # first, since it goes through the whole run
         trail = self._trail(scan)
-        return self._node(here, here.read(trail, trail.length), scan, trail.length, None, ())
+        at = trail.length if before is None else before
+        return self._node(here, here.read(trail, at), scan, at, None, ())
 
     def _trail(self, number: int) -> Scan:
         """What a scan did, all of it."""
@@ -151,7 +152,7 @@ class Asker:
     ) -> tuple[int, Write] | None:
         """The scan and the entry that wrote a value last; of a node's own older value that which began it."""
         trail = self._trail(scan)
-        found = _last_in(trail, here, at)
+        found = last_write_in(trail, here, at)
         if found is not None:
             return scan, found
         number = since if is_older else self.followed.last_write(here.slot, scan)
@@ -161,7 +162,7 @@ class Asker:
             if number is None or number >= scan:
                 return None
             trail = self._trail(number)
-            found = _last_in(trail, here, trail.length)
+            found = last_write_in(trail, here, trail.length)
             if found is not None or number == since:
                 return None if found is None else (number, found)
             number = self.followed.last_write(here.slot, number)  # what was written there were other bits
@@ -173,7 +174,8 @@ class Asker:
         drive, number = _driving([drive for drive in plan.drives if drive.is_force], self._paths(here), scan)
         if drive is not None:
             node.kind, node.wrote = "forced", drive.scans[number]
-            node.place = self._row(drive.scans[number])
+            is_of_case = self.case is not None and drive in self.case.plan.drives
+            node.place = self._row(drive.scans[number]) if is_of_case else None
             return True
         if plan.is_idle(scan):
             switched = max(at for at, _ in plan.power if at <= scan)
@@ -221,10 +223,16 @@ class Asker:
             return
         paths = self._paths(here)
         drive, number = _driving([drive for drive in plan.drives if not drive.is_force], paths, scan)
+        inserted = [
+            insert.scan for insert in plan.inserts if insert.path in paths and self._is_before(insert, scan, at)
+        ]
+        if inserted and (drive is None or drive.scans[number] <= inserted[-1]):
+            node.kind, node.wrote = "set", inserted[-1]
+            return
         if drive is not None:
             node.wrote = drive.scans[number]
-            node.place = self._row(drive.scans[number])
-            is_of_case = self.case is not None and any(own.path in paths for own in self.case.plan.drives)
+            is_of_case = self.case is not None and drive in self.case.plan.drives
+            node.place = self._row(drive.scans[number]) if is_of_case else None
             node.kind = "driven" if node.place else "stimulus" if is_of_case else "set"
             return
         variable = signal.variable
@@ -242,6 +250,12 @@ class Asker:
                 self._kept(node, here, (*above, here.address))
         if signal.tag is not None and signal.tag.source is not None:
             node.place = Place(signal.tag.source, signal.tag.start, "")
+
+    def _is_before(self, insert: Insert, scan: int, at: int) -> bool:
+        """Whether something was stored in the middle of a scan before an entry of the trail of a scan."""
+        if insert.scan != scan:
+            return insert.scan < scan
+        return self._trail(scan).ran[insert.statement - 1].at <= at
 
     def _row(self, scan: int) -> Place | None:
         """The row of the case that a scan begins with."""
@@ -540,14 +554,17 @@ def _text_of(ran: Ran) -> str:
 
 
 def _driving(drives: Sequence[Drive], paths: set[str], scan: int) -> tuple[Drive | None, int]:
-    """What drives one of some paths in a scan, a force before all else, with the number of its value."""
-    found: tuple[Drive | None, int] = (None, 0)
+    """What drives one of some paths in a scan, the last of several, with the number of its value; None also where a
+    force was released.
+    """
+    found: list[tuple[int, Drive, int]] = []
     for drive in drives:
         number = bisect_right(drive.scans, scan) - 1
-        is_free = number < 0 or (drive.is_force and drive.values[number] is None)
-        if drive.path in paths and not is_free and (drive.is_force or found[0] is None):
-            found = drive, number
-    return found
+        if drive.path in paths and number >= 0:
+            found.append((drive.scans[number], drive, number))
+    _, last, number = max(reversed(found), key=lambda one: one[0], default=(0, None, 0))
+    is_free = last is not None and last.is_force and last.values[number] is None
+    return None if is_free else last, number
 
 
 def _touches(write: Write, here: Here) -> bool:
@@ -566,7 +583,7 @@ def _bit_in(here: Here, write: Write) -> int | None:
     return None if here.bit is None else 8 * (here.address - write.address) + here.bit
 
 
-def _last_in(trail: Scan, here: Here, end: int) -> Write | None:
+def last_write_in(trail: Scan, here: Here, end: int) -> Write | None:
     """The last write of a value before an entry of a trail."""
     written = reversed(trail.touching(here.address, here.end))
     return next((write for write in written if write.at < end and _touches(write, here)), None)

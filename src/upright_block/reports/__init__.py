@@ -44,7 +44,7 @@ if TYPE_CHECKING:
         watch_lines,
     )
     from upright_block.reports.sarif import sarif_text
-    from upright_block.reports.scans import order_lines, scan_data, scan_head, scan_lines
+    from upright_block.reports.scans import entry_data, order_lines, scan_data, scan_head, scan_lines, step_line
     from upright_block.reports.styled import Line, Role, clipped, plain, visible
     from upright_block.reports.tags import tag_data, tag_lines, tag_list, use_data
     from upright_block.reports.textplot import diagram_lines
@@ -107,7 +107,7 @@ __getattr__ = exported(
             "watch_lines",
         ),
         "sarif": ("sarif_text",),
-        "scans": ("order_lines", "scan_data", "scan_head", "scan_lines"),
+        "scans": ("entry_data", "order_lines", "scan_data", "scan_head", "scan_lines", "step_line"),
         "styled": ("Line", "Role", "clipped", "plain", "visible"),
         "walk": ("walk_data", "walk_lines"),
         "why": ("why_data", "why_lines"),
@@ -148,6 +148,7 @@ __all__ = [
     "diagram_lines",
     "diagram_pages",
     "end_lines",
+    "entry_data",
     "entry_lines",
     "event_lines",
     "failure_lines",
@@ -186,6 +187,7 @@ __all__ = [
     "scan_lines",
     "shortfall_data",
     "shortfall_lines",
+    "step_line",
     "stop_lines",
     "summary_line",
     "tag_data",

@@ -108,7 +108,9 @@ def _conditions(conditions: Sequence[Condition], instance: str) -> Line:
     for condition in conditions:
         is_bool = isinstance(condition.value, bool)
         value = ("TRUE" if condition.value else "FALSE") if is_bool else shown(condition.value, condition.type)
-        reads = [] if condition.text in (read.path for read in condition.reads) else _reads(condition.reads, instance)
+        reads = (
+            [] if condition.expression in (read.path for read in condition.reads) else _reads(condition.reads, instance)
+        )
         line = _beside(line, _beside([(value, "strong")], reads))
     return line
 
@@ -164,6 +166,11 @@ def order_lines(entries: Sequence[Entry]) -> Iterator[Line]:
             yield [(f"{entry.line:>5}  ", "dim"), (text, ""), ("   ", ""), *_note(entry, instance)]
 
 
+def step_line(entry: Entry) -> Line:
+    """A statement in one line: where it stands, its text, and what it did."""
+    return [(f"{entry.unit.source.path}:{entry.line}  ", "dim"), (entry.text, ""), ("   ", ""), *_note(entry, "")]
+
+
 def _name(entry: Entry) -> str:
     return "points and tags" if entry.kind == "copy" else entry.unit.name
 
@@ -198,7 +205,7 @@ def entry_data(entry: Entry) -> dict[str, Any]:
         "turn": list(entry.turn),
         "way": entry.way,
         "turns": entry.turns,
-        "condition": None if last is None else {"expression": last.text, "value": last.value},
+        "condition": None if last is None else {"expression": last.expression, "value": last.value},
         "reads": [_read_data(read) for read in entry.reads],
         "writes": [_written_data(written) for written in entry.writes],
         "opens": entry.opens,

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from array import array
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from fnmatch import fnmatchcase
 from typing import TYPE_CHECKING, cast
 
 from upright_block.cases.cells import cell_text, duration, parse_value
 from upright_block.cases.drafting import Draft
-from upright_block.cases.plan import Drive, idle_spans
+from upright_block.cases.plan import Drive, Insert, Plan, idle_spans
 from upright_block.compiler.artifact import Slot
 from upright_block.compiler.linking import Bodies
 from upright_block.compiler.looking import Probe
@@ -27,6 +27,7 @@ from upright_block.language.typed import Unit, Variable
 from upright_block.language.types import Elementary, Enumeration, String
 from upright_block.machine.events import POWERED
 from upright_block.machine.machine import Machine
+from upright_block.machine.trace import Fault
 from upright_block.runs import words
 from upright_block.runs.following import Followed
 from upright_block.runs.session import Checkpoint, Recorder, Session, bare_plan
@@ -44,12 +45,17 @@ _TIMES = ("duration", "date", "time of day", "date and time")
 class Act:
     """What was done from outside before a scan: a value that was ``set``, a ``force`` (None ends it), or ``power``,
     with its word for the path.
+
+    One that acts in the middle of the scan does so before the ``statement`` with that number, from 1; 0 is before all.
+    It was ``made`` at such a moment too, which may be earlier.
     """
 
     scan: int
     kind: str
     path: str
     value: Value | None
+    statement: int = 0
+    made: tuple[int, int] = 0, 0
 
 
 @record
@@ -57,12 +63,18 @@ class Moment:
     """What a controller holds at a moment, with what it had recorded until then.
 
     ``program`` says which controllers can come back to it: those of the same unit, with the same constants and scans.
-    ``acts`` are what was done from outside.
+    ``acts`` are what was done from outside. In the middle of a scan it is before the ``statement`` with that number.
     """
 
     checkpoint: Checkpoint
     program: tuple[object, ...]
     acts: tuple[Act, ...]
+    statement: int = 0
+
+    @property
+    def scan(self) -> int:
+        """The scan that comes next, or that it is in."""
+        return self.checkpoint.scan
 
 
 class Controller:
@@ -81,23 +93,28 @@ class Controller:
         given: Mapping[str, Value],
         mode: Mode,
         record: Sequence[str],
+        plan: Plan | None = None,
     ) -> None:
+        """``plan`` is what a case does as time goes on; without one nothing happens by itself."""
         self.unit = unit
         self._scope = scope
         self._mode = mode
         self._bodies = Bodies()
         self._conditions: dict[str, Unit] = {}
         self._acts: list[Act] = []
-        constants: dict[Variable, Value] = {}
+        plan = plan or bare_plan(unit.key, timebase)
+        constants: dict[Variable, Value] = {self._signal(path).variable: value for path, value in plan.constants}
         for path, value in given.items():
             signal = self._signal(path)
             if signal.variable.is_code:
                 constants[signal.variable] = self._parsed(signal, value)
         self._constants = constants
+        if plan.forces:
+            self._mode = replaced(mode, forces=True)
         machine = self._made()
         self._recorded = [signal for signal in signals(unit) if _fits(signal.path, record)]
         self._recorder = Recorder(map(machine.slot, self._recorded))
-        self._session = Session(bare_plan(unit.key, timebase), machine, observers=[self._recorder])
+        self._session = Session(plan, machine, observers=[self._recorder])
         for path, value in given.items():
             if not self._signal(path).variable.is_code:
                 self.set(path, value)
@@ -123,7 +140,10 @@ class Controller:
             value = self._constants.get(signal.variable, signal.variable.initial)
             assert isinstance(value, (bool, int, float, str))
             return _presented(value, signal)
-        return _presented(self._machine.peek(self._machine.slot(signal)), signal)
+        return _presented(self._peek(self._machine.slot(signal)), signal)
+
+    def _peek(self, slot: Slot) -> Value:
+        return self._machine.peek(slot)
 
     def set(self, path: str, value: Value) -> None:
         """Give a variable a value once; an input keeps it until it is set again. A tag takes its point with it.
@@ -132,9 +152,7 @@ class Controller:
             UnknownName: the path leads to no value.
             BadValue: the value does not fit, or the variable is a constant.
         """
-        for slot, content in self._stored(path, value):
-            self._machine.poke(slot, content)
-            self._acts.append(Act(self._session.scan, "set", slot.path, slot.decode(content, 0)))
+        self._do([("set", slot.path, slot.decode(content, 0)) for slot, content in self._stored(path, value)])
 
     def force(self, path: str, value: Value) -> None:
         """Hold a variable at a value, against the program, until it is released.
@@ -147,12 +165,7 @@ class Controller:
         for slot, _ in stored:
             if isinstance(slot.type, String):
                 raise BadValue(*words.text_forced(slot.path))
-        if not self._mode.forces:
-            self._mode = replaced(self._mode, forces=True)
-            self._make_anew()
-        for slot, content in stored:
-            self._machine.force(slot, content)
-            self._acts.append(Act(self._session.scan, "force", slot.path, slot.decode(content, 0)))
+        self._do([("force", slot.path, slot.decode(content, 0)) for slot, content in stored])
 
     def release(self, path: str) -> None:
         """End the force on a variable, if there is one.
@@ -161,11 +174,32 @@ class Controller:
             UnknownName: the path leads to no value.
         """
         signal = self._signal(path)
-        for part in (signal, field_signal(self.unit, signal)):
-            if part is not None:
-                slot = self._machine.slot(part)
-                self._machine.release(slot)
-                self._acts.append(Act(self._session.scan, "force", slot.path, None))
+        parts = (signal, field_signal(self.unit, signal))
+        self._do([("force", self._machine.slot(part).path, None) for part in parts if part is not None])
+
+    def _do(self, done: Sequence[tuple[str, str, Value | None]]) -> None:
+        """Do something from outside, each as an act has it."""
+        scan = self._session.scan
+        for kind, path, value in done:
+            act = Act(scan, kind, path, value, made=(scan, 0))
+            self._apply(act)
+            self._acts.append(act)
+
+    def _apply(self, act: Act) -> None:
+        """Let an act act on what the machine holds now."""
+        if act.kind == "power":
+            self._session.switch(cast("Power", act.path))
+            return
+        if act.kind == "force" and not self._mode.forces:
+            self._mode = replaced(self._mode, forces=True)
+            self._make_anew()
+        slot = self._machine.slot(act.path)
+        if act.value is None:
+            self._machine.release(slot)
+        elif act.kind == "force":
+            self._machine.force(slot, slot.encode(act.value))
+        else:
+            self._machine.poke(slot, slot.encode(act.value))
 
     def _stored(self, path: str, value: Value) -> list[tuple[Slot, bytes]]:
         """What is stored where for a value: in its variable, and in the point of a tag."""
@@ -229,8 +263,7 @@ class Controller:
             raise BadValue(*words.no_power_word(word, listed(POWERED)))
         if self._machine.powered == "off" and word in ("stop", "run"):
             raise BadValue(*words.power_is_off(word))
-        self._session.switch(cast("Power", word))
-        self._acts.append(Act(self._session.scan, "power", word, None))
+        self._do([("power", word, None)])
 
     def scan(self, count: int = 1) -> None:
         """Run some scans.
@@ -279,9 +312,12 @@ class Controller:
         """Run scans, and record; whether the condition was met."""
         is_met, fault = self._session.advance(max(0, min(scans, _LONGEST)), until)
         if fault is not None:
-            where = f"{self.unit.name}.{fault.instance}" if fault.instance else self.unit.name
-            raise ScanFault(words.scan_fault(fault, where, shown_duration(self.now)))
+            raise self._stopped(fault)
         return is_met
+
+    def _stopped(self, fault: Fault) -> ScanFault:
+        where = f"{self.unit.name}.{fault.instance}" if fault.instance else self.unit.name
+        return ScanFault(words.scan_fault(fault, where, shown_duration(self.now)))
 
     # --- going back, looking back ---
 
@@ -304,39 +340,50 @@ class Controller:
         self._session.back(moment.checkpoint)
         self._acts = list(moment.acts)
 
-    def followed(self) -> Followed:
-        """All that was done until now, as a run any scan of which can be looked at."""
-        session, forced = self._session, {act.path for act in self._acts if act.kind == "force"}
+    def followed(self, scans: int | None = None) -> Followed:
+        """All that was done until now, as a run any scan of which can be looked at: of so many scans, by default those
+        that are over.
+        """
+        plan = self._done(self._session.scan if scans is None else scans)
+        mode = replaced(self._mode, forces=plan.forces)
+        machine = Machine.of(
+            make_program(self.unit, self._constants, mode=replaced(mode, trails=bool(plan.inserts))), self._bodies
+        )
+        return Followed(self.unit, plan, machine, mode)
+
+    def _done(self, scans: int) -> Plan:
+        """What was done in so many scans, with what the plan did, as a plan."""
+        plan = self._session.plan
         drives = tuple(
             Drive(path, kind == "force", array("q", by_scan), list(by_scan.values()), is_input=slot.is_driven)
             for (kind, path), by_scan in self._by_path().items()
             for slot in [self._machine.slot(path)]
         )
-        power = tuple((act.scan, cast("Power", act.path)) for act in self._acts if act.kind == "power")
-        timebase = session.plan.timebase
-        plan = replaced(
-            session.plan,
-            scans=session.scan,
+        power = [(act.scan, cast("Power", act.path)) for act in self._acts if act.kind == "power"]
+        power = sorted([*power, *plan.power], key=lambda switched: switched[0])
+        return replaced(
+            plan,
+            scans=scans,
             constants=tuple((variable.name, value) for variable, value in self._constants.items()),
-            drives=drives,
-            power=power,
-            idle=tuple(idle_spans(power, session.scan, timebase)),
+            drives=(*drives, *plan.drives),
+            power=tuple(power),
+            idle=tuple(idle_spans(power, scans, plan.timebase)),
+            inserts=tuple(inserts_of(self._acts)),
         )
-        mode = replaced(self._mode, forces=bool(forced))
-        return Followed(self.unit, plan, Machine.of(make_program(self.unit, self._constants, mode=mode)), mode)
 
     def _by_path(self) -> dict[tuple[str, str], dict[int, Value | None]]:
-        """What was set and forced, by path, each with its values by the scans before which that was."""
+        """What was set and forced between scans, by path, each with its values by the scans before which that was."""
         found: dict[tuple[str, str], dict[int, Value | None]] = {}
         for act in self._acts:
-            if act.kind != "power":
+            if act.kind != "power" and not act.statement:
                 found.setdefault((act.kind, act.path), {})[act.scan] = act.value
         return found
 
     @property
     def _program(self) -> tuple[object, ...]:
         """What of a controller decides where its data lies and what that means."""
-        return self.unit, tuple(self._constants.items()), self._session.plan.timebase
+        plan = self._session.plan
+        return self.unit, tuple(self._constants.items()), plan.timebase, plan.drives, plan.power, plan.given
 
     def trace(self, *patterns: str) -> Tracks:
         """What was recorded, by path; each unpacks into two arrays, times in ns and the value after the scan at each of
@@ -354,6 +401,15 @@ class Controller:
         gatherer = Gatherer(self.unit, chosen, list(map(self._machine.slot, chosen)), self._session.plan.timebase)
         self._recorder.tell(gatherer)
         return gatherer.tracks(self.now)
+
+
+def inserts_of(acts: Iterable[Act], scan: int | None = None) -> list[Insert]:
+    """What was stored in the middle of a scan, or of any."""
+    return [
+        Insert(act.scan, act.statement, act.path, act.value)
+        for act in acts
+        if act.statement and act.value is not None and scan in (None, act.scan)
+    ]
 
 
 def _presented(value: Value, signal: Signal) -> Value:

@@ -31,8 +31,8 @@ class Followed:
     """
 
     def __init__(self, unit: Unit, plan: Plan, machine: Machine, mode: Mode = USUAL) -> None:
-        """``machine`` holds the unit, with the constants of the plan."""
-        mode = replaced(mode, forces=plan.forces)
+        """``machine`` holds the unit, with the constants of the plan; its scans leave trails if the plan inserts."""
+        mode = replaced(mode, forces=plan.forces, trails=bool(plan.inserts))
         constants = {find_signal(unit, path).variable: value for path, value in plan.constants}
         self.unit = unit
         self.mode = mode

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from typing import TYPE_CHECKING
 
-from upright_block.cases.plan import Drive, Plan
+from upright_block.cases.plan import Drive, Insert, Plan
 from upright_block.compiler.artifact import Slot
 from upright_block.compiler.layout import code
 from upright_block.language.literals import Value
@@ -68,6 +68,16 @@ def packed_events(plan: Plan, machine: Machine) -> bytes:
             for offset in range(0, len(tails), _TAIL)
         ]
     )
+
+
+def packed_inserts(inserts: Iterable[Insert], machine: Machine) -> dict[int, bytes]:
+    """What is stored in the middle of scans, by scan."""
+    found: dict[int, bytes] = {}
+    for insert in inserts:
+        slot = machine.slot(insert.path)
+        events = store_events(slot, insert.statement, slot.encode(insert.value))
+        found[insert.scan] = found.get(insert.scan, b"") + b"".join([event.packed() for event in events])
+    return found
 
 
 def _packed_many(columns: Sequence[_Column], clocks: Sequence[bytes]) -> bytes:

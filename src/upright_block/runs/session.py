@@ -17,7 +17,7 @@ from upright_block.machine.events import EVENT, POWERED
 from upright_block.machine.machine import Machine, Snapshot, spans_of
 from upright_block.machine.shelf import Shelf
 from upright_block.machine.trace import Fault, Trace
-from upright_block.runs.packing import packed_events
+from upright_block.runs.packing import packed_events, packed_inserts
 
 if TYPE_CHECKING:
     from upright_block.machine.events import Power
@@ -125,7 +125,8 @@ class Recorder:
 class Session:
     """A run of a plan on a machine that holds its subject; it begins before scan 0.
 
-    Of probes that stand in groups those of the ``group`` are looked at. ``observers`` take all its pieces.
+    Of probes that stand in groups those of the ``group`` are looked at. ``observers`` take all its pieces. ``inserts``
+    are stored in the middle of scans, see `Machine.pieces`.
     """
 
     def __init__(self, plan: Plan, machine: Machine, group: int = 0, observers: Iterable[Observer] = ()) -> None:
@@ -140,6 +141,7 @@ class Session:
         # Once, while the machine is as it begins: what a column releases goes back to what lies there now.
         self._events = packed_events(plan, machine)
         self._power: dict[int, Power] = dict(plan.power)
+        self.inserts = packed_inserts(plan.inserts, machine)
 
     def _take(self, machine: Machine) -> None:
         """Run on a machine from here on."""
@@ -170,7 +172,9 @@ class Session:
         """
         spans = spans_of([*watched, *(slot for observer in self.observers for slot in observer.slots)])
         scans = self.plan.scans - self.scan if scans is None else scans
-        for piece in self.machine.pieces(scans, self._events_left(), spans, ends, until, power=self._power):
+        for piece in self.machine.pieces(
+            scans, self._events_left(), spans, ends, until, power=self._power, inserts=self.inserts
+        ):
             for observer in self.observers:
                 observer.take(piece)
             yield piece

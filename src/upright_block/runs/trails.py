@@ -11,7 +11,7 @@ from upright_block.compiler.code import Told
 from upright_block.compiler.layout import DATA, decode
 from upright_block.compiler.linking import Bodies, build_telling
 from upright_block.compiler.program import Program
-from upright_block.compiler.trails import CALLED, ENTERED, LEFT, RESUMED, TURNED
+from upright_block.compiler.trails import CALLED, ENTERED, INSERTED, LEFT, RESUMED, TURNED
 from upright_block.language import typed
 from upright_block.language.literals import Value
 from upright_block.language.nodes import Side, fresh, node, record, state
@@ -47,7 +47,7 @@ class Computed:
 
 @node
 class Write:
-    """Bytes that were written, at an entry of the trail; ``ran`` is the statement, None for what was driven."""
+    """Bytes that were written, at an entry of the trail; ``ran`` is the statement, None for what came from outside."""
 
     ran: Ran | None
     address: int
@@ -162,6 +162,7 @@ class Follower:
     """A machine whose scans leave trails, and what these mean."""
 
     def __init__(self, program: Program, bodies: Bodies | None = None) -> None:
+        self.program = program
         artifact, self.told = build_telling(program, bodies)
         self.units = closure(program.root)
         self.machine = Machine(artifact, find=program.slot)
@@ -188,6 +189,7 @@ class _Reader:
         self.by_block: dict[int, list[Write]] = {}
         self.runs: list[Run] = []
         self.called: tuple[Ran | None, typed.Expression | None] = None, None
+        self.is_inserted = False
 
     def take(self, at: int, number: int, about: int, value: int) -> None:
         """Take an entry in."""
@@ -206,6 +208,8 @@ class _Reader:
         elif number == LEFT:
             self.open.pop().end = at
             self.now.pop()
+        elif number == INSERTED:
+            self.is_inserted = True
         else:
             told = self.told[value - 1]
             ran = self._latest(told)
@@ -224,6 +228,7 @@ class _Reader:
         run, statement = self.open[-1], told.statement
         assert statement is not None
         turn = tuple(run.latest[id(loop)].turns for loop in loops_around(run.unit).get(id(statement), ()))
+        self.is_inserted = False
         ran = Ran(statement, run, at, turn)
         run.latest[id(statement)] = self.now[-1] = ran
         run.statements.append(ran)
@@ -251,8 +256,8 @@ class _Reader:
 
     def _write(self, at: int, size: int, address: int, value: int) -> None:
         after = (value & (1 << 64) - 1).to_bytes(8, "little")[:size]
-        ran = self.now[-1]
-        if ran is None and len(self.now) > 1:  # what starts anew when a unit begins
+        ran = None if self.is_inserted else self.now[-1]
+        if ran is None and not self.is_inserted and len(self.now) > 1:  # what starts anew when a unit begins
             ran = self.open[-1].caller
         write = Write(ran, address, bytes(self.memory[address : address + size]), after, at)
         self.memory[address : address + size] = after

@@ -80,3 +80,7 @@ def after_the_case(last: str) -> Said:
 
 def after_the_condition(last: str) -> Said:
     return f"The condition came true at {last}.", "Choose a time up to that, or leave the condition out."
+
+
+def nothing_before() -> Said:
+    return "There is nothing before this moment.", "Go on from here."
