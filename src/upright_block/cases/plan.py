@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from array import array
 from bisect import bisect_right
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import TYPE_CHECKING
 
 from upright_block.cases.casefile import Case, CaseFile
@@ -56,6 +56,16 @@ class Drive:
     values: list[Value | None]
     freezes: bool = False
     is_input: bool = False
+
+
+def forces_at(drives: Iterable[Drive], scan: int) -> dict[str, Value]:
+    """What is forced before a scan, by path; what freezes has no value of its own."""
+    last: dict[str, tuple[int, Value | None]] = {}
+    for drive in drives:
+        number = bisect_right(drive.scans, scan) - 1
+        if drive.is_force and number >= 0 and drive.scans[number] >= last.get(drive.path, (-1, None))[0]:
+            last[drive.path] = drive.scans[number], drive.values[number]
+    return {path: value for path, (_, value) in last.items() if value is not None}
 
 
 @record

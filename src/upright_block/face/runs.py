@@ -239,7 +239,8 @@ class WithRuns(WithCases):
         given: Mapping[str, Value] | None = None,
         record: Sequence[str] = ("*",),
     ) -> Steered:
-        """A controller that runs one instance of a block, a function, a program or a configuration.
+        """A controller that runs one instance of a block, a function, a program or a configuration; of a case it begins
+        as the case does, and what the case drives goes on as time does.
 
         ``scan`` is the time of a scan, such as ``"100ms"`` or an int in ns; of a configuration its tasks say it, else
         the manifest, else it is 100 ms. ``given`` are values before the first scan, by path; those of constants are
@@ -253,9 +254,33 @@ class WithRuns(WithCases):
         from upright_block.compiler.program import Mode, as_block
         from upright_block.face.steered import Steered
 
-        unit, timebase = self._subject(name, scan)
         mode = Mode(checks_overflow=self._checks_overflow)
-        return Steered(as_block(unit), self._library.scope, timebase, given or {}, mode, record)
+        case = None if self.find(name) else next((case for case in self.cases if case.id == name), None)
+        if case is None:
+            unit, timebase = self._subject(name, scan)
+            return Steered(as_block(unit), self._library.scope, timebase, given or {}, mode, record)
+        if scan is not None:
+            raise BadValue(*words.case_has_its_scan())
+        unit, plan = as_block(self._bound(case).unit), case.plan
+        made = Steered(unit, self._library.scope, plan.timebase, given or {}, mode, record, plan)
+        made.case = case
+        return made
+
+    def done(self, machine: Steered, patterns: Sequence[str] = ()) -> Watched:
+        """What was done to a machine as a run of its own, that can become a case or initial values; watched are its
+        pins and outputs, and what some patterns choose.
+
+        Raises:
+            UnknownName: a pattern chooses nothing.
+            NotRunnable: something was set in the middle of a scan.
+        """
+        from upright_block.compiler.program import Mode
+        from upright_block.runs.watched import Watched, chosen_by, every_signal, pins_of
+
+        known = every_signal(machine.unit)
+        found = {signal.path: signal for signal in pins_of(machine.unit, known)}
+        found |= chosen_by(machine.unit, known, patterns)
+        return Watched(machine.as_run(), list(found.values()), None, Mode(checks_overflow=self._checks_overflow))
 
 
 def is_trace_file(name: str) -> bool:

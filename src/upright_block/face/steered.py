@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import Any
 
+from upright_block.cases.byhand import HandRun
+from upright_block.cases.plan import ReadyCase, forces_at
 from upright_block.compiler.artifact import Slot
 from upright_block.compiler.layout import DATA
 from upright_block.errors import BadValue, ScanFault
@@ -20,6 +22,7 @@ from upright_block.reasons.why import Asker, last_write_in
 from upright_block.reports import entry_data, plain, step_line, why_data, why_lines
 from upright_block.runs.controller import Act, Moment
 from upright_block.runs.following import Followed
+from upright_block.runs.handmade import hand_run
 from upright_block.runs.rewinding import Rewound
 from upright_block.runs.trails import Ran, Write
 
@@ -133,9 +136,102 @@ class Steered(Rewound):
     an input, at once if it is anything else; forces and the power act in the next scan.
     """
 
+    case: ReadyCase | None = None
+    """The case that it begins as, whose columns go on as time does."""
     _open: Open | None = None
     _has_stopped = False
+    _last: Statements | None = None
     _last_followed: tuple[object, Followed] | None = None
+
+    # --- what can be looked at ---
+
+    def seen(self) -> tuple[Statements, int | None] | None:
+        """The scan that a machine is in, with the entry of its trail before which it stands, or the last that is over;
+        None before the first.
+        """
+        if self._open is not None:
+            return self._open.statements, self._open.entry_at
+        number = self._session.scan - (not self._has_stopped)
+        if number < 0:
+            return None
+        if self._last is None or self._last.number != number:
+            here = self.snapshot()
+            has_stopped = self._has_stopped
+            self._leave_for(number)
+            found = self._opened().statements
+            self.restore(here)
+            self._last, self._has_stopped = found, has_stopped
+        return self._last, None
+
+    @property
+    def forced(self) -> dict[str, Value]:
+        """What is forced now, by path."""
+        return forces_at(self._done(self._session.scan).drives, self._session.scan)
+
+    def as_run(self) -> HandRun:
+        """What was done until now, as a run from the beginning.
+
+        Raises:
+            NotRunnable: something was set in the middle of a scan.
+        """
+        paths = [act.path for act in self._acts if act.kind != "power"]
+        return hand_run(self.unit, self._done(self._session.scan), paths)
+
+    @property
+    def acts(self) -> tuple[Act, ...]:
+        """What was done from outside until now, in its order."""
+        return tuple(self._acts)
+
+    @property
+    def timebase(self) -> Timebase:
+        """When scans start."""
+        return self._session.plan.timebase
+
+    @property
+    def scans(self) -> int:
+        """How many scans are over."""
+        return self._session.scan
+
+    @property
+    def powered(self) -> str:
+        """Whether the power is ``on`` or ``off``, or the controller is at ``stop``."""
+        return self._machine.powered
+
+    def to(self, scan: int) -> None:
+        """Come to the moment before a scan: back, and what was done from outside behind it is undone, or on.
+
+        Raises:
+            ScanFault: a scan on the way stopped.
+        """
+        if scan < self._session.scan or (scan == self._session.scan and self._open is not None):
+            self._open, self._last = None, None
+            self._return(scan, [act for act in self._acts if act.made <= (scan, 0)])
+            self._has_stopped = False
+        elif scan > self._session.scan:
+            self.scan(scan - self._session.scan)
+
+    def again(self, acts: Sequence[Act], scan: int, statement: int = 0) -> None:
+        """Come to a moment from the beginning, doing some acts, each at its time.
+
+        Raises:
+            UnknownName: an act is about what is not there.
+            ScanFault: a scan on the way stopped.
+        """
+        for act in acts:
+            if act.kind != "power":
+                self._signal(act.path)
+        self._keep()
+        self._open, self._last = None, None
+        self._return(scan, acts)
+        self._has_stopped = False
+        self._enter(statement)
+
+    def _enter(self, statement: int) -> None:
+        """Stand before the statement with that number of the next scan; 0 is before all."""
+        if statement:
+            opened = self._opened()
+            opened.at = next((at for at, (number, _) in enumerate(opened.steps) if number >= statement), 0)
+            self._open = opened if opened.at else None
 
     # --- statement by statement ---
 
@@ -222,6 +318,7 @@ class Steered(Rewound):
             self._open.at = at
         else:
             self._open = None
+        self._last = None
 
     def _back(self, over: bool) -> Step:
         opened, at = self._open, 0 if self._open is None else self._open.at
@@ -252,7 +349,7 @@ class Steered(Rewound):
     def _leave_for(self, scan: int) -> None:
         """Come back to the moment before a scan that has run, with what was done in the middle of it."""
         self._return(scan, [act for act in self._acts if act.made < (scan + 1, 0)])
-        self._has_stopped = False
+        self._has_stopped, self._last = False, None
 
     def _back_to_write(self, path: str) -> Step:
         signal = self._signal(path)
@@ -303,6 +400,7 @@ class Steered(Rewound):
     def _finish(self, until: Slot | None) -> bool:
         """Finish the scan at hand; whether a condition holds then."""
         number = self._session.scan
+        self._last = None if self._open is None else self._open.statements
         self._open = None
         if self._inserts():
             fault = self._run_inserted()
@@ -360,10 +458,8 @@ class Steered(Rewound):
             BadValue: it is of another unit, or of one with other constants or another scan.
         """
         super().restore(moment)
-        self._open, self._has_stopped = None, False
-        if moment.statement:
-            self._open = self._opened()
-            self._open.at = next(at for at, (number, _) in enumerate(self._open.steps) if number == moment.statement)
+        self._open, self._last, self._has_stopped = None, None, False
+        self._enter(moment.statement)
 
     # --- why ---
 
@@ -385,7 +481,7 @@ class Steered(Rewound):
         if not followed.plan.scans or signal.variable.is_code:
             raise BadValue(*words.nothing_ran(path))
         at = None if opened is None else opened.entry_at
-        return Explanation(Asker(followed, None).why(signal, followed.plan.scans - 1, at), followed.plan.timebase)
+        return Explanation(Asker(followed, self.case).why(signal, followed.plan.scans - 1, at), followed.plan.timebase)
 
 
 def _last_write(opened: Open, here: Here) -> Write | None:

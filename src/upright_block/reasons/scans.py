@@ -123,9 +123,9 @@ class Statements:
     def _instances(self) -> dict[str, typed.Unit]:
         return {path: unit for _, unit, path in self.program.instances()}
 
-    def of_instance(self, path: str) -> list[Entry]:
+    def of_instance(self, path: str, before: int | None = None) -> list[Entry]:
         """The statements of the instance at a path, or of the subject, letter case ignored; ``path#2`` are those of its
-        second call in the scan.
+        second call in the scan. What happens from an entry of the trail on, where there is a ``before``, has not.
 
         Raises:
             UnknownName: there is no such instance or call, or it has no statements of its own.
@@ -140,20 +140,24 @@ class Statements:
             inside = [own for own in inside if own.count(".") == min(other.count(".") for other in inside)]
             raise UnknownName(*words.no_statements(known or self.unit.name, inside[:_MOST_NAMED]))
         runs = [run for run in self.scan.runs if run.path == known and run.unit is unit]
+        runs = [run for run in runs if before is None or run.begin < before]
         number = int(which) if which.isdigit() else 1
         if which and not 1 <= number <= len(runs):
             raise UnknownName(*words.no_such_call(name, len(runs)))
-        return self.of_run(runs[number - 1]) if runs else self.not_run(unit, known)
+        if before is not None and not which:
+            number = len(runs)
+        return self.of_run(runs[number - 1], before) if runs else self.not_run(unit, known)
 
     def calls(self, path: str) -> int:
         """How often the instance at a path ran."""
         return sum(run.path.upper() == path.upper() and run.unit is self._instances[run.path] for run in self.scan.runs)
 
-    def of_run(self, run: Run) -> list[Entry]:
+    def of_run(self, run: Run, before: int | None = None) -> list[Entry]:
         """The statements of a run, in the order of the text; one that did not run stands there once."""
         by_statement: dict[int, list[Ran]] = {}
         for ran in run.statements:
-            by_statement.setdefault(id(ran.statement), []).append(ran)
+            if before is None or ran.at < before:
+                by_statement.setdefault(id(ran.statement), []).append(ran if before is None else _until(ran, before))
         return [
             entry
             for statement in every_statement(run.unit.body or ())
@@ -208,7 +212,7 @@ class Statements:
             ran,
             ran.turn,
             way,
-            ran.turns if is_loop else None,
+            ran.turns if is_loop and ran.turns >= 0 else None,
             conditions,
             tuple(self.reads(ran, ran.values)),
             tuple(self._written(ran)),
@@ -238,7 +242,7 @@ class Statements:
     def _written(self, ran: Ran) -> Iterator[Written]:
         """What a statement wrote; a block of the standard that it calls is not opened, so its outputs are among it."""
         is_call = isinstance(ran.statement, typed.CallInstance)
-        for written in self._writes.get(id(ran), ()):
+        for written in self._writes_of(ran):
             if not is_call or written.before != written.after:  # what a pin is given stands in what was read
                 yield written
         for run in ran.calls:
@@ -246,11 +250,24 @@ class Statements:
                 outputs = {joined(run.path, pin.name) for pin in run.unit.section("output")}
                 found: dict[str, Written] = {}
                 for inner in run.statements:
-                    for written in self._writes.get(id(inner), ()):
+                    for written in self._writes_of(inner):
                         if written.path in outputs:
                             first = found.setdefault(written.path, written)
                             found[written.path] = replaced(written, before=first.before)
                 yield from found.values()
+
+    def _writes_of(self, ran: Ran) -> Sequence[Written]:
+        """What a statement wrote, all of it or until some moment."""
+        known = self._writes.get(id(ran))
+        if known is not None or not ran.writes:
+            return known or ()
+        found: dict[str, Written] = {}
+        for write in ran.writes:
+            for here in self.where.between(write.address, write.address + len(write.after)):
+                path = here.path.partition(":")[0]
+                first = found[path].before if path in found else here.read(self.scan, write.at)
+                found[path] = Written(path, here.type, first, here.read(self.scan, write.at + 1))
+        return tuple(found.values())
 
     @cached_property
     def _texts(self) -> dict[int, Value]:
@@ -324,6 +341,15 @@ class Statements:
         own = [computed for computed in ran.values if id(computed.value) in parts]
         found = value_of(ran, value)
         return Condition(start, text, value.type, False if found is None else found, tuple(self.reads(ran, own)))
+
+
+def _until(ran: Ran, before: int) -> Ran:
+    """What a statement has done before an entry of the trail; the turns of a loop that goes on are not counted."""
+    values = [value for value in ran.values if value.at < before]
+    writes = [write for write in ran.writes if write.at < before]
+    calls = [run for run in ran.calls if run.begin < before]
+    is_over = len(values) == len(ran.values) and len(writes) == len(ran.writes) and len(calls) == len(ran.calls)
+    return ran if is_over else Ran(ran.statement, ran.run, ran.at, ran.turn, -1, values, writes, calls)
 
 
 def value_of(ran: Ran, value: typed.Expression) -> Value | None:

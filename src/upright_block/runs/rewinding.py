@@ -99,10 +99,12 @@ class Rewound(Controller):
         while self._session.scan < scan:
             at = self._session.scan
             if at in inserted:
-                self._run_inserted()
+                fault = self._run_inserted()
             else:
                 end = min([scan, at + self._apart, *(other for other in inserted if other > at)])
-                self._session.advance(end - at)
+                _, fault = self._session.advance(end - at)
+            if fault is not None:
+                raise self._stopped(fault)
             now = self._session.scan
             if all(act.scan < now for act in self._acts if act.made <= (now, 0)):  # else they are not done yet
                 self._keep()

@@ -84,3 +84,10 @@ def after_the_condition(last: str) -> Said:
 
 def nothing_before() -> Said:
     return "There is nothing before this moment.", "Go on from here."
+
+
+def set_in_the_middle(path: str) -> Said:
+    return (
+        f"{path} was set in the middle of a scan; a case sets values between scans.",
+        "Go back behind it, and set it between two scans.",
+    )
