@@ -273,3 +273,23 @@ def test_a_plant_comes_back_to_any_moment(seed: int) -> None:
                 plant.back()
         plant.restore(moment)
         assert held(plant) == wanted
+
+
+def test_a_pulse_ends_by_itself_also_after_going_back(tmp_path: Path) -> None:
+    machine = machine_of(tmp_path, BLOCK.replace("own : INT;", "own : INT; on : BOOL; ons : INT;") + "")
+    machine.scan(2)
+    machine.pulse("on", "300ms")
+    machine.scan(10)
+    assert machine.trace("on")["on"].plain == [False, True, False]
+    assert machine.trace("on")["on"].times == [0, 200_000_000, 500_000_000]
+    later = held(machine)
+    machine.to(3)
+    assert machine.read("on") is True
+    machine.scan(9)
+    assert held(machine) == later
+    machine.to(0)
+    machine.scan(12)
+    assert machine.trace("on", begin="1s")["on"].plain == [False]
+    assert machine.read("on") is False
+    with pytest.raises(BadValue, match="own is no BOOL"):
+        machine.pulse("own")

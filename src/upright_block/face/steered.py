@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from typing import Any
 
 from upright_block.cases.byhand import HandRun
+from upright_block.cases.cells import duration
 from upright_block.cases.plan import ReadyCase, forces_at
 from upright_block.compiler.artifact import Slot
 from upright_block.compiler.layout import DATA
@@ -15,6 +16,7 @@ from upright_block.language.literals import Value, shown_duration
 from upright_block.language.nodes import record, replaced, state
 from upright_block.language.signals import find_signal
 from upright_block.language.timebase import Timebase
+from upright_block.language.types import BOOL
 from upright_block.reasons.scans import Condition, Entry, Read, Statements, Written
 from upright_block.reasons.tree import Node
 from upright_block.reasons.where import Here
@@ -399,7 +401,6 @@ class Steered(Rewound):
 
     def _finish(self, until: Slot | None) -> bool:
         """Finish the scan at hand; whether a condition holds then."""
-        number = self._session.scan
         self._last = None if self._open is None else self._open.statements
         self._open = None
         if self._inserts():
@@ -407,13 +408,9 @@ class Steered(Rewound):
             if fault is not None:
                 self._has_stopped = True
                 raise self._stopped(fault)
-            is_met = until is not None and bool(self._machine.peek(until))
-        else:
-            is_met = self._noting(lambda: super(Steered, self)._run(1, until))
-        for act in self._acts:
-            if act.scan == number + 1 and act.made < (number + 1, 0):
-                self._apply(act)
-        return is_met
+            self._apply_due()
+            return until is not None and bool(self._machine.peek(until))
+        return self._noting(lambda: super(Steered, self)._run(1, until))
 
     def _peek(self, slot: Slot) -> Value:
         opened = self._open
@@ -438,6 +435,22 @@ class Steered(Rewound):
         if any(act.statement for act in acts):
             self._open = self._opened()
             self._open.at = opened.at
+
+    def pulse(self, path: str, width: str | int = "500ms") -> None:
+        """Set a BOOL TRUE, and after a while, such as ``"500ms"`` or an int in ns, what it was.
+
+        Raises:
+            UnknownName: the path leads to no value.
+            BadValue: it is no BOOL, or no time.
+        """
+        if self._signal(path).type is not BOOL:
+            raise BadValue(*words.no_bool(path))
+        before, timebase = self.read(path), self.timebase
+        at = max(timebase.scans_before(self.now + duration(width)), self.scans + 1)
+        self.set(path, value=True)
+        made = (self.scans, 0 if self._open is None else self._open.number)
+        stored = self._stored(path, before)
+        self._acts += [Act(at, "set", slot.path, slot.decode(content, 0), 0, made) for slot, content in stored]
 
     def _acts_at_once(self, path: str) -> bool:
         """Whether a value that is set in the middle of a scan acts there: an input acts in the next."""

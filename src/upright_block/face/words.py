@@ -125,3 +125,7 @@ def too_long_to_follow(time: str) -> Said:
         f"The scan at {time} does more than can be followed statement by statement.",
         "Run the scan whole, or follow a smaller part of it.",
     )
+
+
+def no_bool(path: str) -> Said:
+    return f"{path} is no BOOL.", "Set it to a value: set."

@@ -44,7 +44,15 @@ if TYPE_CHECKING:
         watch_lines,
     )
     from upright_block.reports.sarif import sarif_text
-    from upright_block.reports.scans import entry_data, order_lines, scan_data, scan_head, scan_lines, step_line
+    from upright_block.reports.scans import (
+        entry_data,
+        lines_as_run,
+        order_lines,
+        scan_data,
+        scan_head,
+        scan_lines,
+        step_line,
+    )
     from upright_block.reports.styled import Line, Role, clipped, plain, visible
     from upright_block.reports.tags import tag_data, tag_lines, tag_list, use_data
     from upright_block.reports.textplot import diagram_lines
@@ -103,11 +111,12 @@ __getattr__ = exported(
             "event_lines",
             "run_data",
             "stop_lines",
+            "text_lines",
             "tree_lines",
             "watch_lines",
         ),
         "sarif": ("sarif_text",),
-        "scans": ("entry_data", "order_lines", "scan_data", "scan_head", "scan_lines", "step_line"),
+        "scans": ("entry_data", "order_lines", "scan_data", "scan_head", "scan_lines", "step_line", "lines_as_run"),
         "styled": ("Line", "Role", "clipped", "plain", "visible"),
         "walk": ("walk_data", "walk_lines"),
         "why": ("why_data", "why_lines"),
@@ -169,6 +178,7 @@ __all__ = [
     "instance_data",
     "instance_list",
     "instance_rows",
+    "lines_as_run",
     "list_lines",
     "marked_source_lines",
     "measure_lines",

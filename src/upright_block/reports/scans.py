@@ -30,20 +30,26 @@ def scan_head(target: str, found: Statements, entries: Sequence[Entry]) -> Line:
 
 def scan_lines(entries: Sequence[Entry], width: int, show_all: bool) -> Iterator[Line]:
     """The text of a unit from its first statement to its last: a mark where a line ran, and what it did."""
-    if not entries:
-        return
-    source, instance = entries[0].unit.source, entries[0].instance
-    by_line = _by_line(entries)
-    lines = _wanted(by_line, show_all)
+    if entries:
+        lines = _wanted(_by_line(entries), show_all)
+        last = lines[0] - 1
+        for line, shown_line in lines_as_run(entries, lines, width):
+            if line > last + 1:
+                yield [(f"{'':>{len(str(max(lines)))}}   …", "dim")]
+            last = line
+            yield shown_line
+
+
+def lines_as_run(entries: Sequence[Entry], lines: Sequence[int], width: int) -> Iterator[tuple[int, Line]]:
+    """Some lines of a unit, each with its number: a mark where it ran, and what it did, below it where there is no
+    room beside it.
+    """
+    source, instance, by_line = entries[0].unit.source, entries[0].instance, _by_line(entries)
     texts = {line: source.line_text(line).rstrip().replace("\t", "    ") for line in lines}
     indent = min((len(text) - len(text.lstrip()) for text in texts.values() if text), default=0)
     room = min(max((len(text) - indent for text in texts.values()), default=0), _LONGEST_TEXT)
     number = len(str(max(lines)))
-    last = lines[0] - 1
     for line in lines:
-        if line > last + 1:
-            yield [(f"{'':>{number}}   …", "dim")]
-        last = line
         own = by_line.get(line, [])
         did = any(entry.ran for entry, _ in own)
         text = texts[line][indent:]
@@ -52,12 +58,13 @@ def scan_lines(entries: Sequence[Entry], width: int, show_all: bool) -> Iterator
         head: Line = [(f"{line:>{number}} ", "dim"), ("> " if did else "  ", "good"), (text, role)]
         first = notes[0] if notes else []
         if notes and (len(text) > room or _length(first) > width - number - room - 6):
-            yield head
+            yield line, head
             first = []
         else:
-            yield [*head, (" " * (room - len(text) + 3), ""), *notes.pop(0)] if notes else head
+            yield line, [*head, (" " * (room - len(text) + 3), ""), *notes.pop(0)] if notes else head
         for note in notes:
-            yield [(" " * (number + 3 + (room + 3 if _length(note) <= width - number - room - 6 else 4)), ""), *note]
+            fits = _length(note) <= width - number - room - 6
+            yield line, [(" " * (number + 3 + (room + 3 if fits else 4)), ""), *note]
 
 
 _Noted = tuple[Entry, Condition | None]

@@ -385,11 +385,12 @@ class Controller:
         plan = self._session.plan
         return self.unit, tuple(self._constants.items()), plan.timebase, plan.drives, plan.power, plan.given
 
-    def trace(self, *patterns: str) -> Tracks:
+    def trace(self, *patterns: str, begin: str | int = 0) -> Tracks:
         """What was recorded, by path; each unpacks into two arrays, times in ns and the value after the scan at each of
         them.
 
-        A pattern is a path; ``*`` and ``?`` in it stand for any characters. Without a pattern it is all.
+        A pattern is a path; ``*`` and ``?`` in it stand for any characters. Without a pattern it is all. What was
+        before the time ``begin`` is left out.
 
         Raises:
             UnknownName: a pattern fits nothing that was recorded.
@@ -398,8 +399,10 @@ class Controller:
             if not any(_fits(signal.path, [pattern]) for signal in self._recorded):
                 raise UnknownName(*words.nothing_recorded(pattern))
         chosen = [signal for signal in self._recorded if _fits(signal.path, patterns or ["*"])]
-        gatherer = Gatherer(self.unit, chosen, list(map(self._machine.slot, chosen)), self._session.plan.timebase)
-        self._recorder.tell(gatherer)
+        timebase = self._session.plan.timebase
+        first = timebase.scans_before(duration(begin))
+        gatherer = Gatherer(self.unit, chosen, list(map(self._machine.slot, chosen)), timebase, begin=first)
+        self._recorder.tell(gatherer, first)
         return gatherer.tracks(self.now)
 
 

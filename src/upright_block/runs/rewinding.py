@@ -47,7 +47,8 @@ class Rewound(Controller):
     def _keep(self) -> None:
         """Keep the moment before the next scan, if the last one is some scans behind."""
         scan = self._session.scan
-        if self._kept and scan < self._kept[-1].scan + self._apart:
+        is_near = self._kept and scan < self._kept[-1].scan + self._apart
+        if is_near or any(act.scan > scan for act in self._acts):
             return
         done = tuple(act for act in self._acts if act.made <= (scan, 0))
         self._kept.append(Moment(self._session.checkpoint(), self._program, done))
@@ -57,7 +58,21 @@ class Rewound(Controller):
 
     def _run(self, scans: int, until: Slot | None) -> bool:
         self._keep()
-        return super()._run(scans, until)
+        is_met = False
+        while scans > 0 and not is_met:
+            now = self._session.scan
+            part = min([scans, *(act.scan - now for act in self._acts if act.scan > now and not act.statement)])
+            is_met = super()._run(part, until)
+            self._apply_due()
+            scans -= part
+        return is_met
+
+    def _apply_due(self) -> None:
+        """Do what was to be done before the next scan."""
+        scan = self._session.scan
+        for act in self._acts:
+            if act.scan == scan and act.made < (scan, 0) and not act.statement:
+                self._apply(act)
 
     def restore(self, moment: Moment) -> None:
         super().restore(moment)

@@ -107,18 +107,18 @@ class Recorder:
         if recorder is not self:
             self._last = None
 
-    def pieces(self) -> list[Trace]:
-        """All that is kept, in order."""
+    def pieces(self, begin: int = 0) -> list[Trace]:
+        """All that is kept from a scan on, in order."""
         found: list[Trace] = []
         link = self._last
-        while link is not None:
+        while link is not None and (link.piece.end > begin or not found):
             found.append(link.piece)
             link = link.before
         return found[::-1]
 
-    def tell(self, gatherer: Gatherer) -> None:
-        """Give a gatherer all that is kept."""
-        for piece in self.pieces():
+    def tell(self, gatherer: Gatherer, begin: int = 0) -> None:
+        """Give a gatherer all that is kept from a scan on."""
+        for piece in self.pieces(begin):
             gatherer.take(piece.with_log(piece.log))  # what is looked up on the way is not kept
 
 
