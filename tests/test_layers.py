@@ -47,7 +47,7 @@ def test_the_language_knows_no_other_room_and_the_command_line_only_the_face() -
     assert found["language"] == set()
     assert found["machine"] <= {"compiler", "language"}
     outside = {module for module in found["cli"] if (PACKAGE / module).is_dir()}
-    assert outside == {"reports"}
+    assert outside == {"reports", "desk"}
 
 
 def test_below_the_command_line_nothing_is_said_of_its_options() -> None:

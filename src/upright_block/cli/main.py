@@ -19,6 +19,7 @@ _COMMANDS = {
     "run": "Run a block, a program, a configuration or a case, and watch it.",
     "why": "Tell why a signal has the value that it has.",
     "scan": "Show one scan as it ran, statement by statement.",
+    "desk": "Sit at a running block, program, configuration or case, in the whole terminal.",
     "plot": "Draw a timing diagram of a case, or of a trace file.",
     "explain": "Tell what a finding means and how it is mended or allowed.",
     "show": "Draw a block, a tag's way from its point to the pins, or a wiring table as text.",

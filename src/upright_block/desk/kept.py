@@ -10,7 +10,8 @@ from typing import Any
 
 from upright_block.cached import cache_folder, is_ours
 from upright_block.desk import words
-from upright_block.errors import BadValue, NotRunnable, UnknownName
+from upright_block.errors import BadValue, UnknownName
+from upright_block.face.opened import OpenLibrary
 from upright_block.language.literals import Value
 from upright_block.language.names import did_you_mean
 from upright_block.language.nodes import record
@@ -118,23 +119,19 @@ def list_path(root: Path, name: str) -> Path:
     return root / "desk" / f"{name}.txt"
 
 
-def read_list(root: Path, name: str) -> list[str]:
+def read_list(library: OpenLibrary, name: str) -> list[str]:
     """The patterns of a watch list: a line each, what follows # is a comment.
 
     Raises:
         BadValue: it is no name.
         UnknownName: there is no such list.
-        NotRunnable: it cannot be read.
+        NotRunnable: it leads out of the library, or cannot be read.
     """
-    path = list_path(root, name)
-    if not path.is_file():
+    path = list_path(library.root, name)
+    if not path.exists():
         near = did_you_mean(name, [other.stem for other in path.parent.glob("*.txt")])
         raise UnknownName(*words.no_list(name, near))
-    try:
-        text = path.read_text("utf-8")
-    except (OSError, UnicodeDecodeError):
-        raise NotRunnable(f"desk/{name}.txt cannot be read.", "Save it as text in UTF-8.") from None
-    lines = (line.partition("#")[0].strip() for line in text.splitlines())
+    lines = (line.partition("#")[0].strip() for line in library.text_at(path).splitlines())
     return [line for line in lines if line]
 
 

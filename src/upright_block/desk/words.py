@@ -79,3 +79,7 @@ def nothing_is_given() -> Said:
 
 def no_place(path: str) -> Said:
     return f"{path} is no variable of a unit of the library.", "Choose one that a block or a program declares."
+
+
+def wrong_given(text: str) -> Said:
+    return f"{text} gives nothing.", "Write NAME=VALUE."

@@ -17,12 +17,12 @@ from upright_block.language.nodes import record, replaced, state
 from upright_block.language.signals import find_signal
 from upright_block.language.timebase import Timebase
 from upright_block.language.types import BOOL
-from upright_block.reasons.scans import Condition, Entry, Read, Statements, Written
+from upright_block.reasons.scans import Condition, Entry, Instances, Read, Statements, Written
 from upright_block.reasons.tree import Node
 from upright_block.reasons.where import Here
 from upright_block.reasons.why import Asker, last_write_in
 from upright_block.reports import entry_data, plain, step_line, why_data, why_lines
-from upright_block.runs.controller import Act, Moment
+from upright_block.runs.controller import Act, Moment, presented
 from upright_block.runs.following import Followed
 from upright_block.runs.handmade import hand_run
 from upright_block.runs.rewinding import Rewound
@@ -147,15 +147,15 @@ class Steered(Rewound):
 
     # --- what can be looked at ---
 
-    def seen(self) -> tuple[Statements, int | None] | None:
-        """The scan that a machine is in, with the entry of its trail before which it stands, or the last that is over;
-        None before the first.
+    def seen(self) -> tuple[Statements, int | None]:
+        """The scan that a machine is in, with the entry of its trail before which it stands, or the last that is over,
+        with None; before the first that one, of which nothing has run.
         """
         if self._open is not None:
             return self._open.statements, self._open.entry_at
         number = self._session.scan - (not self._has_stopped)
         if number < 0:
-            return None
+            return self._opened().statements, 0
         if self._last is None or self._last.number != number:
             here = self.snapshot()
             has_stopped = self._has_stopped
@@ -164,6 +164,30 @@ class Steered(Rewound):
             self.restore(here)
             self._last, self._has_stopped = found, has_stopped
         return self._last, None
+
+    def layout(self) -> Instances:
+        """The instances that it holds."""
+        return Instances(self._trails().follower.program)
+
+    def scan_seen(self) -> None:
+        """Run a scan, or finish the one at hand, as one that `seen` has at once.
+
+        Raises:
+            ScanFault: it stopped.
+        """
+        if self._open is None:
+            self._open = self._opened()
+        self.scan()
+
+    def initial(self, path: str) -> Value:
+        """The value at a path before anything ran or was given.
+
+        Raises:
+            UnknownName: the path leads to no value.
+        """
+        signal = self._signal(path)
+        slot = self._machine.slot(signal)
+        return presented(slot.decode(self._machine.artifact.initial, slot.offset), signal)
 
     @property
     def forced(self) -> dict[str, Value]:

@@ -97,11 +97,28 @@ class Entry:
         return " ".join(source.text[origin.start : origin.end].split())
 
 
-class Statements:
+class Instances:
+    """The instances of a program."""
+
+    def __init__(self, program: Program) -> None:
+        self.program = program
+
+    @cached_property
+    def instances(self) -> dict[str, typed.Unit]:
+        """The units of all instances, by path; that of the subject is empty."""
+        return {path: unit for _, unit, path in self.program.instances()}
+
+    def written(self) -> list[str]:
+        """The instances whose statements somebody wrote, by path, outermost first."""
+        found = [path for path, unit in self.instances.items() if _is_written(unit)]
+        return sorted(found, key=lambda path: path.count(".") + bool(path))
+
+
+class Statements(Instances):
     """The statements of a scan of a program, by its number; ``fault`` stopped it."""
 
     def __init__(self, program: Program, timebase: Timebase, number: int, scan: Scan, fault: Fault | None) -> None:
-        self.program = program
+        super().__init__(program)
         self.number = number
         self.time = timebase.time(number)
         self.timebase = timebase
@@ -119,10 +136,6 @@ class Statements:
         """
         return cls(followed.program, followed.plan.timebase, number, *followed.scan(number))
 
-    @cached_property
-    def _instances(self) -> dict[str, typed.Unit]:
-        return {path: unit for _, unit, path in self.program.instances()}
-
     def of_instance(self, path: str, before: int | None = None) -> list[Entry]:
         """The statements of the instance at a path, or of the subject, letter case ignored; ``path#2`` are those of its
         second call in the scan. What happens from an entry of the trail on, where there is a ``before``, has not.
@@ -131,12 +144,12 @@ class Statements:
             UnknownName: there is no such instance or call, or it has no statements of its own.
         """
         name, _, which = path.partition("#")
-        known = next((own for own in self._instances if own.upper() == name.upper()), None)
+        known = next((own for own in self.instances if own.upper() == name.upper()), None)
         if known is None:
-            raise UnknownName(*words.no_instance(name, did_you_mean(name, filter(None, self._instances))))
-        unit = self._instances[known]
+            raise UnknownName(*words.no_instance(name, did_you_mean(name, filter(None, self.instances))))
+        unit = self.instances[known]
         if not any(statement.origin is not syntax.NO_PLACE for statement in unit.body or ()):
-            inside = [own for own, of in self._instances.items() if own.startswith(known) and _is_written(of)]
+            inside = [own for own, of in self.instances.items() if own.startswith(known) and _is_written(of)]
             inside = [own for own in inside if own.count(".") == min(other.count(".") for other in inside)]
             raise UnknownName(*words.no_statements(known or self.unit.name, inside[:_MOST_NAMED]))
         runs = [run for run in self.scan.runs if run.path == known and run.unit is unit]
@@ -150,7 +163,7 @@ class Statements:
 
     def calls(self, path: str) -> int:
         """How often the instance at a path ran."""
-        return sum(run.path.upper() == path.upper() and run.unit is self._instances[run.path] for run in self.scan.runs)
+        return sum(run.path.upper() == path.upper() and run.unit is self.instances[run.path] for run in self.scan.runs)
 
     def of_run(self, run: Run, before: int | None = None) -> list[Entry]:
         """The statements of a run, in the order of the text; one that did not run stands there once."""
@@ -258,15 +271,24 @@ class Statements:
 
     def _writes_of(self, ran: Ran) -> Sequence[Written]:
         """What a statement wrote, all of it or until some moment."""
-        known = self._writes.get(id(ran))
-        if known is not None or not ran.writes:
-            return known or ()
+        if "_writes" in self.__dict__ and id(ran) in self._writes:
+            return self._writes[id(ran)]
         found: dict[str, Written] = {}
         for write in ran.writes:
-            for here in self.where.between(write.address, write.address + len(write.after)):
-                path = here.path.partition(":")[0]
-                first = found[path].before if path in found else here.read(self.scan, write.at)
-                found[path] = Written(path, here.type, first, here.read(self.scan, write.at + 1))
+            end = write.address + len(write.after)
+            for here in self.where.between(write.address, end) if len(found) < _MOST_CHANGED else ():
+                path = here.path
+                if ":" in path and "transition:" not in path:  # nobody wrote it
+                    continue
+                if write.address <= here.address and here.end <= end:
+                    at = here.address - write.address
+                    before, after = here.slot.decode(write.before, at), here.slot.decode(write.after, at)
+                elif id(ran) in self._writes:  # a part of a value: what the rest of it is, is found for all at once
+                    return self._writes[id(ran)]
+                else:
+                    before, after = here.read(self.scan, write.at), here.read(self.scan, write.at + 1)
+                first = found[path].before if path in found else before
+                found[path] = Written(path.partition(":")[0], here.type, first, after)
         return tuple(found.values())
 
     @cached_property

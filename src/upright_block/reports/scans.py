@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import csv
 from collections.abc import Iterator, Sequence
 from itertools import groupby
 from typing import Any
 
 from upright_block.language.literals import shown, shown_duration
+from upright_block.language.source import Source
 from upright_block.reasons.scans import Condition, Entry, Read, Statements, Written, shown_change
 from upright_block.reports.styled import Line, Role
 from upright_block.reports.verdicts import fault_data
@@ -14,6 +16,7 @@ from upright_block.reports.verdicts import fault_data
 MOST_LINES = 40
 _LONGEST_TEXT = 72
 _MOST_NOTES = 8
+_MOST_OF_ROW = 3
 _GAP: Line = [("  ", "")]
 
 
@@ -45,9 +48,10 @@ def lines_as_run(entries: Sequence[Entry], lines: Sequence[int], width: int) -> 
     room beside it.
     """
     source, instance, by_line = entries[0].unit.source, entries[0].instance, _by_line(entries)
-    texts = {line: source.line_text(line).rstrip().replace("\t", "    ") for line in lines}
+    texts = {line: _text_of(source, line) for line in lines}
     indent = min((len(text) - len(text.lstrip()) for text in texts.values() if text), default=0)
-    room = min(max((len(text) - indent for text in texts.values()), default=0), _LONGEST_TEXT)
+    noted = [len(texts[line]) - indent for line in lines if line in by_line]
+    room = min(max(noted, default=0), _LONGEST_TEXT)
     number = len(str(max(lines)))
     for line in lines:
         own = by_line.get(line, [])
@@ -65,6 +69,15 @@ def lines_as_run(entries: Sequence[Entry], lines: Sequence[int], width: int) -> 
         for note in notes:
             fits = _length(note) <= width - number - room - 6
             yield line, [(" " * (number + 3 + (room + 3 if fits else 4)), ""), *note]
+
+
+def _text_of(source: Source, line: int) -> str:
+    """A line of a text; of a table in CSV its cells that are not empty."""
+    text = source.line_text(line).rstrip()
+    if source.path.lower().endswith(".csv"):
+        cells = next(csv.reader([text]), [])
+        return "  ".join(cell.strip() for cell in cells if cell.strip())
+    return text.replace("\t", "    ")
 
 
 _Noted = tuple[Entry, Condition | None]
@@ -94,10 +107,10 @@ def _wanted(by_line: dict[int, list[_Noted]], show_all: bool) -> list[int]:
 
 
 def _notes(noted: Sequence[_Noted], instance: str) -> Iterator[Line]:
-    """What the statements of a line did; of many turns the first and the last."""
+    """What the statements of a line did; of many turns, or of many calls of one row, the first and the last."""
     ran = [(entry, condition) for entry, condition in noted if entry.ran]
-    inside = [each for each in ran if each[0].turn]
-    few = ran if len(inside) <= 2 else [*(each for each in ran if not each[0].turn), inside[0], inside[-1]]
+    inside = [each for each in ran if each[0].turn] or (ran if len(ran) > _MOST_OF_ROW else [])
+    few = ran if len(inside) <= 2 else [*(each for each in ran if each not in inside), inside[0], inside[-1]]
     for each in few:
         entry, condition = each
         note = _note(entry, instance) if condition is None else _conditions([condition], instance)

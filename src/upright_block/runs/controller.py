@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from fnmatch import fnmatchcase
 from typing import TYPE_CHECKING, cast
 
-from upright_block.cases.cells import cell_text, duration, parse_value
+from upright_block.cases.cells import cell_text, duration, moment, parse_value
 from upright_block.cases.drafting import Draft
 from upright_block.cases.plan import Drive, Insert, Plan, idle_spans
 from upright_block.compiler.artifact import Slot
@@ -139,8 +139,8 @@ class Controller:
         if signal.variable.is_code:
             value = self._constants.get(signal.variable, signal.variable.initial)
             assert isinstance(value, (bool, int, float, str))
-            return _presented(value, signal)
-        return _presented(self._peek(self._machine.slot(signal)), signal)
+            return presented(value, signal)
+        return presented(self._peek(self._machine.slot(signal)), signal)
 
     def _peek(self, slot: Slot) -> Value:
         return self._machine.peek(slot)
@@ -284,7 +284,7 @@ class Controller:
             ScanFault: a scan stopped.
             BadValue: the expression is none, or it is no condition.
         """
-        self._watch(expression)
+        self.watching(expression)
         number = list(self._conditions).index(expression)
         begun, timebase = self.now, self._session.plan.timebase
         scans = timebase.scans_before(begun + duration(within)) - self._session.scan
@@ -292,8 +292,12 @@ class Controller:
             raise NeverMet(*words.never_met(expression, shown_duration(self.now - begun)))
         return timebase.time(self._session.scan - 1)
 
-    def _watch(self, expression: str) -> None:
-        """Compile a condition in; the machine goes on with all that it holds."""
+    def watching(self, expression: str) -> None:
+        """Make ready for a condition that is waited for; see `run_until`.
+
+        Raises:
+            BadValue: the expression is none, or it is no condition.
+        """
         if expression in self._conditions:
             return
         findings = Findings()
@@ -400,7 +404,7 @@ class Controller:
                 raise UnknownName(*words.nothing_recorded(pattern))
         chosen = [signal for signal in self._recorded if _fits(signal.path, patterns or ["*"])]
         timebase = self._session.plan.timebase
-        first = timebase.scans_before(duration(begin))
+        first = timebase.scans_before(begin if isinstance(begin, int) else moment(begin))
         gatherer = Gatherer(self.unit, chosen, list(map(self._machine.slot, chosen)), timebase, begin=first)
         self._recorder.tell(gatherer, first)
         return gatherer.tracks(self.now)
@@ -415,7 +419,7 @@ def inserts_of(acts: Iterable[Act], scan: int | None = None) -> list[Insert]:
     ]
 
 
-def _presented(value: Value, signal: Signal) -> Value:
+def presented(value: Value, signal: Signal) -> Value:
     """A value as Python has it: of an enumeration its bare name, where it has one."""
     if isinstance(signal.type, Enumeration):
         return shown(value, signal.type)

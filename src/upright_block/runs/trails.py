@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from functools import cache, partial
 
 from upright_block.compiler.artifact import Held
 from upright_block.compiler.code import Told
@@ -59,23 +58,29 @@ class Write:
 @state
 class Run:
     """One run of the body of a unit: in the instance at an ``address``, called by a statement of another run, in an
-    expression of it where ``call`` is one. It goes from ``begin`` to ``end``, entries of the trail.
+    expression of it where ``call`` is one. It goes from ``begin`` to ``end``, entries of the trail. ``around`` is the
+    run that is open meanwhile, ``loops`` are those around statements of the unit.
     """
 
     unit: typed.Unit
-    place: Callable[[], str]
+    place: Callable[[Run], str]
     address: int
     caller: Ran | None
     call: typed.Expression | None
     begin: int
     end: int
+    around: Run | None
+    loops: Mapping[int, tuple[Loop, ...]]
     statements: list[Ran] = fresh(default_factory=list)
     latest: dict[int, Ran] = fresh(default_factory=dict)
+    known: str | None = None
 
     @property
     def path(self) -> str:
         """The path of the instance; of a function that of its caller."""
-        return self.place()
+        if self.known is None:
+            self.known = self.place(self)
+        return self.known
 
     def __repr__(self) -> str:
         return f"Run({self.unit.name!r}, {self.path!r})"
@@ -152,8 +157,7 @@ def read_trail(
 ) -> Scan:
     """Read the trail of a scan; ``told`` and ``units`` say what its numbers mean, ``held`` where instances lie."""
     reader = _Reader(bytearray(before), told, units, held)
-    for at, entry in enumerate(_ENTRY.iter_unpack(trail)):
-        reader.take(at, *entry)
+    reader.read(trail)
     length = len(trail) // _ENTRY.size
     return Scan(before, tuple(reader.ran), tuple(reader.writes), tuple(reader.runs), length, is_whole, reader.by_block)
 
@@ -191,19 +195,25 @@ class _Reader:
         self.called: tuple[Ran | None, typed.Expression | None] = None, None
         self.is_inserted = False
 
-    def take(self, at: int, number: int, about: int, value: int) -> None:
-        """Take an entry in."""
-        if number > 0:
-            told = self.told[number - 1]
-            if told.value is None:
-                self._begin(at, told)
+    def read(self, trail: bytes) -> None:
+        """Read all entries."""
+        told, now = self.told, self.now
+        for at, (number, about, value) in enumerate(_ENTRY.iter_unpack(trail)):
+            if number > 0:
+                own = told[number - 1]
+                if own.value is None:
+                    self._begin(at, own.statement)
+                else:
+                    ran = now[-1] = self.open[-1].latest[id(own.statement)]
+                    ran.values.append(Computed(own.value, about, value, at))
+            elif number >= -8:
+                self._write(at, -number, about, value)
             else:
-                ran = self._latest(told)
-                ran.values.append(Computed(told.value, about, value, at))
-                self.now[-1] = ran
-        elif number >= -8:
-            self._write(at, -number, about, value)
-        elif number == ENTERED:
+                self._take(at, number, about, value)
+
+    def _take(self, at: int, number: int, about: int, value: int) -> None:
+        """Take in an entry that is no statement, value or write."""
+        if number == ENTERED:
             self._enter(at, about, self.units[value])
         elif number == LEFT:
             self.open.pop().end = at
@@ -212,7 +222,7 @@ class _Reader:
             self.is_inserted = True
         else:
             told = self.told[value - 1]
-            ran = self._latest(told)
+            ran = self.open[-1].latest[id(told.statement)]
             if number == TURNED:
                 ran.turns += 1
             elif number == RESUMED:
@@ -221,23 +231,21 @@ class _Reader:
                 assert number == CALLED
                 self.called = ran, told.value
 
-    def _latest(self, told: Told) -> Ran:
-        return self.open[-1].latest[id(told.statement)]
-
-    def _begin(self, at: int, told: Told) -> None:
-        run, statement = self.open[-1], told.statement
+    def _begin(self, at: int, statement: typed.Statement | None) -> None:
         assert statement is not None
-        turn = tuple(run.latest[id(loop)].turns for loop in loops_around(run.unit).get(id(statement), ()))
+        run, key = self.open[-1], id(statement)
+        around = run.loops.get(key)
+        turn = tuple([run.latest[id(loop)].turns for loop in around]) if around else ()
         self.is_inserted = False
         ran = Ran(statement, run, at, turn)
-        run.latest[id(statement)] = self.now[-1] = ran
+        run.latest[key] = self.now[-1] = ran
         run.statements.append(ran)
         self.ran.append(ran)
 
     def _enter(self, at: int, address: int, unit: typed.Unit) -> None:
         caller, call = self.called
         outer = self.open[-1] if self.open else None
-        run = Run(unit, cache(partial(self._path, address, unit, outer)), address, caller, call, at, at)
+        run = Run(unit, self._path, address, caller, call, at, at, outer, loops_around(unit))
         if caller is not None:
             caller.calls.append(run)
         self.called = None, None
@@ -245,13 +253,13 @@ class _Reader:
         self.open.append(run)
         self.now.append(None)
 
-    def _path(self, address: int, unit: typed.Unit, outer: Run | None) -> str:
+    def _path(self, run: Run) -> str:
         """The path of the instance that a unit runs in; of a function that of its caller."""
-        owner = unit.owner or unit
+        owner = run.unit.owner or run.unit
         number = self.numbers.get(owner) if owner.keeps_data else None
-        path = self.held.path_to(address - DATA, number) if number is not None else None
-        if path is None and outer is not None:
-            return outer.path
+        path = self.held.path_to(run.address - DATA, number) if number is not None else None
+        if path is None and run.around is not None:
+            return run.around.path
         return path or ""
 
     def _write(self, at: int, size: int, address: int, value: int) -> None:
