@@ -58,12 +58,11 @@ def command(
     try:
         desk = opened(library, target, given, scan, session)
         if watch is not None:
-            desk.watch = []
-            desk.say(f"watch {watch}")
+            desk.watch_only(watch)
         if pace != "machine":
-            desk.say(f"pace {pace}")
+            desk.set_pace(pace)
         if at is not None:
-            desk.say(f"to {at}")
+            desk.go_to(at)
     except UprightError as problem:
         stop(problem.message, problem.way_out)
     if not (sys.stdin.isatty() and sys.stdout.isatty()):

@@ -377,6 +377,15 @@ class Desk:
         scan = self.machine.timebase.scans_before(moment(rest))
         self._leave(lambda: self.machine.to(scan))
 
+    def go_to(self, at: str) -> None:
+        """Go to the moment before the scan at a time, back or on.
+
+        Raises:
+            BadValue: it is no time.
+            ScanFault: a scan on the way stopped.
+        """
+        self.machine.to(self.machine.timebase.scans_before(moment(at)))
+
     def _undone(self, step: Step) -> None:
         self._note([("back to  ", "dim"), *step_line(step.entry)])
         self.instance, self.line = step.instance, step.line
@@ -406,12 +415,20 @@ class Desk:
         self._follow()
 
     def _do_pace(self, rest: str) -> None:
+        self.set_pace(rest)
+
+    def set_pace(self, text: str) -> None:
+        """Go as fast as the machine can, or by the clock, times a factor.
+
+        Raises:
+            BadValue: it is neither.
+        """
         try:
-            pace = 0.0 if rest == "machine" else float(rest)
+            pace = 0.0 if text == "machine" else float(text)
         except ValueError:
             pace = -1.0
-        if pace < 0 or (pace == 0 and rest != "machine") or not pace < 1e6:
-            raise BadValue(*words.no_pace(rest))
+        if pace < 0 or (pace == 0 and text != "machine") or not pace < 1e6:
+            raise BadValue(*words.no_pace(text))
         self.pace, self._owed = pace, 0.0
 
     # --- doing ---
@@ -510,6 +527,15 @@ class Desk:
         self._put_on_watch([found[0]])
         if len(found) > 1:
             self._note([(f"{found[0]}, and {len(found) - 1:,} more have it", "dim")])
+
+    def watch_only(self, patterns: str) -> None:
+        """Watch what some patterns choose.
+
+        Raises:
+            UnknownName: one of them chooses nothing.
+        """
+        self.watch = list(chosen_by(self.machine.unit, self.signals, [patterns]))[:_MOST_WATCHED]
+        self.chosen = self.watch[0]
 
     def _put_on_watch(self, paths: Sequence[str]) -> None:
         self.watch = list(dict.fromkeys([*self.watch, *paths]))[:_MOST_WATCHED]

@@ -2,7 +2,12 @@
 
 from __future__ import annotations
 
+import asyncio
+import os
+import signal
+import sys
 import time
+from contextlib import suppress
 from typing import ClassVar
 
 from rich.text import Text
@@ -27,6 +32,7 @@ _STYLES: dict[Role, str] = {
 _WIDE = 120
 """Columns from which on the watch list stands at the right."""
 _TICK = 0.05
+_LOOK = 1.0
 _PAGE = 6
 _MOVES = {"up": -1, "down": 1}
 _ASIDE = {"left": -1, "right": 1}
@@ -105,6 +111,11 @@ class Screen(App[None]):
 
     def on_mount(self) -> None:
         self.set_interval(_TICK, self._tick)
+        if sys.stdin.isatty():
+            self.set_interval(_LOOK, self._leave_if_alone)
+        for name in ("SIGHUP", "SIGTERM"):
+            with suppress(AttributeError, NotImplementedError, RuntimeError, ValueError):
+                asyncio.get_running_loop().add_signal_handler(getattr(signal, name), self.exit)
         self.draw()
 
     def _tick(self) -> None:
@@ -113,6 +124,15 @@ class Screen(App[None]):
         was_going = self.desk.is_going
         if self.desk.tick(seconds) or was_going != self.desk.is_going:
             self.draw()
+
+    def _leave_if_alone(self) -> None:
+        """Leave when the terminal is gone: nobody reads what is drawn, and input that has ended is never quiet."""
+        try:
+            os.tcgetpgrp(sys.stdin.fileno())
+        except (OSError, ValueError):
+            self.exit()
+        except AttributeError:  # a system that has no such thing
+            return
 
     # --- what is seen ---
 
