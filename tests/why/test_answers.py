@@ -14,7 +14,7 @@ from tests.oracle.programs import make_program as random_program
 from upright_block import OpenLibrary, Wishes, open_library
 from upright_block.compiler.program import make_program
 from upright_block.language.nodes import replaced
-from upright_block.language.signals import signals
+from upright_block.language.signals import every_signal, signals
 from upright_block.language.timebase import Timebase
 from upright_block.machine.machine import Machine
 from upright_block.reasons.scans import Statements
@@ -23,7 +23,6 @@ from upright_block.reasons.why import Asker
 from upright_block.reports import order_lines, why_lines
 from upright_block.runs.following import Followed
 from upright_block.runs.session import Session, bare_plan
-from upright_block.runs.watched import every_signal
 
 COUNT = int(os.environ.get("UPRIGHT_ASKED", "10"))
 

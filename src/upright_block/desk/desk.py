@@ -20,13 +20,13 @@ from upright_block.face.steered import Step
 from upright_block.language.literals import Value, shown, shown_duration
 from upright_block.language.names import did_you_mean
 from upright_block.language.nodes import record
-from upright_block.language.signals import Signal, field_signal, find_signal
+from upright_block.language.signals import Signal, every_signal, field_signal, find_signal
 from upright_block.language.types import BOOL, Enumeration
 from upright_block.library.writing import Changes
 from upright_block.reasons.scans import Entry
 from upright_block.reports import Line, Role, reference_lines, step_line, why_lines
 from upright_block.runs.controller import Moment
-from upright_block.runs.watched import chosen_by, every_signal, pins_of
+from upright_block.runs.watched import chosen_by, pins_of
 
 _WIDTH = 160
 _MOST_LOG = 5_000

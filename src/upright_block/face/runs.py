@@ -185,7 +185,7 @@ class WithRuns(WithCases):
 
     def _trace_of(self, file: Path, types: Mapping[str, Type] | None) -> tuple[list[Track], int | None]:
         from upright_block.compiler.program import as_block
-        from upright_block.runs.watched import every_signal
+        from upright_block.language.signals import every_signal
         from upright_block.traces.tracefile import read_trace
 
         def of_unit(name: str) -> Mapping[str, Type] | None:
@@ -275,7 +275,8 @@ class WithRuns(WithCases):
             NotRunnable: something was set in the middle of a scan.
         """
         from upright_block.compiler.program import Mode
-        from upright_block.runs.watched import Watched, chosen_by, every_signal, pins_of
+        from upright_block.language.signals import every_signal
+        from upright_block.runs.watched import Watched, chosen_by, pins_of
 
         known = every_signal(machine.unit)
         found = {signal.path: signal for signal in pins_of(machine.unit, known)}

@@ -409,3 +409,10 @@ def values_in(signal: Signal) -> Iterator[Signal]:
                 yield from values_in(element_signal(signal, signal.type, indices))
     elif signal.is_value:
         yield signal
+
+
+def every_signal(unit: Unit) -> dict[str, Signal]:
+    """All that can be watched in a unit, by path: the tags that it sees, and all that its instances hold."""
+    tags = [find_signal(unit, tag.name) for tag in tags_of(globals_of(unit)).values()]
+    found = {signal.path: signal for signal in tags if signal.is_value}
+    return found | {signal.path: signal for signal in signals(unit)}

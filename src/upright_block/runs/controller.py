@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from array import array
 from collections.abc import Iterable, Mapping, Sequence
+from contextlib import suppress
 from fnmatch import fnmatchcase
 from typing import TYPE_CHECKING, cast
 
@@ -20,7 +21,7 @@ from upright_block.language.literals import LiteralProblem, Value, shown, shown_
 from upright_block.language.names import listed
 from upright_block.language.nodes import record, replaced
 from upright_block.language.scope import Scope
-from upright_block.language.signals import NoSignal, Signal, field_signal, find_signal, no_value, signals
+from upright_block.language.signals import NoSignal, Signal, every_signal, field_signal, find_signal, no_value
 from upright_block.language.telling.findings import Findings
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit, Variable
@@ -112,7 +113,7 @@ class Controller:
         if plan.forces:
             self._mode = replaced(mode, forces=True)
         machine = self._made()
-        self._recorded = [signal for signal in signals(unit) if _fits(signal.path, record)]
+        self._recorded = [signal for path, signal in every_signal(unit).items() if _fits(path, record)]
         self._recorder = Recorder(map(machine.slot, self._recorded))
         self._session = Session(plan, machine, observers=[self._recorder])
         for path, value in given.items():
@@ -389,6 +390,18 @@ class Controller:
         plan = self._session.plan
         return self.unit, tuple(self._constants.items()), plan.timebase, plan.drives, plan.power, plan.given
 
+    def _recorded_part(self, path: str) -> Signal:
+        """A bit, or another part of what is recorded."""
+        with suppress(NoSignal):
+            signal = find_signal(self.unit, path)
+            slot = self._machine.slot(signal) if signal.is_value and not signal.variable.is_code else None
+            if slot is not None and any(
+                own.offset <= slot.offset and slot.offset + slot.size <= own.offset + own.size
+                for own in self._recorder.slots
+            ):
+                return signal
+        raise UnknownName(*words.nothing_recorded(path))
+
     def trace(self, *patterns: str, begin: str | int = 0) -> Tracks:
         """What was recorded, by path; each unpacks into two arrays, times in ns and the value after the scan at each of
         them.
@@ -399,10 +412,10 @@ class Controller:
         Raises:
             UnknownName: a pattern fits nothing that was recorded.
         """
-        for pattern in patterns:
-            if not any(_fits(signal.path, [pattern]) for signal in self._recorded):
-                raise UnknownName(*words.nothing_recorded(pattern))
         chosen = [signal for signal in self._recorded if _fits(signal.path, patterns or ["*"])]
+        for pattern in patterns:
+            if not any(_fits(signal.path, [pattern]) for signal in chosen):
+                chosen.append(self._recorded_part(pattern))
         timebase = self._session.plan.timebase
         first = timebase.scans_before(begin if isinstance(begin, int) else moment(begin))
         gatherer = Gatherer(self.unit, chosen, list(map(self._machine.slot, chosen)), timebase, begin=first)

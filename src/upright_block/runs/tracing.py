@@ -7,11 +7,11 @@ from collections.abc import Sequence
 from upright_block.cases.plan import BoundCase, ReadyCase
 from upright_block.cases.watch import WatchedRow, WatchedRule
 from upright_block.language.nodes import record
-from upright_block.language.signals import Signal, find_signal
+from upright_block.language.signals import Signal, every_signal, find_signal
 from upright_block.language.typed import Unit
 from upright_block.machine.machine import Machine
 from upright_block.runs.verdict import Verdict
-from upright_block.runs.watched import chosen_by, every_signal, pins_of
+from upright_block.runs.watched import chosen_by, pins_of
 from upright_block.traces.tracks import Gatherer, Tracks
 
 

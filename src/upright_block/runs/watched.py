@@ -19,7 +19,7 @@ from upright_block.language.literals import Value, shown, shown_duration
 from upright_block.language.names import did_you_mean
 from upright_block.language.nodes import record, replaced
 from upright_block.language.scope import Scope
-from upright_block.language.signals import NoSignal, Signal, find_signal, globals_of, signals, tags_of
+from upright_block.language.signals import NoSignal, Signal, every_signal, find_signal
 from upright_block.language.telling.findings import Findings
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit, Variable
@@ -30,13 +30,6 @@ from upright_block.machine.trace import Fault, Trace
 from upright_block.runs import words
 from upright_block.runs.session import Session
 from upright_block.traces.tracks import Gatherer, Tracks
-
-
-def every_signal(unit: Unit) -> dict[str, Signal]:
-    """All that can be watched in a unit, by path: the tags that it sees, and all that its instances hold."""
-    tags = [find_signal(unit, tag.name) for tag in tags_of(globals_of(unit)).values()]
-    found = {signal.path: signal for signal in tags if signal.is_value}
-    return found | {signal.path: signal for signal in signals(unit)}
 
 
 def chosen(unit: Unit, known: dict[str, Signal], pattern: str) -> list[Signal]:
