@@ -228,7 +228,13 @@ def test_the_face_names_what_there_is_and_reads_nothing_before_it_is_used() -> N
 
 
 def test_the_command_line_uses_the_face_alone() -> None:
-    allowed = ("upright_block", "upright_block.asking", "upright_block.reports", "upright_block.cli")
+    allowed = (
+        "upright_block",
+        "upright_block.asking",
+        "upright_block.reports",
+        "upright_block.cli",
+        "upright_block.desk",
+    )
     for path in sorted((ROOT / "src" / "upright_block" / "cli").glob("*.py")):
         for line in path.read_text().splitlines():
             words = line.split()

@@ -38,6 +38,7 @@ if TYPE_CHECKING:
     from upright_block.library.templates import TemplateProblem, write_demo, write_new
     from upright_block.library.writing import Changes
     from upright_block.machine.trace import Trace
+    from upright_block.reasons.tree import Answer
     from upright_block.remembered.rechecking import Checked, check_library
     from upright_block.runs.controller import Controller, Moment
     from upright_block.runs.tracing import Tracing
@@ -74,6 +75,7 @@ __getattr__ = exported(
         "library.writing": ("Changes",),
         "library.templates": ("TemplateProblem", "write_demo", "write_new"),
         "machine.trace": ("Trace",),
+        "reasons.tree": ("Answer",),
         "face.opened": ("OpenLibrary", "open_library"),
         "face.runs": ("is_trace_file",),
         "remembered.rechecking": ("Checked", "check_library"),
@@ -83,6 +85,7 @@ __getattr__ = exported(
 
 __all__ = [
     "EVENT_HEADS",
+    "Answer",
     "BadValue",
     "BadWishes",
     "Changes",

@@ -10,6 +10,7 @@ from pathlib import Path
 
 import pytest
 
+import upright_block.desk
 from tests.helpers import EXAMPLES, upright, write_files
 
 BLOCK = "FUNCTION_BLOCK B VAR_INPUT a : BOOL; END_VAR VAR_OUTPUT q : BOOL; END_VAR\nq := a;\nEND_FUNCTION_BLOCK\n"
@@ -49,6 +50,7 @@ def test_without_its_package_one_sentence_says_what_to_install(monkeypatch: pyte
     for name in [name for name in sys.modules if name.partition(".")[0] in ("textual", "rich")]:
         monkeypatch.delitem(sys.modules, name)
     monkeypatch.delitem(sys.modules, "upright_block.desk.screen", raising=False)
+    monkeypatch.delattr(upright_block.desk, "Screen", raising=False)
     monkeypatch.setitem(sys.modules, "textual", None)
     monkeypatch.setitem(sys.modules, "rich.text", None)
     result = upright("desk", "VentDrive", "--library", EXAMPLES / "demo")

@@ -153,3 +153,21 @@ def test_a_folder_that_cannot_be_is_told(glasshouse: Path, tmp_path: Path) -> No
     (tmp_path / "file").write_text("")
     result = upright("verify", "Scale", "--report", tmp_path / "file", "--library", glasshouse)
     assert (result.exit_code, "cannot be written" in result.output) == (2, True), result.output
+
+
+def test_the_page_has_the_reasons_of_what_is_wrong(tmp_path: Path) -> None:
+    write_files(tmp_path, {"blocks/b.st": BLOCK, "cases/c.toml": CASES})
+    upright("verify", "--report", tmp_path / "out", "--library", tmp_path)
+    page = (tmp_path / "out/index.html").read_text("utf-8")
+    data = json.loads(page.partition('<script type="application/json" id="data">')[2].partition("</script>")[0])
+    reasons = {
+        case["name"]: "\n".join("".join(text for text, _ in line) for line in case.get("why", ()))
+        for case in data["cases"]
+    }
+    assert (
+        "q 3   q := 6 / d   blocks/b.st:1\n  d 2   driven at 0s   cases/c.toml:13"
+        in reasons[next(iter(n for n in reasons if n.startswith("wrong")))]
+    )
+    assert reasons["fault"].startswith("division by zero at 0s (scan 0)\n")
+    assert "d 0   driven at 0s   cases/c.toml:19" in reasons["fault"]
+    assert (reasons["good"], reasons["nothing"], reasons["not run"]) == ("", "", "")

@@ -31,6 +31,11 @@ class WatchedRule:
     is_of_block: bool
     named: tuple[str, ...]
 
+    @property
+    def judged(self) -> tuple[int, str]:
+        """The probe that is judged, by its number, and its text."""
+        return self.expression, self.rule.expression.text
+
 
 @record
 class WatchedRow:
@@ -51,6 +56,12 @@ class WatchedRow:
     is_period: bool
     is_of_block: bool
     named: tuple[str, ...]
+
+    @property
+    def judged(self) -> tuple[int, str]:
+        """The probe of the later event, by its number, and its text."""
+        number, event = (self.begin, self.row.begin) if self.end is None else (self.end, self.row.end)
+        return number, (event or self.row.begin).expression.text
 
 
 @node

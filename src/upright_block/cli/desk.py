@@ -48,12 +48,12 @@ def command(
     ? in the desk lists the keys and the lines that can be typed.
     """
     try:
-        from upright_block.desk.screen import Screen
+        from upright_block.desk import Screen
     except ImportError as problem:
         if problem.name and problem.name.partition(".")[0] in ("textual", "rich"):
             stop(_NOT_INSTALLED)
         raise
-    from upright_block.desk.opening import left, opened
+    from upright_block.desk import left, opened
 
     try:
         desk = opened(library, target, given, scan, session)

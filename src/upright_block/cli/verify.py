@@ -7,13 +7,13 @@ import shlex
 import sys
 import time
 from collections.abc import Sequence
-from contextlib import nullcontext
+from contextlib import nullcontext, suppress
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 import click
 
-from upright_block import NotRun, OpenLibrary, ReadyCase, Verdict, __version__, choose, nearest
+from upright_block import NotRun, OpenLibrary, ReadyCase, UprightError, Verdict, __version__, choose, nearest
 from upright_block.cli.common import (
     beside,
     library_named,
@@ -33,7 +33,6 @@ from upright_block.reports import (
     Line,
     failure_lines,
     finding_data,
-    first_wrong,
     measure_lines,
     not_run_data,
     not_run_line,
@@ -45,11 +44,12 @@ from upright_block.reports import (
 )
 
 if TYPE_CHECKING:
-    from upright_block import Collector, Tracing
+    from upright_block import Answer, Collector, Tracing
     from upright_block.cli.covering import Covering
 
 _MOST_LISTED = 500
 _MOST_PICTURES = 100
+_MOST_EXPLAINED = 50
 _MOST_IN_FULL = 20
 _HIDING_CASES = ("unreadable-folder", "outside-library")
 
@@ -274,7 +274,8 @@ def _report(
         names = [f"{name}.svg", *(f"{name}-{page}.svg" for page in range(2, len(pages) + 1))]
         made |= zip(names, pages, strict=True)
         drawn[verdict.case.id] = names
-    texts = report_files(stamp, verdicts, not_run, drawn, seconds, covering.covered if covering else ())
+    answers = _answers(library, [v for v in verdicts if v.status in ("failed", "fault")][:_MOST_EXPLAINED])
+    texts = report_files(stamp, verdicts, not_run, drawn, seconds, covering.covered if covering else (), answers)
     if covering is not None:
         texts["coverage.lcov"] = covering.lcov()
     made |= {name: text.encode() for name, text in texts.items()}
@@ -291,13 +292,22 @@ def _report(
         stop(f"{folder} cannot be written: {problem.strerror}.", "Name another folder.")
 
 
+def _answers(library: OpenLibrary, wrong: Sequence[Verdict]) -> dict[str, Answer]:
+    """The reasons of what is wrong first in each case; none of a run that does more than can be followed."""
+    found: dict[str, Answer] = {}
+    for verdict in wrong:
+        with suppress(UprightError):
+            answer = library.explain(verdict)
+            if answer is not None:
+                found[verdict.case.id] = answer
+    return found
+
+
 def _why(verdict: Verdict) -> list[Line]:
-    """The call that explains the first wrong value of a case."""
-    wrong = first_wrong(verdict)
-    if wrong is None:
+    """The call that explains what is wrong first in a case."""
+    if verdict.first_wrong() is None:
         return []
-    case, path, at = wrong
-    return [[("  " + shlex.join(["upright", "why", case, path, "--at", at, *library_named()]), "name")], []]
+    return [[("  " + shlex.join(["upright", "why", verdict.case.id, *library_named()]), "name")], []]
 
 
 def _is_wanted(library: OpenLibrary, case: ReadyCase, choice: Choice) -> bool:

@@ -7,7 +7,7 @@ import click
 from upright_block import OpenLibrary, UprightError, Wishes
 from upright_block.cli.common import library_option, show_json, show_lines, width
 from upright_block.cli.driving import driving_options, refused
-from upright_block.reports import fault_data, stop_lines, why_data, why_lines
+from upright_block.reports import fault_data, stop_lines, why_data, why_lines, wrong_data, wrong_lines
 
 
 @click.command(
@@ -17,24 +17,30 @@ from upright_block.reports import fault_data, stop_lines, why_data, why_lines
     "    upright why Glasshouse bay1_vent_up --set bay1_open_button=1@1s --at 2s",
 )
 @click.argument("target")
-@click.argument("signal")
+@click.argument("signal", required=False)
 @library_option
-@click.option("--at", metavar="TIME", help="After the scan at that time, or before it. Default: the last one.")
+@click.option(
+    "--at",
+    metavar="TIME",
+    help="After the scan at that time, or before it. Default: where SIGNAL is wrong first, else the last one.",
+)
 @driving_options
 @click.option("--all", "show_all", is_flag=True, help="Print the whole tree.")
 @click.option("--json", "as_json", is_flag=True, help="Print the tree as JSON.")
 def command(
-    library: OpenLibrary, target: str, signal: str, at: str | None, wishes: Wishes, show_all: bool, as_json: bool
+    library: OpenLibrary, target: str, signal: str | None, at: str | None, wishes: Wishes, show_all: bool, as_json: bool
 ) -> None:
     """Tell why SIGNAL has its value after a scan of a run of TARGET: the statement that wrote it, the conditions under
     which that ran, the operands that decide, and so on, back to what nobody in the library decides.
 
-    TARGET is a block, a program, a configuration, or a case. SIGNAL is any path, tag, point or bit.
+    TARGET is a block, a program, a configuration, or a case. SIGNAL is any path, tag, point or bit, or an expression.
+    Of a case without SIGNAL it is what is wrong first.
     """
     try:
         answer = library.why(target, signal, wishes, at)
     except UprightError as problem:
         refused(problem, show_all)
+    verdict, wrong = answer.verdict, answer.wrong
     if as_json:
         show_json(
             {
@@ -43,12 +49,15 @@ def command(
                 "signal": signal,
                 "scan": answer.node.scan,
                 "time_ns": answer.timebase.time(answer.node.scan),
-                "wrong": None,
+                "wrong": None if wrong is None or verdict is None else wrong_data(verdict, wrong),
                 "fault": None if answer.fault is None else fault_data(answer.fault, answer.timebase),
                 "tree": why_data(answer.node, answer.timebase),
             }
         )
         return
-    show_lines(why_lines(answer.node, answer.timebase, width(), show_all))
+    lines = [*why_lines(answer.node, answer.timebase, width(), show_all)]
+    if verdict is not None and wrong is not None:
+        lines = [*wrong_lines(verdict, wrong), *lines]
+    show_lines(lines)
     if answer.fault is not None:
         show_lines([[], *stop_lines(answer.fault, answer.timebase)])

@@ -23,13 +23,14 @@ class Probe:
     It is a hidden method of the unit that it looks at, see `observe`; the path is empty for the subject itself. What
     its in-outs keep from scan to scan lies beside its value. One that ``is_early`` has a value before the first scan
     too, and while no scan runs; another one ends with its first fault. Where the ``guard`` does not hold, it is not
-    computed.
+    computed. One that ``is_apart`` is a call in any case, so that its parts can be followed.
     """
 
     method: typed.Unit
     path: str = ""
     is_early: bool = True
     guard: Guard | None = None
+    is_apart: bool = False
 
 
 @record
@@ -95,7 +96,8 @@ class Looks:
         self.seen.append(value)
         self.kept += kept
         written = method.body[0] if method.body and len(method.body) == 1 else None
-        plain = _seen_from(written.value, instance) if isinstance(written, typed.Assign) else None
+        is_plain = isinstance(written, typed.Assign) and not probe.is_apart
+        plain = _seen_from(written.value, instance) if is_plain and isinstance(written, typed.Assign) else None
         if plain is not None:
             return [typed.Assign(syntax.NO_PLACE, typed.whole(value), plain)]
         return [

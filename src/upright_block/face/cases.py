@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING
 
-from upright_block.errors import UnknownName
+from upright_block.errors import NotRunnable, UnknownName
 from upright_block.face import words
 
 if TYPE_CHECKING:
@@ -141,4 +141,7 @@ class WithCases(WithTags):
         found = choose(self.cases, [name])
         if len(found) > 1:
             raise UnknownName(*words.several_cases(len(found), name, found[0].id))
+        bad = None if found else next((case for case in self.not_run if f"/{case.id}".endswith(f"/{name}")), None)
+        if bad is not None:
+            raise NotRunnable(*words.case_not_run(bad.id, bad.reason))
         return found[0] if found else None

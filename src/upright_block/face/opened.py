@@ -11,10 +11,10 @@ from upright_block.library import find_root, load_library
 if TYPE_CHECKING:
     pass
 
-from upright_block.face.runs import WithRuns
+from upright_block.face.asked import WithReasons
 
 
-class OpenLibrary(WithRuns):
+class OpenLibrary(WithReasons):
     """A library that was read: its units, its cases, and what was found in them.
 
     Its members stand in `Contents` (units, findings, references, texts), `WithTags` (tags, tables, the mapping test),

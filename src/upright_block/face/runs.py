@@ -9,20 +9,18 @@ from typing import TYPE_CHECKING
 
 from upright_block.errors import BadValue, NotRunnable, UnknownName
 from upright_block.face import words
-from upright_block.language.literals import Value, shown_duration
+from upright_block.language.literals import Value
 from upright_block.language.words import has_errors
 
 if TYPE_CHECKING:
     from upright_block.cases.byhand import Wishes
+    from upright_block.cases.plan import ReadyCase
     from upright_block.face.steered import Steered
     from upright_block.language.telling.findings import Finding
     from upright_block.language.timebase import Timebase
     from upright_block.language.typed import Unit
     from upright_block.language.types import Type
     from upright_block.library.writing import Changes
-    from upright_block.reasons.scans import Statements
-    from upright_block.reasons.tree import Answer
-    from upright_block.runs.following import Followed
     from upright_block.runs.watched import Row, Watched
     from upright_block.traces.comparing import Comparison
     from upright_block.traces.tracks import Track, Tracks
@@ -55,6 +53,18 @@ class WithRuns(WithCases):
             timebase = unit.timebase
         return unit, timebase
 
+    def _run_of(self, target: str, wishes: Wishes) -> tuple[Unit, Timebase, ReadyCase | None]:
+        """The unit of a target as what runs, when its scans start, and the case that it is."""
+        from upright_block.compiler.program import as_block
+
+        case = None if self.find(target) else self.case(target)
+        if case is not None and wishes.scan is not None:
+            raise BadValue(*words.case_has_its_scan())
+        if case is not None:
+            return as_block(self._bound(case).unit), case.plan.timebase, case
+        unit, timebase = self._subject(target, wishes.scan)
+        return as_block(unit), timebase, None
+
     def watch(self, target: str, wishes: Wishes) -> Watched:
         """A run of a block, a program, a configuration or a case that is watched; it begins with `Watched.pieces`.
 
@@ -64,81 +74,12 @@ class WithRuns(WithCases):
             BadValue: a time or the condition does not fit.
             BadWishes: something that is wished for cannot be; it has the findings.
         """
-        from upright_block.compiler.program import Mode, as_block
+        from upright_block.compiler.program import Mode
         from upright_block.runs.watched import watched
 
-        case = None if self.find(target) else self.case(target)
-        bound = self._bound(case) if case else None
-        if case is not None and wishes.scan is not None:
-            raise BadValue(*words.case_has_its_scan())
-        unit, timebase = (bound.unit, bound.case.plan.timebase) if bound else self._subject(target, wishes.scan)
+        unit, timebase, case = self._run_of(target, wishes)
         mode = Mode(checks_overflow=self._checks_overflow)
-        return watched(as_block(unit), timebase, case, wishes, self._library.scope, mode)
-
-    def follow(self, target: str, wishes: Wishes, at: str | int | None = None) -> tuple[Followed, int]:
-        """A run of which any scan can be looked at statement by statement, and the number of the scan at a time;
-        without one that in which the condition came true, or the run stopped or ended.
-
-        Raises:
-            UnknownName: there is no such target.
-            NotRunnable: the target has errors.
-            BadValue: a time or the condition does not fit, or the run is over before that time.
-            BadWishes: something that is wished for cannot be; it has the findings.
-        """
-        from upright_block.cases.cells import moment
-        from upright_block.compiler.program import Mode
-        from upright_block.runs.following import Followed
-        from upright_block.runs.words import after_the_case, after_the_condition
-
-        time = None if at is None else moment(at)
-        is_case = self.find(target) is None
-        if time is not None and wishes.span is None and wishes.until is None and not is_case:
-            wishes = wishes.lasting(f"{time + 1}ns")
-        watched = self.watch(target, wishes)
-        plan = watched.run.plan
-        last = plan.scans - 1
-        if time is None or wishes.until is not None:
-            for _ in watched.pieces():
-                pass
-            last = max(watched.scans - (watched.fault is None), 0)
-        number = last if time is None else max(plan.timebase.scans_before(time + 1) - 1, 0)
-        if number > last:
-            said = after_the_condition if wishes.until is not None and watched.is_met else after_the_case
-            raise BadValue(*said(shown_duration(plan.timebase.time(last))))
-        return Followed(watched.run.unit, plan, watched.machine, Mode(checks_overflow=self._checks_overflow)), number
-
-    def scan_of(self, target: str, wishes: Wishes, at: str | int | None = None) -> Statements:
-        """One scan of a run, statement by statement, as `follow` chooses it.
-
-        Raises:
-            UprightError: as of `follow`.
-        """
-        from upright_block.reasons.scans import Statements
-
-        return Statements.of(*self.follow(target, wishes, at))
-
-    def why(self, target: str, signal: str, wishes: Wishes, at: str | int | None = None) -> Answer:
-        """The reasons of the value of a signal after a scan of a run, as `follow` chooses it.
-
-        Raises:
-            UnknownName: there is no such signal.
-            UprightError: as of `follow`.
-        """
-        from upright_block.language.signals import NoSignal, find_signal
-        from upright_block.reasons.tree import Answer
-        from upright_block.reasons.why import Asker
-
-        case = None if self.find(target) else self.case(target)
-        followed, number = self.follow(target, wishes, at)
-        try:
-            found = find_signal(followed.unit, signal)
-        except NoSignal as problem:
-            said = problem.words()
-            raise UnknownName(said.message, said.way_out) from None
-        if not found.is_value:
-            raise UnknownName(*words.no_single_value(signal))
-        node = Asker(followed, case).why(found, number)
-        return Answer(node, followed.plan.timebase, case, followed.scan(number)[1])
+        return watched(unit, timebase, case, wishes, self._library.scope, mode)
 
     def compare(self, run: Watched, own: Mapping[str, Track], against: str) -> Comparison:
         """Compare a run, of which ``own`` was gathered, with that of a case, or with a trace file (``.csv``, ``.vcd``).

@@ -129,3 +129,13 @@ def too_long_to_follow(time: str) -> Said:
 
 def no_bool(path: str) -> Said:
     return f"{path} is no BOOL.", "Set it to a value: set."
+
+
+def nothing_wrong(target: str, is_case: bool) -> Said:
+    if is_case:
+        return f"Nothing is wrong in {target}.", "Name a signal, and a time: why CASE SIGNAL, " + asked("at") + " TIME."
+    return f"{target} is no case, so nothing of it is wrong by itself.", "Name a signal."
+
+
+def case_not_run(case: str, reason: str) -> Said:
+    return f"{case} cannot be run: {reason}", "upright check lists what is wrong with it."

@@ -11,6 +11,7 @@ from upright_block.language.source import Source
 from upright_block.language.timebase import Timebase
 from upright_block.language.types import Type
 from upright_block.machine.trace import Fault
+from upright_block.runs.verdict import Break, Miss, Verdict
 
 
 @record
@@ -66,11 +67,12 @@ class Node:
     reasons: list[Reason] = fresh(default_factory=list)
     same: int | None = None
     is_cut: bool = False
+    has_value: bool = True
 
     @property
     def text(self) -> str:
-        """The value as case files have it."""
-        return shown(self.value, self.type)
+        """The value as case files have it; of what faulted it has none."""
+        return shown(self.value, self.type) if self.has_value else ""
 
     def leaves(self) -> Iterator[Node]:
         """What nobody in the library decides, below it."""
@@ -83,9 +85,13 @@ class Node:
 
 @record
 class Answer:
-    """The tree of reasons that a run gives, of a case where it is one; ``fault`` stopped the scan."""
+    """The tree of reasons that a run gives, of a case where it is one; ``fault`` stopped the scan. ``wrong`` is what of
+    the ``verdict`` on the case is explained.
+    """
 
     node: Node
     timebase: Timebase
     case: ReadyCase | None
     fault: Fault | None
+    verdict: Verdict | None = None
+    wrong: Miss | Break | Fault | None = None

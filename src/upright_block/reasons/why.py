@@ -8,7 +8,7 @@ from contextlib import suppress
 from functools import partial
 
 from upright_block.cases.plan import Drive, Insert, ReadyCase
-from upright_block.compiler.artifact import joined
+from upright_block.compiler.artifact import Slot, joined
 from upright_block.compiler.layout import DATA, layout_of
 from upright_block.errors import BadValue
 from upright_block.language import syntax, typed
@@ -16,7 +16,9 @@ from upright_block.language.configured import configured
 from upright_block.language.literals import Value, shown_duration
 from upright_block.language.nodes import replaced
 from upright_block.language.signals import NoSignal, Signal, field_signal, find_signal
-from upright_block.language.types import Elementary
+from upright_block.language.types import BOOL, Elementary
+from upright_block.language.walking import Access, expressions, inner_bodies, parts
+from upright_block.machine.trace import Fault
 from upright_block.reasons import words
 from upright_block.reasons.blocks import block_words
 from upright_block.reasons.deciding import Deciding, deciding
@@ -57,6 +59,53 @@ class Asker:
         trail = self._trail(scan)
         at = trail.length if before is None else before
         return self._node(here, here.read(trail, at), scan, at, None, ())
+
+    def why_expression(self, text: str, method: typed.Unit, slot: Slot, scan: int) -> Node:
+        """The reasons of the value of an expression after a scan: the method that gives it is a probe of the run, whose
+        value lies in a slot.
+
+        Raises:
+            BadValue: it has no value there, or a scan that matters does more than a trail has room for.
+        """
+        self.nodes, self.asked = 1, scan
+        self.told.clear()
+        changes = self.followed.changes(slot)
+        trail = self._trail(scan)
+        run = next((run for run in reversed(trail.runs) if run.unit is method), None)
+        ran = run.statements[-1] if run is not None and run.statements else None
+        given = None if ran is None else ran.statement
+        value = value_of(ran, given.value) if ran is not None and isinstance(given, typed.Assign) else None
+        if ran is None or value is None or not isinstance(given, typed.Assign):
+            raise BadValue(*words.not_computed(text, shown_duration(self.followed.plan.timebase.time(scan))))
+        before = bisect_right(changes, scan)
+        since = changes[before - 1] if before else None
+        node = Node(1, text, given.value.type, value, None, scan, since, "expression")
+        reason = self._reason("value", ran, given.value, deciding(ran, given.value), scan, ())
+        reason.expression = text
+        node.reasons.append(reason)
+        return node
+
+    def why_fault(self, fault: Fault) -> Node:
+        """What the expression had read that stopped a scan.
+
+        Raises:
+            BadValue: the scan does more than a trail has room for.
+        """
+        self.nodes, self.asked = 1, fault.scan
+        self.told.clear()
+        trail, site = self._trail(fault.scan), fault.site
+        node = Node(1, site.kind, BOOL, 0, None, fault.scan, None, "expression", has_value=False)
+        node.place = Place(site.source, site.start, fault.instance)
+        held = [ran for ran in trail.ran if ran.run.unit.key == site.unit.key and _holds(ran.statement, site.start)]
+        if held:
+            ran = max(held, key=lambda ran: ran.at)
+            node.statement = _text_of(ran)
+            reason = self._reason(
+                "value", ran, typed.Constant(BOOL, value=False), _at_fault(ran, site.start), fault.scan, ()
+            )
+            reason.value = None
+            node.reasons.append(reason)
+        return node
 
     def _trail(self, number: int) -> Scan:
         """What a scan did, all of it."""
@@ -545,6 +594,28 @@ def _missing(run: Run, ways: Sequence[Way]) -> tuple[Ran, typed.Expression, tupl
                     wanted = arms[way].ranges[0][0] if way < len(arms) else None
                     return around, selector, written_condition(outer), wanted
     return None
+
+
+def _holds(statement: typed.Statement, start: int) -> bool:
+    """Whether a place in a text lies in a statement, outside of the statements in it."""
+    origin, inner = statement.origin, [each for body in inner_bodies(statement) for each in body]
+    return origin.start <= start < origin.end and not any(
+        each.origin.start <= start < each.origin.end for each in inner if each.origin is not syntax.NO_PLACE
+    )
+
+
+def _at_fault(ran: Ran, start: int) -> Deciding:
+    """The variables that were read for the expression at a place; for the whole statement where there is none."""
+    found = [
+        each
+        for part in parts(ran.statement)
+        if not isinstance(part, Access)
+        for each in expressions(part)
+        if getattr(each, "start", None) == start
+    ]
+    decided = deciding(ran, found[-1]) if found else Deciding(())
+    loads = tuple({id(c.value): c for c in ran.values if isinstance(c.value, typed.Load)}.values())
+    return decided if decided.operands else Deciding(loads)
 
 
 def _text_of(ran: Ran) -> str:

@@ -28,3 +28,7 @@ def no_such_call(name: str, calls: int) -> Said:
 
 def too_much(time: str) -> Said:
     return f"The scan at {time} does more than can be followed.", "Ask for a smaller target, or for another time."
+
+
+def not_computed(text: str, time: str) -> Said:
+    return f"{text} has no value at {time}: it faults there, or no scan runs.", "Ask for what it names."

@@ -59,12 +59,13 @@ if TYPE_CHECKING:
     from upright_block.reports.verdicts import (
         failure_lines,
         fault_data,
-        first_wrong,
         not_run_data,
         not_run_line,
         summary_line,
         verdict_data,
         verdict_line,
+        wrong_data,
+        wrong_lines,
     )
     from upright_block.reports.walk import walk_data, walk_lines
     from upright_block.reports.why import why_data, why_lines
@@ -111,7 +112,6 @@ __getattr__ = exported(
             "event_lines",
             "run_data",
             "stop_lines",
-            "text_lines",
             "tree_lines",
             "watch_lines",
         ),
@@ -123,7 +123,8 @@ __getattr__ = exported(
         "verdicts": (
             "failure_lines",
             "fault_data",
-            "first_wrong",
+            "wrong_data",
+            "wrong_lines",
             "not_run_data",
             "not_run_line",
             "summary_line",
@@ -165,7 +166,6 @@ __all__ = [
     "finding_data",
     "finding_line",
     "finding_list",
-    "first_wrong",
     "function_data",
     "function_lines",
     "gap_data",
@@ -218,4 +218,6 @@ __all__ = [
     "why_data",
     "why_lines",
     "wiring_pictures",
+    "wrong_data",
+    "wrong_lines",
 ]

@@ -11,6 +11,7 @@ from upright_block.cases.plan import NotRun
 from upright_block.coverage.collected import UnitCoverage
 from upright_block.language.literals import shown_duration
 from upright_block.language.nodes import record
+from upright_block.reasons.tree import Answer
 from upright_block.reports.findings import finding_list
 from upright_block.reports.page import page_text
 from upright_block.reports.styled import plain, visible
@@ -54,14 +55,16 @@ def report_files(
     pictures: Mapping[str, Sequence[str]],
     seconds: float = 0.0,
     covered: Sequence[UnitCoverage] = (),
+    answers: Mapping[str, Answer] | None = None,
 ) -> dict[str, str]:
     """The files of a report, by name; ``pictures`` are those of wrong cases, by the id of the case. Verdicts need their
     tracks.
 
-    ``seconds`` is how long the cases took, ``covered`` what of the units they reached, where that was asked for.
+    ``seconds`` is how long the cases took, ``covered`` what of the units they reached, where that was asked for,
+    ``answers`` the reasons of what is wrong first, by the id of the case.
     """
     return {
-        "index.html": page_text(stamp.data, verdicts, not_run, seconds, covered),
+        "index.html": page_text(stamp.data, verdicts, not_run, seconds, covered, answers or {}),
         "junit.xml": _junit(stamp, verdicts, not_run),
         "report.jsonl": _json_lines(stamp, verdicts, not_run),
         "summary.md": _summary(stamp, verdicts, not_run, pictures),

@@ -14,12 +14,14 @@ from typing import Any
 from upright_block.cases.plan import NotRun
 from upright_block.coverage.collected import UnitCoverage
 from upright_block.language.literals import shown, shown_duration
+from upright_block.reasons.tree import Answer
 from upright_block.reports.coverage import page_data
 from upright_block.reports.diagrams import case_diagram, limits
 from upright_block.reports.findings import finding_list
 from upright_block.reports.lanes import Dimension, Lane
 from upright_block.reports.styled import Line, plain, visible
 from upright_block.reports.verdicts import failure_lines, summary_line
+from upright_block.reports.why import why_lines
 from upright_block.runs.verdict import Miss, Verdict
 
 MOST_CHANGES = 2_048
@@ -37,12 +39,14 @@ def page_text(
     not_run: Sequence[NotRun],
     seconds: float,
     covered: Sequence[UnitCoverage] = (),
+    answers: Mapping[str, Answer] | None = None,
 ) -> str:
-    """The page: ``stamp`` says of what it is. Verdicts need their tracks."""
+    """The page: ``stamp`` says of what it is; ``answers`` are by the id of a case. Verdicts need their tracks."""
+    reasons = answers or {}
     data = {
         "stamp": stamp,
         "verdict": plain(summary_line(verdicts, len(not_run), seconds)),
-        "cases": [*map(_case, verdicts), *map(_not_run, not_run)],
+        "cases": [*(_case(each, reasons.get(each.case.id)) for each in verdicts), *map(_not_run, not_run)],
         "coverage": page_data(covered) if covered else None,
     }
     folder = files("upright_block.reports") / "page"
@@ -57,13 +61,14 @@ def page_text(
     return _MARK.sub(lambda found: parts[found[1]], (folder / "page.html").read_text("utf-8"))
 
 
-def _case(verdict: Verdict) -> dict[str, Any]:
+def _case(verdict: Verdict, answer: Answer | None) -> dict[str, Any]:
     case, plan = verdict.case, verdict.case.plan
     data: dict[str, Any] = {
         **_head(case.id, case.unit_name, case.name, verdict.status),
         "file": case.file.source.path,
         "line": case.file.source.line(case.written.place.start),
         "text": _lines(failure_lines(verdict, _WIDTH)) if verdict.status in ("failed", "fault") else [],
+        "why": [] if answer is None else _lines(why_lines(answer.node, answer.timebase, _WIDTH, show_all=True)),
         "scans": plan.scans,
         "scan": plan.timebase.period // len(plan.timebase.starts),
     }

@@ -16,7 +16,7 @@ from upright_block.reports.findings import finding_data, marked_lines
 from upright_block.reports.grid import grid_lines
 from upright_block.reports.rules import break_data, break_head, measure_data, moment
 from upright_block.reports.styled import Line, Role
-from upright_block.runs.verdict import Miss, Verdict
+from upright_block.runs.verdict import Break, Miss, Verdict
 
 _WORDS: dict[str, tuple[str, Role]] = {
     "passed": ("good", "good"),
@@ -87,12 +87,20 @@ def failure_lines(verdict: Verdict, width: int) -> list[Line]:
     return lines
 
 
-def first_wrong(verdict: Verdict) -> tuple[str, str, str] | None:
-    """The case, the signal and the time of the first wrong value; None where none is."""
-    if not verdict.misses:
-        return None
-    miss, case = verdict.misses[0], verdict.case
-    return case.id, miss.slot.path, shown_duration(case.plan.timebase.time(miss.scan))
+def wrong_data(verdict: Verdict, found: Miss | Break | Fault) -> dict[str, Any]:
+    """What is wrong in a case, as the entry of it that `verdict_data` has."""
+    if isinstance(found, Miss):
+        return _miss_data(verdict, found)
+    return break_data(verdict, found) if isinstance(found, Break) else fault_data(found, verdict.case.plan.timebase)
+
+
+def wrong_lines(verdict: Verdict, found: Miss | Break | Fault) -> list[Line]:
+    """What is wrong in a case; what stopped it stands elsewhere."""
+    if isinstance(found, Miss):
+        source = _table_source(verdict.case)
+        place = source.shown_line(_cell_of(verdict.case, found).start)
+        return [[(f"expected {found.check.text}", "bad"), (f"   {place}", "dim")]]
+    return [*break_head(verdict.case, found), []] if isinstance(found, Break) else []
 
 
 def _break_lines(verdict: Verdict, has_moment: bool, width: int) -> list[Line]:

@@ -33,9 +33,11 @@ _GIVEN_BY = {
 
 def why_lines(node: Node, timebase: Timebase, width: int, show_all: bool) -> Iterator[Line]:
     """The value and since when, what nobody in the library decides, then the tree."""
-    yield [(f"{node.path} is {node.text}", "strong"), (f" at {_time(timebase, node.scan)} (scan {node.scan})", "")]
+    head = f"{node.path} is {node.text}" if node.has_value else node.path
+    yield [(head, "strong"), (f" at {_time(timebase, node.scan)} (scan {node.scan})", "")]
     since = "since the beginning" if node.since is None else f"since {_time(timebase, node.since)} (scan {node.since})"
-    yield [(since, "")]
+    if node.has_value:
+        yield [(since, "")]
     found = [leaf for leaf in node.leaves() if leaf is not node and leaf.kind in _FROM_OUTSIDE]
     leaves = list({(leaf.path, leaf.text): leaf for leaf in found}.values())
     for number, leaf in enumerate(leaves[:_MOST_LEAVES]):
@@ -68,6 +70,8 @@ def _node_lines(node: Node, timebase: Timebase, depth: int, scan: int) -> Iterat
         yield [*head, (f"   {node.statement}", ""), (f"   {_place(node.place)}", "dim"), (at, "warn"), (late, "warn")]
         for place, value in node.overwritten:
             yield [("  " * (depth + 1), ""), (f"overwrites {_shown(value, node.type)} of {_place(place)}", "warn")]
+    elif node.statement:
+        yield [*head, (f"  {node.statement}", ""), *_source(node, timebase)]
     else:
         yield [*head, *_source(node, timebase)]
     for reason in node.reasons:
@@ -119,7 +123,7 @@ def why_data(node: Node, timebase: Timebase) -> dict[str, Any]:
         "id": node.number,
         "path": node.path,
         "type": str(node.type),
-        "value": node.value,
+        "value": node.value if node.has_value else None,
         "text": node.text,
         "as": node.written_as,
         "scan": node.scan,

@@ -7,6 +7,7 @@ from functools import cached_property
 
 from upright_block.cases.plan import Plan
 from upright_block.compiler.artifact import Slot
+from upright_block.compiler.looking import Probe
 from upright_block.compiler.program import USUAL, Mode, make_program
 from upright_block.errors import BadValue
 from upright_block.language.literals import shown_duration
@@ -30,14 +31,18 @@ class Followed:
     The run itself is quick; the one scan is run again from the moment before it by a machine that leaves a trail.
     """
 
-    def __init__(self, unit: Unit, plan: Plan, machine: Machine, mode: Mode = USUAL) -> None:
-        """``machine`` holds the unit, with the constants of the plan; its scans leave trails if the plan inserts."""
+    def __init__(
+        self, unit: Unit, plan: Plan, machine: Machine, mode: Mode = USUAL, probes: Sequence[Probe] = ()
+    ) -> None:
+        """``machine`` holds the unit, with the constants of the plan and the ``probes``; its scans leave trails if the
+        plan inserts.
+        """
         mode = replaced(mode, forces=plan.forces, trails=bool(plan.inserts))
         constants = {find_signal(unit, path).variable: value for path, value in plan.constants}
         self.unit = unit
         self.mode = mode
         self.plan = plan
-        self.program = make_program(unit, constants, mode=replaced(mode, trails=True))
+        self.program = make_program(unit, constants, probes, mode=replaced(mode, trails=True))
         self._session = Session(plan, machine)
         self._follower = Follower(self.program)
         self._slow = Session(plan, self._follower.machine)

@@ -115,3 +115,14 @@ class Verdict:
     unarmed: tuple[Rule, ...] = ()
     about_run: str = ""
     tracks: Tracks | None = None
+
+    def first_wrong(self, path: str | None = None) -> Miss | Break | Fault | None:
+        """What was wrong first: a value, a rule or a timing row, or what stopped the run; of a signal where a ``path``
+        is named, or what stopped the run.
+        """
+        misses = [miss for miss in self.misses if path in (None, miss.slot.path)]
+        breaks = self.breaks if path is None else ()
+        found: list[Miss | Break | Fault] = [*misses[:1], *breaks[:1]]
+        if self.fault is not None:
+            found.append(self.fault)
+        return min(found, key=lambda each: each.scan, default=None)

@@ -263,6 +263,8 @@ function inside(found) {
   const made = element("div", { className: "inner" });
   made.append(element("p", { className: "dim", textContent: `${found.file}:${found.line}` + (found.scans ? `, ${found.scans.toLocaleString("en")} scans, ${shownTime(found.end)}` : "") }));
   if (found.text.length) made.append(spans(found.text));
+  if (found.why && found.why.length)
+    made.append(element("details", {}, element("summary", { textContent: "Why" }), spans(found.why)));
   if (!found.lanes) return made;
   if (found.lanes.length && found.end) {
     const diagram = new Diagram(found);
