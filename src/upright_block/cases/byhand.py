@@ -7,13 +7,15 @@ from __future__ import annotations
 from array import array
 from bisect import bisect_right
 from collections.abc import Callable, Sequence
+from contextlib import suppress
 
 from upright_block.asking import asked
-from upright_block.cases.cells import parse_span, parse_value
+from upright_block.cases.cells import moment, parse_span, parse_value
 from upright_block.cases.drafting import Draft, Refused
 from upright_block.cases.plan import Common, Drive, Plan
 from upright_block.cases.words import byhand as words
 from upright_block.cases.words import planning as planning_words
+from upright_block.errors import BadValue
 from upright_block.language.literals import LiteralProblem, Value, shown_duration
 from upright_block.language.nodes import record, replaced
 from upright_block.language.signals import Signal, find_signal
@@ -48,6 +50,17 @@ class Wishes:
     def watching(self, patterns: Sequence[str], saves: bool = False) -> Wishes:
         """The same with patterns of what is watched."""
         return replaced(self, watch=patterns, saves=saves)
+
+    def behind(self, time: int) -> list[tuple[str, int]]:
+        """What is asked for behind a time in ns, as it is written, with its own time."""
+        found: list[tuple[str, int]] = []
+        for text in (*self.set, *self.pulse, *self.force, *self.release):
+            _, mark, at = text.rpartition("@")
+            with suppress(BadValue):  # what is no time is told when the run is made
+                own = moment(at.partition(":")[0]) if mark else 0
+                if own > time:
+                    found.append((text, own))
+        return found
 
     def lasting(self, span: str) -> Wishes:
         """The same for so long."""

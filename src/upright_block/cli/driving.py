@@ -9,7 +9,7 @@ from typing import Any, NoReturn, TypeVar, cast
 import click
 
 from upright_block import BadWishes, UprightError, Wishes
-from upright_block.cli.common import show_findings, stop
+from upright_block.cli.common import show_findings, show_lines, stop
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -57,6 +57,13 @@ def driving_options(command: F) -> F:
     for option in reversed(_OPTIONS):
         made = option(made)
     return cast("F", made)
+
+
+def say_later(wishes: Wishes, time: int) -> None:
+    """Say what of the options does not matter yet at a moment."""
+    later = [text for text, _ in wishes.behind(time)]
+    if later:
+        show_lines([[], [(f"{', '.join(later)}: does not matter yet.", "dim")]])
 
 
 def refused(problem: UprightError, show_all: bool = False) -> NoReturn:

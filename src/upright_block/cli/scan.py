@@ -6,7 +6,7 @@ import click
 
 from upright_block import OpenLibrary, UprightError, Wishes
 from upright_block.cli.common import library_option, refuse, show_json, show_lines, width
-from upright_block.cli.driving import driving_options, refused
+from upright_block.cli.driving import driving_options, refused, say_later
 from upright_block.reports import order_lines, scan_data, scan_head, scan_lines, stop_lines
 
 
@@ -50,6 +50,7 @@ def command(
         return
     lines = order_lines(entries) if order else scan_lines(entries, width(), show_all)
     show_lines([scan_head(target, found, () if order else entries), [], *lines])
+    say_later(wishes, found.time)
     if not found.scan.is_whole:
         show_lines([[], [("The scan does more than can be shown; the rest is left out.", "warn")]])
     if found.fault is not None:

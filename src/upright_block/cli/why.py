@@ -6,7 +6,7 @@ import click
 
 from upright_block import OpenLibrary, UprightError, Wishes
 from upright_block.cli.common import library_option, show_json, show_lines, width
-from upright_block.cli.driving import driving_options, refused
+from upright_block.cli.driving import driving_options, refused, say_later
 from upright_block.reports import fault_data, stop_lines, why_data, why_lines, wrong_data, wrong_lines
 
 
@@ -59,5 +59,6 @@ def command(
     if verdict is not None and wrong is not None:
         lines = [*wrong_lines(verdict, wrong), *lines]
     show_lines(lines)
+    say_later(wishes, answer.timebase.time(answer.node.scan))
     if answer.fault is not None:
         show_lines([[], *stop_lines(answer.fault, answer.timebase)])

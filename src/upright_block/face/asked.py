@@ -48,7 +48,7 @@ class WithReasons(WithRuns):
         time = None if at is None else moment(at)
         is_case = self.find(target) is None
         if time is not None and wishes.span is None and wishes.until is None and not is_case:
-            wishes = wishes.lasting(f"{time + 1}ns")
+            wishes = wishes.lasting(f"{max([time, *(own for _, own in wishes.behind(time))]) + 1}ns")
         watched = self.watch(target, wishes)
         plan = watched.run.plan
         last = plan.scans - 1

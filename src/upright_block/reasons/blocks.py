@@ -2,35 +2,87 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 
-from upright_block.language.literals import Value, shown
+from upright_block.language.literals import Value, shown, shown_duration
 from upright_block.reasons.where import Here
 
 
-def block_words(
-    block: str, asked: str, values: dict[str, Value], pins: dict[str, Here], since: Callable[..., str]
-) -> tuple[tuple[str, ...], str]:
+class Pins:
+    """The pins of a block as they are after a call, by name, and since when.
+
+    ``times`` gives the times in ns at which a pin has changed until then, ``now`` is that of the call.
+    """
+
+    def __init__(
+        self, now: int, values: Mapping[str, Value], pins: Mapping[str, Here], times: Callable[[str], list[int]]
+    ) -> None:
+        self.now = now
+        self.values = values
+        self.pins = pins
+        self._times = times
+
+    def __contains__(self, name: str) -> bool:
+        return name in self.values
+
+    def text(self, name: str) -> str:
+        """A pin with its value."""
+        return f"{name} is {shown(self.values[name], self.pins[name].type)}"
+
+    def since(self, name: str) -> int:
+        """The time from which on a pin has its value."""
+        times = self._times(name)
+        return times[-1] if times else 0
+
+    def kept(self, name: str) -> str:
+        """A pin with its value, and since when."""
+        return f"{self.text(name)} since {shown_duration(self.since(name))}"
+
+    def edge(self, name: str, word: str) -> str:
+        """When a BOOL has ``risen`` or ``fallen`` last."""
+        times = self._times(name)
+        is_now = bool(self.values[name]) is (word == "rose")
+        found = times[-1:] if is_now else times[-2:-1]
+        return f"{name} {word} last at {shown_duration(found[0])}" if found else f"{name} never {word}"
+
+
+def block_words(block: str, asked: str, pins: Pins) -> tuple[tuple[str, ...], str]:
     """Which inputs decide an output of a block of the standard, and what it says of itself."""
-
-    def text(name: str) -> str:
-        return shown(values[name], pins[name].type)
-
+    values = pins.values
     match block:
-        case "TON" | "TOF" | "TP" if "IN" in values:
-            running = 0 < int(values["ET"]) < int(values["PT"])
-            due = f", due at {since('IN', int(values['PT']))}" if running else ""
-            says = f"IN is {text('IN')} since {since('IN')}, ET is {text('ET')} of PT {text('PT')}{due}"
-            return (("IN", "PT") if running or asked == "ET" else ("IN",)), says
+        case "TON" | "TOF" | "TP" if "IN" in pins:
+            return _timer(block, asked, pins)
         case "CTU" | "CTD" | "CTUD":
-            counts = [name for name in ("CU", "CD", "R", "LD") if name in values]
-            says = f"CV is {text('CV')} of PV {text('PV')}"
-            return (*counts, "PV"), says
-        case "ACTION_CONTROL":
-            asking = [name for name, pin in pins.items() if values[name] is True and name not in (asked, "Q", "A")]
-            return tuple(asking or ["N"]), f"asked for by {', '.join(asking)}" if asking else "no step asks for it"
+            counting = [name for name in ("CU", "CD") if name in pins]
+            setting = [name for name in ("R", "LD") if name in pins]
+            held = [pins.text(name) for name in setting if values[name]]
+            says = ", ".join(
+                [f"CV is {values['CV']} of PV {values['PV']}", *held, *(pins.edge(n, "rose") for n in counting)]
+            )
+            return (*counting, *setting, "PV"), says
         case "SR" | "RS":
-            names = [name for name in pins if name not in ("Q1",)]
-            return tuple(names), ", ".join(f"{name} is {text(name)}" for name in names)
-    inputs = [name for name in pins if name != asked and name in ("CLK", "IN", "S", "R", "S1", "R1")]
-    return tuple(inputs), ", ".join(f"{name} is {text(name)}" for name in inputs)
+            strong, weak = ("S1", "R") if block == "SR" else ("R1", "S")
+            if values[strong]:
+                return (strong,), f"{pins.kept(strong)} and wins"
+            if values[weak]:
+                return (strong, weak), f"{pins.kept(weak)}, {pins.text(strong)}"
+            return (strong, weak), f"neither is 1, so it stays: {pins.edge(strong, 'fell')}, {pins.edge(weak, 'fell')}"
+        case "R_TRIG":
+            return ("CLK",), f"{pins.text('CLK')}, {pins.edge('CLK', 'rose')}"
+        case "F_TRIG":
+            return ("CLK",), f"{pins.text('CLK')}, {pins.edge('CLK', 'fell')}"
+        case "ACTION_CONTROL":
+            asking = [name for name in pins.pins if values[name] is True and name not in (asked, "Q", "A")]
+            return tuple(asking or ["N"]), f"asked for by {', '.join(asking)}" if asking else "no step asks for it"
+    inputs = [name for name in pins.pins if name != asked and name in ("CLK", "IN", "S", "R", "S1", "R1")]
+    return tuple(inputs), ", ".join(map(pins.text, inputs))
+
+
+def _timer(block: str, asked: str, pins: Pins) -> tuple[tuple[str, ...], str]:
+    """A timer, with when it is due, if it runs."""
+    elapsed, preset = int(pins.values["ET"]), int(pins.values["PT"])
+    is_running = 0 < elapsed < preset
+    due = f", due at {shown_duration(pins.now + preset - elapsed)}" if is_running else ""
+    begun = pins.edge("IN", "rose") if block == "TP" and elapsed else pins.kept("IN")
+    says = f"{begun}, ET is {shown_duration(elapsed)} of PT {shown_duration(preset)}{due}"
+    return (("IN", "PT") if is_running or asked == "ET" else ("IN",)), says

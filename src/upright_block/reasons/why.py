@@ -20,7 +20,7 @@ from upright_block.language.types import BOOL, Elementary
 from upright_block.language.walking import Access, expressions, inner_bodies, parts
 from upright_block.machine.trace import Fault
 from upright_block.reasons import words
-from upright_block.reasons.blocks import block_words
+from upright_block.reasons.blocks import Pins, block_words
 from upright_block.reasons.deciding import Deciding, deciding
 from upright_block.reasons.scans import kind_of, value_of
 from upright_block.reasons.tree import Node, Place, Reason
@@ -528,11 +528,10 @@ class Asker:
         if run.caller is not None:
             self._conditions(node, run.caller, wrote, (*above, here.address))
 
-    def _since_text(self, pins: dict[str, Here], scan: int, name: str, more: int = 0) -> str:
-        """The time since which a pin has its value, or some ns behind that."""
+    def _times(self, pins: dict[str, Here], scan: int, name: str) -> list[int]:
+        """The times in ns at which a pin has changed until a scan is over."""
         changes = self.followed.changes(pins[name].slot)
-        before = bisect_right(changes, scan)
-        return shown_duration(self.followed.plan.timebase.time(changes[before - 1] if before else 0) + more)
+        return [self.followed.plan.timebase.time(number) for number in changes[: bisect_right(changes, scan)][-2:]]
 
     def _block(self, here: Here, run: Run, wrote: int, above: tuple[int, ...]) -> Reason:
         """A block of the standard speaks for itself, of its pins as they were when its call was over."""
@@ -545,7 +544,11 @@ class Asker:
         }
         values = {name: pin.read(trail, run.end) for name, pin in pins.items()}
         asked = here.path.rpartition(".")[2].upper()
-        decides, says = block_words(unit.name.upper(), asked, values, pins, partial(self._since_text, pins, wrote))
+        decides, says = block_words(
+            unit.name.upper(),
+            asked,
+            Pins(self.followed.plan.timebase.time(wrote), values, pins, partial(self._times, pins, wrote)),
+        )
         caller = run.caller
         origin = caller.statement.origin if caller is not None else unit.syntax
         source = caller.run.unit.source if caller is not None else unit.source
