@@ -167,7 +167,7 @@ def test_a_selector_that_is_zero_is_a_number() -> None:
 def test_a_sequence_reads_like_its_steps() -> None:
     call = ("waters bed after bed in the morning", "--library", EXAMPLES / "demo", "--at", "1m")
     found = told(*call)
-    (step,) = [entry for entry in found if (entry["kind"], entry["line"]) == ("if", 30)]
+    (step,) = [entry for entry in found if (entry["kind"], entry["line"]) == ("action", 30)]
     assert (step["ran"], {"path": "Waters.X", "value": True, "text": "1"} in step["reads"]) == (True, True)
     (valve,) = [entry for entry in found if entry["text"] == "valve[bed] := Waters.X"]
     assert valve["writes"] == [{"path": "valve[1]", "before": True, "after": True}]
@@ -188,3 +188,19 @@ def test_a_plant_is_shown_by_rows_and_in_order() -> None:
     called = next(number for number, line in enumerate(order) if "Vent01.open 0 -> 1" in line)
     assert own
     assert own[0] < called
+
+
+def test_a_function_is_shown_as_it_was_called_somewhere(library: Path) -> None:
+    place = ("--library", library, "--set", "go=1", "--given", "div=3", "--at", "0s")
+    for call, value in (("Half@b.st:21", 3), ("half@blocks/b.st:21#4", 12)):
+        (entry,) = told("B", *place, "--in", call)
+        assert (entry["text"], entry["reads"]) == ("Half := x / 2", [{"path": "x", "value": value, "text": str(value)}])
+    for wrong in ("Half@b.st:20", "Half@b.st:21#5", "Half@c.st:21", "@", "Half@"):
+        result = upright("scan", "B", *place, "--in", wrong)
+        assert (result.exit_code, "in this scan" in result.stderr) == (2, True)
+
+
+def test_statements_that_were_made_for_steps_read_as_these() -> None:
+    found = told("Rota", "--library", EXAMPLES / "demo", "--at", "1s")
+    kinds = {entry["line"]: entry["kind"] for entry in found if entry["ran"]}
+    assert (kinds[25], kinds[28], kinds[41], kinds[54]) == ("action", "action", "transition", "action")

@@ -109,6 +109,24 @@ MISTAKES: dict[str, tuple[dict[str, str], list[str], str]] = {
         ["B", "run", "--set", "start=1@1s", "--at", "1s"],
         "wish 0   wish := start   b.st:6  at 900ms  one scan late",
     ),
+    "a task that is not due": (
+        {
+            "programs/p.st": "PROGRAM Slow VAR_INPUT go : BOOL; END_VAR VAR_OUTPUT q : BOOL; END_VAR\n"
+            "IF go THEN q := TRUE; END_IF;\nEND_PROGRAM\nPROGRAM Fast VAR n : INT; END_VAR\nn := n + 1;\nEND_PROGRAM\n"
+            "CONFIGURATION Plant TASK fast(INTERVAL := T#100ms, PRIORITY := 1); TASK slow(INTERVAL := T#500ms, PRIORITY := 2);\n"
+            "PROGRAM f WITH fast : Fast; PROGRAM s WITH slow : Slow; END_CONFIGURATION\n"
+        },
+        ["Plant", "s.q", "--set", "s.go=1@600ms", "--at", "900ms"],
+        "the task of s is not due, it ran last at 500ms",
+    ),
+    "a wrong element": (
+        {
+            "b.st": HEAD.replace("ready : BOOL;", "ready : BOOL; which : INT := 1;")
+            + "VAR list : ARRAY [1..2] OF BOOL; END_VAR\nlist[which] := start;\nrun := list[2];\nEND_FUNCTION_BLOCK\n"
+        },
+        ["B", "run", "--set", "start=1@1s", "--set", "which=2@0s", "--set", "which=1@1s", "--at", "2s"],
+        "which 2   set by the call at 0s",
+    ),
     "a force that was forgotten": (
         {"b.st": HEAD + "run := start AND ready;\nEND_FUNCTION_BLOCK\n"},
         ["B", "run", "--set", "start=1", "--force", "ready=0", "--at", "1s"],

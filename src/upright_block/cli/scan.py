@@ -19,7 +19,13 @@ from upright_block.reports import order_lines, scan_data, scan_head, scan_lines,
 @click.argument("target")
 @library_option
 @click.option("--at", metavar="TIME", help="The scan at that time, or the one before it. Default: the last one.")
-@click.option("--in", "instance", metavar="INSTANCE", default="", help="The instance whose text is shown.")
+@click.option(
+    "--in",
+    "instance",
+    metavar="INSTANCE",
+    default="",
+    help="The instance whose text is shown, NAME#2 in its second call; or a unit as it was called: NAME@FILE:LINE.",
+)
 @click.option("--order", is_flag=True, help="All statements of the scan in the order in which they ran.")
 @driving_options
 @click.option("--all", "show_all", is_flag=True, help="Print a long text whole.")

@@ -93,8 +93,13 @@ def _computed(ran: Ran, value: typed.Load) -> Deciding:
 
 
 def _together(*found: Deciding) -> Deciding:
-    operands = {operand.at: operand for each in found for operand in each.operands}
-    return Deciding(tuple(operands.values()), bits={at: bit for each in found for at, bit in each.bits.items()})
+    bits = {at: bit for each in found for at, bit in each.bits.items()}
+    operands: dict[tuple[object, ...], Computed] = {}
+    for each in found:
+        for operand in each.operands:  # one that is read twice, with one value, is one
+            own = (operand.address, operand.bits, bits.get(operand.at)) if operand.address else (operand.at,)
+            operands.setdefault(own, operand)
+    return Deciding(tuple(operands.values()), bits=bits)
 
 
 def _is_bool(value: typed.Expression) -> bool:

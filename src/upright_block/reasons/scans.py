@@ -138,12 +138,15 @@ class Statements(Instances):
 
     def of_instance(self, path: str, before: int | None = None) -> list[Entry]:
         """The statements of the instance at a path, or of the subject, letter case ignored; ``path#2`` are those of its
-        second call in the scan. What happens from an entry of the trail on, where there is a ``before``, has not.
+        second call in the scan. ``NAME@file:line`` are those of a unit, such as a function, as it was called there.
+        What happens from an entry of the trail on, where there is a ``before``, has not.
 
         Raises:
             UnknownName: there is no such instance or call, or it has no statements of its own.
         """
         name, _, which = path.partition("#")
+        if "@" in name:
+            return self._of_call(name, which, before)
         known = next((own for own in self.instances if own.upper() == name.upper()), None)
         if known is None:
             raise UnknownName(*words.no_instance(name, did_you_mean(name, filter(None, self.instances))))
@@ -160,6 +163,23 @@ class Statements(Instances):
         if before is not None and not which:
             number = len(runs)
         return self.of_run(runs[number - 1], before) if runs else self.not_run(unit, known)
+
+    def _of_call(self, named: str, which: str, before: int | None) -> list[Entry]:
+        """The statements of a unit as it was called at a line of a file."""
+        name, _, place = named.partition("@")
+        file, _, line = place.rpartition(":")
+        runs: list[Run] = []
+        for run in self.scan.runs:
+            caller = run.caller
+            if caller is not None and run.unit.name.upper() == name.upper() and not run.unit.is_standard:
+                source = caller.run.unit.source
+                is_there = str(source.line(caller.statement.origin.start)) == line
+                if is_there and f"/{source.path}".endswith(f"/{file}"):
+                    runs.append(run)
+        number = int(which) if which.isdigit() else 1
+        if not 1 <= number <= len(runs):
+            raise UnknownName(*words.no_such_call(named, len(runs)))
+        return self.of_run(runs[number - 1], before)
 
     def calls(self, path: str) -> int:
         """How often the instance at a path ran."""
@@ -404,8 +424,11 @@ def kind_of(statement: typed.Statement, unit: typed.Unit) -> str:
     origin = statement.origin
     if unit.name.startswith(":"):
         return "copy"
-    if isinstance(origin, syntax.Made) and origin.role in ("step", "transition"):
-        return "action" if origin.role == "step" else "transition"
+    sequence = unit.syntax.sequence if is_made(origin) else None
+    if sequence is not None:  # what was made for a step, its actions, or a transition reads as that
+        heads = [*sequence.steps, *sequence.transitions, *sequence.actions]
+        last = max((head for head in heads if head.start <= origin.start), key=lambda head: head.start, default=None)
+        return "transition" if isinstance(last, syntax.Transition) else "action"
     return _KINDS[type(statement)]
 
 

@@ -346,6 +346,14 @@ class Asker:
                 found = replaced(found, bits={each.at: bit for each in found.operands[:1]})
             if found.operands:
                 node.reasons.append(self._reason("value", ran, value, found, wrote, above))
+        if isinstance(statement, typed.Assign | typed.AssignPart):
+            place = statement.place
+            for step in place.steps:
+                for index in step.indices if isinstance(step, typed.Element) else ():
+                    found = deciding(ran, index)
+                    if found.operands:
+                        written = place.origin.start, place.origin.end
+                        node.reasons.append(self._reason("index", ran, index, found, wrote, above, written))
         if kind_of(statement, unit) != "copy":
             self._conditions(node, ran, wrote, above)
             if wrote < node.scan == self.asked and not self._changes_later(here, node.scan, at):
@@ -435,7 +443,8 @@ class Asker:
         if run is None:
             if writers:
                 place = Place(unit.source, writers[0].origin.start, holder)
-                node.reasons.append(Reason("call", place, unit.name, None, None, says=f"{holder} is not called"))
+                role, says = self._not_run(holder, node.scan)
+                node.reasons.append(Reason(role, place, unit.name, None, None, says=says))
             return
         asked, self.asked = self.asked, -1  # what has not happened is told once on a way, not of its own reasons too
         for statement in [each for each in writers if not _gives(each, node.value)][:_MOST_KEPT]:
@@ -455,6 +464,16 @@ class Asker:
             reason.wanted = wanted
             node.reasons.append(reason)
         self.asked = asked
+
+    def _not_run(self, holder: str, scan: int) -> tuple[str, str]:
+        """Why an instance did not run in a scan: the task of its program was not due, or nothing called it."""
+        program = holder.partition(".")[0]
+        if self.followed.unit.kind != "CONFIGURATION" or any(run.path == program for run in self._trail(scan).runs):
+            return "call", f"{holder} is not called"
+        earlier = range(scan - 1, max(scan - _MOST_TRIED, -1) - 1, -1)
+        last = next((n for n in earlier if any(run.path == program for run in self._trail(n).runs)), None)
+        ran = "" if last is None else f", it ran last at {shown_duration(self.followed.plan.timebase.time(last))}"
+        return "task", f"the task of {program} is not due{ran}"
 
     def _is_hidden(self, operand: Computed) -> bool:
         """Whether nobody wrote the variable that was read: the beginning of a sequence, say."""

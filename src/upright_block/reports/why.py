@@ -97,7 +97,7 @@ def _reason_lines(reason: Reason, node: Node, timebase: Timebase, depth: int) ->
             needs = f"{reason.says} needs {reason.expression} to be {wanted}: it is {value}"
             yield [(pad, ""), (needs, "warn"), (f"   {place}", "dim")]
             inner += 1
-        case "block" | "call":
+        case "block" | "call" | "task":
             yield [(pad, ""), (reason.says, "strong"), (f"   {_place(reason.place)}", "dim")]
         case _ if alone:
             yield [(pad, ""), (alone.strip(), "dim")]
