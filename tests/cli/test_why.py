@@ -186,3 +186,9 @@ def test_a_wrong_case_ends_with_the_call_that_explains_it(tmp_path: Path) -> Non
     (line,) = [line for line in output.splitlines() if "upright why" in line]
     assert line.strip() == f"""upright why 'b/it'"'"'s off' --library {tmp_path}"""
     assert "x 1   driven at 0s   cases/b.toml:7" in upright("why", "b/it's off", "--library", tmp_path).output
+
+
+def test_what_is_handed_on_as_it_is_stands_in_one_line() -> None:
+    said = upright("why", "Glasshouse", "bay1_vent_up", "--set", "bay1_open_button=1@1s", "--at", "2s", *DEMO).output
+    assert "bay1_vent_up wiring/roof.csv:5 ← roof.Vent01.opening 1   opening := state = OPENS" in said
+    assert "roof.Wish01.open_button wiring/roof.csv:4 ← bay1_open_button 1   set by the call at 1s" in said

@@ -28,7 +28,8 @@ class Reason:
     """An expression or a circumstance that decides the value of a node, with the operands that decide it.
 
     ``role`` is ``value``, ``condition``, ``kept`` (a statement that could have changed it since and did not run) or
-    ``block``; where ``alone`` each operand would do by itself.
+    ``block``; where ``alone`` each operand would do by itself; one that ``is_passed`` hands the value of its operand
+    on as it is.
     """
 
     role: str
@@ -40,6 +41,7 @@ class Reason:
     alone: bool = False
     says: str = ""
     wanted: Value | None = None
+    is_passed: bool = False
 
 
 @state

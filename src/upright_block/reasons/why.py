@@ -345,7 +345,9 @@ class Asker:
             if is_copied and (bit := _bit_in(here, entry)) is not None:
                 found = replaced(found, bits={each.at: bit for each in found.operands[:1]})
             if found.operands:
-                node.reasons.append(self._reason("value", ran, value, found, wrote, above))
+                reason = self._reason("value", ran, value, found, wrote, above)
+                reason.is_passed = isinstance(value, typed.Load) and len(reason.operands) == 1
+                node.reasons.append(reason)
         if isinstance(statement, typed.Assign | typed.AssignPart):
             place = statement.place
             for step in place.steps:
@@ -500,7 +502,8 @@ class Asker:
             operand = self._at_path(path, wrote, entry.at, pin.name, above)
             if operand is not None:
                 place = Place(ran.run.unit.source, ran.statement.origin.start, ran.run.path)
-                node.reasons.append(Reason("value", place, pin.name, operand.value, operand.type, [operand]))
+                reason = Reason("value", place, pin.name, operand.value, operand.type, [operand], is_passed=True)
+                node.reasons.append(reason)
                 return
 
     def _at_path(self, path: str, scan: int, at: int, written_as: str, above: tuple[int, ...]) -> Node | None:

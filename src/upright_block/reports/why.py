@@ -62,15 +62,36 @@ def _source(node: Node, timebase: Timebase) -> Line:
     return [(f"   {_GIVEN_BY[node.kind]}{at}{place}", "dim")]
 
 
+def _passed_on(node: Node, scan: int) -> tuple[Node, list[Node]]:
+    """The node that a value comes from, and those that only hand it on, in the scan at hand."""
+    passing: list[Node] = []
+    while (
+        node.kind == "written"
+        and len(node.reasons) == 1
+        and node.reasons[0].is_passed
+        and not (node.overwritten or node.late or node.is_cut)
+        and node.wrote in (None, scan)
+        and node.reasons[0].operands[0].text == node.text
+    ):
+        passing.append(node)
+        node = node.reasons[0].operands[0]
+    return node, passing
+
+
 def _node_lines(node: Node, timebase: Timebase, depth: int, scan: int) -> Iterator[Line]:
-    head: Line = [("  " * depth, ""), (f"{node.path} {node.text}", "name")]
+    node, passing = _passed_on(node, scan)
+    head: Line = [("  " * depth, "")]
+    for each in passing:
+        by = f" {_place(each.place)}" if each.place else ""
+        head += [(each.path, "name"), (f"{by} ← ", "dim")]
+    head.append((f"{node.path} {node.text}", "name"))
     if node.kind == "written" and node.place is not None:
         at = f"  at {_time(timebase, node.wrote)}" if node.wrote is not None and node.wrote != scan else ""
         late = "  one scan late" if node.late else ""
         yield [*head, (f"   {node.statement}", ""), (f"   {_place(node.place)}", "dim"), (at, "warn"), (late, "warn")]
         for place, value in node.overwritten:
             yield [("  " * (depth + 1), ""), (f"overwrites {_shown(value, node.type)} of {_place(place)}", "warn")]
-    elif node.statement:
+    elif not node.has_value:
         yield [*head, (f"  {node.statement}", ""), *_source(node, timebase)]
     else:
         yield [*head, *_source(node, timebase)]
