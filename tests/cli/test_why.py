@@ -192,3 +192,18 @@ def test_what_is_handed_on_as_it_is_stands_in_one_line() -> None:
     said = upright("why", "Glasshouse", "bay1_vent_up", "--set", "bay1_open_button=1@1s", "--at", "2s", *DEMO).output
     assert "bay1_vent_up wiring/roof.csv:5 ← roof.Vent01.opening 1   opening := state = OPENS" in said
     assert "roof.Wish01.open_button wiring/roof.csv:4 ← bay1_open_button 1   set by the call at 1s" in said
+
+
+def test_of_a_word_a_mask_lets_one_bit_through(tmp_path: Path) -> None:
+    block = (
+        "FUNCTION_BLOCK B VAR_INPUT s : WORD; END_VAR VAR_OUTPUT q : BOOL; END_VAR\n"
+        "q := (s AND 16#0004) <> 0 OR (16#8000 AND s) > 0;\nEND_FUNCTION_BLOCK\n"
+    )
+    write_files(tmp_path, {"upright.toml": 'name = "t"\n', "blocks/b.st": block})
+    for value, wanted in (
+        ("16#0004", {"s.2": True}),
+        ("16#8000", {"s.15": True}),
+        ("1", {"s.2": False, "s.15": False}),
+    ):
+        found = by_path(told("B", "q", "--set", f"s={value}", "--library", tmp_path))
+        assert {path: node["value"] for path, node in found.items() if path != "q"} == wanted

@@ -42,6 +42,8 @@ def deciding(ran: Ran, value: typed.Expression) -> Deciding:
             return replaced(found, bits={found.operands[0].at: shift}) if is_bit else found
         case typed.Binary(operator="AND" | "OR" as operator) if _is_bool(value):
             return _of_logic(ran, value, operator)
+        case typed.Binary(operator="AND", left=left, right=right):
+            return _masked(ran, left, right)
         case typed.Binary(left=left, right=right):
             return _together(deciding(ran, left), deciding(ran, right))
         case typed.CallStandard(name=name, inputs=inputs):
@@ -49,6 +51,18 @@ def deciding(ran: Ran, value: typed.Expression) -> Deciding:
         case typed.CallFunction(inputs=inputs):
             return _together(*(deciding(ran, each) for each in inputs))
     return Deciding(())
+
+
+def _masked(ran: Ran, left: typed.Expression, right: typed.Expression) -> Deciding:
+    """Of a word of which a constant lets one bit through only that bit."""
+    for word, mask in ((left, right), (right, left)):
+        held = value_of(ran, mask) if isinstance(mask, typed.Constant) else None
+        bits = held if isinstance(held, int) else 0
+        if isinstance(word, typed.Load) and bits > 0 and bits & (bits - 1) == 0:
+            found = deciding(ran, word)
+            if len(found.operands) == 1:
+                return replaced(found, bits={found.operands[0].at: bits.bit_length() - 1})
+    return _together(deciding(ran, left), deciding(ran, right))
 
 
 def _of_logic(ran: Ran, value: typed.Binary, operator: str) -> Deciding:
