@@ -1,4 +1,4 @@
-"""Ten mistakes that end in an output that is off: the line at fault stands among the first lines of the answer."""
+"""Mistakes that end in an output that is off: the line at fault stands among the first lines of the answer."""
 
 from __future__ import annotations
 
@@ -126,6 +126,20 @@ MISTAKES: dict[str, tuple[dict[str, str], list[str], str]] = {
         },
         ["B", "run", "--set", "start=1@1s", "--set", "which=2@0s", "--set", "which=1@1s", "--at", "2s"],
         "which 2   set by the call at 0s",
+    ),
+    "an EN that is FALSE": (
+        {
+            "b.st": HEAD + "run := start;\nEND_FUNCTION_BLOCK\n",
+            "c.st": "FUNCTION_BLOCK C VAR_INPUT go, ok : BOOL; END_VAR VAR_OUTPUT lamp : BOOL; END_VAR\nVAR inner : B; END_VAR\n"
+            "inner(EN := ok, start := go);\nlamp := inner.run;\nEND_FUNCTION_BLOCK\n",
+        },
+        ["C", "lamp", "--set", "go=1@1s", "--at", "2s"],
+        "inner is not called: EN is FALSE and would have to be TRUE   c.st:3\n    ok 0   an input that nothing drives",
+    ),
+    "a RETURN before it": (
+        {"b.st": HEAD + "IF stop THEN RETURN; END_IF;\nrun := start;\nEND_FUNCTION_BLOCK\n"},
+        ["B", "run", "--set", "start=1@1s", "--set", "stop=1", "--at", "2s"],
+        "RETURN in line 4 ended it before   b.st:4\n    stop 1   set by the call at 0s",
     ),
     "a force that was forgotten": (
         {"b.st": HEAD + "run := start AND ready;\nEND_FUNCTION_BLOCK\n"},

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from contextlib import suppress
 from functools import partial
 
@@ -17,7 +17,7 @@ from upright_block.language.literals import Value, shown_duration
 from upright_block.language.nodes import replaced
 from upright_block.language.signals import NoSignal, Signal, field_signal, find_signal
 from upright_block.language.types import BOOL, Elementary
-from upright_block.language.walking import Access, expressions, inner_bodies, parts
+from upright_block.language.walking import Access, every_statement, expressions, inner_bodies, parts
 from upright_block.machine.trace import Fault
 from upright_block.reasons import words
 from upright_block.reasons.blocks import Pins, block_words
@@ -371,12 +371,13 @@ class Asker:
         above: tuple[int, ...],
         written: tuple[int, int] | None = None,
     ) -> Reason:
-        source = ran.run.unit.source
-        start, end = written or (ran.statement.origin.start, ran.statement.origin.end)
+        source, origin = ran.run.unit.source, ran.statement.origin
+        start, end = written or (origin.start, origin.end)
+        is_enabled = isinstance(origin, syntax.Made) and origin.role == "enable" and isinstance(ran.statement, typed.If)
         reason = Reason(
             role,
             Place(source, start, ran.run.path),
-            " ".join(source.text[start:end].split()),
+            "EN" if is_enabled else " ".join(source.text[start:end].split()),
             value_of(ran, value),
             value.type,
             alone=found.alone,
@@ -442,30 +443,67 @@ class Asker:
         name = here.path.removeprefix(f"{holder}." if holder else "").upper()
         writers = ways_of(unit).writers.get(name, [])
         run = next((run for run in reversed(trail.runs) if run.unit is unit and run.path == holder), None)
-        if run is None:
-            if writers:
-                place = Place(unit.source, writers[0].origin.start, holder)
-                role, says = self._not_run(holder, node.scan)
-                node.reasons.append(Reason(role, place, unit.name, None, None, says=says))
-            return
         asked, self.asked = self.asked, -1  # what has not happened is told once on a way, not of its own reasons too
-        for statement in [each for each in writers if not _gives(each, node.value)][:_MOST_KEPT]:
+        if run is None and writers:
+            self._not_called(node, holder, Place(unit.source, writers[0].origin.start, holder), holders, above)
+        for statement in [each for each in writers if not _gives(each, node.value)][: _MOST_KEPT if run else 0]:
+            assert run is not None
             missing = None if id(statement) in run.latest else _missing(run, ways_of(unit).to(statement))
-            if missing is None:
-                continue
-            around, value, place_, wanted = missing
+            value = None if missing is None else missing[1]
             if isinstance(value, typed.Load) and value.place.is_plain and value.place.root.key == name:
                 continue  # another state's own way on
-            found = deciding(around, value)
-            if any(self._is_hidden(operand) for operand in found.operands):
-                continue
-            reason = self._reason("kept", around, value, found, node.scan, above, place_)
-            origin = statement.origin
-            reason.says = " ".join(unit.source.text[origin.start : origin.end].split())
-            reason.place = Place(unit.source, origin.start, holder)
-            reason.wanted = wanted
-            node.reasons.append(reason)
+            reason = None if missing is None else self._waiting("kept", missing, node.scan, above)
+            if reason is not None:
+                origin = statement.origin
+                reason.says = " ".join(unit.source.text[origin.start : origin.end].split())
+                reason.place = Place(unit.source, origin.start, holder)
+                node.reasons.append(reason)
+            elif missing is None and id(statement) not in run.latest:
+                self._returned(node, run, above)
         self.asked = asked
+
+    def _waiting(self, role: str, missing: Missing, scan: int, above: tuple[int, ...]) -> Reason | None:
+        """A condition that keeps a statement from running; None where nobody wrote it."""
+        around, value, place, wanted = missing
+        found = deciding(around, value)
+        if any(self._is_hidden(operand) for operand in found.operands):
+            return None
+        reason = self._reason(role, around, value, found, scan, above, place)
+        reason.wanted = wanted
+        return reason
+
+    def _returned(self, node: Node, run: Run, above: tuple[int, ...]) -> None:
+        """That a RETURN ended a run before it came to what could have changed a value."""
+        last = run.statements[-1] if run.statements else None
+        if last is None or not isinstance(last.statement, typed.Return) or any(r.role == "call" for r in node.reasons):
+            return
+        source, origin = run.unit.source, last.statement.origin
+        says = f"RETURN in line {source.line(origin.start)} ended it before"
+        reason = Reason("call", Place(source, origin.start, run.path), "RETURN", None, None, says=says)
+        beside = Node(0, node.path, node.type, node.value, None, node.scan, None, "written")
+        self._conditions(beside, last, node.scan, above)
+        reason.operands = [operand for each in beside.reasons for operand in each.operands]
+        node.reasons.append(reason)
+
+    def _not_called(
+        self, node: Node, holder: str, place: Place, holders: Mapping[str, typed.Unit], above: tuple[int, ...]
+    ) -> None:
+        """Why an instance was not called: its task is not due, or what the call waits for."""
+        role, says = self._not_run(holder, node.scan)
+        outer, _, name = holder.rpartition(".")
+        unit = holders.get(outer)
+        run = next((run for run in self._trail(node.scan).runs if run.unit is unit and run.path == outer), None)
+        if role == "call" and run is not None and unit is not None:
+            for call in every_statement(unit.body or ()):
+                is_call = isinstance(call, typed.CallInstance) and call.instance.root.name.upper() == name.upper()
+                missing = _missing(run, ways_of(unit).to(call)) if is_call else None
+                reason = None if missing is None else self._waiting("call", missing, node.scan, above)
+                if reason is not None:
+                    needs = f"{says}: {_condition_text(reason)}"
+                    reason.says, reason.place = needs, Place(unit.source, call.origin.start, outer)
+                    node.reasons.append(reason)
+                    return
+        node.reasons.append(Reason(role, place, holders[holder].name, None, None, says=says))
 
     def _not_run(self, holder: str, scan: int) -> tuple[str, str]:
         """Why an instance did not run in a scan: the task of its program was not due, or nothing called it."""
@@ -597,7 +635,17 @@ def _is_output(unit: typed.Unit, offset: int) -> bool:
     return any(layout_of(unit).offsets[pin] == offset for pin in unit.section("output"))
 
 
-def _missing(run: Run, ways: Sequence[Way]) -> tuple[Ran, typed.Expression, tuple[int, int], Value | None] | None:
+Missing = tuple[Ran, typed.Expression, tuple[int, int], Value | None]
+"""A condition as it was computed, where it stands, and what it would have to be."""
+
+
+def _condition_text(reason: Reason) -> str:
+    """What a condition is, and would have to be."""
+    value, wanted = (("FALSE", "TRUE")[bool(each)] for each in (reason.value, reason.wanted))
+    return f"{reason.expression} is {value} and would have to be {wanted}"
+
+
+def _missing(run: Run, ways: Sequence[Way]) -> Missing | None:
     """The condition that kept a statement from running, with where it stands, and what it would have to be."""
     for outer, way in ways:
         around = run.latest.get(id(outer))

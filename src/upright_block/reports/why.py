@@ -120,6 +120,7 @@ def _reason_lines(reason: Reason, node: Node, timebase: Timebase, depth: int) ->
             inner += 1
         case "block" | "call" | "task":
             yield [(pad, ""), (reason.says, "strong"), (f"   {_place(reason.place)}", "dim")]
+            inner += reason.role != "block"
         case _ if alone:
             yield [(pad, ""), (alone.strip(), "dim")]
     for operand in reason.operands:
