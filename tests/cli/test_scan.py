@@ -167,7 +167,7 @@ def test_a_selector_that_is_zero_is_a_number() -> None:
 def test_a_sequence_reads_like_its_steps() -> None:
     call = ("waters bed after bed in the morning", "--library", EXAMPLES / "demo", "--at", "1m")
     found = told(*call)
-    (step,) = [entry for entry in found if (entry["kind"], entry["line"]) == ("action", 30)]
+    step = next(entry for entry in found if (entry["kind"], entry["line"]) == ("action", 30))
     assert (step["ran"], {"path": "Waters.X", "value": True, "text": "1"} in step["reads"]) == (True, True)
     (valve,) = [entry for entry in found if entry["text"] == "valve[bed] := Waters.X"]
     assert valve["writes"] == [{"path": "valve[1]", "before": True, "after": True}]

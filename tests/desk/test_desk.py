@@ -246,9 +246,8 @@ def test_it_begins_as_a_case_does(desk: Desk) -> None:
 
 def test_a_session_is_kept_and_taken_up(desk: Desk, folder: Path) -> None:
     said(desk, "set set_it=1", "scan 2", "force rest=7", "step", "watch count.n", "set mode=idle", "pace 2")
-    said_last = seen(left(desk, "mine"))
-    assert "1 force was left: rest" in said_last
-    assert "upright desk 'Latch' --session mine" in said_last
+    name, lines = left(desk, "mine")
+    assert (name, seen(lines)) == ("mine", "1 force was left: rest")
     library = open_library(folder)
     again = opened(library, "Latch", (), None, "mine")
     assert (again.moment, again.place, again.watch, again.pace) == (desk.moment, desk.place, desk.watch, 2.0)

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import shlex
 import sys
 
 import click
 
 from upright_block import OpenLibrary, UprightError
-from upright_block.cli.common import library_option, show_lines, stop
+from upright_block.cli.common import library_named, library_option, show_lines, stop
 
 _NOT_INSTALLED = "The desk needs the package textual: pip install 'upright-block[desk]'."
 
@@ -68,4 +69,8 @@ def command(
     if not (sys.stdin.isatty() and sys.stdout.isatty()):
         stop("The desk needs a terminal.", "Call it in one; upright why and upright scan print what it shows.")
     Screen(desk).run()
-    show_lines(left(desk, session))
+    name, lines = left(desk, session)
+    if name is not None:
+        call = shlex.join(["upright", "desk", desk.target, "--session", name, *library_named()])
+        lines.append([(f"The session is kept: {call}", "good")])
+    show_lines(lines)

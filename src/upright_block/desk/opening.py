@@ -38,8 +38,8 @@ def opened(
     return Desk(library, target, values, scan)
 
 
-def left(desk: Desk, session: str | None) -> list[Line]:
-    """Keep the session of a desk that is left, and what is said then."""
+def left(desk: Desk, session: str | None) -> tuple[str | None, list[Line]]:
+    """Keep the session of a desk that is left: its name, None where it is lost, and what is said then."""
     name = session or kept.free_name(desk.target)
     lines: list[Line] = []
     forced = len(desk.forced)
@@ -49,5 +49,5 @@ def left(desk: Desk, session: str | None) -> list[Line]:
     try:
         kept.write_session(name, desk.session())
     except OSError as problem:
-        return [*lines, [(f"The session is lost: it cannot be written, {problem.strerror}.", "bad")]]
-    return [*lines, [(f"The session is kept: upright desk '{desk.target}' --session {name}", "good")]]
+        return None, [*lines, [(f"The session is lost: it cannot be written, {problem.strerror}.", "bad")]]
+    return name, lines

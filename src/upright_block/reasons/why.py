@@ -5,7 +5,7 @@ from __future__ import annotations
 from bisect import bisect_right
 from collections.abc import Mapping, Sequence
 from contextlib import suppress
-from functools import partial
+from functools import cached_property, partial
 
 from upright_block.cases.plan import Drive, Insert, ReadyCase
 from upright_block.compiler.artifact import Slot, joined
@@ -106,6 +106,11 @@ class Asker:
             reason.value = None
             node.reasons.append(reason)
         return node
+
+    @cached_property
+    def _standard(self) -> frozenset[str]:
+        """The instances of the standard's blocks, by path."""
+        return frozenset(path for _, unit, path in self.followed.program.instances() if unit.is_standard)
 
     def _trail(self, number: int) -> Scan:
         """What a scan did, all of it."""
@@ -560,6 +565,8 @@ class Asker:
         """The last run of the block of the standard that a value is an output of, with its scan: this one, or the one
         before.
         """
+        if here.path.rpartition(".")[0] not in self._standard:
+            return None  # which spares it the scan before
         for number, end in ((scan, at), (scan - 1, -1)):
             trail = self._trail(number) if number >= 0 else None
             for run in reversed(trail.runs if trail is not None else ()):
