@@ -22,6 +22,7 @@ from upright_block.language.names import did_you_mean
 from upright_block.language.nodes import record
 from upright_block.language.signals import Signal, every_signal, field_signal, find_signal
 from upright_block.language.types import BOOL, Enumeration
+from upright_block.language.views.states import names_of
 from upright_block.library.writing import Changes
 from upright_block.reasons.scans import Entry
 from upright_block.reports import Line, Role, reference_lines, step_line, why_lines
@@ -215,7 +216,14 @@ class Desk:
 
     def value_text(self, path: str) -> str:
         """The value at a path, as it is shown."""
-        return _text(self.machine.read(path), self._signal(path))
+        value, signal = self.machine.read(path), self._signal(path)
+        return _text(value, signal)
+
+    def told_value(self, path: str) -> str:
+        """The same, with the name of the state that it is."""
+        value, signal = self.machine.read(path), self._signal(path)
+        name = names_of(self.machine.unit, signal).get(value, "") if isinstance(value, int) else ""
+        return f"{_text(value, signal)} {name}" if name else _text(value, signal)
 
     @property
     def text(self) -> Text:

@@ -80,7 +80,7 @@ def watch(desk: Desk, width: int, height: int) -> list[Line]:
 
 
 def _value(desk: Desk, path: str) -> str:
-    return clipped(desk.value_text(path), 60)
+    return clipped(desk.told_value(path), 60)
 
 
 def lower(

@@ -50,7 +50,7 @@ class Node:
 
     ``since`` is the scan that gave it this value, None where it never had another; ``kind`` is ``written``, or of a
     leaf what gave it; ``same`` is the number of a node that was told before; ``overwritten`` are writes of the same
-    scan that lost.
+    scan that lost. ``state`` is the name of the value where it is that of a state machine.
     """
 
     number: int
@@ -70,11 +70,17 @@ class Node:
     same: int | None = None
     is_cut: bool = False
     has_value: bool = True
+    state: str = ""
 
     @property
     def text(self) -> str:
         """The value as case files have it; of what faulted it has none."""
         return shown(self.value, self.type) if self.has_value else ""
+
+    @property
+    def told(self) -> str:
+        """The same, with the name of the state that it is."""
+        return f"{self.text} {self.state}" if self.state else self.text
 
     def leaves(self) -> Iterator[Node]:
         """What nobody in the library decides, below it."""

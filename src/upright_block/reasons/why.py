@@ -17,6 +17,7 @@ from upright_block.language.literals import Value, shown_duration
 from upright_block.language.nodes import replaced
 from upright_block.language.signals import NoSignal, Signal, field_signal, find_signal
 from upright_block.language.types import BOOL, Elementary
+from upright_block.language.views.states import names_of
 from upright_block.language.walking import Access, every_statement, expressions, inner_bodies, parts
 from upright_block.machine.trace import Fault
 from upright_block.reasons import words
@@ -44,6 +45,7 @@ class Asker:
         self.where = Where(followed.program)
         self.nodes = self.asked = 0
         self.told: dict[tuple[int, int, int], int] = {}
+        self._named: dict[str, dict[int, str]] = {}
 
     def why(self, signal: Signal, scan: int, before: int | None = None) -> Node:
         """The reasons of the value of a signal after a scan, or in it, before an entry of its trail.
@@ -107,6 +109,14 @@ class Asker:
             node.reasons.append(reason)
         return node
 
+    def _states(self, path: str) -> dict[int, str]:
+        """The names of the values at a path that are states."""
+        if path not in self._named:
+            self._named[path] = {}
+            with suppress(NoSignal):
+                self._named[path] = names_of(self.followed.unit, find_signal(self.followed.unit, path))
+        return self._named[path]
+
     @cached_property
     def _standard(self) -> frozenset[str]:
         """The instances of the standard's blocks, by path."""
@@ -129,6 +139,8 @@ class Asker:
         since = self._since(here, scan, at)
         path = "transition" if here.path.rpartition(".")[2].startswith("transition:") else here.path
         node = Node(self.nodes, path, here.type, value, written_as, scan, since, "written")
+        if isinstance(value, int) and not isinstance(value, bool):
+            node.state = self._states(here.path).get(value, "")
         if self._held_from_outside(node, here, scan):
             return node
         is_older = here.address in above

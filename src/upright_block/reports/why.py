@@ -33,7 +33,7 @@ _GIVEN_BY = {
 
 def why_lines(node: Node, timebase: Timebase, width: int, show_all: bool) -> Iterator[Line]:
     """The value and since when, what nobody in the library decides, then the tree."""
-    head = f"{node.path} is {node.text}" if node.has_value else node.path
+    head = f"{node.path} is {node.told}" if node.has_value else node.path
     yield [(head, "strong"), (f" at {_time(timebase, node.scan)} (scan {node.scan})", "")]
     since = "since the beginning" if node.since is None else f"since {_time(timebase, node.since)} (scan {node.since})"
     if node.has_value:
@@ -43,7 +43,7 @@ def why_lines(node: Node, timebase: Timebase, width: int, show_all: bool) -> Ite
     for number, leaf in enumerate(leaves[:_MOST_LEAVES]):
         yield [
             ("decided by  " if not number else f"{'':12}", "dim"),
-            (f"{leaf.path} {leaf.text}", "name"),
+            (f"{leaf.path} {leaf.told}", "name"),
             *_source(leaf, timebase),
         ]
     if len(leaves) > _MOST_LEAVES:
@@ -84,7 +84,7 @@ def _node_lines(node: Node, timebase: Timebase, depth: int, scan: int) -> Iterat
     for each in passing:
         by = f" {_place(each.place)}" if each.place else ""
         head += [(each.path, "name"), (f"{by} ← ", "dim")]
-    head.append((f"{node.path} {node.text}", "name"))
+    head.append((f"{node.path} {node.told}", "name"))
     if node.kind == "written" and node.place is not None:
         at = f"  at {_time(timebase, node.wrote)}" if node.wrote is not None and node.wrote != scan else ""
         late = "  one scan late" if node.late else ""

@@ -14,9 +14,9 @@ from upright_block.language.literals import Value, shown
 from upright_block.language.nodes import fresh, record
 from upright_block.language.signals import Signal
 from upright_block.language.timebase import Timebase
-from upright_block.language.typed import Member, Unit
+from upright_block.language.typed import Unit
 from upright_block.language.types import Elementary, Enumeration, Type
-from upright_block.language.views.states import state_names
+from upright_block.language.views.states import names_of
 from upright_block.machine.trace import Trace
 from upright_block.traces import words
 
@@ -193,8 +193,6 @@ class _Grown:
     def track(self, timebase: Timebase, unit: Unit) -> Track:
         """The track of it, in a run of a unit."""
         signal = self.signal
-        last = signal.steps[-1] if signal.steps else None
-        owner = unit if last is None else last.owner if isinstance(last, Member) else None
         measured = signal.tag.text("unit") if signal.tag is not None else ""
         if all(isinstance(scans, list) for scans, _ in self.parts):
             times: Any = [timebase.time(scan) for scans, _ in self.parts for scan in scans]
@@ -205,7 +203,7 @@ class _Grown:
             scans = np.concatenate([np.asarray(part, np.int64) for part, _ in self.parts])
             times = timebase.times(scans)
             values = np.concatenate([np.asarray(part, _dtype(signal.type)) for _, part in self.parts])
-        is_thinned, names = self.width > 1, state_names(owner, signal.variable) if owner else {}
+        is_thinned, names = self.width > 1, names_of(unit, signal)
         return Track(
             signal.path, signal.type, times, values, signal.is_driven, measured, signal.is_step, is_thinned, names
         )

@@ -7,6 +7,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from upright_block.language import syntax, typed
 from upright_block.language.literals import shown
 from upright_block.language.nodes import Side, fresh, record, state
+from upright_block.language.signals import Signal
 from upright_block.language.types import Elementary, Enumeration, Type, is_integer
 from upright_block.language.walking import accesses, inner_bodies
 
@@ -103,6 +104,13 @@ def state_names(owner: Type, variable: typed.Variable) -> dict[int, str]:
     if not isinstance(owner, typed.Unit) or isinstance(variable.type, Enumeration):
         return {}
     return _state_names(owner).get(variable, {})
+
+
+def names_of(unit: typed.Unit, signal: Signal) -> dict[int, str]:
+    """The names of the values of a signal of a unit that is the state of what holds it."""
+    last = signal.steps[-1] if signal.steps else None
+    owner = unit if last is None else last.owner if isinstance(last, typed.Member) else None
+    return state_names(owner, signal.variable) if owner is not None else {}
 
 
 @Side
