@@ -170,6 +170,10 @@ def test_a_fault_stops_at_its_statement(tmp_path: Path) -> None:
     machine.set("part", 5)
     with pytest.raises(ScanFault):
         machine.scan()
+    statements, before = machine.seen()
+    assert (statements.number, before, statements.of_instance("")[-1].line) == (2, None, 14)
+    machine.to(2)
+    assert (machine.now, machine.read("sum")) == (200_000_000, 9)
     for _ in range(20):
         machine.back()
     machine.scan()

@@ -150,6 +150,9 @@ class Steered(Rewound):
     def seen(self) -> tuple[Statements, int | None]:
         """The scan that a machine is in, with the entry of its trail before which it stands, or the last that is over,
         with None; before the first that one, of which nothing has run.
+
+        Raises:
+            BadValue: it does more than can be followed.
         """
         if self._open is not None:
             return self._open.statements, self._open.entry_at
@@ -157,12 +160,14 @@ class Steered(Rewound):
         if number < 0:
             return self._opened().statements, 0
         if self._last is None or self._last.number != number:
-            here = self.snapshot()
-            has_stopped = self._has_stopped
+            here, has_stopped = self.snapshot(), self._has_stopped
             self._leave_for(number)
-            found = self._opened().statements
-            self.restore(here)
-            self._last, self._has_stopped = found, has_stopped
+            try:
+                found = self._opened().statements
+            finally:
+                self.restore(here)
+                self._has_stopped = has_stopped
+            self._last = found
         return self._last, None
 
     def layout(self) -> Instances:
@@ -229,7 +234,8 @@ class Steered(Rewound):
         Raises:
             ScanFault: a scan on the way stopped.
         """
-        if scan < self._session.scan or (scan == self._session.scan and self._open is not None):
+        is_in_it = self._open is not None or self._has_stopped
+        if scan < self._session.scan or (scan == self._session.scan and is_in_it):
             self._open, self._last = None, None
             self._return(scan, [act for act in self._acts if act.made <= (scan, 0)])
             self._has_stopped = False
