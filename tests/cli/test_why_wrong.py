@@ -95,7 +95,7 @@ def folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
         (["B", "a +"], ["a +: A value is missing"]),
         (["B", "qq"], ["B has no qq.", "Did you mean q?"]),
         (["B"], ["B is no case, so nothing of it is wrong by itself."]),
-        (["b/good"], ["Nothing is wrong in b/good.", "why CASE SIGNAL, --at TIME"]),
+        (["b/good"], ["Nothing is wrong in b/good.", "why CASE SIGNAL --at TIME"]),
         (["b/broken"], ["b/broken cannot be run: ", "upright check lists what is wrong with it."]),
         (["nothing"], ["There is no block nothing."]),
     ],

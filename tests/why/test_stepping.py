@@ -297,3 +297,18 @@ def test_a_pulse_ends_by_itself_also_after_going_back(tmp_path: Path) -> None:
     assert machine.read("on") is False
     with pytest.raises(BadValue, match="own is no BOOL"):
         machine.pulse("own")
+
+
+def test_what_was_set_while_a_pulse_lasts_is_known_in_its_order(tmp_path: Path) -> None:
+    machine = machine_of(tmp_path, BLOCK.replace("load : INT;", "load : INT; on : BOOL;"))
+    machine.pulse("on", "1s")
+    machine.scan(3)
+    machine.set("on", False)
+    machine.scan(2)
+    machine.set("on", True)
+    machine.scan(2)
+    node = machine.why("on").node
+    assert (node.value, node.kind, node.wrote) == (True, "set", 5)
+    machine.scan(5)
+    node = machine.why("on").node
+    assert (node.value, node.kind, node.wrote) == (False, "set", 10)

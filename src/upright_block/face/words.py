@@ -133,7 +133,7 @@ def no_bool(path: str) -> Said:
 
 def nothing_wrong(target: str, is_case: bool) -> Said:
     if is_case:
-        return f"Nothing is wrong in {target}.", "Name a signal, and a time: why CASE SIGNAL, " + asked("at") + " TIME."
+        return f"Nothing is wrong in {target}.", f"Name a signal: why CASE SIGNAL {asked('at')} TIME."
     return f"{target} is no case, so nothing of it is wrong by itself.", "Name a signal."
 
 

@@ -52,7 +52,8 @@ def why_lines(node: Node, timebase: Timebase, width: int, show_all: bool) -> Ite
     lines = list(_node_lines(node, timebase, 0, node.scan))
     yield from lines if show_all else lines[:MOST_LINES]
     if len(lines) > MOST_LINES and not show_all:
-        yield [(f"{len(lines) - MOST_LINES} more lines: {asked('show_all')} shows all.", "warn")]
+        left = len(lines) - MOST_LINES
+        yield [(f"{left} more line{'' if left == 1 else 's'}: {asked('show_all')} shows all.", "warn")]
 
 
 def _source(node: Node, timebase: Timebase) -> Line:

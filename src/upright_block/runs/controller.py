@@ -382,7 +382,7 @@ class Controller:
         for act in self._acts:
             if act.kind != "power" and not act.statement:
                 found.setdefault((act.kind, act.path), {})[act.scan] = act.value
-        return found
+        return {key: dict(sorted(by_scan.items())) for key, by_scan in found.items()}  # a pulse ends behind later acts
 
     @property
     def _program(self) -> tuple[object, ...]:
