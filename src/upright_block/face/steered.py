@@ -20,7 +20,8 @@ from upright_block.language.types import BOOL
 from upright_block.reasons.scans import Condition, Entry, Instances, Read, Statements, Written
 from upright_block.reasons.tree import Node
 from upright_block.reasons.where import Here
-from upright_block.reasons.why import Asker, last_write_in
+from upright_block.reasons.why import Asker
+from upright_block.reasons.writes import last_write_in
 from upright_block.reports import entry_data, plain, step_line, why_data, why_lines
 from upright_block.runs.controller import Act, Moment, presented
 from upright_block.runs.following import Followed

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 
-from upright_block.language import typed
+from upright_block.language import syntax, typed
 from upright_block.language.nodes import fresh, record, replaced
 from upright_block.language.types import Elementary
+from upright_block.language.walking import Access, expressions, inner_bodies, parts
 from upright_block.reasons.scans import value_of
 from upright_block.runs.trails import Computed, Ran
 
@@ -118,3 +119,25 @@ def _together(*found: Deciding) -> Deciding:
 
 def _is_bool(value: typed.Expression) -> bool:
     return isinstance(value.type, Elementary) and value.type.family == "bool"
+
+
+def holds(statement: typed.Statement, start: int) -> bool:
+    """Whether a place in a text lies in a statement, outside of the statements in it."""
+    origin, inner = statement.origin, [each for body in inner_bodies(statement) for each in body]
+    return origin.start <= start < origin.end and not any(
+        each.origin.start <= start < each.origin.end for each in inner if each.origin is not syntax.NO_PLACE
+    )
+
+
+def at_fault(ran: Ran, start: int) -> Deciding:
+    """The variables that were read for the expression at a place; for the whole statement where there is none."""
+    found = [
+        each
+        for part in parts(ran.statement)
+        if not isinstance(part, Access)
+        for each in expressions(part)
+        if getattr(each, "start", None) == start
+    ]
+    decided = deciding(ran, found[-1]) if found else Deciding(())
+    loads = tuple({id(c.value): c for c in ran.values if isinstance(c.value, typed.Load)}.values())
+    return decided if decided.operands else Deciding(loads)

@@ -18,15 +18,17 @@ from upright_block.language.nodes import replaced
 from upright_block.language.signals import NoSignal, Signal, field_signal, find_signal
 from upright_block.language.types import BOOL, Elementary
 from upright_block.language.views.states import names_of
-from upright_block.language.walking import Access, every_statement, expressions, inner_bodies, parts
+from upright_block.language.walking import every_statement
 from upright_block.machine.trace import Fault
 from upright_block.reasons import words
 from upright_block.reasons.blocks import Pins, block_words
-from upright_block.reasons.deciding import Deciding, deciding
+from upright_block.reasons.deciding import Deciding, at_fault, deciding, holds
 from upright_block.reasons.scans import kind_of, value_of
 from upright_block.reasons.tree import Node, Place, Reason
-from upright_block.reasons.ways import Way, ways_of, written_condition
+from upright_block.reasons.waiting import Missing, condition_text, gives, missing_of
+from upright_block.reasons.ways import ways_of, written_condition
 from upright_block.reasons.where import Here, Where
+from upright_block.reasons.writes import bit_in, last_write_in, touches
 from upright_block.runs.following import Followed
 from upright_block.runs.trails import Computed, Ran, Run, Scan, Write
 
@@ -98,12 +100,12 @@ class Asker:
         trail, site = self._trail(fault.scan), fault.site
         node = Node(1, site.kind, BOOL, 0, None, fault.scan, None, "expression", has_value=False)
         node.place = Place(site.source, site.start, fault.instance)
-        held = [ran for ran in trail.ran if ran.run.unit.key == site.unit.key and _holds(ran.statement, site.start)]
+        held = [ran for ran in trail.ran if ran.run.unit.key == site.unit.key and holds(ran.statement, site.start)]
         if held:
             ran = max(held, key=lambda ran: ran.at)
             node.statement = _text_of(ran)
             reason = self._reason(
-                "value", ran, typed.Constant(BOOL, value=False), _at_fault(ran, site.start), fault.scan, ()
+                "value", ran, typed.Constant(BOOL, value=False), at_fault(ran, site.start), fault.scan, ()
             )
             reason.value = None
             node.reasons.append(reason)
@@ -191,7 +193,7 @@ class Asker:
         found: dict[int, tuple[Place, Value]] = {}
         for write in trail.touching(here.address, here.end):
             ran = write.ran
-            if ran is None or last.ran is None or write.at >= last.at or not _touches(write, here):
+            if ran is None or last.ran is None or write.at >= last.at or not touches(write, here):
                 continue
             is_written = ran.statement.origin is not syntax.NO_PLACE and not ran.run.unit.name.startswith(":")
             if is_written and ran.statement is not last.ran.statement and not self._is_of_rig(ran):
@@ -252,7 +254,7 @@ class Asker:
     def _write_of_rig(self, here: Here, scan: int) -> Ran | None:
         """The statement of the rig that gave a tag its value in the field, in a scan."""
         trail = self._trail(scan)
-        writes = (w for w in reversed(trail.writes) if w.ran is not None and _touches(w, here))
+        writes = (w for w in reversed(trail.writes) if w.ran is not None and touches(w, here))
         return next((w.ran for w in writes if w.ran is not None and self._is_of_rig(w.ran)), None)
 
     def _is_of_rig(self, ran: Ran) -> bool:
@@ -359,7 +361,7 @@ class Asker:
         for value in values:
             found = deciding(ran, value)
             is_copied = isinstance(statement, typed.Assign) and isinstance(value, typed.Load)
-            if is_copied and (bit := _bit_in(here, entry)) is not None:
+            if is_copied and (bit := bit_in(here, entry)) is not None:
                 found = replaced(found, bits={each.at: bit for each in found.operands[:1]})
             if found.operands:
                 reason = self._reason("value", ran, value, found, wrote, above)
@@ -463,9 +465,9 @@ class Asker:
         asked, self.asked = self.asked, -1  # what has not happened is told once on a way, not of its own reasons too
         if run is None and writers:
             self._not_called(node, holder, Place(unit.source, writers[0].origin.start, holder), holders, above)
-        for statement in [each for each in writers if not _gives(each, node.value)][: _MOST_KEPT if run else 0]:
+        for statement in [each for each in writers if not gives(each, node.value)][: _MOST_KEPT if run else 0]:
             assert run is not None
-            missing = None if id(statement) in run.latest else _missing(run, ways_of(unit).to(statement))
+            missing = None if id(statement) in run.latest else missing_of(run, ways_of(unit).to(statement))
             value = None if missing is None else missing[1]
             if isinstance(value, typed.Load) and value.place.is_plain and value.place.root.key == name:
                 continue  # another state's own way on
@@ -513,10 +515,10 @@ class Asker:
         if role == "call" and run is not None and unit is not None:
             for call in every_statement(unit.body or ()):
                 is_call = isinstance(call, typed.CallInstance) and call.instance.root.name.upper() == name.upper()
-                missing = _missing(run, ways_of(unit).to(call)) if is_call else None
+                missing = missing_of(run, ways_of(unit).to(call)) if is_call else None
                 reason = None if missing is None else self._waiting("call", missing, node.scan, above)
                 if reason is not None:
-                    needs = f"{says}: {_condition_text(reason)}"
+                    needs = f"{says}: {condition_text(reason)}"
                     reason.says, reason.place = needs, Place(unit.source, call.origin.start, outer)
                     node.reasons.append(reason)
                     return
@@ -548,7 +550,7 @@ class Asker:
         above: tuple[int, ...],
     ) -> None:
         """An output that a call gave to a variable."""
-        bit = _bit_in(here, entry)
+        bit = bit_in(here, entry)
         called = next((run for run in ran.calls if run.unit.keeps_data), None)
         for pin, receiver, _ in outputs:
             if called is None or receiver.place.root.name.upper() not in here.path.upper():
@@ -639,75 +641,9 @@ class Asker:
         return reason
 
 
-def _gives(statement: typed.Statement, value: Value) -> bool:
-    """Whether a statement can only give a variable the value that it has."""
-    match statement:
-        case typed.Assign(value=typed.Constant(value=constant)):
-            return constant == value
-        case typed.Assign(value=typed.ConstantUse(variable=variable)):
-            return variable.initial == value
-    return False
-
-
 def _is_output(unit: typed.Unit, offset: int) -> bool:
     """Whether an output of a unit lies at an offset from the beginning of its instance."""
     return any(layout_of(unit).offsets[pin] == offset for pin in unit.section("output"))
-
-
-Missing = tuple[Ran, typed.Expression, tuple[int, int], Value | None]
-"""A condition as it was computed, where it stands, and what it would have to be."""
-
-
-def _condition_text(reason: Reason) -> str:
-    """What a condition is, and would have to be."""
-    value, wanted = (("FALSE", "TRUE")[bool(each)] for each in (reason.value, reason.wanted))
-    return f"{reason.expression} is {value} and would have to be {wanted}"
-
-
-def _missing(run: Run, ways: Sequence[Way]) -> Missing | None:
-    """The condition that kept a statement from running, with where it stands, and what it would have to be."""
-    for outer, way in ways:
-        around = run.latest.get(id(outer))
-        if around is None:
-            return None
-        match outer:
-            case typed.If(branches=branches):
-                taken = next((n for n, b in enumerate(branches) if value_of(around, b.condition)), len(branches))
-                if taken < way:
-                    return around, branches[taken].condition, written_condition(branches[taken]), False
-                if taken > way:
-                    return around, branches[way].condition, written_condition(branches[way]), True
-            case typed.Case(selector=selector, arms=arms):
-                held = value_of(around, selector)
-                if held is None:
-                    return None
-                fits = (n for n, arm in enumerate(arms) if any(a <= int(held) <= b for a, b in arm.ranges))
-                if next(fits, len(arms)) != way:
-                    wanted = arms[way].ranges[0][0] if way < len(arms) else None
-                    return around, selector, written_condition(outer), wanted
-    return None
-
-
-def _holds(statement: typed.Statement, start: int) -> bool:
-    """Whether a place in a text lies in a statement, outside of the statements in it."""
-    origin, inner = statement.origin, [each for body in inner_bodies(statement) for each in body]
-    return origin.start <= start < origin.end and not any(
-        each.origin.start <= start < each.origin.end for each in inner if each.origin is not syntax.NO_PLACE
-    )
-
-
-def _at_fault(ran: Ran, start: int) -> Deciding:
-    """The variables that were read for the expression at a place; for the whole statement where there is none."""
-    found = [
-        each
-        for part in parts(ran.statement)
-        if not isinstance(part, Access)
-        for each in expressions(part)
-        if getattr(each, "start", None) == start
-    ]
-    decided = deciding(ran, found[-1]) if found else Deciding(())
-    loads = tuple({id(c.value): c for c in ran.values if isinstance(c.value, typed.Load)}.values())
-    return decided if decided.operands else Deciding(loads)
 
 
 def _text_of(ran: Ran) -> str:
@@ -728,25 +664,3 @@ def _driving(drives: Sequence[Drive], paths: set[str], scan: int) -> tuple[Drive
     _, last, number = max(reversed(found), key=lambda one: one[0], default=(0, None, 0))
     is_free = last is not None and last.is_force and last.values[number] is None
     return None if is_free else last, number
-
-
-def _touches(write: Write, here: Here) -> bool:
-    if write.ran is None:
-        return write.address == here.address
-    if here.bit is not None and isinstance(write.ran.statement, typed.AssignPart):
-        part = write.ran.statement
-        number = 8 * (here.address - write.address) + here.bit
-        if not part.shift <= number < part.shift + (1 if part.type.family == "bool" else part.type.bits):
-            return False
-    return write.address < here.end and here.address < write.address + len(write.after)
-
-
-def _bit_in(here: Here, write: Write) -> int | None:
-    """The number of a bit in what was written as a whole; None of what is no bit."""
-    return None if here.bit is None else 8 * (here.address - write.address) + here.bit
-
-
-def last_write_in(trail: Scan, here: Here, end: int) -> Write | None:
-    """The last write of a value before an entry of a trail."""
-    written = reversed(trail.touching(here.address, here.end))
-    return next((write for write in written if write.at < end and _touches(write, here)), None)
