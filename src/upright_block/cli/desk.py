@@ -59,7 +59,7 @@ def command(
     try:
         desk = opened(library, target, given, scan, session)
         if watch is not None:
-            desk.watch_only(watch)
+            desk.watch_only([watch])
         if pace != "machine":
             desk.set_pace(pace)
         if at is not None:
