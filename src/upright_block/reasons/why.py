@@ -191,15 +191,15 @@ class Asker:
         """What other statements wrote there before in the same scan, each once, with the value that was lost."""
         trail = self._trail(scan)
         found: dict[int, tuple[Place, Value]] = {}
-        for write in trail.touching(here.address, here.end):
+        for write in trail.touching(here.address, here.end, last.at):
             ran = write.ran
-            if ran is None or last.ran is None or write.at >= last.at or not touches(write, here):
+            if ran is None or last.ran is None or not touches(write, here):
                 continue
             is_written = ran.statement.origin is not syntax.NO_PLACE and not ran.run.unit.name.startswith(":")
             if is_written and ran.statement is not last.ran.statement and not self._is_of_rig(ran):
                 place = Place(ran.run.unit.source, ran.statement.origin.start, ran.run.path)
-                found[id(ran.statement)] = place, here.read(trail, write.at + 1)
-        return list(found.values())
+                found.setdefault(id(ran.statement), (place, here.read(trail, write.at + 1)))
+        return list(found.values())[::-1]
 
     def _since(self, here: Here, scan: int, at: int) -> int | None:
         """The scan that gave a value that it has before an entry of the trail of a scan."""
@@ -254,8 +254,8 @@ class Asker:
     def _write_of_rig(self, here: Here, scan: int) -> Ran | None:
         """The statement of the rig that gave a tag its value in the field, in a scan."""
         trail = self._trail(scan)
-        writes = (w for w in reversed(trail.writes) if w.ran is not None and touches(w, here))
-        return next((w.ran for w in writes if w.ran is not None and self._is_of_rig(w.ran)), None)
+        wrote = (w.ran for w in trail.touching(here.address, here.end, trail.length) if touches(w, here))
+        return next((ran for ran in wrote if ran is not None and self._is_of_rig(ran)), None)
 
     def _is_of_rig(self, ran: Ran) -> bool:
         """Whether a statement is one of the rig around the target, or of what the rig holds."""

@@ -26,5 +26,4 @@ def bit_in(here: Here, write: Write) -> int | None:
 
 def last_write_in(trail: Scan, here: Here, end: int) -> Write | None:
     """The last write of a value before an entry of a trail."""
-    written = reversed(trail.touching(here.address, here.end))
-    return next((write for write in written if write.at < end and touches(write, here)), None)
+    return next((write for write in trail.touching(here.address, here.end, end) if touches(write, here)), None)

@@ -1,9 +1,15 @@
-"""What a scan did, read from the trail that it left: which statements ran, what they read, computed and wrote."""
+"""What a scan did, read from the trail that it left: which statements ran, what they read, computed and wrote.
+
+A trail is long where a plant is large, and few of its statements matter to who asks: only where units begin and end is
+found out at once, what happened in one of them when it is looked at.
+"""
 
 from __future__ import annotations
 
-import struct
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from bisect import bisect_left, bisect_right
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from functools import cached_property
+from heapq import merge
 
 from upright_block.compiler.artifact import Held
 from upright_block.compiler.code import Told
@@ -13,13 +19,14 @@ from upright_block.compiler.program import Program
 from upright_block.compiler.trails import CALLED, ENTERED, INSERTED, LEFT, RESUMED, TURNED
 from upright_block.language import typed
 from upright_block.language.literals import Value
-from upright_block.language.nodes import Side, fresh, node, record, state
+from upright_block.language.nodes import Side, fresh, node, state
 from upright_block.language.typed import closure
 from upright_block.language.types import Elementary
 from upright_block.language.walking import inner_bodies
 from upright_block.machine.machine import Machine
 
-_ENTRY = struct.Struct("<iIq")
+_ENTRY = 16
+"""Bytes of an entry: a number, what it is about, a value; see ``trail.wat``."""
 _BLOCK = 64
 Loop = typed.For | typed.While | typed.Repeat
 
@@ -46,41 +53,127 @@ class Computed:
 
 @node
 class Write:
-    """Bytes that were written, at an entry of the trail; ``ran`` is the statement, None for what came from outside."""
+    """Bytes that were written in a scan, at an entry of its trail; ``ran`` is the statement, None for what came from
+    outside.
+    """
 
+    scan: Scan
     ran: Ran | None
     address: int
-    before: bytes
     after: bytes
     at: int
 
+    @property
+    def before(self) -> bytes:
+        """What was there before."""
+        return self.scan.part(self.address, self.address + len(self.after), self.at)
 
-@state
+
 class Run:
-    """One run of the body of a unit: in the instance at an ``address``, called by a statement of another run, in an
-    expression of it where ``call`` is one. It goes from ``begin`` to ``end``, entries of the trail. ``around`` is the
-    run that is open meanwhile, ``loops`` are those around statements of the unit.
+    """One run of the body of a unit: in the instance at an ``address``. It goes from ``begin`` to ``end``, entries of
+    the trail; ``around`` is the run that is open meanwhile, ``inner`` are those that are open in it.
     """
 
-    unit: typed.Unit
-    place: Callable[[Run], str]
-    address: int
-    caller: Ran | None
-    call: typed.Expression | None
-    begin: int
-    end: int
-    around: Run | None
-    loops: Mapping[int, tuple[Loop, ...]]
-    statements: list[Ran] = fresh(default_factory=list)
-    latest: dict[int, Ran] = fresh(default_factory=dict)
-    known: str | None = None
+    __slots__ = (
+        "_caller",
+        "_latest",
+        "_path",
+        "_statements",
+        "address",
+        "around",
+        "begin",
+        "end",
+        "inner",
+        "scan",
+        "unit",
+    )
+
+    def __init__(self, scan: Scan, unit: typed.Unit, address: int, begin: int, end: int, around: Run | None) -> None:
+        self.scan = scan
+        self.unit = unit
+        self.address = address
+        self.begin = begin
+        self.end = end
+        self.around = around
+        self.inner: list[Run] = []
+        self._caller: Ran | None = None
+        self._statements: list[Ran] | None = None
+        self._latest: dict[int, Ran] = {}
+        self._path: str | None = None
+
+    @property
+    def statements(self) -> list[Ran]:
+        """The statements that ran in it, in their order."""
+        if self._statements is None:
+            self._statements = []
+            self._read(self._statements)
+        return self._statements
+
+    @property
+    def latest(self) -> dict[int, Ran]:
+        """The last run of each, by its identity."""
+        return self._latest if self.statements else {}
+
+    @property
+    def caller(self) -> Ran | None:
+        """The statement of the run around it that called it."""
+        return self._caller if self.around is not None and self.around.statements else None
 
     @property
     def path(self) -> str:
         """The path of the instance; of a function that of its caller."""
-        if self.known is None:
-            self.known = self.place(self)
-        return self.known
+        if self._path is None:
+            self._path = self.scan.path_of(self)
+        return self._path
+
+    def _read(self, statements: list[Ran]) -> None:
+        """Find out what happened between its begin and its end, but for what the runs in it did."""
+        scan, latest, loops = self.scan, self._latest, loops_around(self.unit)
+        told, numbers, abouts, values = scan.told, scan.numbers, scan.abouts, scan.values
+        now: Ran | None = None
+        caller: Ran | None = None
+        is_inserted = False
+        at = self.begin + 1
+        for inner in (*self.inner, None):
+            end = self.end if inner is None else inner.begin
+            while at < end:
+                number = numbers[at]
+                if number > 0:
+                    own = told[number - 1]
+                    key = id(own.statement)
+                    if own.value is not None:
+                        now = latest[key]
+                        now.values.append(Computed(own.value, abouts[at], values[at], at))
+                    else:
+                        assert own.statement is not None
+                        around = loops.get(key)
+                        turn = tuple([latest[id(loop)].turns for loop in around]) if around else ()
+                        now = latest[key] = Ran(own.statement, self, at, turn)
+                        statements.append(now)
+                        is_inserted = False
+                elif number >= -8:
+                    ran = None if is_inserted else now
+                    if ran is None and not is_inserted:  # what starts anew when a unit begins
+                        ran = self.caller
+                    scan.written(ran, at)
+                elif number == INSERTED:
+                    is_inserted = True
+                else:
+                    own = told[values[at] - 1]
+                    now = latest[id(own.statement)]
+                    if number == TURNED:
+                        now.turns += 1
+                    elif number == CALLED:
+                        caller = now
+                    else:
+                        assert number == RESUMED
+                at += 1
+            if inner is not None:
+                inner._caller = caller
+                if caller is not None:
+                    caller.calls.append(inner)
+                caller = None
+                at = inner.end + 1
 
     def __repr__(self) -> str:
         return f"Run({self.unit.name!r}, {self.path!r})"
@@ -105,61 +198,159 @@ class Ran:
         return f"Ran({type(self.statement).__name__} of {self.run!r} at {self.at})"
 
 
-@record
 class Scan:
-    """A scan as it ran: all statements in their order, all writes, what was driven before it; ``runs`` begin with that
-    of the root.
+    """A scan as it ran; ``runs`` are those of its units, in the order in which they began.
 
-    ``before`` is the memory at its beginning; ``by_block`` has the writes by where they are, in blocks of the memory.
-    It is not ``whole`` where the trail had no room for the rest.
+    ``before`` is the memory at its beginning. It is not ``is_whole`` where the trail had no room for the rest.
+    ``told`` and ``units`` say what the numbers of the trail mean, ``held`` where instances lie.
     """
 
-    before: bytes
-    ran: tuple[Ran, ...]
-    writes: tuple[Write, ...]
-    runs: tuple[Run, ...]
-    length: int
-    is_whole: bool
-    by_block: Mapping[int, list[Write]]
+    def __init__(
+        self,
+        trail: bytes,
+        is_whole: bool,
+        before: bytes,
+        told: Sequence[Told],
+        units: Mapping[int, typed.Unit],
+        held: Held,
+    ) -> None:
+        words = memoryview(trail)
+        self.numbers: list[int] = words.cast("i")[::4].tolist()
+        self.abouts = words.cast("I")[1::4]
+        self.values = words.cast("q")[1::2]
+        self.length = len(trail) // _ENTRY
+        self.is_whole = is_whole
+        self.before = before
+        self.told = told
+        self._units = units
+        self._held = held
+        self._written: dict[int, Write] = {}
+        self.runs = self._runs()
 
-    def touching(self, start: int, end: int) -> list[Write]:
-        """The writes that touch what lies between two addresses, in their order."""
-        blocks = range(start // _BLOCK, (end - 1) // _BLOCK + 1)
-        found = {write.at: write for block in blocks for write in self.by_block.get(block, ())}
-        reached = (
-            write for write in found.values() if write.address < end and start < write.address + len(write.after)
-        )
-        return sorted(reached, key=lambda write: write.at)
+    def _runs(self) -> list[Run]:
+        """The runs of units, each in the one that is open when it begins."""
+        found: list[Run] = []
+        open_: list[Run] = []
+        for at in [at for at, number in enumerate(self.numbers) if number in (ENTERED, LEFT)]:
+            if self.numbers[at] == LEFT:
+                open_.pop().end = at
+                continue
+            unit, around = self._units[self.values[at]], open_[-1] if open_ else None
+            run = Run(self, unit, self.abouts[at], at, self.length, around)
+            if around is not None:
+                around.inner.append(run)
+            open_.append(run)
+            found.append(run)
+        return found
+
+    @cached_property
+    def ran(self) -> tuple[Ran, ...]:
+        """All statements in their order."""
+        return tuple(sorted((ran for run in self.runs for ran in run.statements), key=lambda ran: ran.at))
+
+    @cached_property
+    def writes(self) -> tuple[Write, ...]:
+        """All writes in their order."""
+        return tuple(map(self._write, self._entries))
+
+    @cached_property
+    def _entries(self) -> list[int]:
+        """The entries that are writes."""
+        return [at for at, number in enumerate(self.numbers) if -8 <= number < 0]
+
+    @cached_property
+    def _by_block(self) -> Mapping[int, list[int]]:
+        """The same by where they are, in blocks of the memory."""
+        found: dict[int, list[int]] = {}
+        for at in self._entries:
+            address = self.abouts[at]
+            first, last = address // _BLOCK, (address - self.numbers[at] - 1) // _BLOCK
+            for block in (first,) if first == last else (first, last):
+                found.setdefault(block, []).append(at)
+        return found
+
+    def _from_last(self, start: int, end: int, before: int) -> Iterator[int]:
+        """The entries of writes that touch what lies between two addresses, from the last one before an entry on."""
+        lists = [self._by_block.get(block, ()) for block in range(start // _BLOCK, (end - 1) // _BLOCK + 1)]
+        parts = [_from_behind(own, before) for own in lists]
+        last = -1
+        for at in parts[0] if len(parts) == 1 else merge(*parts, reverse=True):
+            address = self.abouts[at]
+            if at != last and address < end and start < address - self.numbers[at]:
+                yield at
+            last = at
+
+    def touching(self, start: int, end: int, before: int) -> Iterator[Write]:
+        """The writes that touch what lies between two addresses, from the last one before an entry of the trail on."""
+        return map(self._write, self._from_last(start, end, before))
 
     def part(self, start: int, end: int, at: int) -> bytes:
         """The bytes between two addresses as they were before an entry of the trail."""
         found = bytearray(self.before[start:end])
-        for write in self.touching(start, end):
-            if write.at >= at:
+        missing = end - start
+        seen = bytearray(missing)
+        for entry in self._from_last(start, end, at):
+            address = self.abouts[entry]
+            content = self._content(entry)
+            for place in range(max(address, start), min(address + len(content), end)):
+                if not seen[place - start]:
+                    seen[place - start] = 1
+                    found[place - start] = content[place - address]
+                    missing -= 1
+            if not missing:
                 break
-            first, last = max(write.address, start), min(write.address + len(write.after), end)
-            if first < last:
-                found[first - start : last - start] = write.after[first - write.address : last - write.address]
         return bytes(found)
 
     def memory(self, at: int) -> bytearray:
         """The memory as it was before an entry of the trail."""
         memory = bytearray(self.before)
-        for write in self.writes:
-            if write.at >= at:
-                break
-            memory[write.address : write.address + len(write.after)] = write.after
+        for entry in self._entries[: bisect_left(self._entries, at)]:
+            address = self.abouts[entry]
+            memory[address : address - self.numbers[entry]] = self._content(entry)
         return memory
 
+    def _content(self, entry: int) -> bytes:
+        """What a write stored."""
+        return (self.values[entry] & (1 << 64) - 1).to_bytes(8, "little")[: -self.numbers[entry]]
 
-def read_trail(
-    trail: bytes, is_whole: bool, before: bytes, told: Sequence[Told], units: Sequence[typed.Unit], held: Held
-) -> Scan:
-    """Read the trail of a scan; ``told`` and ``units`` say what its numbers mean, ``held`` where instances lie."""
-    reader = _Reader(bytearray(before), told, units, held)
-    reader.read(trail)
-    length = len(trail) // _ENTRY.size
-    return Scan(before, tuple(reader.ran), tuple(reader.writes), tuple(reader.runs), length, is_whole, reader.by_block)
+    def _write(self, at: int) -> Write:
+        """The write at an entry of the trail."""
+        if at not in self._written:
+            run = self._run_at(at)
+            if run is None or not run.statements or at not in self._written:
+                self.written(None, at)
+        return self._written[at]
+
+    def written(self, ran: Ran | None, at: int) -> None:
+        """Take in that a statement, or who is outside, wrote something at an entry of the trail."""
+        write = self._written[at] = Write(self, ran, self.abouts[at], self._content(at), at)
+        if ran is not None:
+            ran.writes.append(write)
+
+    def _run_at(self, at: int) -> Run | None:
+        """The innermost run that is open at an entry of the trail."""
+        number = bisect_right(self._begins, at) - 1
+        run = self.runs[number] if number >= 0 else None
+        while run is not None and run.end <= at:
+            run = run.around
+        return run
+
+    @cached_property
+    def _begins(self) -> list[int]:
+        return [run.begin for run in self.runs]
+
+    @cached_property
+    def _numbers(self) -> dict[typed.Unit, int]:
+        return {unit: number for number, unit in self._units.items()}
+
+    def path_of(self, run: Run) -> str:
+        """The path of the instance that a unit runs in; of a function that of its caller."""
+        owner = run.unit.owner or run.unit
+        number = self._numbers.get(owner) if owner.keeps_data else None
+        path = self._held.path_to(run.address - DATA, number) if number is not None else None
+        if path is None and run.around is not None:
+            return run.around.path
+        return path or ""
 
 
 class Follower:
@@ -168,7 +359,7 @@ class Follower:
     def __init__(self, program: Program, bodies: Bodies | None = None) -> None:
         self.program = program
         artifact, self.told = build_telling(program, bodies)
-        self.units = closure(program.root)
+        self._units = dict(enumerate(closure(program.root)))
         self.machine = Machine(artifact, find=program.slot)
 
     def scan(self, go: Callable[[], object]) -> Scan:
@@ -176,104 +367,7 @@ class Follower:
         machine = self.machine
         before = machine.image()
         go()
-        return read_trail(*machine.trail(), before, self.told, self.units, machine.artifact.held)
-
-
-class _Reader:
-    def __init__(self, memory: bytearray, told: Sequence[Told], units: Sequence[typed.Unit], held: Held) -> None:
-        self.memory = memory
-        self.told = told
-        self.units = units
-        self.numbers = {unit: number for number, unit in enumerate(units)}
-        self.held = held
-        self.open: list[Run] = []
-        self.now: list[Ran | None] = [None]
-        self.ran: list[Ran] = []
-        self.writes: list[Write] = []
-        self.by_block: dict[int, list[Write]] = {}
-        self.runs: list[Run] = []
-        self.called: tuple[Ran | None, typed.Expression | None] = None, None
-        self.is_inserted = False
-
-    def read(self, trail: bytes) -> None:
-        """Read all entries."""
-        told, now = self.told, self.now
-        for at, (number, about, value) in enumerate(_ENTRY.iter_unpack(trail)):
-            if number > 0:
-                own = told[number - 1]
-                if own.value is None:
-                    self._begin(at, own.statement)
-                else:
-                    ran = now[-1] = self.open[-1].latest[id(own.statement)]
-                    ran.values.append(Computed(own.value, about, value, at))
-            elif number >= -8:
-                self._write(at, -number, about, value)
-            else:
-                self._take(at, number, about, value)
-
-    def _take(self, at: int, number: int, about: int, value: int) -> None:
-        """Take in an entry that is no statement, value or write."""
-        if number == ENTERED:
-            self._enter(at, about, self.units[value])
-        elif number == LEFT:
-            self.open.pop().end = at
-            self.now.pop()
-        elif number == INSERTED:
-            self.is_inserted = True
-        else:
-            told = self.told[value - 1]
-            ran = self.open[-1].latest[id(told.statement)]
-            if number == TURNED:
-                ran.turns += 1
-            elif number == RESUMED:
-                self.now[-1] = ran
-            else:
-                assert number == CALLED
-                self.called = ran, told.value
-
-    def _begin(self, at: int, statement: typed.Statement | None) -> None:
-        assert statement is not None
-        run, key = self.open[-1], id(statement)
-        around = run.loops.get(key)
-        turn = tuple([run.latest[id(loop)].turns for loop in around]) if around else ()
-        self.is_inserted = False
-        ran = Ran(statement, run, at, turn)
-        run.latest[key] = self.now[-1] = ran
-        run.statements.append(ran)
-        self.ran.append(ran)
-
-    def _enter(self, at: int, address: int, unit: typed.Unit) -> None:
-        caller, call = self.called
-        outer = self.open[-1] if self.open else None
-        run = Run(unit, self._path, address, caller, call, at, at, outer, loops_around(unit))
-        if caller is not None:
-            caller.calls.append(run)
-        self.called = None, None
-        self.runs.append(run)
-        self.open.append(run)
-        self.now.append(None)
-
-    def _path(self, run: Run) -> str:
-        """The path of the instance that a unit runs in; of a function that of its caller."""
-        owner = run.unit.owner or run.unit
-        number = self.numbers.get(owner) if owner.keeps_data else None
-        path = self.held.path_to(run.address - DATA, number) if number is not None else None
-        if path is None and run.around is not None:
-            return run.around.path
-        return path or ""
-
-    def _write(self, at: int, size: int, address: int, value: int) -> None:
-        after = (value & (1 << 64) - 1).to_bytes(8, "little")[:size]
-        ran = None if self.is_inserted else self.now[-1]
-        if ran is None and not self.is_inserted and len(self.now) > 1:  # what starts anew when a unit begins
-            ran = self.open[-1].caller
-        write = Write(ran, address, bytes(self.memory[address : address + size]), after, at)
-        self.memory[address : address + size] = after
-        self.writes.append(write)
-        for block in {address // _BLOCK, (address + size - 1) // _BLOCK}:
-            self.by_block.setdefault(block, []).append(write)
-        if ran is not None:
-            ran.writes.append(write)
+        return Scan(*machine.trail(), before, self.told, self._units, machine.artifact.held)
 
 
 @Side
@@ -291,6 +385,12 @@ def loops_around(unit: typed.Unit) -> dict[int, tuple[Loop, ...]]:
 
     walk(unit.body or (), ())
     return found
+
+
+def _from_behind(entries: Sequence[int], before: int) -> Iterator[int]:
+    """Those below one, from the last one on."""
+    for number in range(bisect_left(entries, before) - 1, -1, -1):
+        yield entries[number]
 
 
 def _content(type_: Elementary, bits: int) -> Value:
