@@ -521,7 +521,7 @@ def plant(folder: Path, size: int) -> None:
 
 def one_plant(root: Path, size: int, most: str) -> list[Row]:
     """A plant of one size, read, compiled, and run beside the same in C; the walk of a small one."""
-    from upright_block import open_library
+    from upright_block import Wishes, open_library
     from upright_block.compiler.program import make_program
     from upright_block.language.timebase import Timebase
     from upright_block.library import load_library
@@ -540,6 +540,9 @@ def one_plant(root: Path, size: int, most: str) -> list[Row]:
         rows.append(
             (f"   the walk of its {len(found):,} points", f"{time.perf_counter() - began:.1f} s", "(at most 5)")
         )
+        wanted = Wishes(set=("v17_want=1@100s",))
+        asked = best(lambda: open_library(root).why("Roof", "v17_cmd", wanted, "1h"), 3)
+        rows.append(("   why, after an hour at 100 ms", f"{asked:.1f} s", "(at most 2)"))
     held = len(machine.artifact.initial) / size
     machine.timebase = Timebase(INTERVAL)
     for i in range(size):

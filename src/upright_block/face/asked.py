@@ -39,9 +39,6 @@ class WithReasons(WithRuns):
             BadWishes: something that is wished for cannot be; it has the findings.
         """
         from upright_block.cases.cells import moment
-        from upright_block.compiler.program import Mode, make_program
-        from upright_block.language.signals import find_signal
-        from upright_block.machine.machine import Machine
         from upright_block.runs.following import Followed
         from upright_block.runs.words import after_the_case, after_the_condition
 
@@ -60,12 +57,7 @@ class WithReasons(WithRuns):
         if number > last:
             said = after_the_condition if wishes.until is not None and watched.is_met else after_the_case
             raise BadValue(*said(shown_duration(plan.timebase.time(last))))
-        unit, mode = watched.run.unit, Mode(checks_overflow=self._checks_overflow)
-        machine = watched.machine
-        if probes:
-            constants = {find_signal(unit, path).variable: value for path, value in plan.constants}
-            machine = Machine.of(make_program(unit, constants, probes, replaced(mode, forces=plan.forces)))
-        return Followed(unit, plan, machine, mode, probes), number
+        return Followed(watched.run.unit, plan, watched.mode, probes), number
 
     def scan_of(self, target: str, wishes: Wishes, at: str | int | None = None) -> Statements:
         """One scan of a run, statement by statement, as `follow` chooses it.

@@ -222,7 +222,7 @@ class WithRuns(WithCases):
         known = every_signal(machine.unit)
         found = {signal.path: signal for signal in pins_of(machine.unit, known)}
         found |= chosen_by(machine.unit, known, patterns)
-        return Watched(machine.as_run(), list(found.values()), None, Mode(checks_overflow=self._checks_overflow))
+        return Watched(machine.as_run(), (), found, None, Mode(checks_overflow=self._checks_overflow))
 
 
 def is_trace_file(name: str) -> bool:

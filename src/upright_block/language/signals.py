@@ -391,9 +391,15 @@ def globals_of(unit: Unit) -> Structure | None:
 
 def signals(unit: Unit) -> Iterator[Signal]:
     """Every value of an instance and of what it contains, as declared; large arrays are left out."""
+    for signal in own_signals(unit):
+        yield from values_in(signal)
+
+
+def own_signals(unit: Unit) -> Iterator[Signal]:
+    """The variables of an instance, as declared."""
     for variable in unit.variables.values():
         if not variable.is_hidden and not variable.is_code and variable.section != "external":
-            yield from values_in(Signal(variable.name, variable, variable, (), variable.type))
+            yield Signal(variable.name, variable, variable, (), variable.type)
 
 
 def values_in(signal: Signal) -> Iterator[Signal]:

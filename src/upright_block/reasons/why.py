@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Sequence
 from contextlib import suppress
 from functools import cached_property, partial
 
@@ -36,6 +36,7 @@ MOST_DEEP = 8
 MOST_NODES = 10_000
 _MOST_KEPT = 5
 _MOST_TRIED = 50
+_MOST_AROUND = 100
 
 
 class Asker:
@@ -59,10 +60,28 @@ class Asker:
         self.told.clear()
         slot = self.followed.program.slot(signal)
         here = Here(signal.path, slot.type, DATA + slot.offset, slot.bit)
-        self.followed.changes(here.slot)  # first, since it goes through the whole run
+        self.followed.look_at(self._around(here))  # first, since it goes through the whole run
         trail = self._trail(scan)
         at = trail.length if before is None else before
         return self._node(here, here.read(trail, at), scan, at, None, ())
+
+    def _around(self, here: Here) -> Iterable[Slot]:
+        """A value with those that it most likely comes from, so that the run is gone through once: what the statements
+        that wrote it in the first scan had read, and so on.
+        """
+        found = [here]
+        known = {here.path}
+        trail, _ = self.followed.scan(0)
+        for each in found:
+            write = last_write_in(trail, each, trail.length)
+            ran = write.ran if write is not None else None
+            near = [] if ran is None else [ran, *(inner for run in ran.calls for inner in run.statements)]
+            reads = (self.where.at(c.address) for own in near for c in own.values if c.address)
+            for read in reads if len(found) < _MOST_AROUND else ():
+                if read is not None and read.path not in known:
+                    known.add(read.path)
+                    found.append(read)
+        return [each.slot for each in found]
 
     def why_expression(self, text: str, method: typed.Unit, slot: Slot, scan: int) -> Node:
         """The reasons of the value of an expression after a scan: the method that gives it is a probe of the run, whose
@@ -120,9 +139,15 @@ class Asker:
         return self._named[path]
 
     @cached_property
-    def _standard(self) -> frozenset[str]:
-        """The instances of the standard's blocks, by path."""
-        return frozenset(path for _, unit, path in self.followed.program.instances() if unit.is_standard)
+    def _instances(self) -> dict[str, tuple[typed.Unit, int]]:
+        """The units and the addresses of all instances, by path."""
+        return {path: (unit, DATA + offset) for offset, unit, path in self.followed.program.instances()}
+
+    def _run_of(self, path: str, scan: int, before: int | None = None) -> Run | None:
+        """The last run of the instance at a path in a scan, one that was over before an entry of its trail."""
+        unit, address = self._instances[path]
+        runs = (run for run in reversed(self._trail(scan).runs) if run.unit is unit and run.address == address)
+        return next((run for run in runs if before is None or run.end < before), None)
 
     def _trail(self, number: int) -> Scan:
         """What a scan did, all of it."""
@@ -452,19 +477,18 @@ class Asker:
 
     def _kept(self, node: Node, here: Here, above: tuple[int, ...]) -> None:
         """What could have changed a value, in the unit that has it, and why it did not run in the scan at hand."""
-        trail = self._trail(node.scan)
-        holders = {path: unit for _, unit, path in self.followed.program.instances() if not unit.is_standard}
-        held_by = [path for path in holders if not path or here.path.startswith(f"{path}.")]
-        holder = max(held_by, key=len, default=None)
-        if holder is None:
+        holder = here.path
+        while holder and (holder not in self._instances or self._instances[holder][0].is_standard):
+            holder = holder.rpartition(".")[0]
+        unit = self._instances[holder][0]
+        if unit.is_standard:
             return
-        unit = holders[holder]
         name = here.path.removeprefix(f"{holder}." if holder else "").upper()
         writers = ways_of(unit).writers.get(name, [])
-        run = next((run for run in reversed(trail.runs) if run.unit is unit and run.path == holder), None)
+        run = self._run_of(holder, node.scan)
         asked, self.asked = self.asked, -1  # what has not happened is told once on a way, not of its own reasons too
         if run is None and writers:
-            self._not_called(node, holder, Place(unit.source, writers[0].origin.start, holder), holders, above)
+            self._not_called(node, holder, Place(unit.source, writers[0].origin.start, holder), above)
         for statement in [each for each in writers if not gives(each, node.value)][: _MOST_KEPT if run else 0]:
             assert run is not None
             missing = None if id(statement) in run.latest else missing_of(run, ways_of(unit).to(statement))
@@ -504,15 +528,13 @@ class Asker:
         reason.operands = [operand for each in beside.reasons for operand in each.operands]
         node.reasons.append(reason)
 
-    def _not_called(
-        self, node: Node, holder: str, place: Place, holders: Mapping[str, typed.Unit], above: tuple[int, ...]
-    ) -> None:
+    def _not_called(self, node: Node, holder: str, place: Place, above: tuple[int, ...]) -> None:
         """Why an instance was not called: its task is not due, or what the call waits for."""
         role, says = self._not_run(holder, node.scan)
         outer, _, name = holder.rpartition(".")
-        unit = holders.get(outer)
-        run = next((run for run in self._trail(node.scan).runs if run.unit is unit and run.path == outer), None)
-        if role == "call" and run is not None and unit is not None:
+        run = self._run_of(outer, node.scan) if outer in self._instances else None
+        if role == "call" and run is not None:
+            unit = run.unit
             for call in every_statement(unit.body or ()):
                 is_call = isinstance(call, typed.CallInstance) and call.instance.root.name.upper() == name.upper()
                 missing = missing_of(run, ways_of(unit).to(call)) if is_call else None
@@ -522,7 +544,7 @@ class Asker:
                     reason.says, reason.place = needs, Place(unit.source, call.origin.start, outer)
                     node.reasons.append(reason)
                     return
-        node.reasons.append(Reason(role, place, holders[holder].name, None, None, says=says))
+        node.reasons.append(Reason(role, place, self._instances[holder][0].name, None, None, says=says))
 
     def _not_run(self, holder: str, scan: int) -> tuple[str, str]:
         """Why an instance did not run in a scan: the task of its program was not due, or nothing called it."""
@@ -579,16 +601,15 @@ class Asker:
         """The last run of the block of the standard that a value is an output of, with its scan: this one, or the one
         before.
         """
-        if here.path.rpartition(".")[0] not in self._standard:
-            return None  # which spares it the scan before
-        for number, end in ((scan, at), (scan - 1, -1)):
-            trail = self._trail(number) if number >= 0 else None
-            for run in reversed(trail.runs if trail is not None else ()):
-                offset, unit = here.address - run.address, run.unit
-                is_here = unit.is_standard and unit.keeps_data and 0 <= offset < layout_of(unit).size
-                if is_here and (end < 0 or run.end < end) and _is_output(unit, offset):
-                    return number, run
-        return None
+        holder = here.path.rpartition(".")[0]
+        unit, address = self._instances.get(holder, (self.followed.unit, 0))
+        if not unit.is_standard or not _is_output(unit, here.address - address):
+            return None
+        run = self._run_of(holder, scan, at)
+        if run is not None or not scan:
+            return None if run is None else (scan, run)
+        run = self._run_of(holder, scan - 1)
+        return None if run is None else (scan - 1, run)
 
     def _told_by_block(self, node: Node, here: Here, at: int, wrote: int, run: Run, above: tuple[int, ...]) -> None:
         """An output of a block of the standard, by what the block says."""

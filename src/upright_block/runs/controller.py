@@ -350,11 +350,7 @@ class Controller:
         that are over.
         """
         plan = self._done(self._session.scan if scans is None else scans)
-        mode = replaced(self._mode, forces=plan.forces)
-        machine = Machine.of(
-            make_program(self.unit, self._constants, mode=replaced(mode, trails=bool(plan.inserts))), self._bodies
-        )
-        return Followed(self.unit, plan, machine, mode)
+        return Followed(self.unit, plan, self._mode, bodies=self._bodies)
 
     def _done(self, scans: int) -> Plan:
         """What was done in so many scans, with what the plan did, as a plan."""

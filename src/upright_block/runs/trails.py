@@ -231,9 +231,10 @@ class Scan:
         """The runs of units, each in the one that is open when it begins."""
         found: list[Run] = []
         open_: list[Run] = []
-        for at in [at for at, number in enumerate(self.numbers) if number in (ENTERED, LEFT)]:
+        for at in self._marks:
             if self.numbers[at] == LEFT:
                 open_.pop().end = at
+            if self.numbers[at] != ENTERED:
                 continue
             unit, around = self._units[self.values[at]], open_[-1] if open_ else None
             run = Run(self, unit, self.abouts[at], at, self.length, around)
@@ -254,9 +255,14 @@ class Scan:
         return tuple(map(self._write, self._entries))
 
     @cached_property
+    def _marks(self) -> list[int]:
+        """The entries that are no statement and no value."""
+        return [at for at, number in enumerate(self.numbers) if number < 0]
+
+    @cached_property
     def _entries(self) -> list[int]:
         """The entries that are writes."""
-        return [at for at, number in enumerate(self.numbers) if -8 <= number < 0]
+        return [at for at in self._marks if self.numbers[at] >= -8]
 
     @cached_property
     def _by_block(self) -> Mapping[int, list[int]]:

@@ -6,10 +6,12 @@ import re
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import suppress
 from fnmatch import fnmatchcase
+from functools import cached_property
 
 from upright_block.cases.byhand import HandPlanner, HandRun, Wishes
 from upright_block.cases.cells import duration
 from upright_block.cases.plan import ReadyCase
+from upright_block.compiler.artifact import Slot
 from upright_block.compiler.looking import Probe
 from upright_block.compiler.program import Mode, make_program
 from upright_block.errors import BadValue, BadWishes, UnknownName
@@ -97,17 +99,13 @@ def watched(
             raise BadValue(f"{wishes.until}: {first.message}", first.way_out)
     if run is None or findings.items:
         raise BadWishes(findings.in_order())
-    known = every_signal(unit)
-    found = {signal.path: signal for signal in run.named if not signal.variable.is_code}
-    found |= chosen_by(unit, known, wishes.watch)
-    if not wishes.watch:
-        shown_by_case = [known[path] for path in base.shown if path in known] if base else []
-        found |= {signal.path: signal for signal in (*shown_by_case, *pins_of(unit, known))}
-    elif wishes.saves:
-        found |= {
-            signal.path: signal for signal in known.values() if signal.variable.section == "output" and not signal.steps
-        }
-    return Watched(run, list(found.values()), until, mode)
+    wanted: dict[str, Signal] | None = None
+    if wishes.watch:
+        known = every_signal(unit)
+        wanted = chosen_by(unit, known, wishes.watch)
+        if wishes.saves:
+            wanted |= {path: own for path, own in known.items() if own.variable.section == "output" and not own.steps}
+    return Watched(run, base.shown if base else (), wanted, until, mode)
 
 
 def parted(texts: Iterable[str]) -> list[str]:
@@ -141,17 +139,48 @@ def chosen_by(unit: Unit, known: dict[str, Signal], patterns: Iterable[str]) -> 
 class Watched:
     """A run that is watched: its pieces give rows where something changed, and events, as they come."""
 
-    def __init__(self, run: HandRun, watched: Sequence[Signal], until: Unit | None, mode: Mode) -> None:
+    def __init__(
+        self, run: HandRun, shown: Sequence[str], wanted: dict[str, Signal] | None, until: Unit | None, mode: Mode
+    ) -> None:
+        """What is ``wanted`` is watched besides what the call names; without that what a case has ``shown``, and the
+        pins.
+        """
         self.run = run
-        self.signals = tuple(watched)
-        probes = [Probe(until)] if until is not None else []
-        program = make_program(run.unit, _constants(run), probes, replaced(mode, forces=run.plan.forces))
-        self.machine = Machine.of(program)
-        self.until = self.machine.artifact.probes[0] if probes else None
-        self.slots = [self.machine.slot(signal) for signal in self.signals]
+        self._shown = shown
+        self._wanted = wanted
+        self.mode = mode
+        self._until = until
         self.fault: Fault | None = None
         self.is_met = False
         self.counts: dict[tuple[int, str], int] = {}
+
+    @cached_property
+    def signals(self) -> tuple[Signal, ...]:
+        """What is watched."""
+        found = {signal.path: signal for signal in self.run.named if not signal.variable.is_code}
+        wanted = self._wanted
+        if wanted is None:
+            known = every_signal(self.run.unit)
+            shown_by_case = [known[path] for path in self._shown if path in known]
+            wanted = {signal.path: signal for signal in (*shown_by_case, *pins_of(self.run.unit, known))}
+        return tuple((found | wanted).values())
+
+    @cached_property
+    def machine(self) -> Machine:
+        """What it runs on."""
+        probes = [Probe(self._until)] if self._until is not None else []
+        mode = replaced(self.mode, forces=self.run.plan.forces)
+        return Machine.of(make_program(self.run.unit, _constants(self.run), probes, mode))
+
+    @property
+    def until(self) -> Slot | None:
+        """The condition that ends it."""
+        return self.machine.artifact.probes[0] if self._until is not None else None
+
+    @cached_property
+    def slots(self) -> list[Slot]:
+        """Where the watched signals lie."""
+        return [self.machine.slot(signal) for signal in self.signals]
 
     def pieces(self) -> Iterator[Trace]:
         """Run, and give what changed piece by piece; a fault ends it."""
