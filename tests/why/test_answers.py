@@ -16,6 +16,7 @@ from upright_block.compiler.program import make_program
 from upright_block.language.nodes import replaced
 from upright_block.language.signals import every_signal, signals
 from upright_block.language.timebase import Timebase
+from upright_block.language.typed import closure
 from upright_block.machine.machine import Machine
 from upright_block.reasons.scans import Statements
 from upright_block.reasons.tree import Node
@@ -45,10 +46,12 @@ def must_be_so(followed: Followed, node: Node, machine: Machine) -> None:
     session.advance(node.scan + 1)
     slot = machine.slot(node.path)
     assert repr(machine.peek(slot)) == repr(node.value), node
+    functions = {unit.name for unit in closure(followed.unit) if not unit.keeps_data}
     for each in nodes(node):
         assert each.since is None or each.since <= each.scan
         assert each.wrote is None or each.wrote <= each.scan
-        if each.kind in ("initial", "rest") and ":" not in each.path and not followed.plan.given:
+        is_local = each.path.partition(".")[0] in functions
+        if each.kind in ("initial", "rest") and ":" not in each.path and not is_local and not followed.plan.given:
             own = machine.slot(each.path)
             begins = own.decode(machine.artifact.initial, own.offset)
             assert repr(begins) == repr(each.value), each

@@ -186,7 +186,12 @@ class PlaceEmitter:
                 case typed.Element():
                     offset += self._element(step)
                 case typed.Target():
-                    self.out.append(f"i32.load offset={self._settled(offset)}")
+                    if self.code.mode.trails:
+                        from upright_block.compiler.trails import referred
+
+                        referred(self, place, step, self._settled(offset))
+                    else:
+                        self.out.append(f"i32.load offset={self._settled(offset)}")
                     self._check_target(step)
                     offset = 0
         return self._settled(offset)

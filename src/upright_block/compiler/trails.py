@@ -10,7 +10,7 @@ from upright_block.compiler.code import Code, Told
 from upright_block.compiler.instructions import load, value_type
 from upright_block.compiler.places import Frame
 from upright_block.language import typed
-from upright_block.language.types import Elementary
+from upright_block.language.types import NULL, Elementary
 
 ENTERED, LEFT, TURNED, CALLED, RESUMED, INSERTED = -16, -17, -18, -19, -20, -21
 """Numbers of entries: a unit begins (about its address, its number), it ends, a loop turns, a call begins, a loop goes
@@ -65,6 +65,12 @@ def loaded(e: Emitter, node: typed.Load, offset: int) -> None:
     at = e.temporary("i32")
     e.out.append(f"local.tee {at} {load(type_)} offset={offset}")
     e.out.append(f"local.get {at} i32.const {offset} i32.add {_told(e, node)}")
+
+
+def referred(e: Emitter, place: typed.Place, target: typed.Target, offset: int) -> None:
+    """Load the reference at the address on the stack that leads on at a step of a place, and tell it."""
+    steps = place.steps[: place.steps.index(target)]
+    loaded(e, typed.Load(NULL, typed.Place(place.root, steps, NULL, place.origin)), offset)
 
 
 def _told(e: Emitter, value: typed.Expression) -> str:

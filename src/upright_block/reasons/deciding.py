@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 
 from upright_block.language import syntax, typed
 from upright_block.language.nodes import fresh, record, replaced
@@ -11,16 +11,20 @@ from upright_block.language.walking import Access, expressions, inner_bodies, pa
 from upright_block.reasons.scans import value_of
 from upright_block.runs.trails import Computed, Ran
 
+_MOST_BITS = 8
+
 
 @record
 class Deciding:
     """The variables that were read and decide. Of several ``ways`` each would do by itself; without any, all together
-    do. Of some only a bit counts, whose number is among the ``bits``, by the entry of the trail.
+    do. Of some only bits count, whose numbers are among the ``bits``, by the entry of the trail.
+
+    What a function of the library gave stands for itself, as a variable does.
     """
 
     operands: tuple[Computed, ...]
     ways: tuple[tuple[Computed, ...], ...] = ()
-    bits: Mapping[int, int] = fresh(default_factory=dict)
+    bits: Mapping[int, tuple[int, ...]] = fresh(default_factory=dict)
 
     @property
     def alone(self) -> bool:
@@ -32,15 +36,13 @@ def deciding(ran: Ran, value: typed.Expression) -> Deciding:
     """What decides an expression of a statement, as it was computed."""
     match value:
         case typed.Load():
-            own = _computed(ran, value)
-            indices = [index for step in value.place.steps if isinstance(step, typed.Element) for index in step.indices]
-            return _together(own, *(deciding(ran, index) for index in indices))
+            return _together(_computed(ran, value), *(found for _, _, found in leading(ran, value.place)))
         case typed.Unary(operand=operand) | typed.Convert(operand=operand) | typed.InRange(operand=operand):
             return deciding(ran, operand)
         case typed.Part(operand=operand, shift=shift):
             found = deciding(ran, operand)
             is_bit = isinstance(operand, typed.Load) and _is_bool(value) and len(found.operands) == 1
-            return replaced(found, bits={found.operands[0].at: shift}) if is_bit else found
+            return replaced(found, bits={found.operands[0].at: (shift,)}) if is_bit else found
         case typed.Binary(operator="AND" | "OR" as operator) if _is_bool(value):
             return _of_logic(ran, value, operator)
         case typed.Binary(operator="AND", left=left, right=right):
@@ -49,20 +51,40 @@ def deciding(ran: Ran, value: typed.Expression) -> Deciding:
             return _together(deciding(ran, left), deciding(ran, right))
         case typed.CallStandard(name=name, inputs=inputs):
             return _together(*(deciding(ran, each) for each in _chosen(ran, name, inputs)))
-        case typed.CallFunction(inputs=inputs):
-            return _together(*(deciding(ran, each) for each in inputs))
+        case typed.CallFunction(function=function, inputs=inputs):
+            given = Deciding(()) if function.is_standard or value_of(ran, value) is None else _computed(ran, value)
+            return given if given.operands else _together(*(deciding(ran, each) for each in inputs))
     return Deciding(())
 
 
+def leading(ran: Ran, place: typed.Place) -> Iterator[tuple[str, typed.Expression, Deciding]]:
+    """What decides where a place is: the indices, and the references, that lead there, each with its role."""
+    for number, step in enumerate(place.steps):
+        if isinstance(step, typed.Element):
+            yield from (("index", index, deciding(ran, index)) for index in step.indices)
+        elif isinstance(step, typed.Target):
+            read = next((each for each in reversed(ran.values) if _is_to(each.value, place, number)), None)
+            if read is not None:
+                yield "reference", read.value, Deciding((read,))
+
+
+def _is_to(value: typed.Expression, place: typed.Place, steps: int) -> bool:
+    """Whether a value was read where the first steps of a place lead."""
+    if not isinstance(value, typed.Load) or value.place.root is not place.root or len(value.place.steps) != steps:
+        return False
+    return all(own is other for own, other in zip(value.place.steps, place.steps, strict=False))
+
+
 def _masked(ran: Ran, left: typed.Expression, right: typed.Expression) -> Deciding:
-    """Of a word of which a constant lets one bit through only that bit."""
-    for word, mask in ((left, right), (right, left)):
-        held = value_of(ran, mask) if isinstance(mask, typed.Constant) else None
-        bits = held if isinstance(held, int) else 0
-        if isinstance(word, typed.Load) and bits > 0 and bits & (bits - 1) == 0:
+    """Of a word of which a constant lets a few bits through only these."""
+    for word, through in ((left, right), (right, left)):
+        held = value_of(ran, through) if isinstance(through, typed.Constant) else None
+        mask = held if isinstance(held, int) else 0
+        if isinstance(word, typed.Load) and 0 < mask.bit_count() <= _MOST_BITS:
             found = deciding(ran, word)
             if len(found.operands) == 1:
-                return replaced(found, bits={found.operands[0].at: bits.bit_length() - 1})
+                bits = tuple(bit for bit in range(mask.bit_length()) if mask >> bit & 1)
+                return replaced(found, bits={found.operands[0].at: bits})
     return _together(deciding(ran, left), deciding(ran, right))
 
 
@@ -102,7 +124,7 @@ def _chosen(ran: Ran, name: str, inputs: tuple[typed.Expression, ...]) -> Iterab
     return inputs
 
 
-def _computed(ran: Ran, value: typed.Load) -> Deciding:
+def _computed(ran: Ran, value: typed.Expression) -> Deciding:
     found = next((each for each in reversed(ran.values) if each.value is value), None)
     return Deciding((found,) if found is not None else ())
 

@@ -187,17 +187,14 @@ class Statements(Instances):
 
     def of_run(self, run: Run, before: int | None = None) -> list[Entry]:
         """The statements of a run, in the order of the text; one that did not run stands there once."""
-        by_statement: dict[int, list[Ran]] = {}
-        for ran in run.statements:
-            if before is None or ran.at < before:
-                by_statement.setdefault(id(ran.statement), []).append(ran if before is None else _until(ran, before))
-        return [
-            entry
-            for statement in every_statement(run.unit.body or ())
-            if statement.origin is not syntax.NO_PLACE
-            for entry in self._entries(run, statement, by_statement.get(id(statement), ()))
-            if _is_told(entry)
-        ]
+        found: list[Entry] = []
+        for statement in every_statement(run.unit.body or ()):
+            if statement.origin is not syntax.NO_PLACE:
+                ran: Sequence[Ran] = run.by_statement.get(id(statement), ())
+                if before is not None:
+                    ran = [until(each, before) for each in ran if each.at < before]
+                found += filter(_is_told, self._entries(run, statement, ran))
+        return found
 
     def not_run(self, unit: typed.Unit, path: str) -> list[Entry]:
         """The statements of a unit that was not called."""
@@ -385,7 +382,7 @@ class Statements(Instances):
         return Condition(start, text, value.type, False if found is None else found, tuple(self.reads(ran, own)))
 
 
-def _until(ran: Ran, before: int) -> Ran:
+def until(ran: Ran, before: int) -> Ran:
     """What a statement has done before an entry of the trail; the turns of a loop that goes on are not counted."""
     values = [value for value in ran.values if value.at < before]
     writes = [write for write in ran.writes if write.at < before]

@@ -50,7 +50,8 @@ class Node:
 
     ``since`` is the scan that gave it this value, None where it never had another; ``kind`` is ``written``, or of a
     leaf what gave it; ``same`` is the number of a node that was told before; ``overwritten`` are writes of the same
-    scan that lost. ``state`` is the name of the value where it is that of a state machine.
+    scan that lost. ``state`` is the name of the value where it is that of a state machine. So many statements that
+    could have changed it are ``left_out``.
     """
 
     number: int
@@ -71,6 +72,7 @@ class Node:
     is_cut: bool = False
     has_value: bool = True
     state: str = ""
+    left_out: int = 0
 
     @property
     def text(self) -> str:

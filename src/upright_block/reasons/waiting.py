@@ -1,18 +1,34 @@
-"""What keeps a statement from running: the condition around it that is not as it would have to be."""
+"""The conditions around a statement: those under which it ran, and those that kept it from running."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 
-from upright_block.language import typed
+from upright_block.language import syntax, typed
 from upright_block.language.literals import Value
-from upright_block.reasons.scans import value_of
+from upright_block.language.nodes import record
+from upright_block.language.types import BOOL
+from upright_block.reasons.scans import until, value_of
 from upright_block.reasons.tree import Reason
 from upright_block.reasons.ways import Way, written_condition
 from upright_block.runs.trails import Ran, Run
 
-Missing = tuple[Ran, typed.Expression, tuple[int, int], Value | None]
-"""A condition as it was computed, where it stands, and what it would have to be."""
+_MOST_MISSING = 5
+
+
+@record
+class Condition:
+    """A condition as a statement computed it, and what it has or would have to be, where that is one value.
+
+    ``start`` and ``end`` are where it stands; ``text`` is what it comes to where nobody wrote it so.
+    """
+
+    ran: Ran
+    expression: typed.Expression
+    start: int
+    end: int
+    wanted: Value | None
+    text: str = ""
 
 
 def condition_text(reason: Reason) -> str:
@@ -21,28 +37,77 @@ def condition_text(reason: Reason) -> str:
     return f"{reason.expression} is {value} and would have to be {wanted}"
 
 
-def missing_of(run: Run, ways: Sequence[Way]) -> Missing | None:
-    """The condition that kept a statement from running, with where it stands, and what it would have to be."""
+def met_of(run: Run, outer: typed.Statement, way: int, at: int) -> list[Condition]:
+    """The conditions under which what lies around a statement went the way to it, which began with an entry of the
+    trail.
+    """
+    found = run.before(outer, at)
+    if found is None or outer.origin is syntax.NO_PLACE:
+        return []
+    around = until(found, at)
+    match outer:
+        case typed.If(branches=branches):
+            # ELSIFs before it count, as FALSE.
+            return [
+                Condition(around, branch.condition, *written_condition(branch), number == way)
+                for number, branch in enumerate(branches[: way + 1])
+            ]
+        case typed.Case(selector=selector) as case:
+            return [Condition(around, selector, *written_condition(case), None)]
+        case typed.While(condition=condition) | typed.Repeat(condition=condition) as loop:
+            return [Condition(around, condition, *written_condition(loop), isinstance(loop, typed.While))]
+        case typed.For(origin=syntax.For() as origin) as loop:
+            head = run.unit.source.text[origin.start : origin.end].split("\n", 1)[0]
+            return [Condition(around, _bounds(loop, "<="), origin.start, origin.end, None, " ".join(head.split()))]
+    return []
+
+
+def missing_of(run: Run, ways: Sequence[Way]) -> list[Condition]:
+    """The conditions that kept a statement from running in a unit, of those around it, outermost first: of one in a
+    loop those of its turns.
+    """
+    found: list[Condition] = []
     for outer, way in ways:
-        around = run.latest.get(id(outer))
-        if around is None:
-            return None
-        match outer:
-            case typed.If(branches=branches):
-                taken = next((n for n, b in enumerate(branches) if value_of(around, b.condition)), len(branches))
-                if taken < way:
-                    return around, branches[taken].condition, written_condition(branches[taken]), False
-                if taken > way:
-                    return around, branches[way].condition, written_condition(branches[way]), True
-            case typed.Case(selector=selector, arms=arms):
-                held = value_of(around, selector)
-                if held is None:
-                    return None
-                fits = (n for n, arm in enumerate(arms) if any(a <= int(held) <= b for a, b in arm.ranges))
-                if next(fits, len(arms)) != way:
-                    wanted = arms[way].ranges[0][0] if way < len(arms) else None
-                    return around, selector, written_condition(outer), wanted
+        every = run.by_statement.get(id(outer), [])
+        own = [missing for around in every if (missing := _missing(around, way)) is not None]
+        found += own
+        if len(own) == len(every):
+            break
+    return found[:_MOST_MISSING]
+
+
+def _missing(around: Ran, way: int) -> Condition | None:
+    """The condition that kept a statement from going some way; None where it went there."""
+    match around.statement:
+        case typed.If(branches=branches):
+            taken = next((n for n, b in enumerate(branches) if value_of(around, b.condition)), len(branches))
+            if taken == way:
+                return None
+            branch = branches[min(taken, way)]
+            return Condition(around, branch.condition, *written_condition(branch), taken > way)
+        case typed.Case(selector=selector, arms=arms) as case:
+            held = value_of(around, selector)
+            if not isinstance(held, int):
+                return None
+            fits = (n for n, arm in enumerate(arms) if any(low <= held <= high for low, high in arm.ranges))
+            if next(fits, len(arms)) == way:
+                return None
+            wanted = arms[way].ranges[0][0] if way < len(arms) else None
+            return Condition(around, selector, *written_condition(case), wanted)
+        case typed.While(condition=condition) as loop if not around.turns:
+            return Condition(around, condition, *written_condition(loop), wanted=True)
+        case typed.For(origin=syntax.For() as origin) as loop if not around.turns:
+            text, step = around.run.unit.source.text, value_of(around, loop.step)
+            sign = ">=" if isinstance(step, int) and step < 0 else "<="
+            first, last = (text[bound.start : bound.end] for bound in (origin.first, origin.last))
+            written = f"{first} {sign} {last}"
+            return Condition(around, _bounds(loop, sign), origin.start, origin.end, wanted=True, text=written)
     return None
+
+
+def _bounds(loop: typed.For, sign: str) -> typed.Binary:
+    """What a FOR compares before its first turn."""
+    return typed.Binary(BOOL, sign, loop.first, loop.last, loop.origin.start)
 
 
 def gives(statement: typed.Statement, value: Value) -> bool:

@@ -9,24 +9,24 @@ from functools import cached_property, partial
 
 from upright_block.cases.plan import Drive, Insert, ReadyCase
 from upright_block.compiler.artifact import Slot, joined
-from upright_block.compiler.layout import DATA, layout_of
+from upright_block.compiler.layout import DATA, layout_of, size_of
 from upright_block.errors import BadValue
 from upright_block.language import syntax, typed
 from upright_block.language.configured import configured
 from upright_block.language.literals import Value, shown_duration
 from upright_block.language.nodes import replaced
 from upright_block.language.signals import NoSignal, Signal, field_signal, find_signal
-from upright_block.language.types import BOOL, Elementary
+from upright_block.language.types import BOOL, Elementary, Type
 from upright_block.language.views.states import names_of
 from upright_block.language.walking import every_statement
 from upright_block.machine.trace import Fault
 from upright_block.reasons import words
 from upright_block.reasons.blocks import Pins, block_words
-from upright_block.reasons.deciding import Deciding, at_fault, deciding, holds
-from upright_block.reasons.scans import kind_of, value_of
+from upright_block.reasons.deciding import Deciding, at_fault, deciding, holds, leading
+from upright_block.reasons.scans import kind_of, until, value_of
 from upright_block.reasons.tree import Node, Place, Reason
-from upright_block.reasons.waiting import Missing, condition_text, gives, missing_of
-from upright_block.reasons.ways import ways_of, written_condition
+from upright_block.reasons.waiting import Condition, condition_text, gives, met_of, missing_of
+from upright_block.reasons.ways import ways_of
 from upright_block.reasons.where import Here, Where
 from upright_block.reasons.writes import bit_in, last_write_in, touches
 from upright_block.runs.following import Followed
@@ -216,6 +216,8 @@ class Asker:
         """What other statements wrote there before in the same scan, each once, with the value that was lost."""
         trail = self._trail(scan)
         found: dict[int, tuple[Place, Value]] = {}
+        if last.ran is not None and any(here.address <= each.address < here.end for each in last.ran.values):
+            return []  # it was read, and so it is not lost
         for write in trail.touching(here.address, here.end, last.at):
             ran = write.ran
             if ran is None or last.ran is None or not touches(write, here):
@@ -339,8 +341,8 @@ class Asker:
             node.kind = "rest"
         else:
             node.kind = "initial"
-            if scan == self.asked and len(above) < MOST_DEEP and not self._changes_later(here, scan, at):
-                self._kept(node, here, (*above, here.address))
+            if scan == self.asked and len(above) < MOST_DEEP:
+                self._kept_until_now(node, here, (*above, here.address), at)
         if signal.tag is not None and signal.tag.source is not None:
             node.place = Place(signal.tag.source, signal.tag.start, "")
 
@@ -372,6 +374,16 @@ class Asker:
         if unit.is_standard and unit.keeps_data:
             node.reasons.append(self._block(here, ran.run, wrote, above))
             return
+        self._values(node, here, ran, entry, wrote, above)
+        if kind_of(ran.statement, unit) != "copy":
+            self._conditions(node, ran, wrote, above)
+            if wrote == node.scan:
+                self._kept(node, here, above, entry.at, at)
+            elif node.scan == self.asked:
+                self._kept_until_now(node, here, above, at)
+
+    def _values(self, node: Node, here: Here, ran: Ran, entry: Write, wrote: int, above: tuple[int, ...]) -> None:
+        """Why a statement wrote what it did where it did."""
         statement = ran.statement
         values: list[typed.Expression] = []
         match statement:
@@ -381,29 +393,23 @@ class Asker:
                 values = [value for pin, value in inputs if here.path.endswith(f".{pin.name}")]
                 if not values:
                     self._taken(node, here, ran, outputs, wrote, entry, above)
-            case typed.For():
-                node.statement = _text_of(ran)
+            case typed.For(first=first, step=step):
+                values = [first, step]
         for value in values:
             found = deciding(ran, value)
             is_copied = isinstance(statement, typed.Assign) and isinstance(value, typed.Load)
             if is_copied and (bit := bit_in(here, entry)) is not None:
-                found = replaced(found, bits={each.at: bit for each in found.operands[:1]})
+                found = replaced(found, bits={each.at: (bit,) for each in found.operands[:1]})
             if found.operands:
                 reason = self._reason("value", ran, value, found, wrote, above)
                 reason.is_passed = isinstance(value, typed.Load) and len(reason.operands) == 1
                 node.reasons.append(reason)
         if isinstance(statement, typed.Assign | typed.AssignPart):
             place = statement.place
-            for step in place.steps:
-                for index in step.indices if isinstance(step, typed.Element) else ():
-                    found = deciding(ran, index)
-                    if found.operands:
-                        written = place.origin.start, place.origin.end
-                        node.reasons.append(self._reason("index", ran, index, found, wrote, above, written))
-        if kind_of(statement, unit) != "copy":
-            self._conditions(node, ran, wrote, above)
-            if wrote < node.scan == self.asked and not self._changes_later(here, node.scan, at):
-                self._kept(node, here, above)
+            for role, value, found in leading(ran, place):
+                if found.operands:
+                    written = place.origin.start, place.origin.end
+                    node.reasons.append(self._reason(role, ran, value, found, wrote, above, written))
 
     def _reason(
         self,
@@ -426,99 +432,189 @@ class Asker:
             value.type,
             alone=found.alone,
         )
-        reason.operands = [self._operand(each, ran, wrote, above, found.bits.get(each.at)) for each in found.operands]
+        reason.operands = self._operands(found, ran, wrote, above)
         return reason
 
-    def _operand(self, operand: Computed, ran: Ran, wrote: int, above: tuple[int, ...], bit: int | None) -> Node:
-        assert isinstance(operand.value, typed.Load)
-        origin = operand.value.place.origin
-        written_as = ran.run.unit.source.text[origin.start : origin.end] or operand.value.place.root.name
-        here = self.where.at(operand.address or operand.bits)
-        content = operand.content
-        if here is None or content is None:
-            self.nodes += 1
-            return Node(
-                self.nodes,
-                written_as,
-                operand.value.type,
-                "" if content is None else content,
-                written_as,
-                wrote,
-                None,
-                "expression",
-            )
-        if bit is not None:
-            here, content = here.bit_of(bit), bool(int(content) >> bit & 1)
-        return self._node(here, content, wrote, operand.at, written_as, above)
+    def _operands(self, found: Deciding, ran: Ran, scan: int, above: tuple[int, ...]) -> list[Node]:
+        """The nodes of what decides an expression of a statement."""
+        nodes: list[Node] = []
+        for operand in found.operands:
+            here = self.where.at(operand.address or operand.bits)
+            if isinstance(operand.value, typed.CallFunction):
+                nodes.append(self._given_by_call(operand, operand.value, ran, scan, above))
+            elif here is None:
+                nodes.append(self._local(operand, ran, scan, above))
+            else:
+                content = operand.content
+                value = here.read(self._trail(scan), operand.at) if content is None else content
+                written_as = _written(ran, operand.value)
+                bits = found.bits.get(operand.at)
+                if bits is None:
+                    nodes.append(self._node(here, value, scan, operand.at, written_as, above))
+                for bit in bits or ():
+                    held = bool(int(value) >> bit & 1)
+                    nodes.append(self._node(here.bit_of(bit), held, scan, operand.at, written_as, above))
+        return nodes
 
-    def _conditions(self, node: Node, ran: Ran, wrote: int, above: tuple[int, ...]) -> None:
-        """The conditions under which a statement ran, and under which its unit was called."""
+    # --- what lies in a function while it runs ---
+
+    def _local(self, operand: Computed, ran: Ran, scan: int, above: tuple[int, ...]) -> Node:
+        """The node of a variable of a function, as it was read."""
+        value, run = operand.value, ran.run
+        assert isinstance(value, typed.Load)
+        root = value.place.root
+        name = joined(run.unit.name, _written(ran, value))
+        content = operand.content
+        node = self._beside(name, value.type, content, _written(ran, value), scan)
+        size = size_of(value.type) if operand.address else 1
+        address = operand.address or operand.bits
+        write = next(self._trail(scan).touching(address, address + size, operand.at), None)
+        if write is not None and write.at > run.begin and write.ran is not None and write.ran is not run.caller:
+            self._written_in(node, Here(name, value.type, address), write, run, scan, operand.at, above)
+            return node
+        call, caller = run.call, run.caller
+        pins = run.unit.section("input")
+        if caller is None or not isinstance(call, typed.CallFunction) or root not in pins:
+            node.kind = "expression" if root.section == "in_out" else "initial"
+            node.place = Place(run.unit.source, root.start, run.path)
+            return node
+        node.place = Place(caller.run.unit.source, caller.statement.origin.start, caller.run.path)
+        node.statement = _text_of(caller)
+        argument, caller = call.inputs[pins.index(root)], until(caller, run.begin)
+        found = deciding(caller, argument)
+        if found.operands and len(above) < MOST_DEEP:
+            reason = self._reason("value", caller, argument, found, scan, (*above, address))
+            reason.is_passed = isinstance(argument, typed.Load) and len(reason.operands) == 1
+            node.reasons.append(reason)
+        return node
+
+    def _given_by_call(
+        self, operand: Computed, call: typed.CallFunction, ran: Ran, scan: int, above: tuple[int, ...]
+    ) -> Node:
+        """The node of what a function gave."""
+        run = next(run for run in reversed(ran.calls) if run.call is call and run.end < operand.at)
+        node = self._beside(run.unit.name, call.type, operand.content, f"{run.unit.name}()", scan)
+        written = [own for own in run.statements if own.writes and _writes_to(own.statement, run.unit.result)]
+        if not written:
+            node.kind, node.place = "initial", Place(run.unit.source, run.unit.syntax.start, run.path)
+            return node
+        write = written[-1].writes[-1]
+        self._written_in(node, Here(node.path, call.type, write.address), write, run, scan, run.end, above)
+        return node
+
+    def _beside(self, name: str, type_: Type, content: Value | None, written_as: str, scan: int) -> Node:
+        """A node of what no signal is."""
+        self.nodes += 1
+        return Node(self.nodes, name, type_, "" if content is None else content, written_as, scan, scan, "written")
+
+    def _written_in(
+        self, node: Node, here: Here, write: Write, run: Run, scan: int, at: int, above: tuple[int, ...]
+    ) -> None:
+        """Why what lies in a function was written."""
+        ran = write.ran
+        assert ran is not None
+        node.wrote = scan
+        node.place = Place(ran.run.unit.source, ran.statement.origin.start, ran.run.path)
+        node.statement = _text_of(ran)
+        key = here.address, scan, write.at
+        if key in self.told:
+            node.same, node.kind = self.told[key], "again"
+        elif len(above) >= MOST_DEEP or self.nodes >= MOST_NODES:
+            node.is_cut = True
+        else:
+            self.told[key] = node.number
+            self._values(node, here, ran, write, scan, (*above, here.address))
+            self._conditions(node, ran, scan, (*above, here.address), run)
+            self._passed_by(node, here.path.rpartition(".")[2].upper(), run, (*above, here.address), write.at, at)
+
+    # --- conditions ---
+
+    def _conditions(
+        self, node: Node, ran: Ran, wrote: int, above: tuple[int, ...], outermost: Run | None = None
+    ) -> None:
+        """The conditions under which a statement ran, and under which its unit was called, up to some run."""
         at: Ran | None = ran
         while at is not None:
             for outer, way in reversed(ways_of(at.run.unit).to(at.statement)):
-                around = at.run.latest.get(id(outer))
-                if around is None or outer.origin is syntax.NO_PLACE:
-                    continue
-                match outer:
-                    case typed.If(branches=branches):
-                        for number, branch in enumerate(branches[: way + 1]):
-                            found = deciding(around, branch.condition)
-                            if found.operands and not any(map(self._is_hidden, found.operands)):
-                                place = written_condition(branch)
-                                reason = self._reason("condition", around, branch.condition, found, wrote, above, place)
-                                node.reasons.append(reason)
-                                reason.wanted = number == way
-                    case typed.Case(selector=selector):
-                        found = deciding(around, selector)
-                        if found.operands:
-                            place = written_condition(outer)
-                            node.reasons.append(self._reason("condition", around, selector, found, wrote, above, place))
-            at = at.run.caller
+                for condition in met_of(at.run, outer, way, at.at):
+                    reason = self._waiting("condition", condition, wrote, above)
+                    if reason is not None and reason.operands:
+                        node.reasons.append(reason)
+            at = at.run.caller if at.run is not outermost else None
 
-    def _kept(self, node: Node, here: Here, above: tuple[int, ...]) -> None:
-        """What could have changed a value, in the unit that has it, and why it did not run in the scan at hand."""
+    def _kept_until_now(self, node: Node, here: Here, above: tuple[int, ...], at: int) -> None:
+        """What could have changed an older value in the scan at hand; that is told once on a way, not of the reasons
+        for it too.
+        """
+        asked, self.asked = self.asked, -1
+        self._kept(node, here, above, -1, at)
+        self.asked = asked
+
+    def _kept(self, node: Node, here: Here, above: tuple[int, ...], after: int, before: int) -> None:
+        """What could have changed a value between two entries of the trail of the scan at hand, in the unit that has
+        it, and why it did not run.
+        """
         holder = here.path
         while holder and (holder not in self._instances or self._instances[holder][0].is_standard):
             holder = holder.rpartition(".")[0]
-        unit = self._instances[holder][0]
-        if unit.is_standard:
-            return
+        unit, address = self._instances[holder]
         name = here.path.removeprefix(f"{holder}." if holder else "").upper()
         writers = ways_of(unit).writers.get(name, [])
-        run = self._run_of(holder, node.scan)
-        asked, self.asked = self.asked, -1  # what has not happened is told once on a way, not of its own reasons too
-        if run is None and writers:
+        if unit.is_standard or not writers:
+            return
+        runs = [run for run in self._trail(node.scan).runs if run.unit is unit and run.address == address]
+        if not runs:
             self._not_called(node, holder, Place(unit.source, writers[0].origin.start, holder), above)
-        for statement in [each for each in writers if not gives(each, node.value)][: _MOST_KEPT if run else 0]:
-            assert run is not None
-            missing = None if id(statement) in run.latest else missing_of(run, ways_of(unit).to(statement))
-            value = None if missing is None else missing[1]
-            if isinstance(value, typed.Load) and value.place.is_plain and value.place.root.key == name:
-                continue  # another state's own way on
-            reason = None if missing is None else self._waiting("kept", missing, node.scan, above)
-            if reason is not None:
-                origin = statement.origin
-                reason.says = " ".join(unit.source.text[origin.start : origin.end].split())
-                reason.place = Place(unit.source, origin.start, holder)
-                node.reasons.append(reason)
-            elif missing is None and id(statement) not in run.latest:
-                self._returned(node, run, above)
-        self.asked = asked
+        for run in runs:
+            if run.begin < before and after < run.end:
+                self._passed_by(node, name, run, above, after, before)
 
-    def _waiting(self, role: str, missing: Missing, scan: int, above: tuple[int, ...]) -> Reason | None:
-        """A condition that keeps a statement from running; None where nobody wrote it."""
-        around, value, place, wanted = missing
-        found = deciding(around, value)
+    def _passed_by(self, node: Node, name: str, run: Run, above: tuple[int, ...], after: int, before: int) -> None:
+        """The statements of a run that could have changed a value between two entries of the trail, and why they did
+        not run.
+        """
+        unit = run.unit
+        found: list[tuple[int, int, typed.Statement, list[Condition]]] = []
+        for number, statement in enumerate(ways_of(unit).writers.get(name, [])):
+            every = run.by_statement.get(id(statement), ())
+            if gives(statement, node.value) or any(after < ran.at < before for ran in every):
+                continue
+            missing = missing_of(run, ways_of(unit).to(statement))
+            if not missing and not every:
+                self._returned(node, run, above, after, before)
+            missing = [each for each in missing if after < each.ran.at < before and not _is_another(each, name)]
+            if missing:
+                needed = min(len(deciding(each.ran, each.expression).operands) for each in missing)
+                found.append((needed, number, statement, missing))
+        for _, _, statement, missing in sorted(found)[:_MOST_KEPT]:
+            for each in missing:
+                reason = self._waiting("kept", each, node.scan, above)
+                if reason is not None:
+                    origin = statement.origin
+                    reason.says = " ".join(unit.source.text[origin.start : origin.end].split())
+                    reason.place = Place(unit.source, origin.start, run.path)
+                    node.reasons.append(reason)
+        node.left_out += max(len(found) - _MOST_KEPT, 0)
+
+    def _waiting(self, role: str, condition: Condition, scan: int, above: tuple[int, ...]) -> Reason | None:
+        """A condition that let a statement run, or kept it from that; None where nobody wrote it."""
+        found = deciding(condition.ran, condition.expression)
         if any(self._is_hidden(operand) for operand in found.operands):
             return None
-        reason = self._reason(role, around, value, found, scan, above, place)
-        reason.wanted = wanted
+        place = condition.start, condition.end
+        reason = self._reason(role, condition.ran, condition.expression, found, scan, above, place)
+        reason.wanted = condition.wanted
+        if condition.text:
+            reason.expression = condition.text
+            reason.value = None if condition.wanted is None else not condition.wanted
         return reason
 
-    def _returned(self, node: Node, run: Run, above: tuple[int, ...]) -> None:
+    def _returned(self, node: Node, run: Run, above: tuple[int, ...], after: int, before: int) -> None:
         """That a RETURN ended a run before it came to what could have changed a value."""
         last = run.statements[-1] if run.statements else None
-        if last is None or not isinstance(last.statement, typed.Return) or any(r.role == "call" for r in node.reasons):
+        if last is None or not isinstance(last.statement, typed.Return) or not after < last.at < before:
+            return
+        if any(reason.role == "call" for reason in node.reasons):
             return
         source, origin = run.unit.source, last.statement.origin
         says = f"RETURN in line {source.line(origin.start)} ended it before"
@@ -537,8 +633,8 @@ class Asker:
             unit = run.unit
             for call in every_statement(unit.body or ()):
                 is_call = isinstance(call, typed.CallInstance) and call.instance.root.name.upper() == name.upper()
-                missing = missing_of(run, ways_of(unit).to(call)) if is_call else None
-                reason = None if missing is None else self._waiting("call", missing, node.scan, above)
+                missing = missing_of(run, ways_of(unit).to(call)) if is_call else []
+                reason = self._waiting("call", missing[0], node.scan, above) if missing else None
                 if reason is not None:
                     needs = f"{says}: {condition_text(reason)}"
                     reason.says, reason.place = needs, Place(unit.source, call.origin.start, outer)
@@ -558,8 +654,10 @@ class Asker:
 
     def _is_hidden(self, operand: Computed) -> bool:
         """Whether nobody wrote the variable that was read: the beginning of a sequence, say."""
-        assert isinstance(operand.value, typed.Load)
-        return operand.value.place.root.is_hidden and not operand.value.place.root.name.startswith("transition:")
+        value = operand.value
+        if not isinstance(value, typed.Load):
+            return False
+        return value.place.root.is_hidden and not value.place.root.name.startswith("transition:")
 
     def _taken(
         self,
@@ -665,6 +763,24 @@ class Asker:
 def _is_output(unit: typed.Unit, offset: int) -> bool:
     """Whether an output of a unit lies at an offset from the beginning of its instance."""
     return any(layout_of(unit).offsets[pin] == offset for pin in unit.section("output"))
+
+
+def _written(ran: Ran, value: typed.Expression) -> str:
+    """How a variable is written where it is read."""
+    assert isinstance(value, typed.Load)
+    origin = value.place.origin
+    return ran.run.unit.source.text[origin.start : origin.end] or value.place.root.name
+
+
+def _writes_to(statement: typed.Statement, variable: typed.Variable | None) -> bool:
+    """Whether an assignment writes to a variable, or a part of it."""
+    return isinstance(statement, typed.Assign | typed.AssignPart) and statement.place.root is variable
+
+
+def _is_another(condition: Condition, name: str) -> bool:
+    """Whether a condition is the selector by which another state has its own way on."""
+    value = condition.expression
+    return isinstance(value, typed.Load) and value.place.is_plain and value.place.root.key == name
 
 
 def _text_of(ran: Ran) -> str:

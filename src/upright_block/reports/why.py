@@ -98,6 +98,8 @@ def _node_lines(node: Node, timebase: Timebase, depth: int, scan: int) -> Iterat
         yield [*head, *_source(node, timebase)]
     for reason in node.reasons:
         yield from _reason_lines(reason, node, timebase, depth + 1)
+    if node.left_out:
+        yield [("  " * (depth + 1), ""), (f"and {node.left_out} more that could have changed it", "dim")]
     if node.is_cut:
         yield [("  " * (depth + 1) + "…", "dim")]
 
@@ -111,7 +113,8 @@ def _reason_lines(reason: Reason, node: Node, timebase: Timebase, depth: int) ->
     match reason.role:
         case "condition":
             if [operand.written_as for operand in reason.operands] != [reason.expression]:
-                yield [(pad, ""), (f"{reason.expression} is {value}", "strong"), (alone, "dim")]
+                says = f"{reason.expression} is {value}" if value else reason.expression
+                yield [(pad, ""), (says, "strong"), (alone, "dim")]
                 inner += 1
         case "kept":
             place = _place(reason.place)

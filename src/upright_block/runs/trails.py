@@ -75,8 +75,8 @@ class Run:
     """
 
     __slots__ = (
-        "_caller",
-        "_latest",
+        "_by_statement",
+        "_called",
         "_path",
         "_statements",
         "address",
@@ -96,9 +96,9 @@ class Run:
         self.end = end
         self.around = around
         self.inner: list[Run] = []
-        self._caller: Ran | None = None
+        self._called: tuple[Ran | None, typed.Expression | None] = None, None
         self._statements: list[Ran] | None = None
-        self._latest: dict[int, Ran] = {}
+        self._by_statement: dict[int, list[Ran]] = {}
         self._path: str | None = None
 
     @property
@@ -110,14 +110,25 @@ class Run:
         return self._statements
 
     @property
-    def latest(self) -> dict[int, Ran]:
-        """The last run of each, by its identity."""
-        return self._latest if self.statements else {}
+    def by_statement(self) -> Mapping[int, list[Ran]]:
+        """The same by the identity of the statement."""
+        return self._by_statement if self.statements else {}
+
+    def before(self, statement: typed.Statement, at: int) -> Ran | None:
+        """A statement as it was begun last before an entry of the trail."""
+        found = self.by_statement.get(id(statement), ())
+        number = bisect_left(found, at, key=lambda ran: ran.at)
+        return found[number - 1] if number else None
 
     @property
     def caller(self) -> Ran | None:
         """The statement of the run around it that called it."""
-        return self._caller if self.around is not None and self.around.statements else None
+        return self._called[0] if self.around is not None and self.around.statements else None
+
+    @property
+    def call(self) -> typed.Expression | None:
+        """The expression of that statement that called it, where one did."""
+        return self._called[1] if self.caller is not None else None
 
     @property
     def path(self) -> str:
@@ -128,10 +139,10 @@ class Run:
 
     def _read(self, statements: list[Ran]) -> None:
         """Find out what happened between its begin and its end, but for what the runs in it did."""
-        scan, latest, loops = self.scan, self._latest, loops_around(self.unit)
+        scan, ran_by, loops = self.scan, self._by_statement, loops_around(self.unit)
         told, numbers, abouts, values = scan.told, scan.numbers, scan.abouts, scan.values
         now: Ran | None = None
-        caller: Ran | None = None
+        called: tuple[Ran | None, typed.Expression | None] = None, None
         is_inserted = False
         at = self.begin + 1
         for inner in (*self.inner, None):
@@ -142,13 +153,14 @@ class Run:
                     own = told[number - 1]
                     key = id(own.statement)
                     if own.value is not None:
-                        now = latest[key]
+                        now = ran_by[key][-1]
                         now.values.append(Computed(own.value, abouts[at], values[at], at))
                     else:
                         assert own.statement is not None
                         around = loops.get(key)
-                        turn = tuple([latest[id(loop)].turns for loop in around]) if around else ()
-                        now = latest[key] = Ran(own.statement, self, at, turn)
+                        turn = tuple([ran_by[id(loop)][-1].turns for loop in around]) if around else ()
+                        now = Ran(own.statement, self, at, turn)
+                        ran_by.setdefault(key, []).append(now)
                         statements.append(now)
                         is_inserted = False
                 elif number >= -8:
@@ -160,19 +172,19 @@ class Run:
                     is_inserted = True
                 else:
                     own = told[values[at] - 1]
-                    now = latest[id(own.statement)]
+                    now = ran_by[id(own.statement)][-1]
                     if number == TURNED:
                         now.turns += 1
                     elif number == CALLED:
-                        caller = now
+                        called = now, own.value
                     else:
                         assert number == RESUMED
                 at += 1
             if inner is not None:
-                inner._caller = caller
-                if caller is not None:
-                    caller.calls.append(inner)
-                caller = None
+                inner._called = called
+                if called[0] is not None:
+                    called[0].calls.append(inner)
+                called = None, None
                 at = inner.end + 1
 
     def __repr__(self) -> str:
