@@ -25,10 +25,18 @@ from upright_block.reports import fault_data, stop_lines, why_data, why_lines, w
     help="After the scan at that time, or before it. Default: where SIGNAL is wrong first, else the last one.",
 )
 @driving_options
+@click.option("--into-rig", is_flag=True, help="Go on into the rig, which else is one reason.")
 @click.option("--all", "show_all", is_flag=True, help="Print the whole tree.")
 @click.option("--json", "as_json", is_flag=True, help="Print the tree as JSON.")
 def command(
-    library: OpenLibrary, target: str, signal: str | None, at: str | None, wishes: Wishes, show_all: bool, as_json: bool
+    library: OpenLibrary,
+    target: str,
+    signal: str | None,
+    at: str | None,
+    wishes: Wishes,
+    into_rig: bool,
+    show_all: bool,
+    as_json: bool,
 ) -> None:
     """Tell why SIGNAL has its value after a scan of a run of TARGET: the statement that wrote it, the conditions under
     which that ran, the operands that decide, and so on, back to what nobody in the library decides.
@@ -37,7 +45,7 @@ def command(
     Of a case without SIGNAL it is what is wrong first.
     """
     try:
-        answer = library.why(target, signal, wishes, at)
+        answer = library.why(target, signal, wishes, at, into_rig=into_rig, deep=show_all or as_json)
     except UprightError as problem:
         refused(problem, show_all)
     verdict, wrong = answer.verdict, answer.wrong

@@ -69,11 +69,21 @@ class WithReasons(WithRuns):
 
         return Statements.of(*self.follow(target, wishes, at))
 
-    def why(self, target: str, signal: str | None, wishes: Wishes, at: str | int | None = None) -> Answer:
+    def why(
+        self,
+        target: str,
+        signal: str | None,
+        wishes: Wishes,
+        at: str | int | None = None,
+        *,
+        into_rig: bool = False,
+        deep: bool = False,
+    ) -> Answer:
         """The reasons of the value of a signal, or of an expression, after a scan of a run, as `follow` chooses it.
 
         Of a case without a time it is the first moment at which that signal is wrong; without a signal what is wrong
-        first, which may be a rule, a timing row or a fault.
+        first, which may be a rule, a timing row or a fault. A rig is one reason, unless the tree goes ``into_rig``; it
+        has eight levels, unless it goes ``deep``.
 
         Raises:
             UnknownName: there is no such signal.
@@ -85,14 +95,16 @@ class WithReasons(WithRuns):
         case = self._run_of(target, wishes)[2]
         path = None if signal is None else self._asked(target, signal, wishes)
         if case is not None and at is None and wishes == Wishes():
-            found = self.explain(self.run([case])[0], path)
+            found = self.explain(self.run([case])[0], path, into_rig=into_rig, deep=deep)
             if found is not None:
                 return found
         if path is None:
             raise BadValue(*words.nothing_wrong(target, case is not None))
-        return self._answered(target, case, path, signal or "", wishes, at)
+        return self._answered(target, case, path, signal or "", wishes, at, into_rig=into_rig, deep=deep)
 
-    def explain(self, verdict: Verdict, about: Signal | Probe | None = None) -> Answer | None:
+    def explain(
+        self, verdict: Verdict, about: Signal | Probe | None = None, *, into_rig: bool = False, deep: bool = False
+    ) -> Answer | None:
         """The reasons of what is wrong first in a case, or first of a signal; None where nothing is.
 
         Raises:
@@ -115,7 +127,8 @@ class WithReasons(WithRuns):
         else:
             number, text = wrong.watched.judged
             found = self._bound(case).probes[number]
-        answer = self._answered(case.id, case, found, text, wishes, case.plan.timebase.time(wrong.scan))
+        at = case.plan.timebase.time(wrong.scan)
+        answer = self._answered(case.id, case, found, text, wishes, at, into_rig=into_rig, deep=deep)
         return replaced(answer, verdict=verdict, wrong=wrong)
 
     def _answered(
@@ -126,16 +139,19 @@ class WithReasons(WithRuns):
         text: str,
         wishes: Wishes,
         at: str | int | None,
+        *,
+        into_rig: bool,
+        deep: bool,
     ) -> Answer:
         """The reasons of a signal, of an expression, or of what stopped a run."""
         from upright_block.compiler.looking import Probe
         from upright_block.machine.trace import Fault
         from upright_block.reasons.tree import Answer
-        from upright_block.reasons.why import Asker
+        from upright_block.reasons.why import MOST_DEEP, MOST_NODES, Asker
 
         probes = [replaced(found, is_apart=True, is_early=True, guard=None)] if isinstance(found, Probe) else []
         followed, number = self.follow(target, wishes, at, probes)
-        asker = Asker(followed, case)
+        asker = Asker(followed, case, into_rig=into_rig, levels=MOST_NODES if deep else MOST_DEEP)
         if isinstance(found, Fault):
             node = asker.why_fault(found)
         elif isinstance(found, Probe):

@@ -235,6 +235,11 @@ class Unit(Compound):
         return self.source.form == "table" and self.is_written
 
     @property
+    def is_of_the_standard(self) -> bool:
+        """Whether it is one of IEC 61131-3, or helps with its sequences."""
+        return self.is_standard and not self.is_stand_in
+
+    @property
     def is_stand_in(self) -> bool:
         """Whether it ships to stand in for a machine."""
         return self.is_standard and self.source.path.startswith("stand-ins/")

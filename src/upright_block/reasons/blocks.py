@@ -9,15 +9,21 @@ from upright_block.reasons.where import Here
 
 
 class Pins:
-    """The pins of a block as they are after a call, by name, and since when.
+    """The pins of a block as they are after a call, by name, and since when; ``inputs`` are names of some.
 
     ``times`` gives the times in ns at which a pin has changed until then, ``now`` is that of the call.
     """
 
     def __init__(
-        self, now: int, values: Mapping[str, Value], pins: Mapping[str, Here], times: Callable[[str], list[int]]
+        self,
+        now: int,
+        inputs: tuple[str, ...],
+        values: Mapping[str, Value],
+        pins: Mapping[str, Here],
+        times: Callable[[str], list[int]],
     ) -> None:
         self.now = now
+        self.inputs = inputs
         self.values = values
         self.pins = pins
         self._times = times
@@ -74,8 +80,7 @@ def block_words(block: str, asked: str, pins: Pins) -> tuple[tuple[str, ...], st
         case "ACTION_CONTROL":
             asking = [name for name in pins.pins if values[name] is True and name not in (asked, "Q", "A")]
             return tuple(asking or ["N"]), f"asked for by {', '.join(asking)}" if asking else "no step asks for it"
-    inputs = [name for name in pins.pins if name != asked and name in ("CLK", "IN", "S", "R", "S1", "R1")]
-    return tuple(inputs), ", ".join(map(pins.text, inputs))
+    return pins.inputs, ", ".join(map(pins.text, pins.inputs))
 
 
 def _timer(block: str, asked: str, pins: Pins) -> tuple[tuple[str, ...], str]:

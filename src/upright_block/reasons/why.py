@@ -3,19 +3,18 @@
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from contextlib import suppress
-from functools import cached_property, partial
+from functools import partial
 
-from upright_block.cases.plan import Drive, Insert, ReadyCase
+from upright_block.cases.plan import ReadyCase
 from upright_block.compiler.artifact import Slot, joined
 from upright_block.compiler.layout import DATA, layout_of, size_of
 from upright_block.errors import BadValue
 from upright_block.language import syntax, typed
-from upright_block.language.configured import configured
 from upright_block.language.literals import Value, shown_duration
-from upright_block.language.nodes import replaced
-from upright_block.language.signals import NoSignal, Signal, field_signal, find_signal
+from upright_block.language.nodes import record, replaced
+from upright_block.language.signals import NoSignal, Signal, find_signal
 from upright_block.language.types import BOOL, Elementary, Type
 from upright_block.language.views.states import names_of
 from upright_block.language.walking import every_statement
@@ -23,30 +22,60 @@ from upright_block.machine.trace import Fault
 from upright_block.reasons import words
 from upright_block.reasons.blocks import Pins, block_words
 from upright_block.reasons.deciding import Deciding, at_fault, deciding, holds, leading
+from upright_block.reasons.outside import Outside
+from upright_block.reasons.past import MOST_TRIED, Past
 from upright_block.reasons.scans import kind_of, until, value_of
 from upright_block.reasons.tree import Node, Place, Reason
 from upright_block.reasons.waiting import Condition, condition_text, gives, met_of, missing_of
 from upright_block.reasons.ways import ways_of
-from upright_block.reasons.where import Here, Where
-from upright_block.reasons.writes import bit_in, last_write_in, touches
+from upright_block.reasons.where import Here
+from upright_block.reasons.writes import bit_in, touches
 from upright_block.runs.following import Followed
-from upright_block.runs.trails import Computed, Ran, Run, Scan, Write
+from upright_block.runs.trails import Computed, Ran, Run, Write
 
 MOST_DEEP = 8
 MOST_NODES = 10_000
+_MOST_ABOVE = 50
 _MOST_KEPT = 5
-_MOST_TRIED = 50
-_MOST_AROUND = 100
+
+
+@record
+class Above:
+    """The addresses of the nodes above one, outermost first, and how many levels may be below it."""
+
+    left: int
+    addresses: tuple[int, ...] = ()
+
+    @property
+    def is_deep(self) -> bool:
+        """Whether nothing more is told below."""
+        return self.left <= 0 or len(self.addresses) >= _MOST_ABOVE
+
+    def under(self, address: int) -> Above:
+        """What is above the nodes below one."""
+        return Above(self.left - 1, (*self.addresses, address))
+
+    @property
+    def passing(self) -> Above:
+        """The same above a node that is only handed on: it is no level."""
+        return Above(self.left + 1, self.addresses)
+
+    def __contains__(self, address: int) -> bool:
+        return address in self.addresses
 
 
 class Asker:
     """Answers why, for a run."""
 
-    def __init__(self, followed: Followed, case: ReadyCase | None) -> None:
+    def __init__(
+        self, followed: Followed, case: ReadyCase | None, *, into_rig: bool = False, levels: int = MOST_DEEP
+    ) -> None:
+        """A rig is one reason with its statement, unless somebody goes ``into_rig``."""
         self.followed = followed
-        self.case = case
-        self.where = Where(followed.program)
+        self.past = Past(followed)
+        self.outside = Outside(self.past, case, into_rig=into_rig)
         self.nodes = self.asked = 0
+        self.top = Above(levels)
         self.told: dict[tuple[int, int, int], int] = {}
         self._named: dict[str, dict[int, str]] = {}
 
@@ -60,28 +89,10 @@ class Asker:
         self.told.clear()
         slot = self.followed.program.slot(signal)
         here = Here(signal.path, slot.type, DATA + slot.offset, slot.bit)
-        self.followed.look_at(self._around(here))  # first, since it goes through the whole run
-        trail = self._trail(scan)
+        self.past.look_at(here)
+        trail = self.past.trail(scan)
         at = trail.length if before is None else before
-        return self._node(here, here.read(trail, at), scan, at, None, ())
-
-    def _around(self, here: Here) -> Iterable[Slot]:
-        """A value with those that it most likely comes from, so that the run is gone through once: what the statements
-        that wrote it in the first scan had read, and so on.
-        """
-        found = [here]
-        known = {here.path}
-        trail, _ = self.followed.scan(0)
-        for each in found:
-            write = last_write_in(trail, each, trail.length)
-            ran = write.ran if write is not None else None
-            near = [] if ran is None else [ran, *(inner for run in ran.calls for inner in run.statements)]
-            reads = (self.where.at(c.address) for own in near for c in own.values if c.address)
-            for read in reads if len(found) < _MOST_AROUND else ():
-                if read is not None and read.path not in known:
-                    known.add(read.path)
-                    found.append(read)
-        return [each.slot for each in found]
+        return self._node(here, here.read(trail, at), scan, at, None, self.top)
 
     def why_expression(self, text: str, method: typed.Unit, slot: Slot, scan: int) -> Node:
         """The reasons of the value of an expression after a scan: the method that gives it is a probe of the run, whose
@@ -93,7 +104,7 @@ class Asker:
         self.nodes, self.asked = 1, scan
         self.told.clear()
         changes = self.followed.changes(slot)
-        trail = self._trail(scan)
+        trail = self.past.trail(scan)
         run = next((run for run in reversed(trail.runs) if run.unit is method), None)
         ran = run.statements[-1] if run is not None and run.statements else None
         given = None if ran is None else ran.statement
@@ -103,7 +114,7 @@ class Asker:
         before = bisect_right(changes, scan)
         since = changes[before - 1] if before else None
         node = Node(1, text, given.value.type, value, None, scan, since, "expression")
-        reason = self._reason("value", ran, given.value, deciding(ran, given.value), scan, ())
+        reason = self._reason("value", ran, given.value, deciding(ran, given.value), scan, self.top)
         reason.expression = text
         node.reasons.append(reason)
         return node
@@ -116,7 +127,7 @@ class Asker:
         """
         self.nodes, self.asked = 1, fault.scan
         self.told.clear()
-        trail, site = self._trail(fault.scan), fault.site
+        trail, site = self.past.trail(fault.scan), fault.site
         node = Node(1, site.kind, BOOL, 0, None, fault.scan, None, "expression", has_value=False)
         node.place = Place(site.source, site.start, fault.instance)
         held = [ran for ran in trail.ran if ran.run.unit.key == site.unit.key and holds(ran.statement, site.start)]
@@ -124,7 +135,7 @@ class Asker:
             ran = max(held, key=lambda ran: ran.at)
             node.statement = _text_of(ran)
             reason = self._reason(
-                "value", ran, typed.Constant(BOOL, value=False), at_fault(ran, site.start), fault.scan, ()
+                "value", ran, typed.Constant(BOOL, value=False), at_fault(ran, site.start), fault.scan, self.top
             )
             reason.value = None
             node.reasons.append(reason)
@@ -138,66 +149,44 @@ class Asker:
                 self._named[path] = names_of(self.followed.unit, find_signal(self.followed.unit, path))
         return self._named[path]
 
-    @cached_property
-    def _instances(self) -> dict[str, tuple[typed.Unit, int]]:
-        """The units and the addresses of all instances, by path."""
-        return {path: (unit, DATA + offset) for offset, unit, path in self.followed.program.instances()}
-
-    def _run_of(self, path: str, scan: int, before: int | None = None) -> Run | None:
-        """The last run of the instance at a path in a scan, one that was over before an entry of its trail."""
-        unit, address = self._instances[path]
-        runs = (run for run in reversed(self._trail(scan).runs) if run.unit is unit and run.address == address)
-        return next((run for run in runs if before is None or run.end < before), None)
-
-    def _trail(self, number: int) -> Scan:
-        """What a scan did, all of it."""
-        trail, _ = self.followed.scan(number)
-        if not trail.is_whole:
-            raise BadValue(*words.too_much(shown_duration(self.followed.plan.timebase.time(number))))
-        return trail
-
     # --- a node ---
 
-    def _node(
-        self, here: Here, value: Value, scan: int, at: int, written_as: str | None, above: tuple[int, ...]
-    ) -> Node:
+    def _node(self, here: Here, value: Value, scan: int, at: int, written_as: str | None, above: Above) -> Node:
         """The node of a value as it was before an entry of the trail of a scan."""
         self.nodes += 1
-        since = self._since(here, scan, at)
+        since = self.past.since(here, scan, at)
         path = "transition" if here.path.rpartition(".")[2].startswith("transition:") else here.path
         node = Node(self.nodes, path, here.type, value, written_as, scan, since, "written")
         if isinstance(value, int) and not isinstance(value, bool):
             node.state = self._states(here.path).get(value, "")
-        if self._held_from_outside(node, here, scan):
+        if self.outside.holds(node, here, scan):
             return node
         is_older = here.address in above
-        block = None if is_older else self._standard_run(here, scan, at)
+        block = None if is_older else self.past.run_of_standard(here, scan, at)
         if block is not None:
             self._told_by_block(node, here, at, *block, above)
             return node
         if is_older and since is not None and since == scan - 1:
             node.kind = "before"  # it comes out of itself in each scan
             return node
-        write = self._last_write(here, scan, at, since, is_older)
+        write = self.past.last_write(here, scan, at, since, is_older)
         if write is None:
             self._leaf(node, here, scan, at, above)
             return node
         wrote, entry = write
         ran = entry.ran
-        if ran is not None and self._is_of_rig(ran):
-            node.kind, node.wrote = "rig", wrote
-            node.place = Place(ran.run.unit.source, ran.statement.origin.start, ran.run.path)
-            return node
-        if ran is None or (ran.run.unit.name.startswith(":") and self._is_from_the_field(here)):
-            by_rig = self._write_of_rig(here, wrote)
-            if by_rig is not None:
-                node.kind, node.wrote = "rig", wrote
-                node.place = Place(by_rig.run.unit.source, by_rig.statement.origin.start, by_rig.run.path)
-            else:
+        if ran is None or (ran.run.unit.name.startswith(":") and self.outside.is_from_the_field(here)):
+            entry = self.outside.write_of_rig(here, wrote) or entry
+            if entry is write[1]:
                 self._leaf(node, here, scan, at, above)
-            return node
+                return node
+            ran = entry.ran
+        assert ran is not None
         node.wrote = wrote
         node.place = Place(ran.run.unit.source, ran.statement.origin.start, ran.run.path)
+        if self.outside.is_of_rig(ran) and not self.outside.into_rig:
+            node.kind = "rig"
+            return node
         node.statement = _text_of(ran)
         node.overwritten = self._overwritten(here, wrote, entry)
         key = here.address, wrote, entry.at
@@ -205,16 +194,16 @@ class Asker:
             node.same, node.kind = self.told[key], "again"
             return node
         self.told[key] = node.number
-        if len(above) >= MOST_DEEP or self.nodes >= MOST_NODES:
+        if above.is_deep or self.nodes >= MOST_NODES:
             node.is_cut = True
             return node
-        node.late = wrote < scan and here.address not in above and self._changes_later(here, scan, at)
-        self._reasons(node, here, at, ran, entry, wrote, (*above, here.address))
+        node.late = wrote < scan and here.address not in above and self.past.differs_later(here, scan, at)
+        self._reasons(node, here, at, ran, entry, wrote, above.under(here.address))
         return node
 
     def _overwritten(self, here: Here, scan: int, last: Write) -> list[tuple[Place, Value]]:
         """What other statements wrote there before in the same scan, each once, with the value that was lost."""
-        trail = self._trail(scan)
+        trail = self.past.trail(scan)
         found: dict[int, tuple[Place, Value]] = {}
         if last.ran is not None and any(here.address <= each.address < here.end for each in last.ran.values):
             return []  # it was read, and so it is not lost
@@ -223,155 +212,23 @@ class Asker:
             if ran is None or last.ran is None or not touches(write, here):
                 continue
             is_written = ran.statement.origin is not syntax.NO_PLACE and not ran.run.unit.name.startswith(":")
-            if is_written and ran.statement is not last.ran.statement and not self._is_of_rig(ran):
+            if is_written and ran.statement is not last.ran.statement and not self.outside.is_of_rig(ran):
                 place = Place(ran.run.unit.source, ran.statement.origin.start, ran.run.path)
                 found.setdefault(id(ran.statement), (place, here.read(trail, write.at + 1)))
         return list(found.values())[::-1]
 
-    def _since(self, here: Here, scan: int, at: int) -> int | None:
-        """The scan that gave a value that it has before an entry of the trail of a scan."""
-        trail = self._trail(scan)
-        if here.content(trail, at) != here.content(trail, 0):
-            return scan
-        changes = self.followed.changes(here.slot)
-        before = bisect_right(changes, scan - 1)
-        return changes[before - 1] if before else None
-
-    def _changes_later(self, here: Here, scan: int, at: int) -> bool:
-        """Whether a value is another at the end of a scan than before an entry of its trail."""
-        trail = self._trail(scan)
-        return here.content(trail, at) != here.content(trail, trail.length)
-
-    def _last_write(
-        self, here: Here, scan: int, at: int, since: int | None, is_older: bool
-    ) -> tuple[int, Write] | None:
-        """The scan and the entry that wrote a value last; of a node's own older value that which began it."""
-        trail = self._trail(scan)
-        found = last_write_in(trail, here, at)
-        if found is not None:
-            return scan, found
-        number = since if is_older else self.followed.last_write(here.slot, scan)
-        for _ in range(_MOST_TRIED):
-            if number is None or (since is not None and since > number):
-                number = since  # it was driven, or given back after a restart
-            if number is None or number >= scan:
-                return None
-            trail = self._trail(number)
-            found = last_write_in(trail, here, trail.length)
-            if found is not None or number == since:
-                return None if found is None else (number, found)
-            number = self.followed.last_write(here.slot, number)  # what was written there were other bits
-        return None
-
-    def _held_from_outside(self, node: Node, here: Here, scan: int) -> bool:
-        """Whether a force holds a value, or no scan runs."""
-        plan = self.followed.plan
-        drive, number = _driving([drive for drive in plan.drives if drive.is_force], self._paths(here), scan)
-        if drive is not None:
-            node.kind, node.wrote = "forced", drive.scans[number]
-            is_of_case = self.case is not None and drive in self.case.plan.drives
-            node.place = self._row(drive.scans[number]) if is_of_case else None
-            return True
-        if plan.is_idle(scan):
-            switched = max(at for at, _ in plan.power if at <= scan)
-            node.kind, node.wrote, node.place = "power", switched, self._row(switched)
-            return True
-        return False
-
-    def _write_of_rig(self, here: Here, scan: int) -> Ran | None:
-        """The statement of the rig that gave a tag its value in the field, in a scan."""
-        trail = self._trail(scan)
-        wrote = (w.ran for w in trail.touching(here.address, here.end, trail.length) if touches(w, here))
-        return next((ran for ran in wrote if ran is not None and self._is_of_rig(ran)), None)
-
-    def _is_of_rig(self, ran: Ran) -> bool:
-        """Whether a statement is one of the rig around the target, or of what the rig holds."""
-        rig = configured(self.followed.unit).rig
-        return rig is not None and (ran.run.path == rig.name or ran.run.path.startswith(f"{rig.name}."))
-
-    def _paths(self, here: Here) -> set[str]:
-        """The paths by which something may be driven: its own, that of its point, that of what it is a bit of."""
-        whole, _, bit = here.path.rpartition(".")
-        found = {here.path, *([whole] if here.bit is not None and bit.isdigit() else [])}
-        with suppress(NoSignal):
-            unit = self.followed.unit
-            field = field_signal(unit, find_signal(unit, here.path))
-            found |= {field.path} if field is not None else set()
-        return found
-
-    def _is_from_the_field(self, here: Here) -> bool:
-        """Whether a tag has its value from a point of input."""
-        with suppress(NoSignal):
-            tag = find_signal(self.followed.unit, here.path).tag
-            return tag is not None and tag.area == "I"
-        return False
-
-    # --- leaves ---
-
-    def _leaf(self, node: Node, here: Here, scan: int, at: int, above: tuple[int, ...]) -> None:
-        """What gave a value that no statement wrote."""
-        unit, plan = self.followed.unit, self.followed.plan
-        try:
-            signal = find_signal(unit, here.path)
-        except NoSignal:
-            node.kind = "initial"
-            return
-        paths = self._paths(here)
-        drive, number = _driving([drive for drive in plan.drives if not drive.is_force], paths, scan)
-        inserted = [
-            insert.scan for insert in plan.inserts if insert.path in paths and self._is_before(insert, scan, at)
-        ]
-        if inserted and (drive is None or drive.scans[number] <= inserted[-1]):
-            node.kind, node.wrote = "set", inserted[-1]
-            return
-        if drive is not None:
-            node.wrote = drive.scans[number]
-            is_of_case = self.case is not None and drive in self.case.plan.drives
-            node.place = self._row(drive.scans[number]) if is_of_case else None
-            node.kind = "driven" if node.place else "stimulus" if is_of_case else "set"
-            return
-        variable = signal.variable
-        owners = [step.owner for step in signal.steps if isinstance(step, typed.Member)]
-        owner = owners[-1] if owners else unit
-        source = variable.source or (owner.source if isinstance(owner, (typed.Unit, typed.Structure)) else None)
-        node.place = Place(source, variable.start, "") if source is not None and not variable.is_hidden else None
-        if any(path in paths for path, _ in plan.given):
-            node.kind, node.place = "given", None
-        elif (signal.is_driven and signal.tag is None) or (signal.tag is not None and signal.tag.area == "I"):
-            node.kind = "rest"
-        else:
-            node.kind = "initial"
-            if scan == self.asked and len(above) < MOST_DEEP:
-                self._kept_until_now(node, here, (*above, here.address), at)
-        if signal.tag is not None and signal.tag.source is not None:
-            node.place = Place(signal.tag.source, signal.tag.start, "")
-
-    def _is_before(self, insert: Insert, scan: int, at: int) -> bool:
-        """Whether something was stored in the middle of a scan before an entry of the trail of a scan."""
-        if insert.scan != scan:
-            return insert.scan < scan
-        return self._trail(scan).ran[insert.statement - 1].at <= at
-
-    def _row(self, scan: int) -> Place | None:
-        """The row of the case that a scan begins with."""
-        case = self.case
-        if case is None or case.written.vectors is None:
-            return None
-        rows = case.plan.row_scans
-        number = bisect_right(rows, scan) - 1
-        if number < 0 or rows[number] != scan:
-            return None
-        table = case.written.vectors
-        return Place(table.source, table.cell(number, 0).start, "")
+    def _leaf(self, node: Node, here: Here, scan: int, at: int, above: Above) -> None:
+        """What gave a value that no statement wrote, and what could have changed it."""
+        self.outside.leaf(node, here, scan, at)
+        if node.kind == "initial" and scan == self.asked and not above.is_deep:
+            self._kept_until_now(node, here, above.under(here.address), at)
 
     # --- reasons ---
 
-    def _reasons(
-        self, node: Node, here: Here, at: int, ran: Ran, entry: Write, wrote: int, above: tuple[int, ...]
-    ) -> None:
+    def _reasons(self, node: Node, here: Here, at: int, ran: Ran, entry: Write, wrote: int, above: Above) -> None:
         """Why a statement wrote what it did, and why it ran."""
         unit = ran.run.unit
-        if unit.is_standard and unit.keeps_data:
+        if unit.is_of_the_standard and unit.keeps_data:
             node.reasons.append(self._block(here, ran.run, wrote, above))
             return
         self._values(node, here, ran, entry, wrote, above)
@@ -382,7 +239,7 @@ class Asker:
             elif node.scan == self.asked:
                 self._kept_until_now(node, here, above, at)
 
-    def _values(self, node: Node, here: Here, ran: Ran, entry: Write, wrote: int, above: tuple[int, ...]) -> None:
+    def _values(self, node: Node, here: Here, ran: Ran, entry: Write, wrote: int, above: Above) -> None:
         """Why a statement wrote what it did where it did."""
         statement = ran.statement
         values: list[typed.Expression] = []
@@ -401,15 +258,20 @@ class Asker:
             if is_copied and (bit := bit_in(here, entry)) is not None:
                 found = replaced(found, bits={each.at: (bit,) for each in found.operands[:1]})
             if found.operands:
-                reason = self._reason("value", ran, value, found, wrote, above)
-                reason.is_passed = isinstance(value, typed.Load) and len(reason.operands) == 1
-                node.reasons.append(reason)
+                node.reasons.append(self._value(ran, value, found, wrote, above))
         if isinstance(statement, typed.Assign | typed.AssignPart):
             place = statement.place
             for role, value, found in leading(ran, place):
                 if found.operands:
                     written = place.origin.start, place.origin.end
                     node.reasons.append(self._reason(role, ran, value, found, wrote, above, written))
+
+    def _value(self, ran: Ran, value: typed.Expression, found: Deciding, wrote: int, above: Above) -> Reason:
+        """The reason that is the value that a statement stored; a variable as it is only hands it on."""
+        is_passed = isinstance(value, typed.Load) and len(found.operands) == 1
+        reason = self._reason("value", ran, value, found, wrote, above.passing if is_passed else above)
+        reason.is_passed = is_passed and len(reason.operands) == 1
+        return reason
 
     def _reason(
         self,
@@ -418,7 +280,7 @@ class Asker:
         value: typed.Expression,
         found: Deciding,
         wrote: int,
-        above: tuple[int, ...],
+        above: Above,
         written: tuple[int, int] | None = None,
     ) -> Reason:
         source, origin = ran.run.unit.source, ran.statement.origin
@@ -435,18 +297,18 @@ class Asker:
         reason.operands = self._operands(found, ran, wrote, above)
         return reason
 
-    def _operands(self, found: Deciding, ran: Ran, scan: int, above: tuple[int, ...]) -> list[Node]:
+    def _operands(self, found: Deciding, ran: Ran, scan: int, above: Above) -> list[Node]:
         """The nodes of what decides an expression of a statement."""
         nodes: list[Node] = []
         for operand in found.operands:
-            here = self.where.at(operand.address or operand.bits)
+            here = self.past.where.at(operand.address or operand.bits)
             if isinstance(operand.value, typed.CallFunction):
                 nodes.append(self._given_by_call(operand, operand.value, ran, scan, above))
             elif here is None:
                 nodes.append(self._local(operand, ran, scan, above))
             else:
                 content = operand.content
-                value = here.read(self._trail(scan), operand.at) if content is None else content
+                value = here.read(self.past.trail(scan), operand.at) if content is None else content
                 written_as = _written(ran, operand.value)
                 bits = found.bits.get(operand.at)
                 if bits is None:
@@ -458,7 +320,7 @@ class Asker:
 
     # --- what lies in a function while it runs ---
 
-    def _local(self, operand: Computed, ran: Ran, scan: int, above: tuple[int, ...]) -> Node:
+    def _local(self, operand: Computed, ran: Ran, scan: int, above: Above) -> Node:
         """The node of a variable of a function, as it was read."""
         value, run = operand.value, ran.run
         assert isinstance(value, typed.Load)
@@ -468,7 +330,7 @@ class Asker:
         node = self._beside(name, value.type, content, _written(ran, value), scan)
         size = size_of(value.type) if operand.address else 1
         address = operand.address or operand.bits
-        write = next(self._trail(scan).touching(address, address + size, operand.at), None)
+        write = next(self.past.trail(scan).touching(address, address + size, operand.at), None)
         if write is not None and write.at > run.begin and write.ran is not None and write.ran is not run.caller:
             self._written_in(node, Here(name, value.type, address), write, run, scan, operand.at, above)
             return node
@@ -482,15 +344,11 @@ class Asker:
         node.statement = _text_of(caller)
         argument, caller = call.inputs[pins.index(root)], until(caller, run.begin)
         found = deciding(caller, argument)
-        if found.operands and len(above) < MOST_DEEP:
-            reason = self._reason("value", caller, argument, found, scan, (*above, address))
-            reason.is_passed = isinstance(argument, typed.Load) and len(reason.operands) == 1
-            node.reasons.append(reason)
+        if found.operands and not above.is_deep:
+            node.reasons.append(self._value(caller, argument, found, scan, above.under(address)))
         return node
 
-    def _given_by_call(
-        self, operand: Computed, call: typed.CallFunction, ran: Ran, scan: int, above: tuple[int, ...]
-    ) -> Node:
+    def _given_by_call(self, operand: Computed, call: typed.CallFunction, ran: Ran, scan: int, above: Above) -> Node:
         """The node of what a function gave."""
         run = next(run for run in reversed(ran.calls) if run.call is call and run.end < operand.at)
         node = self._beside(run.unit.name, call.type, operand.content, f"{run.unit.name}()", scan)
@@ -507,9 +365,7 @@ class Asker:
         self.nodes += 1
         return Node(self.nodes, name, type_, "" if content is None else content, written_as, scan, scan, "written")
 
-    def _written_in(
-        self, node: Node, here: Here, write: Write, run: Run, scan: int, at: int, above: tuple[int, ...]
-    ) -> None:
+    def _written_in(self, node: Node, here: Here, write: Write, run: Run, scan: int, at: int, above: Above) -> None:
         """Why what lies in a function was written."""
         ran = write.ran
         assert ran is not None
@@ -519,19 +375,17 @@ class Asker:
         key = here.address, scan, write.at
         if key in self.told:
             node.same, node.kind = self.told[key], "again"
-        elif len(above) >= MOST_DEEP or self.nodes >= MOST_NODES:
+        elif above.is_deep or self.nodes >= MOST_NODES:
             node.is_cut = True
         else:
             self.told[key] = node.number
-            self._values(node, here, ran, write, scan, (*above, here.address))
-            self._conditions(node, ran, scan, (*above, here.address), run)
-            self._passed_by(node, here.path.rpartition(".")[2].upper(), run, (*above, here.address), write.at, at)
+            self._values(node, here, ran, write, scan, above.under(here.address))
+            self._conditions(node, ran, scan, above.under(here.address), run)
+            self._passed_by(node, here.path.rpartition(".")[2].upper(), run, above.under(here.address), write.at, at)
 
     # --- conditions ---
 
-    def _conditions(
-        self, node: Node, ran: Ran, wrote: int, above: tuple[int, ...], outermost: Run | None = None
-    ) -> None:
+    def _conditions(self, node: Node, ran: Ran, wrote: int, above: Above, outermost: Run | None = None) -> None:
         """The conditions under which a statement ran, and under which its unit was called, up to some run."""
         at: Ran | None = ran
         while at is not None:
@@ -542,7 +396,7 @@ class Asker:
                         node.reasons.append(reason)
             at = at.run.caller if at.run is not outermost else None
 
-    def _kept_until_now(self, node: Node, here: Here, above: tuple[int, ...], at: int) -> None:
+    def _kept_until_now(self, node: Node, here: Here, above: Above, at: int) -> None:
         """What could have changed an older value in the scan at hand; that is told once on a way, not of the reasons
         for it too.
         """
@@ -550,26 +404,26 @@ class Asker:
         self._kept(node, here, above, -1, at)
         self.asked = asked
 
-    def _kept(self, node: Node, here: Here, above: tuple[int, ...], after: int, before: int) -> None:
+    def _kept(self, node: Node, here: Here, above: Above, after: int, before: int) -> None:
         """What could have changed a value between two entries of the trail of the scan at hand, in the unit that has
         it, and why it did not run.
         """
         holder = here.path
-        while holder and (holder not in self._instances or self._instances[holder][0].is_standard):
+        while holder and (holder not in self.past.instances or self.past.instances[holder][0].is_of_the_standard):
             holder = holder.rpartition(".")[0]
-        unit, address = self._instances[holder]
+        unit, address = self.past.instances[holder]
         name = here.path.removeprefix(f"{holder}." if holder else "").upper()
         writers = ways_of(unit).writers.get(name, [])
-        if unit.is_standard or not writers:
+        if unit.is_of_the_standard or not writers:
             return
-        runs = [run for run in self._trail(node.scan).runs if run.unit is unit and run.address == address]
+        runs = [run for run in self.past.trail(node.scan).runs if run.unit is unit and run.address == address]
         if not runs:
             self._not_called(node, holder, Place(unit.source, writers[0].origin.start, holder), above)
         for run in runs:
             if run.begin < before and after < run.end:
                 self._passed_by(node, name, run, above, after, before)
 
-    def _passed_by(self, node: Node, name: str, run: Run, above: tuple[int, ...], after: int, before: int) -> None:
+    def _passed_by(self, node: Node, name: str, run: Run, above: Above, after: int, before: int) -> None:
         """The statements of a run that could have changed a value between two entries of the trail, and why they did
         not run.
         """
@@ -596,7 +450,7 @@ class Asker:
                     node.reasons.append(reason)
         node.left_out += max(len(found) - _MOST_KEPT, 0)
 
-    def _waiting(self, role: str, condition: Condition, scan: int, above: tuple[int, ...]) -> Reason | None:
+    def _waiting(self, role: str, condition: Condition, scan: int, above: Above) -> Reason | None:
         """A condition that let a statement run, or kept it from that; None where nobody wrote it."""
         found = deciding(condition.ran, condition.expression)
         if any(self._is_hidden(operand) for operand in found.operands):
@@ -609,7 +463,7 @@ class Asker:
             reason.value = None if condition.wanted is None else not condition.wanted
         return reason
 
-    def _returned(self, node: Node, run: Run, above: tuple[int, ...], after: int, before: int) -> None:
+    def _returned(self, node: Node, run: Run, above: Above, after: int, before: int) -> None:
         """That a RETURN ended a run before it came to what could have changed a value."""
         last = run.statements[-1] if run.statements else None
         if last is None or not isinstance(last.statement, typed.Return) or not after < last.at < before:
@@ -624,11 +478,11 @@ class Asker:
         reason.operands = [operand for each in beside.reasons for operand in each.operands]
         node.reasons.append(reason)
 
-    def _not_called(self, node: Node, holder: str, place: Place, above: tuple[int, ...]) -> None:
+    def _not_called(self, node: Node, holder: str, place: Place, above: Above) -> None:
         """Why an instance was not called: its task is not due, or what the call waits for."""
         role, says = self._not_run(holder, node.scan)
         outer, _, name = holder.rpartition(".")
-        run = self._run_of(outer, node.scan) if outer in self._instances else None
+        run = self.past.run_of(outer, node.scan) if outer in self.past.instances else None
         if role == "call" and run is not None:
             unit = run.unit
             for call in every_statement(unit.body or ()):
@@ -640,15 +494,15 @@ class Asker:
                     reason.says, reason.place = needs, Place(unit.source, call.origin.start, outer)
                     node.reasons.append(reason)
                     return
-        node.reasons.append(Reason(role, place, self._instances[holder][0].name, None, None, says=says))
+        node.reasons.append(Reason(role, place, self.past.instances[holder][0].name, None, None, says=says))
 
     def _not_run(self, holder: str, scan: int) -> tuple[str, str]:
         """Why an instance did not run in a scan: the task of its program was not due, or nothing called it."""
         program = holder.partition(".")[0]
-        if self.followed.unit.kind != "CONFIGURATION" or any(run.path == program for run in self._trail(scan).runs):
+        if self.followed.unit.kind != "CONFIGURATION" or any(run.path == program for run in self.past.trail(scan).runs):
             return "call", f"{holder} is not called"
-        earlier = range(scan - 1, max(scan - _MOST_TRIED, -1) - 1, -1)
-        last = next((n for n in earlier if any(run.path == program for run in self._trail(n).runs)), None)
+        earlier = range(scan - 1, max(scan - MOST_TRIED, -1) - 1, -1)
+        last = next((n for n in earlier if any(run.path == program for run in self.past.trail(n).runs)), None)
         ran = "" if last is None else f", it ran last at {shown_duration(self.followed.plan.timebase.time(last))}"
         return "task", f"the task of {program} is not due{ran}"
 
@@ -667,7 +521,7 @@ class Asker:
         outputs: Sequence[tuple[typed.Variable, typed.Receiver, bool]],
         wrote: int,
         entry: Write,
-        above: tuple[int, ...],
+        above: Above,
     ) -> None:
         """An output that a call gave to a variable."""
         bit = bit_in(here, entry)
@@ -676,40 +530,26 @@ class Asker:
             if called is None or receiver.place.root.name.upper() not in here.path.upper():
                 continue
             path = joined(called.path, pin.name) + ("" if bit is None else f".{bit}")
-            operand = self._at_path(path, wrote, entry.at, pin.name, above)
+            operand = self._at_path(path, wrote, entry.at, pin.name, above.passing)
             if operand is not None:
                 place = Place(ran.run.unit.source, ran.statement.origin.start, ran.run.path)
                 reason = Reason("value", place, pin.name, operand.value, operand.type, [operand], is_passed=True)
                 node.reasons.append(reason)
                 return
 
-    def _at_path(self, path: str, scan: int, at: int, written_as: str, above: tuple[int, ...]) -> Node | None:
+    def _at_path(self, path: str, scan: int, at: int, written_as: str, above: Above) -> Node | None:
         """The node of what a path leads to, as it was before an entry of a trail."""
         try:
             slot = self.followed.program.slot(path)
         except NoSignal:
             return None
-        trail = self._trail(scan)
+        trail = self.past.trail(scan)
         here = Here(path, slot.type, DATA + slot.offset, slot.bit)
         return self._node(here, here.read(trail, at), scan, at, written_as, above)
 
     # --- blocks of the standard ---
 
-    def _standard_run(self, here: Here, scan: int, at: int) -> tuple[int, Run] | None:
-        """The last run of the block of the standard that a value is an output of, with its scan: this one, or the one
-        before.
-        """
-        holder = here.path.rpartition(".")[0]
-        unit, address = self._instances.get(holder, (self.followed.unit, 0))
-        if not unit.is_standard or not _is_output(unit, here.address - address):
-            return None
-        run = self._run_of(holder, scan, at)
-        if run is not None or not scan:
-            return None if run is None else (scan, run)
-        run = self._run_of(holder, scan - 1)
-        return None if run is None else (scan - 1, run)
-
-    def _told_by_block(self, node: Node, here: Here, at: int, wrote: int, run: Run, above: tuple[int, ...]) -> None:
+    def _told_by_block(self, node: Node, here: Here, at: int, wrote: int, run: Run, above: Above) -> None:
         """An output of a block of the standard, by what the block says."""
         node.wrote = wrote
         if run.caller is not None:
@@ -720,23 +560,23 @@ class Asker:
             node.same, node.kind = self.told[key], "again"
             return
         self.told[key] = node.number
-        node.late = wrote < node.scan and here.address not in above and self._changes_later(here, node.scan, at)
-        if len(above) >= MOST_DEEP or self.nodes >= MOST_NODES:
+        node.late = wrote < node.scan and here.address not in above and self.past.differs_later(here, node.scan, at)
+        if above.is_deep or self.nodes >= MOST_NODES:
             node.is_cut = True
             return
-        node.reasons.append(self._block(here, run, wrote, (*above, here.address)))
+        node.reasons.append(self._block(here, run, wrote, above.under(here.address)))
         if run.caller is not None:
-            self._conditions(node, run.caller, wrote, (*above, here.address))
+            self._conditions(node, run.caller, wrote, above.under(here.address))
 
     def _times(self, pins: dict[str, Here], scan: int, name: str) -> list[int]:
         """The times in ns at which a pin has changed until a scan is over."""
         changes = self.followed.changes(pins[name].slot)
         return [self.followed.plan.timebase.time(number) for number in changes[: bisect_right(changes, scan)][-2:]]
 
-    def _block(self, here: Here, run: Run, wrote: int, above: tuple[int, ...]) -> Reason:
+    def _block(self, here: Here, run: Run, wrote: int, above: Above) -> Reason:
         """A block of the standard speaks for itself, of its pins as they were when its call was over."""
         unit, path = run.unit, run.path
-        trail = self._trail(wrote)
+        trail = self.past.trail(wrote)
         pins = {
             pin.name.upper(): Here(joined(path, pin.name), pin.type, run.address + layout_of(unit).offsets[pin])
             for pin in (*unit.section("input"), *unit.section("output"))
@@ -744,10 +584,11 @@ class Asker:
         }
         values = {name: pin.read(trail, run.end) for name, pin in pins.items()}
         asked = here.path.rpartition(".")[2].upper()
+        inputs = tuple(pin.name.upper() for pin in unit.section("input") if pin.name.upper() in pins)
         decides, says = block_words(
             unit.name.upper(),
             asked,
-            Pins(self.followed.plan.timebase.time(wrote), values, pins, partial(self._times, pins, wrote)),
+            Pins(self.followed.plan.timebase.time(wrote), inputs, values, pins, partial(self._times, pins, wrote)),
         )
         caller = run.caller
         origin = caller.statement.origin if caller is not None else unit.syntax
@@ -758,11 +599,6 @@ class Asker:
             if operand is not None:
                 reason.operands.append(operand)
         return reason
-
-
-def _is_output(unit: typed.Unit, offset: int) -> bool:
-    """Whether an output of a unit lies at an offset from the beginning of its instance."""
-    return any(layout_of(unit).offsets[pin] == offset for pin in unit.section("output"))
 
 
 def _written(ran: Ran, value: typed.Expression) -> str:
@@ -787,17 +623,3 @@ def _text_of(ran: Ran) -> str:
     origin, source = ran.statement.origin, ran.run.unit.source
     text = source.text[origin.start : origin.end]
     return " ".join(text.split("\n", 1)[0].split() if isinstance(ran.statement, typed.For) else text.split())
-
-
-def _driving(drives: Sequence[Drive], paths: set[str], scan: int) -> tuple[Drive | None, int]:
-    """What drives one of some paths in a scan, the last of several, with the number of its value; None also where a
-    force was released.
-    """
-    found: list[tuple[int, Drive, int]] = []
-    for drive in drives:
-        number = bisect_right(drive.scans, scan) - 1
-        if drive.path in paths and number >= 0:
-            found.append((drive.scans[number], drive, number))
-    _, last, number = max(reversed(found), key=lambda one: one[0], default=(0, None, 0))
-    is_free = last is not None and last.is_force and last.values[number] is None
-    return None if is_free else last, number

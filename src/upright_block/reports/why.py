@@ -54,6 +54,8 @@ def why_lines(node: Node, timebase: Timebase, width: int, show_all: bool) -> Ite
     if len(lines) > MOST_LINES and not show_all:
         left = len(lines) - MOST_LINES
         yield [(f"{left} more line{'' if left == 1 else 's'}: {asked('show_all')} shows all.", "warn")]
+    if any(leaf.kind == "rig" for leaf in node.leaves()):
+        yield [(f"{asked('into_rig')} goes on into the rig.", "dim")]
 
 
 def _source(node: Node, timebase: Timebase) -> Line:
@@ -163,6 +165,7 @@ def why_data(node: Node, timebase: Timebase) -> dict[str, Any]:
         "wrote_ns": None if node.wrote is None else timebase.time(node.wrote),
         "overwritten": [{**_place_data(place), "value": value} for place, value in node.overwritten],
         "same": node.same,
+        "cut": node.is_cut,
         "reasons": [_reason_data(reason, timebase) for reason in node.reasons],
     }
 
