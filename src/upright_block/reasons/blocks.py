@@ -5,7 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 
 from upright_block.language.literals import Value, shown, shown_duration
+from upright_block.language.nodes import record
 from upright_block.reasons.where import Here
+
+_STORING = ("S", "SD", "DS", "SL")
 
 
 class Pins:
@@ -52,8 +55,17 @@ class Pins:
         return f"{name} {word} last at {shown_duration(found[0])}" if found else f"{name} never {word}"
 
 
-def block_words(block: str, asked: str, pins: Pins) -> tuple[tuple[str, ...], str]:
-    """Which inputs decide an output of a block of the standard, and what it says of itself."""
+@record
+class Says:
+    """What a block says of an output: in words, and which inputs decide it ``now``, and which when it ``began``."""
+
+    words: str
+    now: tuple[str, ...]
+    began: tuple[str, ...] = ()
+
+
+def block_words(block: str, asked: str, pins: Pins) -> Says:
+    """What a block of the standard says of one of its outputs."""
     values = pins.values
     match block:
         case "TON" | "TOF" | "TP" if "IN" in pins:
@@ -62,32 +74,42 @@ def block_words(block: str, asked: str, pins: Pins) -> tuple[tuple[str, ...], st
             counting = [name for name in ("CU", "CD") if name in pins]
             setting = [name for name in ("R", "LD") if name in pins]
             held = [pins.text(name) for name in setting if values[name]]
-            says = ", ".join(
-                [f"CV is {values['CV']} of PV {values['PV']}", *held, *(pins.edge(n, "rose") for n in counting)]
-            )
-            return (*counting, *setting, "PV"), says
+            edges = [pins.edge(name, "rose") for name in counting]
+            says = ", ".join([f"CV is {values['CV']} of PV {values['PV']}", *held, *edges])
+            return Says(says, (*counting, *setting, "PV"))
         case "SR" | "RS":
             strong, weak = ("S1", "R") if block == "SR" else ("R1", "S")
             if values[strong]:
-                return (strong,), f"{pins.kept(strong)} and wins"
+                return Says(f"{pins.kept(strong)} and wins", (strong,))
             if values[weak]:
-                return (strong, weak), f"{pins.kept(weak)}, {pins.text(strong)}"
-            return (strong, weak), f"neither is 1, so it stays: {pins.edge(strong, 'fell')}, {pins.edge(weak, 'fell')}"
+                return Says(f"{pins.kept(weak)}, {pins.text(strong)}", (strong, weak))
+            says = f"neither is 1, so it stays: {pins.edge(strong, 'fell')}, {pins.edge(weak, 'fell')}"
+            last, other = (strong, weak) if bool(values["Q1"]) is (block == "SR") else (weak, strong)
+            return Says(says, (other,), (last,))
         case "R_TRIG":
-            return ("CLK",), f"{pins.text('CLK')}, {pins.edge('CLK', 'rose')}"
+            return Says(f"{pins.text('CLK')}, {pins.edge('CLK', 'rose')}", ("CLK",))
         case "F_TRIG":
-            return ("CLK",), f"{pins.text('CLK')}, {pins.edge('CLK', 'fell')}"
+            return Says(f"{pins.text('CLK')}, {pins.edge('CLK', 'fell')}", ("CLK",))
         case "ACTION_CONTROL":
-            asking = [name for name in pins.pins if values[name] is True and name not in (asked, "Q", "A")]
-            return tuple(asking or ["N"]), f"asked for by {', '.join(asking)}" if asking else "no step asks for it"
-    return pins.inputs, ", ".join(map(pins.text, pins.inputs))
+            asking = [name for name in pins.pins if values[name] is True and name not in ("Q", "A")]
+            if asking:
+                return Says(f"asked for by {', '.join(asking)}", tuple(asking))
+            if not values["Q"]:
+                return Says("no step asks for it", pins.inputs)
+            last = max((name for name in pins.inputs if name in _STORING), key=pins.since)
+            return Says(f"stored: {pins.edge(last, 'rose')}", ("R",) if "R" in pins.inputs else (), (last,))
+    return Says(", ".join(map(pins.text, pins.inputs)), pins.inputs)
 
 
-def _timer(block: str, asked: str, pins: Pins) -> tuple[tuple[str, ...], str]:
+def _timer(block: str, asked: str, pins: Pins) -> Says:
     """A timer, with when it is due, if it runs."""
     elapsed, preset = int(pins.values["ET"]), int(pins.values["PT"])
     is_running = 0 < elapsed < preset
     due = f", due at {shown_duration(pins.now + preset - elapsed)}" if is_running else ""
-    begun = pins.edge("IN", "rose") if block == "TP" and elapsed else pins.kept("IN")
+    is_pulse = block == "TP" and elapsed > 0
+    begun = pins.edge("IN", "rose") if is_pulse else pins.kept("IN")
     says = f"{begun}, ET is {shown_duration(elapsed)} of PT {shown_duration(preset)}{due}"
-    return (("IN", "PT") if is_running or asked == "ET" else ("IN",)), says
+    needed = ("PT",) if is_running or asked == "ET" else ()
+    if is_pulse and pins.values["Q"] and asked == "Q":
+        return Says(says, needed, ("IN",))
+    return Says(says, ("IN", *needed))

@@ -51,7 +51,7 @@ class Past:
 
     def run_of(self, path: str, scan: int, before: int | None = None) -> Run | None:
         """The last run of the instance at a path in a scan, one that was over before an entry of its trail."""
-        unit, address = self.instances[path]
+        unit, address = self.instances.get(path, (None, 0))
         runs = (run for run in reversed(self.trail(scan).runs) if run.unit is unit and run.address == address)
         return next((run for run in runs if before is None or run.end < before), None)
 

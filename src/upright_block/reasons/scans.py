@@ -421,12 +421,19 @@ def kind_of(statement: typed.Statement, unit: typed.Unit) -> str:
     origin = statement.origin
     if unit.name.startswith(":"):
         return "copy"
-    sequence = unit.syntax.sequence if is_made(origin) else None
-    if sequence is not None:  # what was made for a step, its actions, or a transition reads as that
-        heads = [*sequence.steps, *sequence.transitions, *sequence.actions]
-        last = max((head for head in heads if head.start <= origin.start), key=lambda head: head.start, default=None)
-        return "transition" if isinstance(last, syntax.Transition) else "action"
+    if is_made(origin) and unit.syntax.sequence is not None:
+        return "transition" if made_for(statement, unit) is not None else "action"
     return _KINDS[type(statement)]
+
+
+def made_for(statement: typed.Statement, unit: typed.Unit) -> syntax.Transition | None:
+    """The transition of a sequence that a statement was made for; None of what was made for a step or its actions."""
+    sequence, origin = unit.syntax.sequence, statement.origin
+    if sequence is None or not is_made(origin):
+        return None
+    heads = [*sequence.steps, *sequence.transitions, *sequence.actions]
+    last = max((head for head in heads if head.start <= origin.start), key=lambda head: head.start, default=None)
+    return last if isinstance(last, syntax.Transition) else None
 
 
 _KINDS: dict[type, str] = {

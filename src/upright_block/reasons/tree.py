@@ -73,6 +73,7 @@ class Node:
     has_value: bool = True
     state: str = ""
     left_out: int = 0
+    refers_to: str = ""
 
     @property
     def text(self) -> str:
@@ -81,7 +82,9 @@ class Node:
 
     @property
     def told(self) -> str:
-        """The same, with the name of the state that it is."""
+        """The same, with the name of the state that it is, and of a reference what it refers to."""
+        if self.refers_to:
+            return f"to {self.refers_to}"
         return f"{self.text} {self.state}" if self.state else self.text
 
     def leaves(self) -> Iterator[Node]:

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from upright_block.language import syntax, typed
-from upright_block.language.literals import Value
+from upright_block.language.literals import Value, shown, shown_duration
 from upright_block.language.nodes import record
 from upright_block.language.types import BOOL
 from upright_block.reasons.scans import until, value_of
-from upright_block.reasons.tree import Reason
+from upright_block.reasons.tree import Node, Reason
 from upright_block.reasons.ways import Way, written_condition
 from upright_block.runs.trails import Ran, Run
 
@@ -35,6 +35,37 @@ def condition_text(reason: Reason) -> str:
     """What a condition is, and would have to be."""
     value, wanted = (("FALSE", "TRUE")[bool(each)] for each in (reason.value, reason.wanted))
     return f"{reason.expression} is {value} and would have to be {wanted}"
+
+
+def kept_text(node: Node, since: int | None, statement: str, reason: Reason) -> str:
+    """What a statement waits for that could change a value; of the states of a machine as what leaves one."""
+    value, wanted = _shown(reason, reason.value), _shown(reason, reason.wanted)
+    if node.state and wanted in ("TRUE", "FALSE"):
+        way = "when" if wanted == "TRUE" else "unless"
+        leaves = f"leaves it ({statement}) {way} {reason.expression}: it is {value}"
+        return f"in {node.state} {_since(since)}; {leaves}"
+    return f"{statement} needs {reason.expression} to be {wanted}: it is {value}"
+
+
+def step_text(node: Node, since: int | None, reason: Reason) -> str:
+    """What a transition waits for, from a step that is active or to one that is not."""
+    step = node.path.rpartition(".")[0]
+    waits = [each.statement for each in reason.operands if each.path == "transition"]
+    is_ahead = bool(waits) and waits[0] != reason.expression  # else the steps before it are not active
+    waits_for = f"waits for {' and '.join(waits) if is_ahead else 'the step before it'}"
+    if node.value:
+        return f"{step} is active {_since(since)}; its transition {waits_for}"
+    return f"{step} is not active; {reason.expression} {waits_for}"
+
+
+def _since(since: int | None) -> str:
+    return "since the beginning" if since is None else f"since {shown_duration(since)}"
+
+
+def _shown(reason: Reason, value: Value | None) -> str:
+    if value is None or reason.type is None:
+        return ""
+    return ("FALSE", "TRUE")[value] if isinstance(value, bool) else shown(value, reason.type)
 
 
 def met_of(run: Run, outer: typed.Statement, way: int, at: int) -> list[Condition]:

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 
+from upright_block.compiler.artifact import joined
 from upright_block.language import typed
 from upright_block.language.nodes import Side, fresh, record
+from upright_block.language.types import Array
 from upright_block.language.walking import inner_bodies
 
+_INDICES = re.compile(r"\[[^]]*\]")
 Way = tuple[typed.Statement, int]
 """A statement with others in it, and the number of the branch, from 0; that of ELSE is the last."""
 
@@ -15,7 +19,7 @@ Way = tuple[typed.Statement, int]
 @record
 class Ways:
     """By the identity of a statement what lies around it, outermost first; and the assignments by the path of what they
-    write, in upper case.
+    write, in upper case, with empty brackets where an index is computed.
     """
 
     around: dict[int, tuple[Way, ...]] = fresh(default_factory=dict)
@@ -24,6 +28,11 @@ class Ways:
     def to(self, statement: typed.Statement) -> tuple[Way, ...]:
         """What lies around a statement, outermost first."""
         return self.around.get(id(statement), ())
+
+    def writing(self, name: str) -> list[typed.Statement]:
+        """The assignments that may write what a path leads to; those that compute where it is stand last."""
+        computed = _INDICES.sub("[]", name)
+        return self.writers.get(name, []) + (self.writers.get(computed, []) if computed != name else [])
 
 
 @Side
@@ -51,10 +60,15 @@ def written_condition(node: typed.Branch | typed.Case | typed.While | typed.Repe
 
 
 def _path_of(place: typed.Place) -> str:
-    """The path of a place that leads by members alone; empty for another."""
-    names = [place.root.name]
+    """The path of a place that leads by members and elements alone; empty for another."""
+    path = place.root.name
     for step in place.steps:
-        if not isinstance(step, typed.Member):
-            return ""
-        names.append(step.variable.name)
-    return ".".join(names).upper()
+        match step:
+            case typed.Member(variable=variable):
+                path = joined(path, variable.name)
+            case typed.Element(array=Array(), indices=indices):
+                known = [str(index.value) for index in indices if isinstance(index, typed.Constant)]
+                path += f"[{','.join(known) if len(known) == len(indices) else ''}]"
+            case _:
+                return ""
+    return path.upper()

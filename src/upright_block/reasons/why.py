@@ -15,7 +15,7 @@ from upright_block.language import syntax, typed
 from upright_block.language.literals import Value, shown_duration
 from upright_block.language.nodes import record, replaced
 from upright_block.language.signals import NoSignal, Signal, find_signal
-from upright_block.language.types import BOOL, Elementary, Type
+from upright_block.language.types import BOOL, Elementary, Reference, Type
 from upright_block.language.views.states import names_of
 from upright_block.language.walking import every_statement
 from upright_block.machine.trace import Fault
@@ -24,14 +24,14 @@ from upright_block.reasons.blocks import Pins, block_words
 from upright_block.reasons.deciding import Deciding, at_fault, deciding, holds, leading
 from upright_block.reasons.outside import Outside
 from upright_block.reasons.past import MOST_TRIED, Past
-from upright_block.reasons.scans import kind_of, until, value_of
+from upright_block.reasons.scans import kind_of, made_for, until, value_of
 from upright_block.reasons.tree import Node, Place, Reason
-from upright_block.reasons.waiting import Condition, condition_text, gives, met_of, missing_of
+from upright_block.reasons.waiting import Condition, condition_text, gives, kept_text, met_of, missing_of, step_text
 from upright_block.reasons.ways import ways_of
 from upright_block.reasons.where import Here
 from upright_block.reasons.writes import bit_in, touches
 from upright_block.runs.following import Followed
-from upright_block.runs.trails import Computed, Ran, Run, Write
+from upright_block.runs.trails import Computed, Ran, Run, Write, loops_around
 
 MOST_DEEP = 8
 MOST_NODES = 10_000
@@ -159,6 +159,8 @@ class Asker:
         node = Node(self.nodes, path, here.type, value, written_as, scan, since, "written")
         if isinstance(value, int) and not isinstance(value, bool):
             node.state = self._states(here.path).get(value, "")
+            target = self.past.where.at(value) if isinstance(here.type, Reference) else None
+            node.refers_to = target.path if target is not None else ""
         if self.outside.holds(node, here, scan):
             return node
         is_older = here.address in above
@@ -413,7 +415,7 @@ class Asker:
             holder = holder.rpartition(".")[0]
         unit, address = self.past.instances[holder]
         name = here.path.removeprefix(f"{holder}." if holder else "").upper()
-        writers = ways_of(unit).writers.get(name, [])
+        writers = ways_of(unit).writing(name)
         if unit.is_of_the_standard or not writers:
             return
         runs = [run for run in self.past.trail(node.scan).runs if run.unit is unit and run.address == address]
@@ -429,9 +431,13 @@ class Asker:
         """
         unit = run.unit
         found: list[tuple[int, int, typed.Statement, list[Condition]]] = []
-        for number, statement in enumerate(ways_of(unit).writers.get(name, [])):
+        for number, statement in enumerate(ways_of(unit).writing(name)):
             every = run.by_statement.get(id(statement), ())
-            if gives(statement, node.value) or any(after < ran.at < before for ran in every):
+            ran = next((ran for ran in reversed(every) if after < ran.at < before), None)
+            is_in_turns = id(statement) in loops_around(unit) and "[" in name  # each turn is about another element
+            if ran is not None and not is_in_turns:
+                self._elsewhere(node, ran, above)
+            if gives(statement, node.value) or ran is not None or is_in_turns:
                 continue
             missing = missing_of(run, ways_of(unit).to(statement))
             if not missing and not every:
@@ -445,10 +451,27 @@ class Asker:
                 reason = self._waiting("kept", each, node.scan, above)
                 if reason is not None:
                     origin = statement.origin
-                    reason.says = " ".join(unit.source.text[origin.start : origin.end].split())
+                    since = None if node.since is None else self.followed.plan.timebase.time(node.since)
+                    if self._is_step(node.path):
+                        reason.role, reason.says = "step", step_text(node, since, reason)
+                    else:
+                        written = " ".join(unit.source.text[origin.start : origin.end].split())
+                        reason.says = kept_text(node, since, written, reason)
                     reason.place = Place(unit.source, origin.start, run.path)
                     node.reasons.append(reason)
         node.left_out += max(len(found) - _MOST_KEPT, 0)
+
+    def _elsewhere(self, node: Node, ran: Ran, above: Above) -> None:
+        """That a statement which could have changed an element wrote another one."""
+        statement = ran.statement
+        there = self.past.where.at(ran.writes[-1].address) if ran.writes else None
+        if isinstance(statement, typed.Assign) and there is not None:
+            written = statement.place.origin.start, statement.place.origin.end
+            for role, index, found in leading(ran, statement.place):
+                if found.operands:
+                    reason = self._reason(role, ran, index, found, node.scan, above, written)
+                    reason.says = f"{_text_of(ran)} wrote {there.path}"
+                    node.reasons.append(reason)
 
     def _waiting(self, role: str, condition: Condition, scan: int, above: Above) -> Reason | None:
         """A condition that let a statement run, or kept it from that; None where nobody wrote it."""
@@ -462,6 +485,12 @@ class Asker:
             reason.expression = condition.text
             reason.value = None if condition.wanted is None else not condition.wanted
         return reason
+
+    def _is_step(self, path: str) -> bool:
+        """Whether a path leads to the flag of a step."""
+        with suppress(NoSignal):
+            return find_signal(self.followed.unit, path).is_step
+        return False
 
     def _returned(self, node: Node, run: Run, above: Above, after: int, before: int) -> None:
         """That a RETURN ended a run before it came to what could have changed a value."""
@@ -482,7 +511,7 @@ class Asker:
         """Why an instance was not called: its task is not due, or what the call waits for."""
         role, says = self._not_run(holder, node.scan)
         outer, _, name = holder.rpartition(".")
-        run = self.past.run_of(outer, node.scan) if outer in self.past.instances else None
+        run = self.past.run_of(outer, node.scan)
         if role == "call" and run is not None:
             unit = run.unit
             for call in every_statement(unit.body or ()):
@@ -584,20 +613,23 @@ class Asker:
         }
         values = {name: pin.read(trail, run.end) for name, pin in pins.items()}
         asked = here.path.rpartition(".")[2].upper()
-        inputs = tuple(pin.name.upper() for pin in unit.section("input") if pin.name.upper() in pins)
-        decides, says = block_words(
-            unit.name.upper(),
-            asked,
-            Pins(self.followed.plan.timebase.time(wrote), inputs, values, pins, partial(self._times, pins, wrote)),
-        )
         caller = run.caller
+        called = caller.statement if caller is not None else None
+        given = [pin for pin, _ in called.inputs] if isinstance(called, typed.CallInstance) else unit.section("input")
+        inputs = tuple(pin.name.upper() for pin in given if pin.name.upper() in pins)
+        now = self.followed.plan.timebase.time(wrote)
+        said = block_words(unit.name.upper(), asked, Pins(now, inputs, values, pins, partial(self._times, pins, wrote)))
         origin = caller.statement.origin if caller is not None else unit.syntax
         source = caller.run.unit.source if caller is not None else unit.source
-        reason = Reason("block", Place(source, origin.start, path.rpartition(".")[0]), unit.name, None, None, says=says)
-        for name in decides:
-            operand = self._at_path(pins[name].path, wrote, run.begin, name, above)
-            if operand is not None:
-                reason.operands.append(operand)
+        place = Place(source, origin.start, path.rpartition(".")[0])
+        reason = Reason("block", place, unit.name, None, None, says=said.words)
+        since = self.past.since(here, wrote, run.end + 1) if said.began else None
+        first = None if since is None else self.past.run_of(path, since)
+        began = (wrote, run) if since is None or first is None else (since, first)
+        for name, (scan, at) in [*((n, began) for n in said.began), *((n, (wrote, run)) for n in said.now)]:
+            pin, trail = pins[name], self.past.trail(scan)
+            written_as = pin.path.rpartition(".")[2]
+            reason.operands.append(self._node(pin, pin.read(trail, at.begin), scan, at.begin, written_as, above))
         return reason
 
 
@@ -621,5 +653,9 @@ def _is_another(condition: Condition, name: str) -> bool:
 
 def _text_of(ran: Ran) -> str:
     origin, source = ran.statement.origin, ran.run.unit.source
+    transition = made_for(ran.statement, ran.run.unit)
+    if transition is not None and origin.start < transition.condition.start:
+        head = source.text[transition.start : transition.condition.start]
+        return " ".join(head.split()).removesuffix(":=").rstrip()
     text = source.text[origin.start : origin.end]
     return " ".join(text.split("\n", 1)[0].split() if isinstance(ran.statement, typed.For) else text.split())

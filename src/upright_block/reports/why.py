@@ -86,8 +86,8 @@ def _node_lines(node: Node, timebase: Timebase, depth: int, scan: int) -> Iterat
     head: Line = [("  " * depth, "")]
     for each in passing:
         by = f" {_place(each.place)}" if each.place else ""
-        head += [(each.path, "name"), (f"{by} ← ", "dim")]
-    head.append((f"{node.path} {node.told}", "name"))
+        head += [(_name(each), "name"), (f"{by} ← ", "dim")]
+    head.append((f"{_name(node)} {node.told}", "name"))
     if node.kind == "written" and node.place is not None:
         at = f"  at {_time(timebase, node.wrote)}" if node.wrote is not None and node.wrote != scan else ""
         late = "  one scan late" if node.late else ""
@@ -118,19 +118,25 @@ def _reason_lines(reason: Reason, node: Node, timebase: Timebase, depth: int) ->
                 says = f"{reason.expression} is {value}" if value else reason.expression
                 yield [(pad, ""), (says, "strong"), (alone, "dim")]
                 inner += 1
-        case "kept":
-            place = _place(reason.place)
-            wanted = "" if reason.wanted is None or reason.type is None else _shown(reason.wanted, reason.type)
-            needs = f"{reason.says} needs {reason.expression} to be {wanted}: it is {value}"
-            yield [(pad, ""), (needs, "warn"), (f"   {place}", "dim")]
+        case "kept" | "step":
+            yield [(pad, ""), (reason.says, "warn"), (f"   {_place(reason.place)}", "dim")]
             inner += 1
         case "block" | "call" | "task":
             yield [(pad, ""), (reason.says, "strong"), (f"   {_place(reason.place)}", "dim")]
             inner += reason.role != "block"
+        case "index" if reason.says:
+            yield [(pad, ""), (reason.says, "warn"), (f"   {_place(reason.place)}", "dim")]
+            inner += 1
         case _ if alone:
             yield [(pad, ""), (alone.strip(), "dim")]
     for operand in reason.operands:
         yield from _node_lines(operand, timebase, inner, node.wrote if node.wrote is not None else node.scan)
+
+
+def _name(node: Node) -> str:
+    """The path of a node; the control of an action is told by the name of the action."""
+    action, is_control, pin = node.path.partition(":control.")
+    return f"{action} ({pin})" if is_control else node.path
 
 
 def _shown(value: Any, type_: Any) -> str:
