@@ -238,7 +238,10 @@ class _Field:
             self.body = [call]
             return
         field = copying.field_copiers(rig.type, f"{subject.name}:{rig.name}", points, tags_of(shared).values())
-        tags = [tag.variable for tag in field.tags if tag.variable is not None]
+        others = [unit for unit in subject.uses.values() if unit is not rig.type]
+        of_programs = {variable for unit in others for used in copying.used_globals(unit) for variable in used}
+        # A tag that no program has anything of is what the field has.
+        tags = [tag.variable for tag in field.tags if tag.variable in of_programs]
         self.kept = [held_by_root(f":kept{number}", variable.type) for number, variable in enumerate(tags)]
         self.uses = [*field.taken, *field.given]
         pairs = list(zip(map(typed.whole, self.kept), map(typed.whole, tags), strict=True))
