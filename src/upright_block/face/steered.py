@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Iterator, Sequence
 from typing import Any
 
@@ -17,7 +18,7 @@ from upright_block.language.nodes import record, replaced, state
 from upright_block.language.signals import find_signal
 from upright_block.language.timebase import Timebase
 from upright_block.language.types import BOOL
-from upright_block.reasons.scans import Condition, Entry, Instances, Read, Statements, Written
+from upright_block.reasons.scans import Condition, Entry, Instances, Read, Statements, Steps, Written
 from upright_block.reasons.tree import Node
 from upright_block.reasons.where import Here
 from upright_block.reasons.why import Asker
@@ -27,7 +28,7 @@ from upright_block.runs.controller import Act, Moment, presented
 from upright_block.runs.following import Followed
 from upright_block.runs.handmade import hand_run
 from upright_block.runs.rewinding import Rewound
-from upright_block.runs.trails import Ran, Write
+from upright_block.runs.trails import Ran, Run, Write
 
 _WIDTH = 120
 _MOST_EMPTY = 10_000
@@ -108,28 +109,26 @@ def _step(entry: Entry, scan: int, time: int) -> Step:
 
 @state
 class Open:
-    """A scan that is looked at up to the step ``at``, which comes next; ``steps`` have their numbers among all
-    statements that begin.
-    """
+    """A scan that is looked at up to the step ``at``, which comes next."""
 
     statements: Statements
-    steps: list[tuple[int, Ran]]
+    steps: Steps
     at: int = 0
 
     @property
     def number(self) -> int:
         """The number of the statement that comes next."""
-        return self.steps[self.at][0]
+        return self.steps.numbers[self.at]
 
     @property
     def entry_at(self) -> int:
         """The entry of the trail before which it stands."""
-        return self.steps[self.at][1].at if self.at < len(self.steps) else self.statements.scan.length
+        return self.steps.entries[self.at] if self.at < len(self.steps) else self.statements.scan.length
 
     def step(self, at: int) -> Step:
         """A step, as it ran."""
         found = self.statements
-        return _step(found.entry(self.steps[at][1]), found.number, found.time)
+        return _step(found.entry(self.steps[at]), found.number, found.time)
 
 
 class Steered(Rewound):
@@ -263,7 +262,8 @@ class Steered(Rewound):
         """Stand before the statement with that number of the next scan; 0 is before all."""
         if statement:
             opened = self._opened()
-            opened.at = next((at for at, (number, _) in enumerate(opened.steps) if number >= statement), 0)
+            at = bisect_left(opened.steps.numbers, statement)
+            opened.at = at if at < len(opened.steps) else 0
             self._open = opened if opened.at else None
 
     # --- statement by statement ---
@@ -273,7 +273,7 @@ class Steered(Rewound):
         """The statement that comes next; None between scans."""
         if self._open is None:
             return None
-        found, (_, ran) = self._open.statements, self._open.steps[self._open.at]
+        found, ran = self._open.statements, self._open.steps[self._open.at]
         entry = replaced(found.entry(ran), ran=None, way=None, turns=None, conditions=(), reads=(), writes=())
         return _step(entry, found.number, found.time)
 
@@ -289,9 +289,9 @@ class Steered(Rewound):
         opened = self._open or self._begun()
         step = opened.step(opened.at)
         behind = opened.at + 1
-        own = opened.steps[opened.at][1]
-        while over and behind < len(opened.steps) and own in _callers(opened.steps[behind][1]):
-            behind += 1
+        own = opened.steps[opened.at]
+        while over and behind < len(opened.steps) and (called := _called_by(own, opened.steps[behind])) is not None:
+            behind = opened.steps.behind(called.end)
         self._open = opened
         if behind < len(opened.steps):
             opened.at = behind
@@ -342,7 +342,7 @@ class Steered(Rewound):
 
     def _stand(self, opened: Open, at: int) -> None:
         """Stand before a step of the next scan, and undo what was done from outside behind it."""
-        moment = (self._session.scan, opened.steps[at][0] if at else 0)
+        moment = (self._session.scan, opened.steps.numbers[at] if at else 0)
         kept = [act for act in self._acts if act.made <= moment]
         is_other = any(act.statement for act in self._acts[len(kept) :])
         self._acts = kept
@@ -358,11 +358,11 @@ class Steered(Rewound):
         if opened is None:
             opened = self._before()
             at = len(opened.steps)
-        around = [id(ran) for ran in _callers(opened.steps[at][1])] if at < len(opened.steps) else []
+        around = [ran.at for ran in _callers(opened.steps[at])] if at < len(opened.steps) else []
         at -= 1
         if over:
-            calls = {id(ran) for ran in _callers(opened.steps[at][1])}.difference(around)
-            at = next((other for other, (_, ran) in enumerate(opened.steps[:at]) if id(ran) in calls), at)
+            calls = {ran.at for ran in _callers(opened.steps[at])}.difference(around)
+            at = next((opened.steps.behind(begun) for begun in sorted(calls) if begun in opened.steps), at)
         step = opened.step(at)
         self._stand(opened, at)
         return step
@@ -404,8 +404,9 @@ class Steered(Rewound):
 
     def _behind(self, opened: Open, wrote: Write) -> Step:
         """Stand behind a statement of the scan at hand that wrote something."""
-        at = sum(ran.at <= wrote.at for _, ran in opened.steps)
-        own = next((number for number, (_, ran) in enumerate(opened.steps) if ran is wrote.ran), at - 1)
+        at = opened.steps.behind(wrote.at + 1)
+        is_step = wrote.ran is not None and wrote.ran.at in opened.steps
+        own = opened.steps.behind(wrote.ran.at) if is_step and wrote.ran is not None else at - 1
         step = opened.step(own)
         if at < len(opened.steps):
             self._stand(opened, at)
@@ -530,11 +531,19 @@ class Steered(Rewound):
 
 def _last_write(opened: Open, here: Here) -> Write | None:
     """The last statement that wrote something before where a scan stands, behind its first step."""
-    trail, end, first = opened.statements.scan, opened.entry_at, opened.steps[0][1].at
+    trail, end, first = opened.statements.scan, opened.entry_at, opened.steps.entries[0]
     write = last_write_in(trail, here, end)
     while write is not None and write.ran is None:
         write = last_write_in(trail, here, write.at)
     return write if write is not None and write.at > first else None
+
+
+def _called_by(own: Ran, inner: Ran) -> Run | None:
+    """The run of a unit that a statement called, in which another statement is."""
+    run: Run | None = inner.run
+    while run is not None and run.caller is not own:
+        run = run.caller.run if run.caller is not None else None
+    return run
 
 
 def _callers(ran: Ran) -> Iterator[Ran]:

@@ -108,7 +108,7 @@ class Outside:
         """Whether something was stored in the middle of a scan before an entry of the trail of a scan."""
         if insert.scan != scan:
             return insert.scan < scan
-        return self.past.trail(scan).ran[insert.statement - 1].at <= at
+        return self.past.trail(scan).begun[insert.statement - 1] <= at
 
     def _row(self, scan: int) -> Place | None:
         """The row of the case that a scan begins with."""

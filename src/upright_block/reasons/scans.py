@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Iterable, Iterator, Sequence
 from functools import cached_property
 
 from upright_block.compiler.artifact import joined
+from upright_block.compiler.code import Told
 from upright_block.compiler.program import Program
 from upright_block.errors import UnknownName
 from upright_block.language import syntax, typed
@@ -212,15 +214,15 @@ class Statements(Instances):
             if ran.statement.origin is not syntax.NO_PLACE and not ran.run.unit.is_standard
         ]
 
-    def steps(self) -> list[tuple[int, Ran]]:
-        """The statements at which somebody who goes through the scan may stand, in the order in which they ran, each
-        with its number among all that began, from 1.
-        """
-        found = enumerate(self.scan.ran, 1)
-        return [(number, ran) for number, ran in found if not _is_beneath(ran) and self._is_seen(ran)]
-
-    def _is_seen(self, ran: Ran) -> bool:
-        return not is_made(ran.statement.origin) or _is_told(self.entry(ran))
+    def steps(self) -> Steps:
+        """The statements at which somebody who goes through the scan may stand."""
+        scan, kinds = self.scan, [_is_seen(told) for told in self.scan.told]
+        found: list[tuple[int, int]] = []
+        for number, at in enumerate(scan.begun, 1):
+            is_seen = kinds[scan.numbers[at] - 1]
+            if is_seen or (is_seen is None and _is_told(self.entry(scan.ran_at(at)))):
+                found.append((number, at))
+        return Steps(scan, found)
 
     def _entries(self, run: Run, statement: typed.Statement, ran: Sequence[Ran]) -> Iterator[Entry]:
         if not ran:
@@ -398,12 +400,38 @@ def value_of(ran: Ran, value: typed.Expression) -> Value | None:
     return next((computed.content for computed in reversed(ran.values) if computed.value is value), None)
 
 
-def _is_beneath(ran: Ran) -> bool:
-    """Whether a statement is none that somebody wrote into the library, as those of the standard's blocks and those
-    that copy points and tags.
+class Steps:
+    """Statements of a scan in the order in which they ran, each with its number among all that began, from 1."""
+
+    def __init__(self, scan: Scan, found: Sequence[tuple[int, int]]) -> None:
+        self._scan = scan
+        self.numbers = [number for number, _ in found]
+        self.entries = [at for _, at in found]
+
+    def __len__(self) -> int:
+        return len(self.entries)
+
+    def __getitem__(self, number: int) -> Ran:
+        return self._scan.ran_at(self.entries[number])
+
+    def __contains__(self, at: int) -> bool:
+        """Whether one of them began with an entry of the trail."""
+        number = self.behind(at)
+        return number < len(self.entries) and self.entries[number] == at
+
+    def behind(self, at: int) -> int:
+        """How many of them began before an entry of the trail."""
+        return bisect_left(self.entries, at)
+
+
+def _is_seen(told: Told) -> bool | None:
+    """Whether a statement is one that somebody wrote into the library, and not one of the standard's blocks, or one
+    that copies points and tags; None of those that were made for others and are seen where they do something.
     """
-    unit = ran.run.unit
-    return ran.statement.origin is syntax.NO_PLACE or unit.is_standard or unit.name.startswith(":")
+    unit, statement = told.unit, told.statement
+    if statement is None or statement.origin is syntax.NO_PLACE or unit.is_standard or unit.name.startswith(":"):
+        return False
+    return None if is_made(statement.origin) else True
 
 
 def _is_written(unit: typed.Unit) -> bool:

@@ -262,6 +262,20 @@ class Scan:
         return tuple(sorted((ran for run in self.runs for ran in run.statements), key=lambda ran: ran.at))
 
     @cached_property
+    def begun(self) -> list[int]:
+        """The entries at which statements began."""
+        return [at for at, number in enumerate(self.numbers) if number > 0 and self.told[number - 1].value is None]
+
+    def ran_at(self, at: int) -> Ran:
+        """The statement that began with an entry of the trail."""
+        run, statement = self._run_at(at), self.told[self.numbers[at] - 1].statement
+        assert run is not None
+        assert statement is not None
+        found = run.before(statement, at + 1)
+        assert found is not None
+        return found
+
+    @cached_property
     def writes(self) -> tuple[Write, ...]:
         """All writes in their order."""
         return tuple(map(self._write, self._entries))
