@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import re
+from pathlib import Path
+
 import pytest
 
 from tests.helpers import checked, machine_of
+from upright_block.language.timebase import Timebase
 
 SEQUENCE = """
 FUNCTION_BLOCK B
@@ -94,3 +98,30 @@ def test_a_mistake_in_a_sequence_is_found_once(body: str, name: str) -> None:
     found = checked(text)[1]
     assert [f.name for f in found] == [name]
     assert found[0].way_out
+
+
+def test_the_page_about_sequences_shows_what_runs() -> None:
+    text = (Path(__file__).parents[2] / "docs" / "sequences.md").read_text("utf-8")
+    block = text.split("```\n")[1]
+    assert not checked(block)[1]
+    drawn = re.findall(r"^q(\w+)\(\w+(?:, T#(\w+))?\) +([▁█▒]+)", text, re.MULTILINE)
+    assert len(drawn) == 8
+    actions = " ".join(f"q{name}({name}{f', T#{time}' if time else ''});" for name, time, _ in drawn)
+    machine = machine_of(
+        f"FUNCTION_BLOCK B VAR_INPUT go : BOOL; END_VAR VAR_OUTPUT {', '.join(f'q{n}' for n, _, _ in drawn)} : BOOL; END_VAR\n"
+        f"INITIAL_STEP Waits: END_STEP STEP Work: {actions} END_STEP STEP Rests: END_STEP\n"
+        "STEP Ends: qS(R); qSD(R); qDS(R); qSL(R); END_STEP\n"
+        "TRANSITION FROM Waits TO Work := go; END_TRANSITION TRANSITION FROM Work TO Rests := NOT go; END_TRANSITION\n"
+        "TRANSITION FROM Rests TO Ends := Rests.T >= T#700ms; END_TRANSITION\n"
+        "TRANSITION FROM Ends TO Waits := Ends.T >= T#200ms; END_TRANSITION END_FUNCTION_BLOCK\n"
+    )
+    machine.timebase = Timebase(100_000_000)
+    shown: dict[str, list[bool]] = {name: [] for name, _, _ in drawn}
+    for scan in range(20):
+        machine.write("go", 2 <= scan < 6)
+        machine.run(1, watched=[])
+        for name, values in shown.items():
+            values.append(machine.read(f"q{name}") is True)
+    for name, _, lane in drawn:
+        middles = [lane[round((scan + 0.5) * len(lane) / 20)] == "█" for scan in range(20)]
+        assert middles == shown[name], name

@@ -107,11 +107,17 @@ class SequenceParser(DeclarationParser):
             self.i += 1
             self.expect(")", "after the priority")
         self.expect("FROM", "in a transition")
+        if self._is_priority():
+            raise self.fail(words.late_priority(name, "a", "b"))
         sources = self._steps_named()
         self.expect("TO", "after the steps that a transition leaves")
         targets = self._steps_named()
         head, begun, depth = self.last_end, self.i, self.depth
         try:
+            if self._is_priority():
+                steps = (", ".join(step.name for step in names) for names in (sources, targets))
+                shown = (f"({text})" if "," in text else text for text in steps)
+                raise self.fail(words.late_priority(name, *shown))
             self.accept(":")
             self.expect(":=", "before the condition of a transition")
             condition = self.expression()
@@ -123,6 +129,9 @@ class SequenceParser(DeclarationParser):
                 self.i += 1
         self._end_of_part("TRANSITION", opened)
         return syntax.Transition(opened, head, name, priority, sources, targets, condition)
+
+    def _is_priority(self) -> bool:
+        return self.kinds[self.i] == "(" and self.texts[self.i + 1].upper() == "PRIORITY"
 
     def _steps_named(self) -> tuple[syntax.Name, ...]:
         if not self.accept("("):

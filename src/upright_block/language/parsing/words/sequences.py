@@ -28,5 +28,10 @@ def missing_time(qualifier: str, name: str) -> Words:
     return Words("missing-time", f"The qualifier {qualifier} needs a time.", f"Write {name}({qualifier}, T#5s).")
 
 
+def late_priority(name: str, sources: str, targets: str) -> Words:
+    head = " ".join(part for part in ("TRANSITION", name, "(PRIORITY := 1)", "FROM", sources, "TO", targets) if part)
+    return Words("missing-sign", "The priority of a transition stands before FROM.", f"Write {head} := condition.")
+
+
 def bad_priority() -> Words:
     return Words("missing-value", "A priority is a whole number.", "Write (PRIORITY := 1).")
