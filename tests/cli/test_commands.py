@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.helpers import edit, library_of, upright
+from tests.helpers import edit, library_of, upright, write_files
 from upright_block import __version__
 
 
@@ -336,3 +336,41 @@ def test_check_counts_what_is_allowed_and_names_the_way_to_learn_more(tmp_path: 
     assert [f["name"] for f in data["allowed"]] == ["no-task"]
     strict = upright("verify", "--library", library, "--strict")
     assert strict.exit_code == 1
+
+
+def test_a_comment_keeps_its_lines_where_it_is_shown(tmp_path: Path) -> None:
+    text = """(* Status of a drive.
+   bit 0: ready
+   bit 1: runs *)
+FUNCTION_BLOCK Packed
+VAR_INPUT word : WORD; (* as the drive has it:
+    bit 0 first *) END_VAR
+END_FUNCTION_BLOCK
+"""
+    folder = write_files(tmp_path, {"upright.toml": "", "blocks/b.st": text})
+    lines = upright("show", "Packed", "--library", folder).output.splitlines()
+    assert lines[1:4] == ["Status of a drive.", "bit 0: ready", "bit 1: runs"]
+    assert lines[-3:-1] == ["  word  WORD  as the drive has it:", "              bit 0 first"]
+
+
+def test_only_wiring_tables_are_drawn_and_what_is_none_is_told_as_what_it_is(glasshouse: Path) -> None:
+    result = upright("show", "VentDrive", "--picture", glasshouse / "x.svg", "--library", glasshouse)
+    assert result.exit_code == 2
+    assert "VentDrive is no wiring table, and only these are drawn." in result.output
+    assert "alarms, climate, roof. upright show VentDrive prints its box" in result.output
+
+
+def test_measured_times_are_named_by_what_they_are(tmp_path: Path) -> None:
+    files = {
+        "upright.toml": "",
+        "blocks/b.st": "FUNCTION_BLOCK B\nVAR_INPUT a : BOOL; END_VAR\nVAR_OUTPUT q : BOOL; END_VAR\nq := a;\nEND_FUNCTION_BLOCK\n",
+        "cases/b.toml": 'block = "B"\nscan = "100ms"\n[[case]]\nname = "flashes"\nvectors = """\nat | a | q\n0s | 1 | 1\n'
+        '500ms | 0 | 0\n1s | 1 | 1\n1.6s | 0 | 0\n2s | 1 | 1\n2.6s | 0 | 0\n"""\n'
+        'timing = """\nname | from | to | min | max\nlit | q rises | q falls | 1ms | 1s\n"""\n',
+    }
+    folder = write_files(tmp_path, files)
+    said = upright("verify", "--library", folder).output
+    assert (
+        "lit  3 times: shortest 500ms, first ended at 500ms (scan 5); longest 600ms, first ended at 1.6s (scan 16); "
+        "median 600ms" in said
+    )

@@ -72,7 +72,7 @@ def test_users_of_a_broken_unit_are_broken_and_others_are_not() -> None:
 def test_comments_describe_units_and_pins() -> None:
     text = "// first line\n// second line\nFUNCTION_BLOCK B\nVAR_INPUT\n a : BOOL; // about a\n b, c : INT; (* about b and c *)\n d : INT;\n // not about d\nEND_VAR\nEND_FUNCTION_BLOCK"
     unit = checked(text)[0].units["B"]
-    assert unit.comment == "first line second line"
+    assert unit.comment == "first line\nsecond line"
     assert [v.comment for v in unit.variables.values()] == ["about a", "about b and c", "about b and c", ""]
 
 

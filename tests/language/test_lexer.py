@@ -58,7 +58,7 @@ def test_every_token_stands_where_it_was_written() -> None:
         ("a (* one *) b /* two */ c", ["one", "two"]),
         ("a (* out (* in *) side *) b", ["out (* in *) side"]),
         ("a /* out /* in */ side */ b", ["out /* in */ side"]),
-        ("a (* two\n   lines *)", ["two lines"]),
+        ("a (* two\n   lines *)", ["two\nlines"]),
         ("(*** banner ***) a", ["banner"]),
     ],
 )

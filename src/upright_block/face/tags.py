@@ -111,6 +111,9 @@ class WithTags(Contents):
         tables = [unit for unit in self.units if unit.is_wired]
         unit = next((unit for unit in tables if unit.key == name.upper()), None)
         if unit is None:
+            other = self.find(name)
+            if other is not None:
+                raise UnknownName(*words.not_a_table(other.name, [unit.name for unit in tables]))
             near = did_you_mean(name, (unit.name for unit in tables))
             raise UnknownName(*words.no_such_table(name, near))
         if unit.is_broken:

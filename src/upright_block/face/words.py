@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from upright_block.asking import asked
 from upright_block.errors import Said
+from upright_block.language.names import listed
 
 if TYPE_CHECKING:
     from upright_block.compiler.artifact import Site
@@ -83,6 +85,11 @@ def table_is_there(table: str) -> Said:
 
 def no_such_table(name: str, near: str) -> Said:
     return f"There is no wiring table {name}.", near or "The tables are in the folder wiring."
+
+
+def not_a_table(name: str, tables: Sequence[str]) -> Said:
+    which = f"This library has {listed(tables)}." if tables else "This library has none."
+    return f"{name} is no wiring table, and only these are drawn.", f"{which} upright show {name} prints its box here."
 
 
 def workbook_not_ordered(path: str) -> Said:

@@ -232,8 +232,10 @@ def _comment_end(text: str, start: int, offset: int) -> tuple[int, bool]:
 
 
 def _comment_text(comment: str) -> str:
+    """What a comment says, in its lines."""
     body = comment[2:] if comment.startswith("//") else comment[2:-2]
-    return " ".join(body.strip("*-= \t\r\n").split())
+    lines = (" ".join(line.strip("* \t").split()) for line in body.strip("*-= \t\r\n").splitlines())
+    return "\n".join(line for line in lines if line)
 
 
 def _unknown(source: Source, start: int, findings: Findings) -> bool:

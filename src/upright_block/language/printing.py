@@ -41,7 +41,11 @@ def _at_home(home: syntax.Home, lines: Iterable[str]) -> Iterator[str]:
 
 
 def _noted(text: str, comment: str) -> str:
-    return f"{text} // {comment}" if comment else text
+    return f"{text} // {' '.join(comment.split())}" if comment else text
+
+
+def _comment_lines(comment: str) -> Iterator[str]:
+    yield from (f"// {line}" for line in comment.splitlines())
 
 
 # --- units (6.6, 6.7) ---
@@ -49,8 +53,7 @@ def _noted(text: str, comment: str) -> str:
 
 def unit_lines(unit: syntax.Unit) -> Iterator[str]:
     """A unit, without indents."""
-    if unit.comment:
-        yield f"// {unit.comment}"
+    yield from _comment_lines(unit.comment)
     result = f" : {_type(unit.result)}" if unit.result is not None else ""
     bases = "".join(
         f" {word} {', '.join(name.name for name in names)}"
@@ -83,8 +86,7 @@ def _declaration(node: syntax.Declaration) -> str:
 
 def _type_declaration(node: syntax.TypeDeclaration) -> Iterator[str]:
     yield "TYPE"
-    if node.comment:
-        yield f"// {node.comment}"
+    yield from _comment_lines(node.comment)
     initial = f" := {expression_text(node.initial)}" if node.initial is not None else ""
     yield f"{node.name} : {_type(node.spec)}{initial};"
     yield "END_TYPE"
@@ -287,8 +289,7 @@ def program_lines(unit: typed.Unit) -> Iterator[str]:
         yield "VAR"
         width = max(len(v.name) for v in own)
         for variable in own:
-            comment = f" // {variable.comment}" if variable.comment else ""
-            yield f"    {variable.name:<{width}} : {variable.type.name};{comment}"
+            yield _noted(f"    {variable.name:<{width}} : {variable.type.name};", variable.comment)
         yield "END_VAR"
         yield ""
     for statement in unit.syntax.body:

@@ -29,7 +29,7 @@ def block_lines(unit: Unit, width: int) -> list[Line]:
     lines: list[Line] = [
         [(unit.name, "strong"), (f"   {_kind(unit)}, {unit.source.path}:{unit.source.line(unit.syntax.start)}", "dim")]
     ]
-    lines += [[(part, "")] for part in textwrap.wrap(unit.comment, min(width, _WIDEST_TEXT))]
+    lines += [[(part, "")] for part in _wrapped(unit.comment, min(width, _WIDEST_TEXT))]
     lines += [[], *_box(unit), []]
     rows = [
         (title, variable)
@@ -47,12 +47,17 @@ def block_lines(unit: Unit, width: int) -> list[Line]:
             lines.append([(title, "strong")])
             last = title
         lead = 2 + names + 2 + types + 2
-        comment = textwrap.wrap(variable.comment, max(20, width - lead)) or [""]
+        comment = _wrapped(variable.comment, max(20, width - lead)) or [""]
         lines.append(
             [(f"  {variable.name:<{names}}  ", "name"), (f"{_type(variable):<{types}}  ", ""), (comment[0], "dim")]
         )
         lines += [[(" " * lead + part, "dim")] for part in comment[1:]]
     return lines
+
+
+def _wrapped(comment: str, width: int) -> list[str]:
+    """The lines of a comment, those that are too long in parts."""
+    return [part for line in comment.splitlines() for part in textwrap.wrap(line, width)]
 
 
 def text_lines(unit: Unit) -> list[Line]:

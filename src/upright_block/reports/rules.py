@@ -43,17 +43,16 @@ def measure_lines(verdict: Verdict) -> list[Line]:
     for measure in own:
         times = f"{measure.events:,} time{'' if measure.events == 1 else 's'}"
         line: Line = [(f"             {measure.watched.row.name.text:<{width}}  {times}", "dim")]
+        if measure.answered and measure.answered != measure.events:
+            line.append((f", {measure.answered:,} answered", "dim"))
         if measure.least is not None and measure.middle is not None and measure.most is not None:
-            span = [shown_duration(time) for time in (measure.least, measure.middle, measure.most)]
-            at = "" if measure.most_at is None else f", the last of these at {moment(verdict.case, measure.most_at)}"
-            line.append(
-                (
-                    f", {span[0]}"
-                    if measure.least == measure.most
-                    else f", {span[0]} .. {span[2]}, middle {span[1]}{at}",
-                    "dim",
-                )
-            )
+            least, middle, most = map(shown_duration, (measure.least, measure.middle, measure.most))
+            scans = (scan for scan in (measure.least_at, measure.most_at) if scan is not None)
+            ends = [f", first ended at {moment(verdict.case, scan)}" for scan in scans]
+            if measure.least == measure.most:
+                line.append((f", {least}{' each' if measure.answered > 1 else ''}", "dim"))
+            else:
+                line.append((f": shortest {least}{ends[0]}; longest {most}{ends[1]}; median {middle}", "dim"))
         lines.append(line)
     return lines
 

@@ -36,8 +36,13 @@ def _row(tag: Tag) -> tuple[str, ...]:
         tag.text("unit"),
         _stands_for(tag),
         tag.text("area"),
-        tag.text("comment") or (tag.variable.comment if tag.variable else ""),
+        _comment(tag),
     )
+
+
+def _comment(tag: Tag) -> str:
+    """What a table, or else a declaration, says of a tag, in one line."""
+    return tag.text("comment") or " ".join(tag.variable.comment.split() if tag.variable else ())
 
 
 def type_name(tag: Tag) -> str:
@@ -65,7 +70,7 @@ def tag_lines(tag: Tag, tags: Sequence[Tag], uses: Sequence[TagUse]) -> list[Lin
     area = f"{AREAS[tag.area]} " if tag.area else ""
     where = f"{tag.source.path}:{tag.source.line(tag.start)}"
     lines: list[Line] = [[(tag.name, "strong"), (f"   {area}{type_name(tag)}", ""), (f", {where}", "dim")]]
-    comment = tag.text("comment") or (tag.variable.comment if tag.variable else "")
+    comment = _comment(tag)
     if comment:
         lines.append([(comment, "")])
     lines.append([])
@@ -134,7 +139,7 @@ def tag_data(tag: Tag) -> dict[str, Any]:
         "unit": tag.text("unit") or None,
         "stands_for": _stands_for(tag) or None,
         "area": tag.text("area") or None,
-        "comment": tag.text("comment") or (tag.variable.comment if tag.variable else "") or None,
+        "comment": _comment(tag) or None,
         **tag.source.place(tag.start),
     }
 

@@ -412,7 +412,7 @@ class DeclarationParser(StatementParser):
         return comment.text if between in ("", ";") else ""
 
     def comment_before(self, offset: int) -> str:
-        """The comments that stand right before, with no blank line between, as one text."""
+        """The comments that stand right before, with no blank line between, as one text of their lines."""
         comments = self.tokens.comments
         number = self._first_comment_from(offset) - 1
         parts: list[str] = []
@@ -423,7 +423,7 @@ class DeclarationParser(StatementParser):
             parts.append(comments[number].text)
             offset = comments[number].start
             number -= 1
-        return " ".join(reversed(parts))
+        return "\n".join(reversed(parts))
 
     def _comment_from(self, offset: int) -> Comment | None:
         number = self._first_comment_from(offset)

@@ -54,7 +54,9 @@ def _inside(owner: typed.Unit, path: str, standard: bool, depth: int) -> Iterato
                 continue
             settings, inputs, outputs = _wired(calls.get(name.upper()), unit)
             found = f"{path}{name}"
-            yield Instance(found, unit, owner, variable.start, settings, inputs, outputs, variable.comment)
+            yield Instance(
+                found, unit, owner, variable.start, settings, inputs, outputs, " ".join(variable.comment.split())
+            )
             yield from _inside(unit, f"{found}.", standard, depth + 1)
 
 

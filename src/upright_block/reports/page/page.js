@@ -273,7 +273,7 @@ function inside(found) {
   }
   if (found.timing.length) {
     made.append(element("h2", { textContent: "Times" }));
-    made.append(table(["row", "limits", "events", "answered", "least", "middle", "most"], found.timing.map(row), "words"));
+    made.append(table(["row", "limits", "events", "answered", "shortest", "median", "longest"], found.timing.map(row), "words"));
   }
   if (found.table) {
     made.append(element("h2", { textContent: "Table" }));
