@@ -526,3 +526,25 @@ def test_nothing_compared_is_not_equal(tmp_path: Path) -> None:
         )
         assert result.exit_code == 2, (text[:20], result.output)
         assert "can be compared" in result.output or "is no CSV" in result.output
+
+
+def test_what_only_runs_on_is_no_column_of_a_saved_case_unless_it_has_its_whole_name(glasshouse: Path) -> None:
+    call = (
+        "run",
+        "VentDrive",
+        "--set",
+        "open=1@1s",
+        "--for",
+        "5s",
+        "--save-as",
+        "vent_drive/x",
+        "--library",
+        glasshouse,
+    )
+    said = upright(*call, "--watch", "opening,running.*").output
+    assert "Left out, since it only runs on: running.ET. --watch running.ET keeps it." in said
+    rows = [line for line in said.splitlines() if re.match(r"\+\d", line)]
+    assert [row.split("|")[0].strip() for row in rows] == ["+0s", "+1s"]
+    said = upright(*call, "--watch", "opening,running.ET").output
+    assert "Left out" not in said
+    assert "| 1       3.9s       " in said

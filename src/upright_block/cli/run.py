@@ -268,14 +268,14 @@ def _compare(library: OpenLibrary, watched: Watched, gatherer: Gatherer | None, 
 
 def _save(library: OpenLibrary, watched: Watched, rows: Sequence[Row], save_as: str, write: bool) -> None:
     """Make a run a case, or show what that would change."""
-    stem, slash, name = save_as.rpartition("/")
-    if not slash or not stem.strip("./") or not name.strip() or ".." in stem.split("/") or stem.startswith("/"):
-        stop(f"{save_as} names no file and case.", "Write --save-as FILE/NAME, as in vent_drive/by hand.")
     try:
-        texts = library.save_run(watched, rows, stem.removesuffix(".toml"), name.strip())
+        texts, left = library.save_run(watched, rows, save_as)
     except UprightError as problem:
         stop(problem.message, problem.way_out)
     show_lines([[]])
+    if left:
+        says = f"Left out, since it only runs on: {', '.join(left)}. --watch {left[0]} keeps it."
+        show_lines([[(says, "warn")]])
     propose(library, texts, write)
 
 

@@ -349,12 +349,11 @@ class Desk(Held):
         kind, _, what = rest.partition(" ")
         what = what.strip()
         if kind == "case" and what:
-            stem, slash, name = what.rpartition("/")
-            if not slash or not stem.strip("./") or not name.strip() or ".." in stem.split("/") or stem.startswith("/"):
-                raise BadValue(*words.no_case_name(what))
             run = self.library.done(self.machine, self.watch)
             rows = [row for piece in run.pieces() for row in run.rows(piece)]
-            self._propose(self.library.save_run(run, rows, stem.removesuffix(".toml"), name.strip()))
+            texts, left = self.library.save_run(run, rows, what)
+            self._list([[(f"{path} is left out: it only runs on", "warn")] for path in left])
+            self._propose(texts)
         elif kind == "initials" and what:
             run = self.library.done(self.machine)
             for _ in run.pieces():

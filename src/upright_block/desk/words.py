@@ -49,10 +49,6 @@ def no_bool_to_turn(path: str) -> Said:
     return f"{path} is no BOOL.", f"Say set {path}=VALUE."
 
 
-def no_case_name(text: str) -> Said:
-    return f"{text} names no file and case.", "Write keep case FILE/NAME, as in vent_drive/by hand."
-
-
 def nothing_called() -> Said:
     return "No statement on this line calls a block of the library.", "Say open INSTANCE, or choose another line."
 

@@ -24,9 +24,11 @@ MOST_INLINE = 50
 """Rows of a table in a case file; a longer one is a file beside it."""
 
 
-def saved(watched: Watched, rows: Sequence[Row], file: Source, name: str, known: Sequence[BoundCase]) -> list[Edit]:
+def saved(
+    watched: Watched, rows: Sequence[Row], left: Sequence[str], file: Source, name: str, known: Sequence[BoundCase]
+) -> list[Edit]:
     """A case file with a run in it as one more case, of which ``known`` are those that it has; a long table becomes a
-    file beside it, which comes first since the case needs it.
+    file beside it, which comes first since the case needs it. Some paths are ``left`` out.
 
     Raises:
         NotRunnable: the run stopped with a fault, or the file is for something else.
@@ -47,7 +49,7 @@ def saved(watched: Watched, rows: Sequence[Row], file: Source, name: str, known:
     head = _head(watched)
     if before.strip():
         _must_fit(head, before, known, stem)
-    heads, lines = _table(watched, rows)
+    heads, lines = _table(watched, rows, left)
     made: list[Edit] = []
     if len(lines) > MOST_INLINE:
         table = f"{stem}_{''.join(letter if letter.isalnum() else '_' for letter in name)}.csv"
@@ -106,7 +108,7 @@ def _given(watched: Watched) -> list[tuple[str, str]]:
     return found
 
 
-def _table(watched: Watched, rows: Sequence[Row]) -> tuple[list[str], list[list[str]]]:
+def _table(watched: Watched, rows: Sequence[Row], left: Sequence[str]) -> tuple[list[str], list[list[str]]]:
     """The columns and rows: what is driven where it changes, and what is expected in each row."""
     run = watched.run
     plan, timebase = run.plan, run.plan.timebase
@@ -117,7 +119,10 @@ def _table(watched: Watched, rows: Sequence[Row]) -> tuple[list[str], list[list[
     ]
     driven = [(_column(run.written[d.path], d), _cells(watched, run.written[d.path], d)) for d in own]
     columns = [column for column in (*switched, *driven) if column[1]]
-    expected = [i for i, signal in enumerate(watched.signals) if not signal.is_driven]
+    expected = [i for i, signal in enumerate(watched.signals) if not signal.is_driven and signal.path not in left]
+    if left:  # and the rows in which only that changed
+        seen = [repr([row.values[i] for i in expected]) for row in rows]
+        rows = [row for n, row in enumerate(rows) if not n or seen[n] != seen[n - 1]]
     scans = sorted(
         {*(row.scan for row in rows), *(scan for _, cells in columns for scan in cells if scan < watched.scans)}
     )

@@ -154,24 +154,30 @@ class WithRuns(WithCases):
         edits, left, findings = kept(run, patterns)
         return changes(self._library.files, edits), left, findings
 
-    def save_run(self, run: Watched, rows: Sequence[Row], stem: str, name: str) -> Changes:
-        """What the case files are before and after a run is a case of the file ``stem``, by path; nothing is written.
+    def save_run(self, run: Watched, rows: Sequence[Row], case: str) -> tuple[Changes, list[str]]:
+        """What the case files are before and after a run is a ``case``, FILE/NAME, by path, and what is left out since
+        it only runs on; nothing is written.
 
         Raises:
             NotRunnable: the run stopped with a fault, or the file is for something else or cannot be read.
-            BadValue: there is a case of that name.
+            BadValue: there is a case of that name, or it names no file.
         """
         from upright_block.edits.saving import saved
         from upright_block.library.writing import changes
 
+        stem, slash, name = case.rpartition("/")
+        stem, name = stem.removesuffix(".toml"), name.strip()
+        if not slash or not stem.strip("./") or not name or ".." in stem.split("/") or stem.startswith("/"):
+            raise BadValue(*words.no_case_name(case))
+        left = run.running_on(rows)
         folder = self.root / self._library.manifest.folders["cases"][0]
         path = folder / f"{stem}.toml"
         known = [each for each in self._suite.bound.values() if self.root / each.case.file.source.path == path]
-        found = changes(self._library.files, saved(run, rows, self._source_at(path), name, known))
+        found = changes(self._library.files, saved(run, rows, left, self._source_at(path), name, known))
         there = next((beside for beside in found if beside != path and beside.exists()), None)
         if there is not None:
             raise NotRunnable(*words.table_is_there(there.name))
-        return found
+        return found, left
 
     def machine(
         self,
@@ -222,7 +228,8 @@ class WithRuns(WithCases):
         known = every_signal(machine.unit)
         found = {signal.path: signal for signal in pins_of(machine.unit, known)}
         found |= chosen_by(machine.unit, known, patterns)
-        return Watched(machine.as_run(), (), found, None, Mode(checks_overflow=self._checks_overflow))
+        mode = Mode(checks_overflow=self._checks_overflow)
+        return Watched(machine.as_run(), (), found, None, mode, patterns)
 
 
 def is_trace_file(name: str) -> bool:

@@ -87,6 +87,10 @@ def no_such_table(name: str, near: str) -> Said:
     return f"There is no wiring table {name}.", near or "The tables are in the folder wiring."
 
 
+def no_case_name(text: str) -> Said:
+    return f"{text} names no file and case.", "Write FILE/NAME, as in vent_drive/by hand."
+
+
 def not_a_table(name: str, tables: Sequence[str]) -> Said:
     which = f"This library has {listed(tables)}." if tables else "This library has none."
     return f"{name} is no wiring table, and only these are drawn.", f"{which} upright show {name} prints its box here."

@@ -8,22 +8,21 @@ from typing import Any
 from upright_block.language.literals import shown, shown_duration
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Compound
-from upright_block.language.types import Array, Elementary, Enumeration, Type
+from upright_block.language.types import Array, Type
 from upright_block.machine.trace import Fault
 from upright_block.reports.findings import marked_lines
 from upright_block.reports.grid import grid_lines
 from upright_block.reports.listing import column_lines
 from upright_block.reports.styled import Line, Span
-from upright_block.runs.watched import Row, Turn, Watched
+from upright_block.runs.watched import Row, Turn, Watched, may_run_on
 from upright_block.traces.comparing import Comparison
 
 _MOST_NAMED = 24
-_RUNNING = ("signed", "unsigned", "real", "duration", "date and time", "time of day")
 
 
 def condensed(watched: Watched, rows: Sequence[Row]) -> list[Row]:
     """Rows without those in the middle of a stretch in which only numbers and times run on."""
-    steps = [i for i, signal in enumerate(watched.signals) if _is_step(signal.type)]
+    steps = [i for i, signal in enumerate(watched.signals) if not may_run_on(signal.type)]
     marks = set(watched.run.plan.row_scans)
 
     def is_kept(number: int) -> bool:
@@ -33,12 +32,6 @@ def condensed(watched: Watched, rows: Sequence[Row]) -> list[Row]:
         return any(len({repr(row.values[i]) for row in near}) > 1 for i in steps)
 
     return [row for number, row in enumerate(rows) if is_kept(number)]
-
-
-def _is_step(type_: Type) -> bool:
-    """Whether a change of a value is an event: of a BOOL, an enumeration, a text; numbers and times run on."""
-    runs_on = isinstance(type_, Elementary) and type_.family in _RUNNING
-    return not runs_on or isinstance(type_, Enumeration)
 
 
 def watch_lines(watched: Watched, rows: Sequence[Row], width: int) -> list[Line]:

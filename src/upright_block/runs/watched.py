@@ -25,7 +25,7 @@ from upright_block.language.signals import NoSignal, Signal, every_signal, find_
 from upright_block.language.telling.findings import Findings
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit, Variable
-from upright_block.language.types import BOOL, DT
+from upright_block.language.types import BOOL, DT, Elementary, Enumeration, Type
 from upright_block.library.sheets import csv_lines
 from upright_block.machine.machine import Machine
 from upright_block.machine.trace import Fault, Trace
@@ -54,6 +54,9 @@ def pins_of(unit: Unit, known: dict[str, Signal]) -> list[Signal]:
     pins = [signal for signal in known.values() if signal.is_pin and not signal.steps]
     tags = [signal for signal in known.values() if signal.tag is not None and signal.tag.area in ("I", "Q")]
     return pins or tags
+
+
+_RUNNING = ("signed", "unsigned", "real", "duration", "date and time", "time of day")
 
 
 @record
@@ -105,7 +108,7 @@ def watched(
         wanted = chosen_by(unit, known, wishes.watch)
         if wishes.saves:
             wanted |= {path: own for path, own in known.items() if own.variable.section == "output" and not own.steps}
-    return Watched(run, base.shown if base else (), wanted, until, mode)
+    return Watched(run, base.shown if base else (), wanted, until, mode, parted(wishes.watch))
 
 
 def parted(texts: Iterable[str]) -> list[str]:
@@ -140,14 +143,21 @@ class Watched:
     """A run that is watched: its pieces give rows where something changed, and events, as they come."""
 
     def __init__(
-        self, run: HandRun, shown: Sequence[str], wanted: dict[str, Signal] | None, until: Unit | None, mode: Mode
+        self,
+        run: HandRun,
+        shown: Sequence[str],
+        wanted: dict[str, Signal] | None,
+        until: Unit | None,
+        mode: Mode,
+        whole: Iterable[str] = (),
     ) -> None:
         """What is ``wanted`` is watched besides what the call names; without that what a case has ``shown``, and the
-        pins.
+        pins. Of what is wanted some is named ``whole``, and not by a pattern.
         """
         self.run = run
         self._shown = shown
         self._wanted = wanted
+        self._whole = frozenset(name.upper() for name in whole)
         self.mode = mode
         self._until = until
         self.fault: Fault | None = None
@@ -213,6 +223,22 @@ class Watched:
             said = problem.words()
             raise UnknownName(said.message, said.way_out) from None
 
+    def running_on(self, rows: Sequence[Row]) -> list[str]:
+        """What of private data ran on from scan to scan in some rows while nothing else happened, but for what is
+        watched by its whole name.
+        """
+        numbers = [i for i, own in enumerate(self.signals) if may_run_on(own.type) and not own.is_pin and not own.tag]
+        others = [i for i in range(len(self.signals)) if i not in numbers]
+        found: dict[str, None] = {}
+        for before, row, after in zip(rows, rows[1:], rows[2:], strict=False):
+            near = (before.values, row.values, after.values)
+            if after.scan - before.scan > 2 or any(len({repr(values[i]) for values in near}) > 1 for i in others):
+                continue
+            found |= dict.fromkeys(
+                self.signals[i].path for i in numbers if near[0][i] != near[1][i] and near[1][i] != near[2][i]
+            )
+        return [path for path in found if path.upper() not in self._whole]
+
     @property
     def scans(self) -> int:
         """How many scans have run."""
@@ -244,6 +270,13 @@ class Watched:
             count = self.counts[number, edge] = self.counts.get((number, edge), 0) + 1
             made.append(Turn(scan, self.signals[number], edge, count))
         return made
+
+
+def may_run_on(type_: Type) -> bool:
+    """Whether a value of a type may run on from scan to scan: a number or a time; a BOOL, an enumeration, a text has
+    events.
+    """
+    return isinstance(type_, Elementary) and type_.family in _RUNNING and not isinstance(type_, Enumeration)
 
 
 def event_table(watched: Watched, events: Iterable[Turn]) -> str:
