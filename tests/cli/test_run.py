@@ -548,3 +548,9 @@ def test_what_only_runs_on_is_no_column_of_a_saved_case_unless_it_has_its_whole_
     said = upright(*call, "--watch", "opening,running.ET").output
     assert "Left out" not in said
     assert "| 1       3.9s       " in said
+
+
+def test_a_refused_option_leaves_the_output_empty(glasshouse: Path) -> None:
+    result = upright("run", "VentDrive", "--set", "opn=1", "--library", glasshouse)
+    assert (result.exit_code, result.stdout) == (2, "")
+    assert "VentDrive has no opn." in result.stderr

@@ -51,21 +51,23 @@ def width() -> int:
     return max(40, min(found or 160, 160))
 
 
-def show_lines(lines: Iterable[Line]) -> None:
-    """Print styled lines; in colour on a terminal, unless NO_COLOR is set (no-color.org).
+def show_lines(lines: Iterable[Line], *, is_refusal: bool = False) -> None:
+    """Print styled lines, what refuses a call beside the output; in colour on a terminal, unless NO_COLOR is set
+    (no-color.org).
 
     What a terminal would not show as itself stands as an escape.
     """
-    painted = sys.stdout.isatty() and not os.environ.get("NO_COLOR")
+    stream = sys.stderr if is_refusal else sys.stdout
+    painted = stream.isatty() and not os.environ.get("NO_COLOR")
     paint = _painted if painted else plain
     text = "\n".join([paint(line) for line in lines])
-    encoding = sys.stdout.encoding or "utf-8"
-    _echo(text.encode(encoding, "replace").decode(encoding), painted)
+    encoding = stream.encoding or "utf-8"
+    _echo(text.encode(encoding, "replace").decode(encoding), painted, is_refusal)
 
 
-def _echo(text: str, painted: bool = False) -> None:
+def _echo(text: str, painted: bool = False, is_refusal: bool = False) -> None:
     try:
-        click.echo(text, color=painted)
+        click.echo(text, color=painted, err=is_refusal)
     except BrokenPipeError:
         raise SystemExit(READER_LEFT) from None
 
@@ -165,11 +167,11 @@ def write_pages(file: Path, pages: Sequence[bytes]) -> None:
     show_lines([[(f"{plural(len(pages), 'page')} in {to}.", "good")]])
 
 
-def show_findings(findings: Sequence[Finding], show_all: bool) -> None:
+def show_findings(findings: Sequence[Finding], show_all: bool, *, is_refusal: bool = False) -> None:
     """Print findings, each with an empty line behind it."""
     lines = list(finding_list(findings, show_all))
     if lines:
-        show_lines(lines)
+        show_lines(lines, is_refusal=is_refusal)
 
 
 def place_options(command: F) -> F:

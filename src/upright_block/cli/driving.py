@@ -69,6 +69,6 @@ def say_later(wishes: Wishes, time: int) -> None:
 def refused(problem: UprightError, show_all: bool = False) -> NoReturn:
     """End the call because what it asks for cannot be."""
     if isinstance(problem, BadWishes):
-        show_findings(problem.findings, show_all)
+        show_findings(problem.findings, show_all, is_refusal=True)
         raise SystemExit(2) from None
     stop(problem.message, problem.way_out)

@@ -41,7 +41,10 @@ def _at_home(home: syntax.Home, lines: Iterable[str]) -> Iterator[str]:
 
 
 def _noted(text: str, comment: str) -> str:
-    return f"{text} // {' '.join(comment.split())}" if comment else text
+    if "\n" not in comment:
+        return f"{text} // {comment}" if comment else text
+    opening, closing = ("/*", "*/") if "(*" in comment or "*)" in comment else ("(*", "*)")
+    return f"{text} {opening} {comment} {closing}"
 
 
 def _comment_lines(comment: str) -> Iterator[str]:

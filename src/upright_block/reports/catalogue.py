@@ -23,7 +23,9 @@ _FRAMES = {
 
 
 def entry_lines(entry: Entry, width: int) -> list[Line]:
-    """A finding: its level, what it means, a text that has it, the same mended, and how it is allowed."""
+    """A finding: its level, what it means, a text that has it, the same mended, and how it is allowed where it
+    stops nothing.
+    """
     room = min(width, _WIDEST_TEXT)
     lines: list[Line] = [[(entry.name, "strong"), ("   ", ""), (entry.level, _role(entry))], []]
     lines += [[(part, "")] for part in _wrapped(_CLAUSE.sub("(IEC\u00a061131-3,\u00a0\\1", entry.says), room)]
@@ -33,11 +35,11 @@ def entry_lines(entry: Entry, width: int) -> list[Line]:
     for title, text, role in texts:
         lines += [[], [(title, role), (f", {frame}" if frame else "", "dim")]]
         lines += [[(f"    {line}", "")] for line in text.strip("\n").split("\n")]
+    if entry.level == "error":
+        return [*lines, [], [("What has this finding cannot be run until it is mended.", "")]]
     is_table = entry.kind in ("tags", "wiring")
     mark = "#" if entry.kind in ("case", "file") else "//"
     lead = "Where it is meant, its line, or one above it, says so:"
-    if entry.level == "error":
-        lead = "What has this finding cannot be run. It is not counted where its line, or one above it, says:"
     if is_table:
         lead = "Where it is meant, the manifest says so, since a table has no comments:"
     lines.append([])
