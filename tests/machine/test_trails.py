@@ -34,7 +34,10 @@ def must_be_what_it_did(follower: Follower, scan: Scan) -> None:
     """
     assert scan.is_whole
     data = slice(DATA, DATA + len(follower.machine.data()))
-    assert bytes(scan.memory(scan.length)[data]) == follower.machine.data()
+    end = bytearray(scan.before)
+    for each in scan.writes:
+        end[each.address : each.address + len(each.after)] = each.after
+    assert bytes(end[data]) == follower.machine.data()
     memory, writes = bytearray(scan.before), iter([*scan.writes, None])
     write = next(writes)
     reads = [value for ran in scan.ran for value in ran.values if isinstance(value.value, typed.Load)]

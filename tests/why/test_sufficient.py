@@ -6,13 +6,13 @@ import os
 from itertools import product
 from random import Random
 
-import pytest
-
 from tests.helpers import checked
 from upright_block.compiler.program import Mode
 from upright_block.face.steered import Steered
+from upright_block.language.signals import find_signal
 from upright_block.language.timebase import Timebase
 from upright_block.reasons.tree import Node
+from upright_block.reasons.why import Asker
 from upright_block.runs.controller import Moment
 
 COUNT = int(os.environ.get("UPRIGHT_SUFFICIENT", "25"))
@@ -99,8 +99,7 @@ def numbered(node: Node) -> dict[int, Node]:
     return found
 
 
-def test_leaves_suffice_and_matter(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("upright_block.reasons.why.MOST_DEEP", 1000)
+def test_leaves_suffice_and_matter() -> None:
     matter = asked = 0
     for seed in range(COUNT):
         random = Random(seed)
@@ -122,7 +121,8 @@ def test_leaves_suffice_and_matter(monkeypatch: pytest.MonkeyPatch) -> None:
         for signal in random.sample("vwxyz", 2):
             life = random.choice(list(values))
             live(life)
-            node = machine.why(signal).node
+            asker = Asker(machine.followed(), None, levels=1000)
+            node = asker.why(find_signal(machine.unit, signal), 0)
             named = {INPUTS.index(leaf) for leaf in leaves(node, numbered(node)) if leaf in INPUTS}
             alike = [other for other in values if all(other[number] == life[number] for number in named)]
             assert {values[other][signal] for other in alike} == {values[life][signal]}, (seed, signal, life)

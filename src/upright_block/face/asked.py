@@ -146,8 +146,8 @@ class WithReasons(WithRuns):
         """The reasons of a signal, of an expression, or of what stopped a run."""
         from upright_block.compiler.looking import Probe
         from upright_block.machine.trace import Fault
-        from upright_block.reasons.tree import Answer
-        from upright_block.reasons.why import MOST_DEEP, MOST_NODES, Asker
+        from upright_block.reasons.tree import MOST_DEEP, Answer
+        from upright_block.reasons.why import MOST_NODES, Asker
 
         probes = [replaced(found, is_apart=True, is_early=True, guard=None)] if isinstance(found, Probe) else []
         followed, number = self.follow(target, wishes, at, probes)

@@ -4,9 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 
+from upright_block.compiler.artifact import joined
+from upright_block.compiler.layout import layout_of
+from upright_block.language import typed
 from upright_block.language.literals import Value, shown, shown_duration
 from upright_block.language.nodes import record
+from upright_block.language.types import Elementary
 from upright_block.reasons.where import Here
+from upright_block.runs.trails import Run, Scan
 
 _STORING = ("S", "SD", "DS", "SL")
 
@@ -23,7 +28,7 @@ class Pins:
         inputs: tuple[str, ...],
         values: Mapping[str, Value],
         pins: Mapping[str, Here],
-        times: Callable[[str], list[int]],
+        times: Callable[[Here], list[int]],
     ) -> None:
         self.now = now
         self.inputs = inputs
@@ -40,7 +45,7 @@ class Pins:
 
     def since(self, name: str) -> int:
         """The time from which on a pin has its value."""
-        times = self._times(name)
+        times = self._times(self.pins[name])
         return times[-1] if times else 0
 
     def kept(self, name: str) -> str:
@@ -49,10 +54,26 @@ class Pins:
 
     def edge(self, name: str, word: str) -> str:
         """When a BOOL has ``risen`` or ``fallen`` last."""
-        times = self._times(name)
+        times = self._times(self.pins[name])
         is_now = bool(self.values[name]) is (word == "rose")
         found = times[-1:] if is_now else times[-2:-1]
         return f"{name} {word} last at {shown_duration(found[0])}" if found else f"{name} never {word}"
+
+
+def pins_of(run: Run, trail: Scan, now: int, times: Callable[[Here], list[int]]) -> Pins:
+    """The pins of a block as they were when a call of it was over, which was at a time in ns; its inputs are those that
+    the call gives.
+    """
+    unit = run.unit
+    pins = {
+        pin.name.upper(): Here(joined(run.path, pin.name), pin.type, run.address + layout_of(unit).offsets[pin])
+        for pin in (*unit.section("input"), *unit.section("output"))
+        if isinstance(pin.type, Elementary)
+    }
+    call = run.caller.statement if run.caller is not None else None
+    given = [pin for pin, _ in call.inputs] if isinstance(call, typed.CallInstance) else unit.section("input")
+    inputs = tuple(pin.name.upper() for pin in given if pin.name.upper() in pins)
+    return Pins(now, inputs, {name: pin.read(trail, run.end) for name, pin in pins.items()}, pins, times)
 
 
 @record

@@ -3,19 +3,21 @@
 from __future__ import annotations
 
 from bisect import bisect_right
+from contextlib import suppress
 from functools import cached_property
 
 from upright_block.compiler.layout import DATA, layout_of
 from upright_block.errors import BadValue
 from upright_block.language import typed
 from upright_block.language.literals import shown_duration
+from upright_block.language.signals import NoSignal, find_signal
 from upright_block.reasons import words
 from upright_block.reasons.where import Here, Where
 from upright_block.reasons.writes import last_write_in
 from upright_block.runs.following import Followed
 from upright_block.runs.trails import Run, Scan, Write
 
-MOST_TRIED = 50
+_MOST_TRIED = 50
 _MOST_AROUND = 100
 
 
@@ -83,7 +85,7 @@ class Past:
         if found is not None:
             return scan, found
         number = since if is_older else self.followed.last_write(here.slot, scan)
-        for _ in range(MOST_TRIED):
+        for _ in range(_MOST_TRIED):
             if number is None or (since is not None and since > number):
                 number = since  # it was driven, or given back after a restart
             if number is None or number >= scan:
@@ -108,6 +110,22 @@ class Past:
             return None if run is None else (scan, run)
         run = self.run_of(holder, scan - 1)
         return None if run is None else (scan - 1, run)
+
+    def not_run(self, holder: str, scan: int) -> tuple[str, str]:
+        """Why an instance did not run in a scan: the task of its program was not due, or nothing called it."""
+        program = holder.partition(".")[0]
+        if self.followed.unit.kind != "CONFIGURATION" or any(run.path == program for run in self.trail(scan).runs):
+            return "call", f"{holder} is not called"
+        earlier = range(scan - 1, max(scan - _MOST_TRIED, -1) - 1, -1)
+        last = next((n for n in earlier if any(run.path == program for run in self.trail(n).runs)), None)
+        ran = "" if last is None else f", it ran last at {shown_duration(self.followed.plan.timebase.time(last))}"
+        return "task", f"the task of {program} is not due{ran}"
+
+    def is_step(self, path: str) -> bool:
+        """Whether a path leads to the flag of a step."""
+        with suppress(NoSignal):
+            return find_signal(self.followed.unit, path).is_step
+        return False
 
 
 def _is_output(unit: typed.Unit, offset: int) -> bool:

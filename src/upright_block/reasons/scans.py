@@ -464,6 +464,17 @@ def made_for(statement: typed.Statement, unit: typed.Unit) -> syntax.Transition 
     return last if isinstance(last, syntax.Transition) else None
 
 
+def text_of(ran: Ran) -> str:
+    """A statement as it is written; of one that was made for a transition the head of that."""
+    origin, source = ran.statement.origin, ran.run.unit.source
+    transition = made_for(ran.statement, ran.run.unit)
+    if transition is not None and origin.start < transition.condition.start:
+        head = source.text[transition.start : transition.condition.start]
+        return " ".join(head.split()).removesuffix(":=").rstrip()
+    text = source.text[origin.start : origin.end]
+    return " ".join(text.split("\n", 1)[0].split() if isinstance(ran.statement, typed.For) else text.split())
+
+
 _KINDS: dict[type, str] = {
     typed.Assign: "assignment",
     typed.AssignPart: "assignment",

@@ -11,7 +11,37 @@ from upright_block.language.source import Source
 from upright_block.language.timebase import Timebase
 from upright_block.language.types import Type
 from upright_block.machine.trace import Fault
+from upright_block.runs.trails import Ran
 from upright_block.runs.verdict import Break, Miss, Verdict
+
+MOST_DEEP = 8
+"""Levels of a tree, unless more are asked for."""
+_MOST_ABOVE = 50
+
+
+@record
+class Above:
+    """The addresses of the nodes above one, outermost first, and how many levels may be below it."""
+
+    left: int
+    addresses: tuple[int, ...] = ()
+
+    @property
+    def is_deep(self) -> bool:
+        """Whether nothing more is told below."""
+        return self.left <= 0 or len(self.addresses) >= _MOST_ABOVE
+
+    def under(self, address: int) -> Above:
+        """What is above the nodes below one."""
+        return Above(self.left - 1, (*self.addresses, address))
+
+    @property
+    def passing(self) -> Above:
+        """The same above a node that is only handed on: it is no level."""
+        return Above(self.left + 1, self.addresses)
+
+    def __contains__(self, address: int) -> bool:
+        return address in self.addresses
 
 
 @record
@@ -21,6 +51,11 @@ class Place:
     source: Source
     start: int
     instance: str
+
+    @classmethod
+    def of(cls, ran: Ran) -> Place:
+        """Where a statement stands that ran."""
+        return cls(ran.run.unit.source, ran.statement.origin.start, ran.run.path)
 
 
 @state

@@ -149,3 +149,9 @@ def gives(statement: typed.Statement, value: Value) -> bool:
         case typed.Assign(value=typed.ConstantUse(variable=variable)):
             return variable.initial == value
     return False
+
+
+def is_of_another_state(condition: Condition, name: str) -> bool:
+    """Whether a condition is the selector by which another state has its own way on."""
+    value = condition.expression
+    return isinstance(value, typed.Load) and value.place.is_plain and value.place.root.key == name

@@ -9,59 +9,41 @@ from functools import partial
 
 from upright_block.cases.plan import ReadyCase
 from upright_block.compiler.artifact import Slot, joined
-from upright_block.compiler.layout import DATA, layout_of, size_of
+from upright_block.compiler.layout import DATA, size_of
 from upright_block.errors import BadValue
 from upright_block.language import syntax, typed
 from upright_block.language.literals import Value, shown_duration
-from upright_block.language.nodes import record, replaced
+from upright_block.language.nodes import replaced
 from upright_block.language.signals import NoSignal, Signal, find_signal
-from upright_block.language.types import BOOL, Elementary, Reference, Type
+from upright_block.language.types import BOOL, Reference, Type
 from upright_block.language.views.states import names_of
 from upright_block.language.walking import every_statement
 from upright_block.machine.trace import Fault
 from upright_block.reasons import words
-from upright_block.reasons.blocks import Pins, block_words
+from upright_block.reasons.blocks import block_words, pins_of
 from upright_block.reasons.deciding import Deciding, at_fault, deciding, holds, leading
 from upright_block.reasons.outside import Outside
-from upright_block.reasons.past import MOST_TRIED, Past
-from upright_block.reasons.scans import kind_of, made_for, until, value_of
-from upright_block.reasons.tree import Node, Place, Reason
-from upright_block.reasons.waiting import Condition, condition_text, gives, kept_text, met_of, missing_of, step_text
+from upright_block.reasons.past import Past
+from upright_block.reasons.scans import kind_of, text_of, until, value_of
+from upright_block.reasons.tree import MOST_DEEP, Above, Node, Place, Reason
+from upright_block.reasons.waiting import (
+    Condition,
+    condition_text,
+    gives,
+    is_of_another_state,
+    kept_text,
+    met_of,
+    missing_of,
+    step_text,
+)
 from upright_block.reasons.ways import ways_of
 from upright_block.reasons.where import Here
-from upright_block.reasons.writes import bit_in, touches
+from upright_block.reasons.writes import bit_in, touches, writes_to
 from upright_block.runs.following import Followed
 from upright_block.runs.trails import Computed, Ran, Run, Write, loops_around
 
-MOST_DEEP = 8
 MOST_NODES = 10_000
-_MOST_ABOVE = 50
 _MOST_KEPT = 5
-
-
-@record
-class Above:
-    """The addresses of the nodes above one, outermost first, and how many levels may be below it."""
-
-    left: int
-    addresses: tuple[int, ...] = ()
-
-    @property
-    def is_deep(self) -> bool:
-        """Whether nothing more is told below."""
-        return self.left <= 0 or len(self.addresses) >= _MOST_ABOVE
-
-    def under(self, address: int) -> Above:
-        """What is above the nodes below one."""
-        return Above(self.left - 1, (*self.addresses, address))
-
-    @property
-    def passing(self) -> Above:
-        """The same above a node that is only handed on: it is no level."""
-        return Above(self.left + 1, self.addresses)
-
-    def __contains__(self, address: int) -> bool:
-        return address in self.addresses
 
 
 class Asker:
@@ -133,7 +115,7 @@ class Asker:
         held = [ran for ran in trail.ran if ran.run.unit.key == site.unit.key and holds(ran.statement, site.start)]
         if held:
             ran = max(held, key=lambda ran: ran.at)
-            node.statement = _text_of(ran)
+            node.statement = text_of(ran)
             reason = self._reason(
                 "value", ran, typed.Constant(BOOL, value=False), at_fault(ran, site.start), fault.scan, self.top
             )
@@ -185,11 +167,11 @@ class Asker:
             ran = entry.ran
         assert ran is not None
         node.wrote = wrote
-        node.place = Place(ran.run.unit.source, ran.statement.origin.start, ran.run.path)
+        node.place = Place.of(ran)
         if self.outside.is_of_rig(ran) and not self.outside.into_rig:
             node.kind = "rig"
             return node
-        node.statement = _text_of(ran)
+        node.statement = text_of(ran)
         node.overwritten = self._overwritten(here, wrote, entry)
         key = here.address, wrote, entry.at
         if key in self.told:
@@ -215,7 +197,7 @@ class Asker:
                 continue
             is_written = ran.statement.origin is not syntax.NO_PLACE and not ran.run.unit.name.startswith(":")
             if is_written and ran.statement is not last.ran.statement and not self.outside.is_of_rig(ran):
-                place = Place(ran.run.unit.source, ran.statement.origin.start, ran.run.path)
+                place = Place.of(ran)
                 found.setdefault(id(ran.statement), (place, here.read(trail, write.at + 1)))
         return list(found.values())[::-1]
 
@@ -342,8 +324,8 @@ class Asker:
             node.kind = "expression" if root.section == "in_out" else "initial"
             node.place = Place(run.unit.source, root.start, run.path)
             return node
-        node.place = Place(caller.run.unit.source, caller.statement.origin.start, caller.run.path)
-        node.statement = _text_of(caller)
+        node.place = Place.of(caller)
+        node.statement = text_of(caller)
         argument, caller = call.inputs[pins.index(root)], until(caller, run.begin)
         found = deciding(caller, argument)
         if found.operands and not above.is_deep:
@@ -354,7 +336,7 @@ class Asker:
         """The node of what a function gave."""
         run = next(run for run in reversed(ran.calls) if run.call is call and run.end < operand.at)
         node = self._beside(run.unit.name, call.type, operand.content, f"{run.unit.name}()", scan)
-        written = [own for own in run.statements if own.writes and _writes_to(own.statement, run.unit.result)]
+        written = [own for own in run.statements if own.writes and writes_to(own.statement, run.unit.result)]
         if not written:
             node.kind, node.place = "initial", Place(run.unit.source, run.unit.syntax.start, run.path)
             return node
@@ -372,8 +354,8 @@ class Asker:
         ran = write.ran
         assert ran is not None
         node.wrote = scan
-        node.place = Place(ran.run.unit.source, ran.statement.origin.start, ran.run.path)
-        node.statement = _text_of(ran)
+        node.place = Place.of(ran)
+        node.statement = text_of(ran)
         key = here.address, scan, write.at
         if key in self.told:
             node.same, node.kind = self.told[key], "again"
@@ -442,7 +424,7 @@ class Asker:
             missing = missing_of(run, ways_of(unit).to(statement))
             if not missing and not every:
                 self._returned(node, run, above, after, before)
-            missing = [each for each in missing if after < each.ran.at < before and not _is_another(each, name)]
+            missing = [each for each in missing if after < each.ran.at < before and not is_of_another_state(each, name)]
             if missing:
                 needed = min(len(deciding(each.ran, each.expression).operands) for each in missing)
                 found.append((needed, number, statement, missing))
@@ -452,7 +434,7 @@ class Asker:
                 if reason is not None:
                     origin = statement.origin
                     since = None if node.since is None else self.followed.plan.timebase.time(node.since)
-                    if self._is_step(node.path):
+                    if self.past.is_step(node.path):
                         reason.role, reason.says = "step", step_text(node, since, reason)
                     else:
                         written = " ".join(unit.source.text[origin.start : origin.end].split())
@@ -470,7 +452,7 @@ class Asker:
             for role, index, found in leading(ran, statement.place):
                 if found.operands:
                     reason = self._reason(role, ran, index, found, node.scan, above, written)
-                    reason.says = f"{_text_of(ran)} wrote {there.path}"
+                    reason.says = f"{text_of(ran)} wrote {there.path}"
                     node.reasons.append(reason)
 
     def _waiting(self, role: str, condition: Condition, scan: int, above: Above) -> Reason | None:
@@ -485,12 +467,6 @@ class Asker:
             reason.expression = condition.text
             reason.value = None if condition.wanted is None else not condition.wanted
         return reason
-
-    def _is_step(self, path: str) -> bool:
-        """Whether a path leads to the flag of a step."""
-        with suppress(NoSignal):
-            return find_signal(self.followed.unit, path).is_step
-        return False
 
     def _returned(self, node: Node, run: Run, above: Above, after: int, before: int) -> None:
         """That a RETURN ended a run before it came to what could have changed a value."""
@@ -509,7 +485,7 @@ class Asker:
 
     def _not_called(self, node: Node, holder: str, place: Place, above: Above) -> None:
         """Why an instance was not called: its task is not due, or what the call waits for."""
-        role, says = self._not_run(holder, node.scan)
+        role, says = self.past.not_run(holder, node.scan)
         outer, _, name = holder.rpartition(".")
         run = self.past.run_of(outer, node.scan)
         if role == "call" and run is not None:
@@ -524,16 +500,6 @@ class Asker:
                     node.reasons.append(reason)
                     return
         node.reasons.append(Reason(role, place, self.past.instances[holder][0].name, None, None, says=says))
-
-    def _not_run(self, holder: str, scan: int) -> tuple[str, str]:
-        """Why an instance did not run in a scan: the task of its program was not due, or nothing called it."""
-        program = holder.partition(".")[0]
-        if self.followed.unit.kind != "CONFIGURATION" or any(run.path == program for run in self.past.trail(scan).runs):
-            return "call", f"{holder} is not called"
-        earlier = range(scan - 1, max(scan - MOST_TRIED, -1) - 1, -1)
-        last = next((n for n in earlier if any(run.path == program for run in self.past.trail(n).runs)), None)
-        ran = "" if last is None else f", it ran last at {shown_duration(self.followed.plan.timebase.time(last))}"
-        return "task", f"the task of {program} is not due{ran}"
 
     def _is_hidden(self, operand: Computed) -> bool:
         """Whether nobody wrote the variable that was read: the beginning of a sequence, say."""
@@ -561,7 +527,7 @@ class Asker:
             path = joined(called.path, pin.name) + ("" if bit is None else f".{bit}")
             operand = self._at_path(path, wrote, entry.at, pin.name, above.passing)
             if operand is not None:
-                place = Place(ran.run.unit.source, ran.statement.origin.start, ran.run.path)
+                place = Place.of(ran)
                 reason = Reason("value", place, pin.name, operand.value, operand.type, [operand], is_passed=True)
                 node.reasons.append(reason)
                 return
@@ -582,8 +548,8 @@ class Asker:
         """An output of a block of the standard, by what the block says."""
         node.wrote = wrote
         if run.caller is not None:
-            node.place = Place(run.caller.run.unit.source, run.caller.statement.origin.start, run.caller.run.path)
-            node.statement = _text_of(run.caller)
+            node.place = Place.of(run.caller)
+            node.statement = text_of(run.caller)
         key = here.address, wrote, run.begin
         if key in self.told:
             node.same, node.kind = self.told[key], "again"
@@ -597,28 +563,17 @@ class Asker:
         if run.caller is not None:
             self._conditions(node, run.caller, wrote, above.under(here.address))
 
-    def _times(self, pins: dict[str, Here], scan: int, name: str) -> list[int]:
+    def _times(self, scan: int, pin: Here) -> list[int]:
         """The times in ns at which a pin has changed until a scan is over."""
-        changes = self.followed.changes(pins[name].slot)
+        changes = self.followed.changes(pin.slot)
         return [self.followed.plan.timebase.time(number) for number in changes[: bisect_right(changes, scan)][-2:]]
 
     def _block(self, here: Here, run: Run, wrote: int, above: Above) -> Reason:
         """A block of the standard speaks for itself, of its pins as they were when its call was over."""
         unit, path = run.unit, run.path
-        trail = self.past.trail(wrote)
-        pins = {
-            pin.name.upper(): Here(joined(path, pin.name), pin.type, run.address + layout_of(unit).offsets[pin])
-            for pin in (*unit.section("input"), *unit.section("output"))
-            if isinstance(pin.type, Elementary)
-        }
-        values = {name: pin.read(trail, run.end) for name, pin in pins.items()}
-        asked = here.path.rpartition(".")[2].upper()
-        caller = run.caller
-        called = caller.statement if caller is not None else None
-        given = [pin for pin, _ in called.inputs] if isinstance(called, typed.CallInstance) else unit.section("input")
-        inputs = tuple(pin.name.upper() for pin in given if pin.name.upper() in pins)
-        now = self.followed.plan.timebase.time(wrote)
-        said = block_words(unit.name.upper(), asked, Pins(now, inputs, values, pins, partial(self._times, pins, wrote)))
+        caller, time = run.caller, self.followed.plan.timebase.time(wrote)
+        pins = pins_of(run, self.past.trail(wrote), time, partial(self._times, wrote))
+        said = block_words(unit.name.upper(), here.path.rpartition(".")[2].upper(), pins)
         origin = caller.statement.origin if caller is not None else unit.syntax
         source = caller.run.unit.source if caller is not None else unit.source
         place = Place(source, origin.start, path.rpartition(".")[0])
@@ -627,7 +582,7 @@ class Asker:
         first = None if since is None else self.past.run_of(path, since)
         began = (wrote, run) if since is None or first is None else (since, first)
         for name, (scan, at) in [*((n, began) for n in said.began), *((n, (wrote, run)) for n in said.now)]:
-            pin, trail = pins[name], self.past.trail(scan)
+            pin, trail = pins.pins[name], self.past.trail(scan)
             written_as = pin.path.rpartition(".")[2]
             reason.operands.append(self._node(pin, pin.read(trail, at.begin), scan, at.begin, written_as, above))
         return reason
@@ -638,24 +593,3 @@ def _written(ran: Ran, value: typed.Expression) -> str:
     assert isinstance(value, typed.Load)
     origin = value.place.origin
     return ran.run.unit.source.text[origin.start : origin.end] or value.place.root.name
-
-
-def _writes_to(statement: typed.Statement, variable: typed.Variable | None) -> bool:
-    """Whether an assignment writes to a variable, or a part of it."""
-    return isinstance(statement, typed.Assign | typed.AssignPart) and statement.place.root is variable
-
-
-def _is_another(condition: Condition, name: str) -> bool:
-    """Whether a condition is the selector by which another state has its own way on."""
-    value = condition.expression
-    return isinstance(value, typed.Load) and value.place.is_plain and value.place.root.key == name
-
-
-def _text_of(ran: Ran) -> str:
-    origin, source = ran.statement.origin, ran.run.unit.source
-    transition = made_for(ran.statement, ran.run.unit)
-    if transition is not None and origin.start < transition.condition.start:
-        head = source.text[transition.start : transition.condition.start]
-        return " ".join(head.split()).removesuffix(":=").rstrip()
-    text = source.text[origin.start : origin.end]
-    return " ".join(text.split("\n", 1)[0].split() if isinstance(ran.statement, typed.For) else text.split())

@@ -27,3 +27,8 @@ def bit_in(here: Here, write: Write) -> int | None:
 def last_write_in(trail: Scan, here: Here, end: int) -> Write | None:
     """The last write of a value before an entry of a trail."""
     return next((write for write in trail.touching(here.address, here.end, end) if touches(write, here)), None)
+
+
+def writes_to(statement: typed.Statement, variable: typed.Variable | None) -> bool:
+    """Whether an assignment writes to a variable, or a part of it."""
+    return isinstance(statement, typed.Assign | typed.AssignPart) and statement.place.root is variable

@@ -333,14 +333,6 @@ class Scan:
                 break
         return bytes(found)
 
-    def memory(self, at: int) -> bytearray:
-        """The memory as it was before an entry of the trail."""
-        memory = bytearray(self.before)
-        for entry in self._entries[: bisect_left(self._entries, at)]:
-            address = self.abouts[entry]
-            memory[address : address - self.numbers[entry]] = self._content(entry)
-        return memory
-
     def _content(self, entry: int) -> bytes:
         """What a write stored."""
         return (self.values[entry] & (1 << 64) - 1).to_bytes(8, "little")[: -self.numbers[entry]]
