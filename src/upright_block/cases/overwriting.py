@@ -30,7 +30,7 @@ class Overwritten:
     @property
     def shown(self) -> str:
         """The place, as people write it."""
-        return f"{self.source.path}:{self.source.line(self.start)}"
+        return self.source.shown_line(self.start)
 
 
 @record

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import re
 import sys
+from collections.abc import Sequence
 from fnmatch import fnmatchcase
 from pathlib import Path
+from typing import Any
 
 import click
 
@@ -22,7 +25,7 @@ from upright_block.cli.common import (
     stop,
     width,
 )
-from upright_block.reports import column_lines, tag_data, tag_list
+from upright_block.reports import column_lines, tag_data, tag_list, taken_lines
 
 
 @click.command(
@@ -42,6 +45,15 @@ from upright_block.reports import column_lines, tag_data, tag_list
 @click.option(
     "--import", "import_", metavar="FILE", help="Take a table from a .csv or .xlsx file; - is text pasted here."
 )
+@click.option("--sheet", multiple=True, metavar="NAME", help="With --import: only this sheet. May be given again.")
+@click.option("--head", type=click.IntRange(1), metavar="ROW", help="With --import: the row in which the heads stand.")
+@click.option(
+    "--columns",
+    multiple=True,
+    metavar="COLUMN=HEAD,...",
+    help='With --import: the head that is taken for a column, as in "point=Address,sense=Contact".',
+)
+@click.option("--decimal", metavar="SIGN", help="With --import: what stands before decimals, a comma or a point.")
 @click.option("--adopt", is_flag=True, help="Make rows for names that pins are wired to and no table has.")
 @click.option("--points", is_flag=True, help="With --adopt: give each the next free point.")
 @click.option("--into", metavar="NAME", help="With --import and --adopt: the table that they go to.")
@@ -57,6 +69,10 @@ def command(
     as_json: bool,
     export: Path | None,
     import_: str | None,
+    sheet: tuple[str, ...],
+    head: int | None,
+    columns: tuple[str, ...],
+    decimal: str | None,
     adopt: bool,
     points: bool,
     into: str | None,
@@ -65,12 +81,14 @@ def command(
     """List the tags of a library: points, types, senses, ranges, and what they stand for.
 
     PATTERNS are names or points; * and ? stand for any characters. A table that is exported has every column and row as
-    it was; one that is imported becomes a table in the folder tags.
+    it was. A list that is imported is read as it comes, with heads of its own below rows of titles; what is taken for
+    what is printed, then the difference to the table in the folder tags.
     """
     if import_ is not None:
-        beside("--import", "--into", "--write")
-        _import(library, import_, into, write)
+        beside("--import", "--sheet", "--head", "--columns", "--decimal", "--into", "--write")
+        _import(library, import_, into, write, sheet=sheet, head=head, columns=_mapped(columns), decimal=decimal or "")
         return
+    only_with("--import", "--sheet", "--head", "--columns", "--decimal")
     if adopt:
         beside("--adopt", "--points", "--into", "--write")
         _adopt(library, points, into or "adopted", write)
@@ -131,15 +149,30 @@ def _spare(library: OpenLibrary, as_json: bool) -> None:
     show_lines([*lines, [], [(f"{plural(len(found), 'spare point')}.", "dim")]])
 
 
-def _import(library: OpenLibrary, name: str, into: str | None, write: bool) -> None:
+def _import(library: OpenLibrary, name: str, into: str | None, write: bool, **asked: Any) -> None:
     file = None if name == "-" else Path(name)
     if file is None and into is None:
         stop("The table needs a name.", "Add --into NAME; it becomes NAME.csv in the folder tags.")
     try:
-        text = library.table_from(file, "" if file else sys.stdin.read())
+        found = library.import_list(file, "" if file else sys.stdin.read(), into or "", **asked)
     except UprightError as problem:
         stop(problem.message, problem.way_out)
-    _propose(library, into or (file.stem if file else ""), text, write)
+    show_lines([*taken_lines(found, width()), []])
+    propose(library, found.changes, write)
+
+
+def _mapped(given: Sequence[str]) -> dict[str, str]:
+    """The heads for columns that the call names."""
+    found: dict[str, str] = {}
+    for part in [part for each in given for part in _BETWEEN.split(each)]:
+        column, equals, head = part.partition("=")
+        if not equals:
+            stop(f"--columns has {part}, which names no head.", "Write --columns point=Address,sense=Contact")
+        found[column.strip().lower()] = head.strip()
+    return found
+
+
+_BETWEEN = re.compile(r",(?=\s*\w+\s*=)")
 
 
 def _adopt(library: OpenLibrary, points: bool, into: str, write: bool) -> None:
@@ -154,11 +187,3 @@ def _adopt(library: OpenLibrary, points: bool, into: str, write: bool) -> None:
         show_lines([[("Every name that a pin is wired to has a tag.", "good")]])
         return
     propose(library, changes, write)
-
-
-def _propose(library: OpenLibrary, name: str, text: str, write: bool) -> None:
-    try:
-        before = library.table_text(name)
-    except UprightError as problem:
-        stop(problem.message, problem.way_out)
-    propose(library, {library.table_path(name): (before, text)}, write)

@@ -85,6 +85,11 @@ class InUnit:
         """Its line, from 1."""
         return self.source.line(self.start)
 
+    @property
+    def shown_line(self) -> str:
+        """Its file and its line, for people."""
+        return self.source.shown_line(self.start)
+
 
 @record
 class Site(InUnit):

@@ -44,7 +44,7 @@ def text(desk: Desk, width: int, height: int) -> list[tuple[int, Line]]:
         return [(0, [(found.problem or "There is no text: open INSTANCE shows one.", "warn")])]
     source = found.entries[0].unit.source
     name = f"{found.instance}, a {found.name}" if found.instance else found.name
-    head: Line = [(name, "strong"), (f"  {source.path}", "dim")]
+    head: Line = [(name, "strong"), (f"  {source.name}", "dim")]
     if not any(entry.ran for entry in found.entries):
         head += [("  has not run in this scan", "warn")]
     last = source.line(len(source.text))

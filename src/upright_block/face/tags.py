@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from upright_block.language.typed import Unit
     from upright_block.library.sheets import Rows
     from upright_block.library.writing import Changes
+    from upright_block.lists.taken import Imported
     from upright_block.mapping.judging import Judged
 
 
@@ -66,16 +67,37 @@ class WithTags(Contents):
         left = 0 if tags is None else sum(id(cells) not in known for cells in written)
         return Rows("tags", columns_of([table.source for table in tables], bool(others)), chosen), left
 
-    def table_from(self, file: Path | None, text: str = "") -> str:
-        """A tag table as CSV from a file of another kind or place, or from a text with tabs or commas between its
-        cells.
+    def import_list(
+        self,
+        file: Path | None,
+        text: str = "",
+        into: str = "",
+        *,
+        sheet: Sequence[str] = (),
+        head: int | None = None,
+        columns: Mapping[str, str] | None = None,
+        decimal: str = "",
+    ) -> Imported:
+        """Lay a list of points as it comes, a .csv or .xlsx ``file`` or a ``text``, over the tag table ``into``, which
+        may be new; by default it is called as the file. Nothing is written.
+
+        ``sheet`` names the sheets to take, by default all that have heads; ``head`` is the row of the heads;
+        ``columns`` says which head is taken for a column (``{"point": "Address"}``), and an empty one that none is;
+        ``decimal`` is the sign before decimals.
 
         Raises:
-            BadValue: it is no tag table.
+            BadValue: it is no list of tags, or something in it can be read in two ways.
+            NotRunnable: the table cannot be read.
         """
-        from upright_block.library.tagfile import table_from
+        from upright_block.lists.renewing import renewed
+        from upright_block.lists.taken import Imported
+        from upright_block.lists.taking import Asked, take
 
-        return table_from(file, text)
+        taken = take(file, text, Asked(sheet, head, columns or {}, decimal))
+        path = self.table_path(into or (file.stem if file else ""))
+        table = self._source_at(path)
+        found = renewed(table, taken)
+        return Imported(taken, found.notes, {path: (table.text, found.text)})
 
     def adopt(self, into: str, with_points: bool = False) -> tuple[Changes, list[str]]:
         """What becomes of the tag table ``into`` with a row for each name that pins are wired to and no tag has, empty
@@ -92,10 +114,6 @@ class WithTags(Contents):
         table = self._source_at(self.table_path(into))
         edits, untold = adopted(self._library.scope, table, with_points)
         return changes(self._library.files, edits), untold
-
-    def table_text(self, name: str) -> str:
-        """The text of the tag table of a name in the first folder of tags; empty where there is none."""
-        return self.text_at(self.table_path(name))
 
     def table_path(self, name: str) -> Path:
         """Where the tag table of a name is, or would be."""

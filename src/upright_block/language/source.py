@@ -47,6 +47,11 @@ class Source:
             self._line_starts = starts
         return self._line_starts
 
+    @property
+    def name(self) -> str:
+        """The file, for people."""
+        return self.path
+
     def line(self, offset: int) -> int:
         """The line that holds the character at ``offset``."""
         return bisect_right(self._starts(), offset)
@@ -65,7 +70,7 @@ class Source:
 
     def shown_line(self, offset: int) -> str:
         """The file and the line of a place, for people."""
-        return f"{self.path}:{self.line(offset)}"
+        return f"{self.name}:{self.line(offset)}"
 
     def shown(self, offset: int) -> str:
         """The file, the line and the column of a place, for people."""
@@ -96,6 +101,11 @@ class Sheet(Source):
         line_start = self._starts()[self.line(offset) - 1]
         return self.text.count("\t", line_start, offset) + 1
 
+    @property
+    def name(self) -> str:
+        """The file and the sheet, for people."""
+        return f"{self.path}, sheet {self.sheet}"
+
     def start(self, row: int, column: int) -> int:
         """The offset of a cell; rows and columns count from 1."""
         offset = self._starts()[row - 1]
@@ -105,7 +115,7 @@ class Sheet(Source):
 
     def shown_line(self, offset: int) -> str:
         """The file, the sheet and the row of a place, for people."""
-        return f"{self.path}, sheet {self.sheet}, row {self.line(offset)}"
+        return f"{self.name}, row {self.line(offset)}"
 
     def shown(self, offset: int) -> str:
         """The file, the sheet, the row and the letters of the column of a place, for people."""

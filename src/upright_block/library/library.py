@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Iterator, Sequence
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 
 from upright_block.language.checking import check_program, named_unit
 from upright_block.language.field.tags import TagTable
@@ -124,8 +124,19 @@ def check_texts(texts: Texts, only: Collection[str] | None = None, elsewhere: Se
     sources = (*texts.alone, *texts.rigs)
     chosen = [source for source in sources if only is None or source.path in only]
     check_program(map(written, (*chosen, *texts.asking)), scope, findings, tags)
+    lost = [table.source for table in tags if table.is_lost]
+    lost += [finding.source for finding in texts.findings if finding.name in _UNREAD and _is_below(finding, texts)]
+    findings.tell_once(lost, scope.missing.keys())
     found = tuple(findings.in_order())
     return Library(texts.root, manifest, texts.files, sources, texts.tables, tuple(tags), scope, found)
+
+
+_UNREAD = ("unreadable-file", "bad-workbook", "outside-library")
+
+
+def _is_below(finding: Finding, texts: Texts) -> bool:
+    """Whether it is of a file in a folder of tags."""
+    return any(PurePosixPath(finding.source.path).is_relative_to(folder) for folder in texts.manifest.folders["tags"])
 
 
 def _stand_ins() -> Standard:

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 
 from upright_block.language.field.tags import COLUMNS, TagTable
-from upright_block.language.names import did_you_mean, listed
+from upright_block.language.names import is_slip, listed
 from upright_block.language.source import Cell, Source
 from upright_block.language.telling.findings import Findings, Words
+from upright_block.library.heads import folded, meant
 from upright_block.library.sheets import FORMULA_SIGNS
 from upright_block.library.table import Table, table_of
 
@@ -25,8 +26,12 @@ def tag_table(source: Source, findings: Findings) -> TagTable:
     if "tag" not in heads:
         end = max(source.text.find("\n"), 1)
         findings.add(_no_tags(table).told(source, 0, end))
-        return TagTable(source, ())
-    return TagTable(source, tuple(_rows(table, heads)))
+        return TagTable(source, (), is_lost=True)
+    rows = tuple(_rows(table, heads))
+    has_places = len(rows) < 2 or any(column in row for row in rows for column in ("point", "type", "stands_for"))
+    if not has_places:
+        findings.add(_no_places(len(rows)).told(source, 0, max(source.text.find("\n"), 1)))
+    return TagTable(source, rows, has_places=has_places)
 
 
 def _rows(table: Table, heads: list[str]) -> Iterable[Mapping[str, Cell]]:
@@ -51,12 +56,31 @@ def _head(text: str, before: list[str]) -> Words | None:
     if text.lower() in before:
         return Words("column-twice", f"Two columns are called {text}.", "Remove one of the two.")
     if text.lower() not in COLUMNS:
-        way_out = did_you_mean(text, COLUMNS) or f"The columns are {listed(COLUMNS, len(COLUMNS))}."
-        return Words("unknown-column", f"A tag table has no column {text}; it is kept and not used.", way_out)
+        return Words("unknown-column", f"A tag table has no column {text}; it is kept and not used.", _near(text))
     return None
+
+
+def _near(head: str) -> str:
+    """What the name of a column is meant for, where it is near to one that a tag table has."""
+    column = meant(head)
+    near = column[0] if column else next((own for own in COLUMNS if is_slip(folded(head), own)), "")
+    return f"Did you mean {near}?" if near else f"The columns are {listed(COLUMNS, len(COLUMNS))}."
 
 
 def _no_tags(table: Table) -> Words:
     if not table.heads:
         return Words("empty-table", "The table is empty.", "Write a line of column names, then a line for each tag.")
-    return Words("missing-column", "The table has no column tag.", "Write tag above the names of the tags.")
+    names = [head.text for head in table.heads if (meant(head.text) or ("",))[0] == "tag"]
+    way_out = f"Did you mean {names[0]}? Write tag there." if names else "Write tag above the names of the tags."
+    return Words("missing-column", "The table has no column tag.", f"{way_out} {_AS_IT_COMES}")
+
+
+def _no_places(count: int) -> Words:
+    return Words(
+        "missing-column",
+        f"None of the {count:,} tags of the table has a point or a type.",
+        f"Write point above the addresses, such as %IX0.3, or type above the types. {_AS_IT_COMES}",
+    )
+
+
+_AS_IT_COMES = "Or let upright tags import the list: it reads heads of its own, and titles above them."

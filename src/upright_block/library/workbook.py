@@ -57,16 +57,14 @@ def read_book(path: str, content: bytes, names: bool, findings: Findings) -> Boo
     Raises:
         NoWorkbook: it is none, or one that is not read.
     """
-    has_formulas = _looked_at(content)
-    shown = _loaded(content, data_only=True)
-    written = _loaded(content, data_only=False) if has_formulas else shown
+    shown, written = opened(content)
     sheets: dict[str, Sheet] = {}
     exact: dict[str, dict[str, str]] = {}
     for worksheet in shown.worksheets:
         rows: list[list[str]] = []
         has_head = False
         for row in worksheet.iter_rows():  # the heads are names, whatever stands below them
-            rows.append([_text(cell, names or not has_head) for cell in row])
+            rows.append([cell_text(cell, names or not has_head) for cell in row])
             for cell in row:
                 if isinstance(cell.value, (timedelta, time)):  # its reader has cut it to milliseconds
                     exact = exact or _numbers(content)
@@ -89,12 +87,23 @@ def read_book(path: str, content: bytes, names: bool, findings: Findings) -> Boo
             if row <= len(rows) and column in used:
                 start = sheet.start(row, column)
                 findings.add(said.told(sheet, start, start + max(len(rows[row - 1][column - 1]), 1)))
-        hidden = _hidden(worksheet)
+        hidden = hidden_cells(worksheet)
         if hidden:
             findings.add(_hidden_cells(hidden).told(sheet, 0, 1))
     if len(sheets) == 1:
         next(iter(sheets.values())).is_only = True
     return Book(path, sheets)
+
+
+def opened(content: bytes) -> tuple[Any, Any]:
+    """A workbook with the values that were saved, and with its formulas; the same one where it has none.
+
+    Raises:
+        NoWorkbook: it is none, or one that is not read.
+    """
+    has_formulas = _looked_at(content)
+    shown = _loaded(content, data_only=True)
+    return shown, _loaded(content, data_only=False) if has_formulas else shown
 
 
 def _used(rows: list[list[str]], width: int, names: bool) -> set[int]:
@@ -212,7 +221,7 @@ def _loaded(content: bytes, data_only: bool) -> Any:
         ) from None
 
 
-def _text(cell: BookCell, names: bool) -> str:
+def cell_text(cell: BookCell, names: bool) -> str:
     """A cell as it would be typed into a text: times as durations, dates as the language writes them.
 
     Tabs and line ends inside of it are blanks among names, and elsewhere what a text of the language has for them
@@ -299,7 +308,7 @@ def _odd_cells(shown: Worksheet, written: Worksheet, names: bool) -> Iterator[tu
                 yield number, column, _turned("a power of ten")
 
 
-def _hidden(worksheet: Worksheet) -> str:
+def hidden_cells(worksheet: Worksheet) -> str:
     """The hidden rows and columns of a sheet."""
     rows = [str(number) for number, found in worksheet.row_dimensions.items() if found.hidden]
     columns = [letters for letters, found in worksheet.column_dimensions.items() if found.hidden]

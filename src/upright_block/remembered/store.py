@@ -81,7 +81,7 @@ def read(path: Path, texts: Texts, case_files: dict[str, Source], around: str) -
         data: Any = json.loads(path.read_text("utf-8"))
         if data["around"] != around:
             return None
-        sources = {source.path: source for source in (*texts.own, *texts.rigs, *texts.tags)}
+        sources = {source.name: source for source in (*texts.own, *texts.rigs, *texts.tags)}
         sources |= case_files
         return _Reader(sources).memory(data)
     except (OSError, ValueError, KeyError, TypeError, AttributeError):
@@ -175,10 +175,10 @@ def _cases_data(kept: KeptCases) -> list[Any]:
 
 
 def _call_data(c: CallMade) -> list[Any]:
-    return [c.block, c.instance, c.unit, c.source.path, c.start, c.end, c.inputs, c.given, c.presets, c.shared]
+    return [c.block, c.instance, c.unit, c.source.name, c.start, c.end, c.inputs, c.given, c.presets, c.shared]
 
 
 def _finding_data(f: Finding) -> list[Any]:
-    related = [[r.source.path, r.start, r.end, r.message] for r in f.related]
+    related = [[r.source.name, r.start, r.end, r.message] for r in f.related]
     edit = [f.edit.start, f.edit.end, f.edit.text] if f.edit else None
-    return [f.name, f.source.path, f.start, f.end, f.message, f.way_out, related, f.is_doubtful, edit]
+    return [f.name, f.source.name, f.start, f.end, f.message, f.way_out, related, f.is_doubtful, edit]

@@ -55,6 +55,7 @@ if TYPE_CHECKING:
     )
     from upright_block.reports.styled import Line, Role, clipped, plain, visible
     from upright_block.reports.tags import tag_data, tag_lines, tag_list, use_data
+    from upright_block.reports.taken import taken_lines
     from upright_block.reports.textplot import diagram_lines
     from upright_block.reports.verdicts import (
         failure_lines,
@@ -102,6 +103,7 @@ __getattr__ = exported(
         "plotting": ("diagram_pages",),
         "textplot": ("diagram_lines",),
         "listing": ("column_lines",),
+        "taken": ("taken_lines",),
         "tags": ("tag_data", "tag_lines", "tag_list", "use_data"),
         "references": ("reference_data", "reference_lines"),
         "rules": ("measure_lines", "unarmed_data", "unarmed_lines"),
@@ -203,6 +205,7 @@ __all__ = [
     "tag_data",
     "tag_lines",
     "tag_list",
+    "taken_lines",
     "text_lines",
     "trace_diagram",
     "tree_lines",

@@ -27,7 +27,7 @@ _WIDEST_TEXT = 100
 def block_lines(unit: Unit, width: int) -> list[Line]:
     """The name and comment of a unit, its box, and its variables with types, initial values and comments."""
     lines: list[Line] = [
-        [(unit.name, "strong"), (f"   {_kind(unit)}, {unit.source.path}:{unit.source.line(unit.syntax.start)}", "dim")]
+        [(unit.name, "strong"), (f"   {_kind(unit)}, {unit.source.shown_line(unit.syntax.start)}", "dim")]
     ]
     lines += [[(part, "")] for part in _wrapped(unit.comment, min(width, _WIDEST_TEXT))]
     lines += [[], *_box(unit), []]

@@ -21,7 +21,7 @@ def configuration_lines(unit: Unit, timebase: Timebase, width: int) -> list[Line
     """The programs of a configuration in the order in which they run; one that nobody wrote also as its text."""
     lines: list[Line] = []
     if unit.is_written:
-        at = f"{unit.source.path}:{unit.source.line(unit.syntax.start)}"
+        at = unit.source.shown_line(unit.syntax.start)
         lines += [[(unit.name, "strong"), (f"   configuration, {at}", "dim")], []]
         rows = [
             (

@@ -142,7 +142,7 @@ def shortfall_data(found: Sequence[Shortfall]) -> list[dict[str, Any]]:
 
 def marked_source_lines(unit: UnitCoverage) -> Iterator[Line]:
     """The text of a unit with a mark at each line: reached, in part, or never; with what is missing behind it."""
-    yield [(f"{unit.unit.full_name}", "strong"), (f"  {unit.unit.source.path}", "dim")]
+    yield [(f"{unit.unit.full_name}", "strong"), (f"  {unit.unit.source.name}", "dim")]
     for line, mark, text, missing in marked_source(unit):
         shown: Line = [(f"  {line:>5} ", "dim"), (mark, _MARKS[mark]), (f" {text}", "")]
         yield [*shown, (f"   {missing}", _MARKS[mark])] if missing else shown

@@ -24,7 +24,7 @@ def finding_list(findings: Sequence[Finding], show_all: bool) -> Iterator[Line]:
     """
     by_file: dict[str, list[Finding]] = {}
     for finding in findings:
-        by_file.setdefault(finding.source.path, []).append(finding)
+        by_file.setdefault(finding.source.name, []).append(finding)
     room = len(findings) if show_all else MOST_IN_ALL
     cut = False
     for path, found in by_file.items():
@@ -74,7 +74,7 @@ def finding_lines(finding: Finding) -> list[Line]:
             [
                 ("      ", ""),
                 (
-                    f"{clipped(related.message)}, {related.source.path}:"
+                    f"{clipped(related.message)}, {related.source.name}:"
                     if related.source is not finding.source
                     else f"{clipped(related.message)}:",
                     "dim",
@@ -88,7 +88,7 @@ def finding_lines(finding: Finding) -> list[Line]:
 def finding_line(finding: Finding) -> Line:
     """A finding in one line, with its place first, as editors and logs make links of it."""
     source = finding.source
-    place = f"{source.path}:{source.line(finding.start)}:{source.column(finding.start)}" if source.text else source.path
+    place = source.shown(finding.start) if source.text else source.name
     role: Role = "bad" if finding.severity == "error" else "warn"
     return [
         (f"{place}: ", "strong"),

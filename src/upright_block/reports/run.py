@@ -115,7 +115,7 @@ def stop_lines(fault: Fault, timebase: Timebase) -> list[Line]:
             (f"{site.kind[0].upper()}{site.kind[1:]}", "bad"),
             (f"{where} at {at} (scan {fault.scan}). The scan stopped there.", ""),
         ],
-        [(f"  {site.source.path}:{site.line}", "dim")],
+        [(f"  {site.shown_line}", "dim")],
         *marked_lines(site.source, site.start, site.start + 1, "bad"),
     ]
 

@@ -28,7 +28,7 @@ def scan_head(target: str, found: Statements, entries: Sequence[Entry]) -> Line:
     unit, instance = entries[0].unit, entries[0].instance
     kind = f"{instance}, a {unit.name}" if instance else unit.name
     ran = "" if any(entry.ran for entry in entries) else "  did not run in this scan"
-    return [(kind, "strong"), (f"  {at}", ""), (ran, "warn"), (f"  {unit.source.path}", "dim")]
+    return [(kind, "strong"), (f"  {at}", ""), (ran, "warn"), (f"  {unit.source.name}", "dim")]
 
 
 def scan_lines(entries: Sequence[Entry], width: int, show_all: bool) -> Iterator[Line]:
@@ -188,7 +188,12 @@ def order_lines(entries: Sequence[Entry]) -> Iterator[Line]:
 
 def step_line(entry: Entry) -> Line:
     """A statement in one line: where it stands, its text, and what it did."""
-    return [(f"{entry.unit.source.path}:{entry.line}  ", "dim"), (entry.text, ""), ("   ", ""), *_note(entry, "")]
+    return [
+        (f"{entry.unit.source.shown_line(entry.statement.origin.start)}  ", "dim"),
+        (entry.text, ""),
+        ("   ", ""),
+        *_note(entry, ""),
+    ]
 
 
 def _name(entry: Entry) -> str:

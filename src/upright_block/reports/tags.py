@@ -68,7 +68,7 @@ def _named(tag: Tag) -> str:
 def tag_lines(tag: Tag, tags: Sequence[Tag], uses: Sequence[TagUse]) -> list[Line]:
     """The whole way of a tag: its point, its sense and range, its other names, and all that reads or writes it."""
     area = f"{AREAS[tag.area]} " if tag.area else ""
-    where = f"{tag.source.path}:{tag.source.line(tag.start)}"
+    where = tag.source.shown_line(tag.start)
     lines: list[Line] = [[(tag.name, "strong"), (f"   {area}{type_name(tag)}", ""), (f", {where}", "dim")]]
     comment = _comment(tag)
     if comment:
@@ -88,13 +88,13 @@ def tag_lines(tag: Tag, tags: Sequence[Tag], uses: Sequence[TagUse]) -> list[Lin
         lines += [[], [(title, "strong"), ("" if found else " nothing", "warn")]]
         longest = max((len(use.shown) for use in found), default=0)
         for use in found:
-            at = f"{use.unit.source.path}:{use.unit.source.line(use.origin.start)}"
+            at = use.unit.source.shown_line(use.origin.start)
             lines.append([(f"  {use.shown:<{longest}}", "name"), (f"  {at}", "dim")])
     return lines
 
 
 def _place(tag: Tag) -> str:
-    return f"{tag.source.path}:{tag.source.line(tag.start)}"
+    return tag.source.shown_line(tag.start)
 
 
 def _steps(tag: Tag) -> list[tuple[str, str]]:

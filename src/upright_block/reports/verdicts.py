@@ -173,7 +173,7 @@ def _moment_head(verdict: Verdict, misses: Sequence[Miss]) -> list[Line]:
 def _writer(verdict: Verdict, miss: Miss) -> str:
     """Where the value was written, if that is known."""
     site = verdict.moments.writers.get(miss.slot.path)
-    return f"; written in {site.source.path}:{site.line}" if site else ""
+    return f"; written in {site.shown_line}" if site else ""
 
 
 def _is_one_value(miss: Miss) -> bool:
@@ -274,7 +274,7 @@ def _fault_lines(verdict: Verdict, width: int) -> list[Line]:
             (site.kind[0].upper() + site.kind[1:], "bad"),
             (f" in {where}, at {moment(case, fault.scan)}. The scan stopped there.", ""),
         ],
-        [(f"  {site.source.path}:{site.line}", "dim")],
+        [(f"  {site.shown_line}", "dim")],
     ]
     end = site.source.text.find("\n", site.start)
     word = site.source.text[site.start : end if end >= 0 else None].split(" ")[0]

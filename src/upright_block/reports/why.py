@@ -144,7 +144,7 @@ def _shown(value: Any, type_: Any) -> str:
 
 
 def _place(place: Place) -> str:
-    return f"{place.source.path}:{place.source.line(place.start)}"
+    return place.source.shown_line(place.start)
 
 
 def _time(timebase: Timebase, scan: int) -> str:

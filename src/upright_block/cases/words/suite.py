@@ -29,7 +29,7 @@ def unknown_rig(name: str, near: str) -> Words:
 def no_rig(unit: Unit) -> Words:
     return Words(
         "wrong-kind",
-        f"{unit.name} in {unit.source.path} is not among the rigs.",
+        f"{unit.name} in {unit.source.name} is not among the rigs.",
         "A rig is a PROGRAM in the folder rigs below the cases; move it there.",
     )
 

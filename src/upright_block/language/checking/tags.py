@@ -58,7 +58,7 @@ def declare_tags(tables: Iterable[TagTable], scope: Scope, checker_of: CheckerOf
         reader = _TableReader(table, scope, checker_of(table.source))
         for row in table.rows:
             try:
-                reader.read(row)
+                reader.read(row, table.has_places)
             except Problem:
                 reader.give_up(row)
     for tag in scope.tags.values():
@@ -83,8 +83,8 @@ class _TableReader:
         self.checker = checker
         self.points = scope.points
 
-    def read(self, row: Mapping[str, Cell]) -> None:
-        """Enter the tag of a row."""
+    def read(self, row: Mapping[str, Cell], has_place: bool) -> None:
+        """Enter the tag of a row; without a place, which was told, it is a name and nothing else."""
         name = row.get("tag")
         if name is None:
             raise self._problem(next(iter(row.values())), words.no_name())
@@ -100,6 +100,8 @@ class _TableReader:
             source = other.source or self.table.source
             raise self._problem(name, global_twice(tag.name), first_declared(source, other, other.name))
         self.scope.tags[tag.key] = tag
+        if not has_place:
+            raise Problem
         if "stands_for" in row:
             self._alias(tag)
         else:

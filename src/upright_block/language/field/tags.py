@@ -36,10 +36,16 @@ COLUMNS = (
 
 @record
 class TagTable:
-    """A table as it was read: a row has those cells that say something, by their columns."""
+    """A table as it was read: a row has those cells that say something, by their columns.
+
+    ``is_lost`` says that nobody can tell which names it has; ``has_places`` that some row says where its tag is, or of
+    what type.
+    """
 
     source: Source
     rows: tuple[Mapping[str, Cell], ...]
+    is_lost: bool = False
+    has_places: bool = True
 
 
 @record

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable, Sequence
 from typing import Protocol
 
-from upright_block.language.names import did_you_mean
+from upright_block.language.names import did_you_mean, listed
 from upright_block.language.nodes import record, replaced
 from upright_block.language.source import Sheet, Source
 from upright_block.language.telling.catalogue import Level, level_of
@@ -121,10 +121,28 @@ class Findings:
 
     def add(self, finding: Finding) -> None:
         """Keep ``finding`` unless the same was already said of the same place."""
-        key = (finding.source.path, finding.start, finding.name)
+        key = (finding.source.name, finding.start, finding.name)
         if key not in self._seen:
             self._seen.add(key)
             self.items.append(finding)
+
+    def tell_once(self, lost: Sequence[Source], names: Collection[str]) -> None:
+        """Tell names that nobody knows once, at tables that declare names and could not be read: ``names`` are in upper
+        case, as uses of tags have them.
+        """
+        if not lost:
+            return
+        missed: dict[str, None] = {}
+        left: list[Finding] = []
+        for finding in self.items:
+            text = finding.source.text[finding.start : finding.end]
+            if finding.name == "unknown-name" and text.upper() in names:
+                missed[text] = None
+            else:
+                left.append(finding)
+        if missed:
+            self.items = left
+            self.add(_lost_names(lost, list(missed)).told(lost[0], 0, 0))
 
     def did_you_mean(self, name: str, candidates: Iterable[str]) -> str:
         """A sentence that offers the nearest candidate, as `names.did_you_mean`; after many of them nothing.
@@ -140,8 +158,8 @@ class Findings:
         """
         found: dict[object, Finding] = {}
         lines: dict[object, list[int]] = {}
-        for finding in sorted(self.items, key=lambda f: (f.source.path, f.start)):
-            same = (finding.source.path, finding.source.text[finding.start : finding.end].upper())
+        for finding in sorted(self.items, key=lambda f: (f.source.name, f.start)):
+            same = (finding.source.name, finding.source.text[finding.start : finding.end].upper())
             key: object = same if finding.name == "unknown-name" else finding
             found.setdefault(key, finding)
             lines.setdefault(key, []).append(finding.line)
@@ -149,6 +167,16 @@ class Findings:
             replaced(finding, way_out=f"{finding.way_out} {_also(lines[key])}".strip())
             for key, finding in found.items()
         ]
+
+
+def _lost_names(lost: Sequence[Source], names: Sequence[str]) -> Words:
+    tables = listed(dict.fromkeys(source.name for source in lost), 3)
+    many = f"{len(names):,} names are unknown" if len(names) > 1 else "A name is unknown"
+    return Words(
+        "unknown-name",
+        f"{many}, since {tables} could not be read: {listed(names, 6)}.",
+        "Mend the table first; what is unknown after that is told by itself.",
+    )
 
 
 def _also(lines: list[int]) -> str:
