@@ -45,3 +45,27 @@ def test_a_near_miss_is_silent(text: str) -> None:
 )
 def test_long_bodies_are_looked_through(body: str) -> None:
     assert [f.name for f in analysed(f"in n : INT; out y : BOOL | {body}") if f.name == "fixed-condition"] == []
+
+
+@pytest.mark.parametrize(
+    ("body", "cause"),
+    [
+        ("IF n MOD 0 = 0 THEN y := a; ELSE y := b; END_IF", "n MOD 0 is always 0, since MOD by zero is zero"),
+        ("IF n MOD 4 = 4 THEN y := a; ELSE y := b; END_IF", "n MOD 4 is -3 to 3"),
+        ("IF s > 9 OR s < 0 THEN y := a; ELSE y := b; END_IF", "s is 0 to 9"),
+        ("IF n > 5 AND n < 3 THEN y := a; ELSE y := b; END_IF", "n > 5 and n < 3 are never TRUE together"),
+        ("y := n > 3 OR n < 9;", "one of n > 3 and n < 9 is always TRUE"),
+        ("y := b AND a AND NOT a;", "a and NOT a are never TRUE together"),
+        ("IF a THEN IF NOT a THEN y := b; ELSE y := c; END_IF; END_IF", "line 7 decides it, where a is TRUE"),
+        ("IF a THEN y := b;\nELSIF b AND a THEN y := c; END_IF", "line 7 decides it, where a is FALSE"),
+        (
+            "IF a THEN y := FALSE;\nELSIF b THEN y := c;\nELSIF a OR b THEN y := TRUE; END_IF",
+            "the conditions in lines 7 and 8 decide it together",
+        ),
+        ("k := 5;\nIF k > 7 THEN y := a; ELSE y := b; END_IF", "line 7 decides it, where k gets its value"),
+    ],
+)
+def test_a_fixed_condition_names_what_decides_it(body: str, cause: str) -> None:
+    variables = "in a, b, c : BOOL; in n : INT; in s : INT(0..9); out y : BOOL; out k : INT"
+    (found,) = [f for f in analysed(f"{variables} | {body}") if f.name == "fixed-condition"]
+    assert cause in found.message

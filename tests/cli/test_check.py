@@ -191,10 +191,19 @@ def test_the_log_for_other_tools_follows_its_schema(library: Path) -> None:
     assert [error.message for error in Draft4Validator(schema).iter_errors(log)] == []
     (run,) = log["runs"]
     by_rule = {result["ruleId"]: result for result in run["results"]}
-    assert by_rule["never-used"]["suppressions"][0]["justification"] == "soon"
+    assert by_rule["never-used"]["suppressions"] == [{"kind": "inSource", "justification": "soon"}]
     region = by_rule["called-in-branch"]["locations"][0]["physicalLocation"]["region"]
     assert (region["startLine"], region["startColumn"], region["endColumn"]) == (16, 5, 10)
     assert all(run["tool"]["driver"]["rules"][r["ruleIndex"]]["id"] == r["ruleId"] for r in run["results"])
+
+
+def test_what_was_accepted_elsewhere_is_suppressed_from_outside(library: Path) -> None:
+    write_files(library, {"blocks/motor.st": MOTOR})
+    check(library, "--accept-present", "--write")
+    check(library, "--sarif", str(library / "found.sarif"))
+    (run,) = json.loads((library / "found.sarif").read_text())["runs"]
+    kinds = [each["kind"] for result in run["results"] for each in result.get("suppressions", [])]
+    assert set(kinds) == {"external"}
 
 
 @pytest.mark.parametrize("options", [["--write"], ["--fix", "--accept-present"], ["--fix", "--json"]])

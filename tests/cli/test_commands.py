@@ -290,6 +290,13 @@ def test_a_library_whose_blocks_are_all_broken_says_what_is_wrong(tmp_path: Path
     assert "1 case: 0 good, 1 not run" in result.output
 
 
+def test_what_a_value_must_not_be_is_said_without_a_double_no(glasshouse: Path) -> None:
+    edit(glasshouse / "cases" / "vent_drive.toml", "21s  | 1    1       | 0 ", "21s  | 1    1       | !0")
+    output = upright("verify", "vent_drive", "--library", glasshouse).output
+    assert "opening is 0 and must not be 0; it is 0 since 21s" in output
+    assert re.search(r"▶\s+210\s+21s │\s+1 │\s+0 must not be 0", output)
+
+
 def test_many_wrong_moments_are_shortened_and_a_near_miss_says_what_to_allow(tmp_path: Path) -> None:
     upright("new", tmp_path / "lib")
     (tmp_path / "lib" / "blocks" / "third.st").write_text(

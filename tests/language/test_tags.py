@@ -43,7 +43,7 @@ def found(folder: Path, rows: str, text: str = "", head: str = HEAD) -> list[str
         ("a,%IW0,REAL,,0,70000,0,1,,,", "2:14", "out-of-range"),
         ("a,%IW0,REAL,,x,100,0,1,,,", "2:14", "bad-value"),
         ("a,%IW0,REAL,,0,100,nan,1,,,", "2:20", "bad-value"),
-        ("a,%IX0.0,BOOL,,0,1,0,1,,,", "2:16", "out-of-range"),
+        ("a,%IX0.0,BOOL,,0,1,0,1,,,", "2:16", "range-without-number"),
         ("a,,REAL,,0,100,0,1,,,", "2:10", "range-without-point"),
         ("a,%IW0,WORD,,0,100,0,1,,,", "2:14", "range-without-number"),
         ("a,%MW0,REAL,,0,100,0,1,,,", "2:14", "range-without-number"),

@@ -308,11 +308,16 @@ def _product(a: int, b: int, c: int, d: int) -> tuple[int, int]:
     return min(ends), max(ends)
 
 
+def _most_left(c: int, d: int) -> int:
+    """The greatest remainder of a division by something between two numbers; by zero it is zero."""
+    return max(abs(c) - 1, abs(d) - 1, 0)
+
+
 BOUNDS: dict[str, Callable[[Any, Any, Any, Any], tuple[Any, Any]]] = {
     "+": lambda a, b, c, d: (a + c, b + d),
     "-": lambda a, b, c, d: (a - d, b - c),
     "*": _product,
-    "MOD": lambda a, b, c, d: (0 if a >= 0 else -max(abs(c), abs(d)), max(abs(c), abs(d))),
+    "MOD": lambda a, b, c, d: (0 if a >= 0 else -_most_left(c, d), _most_left(c, d)),
 }
 
 _VALUE: dict[type, Callable[[Values, Any], Term]] = {

@@ -93,7 +93,9 @@ def renewed(table: Source, taken: Taken) -> Renewed:
 def _read(table: Source) -> tuple[list[str], list[_Line], str]:
     """The heads of a table, its rows, and the text of its heads."""
     read = table_of(table, skips_blank=True)
-    heads = [head.text.lower() if head.text.lower() in COLUMNS else head.text for head in read.heads]
+    heads = [
+        head.lower() if head.lower() in COLUMNS else head for head in (unguarded(each.text) for each in read.heads)
+    ]
     if read.flaws or "tag" not in heads:
         raise BadValue(*words.table_with_flaws(table.path))
     ends = [*read.starts[1:], len(table.text)]

@@ -10,6 +10,7 @@ from itertools import pairwise
 from typing import Any
 
 from upright_block.language.literals import shown_duration
+from upright_block.reports import words
 from upright_block.reports.lanes import Axis, Diagram, Dimension, Held, Lane, binned, level_text
 from upright_block.reports.styled import visible
 
@@ -237,7 +238,7 @@ class _Page:
             self.axes.plot([first], [height], "x", color=_WRONG, markersize=8, markeredgewidth=2.2, zorder=6)
             side = {"ha": "right", "xytext": (-4, 0)} if first > 0.85 else {"ha": "left", "xytext": (4, 0)}
             near = {"textcoords": "offset points", "color": _WRONG, "fontsize": 8, "va": "center", "zorder": 6}
-            self.axes.annotate(f"not {visible(mark.check.text)}", (first, base + 0.78), **near, **side)
+            self.axes.annotate(visible(words.instead(mark.check.text)), (first, base + 0.78), **near, **side)
 
     # --- what was measured, and what holds ---
 

@@ -19,10 +19,10 @@ def sarif_text(findings: Sequence[Finding], allowed: Iterable[tuple[Finding, All
     """A log of one run, in ASCII; what is ``allowed`` is in it as suppressed, with the reason."""
     from upright_block.version import VERSION
 
-    return json.dumps(_log(findings, [(f, a.reason) for f, a in allowed], VERSION), indent=2) + "\n"
+    return json.dumps(_log(findings, list(allowed), VERSION), indent=2) + "\n"
 
 
-def _log(findings: Sequence[Finding], suppressed: Sequence[tuple[Finding, str]], version: str) -> dict[str, Any]:
+def _log(findings: Sequence[Finding], suppressed: Sequence[tuple[Finding, Allowance]], version: str) -> dict[str, Any]:
     names = sorted({f.name for f in findings} | {f.name for f, _ in suppressed})
     index = {name: number for number, name in enumerate(names)}
     entries = catalogue()
@@ -36,8 +36,9 @@ def _log(findings: Sequence[Finding], suppressed: Sequence[tuple[Finding, str]],
         for name in names
     ]
     results = [_result(finding, index) for finding in findings]
-    for finding, reason in suppressed:
-        suppression = {"kind": "inSource", "justification": reason}
+    for finding, allowance in suppressed:
+        kind = "inSource" if allowance.source.path == finding.source.path else "external"
+        suppression = {"kind": kind, "justification": allowance.reason}
         results.append(_result(finding, index) | {"suppressions": [suppression]})
     driver = {"name": "upright", "version": version, "rules": rules}
     run = {"tool": {"driver": driver}, "columnKind": "unicodeCodePoints", "results": results}

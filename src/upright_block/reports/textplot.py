@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from upright_block.language.literals import shown_duration
+from upright_block.reports import words
 from upright_block.reports.lanes import Axis, Diagram, Dimension, Held, Lane, binned, bounds, level_text
 from upright_block.reports.styled import Line, Role, Span, visible
 
@@ -106,7 +107,7 @@ class _Drawing:
         for mark in (mark for mark in lane.marks if not mark.is_right):
             first = next((begin for begin, _ in lane.wrong if mark.time <= begin < mark.until), mark.time)
             place = min(self._column(first), self.room - 1)
-            text = f"✗ not {mark.check.text}" if place >= free else "✗"
+            text = f"✗ {words.instead(mark.check.text)}" if place >= free else "✗"
             start = min(place, max(self.room - len(text), 0)) if place >= free else place
             for offset, letter in enumerate(text):
                 if start + offset < self.room:

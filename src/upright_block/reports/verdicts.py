@@ -12,6 +12,7 @@ from upright_block.language.source import Cell, Source
 from upright_block.language.timebase import Timebase
 from upright_block.language.types import Elementary
 from upright_block.machine.trace import Fault
+from upright_block.reports import words
 from upright_block.reports.findings import finding_data, marked_lines
 from upright_block.reports.grid import grid_lines
 from upright_block.reports.rules import break_data, break_head, measure_data, moment
@@ -127,7 +128,7 @@ def _later_line(verdict: Verdict, miss: Miss) -> Line:
         (miss.slot.path, "name"),
         (" is ", ""),
         (shown(miss.got, miss.slot.type), "bad"),
-        (f" and not {miss.check.text}", ""),
+        (f" and {words.instead(miss.check.text)}", ""),
         (_differing_bits(miss, "  "), "dim"),
     ]
 
@@ -158,7 +159,7 @@ def _moment_head(verdict: Verdict, misses: Sequence[Miss]) -> list[Line]:
                 (miss.slot.path, "name"),
                 (" is ", ""),
                 (got, "bad"),
-                (f" and not {miss.check.text}", ""),
+                (f" and {words.instead(miss.check.text)}", ""),
                 (f"; it is {got} {since}", "dim"),
                 (_differing_bits(miss, "; "), "dim"),
                 (_writer(verdict, miss), "dim"),
@@ -257,7 +258,7 @@ def _cell(miss: Miss | None, slot: Slot, value: Value) -> tuple[str, Role]:
     wanted = miss.check.text
     if isinstance(slot.type, Elementary) and slot.type.family == "bits" and _is_one_value(miss):
         wanted = shown(miss.check.low, slot.type)
-    return f"{text} ≠ {wanted}" if wanted[0] not in "!<>≥≤≠" else f"{text} not {wanted}", "bad"
+    return f"{text} ≠ {wanted}" if wanted[0] not in "!<>≥≤≠" else f"{text} {words.instead(wanted)}", "bad"
 
 
 # --- faults ---

@@ -1,8 +1,13 @@
-"""What is said where nothing can be drawn."""
+"""What is said of values that are wrong, and where nothing can be drawn."""
 
 from __future__ import annotations
 
 from upright_block.errors import Said
+
+
+def instead(wanted: str) -> str:
+    """Behind a wrong value what was wanted: ``not 5``, or ``must not be 5`` for ``!5``."""
+    return f"must not be {wanted[1:]}" if wanted.startswith("!") else f"not {wanted}"
 
 
 def nothing_to_draw() -> Said:

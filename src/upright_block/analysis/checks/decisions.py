@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from upright_block.analysis.checks.causes import cause_of, decided_before, is_by_itself
 from upright_block.analysis.conditions import can_hold
 from upright_block.analysis.facts import Facts
 from upright_block.analysis.flow import Decision, Flow, Indexed, Write
@@ -36,7 +37,11 @@ def check_decisions(flow: Flow, facts: Facts) -> Iterator[Finding]:
         fixed = _fixed_value(write, flow)
         if fixed is not None:
             start, end = write.origin.start, write.origin.end
-            yield words.fixed_value(location_name(write.location), fixed).told(source, start, end)
+            cause = ""
+            assignment = write.statement.origin if write.statement is not None else None
+            if isinstance(assignment, syntax.Assignment) and write.written is not None:
+                cause = cause_of(assignment.value, write.written, fixed, flow)
+            yield words.fixed_value(location_name(write.location), fixed, cause).told(source, start, end)
     for unreached in flow.unreached:
         start, end = _first_line(unreached.origin, source.text)
         leaving = source.text[unreached.leaving.start : unreached.leaving.end].split(None, 1)[0].rstrip(";").upper()
@@ -76,8 +81,16 @@ def _fixed(decision: Decision, flow: Flow, states: set[str]) -> Finding | None:
     if value and is_last:
         return None  # nothing is lost by a condition that only repeats what is known
     start, end = _place(decision, flow)
-    said = words.fixed(value, "what follows in this IF" if value else "this branch", decision.value.kind == "constant")
+    said = words.fixed(value, "what follows in this IF" if value else "this branch", _cause(decision, value, flow))
     return said.told(flow.unit.source, start, end)
+
+
+def _cause(decision: Decision, value: bool, flow: Flow) -> str:
+    """Why a condition is always the same: a part of it, or what stands before it."""
+    if not is_by_itself(decision.expression, value, flow):
+        return decided_before(decision, value, flow) or words.decided_together()
+    origin = decision.origin
+    return cause_of(origin.condition, decision.expression, value, flow) if isinstance(origin, syntax.Branch) else ""
 
 
 def _fixed_value(write: Write, flow: Flow) -> bool | None:

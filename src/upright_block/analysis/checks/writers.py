@@ -284,6 +284,12 @@ def _writers(facts: Facts, counts: Counter[typed.Unit]) -> dict[Tag, dict[typed.
     return found
 
 
+def _by_name(unit: typed.Unit, use: TagUse, tag: Tag) -> tuple[str, str]:
+    """A unit, and the name that it has for a tag where that is a second one."""
+    written = use.unit.source.text[use.origin.start : use.origin.end]
+    return unit.name, "" if written.upper() == tag.key else written
+
+
 def _several(tag: Tag, writers: dict[typed.Unit, list[_Writer]], facts: Facts) -> Finding | None:
     units = _in_order(list(writers), facts)
     for index, first in enumerate(units):
@@ -295,7 +301,8 @@ def _several(tag: Tag, writers: dict[typed.Unit, list[_Writer]], facts: Facts) -
                 continue
             one, other = writers[first][0].use, writers[second][0].use
             related = Related(second.source, other.origin.start, other.origin.end, f"{second.name} writes it here")
-            said = words.two_units(tag.name, first.name, second.name, _task(first, facts) is _task(second, facts))
+            same_task = _task(first, facts) is _task(second, facts)
+            said = words.two_units(tag.name, _by_name(first, one, tag), _by_name(second, other, tag), same_task)
             finding = said.told(first.source, one.origin.start, one.origin.end, related)
             return finding if answer == "yes" else doubtful(finding)
     return None

@@ -2,27 +2,64 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
+from upright_block.language.names import listed
 from upright_block.language.telling.findings import Words
 
 
-def fixed(value: bool, what: str, is_written: bool) -> Words:
-    """Of a condition that is always the same, by itself or by what holds where it is asked."""
-    why = "" if is_written else " here, by what holds before"
-    shown = "TRUE" if value else "FALSE"
+def fixed(value: bool, what: str, cause: str) -> Words:
+    """Of a condition that is always the same, and why."""
     return Words(
         "fixed-condition",
-        f"This condition is always {shown}{why}, so {what} never runs.",
+        f"This condition is always {_shown(value)}{cause and ': '}{cause}. So {what} never runs.",
         "Correct the condition, or remove what never runs.",
     )
 
 
-def fixed_value(name: str, value: bool) -> Words:
-    shown = "TRUE" if value else "FALSE"
+def fixed_value(name: str, value: bool, cause: str) -> Words:
     return Words(
         "fixed-condition",
-        f"What {name} gets here is always {shown}, whatever its operands are.",
-        f"Correct the expression, or write {shown}.",
+        f"What {name} gets here is always {_shown(value)}{': ' if cause else ', whatever its operands are'}{cause}.",
+        f"Correct the expression, or write {_shown(value)}.",
     )
+
+
+def always(text: str, value: bool) -> str:
+    return f"{text} is always {_shown(value)}"
+
+
+def excluding(first: str, second: str, value: bool) -> str:
+    return f"one of {first} and {second} is always TRUE" if value else f"{first} and {second} are never TRUE together"
+
+
+def modulus_of_zero(text: str) -> str:
+    return f"{text} is always 0, since MOD by zero is zero"
+
+
+def within(text: str, low: str, high: str) -> str:
+    return f"{text} is always {low}" if low == high else f"{text} is {low} to {high}"
+
+
+def decided_by(condition: str, line: int, is_around: bool) -> str:
+    return f"line {line} decides it, where {condition} is {_shown(is_around)}"
+
+
+def decided_by_lines(lines: Sequence[int]) -> str:
+    first, last = listed(map(str, lines[:-1])), lines[-1]
+    return f"the conditions in lines {first} and {last} decide it together"
+
+
+def given_before(name: str, line: int) -> str:
+    return f"line {line} decides it, where {name} gets its value"
+
+
+def decided_together() -> str:
+    return "what stands before decides it"
+
+
+def _shown(value: bool) -> str:
+    return "TRUE" if value else "FALSE"
 
 
 def never_turns() -> Words:

@@ -14,12 +14,13 @@ def two_writers(what: str, name: str, line: int, winner: str) -> Words:
     )
 
 
-def two_units(name: str, first: str, second: str, same_task: bool) -> Words:
-    """Of two units that write one tag."""
-    wins = f"{second} runs after {first} and wins" if same_task else "whichever ran last wins"
+def two_units(name: str, first: tuple[str, str], second: tuple[str, str], same_task: bool) -> Words:
+    """Of two units that write one tag, each with its name for it, which is empty where it is the same."""
+    one, other = (f"{unit} (as {alias})" if alias else unit for unit, alias in (first, second))
+    wins = f"{second[0]} runs after {first[0]} and wins" if same_task else "whichever ran last wins"
     return Words(
         "two-writers",
-        f"{name} is written by {first} and by {second} in one scan: {wins}.",
+        f"{name} is written by {one} and by {other} in one scan: {wins}.",
         "Let one unit write it, and give it the wishes of both.",
     )
 

@@ -231,7 +231,7 @@ def _globals(source: Source, section: syntax.VariableSection, scope: Scope, find
             first = first_declared(other.source or source, other, other.name)
             checker.report(declaration, words.global_twice(declaration.name), first)
             continue
-        type_ = checker.type_of(declaration.type)
+        type_ = checker.type_in(declaration)
         scope.globals.variables[key] = typed.Variable(
             declaration.name,
             "global",
@@ -369,7 +369,7 @@ def _variable(
         return
     constant = "CONSTANT" in section.qualifiers
     kind = _SECTIONS[section.section]
-    type_ = checker.in_out_type(node.type) if kind == "in_out" else checker.type_of(node.type)
+    type_ = checker.type_in(node, is_in_out=kind == "in_out")
     if node.address and not _locate(unit, node, type_, checker):
         return
     variable = typed.Variable(

@@ -178,10 +178,15 @@ class _TableReader:
         low, high = (self._number(tag.cells[column]) for column in _RANGE[2:])
         for column, ends in (("raw_low", (raw_low, raw_high)), ("low", (low, high))):
             if ends[0] == ends[1]:
-                raise self._problem(tag.cells[column], words.range_of_nothing())
+                high_column = column.replace("low", "high")
+                said = words.range_of_nothing(tag.name, column, high_column, ends[0])
+                raise self._problem(tag.cells[column], said)
         tag.raw = _raw_type(raw_low, raw_high, point.width)
         if tag.raw is None:
-            raise self._problem(tag.cells["raw_low"], words.range_beyond_point(tag.text("point")))
+            raise self._problem(
+                tag.cells["raw_low"],
+                words.range_beyond_point(tag.name, tag.text("point"), raw_low, raw_high, point.width),
+            )
         return Scale(raw_low, raw_high, low, high)
 
     def _whole(self, cell: Cell) -> int:

@@ -43,6 +43,15 @@ class TypeChecker(StatementChecker):
     referring: int = 0
     depth: int = 0
     declaring: str = ""
+    declared: str = ""
+
+    def type_in(self, node: syntax.Declaration, *, is_in_out: bool = False) -> Type:
+        """The type of a variable or a field, as `type_of`; of an in-out, which may be an array of any bounds."""
+        outer, self.declared = self.declared, node.name
+        try:
+            return self.in_out_type(node.type) if is_in_out else self.type_of(node.type)
+        finally:
+            self.declared = outer
 
     def type_of(self, node: syntax.TypeSpec, name: str = "") -> Type:
         """The type that is written; ``name`` is what a TYPE declaration calls it."""
@@ -144,7 +153,7 @@ class TypeChecker(StatementChecker):
         low = int(self.constant(low_at, type_, "The end of a range"))
         high = int(self.constant(high_at, type_, "The end of a range"))
         if high < low:
-            raise self.problem(node, words.empty_range(low, high))
+            raise self.problem(node, words.empty_range(self.declared or self.declaring, low, high))
         return low, high
 
     def in_out_type(self, node: syntax.TypeSpec) -> Type:
@@ -219,7 +228,7 @@ class TypeChecker(StatementChecker):
                 first = first_declared(self.source, other, other.name)
                 self.report(field, words.field_twice(field.name, made), first)
                 continue
-            type_ = self.type_of(field.type)
+            type_ = self.type_in(field)
             made.variables[key] = typed.Variable(
                 field.name, "field", type_, comment=field.comment, start=field.start, end=field.end
             )

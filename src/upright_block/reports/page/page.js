@@ -156,7 +156,7 @@ class Diagram {
       if (level !== null && this.x(until) - this.x(time) > 4) parts.push(drawn("path", { class: "expected", d: `M${this.x(time)} ${at}H${this.x(until)}` }));
       parts.push(drawn("path", { class: "miss", d: `M${x - 4} ${at - 4}l8 8m0 -8l-8 8` }));
       const isLate = x > WIDTH - RIGHT - 120;
-      parts.push(drawn("text", { x: isLate ? x - 7 : x + 7, y: y + 9, class: "bad small", "text-anchor": isLate ? "end" : "start" }, "not " + cut(text, 40)));
+      parts.push(drawn("text", { x: isLate ? x - 7 : x + 7, y: y + 9, class: "bad small", "text-anchor": isLate ? "end" : "start" }, cut(text, 40)));
     }
     const value = drawn("text", { x: WIDTH - RIGHT + 8, y: y + 24, class: "value" });
     const unit = lane.u ? " " + lane.u : "", side = (level, digits) => lane.d ? shownTime(level) : trimmed(level, digits);

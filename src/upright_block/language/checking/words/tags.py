@@ -83,12 +83,16 @@ def half_a_range(missing: str) -> Words:
     )
 
 
-def range_of_nothing() -> Words:
-    return Words("empty-range", "Both ends of the range are the same.", "Write two different ends.")
+def range_of_nothing(name: str, low: str, high: str, end: float) -> Words:
+    return Words("empty-range", f"{low} and {high} of {name} are both {end:g}.", "Write two different ends.")
 
 
-def range_beyond_point(address: str) -> Words:
-    return Words("out-of-range", f"The raw range does not fit {address}.", "Write a range that the point can hold.")
+def range_beyond_point(name: str, address: str, low: int, high: int, width: int) -> Words:
+    if width == 1:
+        way_out = "Empty the cells of the range, or write a point of a word, such as %IW0."
+        return Words("range-without-number", f"{name} is at {address}, a bit, which has no range.", way_out)
+    message = f"The raw range of {name}, {low} to {high}, does not fit the {width} bits of {address}."
+    return Words("out-of-range", message, "Write a range that the point can hold.")
 
 
 def no_whole_number(text: str) -> Words:
@@ -134,7 +138,13 @@ def point_cannot_hold(tag: Tag, type_: Type) -> Words:
     assert tag.point is not None
     width = tag.point.width
     has = "one bit" if width == 1 else f"{width} bits"
-    if isinstance(type_, Array):
+    if width == 1:
+        way_out = f"A bit is BOOL. For {type_} write a point of a word with its range (raw_low, raw_high, low, high)"
+        if not (isinstance(type_, Elementary) and type_.family == "real"):
+            way_out = "A bit is BOOL. Write BOOL"
+        wide = WIDE_ENOUGH.get(type_.bits) if isinstance(type_, Elementary) else None
+        way_out += f", or a point as wide as it: {wide}." if wide else "."
+    elif isinstance(type_, Array):
         way_out = "An array begins at the point of its first element, and has whole bytes with the low one first."
     elif isinstance(type_, Elementary) and type_.family == "real" and width > 1:
         way_out = (

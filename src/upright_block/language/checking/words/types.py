@@ -68,8 +68,9 @@ def range_of(base: Type) -> Words:
     return Words("type-mismatch", f"A range is one of an integer type; {base} is none.", "Write INT.")
 
 
-def empty_range(low: int, high: int) -> Words:
-    return Words("empty-range", f"The range is empty: {low} is above {high}.", f"Write {high}..{low}.")
+def empty_range(name: str, low: int, high: int) -> Words:
+    of = f" of {name}" if name else ""
+    return Words("empty-range", f"The range{of} is empty: {low} is above {high}.", f"Write {high}..{low}.")
 
 
 def open_array() -> Words:
