@@ -85,10 +85,13 @@ order, instance,   block, on,                  delay, mode, lit,          pin or
         ("A,Lamp,key1 AND,", ["2:15 missing-value"]),
         ("A,Lamp,5,", ["2:8 out-of-range"]),
         ("A,Lamp,key1,out1", ["2:13 wrong-direction"]),
-        ("A,Lamp,-> out1,", ["1:16 wrong-direction"]),
+        ("A,Lamp,-> out1,", ["2:8 wrong-direction"]),
         ("A,Lamp,key1,-> out9", ["2:13 unknown-name"]),
         ("A,Lamp,key1,\na,Lamp,key2,", ["3:1 name-twice"]),
         ("A[1..3],Lamp,key{1..2},", ["2:14 unequal-ranges"]),
+        ("A,Lamp,key{1..2},", ["2:8 unequal-ranges"]),
+        ('A[1..3],Lamp,"{TRUE,FALSE}",', ["2:14 unequal-ranges"]),
+        ('A,Lamp,"5,5",', ["2:8 bad-value"]),
         ("A[1..1000000000],Lamp,key1,", ["2:1 too-long"]),
         ("A[1],Lamp,key1,\nA[1],Lamp,key2,", ["3:1 name-twice"]),
         ("A[1],Lamp,key1,\nA[2],TON,key2,", ["3:6 type-mismatch"]),
@@ -96,6 +99,28 @@ order, instance,   block, on,                  delay, mode, lit,          pin or
 )
 def test_a_cell_that_cannot_be_used_is_told_at_its_place(rows: str, expected: list[str], tmp_path: Path) -> None:
     assert errors(tmp_path, f"instance,block,on,lit\n{rows}\n")[:1] == expected
+
+
+def test_a_list_gives_each_instance_of_a_row_its_own(tmp_path: Path) -> None:
+    table = (
+        "# the lamps of the yard, from the gate\ninstance;block;on;delay;lit\n"
+        'A[1..3];Lamp;{key1, NOT key2 ,};{5,8,5}s;\n  # "the last ones\n\nB[1..2];Lamp;key{1..2};{2s,};-> out{1..2}\n'
+    )
+    calls = [line for line in text_of(tmp_path, table) if "(" in line]
+    assert calls == [
+        "A1(on := key1, delay := T#5s);",
+        "A2(on := NOT key2, delay := T#8s);",
+        "A3(delay := T#5s);",
+        "B1(on := key1, delay := T#2s, lit => out1);",
+        "B2(on := key2, lit => out2);",
+    ]
+
+
+def test_rows_that_are_put_in_order_take_the_remarks_above_them_along(tmp_path: Path) -> None:
+    table = '# all\ninstance,block,on\n# first, A\nA,Lamp,B.lit\n# then "B\nB,Lamp,key1\n# end\n'
+    library = open_library(write_files(tmp_path, files(table)))
+    ((_, after),) = library.put_in_order("row").values()
+    assert after == '# all\ninstance,block,on\n# then "B\nB,Lamp,key1\n# first, A\nA,Lamp,B.lit\n# end\n'
 
 
 @pytest.mark.parametrize(

@@ -19,6 +19,10 @@ from upright_block.language.names import did_you_mean, is_slip, nearest
         ("statte", ["state", "start"], "state"),
         ("banana", ["open", "close"], None),
         ("x", [], None),
+        ("S07_high", ["S40_high"], None),
+        ("S07_hihg", ["S40_high", "S07_high"], "S07_high"),
+        ("bay1_vent", ["bay01_vent"], "bay01_vent"),
+        ("bay_vent", ["bay1_vent"], "bay1_vent"),
     ],
 )
 def test_the_nearest_name(written: str, candidates: list[str], near: str | None) -> None:

@@ -38,6 +38,7 @@ class Draft:
         self.findings = findings
         self.drives: list[Drive] = []
         self.shown: dict[str, Signal] = {}
+        self.called: dict[str, str] = {}
         self.signals: dict[str, Signal] = {}
         self.forced: dict[str, Cell] = {}
         self.failed = False

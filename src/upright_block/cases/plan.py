@@ -186,7 +186,8 @@ class ReadyCase:
     """A case that can be run, as plain data: as it is written, the name of the unit that it is for, and its plan.
 
     ``watch`` has the rules and timing rows that are looked at; ``columns`` are all that check something, also where
-    every cell is empty. ``pins`` are those of the unit where the case names none.
+    every cell is empty. ``pins`` are those of the unit where the case names none. ``called`` has second names of tags
+    that are columns, by the paths of what they stand for.
     """
 
     file: CaseFile
@@ -196,6 +197,7 @@ class ReadyCase:
     watch: Watch
     columns: tuple[Expectations, ...]
     pins: tuple[str, ...]
+    called: tuple[tuple[str, str], ...] = ()
 
     @property
     def id(self) -> str:

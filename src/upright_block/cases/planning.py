@@ -13,7 +13,7 @@ from upright_block.cases.plan import BoundCase, Common, Drive, Expectations, Pla
 from upright_block.cases.words import planning as words
 from upright_block.language.limits import MOST_COLUMNS, MOST_SCANS
 from upright_block.language.literals import LiteralProblem, Value, parse_integer
-from upright_block.language.signals import Signal, element_signal, signals
+from upright_block.language.signals import Signal, element_signal, signals, tags_of
 from upright_block.language.source import Cell
 from upright_block.language.telling.findings import Findings, Related
 from upright_block.language.timebase import Timebase
@@ -99,7 +99,14 @@ class Planner(Draft):
         pins = {} if self.shown else self._pins()
         watch = self.watch
         ready = ReadyCase(
-            self.file, self.case, self.unit.name, plan, watch.watch, tuple(self.expectations), tuple(pins)
+            self.file,
+            self.case,
+            self.unit.name,
+            plan,
+            watch.watch,
+            tuple(self.expectations),
+            tuple(pins),
+            tuple(self.called.items()),
         )
         return BoundCase(ready, self.unit, self.shown | self.signals | pins, watch.probes)
 
@@ -303,6 +310,9 @@ class Planner(Draft):
                 continue
             others.append((target, head))
             self.shown.setdefault(signal.path, signal)
+            tag = tags_of(self.unit.shares).get(name.upper())
+            if tag is not None and tag.name != signal.path:
+                self.called.setdefault(signal.path, tag.name)
             self.signals[signal.path] = signal
             self.signals[target.path] = target
             if checks:

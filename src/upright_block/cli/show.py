@@ -73,11 +73,11 @@ def command(library: OpenLibrary, name: str | None, picture: Path | None, as_jso
         return
     tag = library.tag(name)
     if tag is not None:
-        uses = [use for use in library.tag_uses if use.tag is tag]
+        uses, standing = library.uses_of(tag), library.standing(tag)
         if as_json:
-            show_json(tag_data(tag) | {"uses": [use_data(use) for use in uses]})
+            show_json(tag_data(tag, standing) | {"uses": [use_data(use) for use in uses]})
         else:
-            show_lines(tag_lines(tag, library.tags, uses))
+            show_lines(tag_lines(tag, library.tags, uses, standing))
         return
     unit = library.find(name)
     function = library.function(name)

@@ -5,7 +5,7 @@ else.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 
 from upright_block.cases.cells import parse_value
 from upright_block.cases.overwriting import Overwriting
@@ -14,13 +14,13 @@ from upright_block.language import syntax, typed
 from upright_block.language.literals import LiteralProblem, Value, shown
 from upright_block.language.nodes import fresh, state
 from upright_block.language.parsing import parse
-from upright_block.language.parsing.wiring import instance_names
+from upright_block.language.parsing.wiring import cells_for, instance_names
 from upright_block.language.signals import Signal, tags_of
 from upright_block.language.source import Sheet, Source
 from upright_block.language.telling.edits import Edit
 from upright_block.language.telling.findings import Findings, Words
 from upright_block.language.types import Elementary, Enumeration, Reference, Type
-from upright_block.library.table import table_of
+from upright_block.library.table import delimiter, table_of
 from upright_block.library.wiringtable import wiring_table
 
 _PREFIX = re.compile(r"[A-Za-z_][\w.]*#", re.ASCII)
@@ -49,19 +49,16 @@ class Initials:
     """Gathers initial values to be changed in a unit, and makes edits of them; what cannot be changed becomes a
     finding.
 
-    ``final`` has the value of a path at the end of the run, ``overwriting`` knows what has another value before it is
-    read.
+    ``overwriting`` knows what has another value before it is read.
     """
 
-    def __init__(
-        self, unit: typed.Unit, final: Callable[[str], Value], findings: Findings, overwriting: Overwriting
-    ) -> None:
+    def __init__(self, unit: typed.Unit, findings: Findings, overwriting: Overwriting) -> None:
         self.overwriting = overwriting
         self.unit = unit
-        self.final = final
         self.findings = findings
         self.declared: dict[tuple[str, int], _Declared] = {}
         self.cells: dict[tuple[str, int], Edit] = {}
+        self.listed: dict[tuple[str, int], list[str]] = {}
 
     def change(self, signal: Signal, value: Value) -> None:
         """Have a signal begin with a value."""
@@ -80,21 +77,19 @@ class Initials:
         elif (found := self.overwriting.given(signal)) is not None and not found.unit.is_wired:
             self._refuse(self.unit, words.overwritten(signal, found), found.source, found.start)
         else:
-            self._change_in(self.unit, variables, signal, value, "")
+            self._change_in(self.unit, variables, signal, value)
 
     def _refuse(self, unit: typed.Unit, said: Words, source: Source | None = None, start: int | None = None) -> None:
         where = unit.syntax.start if start is None else start
         self.findings.add(said.told(source or unit.source, where, where + 1))
 
-    def _change_in(
-        self, unit: typed.Unit, variables: Sequence[typed.Variable], signal: Signal, value: Value, before: str
-    ) -> None:
-        """Have what lies in a unit begin with a value; ``before`` is the path of the unit."""
+    def _change_in(self, unit: typed.Unit, variables: Sequence[typed.Variable], signal: Signal, value: Value) -> None:
+        """Have what lies in a unit begin with a value."""
         root, *inner = variables
         if unit.kind == "CONFIGURATION" and isinstance(root.type, typed.Unit) and inner:
             self._change_in_program(unit, root, inner, signal, value)
         elif unit.is_wired:
-            self._change_cell(unit, root, inner, signal, value, before)
+            self._change_cell(unit, root, inner, signal, value)
         else:
             self._change_declared(unit, root, inner, signal, value)
 
@@ -116,7 +111,7 @@ class Initials:
         if others:
             self._refuse(unit, words.program_twice(signal, program, others, shown(value, signal.type)))
         else:
-            self._change_in(program, inner, signal, value, f"{root.name}.")
+            self._change_in(program, inner, signal, value)
 
     def _change_declared(
         self, unit: typed.Unit, root: typed.Variable, inner: Sequence[typed.Variable], signal: Signal, value: Value
@@ -154,16 +149,10 @@ class Initials:
     # --- in a table ---
 
     def _change_cell(
-        self,
-        unit: typed.Unit,
-        root: typed.Variable,
-        inner: Sequence[typed.Variable],
-        signal: Signal,
-        value: Value,
-        before: str,
+        self, unit: typed.Unit, root: typed.Variable, inner: Sequence[typed.Variable], signal: Signal, value: Value
     ) -> None:
-        """In the cell of a row and a column; the row may stand for many instances, which then must have the same
-        value.
+        """In the cell of a row and a column; of a row that stands for many instances it becomes a list, unless all have
+        one value.
         """
         table = wiring_table(unit.source, Findings())
         if table is None or len(inner) != 1 or inner[0].section != "input":
@@ -177,24 +166,25 @@ class Initials:
             return
         start = row["instance"].start
         names = instance_names(row)
-        finals = {name: self.final(f"{before}{name}.{pin.name}") for name in names}
-        if len({repr(found) for found in finals.values()}) > 1:
-            told = {name: shown(found, signal.type) for name, found in finals.items()}
-            self._refuse(unit, words.two_values(signal, pin, told), unit.source, start)
-            return
         whole = table_of(unit.source, skips_blank=True)
         line = next(begin for begin in reversed(whole.starts) if begin <= start)
         cell = whole.split(line)[heads.index(pin.name.lower())]
         if isinstance(unit.source, Sheet):
             self._refuse(unit, words.workbook(signal, shown(value, signal.type)), unit.source, start)
-        elif cell.text and not _is_setting(unit, cell.text, signal.type):
+            return
+        key = unit.source.path, cell.start
+        texts = self.listed.setdefault(key, cells_for(cell.text, len(names)))
+        if any(text and not _is_setting(unit, text, signal.type) for text in texts):
             self._refuse(unit, words.wired(signal, cell.text), unit.source, cell.start)
-        else:
-            text = shown_as(value, signal.type, cell.text) if "#" in cell.text else shown(value, signal.type)
-            if not _CELL.match(text):
-                self._refuse(unit, words.no_cell(signal, text), unit.source, cell.start)
-                return
-            self.cells[unit.source.path, cell.start] = Edit(unit.source, cell.start, cell.end, text)
+            return
+        own = shown_as(value, signal.type, cell.text) if "#" in cell.text else shown(value, signal.type)
+        if not _CELL.match(own):
+            self._refuse(unit, words.no_cell(signal, own), unit.source, cell.start)
+            return
+        texts[names.index(root.name)] = own
+        text = own if len(set(texts)) == 1 else "{" + ",".join(texts) + "}"
+        text = f'"{text}"' if "," in text and delimiter(whole) == "," else text
+        self.cells[key] = Edit(unit.source, cell.start, cell.end, text)
 
     # --- edits ---
 

@@ -8,7 +8,7 @@ from upright_block.language.telling.findings import Findings
 from upright_block.language.typed import Unit
 from upright_block.language.views.graphs import circles
 from upright_block.language.views.wires import Root, boxes
-from upright_block.library.table import table_of
+from upright_block.library.table import spans, table_of
 from upright_block.library.wiringtable import wiring_table
 
 
@@ -56,9 +56,9 @@ def _renumbered(table: WiringTable, rows: list[int]) -> list[Edit]:
 
 
 def _moved(table: WiringTable, rows: list[int]) -> Edit:
-    """The lines in another order."""
+    """The lines in another order, each with the remarks above it."""
     text = table.source.text
-    starts = list(table_of(table.source, skips_blank=True).starts)
-    ends = [*starts[1:], len(text)]
-    lines = [text[start:end].rstrip("\n") for start, end in zip(starts, ends, strict=True)]
-    return Edit(table.source, starts[0], len(text), "".join(f"{lines[row]}\n" for row in rows))
+    found = spans(table_of(table.source, skips_blank=True))
+    lines = [text[start:end].rstrip("\n") for start, end in found]
+    start, end = found[0][0], found[-1][1]
+    return Edit(table.source, start, end, "".join(f"{lines[row]}\n" for row in rows))

@@ -33,7 +33,7 @@ def kept(run: Watched, patterns: Sequence[str]) -> tuple[list[Edit], list[str], 
     unit, machine = run.run.unit, run.machine
     unit = unit.wraps or unit
     findings = Findings()
-    initials = Initials(unit, machine.read, findings, Overwriting(run.run.unit))
+    initials = Initials(unit, findings, Overwriting(run.run.unit))
     left: list[str] = []
     for pattern in parted(patterns):
         signals, own_left = _chosen(run.run.unit, pattern)

@@ -15,6 +15,7 @@ from upright_block.language.source import Source
 from upright_block.language.words import has_errors
 
 if TYPE_CHECKING:
+    from upright_block.language.field.standing import Standing
     from upright_block.language.field.tag_uses import TagUse
     from upright_block.language.field.tags import Tag
     from upright_block.language.typed import Unit
@@ -161,6 +162,22 @@ class WithTags(Contents):
         from upright_block.language.field.tag_uses import tag_uses
 
         return tag_uses(self.tags, [*self.units, *self.configurations])
+
+    def standing(self, tag: Tag) -> Standing | None:
+        """Where a tag leads that stands for something else; None for any other."""
+        from upright_block.language.field.standing import standing_of
+
+        scope = self._library.scope
+        return standing_of(tag, scope.tags, scope.points) if "stands_for" in tag.cells else None
+
+    def uses_of(self, tag: Tag) -> list[TagUse]:
+        """Where a tag is read and written; of a second name those that call it so."""
+        from upright_block.language.field.standing import uses_by
+
+        standing = self.standing(tag)
+        if standing is None:
+            return [use for use in self.tag_uses if use.tag is tag]
+        return uses_by(tag, standing, self.tag_uses)
 
     def walk(
         self, configuration: str | None = None, hold: str | int | None = None, compare: bool = True

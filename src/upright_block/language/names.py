@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 from difflib import SequenceMatcher, get_close_matches
 from itertools import islice
@@ -27,7 +28,7 @@ def listed(names: Iterable[str], most: int = 12) -> str:
 
 def nearest(name: str, candidates: Iterable[str]) -> str | None:
     """The candidate most like ``name`` when letter case is ignored, or None; in whatever order they come, up to
-    `MOST_CANDIDATES`.
+    `MOST_CANDIDATES`. One with other numbers is no slip of the hand but a neighbour: it is never near.
     """
     if len(name) > _LONGEST:
         return None
@@ -42,8 +43,18 @@ def nearest(name: str, candidates: Iterable[str]) -> str | None:
     alike = [upper for upper in known if upper.translate(_LOOKALIKES) == folded]
     if alike:
         return known[min(alike)]
+    numbers = _numbers(wanted)
+    known = {upper: written for upper, written in known.items() if not _is_neighbour(_numbers(upper), numbers)}
     close = get_close_matches(wanted, known, n=1, cutoff=0.6 if len(wanted) > 3 else 0.5)
     return known[close[0]] if close else None
+
+
+def _numbers(name: str) -> list[int]:
+    return [int(digits) for digits in re.findall("[0-9]+", name)]
+
+
+def _is_neighbour(numbers: list[int], others: list[int]) -> bool:
+    return len(numbers) == len(others) and numbers != others
 
 
 def is_slip(written: str, meant: str) -> bool:

@@ -60,6 +60,10 @@ class Source:
         """The column of the character at ``offset`` in its line."""
         return offset - self._starts()[self.line(offset) - 1] + 1
 
+    def line_start(self, line: int) -> int:
+        """The offset of the first character of a line."""
+        return self._starts()[line - 1]
+
     def line_text(self, line: int) -> str:
         """The text of a line without its line end; empty beyond the last line."""
         starts = self._starts()

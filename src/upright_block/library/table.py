@@ -22,6 +22,10 @@ ROLES = ("set", "force", "check", "hold", "pin")
 _CELL = re.compile(r"""'(?:[^'$\n]|\$.)*'|"(?:[^"$\n]|\$.)*"|[^\s|]+""")
 _QUOTED = re.compile(r'"(?:[^"]|"")*"?')
 _BRACKETS = re.compile(r"\[[^\]\n]*\]")
+_REMARK = "#"
+"""Begins a line of a table of names that is for people."""
+_BLANK_LINES = re.compile(r"(?:[^\S\n]*\n)*")
+_BEFORE_HEADS = re.compile(rf"(?:[^\S\n]*(?:{_REMARK}[^\n]*)?\n)*")
 _MOST_SHARED = 10_000
 _MOST_LINES = 40
 """Lines over which a cell in quotes may go on."""
@@ -83,6 +87,26 @@ class Table:
         columns = self.columns[:column] + self.columns[column + 1 :]
         cut = tuple(texts[rows.start : rows.stop] for texts in columns)
         return Table(self.source, heads, cut, self.starts[rows.start : rows.stop], _Without(self.split, column))
+
+
+def spans(table: Table) -> list[tuple[int, int]]:
+    """Where each row of a CSV file lies, from behind the one before, with the empty lines and remarks between; the
+    first of them from behind the heads.
+    """
+    text = table.source.text
+    last = _row_end(text, start, start) + 1 if (start := _head_start(text, skips_remarks=True)) < len(text) else start
+    found: list[tuple[int, int]] = []
+    for begin in table.starts:
+        end = min(_row_end(text, begin, begin) + 1, len(text))
+        found.append((last, end))
+        last = end
+    return found
+
+
+def delimiter(table: Table) -> str:
+    """What stands between the cells of a CSV file."""
+    first = table.heads[0].start if table.heads else 0
+    return delimiter_of(table.source.line_text(table.source.line(first)))
 
 
 @record
@@ -246,13 +270,15 @@ class _SheetSplit:
 def sheet_table(source: Sheet, skips_blank: bool = False) -> Table:
     """The table of a sheet: its first row that is not empty has the heads; rows are as in `csv_table`."""
     text, split = source.text, _SheetSplit(source)
-    start = text.rfind("\n", 0, len(text) - len(text.lstrip())) + 1
+    start = _head_start(text, skips_blank)
     heads = [Cell(" ".join(head.text.split()), head.start, head.end) for head in split(start)]
     builder = _Builder(source, heads, split)
     timed = skips_blank or any(head.text.lower() in TIME_HEADS for head in heads)
     begin = _line_end(text, start) + 1
     for line in text[begin:].split("\n") if begin <= len(text) else ():
-        if line.strip():
+        if skips_blank and line.lstrip().startswith(_REMARK):
+            pass
+        elif line.strip():
             builder.add([line.split("\t")], [begin])
         elif not timed:
             builder.flaw(_blank_line(), begin, begin + 1)
@@ -276,10 +302,11 @@ def csv_table(source: Source, skips_blank: bool = False) -> Table:
     """A table from CSV text (RFC 4180) with commas, semicolons or tabs; a cell in quotes may go on over some lines.
 
     Lines without any cell at the end of the file are passed over, and so are those of a table that has a
-    column for the time; without one, each row is a scan. With ``skips_blank`` all of them are.
+    column for the time; without one, each row is a scan. With ``skips_blank`` all of them are, and
+    so are lines that begin with ``#``.
     """
     text = source.text
-    start = text.rfind("\n", 0, len(text) - len(text.lstrip())) + 1
+    start = _head_start(text, skips_blank)
     end = _line_end(text, len(text.rstrip()))
     head_end = _row_end(text, start, start) if start < end else start
     first = text[start:head_end].removesuffix("\r")
@@ -298,8 +325,21 @@ def csv_table(source: Source, skips_blank: bool = False) -> Table:
     else:
         timed = skips_blank or any(head.text.lower() in TIME_HEADS for head in heads)
         for block_start, block in _blocks(text, head_end + 1, end):
-            _add_block(builder, block_start, block.split("\n"), delimiter, timed)
+            _add_block(builder, block_start, block.split("\n"), delimiter, timed, _REMARK if skips_blank else "")
     return builder.table
+
+
+def _head_start(text: str, skips_remarks: bool) -> int:
+    """Where the line of the heads begins: the first that is not empty, and no remark."""
+    found = (_BEFORE_HEADS if skips_remarks else _BLANK_LINES).match(text)
+    return found.end() if found else 0
+
+
+def _first_in_line(text: str, start: int) -> int:
+    """The first character of a line that is no blank."""
+    while text.startswith((" ", "\t"), start):
+        start += 1
+    return start
 
 
 def _line_end(text: str, offset: int) -> int:
@@ -330,17 +370,22 @@ def _blocks(text: str, start: int, end: int) -> Iterator[tuple[int, str]]:
         start = cut + 1
 
 
-def _add_block(builder: _Builder, start: int, lines: list[str], delimiter: str, timed: bool) -> None:
-    """The rows of some lines; where nothing is out of the way they are taken together."""
+def _add_block(builder: _Builder, start: int, lines: list[str], delimiter: str, timed: bool, remark: str) -> None:
+    """The rows of some lines; where nothing is out of the way they are taken together. Lines that begin with
+    ``remark``, where there is one, are passed over.
+    """
     wanted = len(builder.table.heads)
     blank = delimiter + " \t\r"
-    if not any('"' in line or (not line.strip(blank)) for line in lines):
+    if not any('"' in line or (not line.strip(blank)) or (remark and remark in line) for line in lines):
         rows = [line.split(delimiter) for line in lines]
         if all(len(row) == wanted for row in rows):
             builder.add(rows, accumulate((len(line) + 1 for line in lines[:-1]), initial=start))
             return
     block, offset = "\n".join(lines), 0
     while offset <= len(block):
+        if remark and _line_end(block, offset) > offset and block.startswith(remark, _first_in_line(block, offset)):
+            offset = _line_end(block, offset) + 1
+            continue
         end = _row_end(block, offset, offset)
         _add_line(builder, start + offset, block[offset:end].removesuffix("\r"), delimiter, timed)
         offset = end + 1

@@ -9,7 +9,7 @@ from upright_block.language.field.tags import COLUMNS
 from upright_block.language.source import Source
 from upright_block.language.telling.edits import Edit
 from upright_block.library import words
-from upright_block.library.table import delimiter_of, table_of
+from upright_block.library.table import delimiter, table_of
 
 
 def columns_of(sources: Iterable[Source], has_others: bool) -> list[str]:
@@ -53,6 +53,5 @@ def appended(source: Source, rows: Sequence[Mapping[str, str]]) -> Edit:
     if missing is not None:
         raise BadValue(*words.missing_column(missing))
     end = "\r\n" if "\r\n" in before else "\n"
-    first = before.lstrip().split("\n", 1)[0]
-    lines = csv_lines([[row.get(head, "") for head in heads] for row in rows], delimiter_of(first), end)
+    lines = csv_lines([[row.get(head, "") for head in heads] for row in rows], delimiter(table), end)
     return Edit(source, len(before), len(before), ("" if before.endswith("\n") else end) + lines)

@@ -10,7 +10,7 @@ from upright_block.language.names import listed
 from upright_block.language.nodes import record
 from upright_block.language.source import Source
 from upright_block.library.sheets import csv_lines, unguarded
-from upright_block.library.table import delimiter_of, table_of
+from upright_block.library.table import Table, delimiter, spans, table_of
 from upright_block.lists import words
 from upright_block.lists.taken import Note, Taken
 
@@ -28,11 +28,15 @@ class Renewed:
 
 @record
 class _Line:
-    """A row of the table that is there: its cells by column, and its text with the end of the line."""
+    """A row of the table that is there: its cells by column, the remarks above it, and its text."""
 
     cells: Mapping[str, str]
+    above: str
     text: str
-    number: int
+
+    @property
+    def key(self) -> str:
+        return self.cells.get("tag", "").upper()
 
 
 def renewed(table: Source, taken: Taken) -> Renewed:
@@ -46,13 +50,14 @@ def renewed(table: Source, taken: Taken) -> Renewed:
     if not table.text.strip():
         rows = [[row.text(column) for column in taken.columns] for row in taken.rows]
         return Renewed(csv_lines([taken.columns, *rows]), ())
-    heads, lines, head_text = _read(table)
+    read = table_of(table, skips_blank=True)
+    heads, lines = _read(read)
     added = [column for column in taken.columns if column.lower() not in map(str.lower, heads)]
     names = {column.lower(): column for column in taken.columns}
     own = [names.get(head.lower(), head) for head in heads] + added
     end = "\r\n" if "\r\n" in table.text else "\n"
-    delimiter = delimiter_of(table.text.lstrip().split("\n", 1)[0])
-    by_key = {line.cells.get("tag", "").upper(): line for line in lines}
+    separator = delimiter(read)
+    by_key = {line.key: line for line in lines}
     wanted = {row.key: row for row in taken.rows}
     notes = _Notes(table.path)
 
@@ -65,47 +70,49 @@ def renewed(table: Source, taken: Taken) -> Renewed:
             placed.setdefault(after, []).append(row.key)
             notes.new.append(row.cells["tag"])
 
-    def written(cells: Mapping[str, str]) -> str:
-        return csv_lines([[cells.get(column, "") for column in own]], delimiter, end)
+    def written(*rows: Mapping[str, str]) -> str:
+        return csv_lines([[cells.get(column, "") for column in own] for cells in rows], separator, end)
 
-    out = [head_text if not added else csv_lines([[*heads, *added]], delimiter, end)]
-    out += [written(wanted[key].cells) for key in placed.get("", ())]
+    first = table.line(read.heads[0].start)
+    head_start, rows_start = table.line_start(first), spans(read)[0][0] if lines else len(table.text)
+    out = [table.text[:head_start], table.text[head_start:rows_start]]
+    if added:
+        out[1] = csv_lines([[*heads, *added]], separator, end)
+    elif not out[1].endswith("\n"):
+        out[1] += end
+    out.append(written(*(wanted[key].cells for key in placed.get("", ()))))
     for line in lines:
-        key = line.cells.get("tag", "").upper()
-        found = wanted.get(key) if by_key.get(key) is line else None
-        if found is None:
-            if "stands_for" in line.cells and "stands_for" not in taken.columns:
-                notes.kept.append(line.cells.get("tag", ""))
-                out.append(written(line.cells) if added else line.text)
-            else:
-                notes.gone.append(line.cells.get("tag", "a row without a name"))
-            continue
-        merged = {**line.cells, **found.cells}
-        notes.compare(line.cells, merged)
-        is_same = not added and all(merged.get(column, "") == line.cells.get(column, "") for column in own)
-        out.append(line.text if is_same else written(merged))
-        out += [written(wanted[new].cells) for new in placed.get(key, ())]
-    if len(out) > 1 and not head_text.endswith("\n") and not added:
-        out[0] += end
+        out.append(line.above)
+        found = wanted.get(line.key) if by_key[line.key] is line else None
+        if found is not None:
+            merged = {**line.cells, **found.cells}
+            notes.compare(line.cells, merged)
+            is_same = not added and all(merged.get(column, "") == line.cells.get(column, "") for column in own)
+            out.append(line.text if is_same else written(merged))
+            out.append(written(*(wanted[key].cells for key in placed.get(line.key, ()))))
+        elif "stands_for" in line.cells and "stands_for" not in taken.columns:
+            notes.kept.append(line.cells.get("tag", ""))
+            out.append(written(line.cells) if added else line.text)
+        else:
+            notes.gone.append(line.cells.get("tag", "a row without a name"))
+    out.append(table.text[spans(read)[-1][1] :] if lines else "")
     return Renewed("".join(out), notes.told(len(lines)))
 
 
-def _read(table: Source) -> tuple[list[str], list[_Line], str]:
-    """The heads of a table, its rows, and the text of its heads."""
-    read = table_of(table, skips_blank=True)
-    heads = [
-        head.lower() if head.lower() in COLUMNS else head for head in (unguarded(each.text) for each in read.heads)
-    ]
+def _read(read: Table) -> tuple[list[str], list[_Line]]:
+    """The heads of a table, and its rows."""
+    table = read.source
+    texts = [unguarded(head.text) for head in read.heads]
+    heads = [text.lower() if text.lower() in COLUMNS else text for text in texts]
     if read.flaws or "tag" not in heads:
         raise BadValue(*words.table_with_flaws(table.path))
-    ends = [*read.starts[1:], len(table.text)]
     lines: list[_Line] = []
-    for start, stop in zip(read.starts, ends, strict=True):
+    for start, (begin, stop) in zip(read.starts, spans(read), strict=True):
         texts = [unguarded(cell.text).replace("\r\n", "\n") for cell in read.split(start)]
         cells = {head: text for head, text in zip(heads, texts, strict=False) if text}
         text = table.text[start:stop]
-        lines.append(_Line(cells, text if text.endswith("\n") else text + "\n", table.line(start)))
-    return heads, lines, table.text[: read.starts[0] if read.starts else len(table.text)]
+        lines.append(_Line(cells, table.text[begin:start], text if text.endswith("\n") else text + "\n"))
+    return heads, lines
 
 
 class _Notes:

@@ -104,16 +104,16 @@ def marked_lines(source: Source, start: int, end: int, role: Role) -> list[Line]
         return []
     number = source.line(start)
     text = source.line_text(number)
-    column = source.column(start) - 1
+    column = start - source.line_start(number)
     length = max(1, min(end - start, len(text) - column))
     if len(text) > _LONGEST_LINE:
         cut = max(0, column - 60)
         text, column = "…" + text[cut + 1 : cut + _LONGEST_LINE], column - cut
         length = max(1, min(length, len(text) - column))
-    lead = "".join("\t" if char == "\t" else " " for char in text[:column])
+    lead = " " * len(text[:column].expandtabs(4))
     return [
         [(f"{number:>5} │ ", "dim"), (text.expandtabs(4), "")],
-        [("      │ ", "dim"), (lead.expandtabs(4), ""), ("▔" * length, role)],
+        [("      │ ", "dim"), (lead, ""), ("▔" * length, role)],
     ]
 
 

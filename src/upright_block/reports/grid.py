@@ -20,13 +20,14 @@ def grid_lines(
     width: int,
     marked: int | None = None,
     shows_gaps: bool = True,
+    names: Sequence[str] = (),
 ) -> list[Line]:
     """Rows of cells below the names of their pins, a row a scan; names that begin alike stand below what they share.
 
     ``marked`` is the scan that is pointed at; scans that are left out between two rows show as such where
-    ``shows_gaps`` is true.
+    ``shows_gaps`` is true. ``names`` are what the pins are called, by default their paths.
     """
-    groups, heads = grouped([pin.path for pin in pins])
+    groups, heads = grouped(names or [pin.path for pin in pins])
     widths = [max(len(h), *(len(line[i][0]) for line in cells)) for i, h in enumerate(heads)]
     times = [shown_duration(plan.timebase.time(row_scan)) for row_scan in rows]
     time_head = "time"
@@ -76,8 +77,8 @@ def grouped(paths: Sequence[str]) -> tuple[list[str], list[str]]:
 
 
 def owner_of(path: str) -> str:
-    """The path of what a path leads into."""
-    return path[: max(path.rfind("."), path.rfind("["), 0)]
+    """The path of what a path leads into; a second name, with the path behind it in parentheses, stands alone."""
+    return "" if " (" in path else path[: max(path.rfind("."), path.rfind("["), 0)]
 
 
 def _group_line(lead: str, part: Sequence[int], groups: Sequence[str], widths: list[int], gaps: dict[int, str]) -> Line:

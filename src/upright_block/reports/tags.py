@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from upright_block.language.field.points import AREAS
+from upright_block.language.field.standing import Standing
 from upright_block.language.field.tag_uses import TagUse
 from upright_block.language.field.tags import Tag
 from upright_block.language.literals import shown
@@ -16,6 +17,7 @@ from upright_block.language.types import Elementary
 from upright_block.reports.listing import column_lines
 from upright_block.reports.styled import Line
 
+_NEGATED = "normally closed: 1 at the point is 0 here"
 _HEADS = ("tag", "point", "type", "sense", "range", "unit", "stands for", "area", "comment")
 
 
@@ -65,16 +67,25 @@ def _named(tag: Tag) -> str:
     return root.name.upper() if isinstance(root, Name) else ""
 
 
-def tag_lines(tag: Tag, tags: Sequence[Tag], uses: Sequence[TagUse]) -> list[Line]:
-    """The whole way of a tag: its point, its sense and range, its other names, and all that reads or writes it."""
-    area = f"{AREAS[tag.area]} " if tag.area else ""
+def tag_lines(tag: Tag, tags: Sequence[Tag], uses: Sequence[TagUse], standing: Standing | None = None) -> list[Line]:
+    """The whole way of a tag: its point, its sense and range, its other names, and all that reads or writes it. A
+    second name is ``standing`` for something, and has the way of that.
+    """
+    target = standing.tag if standing else None
+    point_area = target.area if target else tag.area
+    type_ = standing.type if standing else tag.type
+    what = f"{AREAS[point_area] if point_area else ''} {type_ or ''}".strip()
     where = tag.source.shown_line(tag.start)
-    lines: list[Line] = [[(tag.name, "strong"), (f"   {area}{type_name(tag)}", ""), (f", {where}", "dim")]]
+    lines: list[Line] = [[(tag.name, "strong"), (f"   {what}" if what else "", ""), (f", {where}", "dim")]]
     comment = _comment(tag)
     if comment:
         lines.append([(comment, "")])
     lines.append([])
     steps = list(_steps(tag))
+    if standing is not None and standing.address:
+        steps.insert(1, ("point", standing.address))
+    if target is not None and target.is_negated:
+        steps.insert(2, ("sense", _NEGATED))
     width = max((len(title) for title, _ in steps), default=0)
     lines += [[(f"  {title:<{width}}  ", "dim"), (text, "")] for title, text in steps]
     others = [other for other in tags if other is not tag and _named(other) == tag.key]
@@ -83,9 +94,10 @@ def tag_lines(tag: Tag, tags: Sequence[Tag], uses: Sequence[TagUse]) -> list[Lin
         lines += [[(f"  {o.name}", "name"), (f"  {_stands_for(o)}", ""), (f"  {_place(o)}", "dim")] for o in others]
     for kind, title in (("write", "Written by"), ("read", "Read by")):
         found = [use for use in uses if use.kind == kind]
-        if not found and ((tag.area == "I") == (kind == "write") or tag.inside is not None):
+        if not found and ((point_area == "I") == (kind == "write") or tag.inside is not None):
             continue
-        lines += [[], [(title, "strong"), ("" if found else " nothing", "warn")]]
+        nothing = f" nothing by this name: upright show {target.name}" if target else " nothing"
+        lines += [[], [(title, "strong"), ("" if found else nothing, "warn")]]
         longest = max((len(use.shown) for use in found), default=0)
         for use in found:
             at = use.unit.source.shown_line(use.origin.start)
@@ -105,7 +117,7 @@ def _steps(tag: Tag) -> list[tuple[str, str]]:
     if tag.address:
         found.append(("point", tag.address))
     if tag.is_negated:
-        found.append(("sense", "normally closed: 1 at the point is 0 here"))
+        found.append(("sense", _NEGATED))
     if tag.scale is not None and tag.raw is not None:
         scale, unit = tag.scale, tag.text("unit")
         step = abs(scale.high - scale.low) / abs(scale.raw_high - scale.raw_low)
@@ -124,13 +136,14 @@ def _steps(tag: Tag) -> list[tuple[str, str]]:
     return found
 
 
-def tag_data(tag: Tag) -> dict[str, Any]:
-    """A tag as plain data for JSON."""
+def tag_data(tag: Tag, standing: Standing | None = None) -> dict[str, Any]:
+    """A tag as plain data for JSON; a second name with the point and the type of what it is ``standing`` for."""
     scale = tag.scale
+    address, type_ = (standing.address, standing.type) if standing else (tag.address, tag.type)
     return {
         "tag": tag.name,
-        "point": tag.address or None,
-        "type": type_name(tag) or None,
+        "point": address or None,
+        "type": type_.name if type_ else None,
         "sense": "NC" if tag.is_negated else None,
         "raw_low": scale.raw_low if scale else None,
         "raw_high": scale.raw_high if scale else None,

@@ -125,12 +125,18 @@ def _later_line(verdict: Verdict, miss: Miss) -> Line:
     line = source.line(_cell_of(verdict.case, miss).start)
     return [
         (f"  then at {moment(verdict.case, miss.scan)}, line {line}: ", ""),
-        (miss.slot.path, "name"),
+        (_called(verdict.case, miss.slot.path), "name"),
         (" is ", ""),
         (shown(miss.got, miss.slot.type), "bad"),
         (f" and {words.instead(miss.check.text)}", ""),
         (_differing_bits(miss, "  "), "dim"),
     ]
+
+
+def _called(case: ReadyCase, path: str) -> str:
+    """A path as the table of a case has it: where that is a second name of a tag, this and the path."""
+    name = dict(case.called).get(path)
+    return f"{name} ({path})" if name else path
 
 
 def _cell_of(case: ReadyCase, miss: Miss) -> Cell:
@@ -156,7 +162,7 @@ def _moment_head(verdict: Verdict, misses: Sequence[Miss]) -> list[Line]:
         lines.append(
             [
                 ("    ", ""),
-                (miss.slot.path, "name"),
+                (_called(verdict.case, miss.slot.path), "name"),
                 (" is ", ""),
                 (got, "bad"),
                 (f" and {words.instead(miss.check.text)}", ""),
@@ -232,9 +238,10 @@ def _moment_lines(verdict: Verdict, scan: int, width: int) -> list[Line]:
         [_cell(wrong.get((scan_at, moments.slots[i].path)), moments.slots[i], moments.after[scan_at][i]) for i in kept]
         for scan_at in rows
     ]
-    lines = grid_lines(case.plan, rows, pins_shown, cells, width, scan)
+    names = [_called(case, pin.path) for pin in pins_shown]
+    lines = grid_lines(case.plan, rows, pins_shown, cells, width, scan, names=names)
     left = [
-        (moments.slots[i].path, shown(moments.after[rows[0]][i], moments.slots[i].type))
+        (_called(case, moments.slots[i].path), shown(moments.after[rows[0]][i], moments.slots[i].type))
         for i in order
         if i in same and i not in kept
     ]

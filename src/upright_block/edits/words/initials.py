@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 
 from upright_block.cases.overwriting import Overwritten
 from upright_block.language.names import listed
@@ -61,12 +61,6 @@ def no_setting(signal: Signal, unit: Unit) -> Words:
 def no_column(signal: Signal, unit: Unit, pin: Variable, text: str) -> Words:
     way_out = f"Add a column {pin.name}, with {text} in the row of it."
     return Words("bad-value", f"The table {unit.name} has no column {pin.name} for {signal.path}.", way_out)
-
-
-def two_values(signal: Signal, pin: Variable, told: Mapping[str, str]) -> Words:
-    values = listed([f"{name} {text}" for name, text in told.items()])
-    message = f"One row stands for all of these, and {pin.name} differs: {values}."
-    return Words("bad-value", message, "Give those that differ a row of their own.")
 
 
 def workbook(signal: Signal, text: str) -> Words:

@@ -368,6 +368,8 @@ class CallChecker(StandardChecker):
                 raise self.problem(name_at, words.private_pin(pin, unit))
             raise self.unknown(argument.name, name_at, words.unknown_pin(unit, argument.name), names)
         if argument.output and pin.section != "output":
+            if isinstance(argument, syntax.WiredArgument):
+                raise self.problem(argument, words.arrow_at_input(pin, unit, self.text(argument)))
             raise self.problem(name_at, words.input_taken(pin, unit))
         if not argument.output and pin.section == "output":
             if isinstance(argument, syntax.WiredArgument):

@@ -17,7 +17,7 @@ from upright_block.language.field.points import TYPES, Point
 from upright_block.language.field.tags import Scale, Tag, TagTable
 from upright_block.language.lexer import KEYWORDS
 from upright_block.language.literals import Value
-from upright_block.language.parsing import parse_expression
+from upright_block.language.parsing import parse_expression, parse_type
 from upright_block.language.paths import root_of, with_root
 from upright_block.language.scope import Scope
 from upright_block.language.source import Cell, Source
@@ -208,7 +208,12 @@ class _TableReader:
         """The type that a row gives; without one that of the point, or REAL where it has a range."""
         cell = tag.cells.get("type")
         if cell is not None:
-            return self.checker.type_of(syntax.TypeName(cell.start, cell.end, cell.text))
+            if _NAME.match(cell.text):
+                return self.checker.type_of(syntax.TypeName(cell.start, cell.end, cell.text))
+            written = parse_type(self.table.source, self.checker.findings, cell.text, cell.start)
+            if written is None:
+                raise Problem
+            return self.checker.type_of(written)
         if tag.point is None:
             raise self._problem(tag.cells["tag"], words.no_type(tag.name))
         return REAL if tag.scale else TYPES[tag.point.width]

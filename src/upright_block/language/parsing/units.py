@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from contextlib import suppress
+from typing import TypeVar
 
 from upright_block.language import syntax
 from upright_block.language.lexer import tokenize
@@ -212,6 +214,20 @@ def parse_expression(
 
     Without a ``text`` it is all of the source; else one that stands at ``start`` in it.
     """
+    return _alone(source, findings, text, start, UnitParser.expression)
+
+
+def parse_type(source: Source, findings: Findings, text: str, start: int) -> syntax.TypeSpec | None:
+    """Read a text that is one type, and stands at ``start`` in the source; None, with findings, when it is none."""
+    return _alone(source, findings, text, start, UnitParser.type_spec)
+
+
+_Read = TypeVar("_Read")
+
+
+def _alone(
+    source: Source, findings: Findings, text: str | None, start: int, read_one: Callable[[UnitParser], _Read]
+) -> _Read | None:
     if text is None:
         tokens = tokenize(source, findings)
     else:
@@ -227,7 +243,7 @@ def parse_expression(
     begun = len(findings.items)
     parser = UnitParser(tokens, findings)
     with suppress(SyntaxProblem):
-        found = parser.expression()
+        found = read_one(parser)
         if parser.kinds[parser.i] == "end":
             return found if len(findings.items) == begun else None
         parser.fail(words.goes_on(parser.shown(parser.i)))

@@ -10,6 +10,7 @@ from upright_block.language.forms import IsFunction
 from upright_block.language.lexer import KEYWORDS
 from upright_block.language.limits import MOST_INSTANCES
 from upright_block.language.nodes import fresh, record, state
+from upright_block.language.parsing.ranges import Pattern, pattern
 from upright_block.language.parsing.units import parse_expression
 from upright_block.language.parsing.words import wiring as words
 from upright_block.language.paths import names_in, relocated
@@ -20,10 +21,9 @@ from upright_block.language.telling.findings import Findings, Words
 OWN_COLUMNS = ("order", "instance", "block", "result", "comment", "allow")
 """The columns that are no pins."""
 _NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*\Z")
-_RANGE = re.compile(r"\{(\d{1,18})\.\.(\d{1,18})\}")
-_NAMES = re.compile(r"\[(\d{1,18})\.\.(\d{1,18})\]")
 _ELEMENT = re.compile(r"([A-Za-z_][A-Za-z0-9_]*)\[(\d{1,9})\]\Z")
 _SPAN = re.compile(r"-?(\d+(\.\d+)?(d|h|ms|m|s|us|ns))+\Z", re.IGNORECASE)
+_COMMA = re.compile(r"([A-Za-z]+#)?-?\d+,\d+[A-Za-z]*\Z")
 _INTEGER = re.compile(r"\d{1,18}\Z")
 
 
@@ -81,20 +81,22 @@ class _Wirer:
         if ordered and len(ordered) < len(self.table.rows):
             first = next(row for row in self.table.rows if "order" not in row)
             self.report(next(iter(first.values())), words.missing_order())
-        lengths = [self.length(row) for row in self.table.rows]
+        patterns = [_patterns(row) for row in self.table.rows]
+        lengths = [self.length(row, own) for row, own in zip(self.table.rows, patterns, strict=True)]
         if sum(lengths) > MOST_INSTANCES:
             longest = self.table.rows[lengths.index(max(lengths))]
             self.report(longest.get("instance") or next(iter(longest.values())), words.too_many_instances())
             return
-        for number, (row, length) in enumerate(zip(self.table.rows, lengths, strict=True)):
+        for number, (row, own, length) in enumerate(zip(self.table.rows, patterns, lengths, strict=True)):
             order = self.order(row.get("order"), number)
-            if not any(_ranges(column, cell) for column, cell in row.items()):
+            if not any(found.shapes for found in own.values()):
                 yield _Row(order, row, is_one_of_many=False)
                 continue
             for index in range(length):
                 cells = {
-                    column: Cell(_numbered(cell.text, index, column == "instance"), cell.start, cell.end)
+                    column: Cell(text, cell.start, cell.end)
                     for column, cell in row.items()
+                    if (text := own[column].at(index))
                 }
                 yield _Row(order, cells, is_one_of_many=True)
 
@@ -107,14 +109,20 @@ class _Wirer:
             self.report(cell, words.bad_order(cell.text))
             return number
 
-    def length(self, row: Mapping[str, Cell]) -> int:
-        """How many instances a row makes; none where its ranges are of different lengths."""
-        lengths = {_length(shape): cell for column, cell in row.items() for shape in _ranges(column, cell)}
-        if len(lengths) > 1:
-            first, other, *_ = lengths
-            self.report(lengths[other], words.unequal_ranges(first, other))
+    def length(self, row: Mapping[str, Cell], patterns: Mapping[str, Pattern]) -> int:
+        """How many instances a row makes; none where its ranges and lists are of different lengths."""
+        found = [(len(shape), column) for column, own in patterns.items() for shape in own.shapes]
+        if not found:
+            return 1
+        if "instance" in row and not patterns["instance"].shapes:
+            self.report(row[found[0][1]], words.range_of_one(row["instance"].text, found[0][0]))
             return 0
-        return next(iter(lengths), 1)
+        first = len(patterns["instance"].shapes[0]) if "instance" in row else found[0][0]
+        other = next(((length, column) for length, column in found if length != first), None)
+        if other is not None:
+            self.report(row[other[1]], words.unequal_ranges(first, other[0]))
+            return 0
+        return first
 
     def allowances(self) -> Iterator[Allowance]:
         """What the rows allow: names of findings with a reason each, as in a comment."""
@@ -204,6 +212,9 @@ class _Wirer:
                 continue
             name = head.text.removeprefix("pin ").strip()
             is_output = cell.text.startswith("->")
+            if said := _comma(cell.text):
+                self.report(cell, said)
+                continue
             value = self.value(cell, cell.text[2:].strip() if is_output else cell.text, row.is_one_of_many)
             if value is not None:
                 yield syntax.WiredArgument(
@@ -239,6 +250,12 @@ class _Wirer:
         if found is None or is_as_written:
             return found
         return relocated(found, *at)
+
+
+def _comma(text: str) -> Words | None:
+    """What is said of a number with a comma before its decimals."""
+    found = _COMMA.match(text)
+    return words.decimal_comma(text, text.replace(",", ".")) if found else None
 
 
 def wire(table: WiringTable, is_function: IsFunction, findings: Findings) -> syntax.File:
@@ -283,13 +300,13 @@ def _results_last(declarations: Iterable[syntax.Declaration]) -> Iterator[syntax
 
 def first_of_range(text: str, is_name: bool = False) -> str:
     """A cell as it is for the first instance of its row."""
-    return _numbered(text, 0, is_name)
+    return pattern(text, is_name).at(0)
 
 
 def range_length(text: str) -> int:
     """How many instances the name of a row stands for."""
-    shape = _NAMES.search(text) or _RANGE.search(text)
-    return _length(shape) if shape else 1
+    found = pattern(text, is_name=True).shapes
+    return len(found[0]) if found else 1
 
 
 def instance_names(row: Mapping[str, Cell]) -> list[str]:
@@ -297,25 +314,15 @@ def instance_names(row: Mapping[str, Cell]) -> list[str]:
     cell = row.get("instance")
     if cell is None:
         return []
-    length = max((_length(shape) for column, own in row.items() for shape in _ranges(column, own)), default=1)
-    return [_numbered(cell.text, index, is_name=True) for index in range(length)]
+    found = pattern(cell.text, is_name=True)
+    return [found.at(index) for index in range(len(found.shapes[0]) if found.shapes else 1)]
 
 
-def _ranges(column: str, cell: Cell) -> list[re.Match[str]]:
-    """The ranges in a cell; those in brackets are ranges only where instances are named."""
-    return [*_RANGE.finditer(cell.text), *(_NAMES.finditer(cell.text) if column == "instance" else ())]
+def cells_for(text: str, count: int) -> list[str]:
+    """A cell as it is for each of the instances of its row."""
+    found = pattern(text)
+    return [found.at(index) for index in range(count)]
 
 
-def _length(shape: re.Match[str]) -> int:
-    return abs(int(shape[2]) - int(shape[1])) + 1
-
-
-def _numbered(text: str, index: int, is_name: bool) -> str:
-    """A text whose ranges are their number of an index; a number has as many digits as the first one of its range."""
-
-    def number(shape: re.Match[str]) -> str:
-        low, high = int(shape[1]), int(shape[2])
-        return str(low + index if high >= low else low - index).zfill(len(shape[1]))
-
-    text = _RANGE.sub(number, text)
-    return _NAMES.sub(number, text) if is_name else text
+def _patterns(row: Mapping[str, Cell]) -> dict[str, Pattern]:
+    return {column: pattern(cell.text, is_name=column == "instance") for column, cell in row.items()}

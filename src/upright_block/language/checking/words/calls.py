@@ -236,6 +236,18 @@ def output_in_cell(pin: typed.Variable, unit: typed.Unit, written: str) -> Words
     )
 
 
+def arrow_at_input(pin: typed.Variable, unit: typed.Unit, written: str) -> Words:
+    outputs = listed([v.name for v in unit.variables.values() if v.section == "output"], 6)
+    bare = written.removeprefix("->").strip()
+    where = f", or write it below an output: {outputs}" if outputs else ""
+    kind = "an in-out" if pin.section == "in_out" else "an input"
+    return Words(
+        "wrong-direction",
+        f"{pin.name} is {kind} of {unit.name}; an arrow takes the value of an output to a tag.",
+        f"Write {bare} without the arrow{where}.",
+    )
+
+
 def output_type(shown: str, target: Type, pin: typed.Variable) -> Words:
     return Words(
         "type-mismatch",

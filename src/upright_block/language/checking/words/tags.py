@@ -111,7 +111,11 @@ def no_type(name: str) -> Words:
 
 
 def no_tag_type(name: str, type_: Type) -> Words:
-    return Words("type-mismatch", f"{name} cannot be {type_}: a tag is one value.", "Choose an elementary type.")
+    return Words(
+        "type-mismatch",
+        f"{name} cannot be {type_}: a tag is one value, or an array.",
+        "Declare it in VAR_GLOBAL, or give each part a tag.",
+    )
 
 
 def sense_without_bool(name: str, type_: Type) -> Words:

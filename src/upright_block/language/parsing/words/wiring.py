@@ -23,9 +23,21 @@ def too_many_instances() -> Words:
 def unequal_ranges(first: int, other: int) -> Words:
     return Words(
         "unequal-ranges",
-        f"This range has {other} numbers, and another one of the row has {first}.",
-        "Write ranges of one length; they are taken side by side.",
+        f"This has one for each of {other} instances, and the row has {first}.",
+        "Write ranges and lists of one length; they are taken side by side.",
     )
+
+
+def range_of_one(name: str, length: int) -> Words:
+    return Words(
+        "unequal-ranges",
+        f"This has one for each of {length} instances, and the row names one: {name}.",
+        f"Name as many, as in {name}[1..{length}], or write one value.",
+    )
+
+
+def decimal_comma(text: str, point: str) -> Words:
+    return Words("bad-value", f"{text} is no number.", f"Write a point: {point}.")
 
 
 def missing_cell(column: str) -> Words:
