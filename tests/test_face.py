@@ -4,8 +4,12 @@ from __future__ import annotations
 
 import ast
 import gc
+import pickle
+import re
 import subprocess
 import sys
+from collections.abc import Callable
+from datetime import timedelta
 from pathlib import Path
 
 import pytest
@@ -28,6 +32,7 @@ from upright_block import (
     open_library,
 )
 from upright_block.cli.main import main
+from upright_block.face.steered import Steered
 from upright_block.language.typed import Unit
 
 SECOND = 1_000_000_000
@@ -370,3 +375,130 @@ def test_a_way_out_names_a_parameter_as_it_was_asked_for() -> None:
     assert "Leave --scan out." in run.output
     with pytest.raises(upright_block.BadValue, match="scan="):
         library.watch(case, upright_block.Wishes(scan="50ms"))
+
+
+# --- what Python gives and gets ---
+
+SHAPES = """
+TYPE Range : STRUCT low, high : REAL; since : TIME; END_STRUCT; END_TYPE
+FUNCTION_BLOCK Shapes
+VAR_INPUT x : INT := 1; range : Range; levels : ARRAY [1..3] OF INT; grid : ARRAY [0..1, 0..2] OF Range; wait : TIME; END_VAR
+VAR_OUTPUT y : INT; END_VAR
+y := 10 / x + levels[2];
+END_FUNCTION_BLOCK
+"""
+
+
+@pytest.fixture
+def shapes(tmp_path: Path) -> Steered:
+    write_files(tmp_path, {"upright.toml": "", "blocks/s.st": SHAPES})
+    return open_library(tmp_path).machine("Shapes", scan=timedelta(milliseconds=50))
+
+
+def test_help_lists_every_class_with_a_line() -> None:
+    told = upright_block.__doc__ or ""
+    classes = [name for name in upright_block.__all__ if isinstance(getattr(upright_block, name), type)]
+    assert [name for name in classes if not re.search(rf"\b{name}\b", told)] == []
+    assert dir(upright_block) == sorted(upright_block.__all__)
+
+
+def test_whole_structures_and_arrays_are_set_and_read(shapes: Steered) -> None:
+    shapes.set("range", {"low": -20.5, "SINCE": timedelta(seconds=2)})
+    shapes.set("levels", (5, "16#10", 7))
+    assert shapes.read("range") == {"low": -20.5, "high": 0.0, "since": 2 * SECOND}
+    assert shapes.read("levels") == [5, 16, 7]
+    one = {"low": 1.0, "high": 2.0, "since": 3}
+    shapes.force("grid", [[one] * 3, [{"low": n} for n in range(3)]])
+    shapes.scan()
+    assert shapes.read("grid") == [[one] * 3, [{"low": float(n), "high": 0.0, "since": 0} for n in range(3)]]
+    assert (shapes.read("y"), shapes.now) == (26, 50_000_000)
+    shapes.release("grid")
+    assert shapes.forced == {}
+
+
+def test_many_values_are_set_all_or_none(shapes: Steered) -> None:
+    shapes.set_many({"x": 2, "levels[2]": 7, "wait": timedelta(minutes=1)})
+    assert shapes.read_many(["x", "levels[2]", "wait"]) == {"x": 2, "levels[2]": 7, "wait": 60 * SECOND}
+    for path, value in (("levels[9]", "1"), ("wait", "soon")):
+        with pytest.raises(UprightError):
+            shapes.set_many({"x": 5, path: value})
+    assert shapes.read("x") == 2
+
+
+@pytest.mark.parametrize(
+    ("call", "says"),
+    [
+        (lambda m: m.set("range", 5), "Give a dict"),
+        (lambda m: m.set("range", {"lo": 5}), "Did you mean low?"),
+        (lambda m: m.set("levels", [1, 2]), "Give a list of 3"),
+        (lambda m: m.set("levels", "123"), "Give a list of 3"),
+        (lambda m: m.set("grid", [[{}] * 2] * 2), "Give a list of 3"),
+        (lambda m: m.set("x", None), "a NoneType is no value of it"),
+        (lambda m: m.set("x", [1]), "a list is no value of it"),
+        (lambda m: m.set(5, 1), "5 is no path (int)"),
+        (lambda m: m.read(None), "None is no path"),
+        (lambda m: m.scan(2.5), "2.5 is no number of scans"),
+        (lambda m: m.scan(-1), "-1 is no number of scans"),
+        (lambda m: m.scan(True), "True is no number of scans"),
+        (lambda m: m.run_until("x = 5", within=1.0), "1.0 is no time (float)"),
+        (lambda m: m.run_until(5), "5 is no condition"),
+        (lambda m: m.trace("y", begin=0.5), "0.5 is no time"),
+        (lambda m: m.pulse("x", width=None), "x is no BOOL"),
+    ],
+)
+def test_a_wrong_value_of_python_is_an_error_of_the_package(
+    shapes: Steered, call: Callable[[Controller], object], says: str
+) -> None:
+    with pytest.raises(BadValue) as refused:
+        call(shapes)
+    assert says in str(refused.value)
+
+
+def test_a_scan_is_no_fraction_of_a_second_without_a_unit(library: OpenLibrary) -> None:
+    with pytest.raises(BadValue, match=r"0\.1 is no time \(float\)\. Give a text such as \"100ms\""):
+        library.machine("Row", scan=0.1)  # type: ignore[arg-type]
+    with pytest.raises(UnknownName):
+        library.machine(5)  # type: ignore[arg-type]
+
+
+def test_a_fault_tells_what_it_was_and_tells_it_again_until_it_is_mended(shapes: Steered) -> None:
+    shapes.set("x", 0)
+    for _ in range(2):
+        with pytest.raises(ScanFault) as stopped:
+            shapes.scan(3)
+        fault = stopped.value
+        assert (fault.kind, fault.file, fault.line) == ("division by zero", "blocks/s.st", 6)
+        assert (fault.instance, fault.scan) == ("", 0)
+        assert pickle.loads(pickle.dumps(fault)).__dict__ == fault.__dict__
+    shapes.set("x", 2)
+    shapes.scan(3)
+    assert shapes.read("y") == 5
+
+
+def test_a_frame_has_a_row_for_each_multiple_of_a_time(shapes: Steered) -> None:
+    pytest.importorskip("pandas")
+    shapes.scan(3)
+    shapes.set("x", 2)
+    shapes.scan(3)
+    frame = shapes.trace("y").frame(every="40ms")
+    assert [int(time.value) for time in frame.index] == [n * 40_000_000 for n in range(8)]
+    assert frame["y"].tolist() == [10] * 4 + [5] * 4
+    with pytest.raises(BadValue, match="rows"):
+        shapes.trace("y").frame(every=1)
+
+
+def test_what_is_recorded_scan_by_scan_is_what_one_run_records(library: OpenLibrary) -> None:
+    by_one, whole = (library.machine("Row", scan="100ms", given={"delay": "1s"}) for _ in range(2))
+    for machine in (by_one, whole):
+        machine.set("go", True)
+    for _ in range(700):
+        by_one.scan()
+    whole.scan(700)
+    assert [(t.path, list(t.times), list(t.values)) for t in by_one.trace().values()] == [
+        (t.path, list(t.times), list(t.values)) for t in whole.trace().values()
+    ]
+    by_one.set("go", False)
+    by_one.scan()
+    times, values = by_one.trace("go")["go"]
+    assert (times.tolist(), values.tolist()) == ([0, 70 * SECOND], [True, False])
+    assert len(by_one._recorder.pieces()) < 20, "short pieces become one"

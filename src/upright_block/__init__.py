@@ -8,6 +8,26 @@ machines to set, force, run and read by hand::
     vent.set("open", True)
     vent.run_until("stuck")
 
+What there is, by what it is for:
+
+    OpenLibrary      a library that was read; open_library makes it
+    Controller       a machine: one unit that is set, forced, run and read; library.machine makes it
+    Moment           what a machine holds at a moment, to come back to
+    Finding          what a check tells of a place; Checked and Settled hold those of a library, with what is allowed
+    Tag              a name of a field point
+    ReadyCase        a case that can be run; NotRun one that cannot, and why
+    Verdict          what a run of a case found
+    Wishes           what a run by hand is asked for; Watched is that run, Row its values, Turn a rise or fall in it
+    Answer           why a value is what it is
+    Tracing          what a run of cases is to record; Tracks and Track are what signals did over time
+    Trace            the changes in a piece of a run; Gatherer makes tracks of pieces
+    CsvFile, VcdFile files that a trace is written to while it runs
+    Collector        gathers what cases reach; UnitCoverage and Shortfall tell what they do and do not
+    Rows             what a spreadsheet shows, as CSV or a workbook
+    UprightError     what goes wrong in a call, with a message and a way_out. It is one of: UnknownName, BadValue,
+                     BadWishes (with findings), NotRunnable, ScanFault (with kind, file, line, instance, scan), NeverMet
+    LibraryProblem   there is no library to read; TemplateProblem a folder cannot be written
+
 All that others may import is named here and in `upright_block.reports`, and the command line uses nothing else. A name
 is read when it is used.
 """
@@ -139,3 +159,8 @@ __all__ = [
     "write_demo",
     "write_new",
 ]
+
+
+def __dir__() -> list[str]:
+    """What there is, though it is read when it is used."""
+    return list(__all__)

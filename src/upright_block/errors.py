@@ -48,7 +48,28 @@ class NotRunnable(UprightError):
 
 
 class ScanFault(UprightError):
-    """A scan stopped at a fault; the machine stands before that scan."""
+    """A scan stopped at a fault; the machine stands before that scan.
+
+    ``kind`` says what it was, such as ``division by zero``, at a ``line`` of a ``file``; ``instance`` is the path of
+    what ran, empty for the unit itself, ``scan`` the number of the scan.
+    """
+
+    def __init__(
+        self,
+        message: str,
+        way_out: str = "",
+        kind: str = "",
+        file: str = "",
+        line: int = 0,
+        instance: str = "",
+        scan: int = 0,
+    ) -> None:
+        super().__init__(message, way_out)
+        self.kind = kind
+        self.file = file
+        self.line = line
+        self.instance = instance
+        self.scan = scan
 
 
 class NeverMet(UprightError, TimeoutError):

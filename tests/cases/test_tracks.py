@@ -13,8 +13,9 @@ from hypothesis import strategies as st
 from tests.helpers import SECOND, checked, machine_of, write_files
 from upright_block import BadValue, Controller, NotRunnable, open_library
 from upright_block.language.signals import find_signal
-from upright_block.machine.machine import Machine, spans_of
+from upright_block.machine.machine import Machine
 from upright_block.machine.shelf import Shelf
+from upright_block.machine.watching import Spans
 from upright_block.traces.tracks import Gatherer, Track
 
 BLOCK = """
@@ -35,7 +36,7 @@ def gathered(machine: Machine, scans: int, ends: list[int], **options: Any) -> d
     slots = [machine.slot(path) for path in PATHS]
     unit = checked(BLOCK)[0].units["B"]
     gatherer = Gatherer(unit, [find_signal(unit, path) for path in PATHS], slots, machine.timebase, **options)
-    for piece in machine.pieces(scans, spans=spans_of(slots), ends=ends):
+    for piece in machine.pieces(scans, spans=Spans.of(slots), ends=ends):
         gatherer.take(piece)
     return gatherer.tracks(scans * SECOND)
 

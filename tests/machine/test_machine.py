@@ -12,7 +12,8 @@ from upright_block.compiler.layout import DATA
 from upright_block.compiler.program import Mode, make_program
 from upright_block.language.timebase import Timebase
 from upright_block.machine.events import Event, force_event
-from upright_block.machine.machine import Machine, Snapshot, spans_of
+from upright_block.machine.machine import Machine, Snapshot
+from upright_block.machine.watching import Spans
 
 COUNT = block("n : INT; now : TIME;", "n := n + 1; now := SCAN_START();")
 FORCED = Mode(forces=True)
@@ -223,7 +224,7 @@ def test_a_log_of_changes_tells_every_value(monkeypatch: pytest.MonkeyPatch, log
         step.run(1)
         for path in paths:
             wanted[path].append(step.read(path))
-    pieces = list(machine.pieces(300, spans=spans_of(slots_.values())))
+    pieces = list(machine.pieces(300, spans=Spans.of(slots_.values())))
     assert len(pieces) > 1 or log > 5000
     assert [piece.first for piece in pieces[1:]] == [piece.end for piece in pieces[:-1]]
     for path, slot in slots_.items():
@@ -342,6 +343,6 @@ def test_scans_are_counted_beyond_32_bits() -> None:
     content[8:16] = far.to_bytes(8, "little")  # the scan number lies at address 16, and a snapshot begins at 8
     machine.restore(Snapshot(bytes(content)))
     n = machine.slot("n")
-    pieces = list(machine.pieces(3, spans=spans_of([n]), events=Event(far + 1, DATA + n.offset, n.encode(50)).packed()))
+    pieces = list(machine.pieces(3, spans=Spans.of([n]), events=Event(far + 1, DATA + n.offset, n.encode(50)).packed()))
     assert [(p.first, p.scans, p.values(n, range(far, far + 3))) for p in pieces] == [(far, 3, [1, 51, 52])]
     assert machine.read("now") == (far + 2) * 1_000

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+from datetime import timedelta
 from decimal import Decimal
 from functools import lru_cache
 from typing import Any, TypeVar
@@ -117,8 +118,8 @@ def parse_clock(text: str) -> int:
 
 
 @lru_cache(maxsize=_MOST_CACHED)
-def duration(given: str | int) -> int:
-    """Nanoseconds of a duration such as ``"10s"``, or of an int that says them.
+def duration(given: str | int | timedelta) -> int:
+    """Nanoseconds of a duration such as ``"10s"``, of an int that says them, or of a timedelta.
 
     Raises:
         BadValue: it is no duration, or not above zero.
@@ -129,16 +130,23 @@ def duration(given: str | int) -> int:
     return found
 
 
-def moment(given: str | int) -> int:
-    """Nanoseconds from the start to a time such as ``"0s"``, or of an int that says them.
+def moment(given: str | int | timedelta) -> int:
+    """Nanoseconds from the start to a time such as ``"0s"``, of an int that says them, or of a timedelta.
 
     Raises:
         BadValue: it is no time.
     """
+    if isinstance(given, bool) or not isinstance(given, (str, int, timedelta)):
+        raise BadValue(*words.no_time_of_python(given))
     try:
-        return given if isinstance(given, int) else parse_span(given)
+        return parse_span(given) if isinstance(given, str) else nanoseconds(given)
     except LiteralProblem as problem:
         raise BadValue(str(problem), problem.way_out) from None
+
+
+def nanoseconds(given: int | timedelta) -> int:
+    """The same as an int in ns."""
+    return given if isinstance(given, int) else given // timedelta(microseconds=1) * 1000
 
 
 def parse_value(text: str, type_: Type) -> Value:

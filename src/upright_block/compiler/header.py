@@ -61,6 +61,7 @@ ADDRESSES = _addresses()
 """The address of each field."""
 _READ = {name: struct.Struct(f"<{code}").unpack_from for name, code in _FIELDS.items()}
 _WHOLE = struct.Struct("<" + "".join(_FIELDS.values()))
+_AFTER = tuple(list(_FIELDS).index(name) for name in ("scan", "event", "is_met", "clock", "log"))
 _MARK = re.compile(r"\{(\w+)\}")
 
 
@@ -73,6 +74,15 @@ def get(memory: memoryview, field: str) -> int:
     """The number in a field."""
     value: int = _READ[field](memory, ADDRESSES[field])[0]
     return value
+
+
+def after(memory: memoryview) -> tuple[int, int, int, int, int]:
+    """What a run leaves: the next scan, the next event, whether the condition ended it, the clock, the end of the log;
+    read at once, since a run may be one scan.
+    """
+    fields = _WHOLE.unpack_from(memory, _FIRST)
+    scan, event, is_met, clock, log = (fields[number] for number in _AFTER)
+    return scan, event, is_met, clock, log
 
 
 def put(memory: memoryview, field: str, value: int) -> None:

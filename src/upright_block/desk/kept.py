@@ -15,7 +15,7 @@ from upright_block.face.opened import OpenLibrary
 from upright_block.language.literals import Value
 from upright_block.language.names import did_you_mean
 from upright_block.language.nodes import record
-from upright_block.runs.controller import Act
+from upright_block.runs.acts import Act
 from upright_block.whole import write_file
 
 _FORM = 1

@@ -9,10 +9,11 @@ from typing import TYPE_CHECKING
 
 from upright_block.errors import BadValue, NotRunnable, UnknownName
 from upright_block.face import words
-from upright_block.language.literals import Value
 from upright_block.language.words import has_errors
 
 if TYPE_CHECKING:
+    from datetime import timedelta
+
     from upright_block.cases.byhand import Wishes
     from upright_block.cases.plan import ReadyCase
     from upright_block.face.steered import Steered
@@ -21,6 +22,7 @@ if TYPE_CHECKING:
     from upright_block.language.typed import Unit
     from upright_block.language.types import Type
     from upright_block.library.writing import Changes
+    from upright_block.runs.values import Whole
     from upright_block.runs.watched import Row, Watched
     from upright_block.traces.comparing import Comparison
     from upright_block.traces.tracks import Track, Tracks
@@ -31,16 +33,16 @@ from upright_block.face.cases import WithCases
 class WithRuns(WithCases):
     """Runs of a library by hand: watched, compared, kept, or step by step from Python."""
 
-    def _subject(self, name: str, scan: str | int | None) -> tuple[Unit, Timebase]:
+    def _subject(self, name: str, scan: str | int | timedelta | None) -> tuple[Unit, Timebase]:
         """The unit of a name, which can be run by itself, and when its scans start."""
         from upright_block.cases.cells import duration
         from upright_block.cases.suite import cannot_run
         from upright_block.cases.words.suite import scan_against_tasks
         from upright_block.language.timebase import Timebase
 
-        unit = self.find(name)
+        unit = self.find(str(name))
         if unit is None:
-            raise UnknownName(*words.no_such_block(name, self.did_you_mean(name)))
+            raise UnknownName(*words.no_such_block(name, self.did_you_mean(str(name))))
         if unit.is_broken:
             raise NotRunnable(*has_errors(unit.name))
         problem = cannot_run(unit)
@@ -182,16 +184,17 @@ class WithRuns(WithCases):
     def machine(
         self,
         name: str,
-        scan: str | int | None = None,
-        given: Mapping[str, Value] | None = None,
+        scan: str | int | timedelta | None = None,
+        given: Mapping[str, Whole] | None = None,
         record: Sequence[str] = ("*",),
     ) -> Steered:
         """A controller that runs one instance of a block, a function, a program or a configuration; of a case it begins
         as the case does, and what the case drives goes on as time does.
 
-        ``scan`` is the time of a scan, such as ``"100ms"`` or an int in ns; of a configuration its tasks say it, else
-        the manifest, else it is 100 ms. ``given`` are values before the first scan, by path; those of constants are
-        among them. ``record`` are the paths, or patterns of paths, whose changes are kept for `Controller.trace`.
+        ``scan`` is the time of a scan, such as ``"100ms"``, an int in ns or a timedelta; of a configuration its
+        tasks say it, else the manifest, else it is 100 ms. ``given`` are values before the first scan, by path; those
+        of constants are among them. ``record`` are the paths, or patterns of paths, whose changes are kept for
+        `Controller.trace`.
 
         Raises:
             UnknownName: there is no such unit, or a path of ``given`` leads nowhere.
@@ -202,7 +205,11 @@ class WithRuns(WithCases):
         from upright_block.face.steered import Steered
 
         mode = Mode(checks_overflow=self._checks_overflow)
-        case = None if self.find(name) else next((case for case in self.cases if case.id == name), None)
+        case = (
+            None
+            if not isinstance(name, str) or self.find(name)
+            else next((case for case in self.cases if case.id == name), None)
+        )
         if case is None:
             unit, timebase = self._subject(name, scan)
             return Steered(as_block(unit), self._library.scope, timebase, given or {}, mode, record)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from collections.abc import Iterator, Sequence
+from datetime import timedelta
 from typing import Any
 
 from upright_block.cases.byhand import HandRun
@@ -24,11 +25,13 @@ from upright_block.reasons.where import Here
 from upright_block.reasons.why import Asker
 from upright_block.reasons.writes import last_write_in
 from upright_block.reports import entry_data, plain, step_line, why_data, why_lines
-from upright_block.runs.controller import Act, Moment, presented
+from upright_block.runs.acts import Act, Acts
+from upright_block.runs.controller import Moment
 from upright_block.runs.following import Followed
 from upright_block.runs.handmade import hand_run
 from upright_block.runs.rewinding import Rewound
 from upright_block.runs.trails import Ran, Run, Write
+from upright_block.runs.values import presented
 
 _WIDTH = 120
 _MOST_EMPTY = 10_000
@@ -345,7 +348,7 @@ class Steered(Rewound):
         moment = (self._session.scan, opened.steps.numbers[at] if at else 0)
         kept = [act for act in self._acts if act.made <= moment]
         is_other = any(act.statement for act in self._acts[len(kept) :])
-        self._acts = kept
+        self._acts = Acts(kept)
         if at:
             self._open = self._opened() if is_other else opened
             self._open.at = at
@@ -421,15 +424,15 @@ class Steered(Rewound):
             if self._finish(until):
                 return True
             scans -= 1
-        return self._noting(lambda: super(Steered, self)._run(scans, until))
+        return self._run_noting(scans, until)
 
-    def _noting(self, go: Any) -> bool:
+    def _run_noting(self, scans: int, until: Slot | None) -> bool:
+        """Run scans as one that does not stop in them does, and note where a fault stopped one."""
         try:
-            is_met: bool = go()
+            return super()._run(scans, until)
         except ScanFault:
             self._has_stopped = True
             raise
-        return is_met
 
     def _finish(self, until: Slot | None) -> bool:
         """Finish the scan at hand; whether a condition holds then."""
@@ -442,7 +445,7 @@ class Steered(Rewound):
                 raise self._stopped(fault)
             self._apply_due()
             return until is not None and bool(self._machine.peek(until))
-        return self._noting(lambda: super(Steered, self)._run(1, until))
+        return self._run_noting(1, until)
 
     def _peek(self, slot: Slot) -> Value:
         opened = self._open
@@ -463,13 +466,13 @@ class Steered(Rewound):
             else Act(scan + 1, kind, path, value, 0, made)
             for kind, path, value in done
         ]
-        self._acts += acts
+        self._acts.extend(acts)
         if any(act.statement for act in acts):
             self._open = self._opened()
             self._open.at = opened.at
 
-    def pulse(self, path: str, width: str | int = "500ms") -> None:
-        """Set a BOOL TRUE, and after a while, such as ``"500ms"`` or an int in ns, what it was.
+    def pulse(self, path: str, width: str | int | timedelta = "500ms") -> None:
+        """Set a BOOL TRUE, and after a while, such as ``"500ms"``, an int in ns, or a timedelta, what it was.
 
         Raises:
             UnknownName: the path leads to no value.
@@ -482,7 +485,7 @@ class Steered(Rewound):
         self.set(path, value=True)
         made = (self.scans, 0 if self._open is None else self._open.number)
         stored = self._stored(path, before)
-        self._acts += [Act(at, "set", slot.path, slot.decode(content, 0), 0, made) for slot, content in stored]
+        self._acts.extend(Act(at, "set", slot.path, slot.decode(content, 0), 0, made) for slot, content in stored)
 
     def _acts_at_once(self, path: str) -> bool:
         """Whether a value that is set in the middle of a scan acts there: an input acts in the next."""

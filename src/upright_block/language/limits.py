@@ -32,3 +32,5 @@ MOST_CELLS = 2_000_000
 """Cells of a sheet, the empty ones between others included."""
 MOST_SHEET_BYTES = 256 << 20
 """Bytes of a workbook when it is unpacked."""
+MOST_ROWS = 10_000_000
+"""Rows of a frame with a row for each multiple of a time."""

@@ -285,7 +285,7 @@ class _Finder:
         path = f"{base.path}.{variable.name}"
         if variable.section == "global":
             return Signal(path, variable, variable, (), variable.type)
-        return Signal(path, base.root, variable, (*base.steps, Member(owner, variable)), variable.type, tag=base.tag)
+        return member_signal(base, variable)
 
     def point(self, node: syntax.DirectAddress) -> Signal:
         """A point that something in the library names."""
@@ -340,6 +340,13 @@ def _width(part: Type) -> int:
     """The bits of a part of a bit string."""
     assert isinstance(part, Elementary)
     return 1 if part.family == "bool" else part.bits
+
+
+def member_signal(base: Signal, variable: Variable) -> Signal:
+    """A field of a structure, or a variable of an instance."""
+    assert isinstance(base.type, Compound)
+    steps = (*base.steps, Member(base.type, variable))
+    return Signal(f"{base.path}.{variable.name}", base.root, variable, steps, variable.type, tag=base.tag)
 
 
 def element_signal(base: Signal, array: Array, indices: tuple[int, ...]) -> Signal:
@@ -407,8 +414,7 @@ def values_in(signal: Signal) -> Iterator[Signal]:
     if isinstance(signal.type, Compound):
         for inner in signal.type.variables.values():
             if not inner.is_hidden and not inner.is_code and inner.section not in ("in_out", "external"):
-                steps = (*signal.steps, Member(signal.type, inner))
-                yield from values_in(Signal(f"{signal.path}.{inner.name}", signal.root, inner, steps, inner.type))
+                yield from values_in(member_signal(signal, inner))
     elif isinstance(signal.type, Array):
         if signal.type.count <= _MOST_SHOWN:
             for indices in signal.type.indices():

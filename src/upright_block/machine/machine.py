@@ -26,6 +26,7 @@ from upright_block.language.types import Elementary, String
 from upright_block.machine.clock import CLOCK_START
 from upright_block.machine.events import Event, align, force_event, store_events
 from upright_block.machine.trace import Fault, Trace, Upset
+from upright_block.machine.watching import Seen, Spans
 
 if TYPE_CHECKING:
     import numpy as np
@@ -410,10 +411,10 @@ class Machine:
         All of the data is watched by default.
         """
         first = self.scan
-        spans = [(0, len(self.artifact.initial))] if watched is None else spans_of(watched)
+        spans = Spans([(0, len(self.artifact.initial))]) if watched is None else Spans.of(watched)
         packed = b"".join([event.packed() for event in events])
         parts = list(self.pieces(scans, packed, spans, until=until, counts_from=first))
-        start, last = (parts[0].start, parts[-1]) if parts else ({}, None)
+        start, last = (parts[0].start, parts[-1]) if parts else (Seen(Spans(), b""), None)
         log = b"".join([part.log for part in parts])
         fault, stopped = (last.fault, last.is_met) if last else (None, False)
         return Trace(first, self.scan - first, first, first, start, log, fault, stopped)
@@ -422,7 +423,7 @@ class Machine:
         self,
         scans: int,
         events: bytes = b"",
-        spans: Sequence[tuple[int, int]] = (),
+        spans: Spans | None = None,
         ends: Sequence[int] = (),
         until: Slot | None = None,
         counts_from: int | None = None,
@@ -432,7 +433,7 @@ class Machine:
         """Run scans ``self.scan`` to ``self.scan + scans - 1`` and give what changed piece by piece.
 
         A run of any length takes the memory of one piece. ``events`` are packed, in
-        the order of their scans. ``spans`` are the parts (offset, length) of the data to watch.
+        the order of their scans. ``spans`` are the parts of the data to watch.
         A piece ends before each scan of ``ends``, which are in order, and where its log is full. A fault ends the
         run early and stands in the last piece, as does that of ``until`` itself, and so does a scan after which
         ``until``, a BOOL, is TRUE. A run that is left in the middle, by whatever exception, goes on with the next one.
@@ -444,8 +445,8 @@ class Machine:
         assert self.artifact.has_trail or not inserts
         if power or inserts:
             ends = sorted({*ends, *power, *inserts, *(scan + 1 for scan in inserts)})
-        watched = _words(spans)
-        size = sum(end - start for start, end in watched)
+        spans = spans or Spans()
+        watched, size = spans.words, spans.size
         span_at = align(self.artifact.end)
         copy_at = align(span_at + 16 * len(watched))
         event_at = copy_at + 2 * size
@@ -458,20 +459,16 @@ class Machine:
         self._trail = align(log_at + room), _TRAIL if self.artifact.has_trail else 0
         insert_at = sum(self._trail)
         self._reserve(insert_at + max(map(len, inserts.values()), default=0))
-        copies, masks = copy_at, []
-        # Words are compared with a copy of theirs, through a mask: a word may hold bytes that nobody watches.
-        self._bytes[copy_at + size : event_at] = bytes(size)
-        for number, (start, end) in enumerate(watched):
-            struct.pack_into("<iiii", self._bytes, span_at + 16 * number, start, end, copies, copies + size)
-            self._bytes[copies : copies + end - start] = self._bytes[start:end]
-            masks.append(copies + size - start)
-            copies += end - start
-        starts = [start for start, _ in watched]
-        for offset, length in spans:
-            mask = DATA + offset + masks[bisect_right(starts, DATA + offset) - 1]
-            self._bytes[mask : mask + length] = b"\xff" * length
-        self._bytes[event_at : event_at + len(events)] = events
-        self._bytes[start_at : start_at + len(table)] = table
+        # Words are compared with a copy of theirs, through a mask.
+        memory = self._bytes
+        if watched:
+            memory[copy_at + size : event_at] = spans.mask
+            memory[span_at : span_at + 16 * len(watched)] = spans.table(copy_at)
+            memory[copy_at : copy_at + size] = spans.content(memory)
+        if events:
+            memory[event_at : event_at + len(events)] = events
+        if table:
+            memory[start_at : start_at + len(table)] = table
         begun = first = self.scan
         end, next_event = begun + scans, event_at
         condition = 0 if until is None else DATA + until.offset
@@ -482,14 +479,16 @@ class Machine:
             wanted = bisect_right(ends, first)
             stop = ends[wanted] if wanted < len(ends) else end
             stop = min(stop, end, first + (_MOST_IN_PIECE if watched else end))
+            memory = self._bytes  # whoever took the last piece may have made it grow
             counted = first if counts_from is None else counts_from
             if first in power:
                 self.switch(power[first])
             inserted = inserts.get(first, b"")
-            self._bytes[insert_at : insert_at + len(inserted)] = inserted
-            start_words = self._copied(watched, copy_at)
+            if inserted:
+                memory[insert_at : insert_at + len(inserted)] = inserted
+            start = Seen(spans, bytes(memory[copy_at : copy_at + size]))
             header.fill(
-                self._bytes,
+                memory,
                 now=base.time(first if self._idle is None else self._idle) - self._idled,
                 scan=first,
                 turns=MOST_TURNS,
@@ -518,12 +517,12 @@ class Machine:
             )
             upsets: list[Upset] = []
             fault = self._run_until(stop, log_at + room - 2 * size, upsets, until)
-            next_event, is_met = header.get(self._bytes, "event"), bool(header.get(self._bytes, "is_met"))
-            # An event may have set it.
-            clock = self._clock = header.get(self._bytes, "clock") - self._idled
-            log = bytes(self._bytes[log_at : header.get(self._bytes, "log")])
-            reached = self.scan
-            yield Trace(first, reached - first, begun, counted, start_words, log, fault, is_met, tuple(upsets))
+            reached, next_event, met, shown_clock, log_end = header.after(memory)
+            is_met = bool(met)
+            clock = self._clock = shown_clock - self._idled  # an event may have set it
+            log = bytes(memory[log_at:log_end])
+            last = Seen(spans, bytes(memory[copy_at : copy_at + size]))
+            yield Trace(first, reached - first, begun, counted, start, log, fault, is_met, tuple(upsets), last)
             first = reached
 
     def _run_until(self, stop: int, log_end: int, upsets: list[Upset], until: Slot | None) -> Fault | None:
@@ -533,7 +532,10 @@ class Machine:
         """
         size = _SLICE
         while True:
-            header.put(self._bytes, "stop", min(stop, self.scan + size))
+            if stop - self.scan > size:
+                header.put(self._bytes, "stop", self.scan + size)
+            else:
+                header.put(self._bytes, "stop", stop)
             began = time.perf_counter()
             try:
                 self._run(self._store)
@@ -547,22 +549,13 @@ class Machine:
                 header.put(self._bytes, "left", LEFT if self._idle is None else RESTING)
                 continue
             took = time.perf_counter() - began
-            is_full = header.get(self._bytes, "log") > log_end
-            if header.get(self._bytes, "is_met") or is_full or self.scan >= stop:
+            scan, _, is_met, _, logged = header.after(self._bytes)
+            if is_met or logged > log_end or scan >= stop:
                 return None
             size = 2 * size if took < _LONG_SLICE / 2 else max(1, size // 2) if took > _LONG_SLICE else size
 
     def _is_probe(self, upset: Upset, until: Slot) -> bool:
         return upset.probe is not None and self.artifact.probes[upset.probe].offset == until.offset
-
-    def _copied(self, watched: Sequence[tuple[int, int]], address: int) -> dict[int, int]:
-        """The watched words as they were last looked at, by their address."""
-        found: dict[int, int] = {}
-        for start, end in watched:
-            words = struct.unpack_from(f"<{(end - start) // 8}Q", self._bytes, address)
-            found.update(zip(range(start, end, 8), words, strict=True))
-            address += end - start
-        return found
 
     def _fault(self, trap: Exception) -> Fault:
         site, address = header.get(self._bytes, "site"), header.get(self._bytes, "instance")
@@ -586,20 +579,3 @@ def _deepest(held: Held, offset: int) -> str:
     """The innermost instance that begins at ``offset``: a function faulted in a call from there."""
     paths = (held.path_to(offset, unit) for unit in held.units())
     return max((p for p in paths if p is not None), key=lambda p: (p.count("."), len(p)), default="")
-
-
-def spans_of(slots: Iterable[Slot]) -> list[tuple[int, int]]:
-    """The parts (offset, length) of the data that hold some slots."""
-    return sorted({(slot.offset, slot.size) for slot in slots})
-
-
-def _words(spans: Iterable[tuple[int, int]]) -> list[tuple[int, int]]:
-    """Spans (offset, length) of the data as whole words of memory (address, end), each word once."""
-    found: list[tuple[int, int]] = []
-    for offset, length in sorted(spans):
-        start, end = DATA + offset & -8, DATA + offset + length + 7 & -8
-        if found and start <= found[-1][1]:
-            found[-1] = (found[-1][0], max(end, found[-1][1]))
-        elif length:
-            found.append((start, end))
-    return found

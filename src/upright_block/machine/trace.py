@@ -10,8 +10,9 @@ from typing import TYPE_CHECKING, Any
 from upright_block.compiler.artifact import Site, Slot
 from upright_block.compiler.layout import DATA, code
 from upright_block.language.literals import Value
-from upright_block.language.nodes import fresh, record
+from upright_block.language.nodes import fresh, record, replaced
 from upright_block.language.types import Elementary, Type
+from upright_block.machine.watching import Seen
 
 if TYPE_CHECKING:
     import numpy as np
@@ -47,7 +48,7 @@ class Upset:
 class Trace:
     """The scans ``first`` to ``first + scans - 1`` of a run that began with the scan ``begun``.
 
-    ``start`` are the watched words before the first of these scans, by address; ``log`` has the
+    ``start`` are the watched words before the first of these scans, ``last`` those after the last one; ``log`` has the
     changes of them in the order of time, as the driver writes them: scans since ``base``, address, value. ``fault``
     stopped the scan after the last one; ``is_met`` says that the last one met the condition that the run waited for.
     ``upsets`` are the faults of what only looked.
@@ -57,11 +58,12 @@ class Trace:
     scans: int
     begun: int
     base: int
-    start: dict[int, int]
+    start: Seen
     log: bytes | memoryview
     fault: Fault | None
     is_met: bool = False
     upsets: tuple[Upset, ...] = ()
+    last: Seen | None = None
     _words: dict[int, Word] = fresh(default_factory=dict)
     _histories: dict[tuple[int, int | None, Type], History] = fresh(default_factory=dict)
     _sorted: list[tuple[int, np.ndarray, np.ndarray, np.ndarray]] = fresh(default_factory=list)
@@ -78,14 +80,33 @@ class Trace:
 
     def with_log(self, log: bytes | memoryview) -> Trace:
         """The same with a log that lies elsewhere, and with nothing of it looked up."""
-        return Trace(
-            self.first, self.scans, self.begun, self.base, self.start, log, self.fault, self.is_met, self.upsets
-        )
+        return replaced(self, log=log, _words={}, _histories={}, _sorted=[])
+
+    def joined(self, later: Trace, most: int) -> Trace | None:
+        """This trace and the one of the scans behind it as one, where both are plain and their logs have at most so
+        many bytes; what changed between them changed in the first scan of the later one.
+        """
+        if self.last is None or later.first != self.end or later.start.spans is not self.start.spans:
+            return None
+        if self.fault or self.upsets or later.fault or later.upsets or len(self.log) + len(later.log) > most:
+            return None
+        between = self.last.differing(later.start)
+        log = self.log
+        if between or later.log:
+            entries = list(_ENTRY.iter_unpack(later.log))
+            known = {address for scan, address, _ in entries if later.base + scan == later.first} if between else set()
+            behind, moved = later.first - self.base, later.base - self.base
+            more = [_ENTRY.pack(behind, address, value) for address, value in between if address not in known]
+            more += [_ENTRY.pack(scan + moved, address, value) for scan, address, value in entries]
+            log = b"".join([log, *more])
+            if len(log) > most:
+                return None
+        return Trace(self.first, later.end - self.first, self.begun, self.base, self.start, log, None, last=later.last)
 
     def _word(self, address: int) -> Word:
         """The changes of one word, with what it was before; a word that was not watched is a KeyError."""
         if not self._words:
-            self._words.update({word: ([self.first - 1], [value]) for word, value in self.start.items()})
+            self._words.update({word: ([self.first - 1], [value]) for word, value in self.start.numbers.items()})
             for scan, word, value in () if self.is_long else _ENTRY.iter_unpack(self.log):
                 scans, values = self._words[word]
                 scans.append(self.base + scan)
@@ -151,8 +172,9 @@ class Trace:
         before = self._word(address)
         if not self._sorted:
             log = np.frombuffer(self.log, [("scan", "<u4"), ("at", "<u4"), ("value", "<u8")])
-            lowest = min(self.start)
-            few = max(self.start) - lowest < 8 << 16
+            watched = self.start.spans.words
+            lowest = watched[0][0]
+            few = watched[-1][1] - lowest < 8 << 16
             words = ((log["at"] - lowest) >> 3).astype(np.uint16 if few else np.uint32)  # the short ones sort by digits
             order = np.argsort(words, kind="stable")
             scans = log["scan"][order].astype(np.int64) + self.base

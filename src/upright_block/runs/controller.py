@@ -3,21 +3,22 @@
 from __future__ import annotations
 
 from array import array
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import suppress
+from datetime import timedelta
 from fnmatch import fnmatchcase
-from typing import TYPE_CHECKING, cast
+from typing import TYPE_CHECKING, Any, cast
 
-from upright_block.cases.cells import cell_text, duration, moment, parse_value
+from upright_block.cases.cells import duration, moment
 from upright_block.cases.drafting import Draft
-from upright_block.cases.plan import Drive, Insert, Plan, idle_spans
+from upright_block.cases.plan import Drive, Plan, idle_spans
 from upright_block.compiler.artifact import Slot
 from upright_block.compiler.linking import Bodies
 from upright_block.compiler.looking import Probe
 from upright_block.compiler.program import Mode, make_program
 from upright_block.errors import BadValue, NeverMet, ScanFault, UnknownName
 from upright_block.language.checking import observe
-from upright_block.language.literals import LiteralProblem, Value, shown, shown_duration
+from upright_block.language.literals import LiteralProblem, Value, shown_duration
 from upright_block.language.names import listed
 from upright_block.language.nodes import record, replaced
 from upright_block.language.scope import Scope
@@ -25,13 +26,15 @@ from upright_block.language.signals import NoSignal, Signal, every_signal, field
 from upright_block.language.telling.findings import Findings
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit, Variable
-from upright_block.language.types import Elementary, Enumeration, String
+from upright_block.language.types import Array, String
 from upright_block.machine.events import POWERED
 from upright_block.machine.machine import Machine
 from upright_block.machine.trace import Fault
 from upright_block.runs import words
+from upright_block.runs.acts import Act, Acts, inserts_of
 from upright_block.runs.following import Followed
 from upright_block.runs.session import Checkpoint, Recorder, Session, bare_plan
+from upright_block.runs.values import Whole, folded, is_compound, parsed, parts_of, presented, single_values
 from upright_block.traces.tracks import Gatherer, Tracks
 
 if TYPE_CHECKING:
@@ -40,23 +43,6 @@ if TYPE_CHECKING:
 _LONGEST = 1 << 62
 _TIMES = ("duration", "date", "time of day", "date and time")
 """Types whose values are ns as an int."""
-
-
-@record
-class Act:
-    """What was done from outside before a scan: a value that was ``set``, a ``force`` (None ends it), or ``power``,
-    with its word for the path.
-
-    One that acts in the middle of the scan does so before the ``statement`` with that number, from 1; 0 is before all.
-    It was ``made`` at such a moment too, which may be earlier.
-    """
-
-    scan: int
-    kind: str
-    path: str
-    value: Value | None
-    statement: int = 0
-    made: tuple[int, int] = 0, 0
 
 
 @record
@@ -82,8 +68,8 @@ class Controller:
     """One instance of a block, a function, a program or a configuration, and a clock.
 
     A path is written as in a case: ``running.ET``, ``rows[2].level``, ``status.3``. Values are bool, int, float and
-    str; a duration is an int in ns, an enumeration its bare name. Where a value is given, a str may stand for it
-    as in a cell of a case: ``"5s"``, ``"16#FF"``.
+    str; a duration is an int in ns, an enumeration its bare name, a structure a dict, an array a list. Where a value is
+    given, a str may stand for it as in a cell of a case: ``"5s"``, ``"16#FF"``, and a timedelta for a duration.
     """
 
     def __init__(
@@ -91,7 +77,7 @@ class Controller:
         unit: Unit,
         scope: Scope,
         timebase: Timebase,
-        given: Mapping[str, Value],
+        given: Mapping[str, Whole],
         mode: Mode,
         record: Sequence[str],
         plan: Plan | None = None,
@@ -102,17 +88,21 @@ class Controller:
         self._mode = mode
         self._bodies = Bodies()
         self._conditions: dict[str, Unit] = {}
-        self._acts: list[Act] = []
+        self._acts = Acts()
+        self._signals: dict[str, Signal] = {}
+        self._slots: dict[str, Slot] = {}
+        self._fields: dict[str, Signal | None] = {}
         plan = plan or bare_plan(unit.key, timebase)
         constants: dict[Variable, Value] = {self._signal(path).variable: value for path, value in plan.constants}
         for path, value in given.items():
             signal = self._signal(path)
             if signal.variable.is_code:
-                constants[signal.variable] = self._parsed(signal, value)
+                constants[signal.variable] = parsed(signal, value)
         self._constants = constants
         if plan.forces:
             self._mode = replaced(mode, forces=True)
         machine = self._made()
+        record = (record,) if isinstance(record, str) else record
         self._recorded = [signal for path, signal in every_signal(unit).items() if _fits(path, record)]
         self._recorder = Recorder(map(machine.slot, self._recorded))
         self._session = Session(plan, machine, observers=[self._recorder])
@@ -130,24 +120,42 @@ class Controller:
 
     # --- values ---
 
-    def read(self, path: str) -> Value:
-        """The value at a path, after the last scan.
+    def read(self, path: str) -> Any:
+        """The value at a path, after the last scan: of a structure a dict by the names of its fields, of an array a
+        list, or lists for each of its dimensions.
 
         Raises:
             UnknownName: the path leads to no value.
         """
-        signal = self._signal(path)
+        return self._value(self._signal(path))
+
+    def read_many(self, paths: Iterable[str]) -> dict[str, Any]:
+        """The values at some paths, by these.
+
+        Raises:
+            UnknownName: a path leads to no value.
+        """
+        return {path: self.read(path) for path in paths}
+
+    def _value(self, signal: Signal) -> Any:
+        if is_compound(signal):
+            found = [(name, self._value(part)) for name, part in parts_of(signal)]
+            if not isinstance(signal.type, Array):
+                return dict(found)
+            return folded([value for _, value in found], [high - low + 1 for low, high in signal.type.bounds])
         if signal.variable.is_code:
             value = self._constants.get(signal.variable, signal.variable.initial)
             assert isinstance(value, (bool, int, float, str))
             return presented(value, signal)
-        return presented(self._peek(self._machine.slot(signal)), signal)
+        return presented(self._peek(self._slot(signal)), signal)
 
     def _peek(self, slot: Slot) -> Value:
         return self._machine.peek(slot)
 
-    def set(self, path: str, value: Value) -> None:
+    def set(self, path: str, value: Whole) -> None:
         """Give a variable a value once; an input keeps it until it is set again. A tag takes its point with it.
+
+        A structure takes a mapping, whose fields are set, an array a list with all of its elements.
 
         Raises:
             UnknownName: the path leads to no value.
@@ -155,7 +163,17 @@ class Controller:
         """
         self._do([("set", slot.path, slot.decode(content, 0)) for slot, content in self._stored(path, value)])
 
-    def force(self, path: str, value: Value) -> None:
+    def set_many(self, values: Mapping[str, Whole]) -> None:
+        """Give some variables a value once, by path: all of them, or none where one does not fit.
+
+        Raises:
+            UnknownName: a path leads to no value.
+            BadValue: a value does not fit, or a variable is a constant.
+        """
+        stored = [each for path, value in values.items() for each in self._stored(path, value)]
+        self._do([("set", slot.path, slot.decode(content, 0)) for slot, content in stored])
+
+    def force(self, path: str, value: Whole) -> None:
         """Hold a variable at a value, against the program, until it is released.
 
         Raises:
@@ -174,9 +192,9 @@ class Controller:
         Raises:
             UnknownName: the path leads to no value.
         """
-        signal = self._signal(path)
-        parts = (signal, field_signal(self.unit, signal))
-        self._do([("force", self._machine.slot(part).path, None) for part in parts if part is not None])
+        singles = list(_singles(self._signal(path)))
+        parts = [part for signal in singles for part in (signal, self._field(signal)) if part is not None]
+        self._do([("force", self._slot(part).path, None) for part in parts])
 
     def _do(self, done: Sequence[tuple[str, str, Value | None]]) -> None:
         """Do something from outside, each as an act has it."""
@@ -194,7 +212,7 @@ class Controller:
         if act.kind == "force" and not self._mode.forces:
             self._mode = replaced(self._mode, forces=True)
             self._make_anew()
-        slot = self._machine.slot(act.path)
+        slot = self._slot(act.path)
         if act.value is None:
             self._machine.release(slot)
         elif act.kind == "force":
@@ -202,46 +220,55 @@ class Controller:
         else:
             self._machine.poke(slot, slot.encode(act.value))
 
-    def _stored(self, path: str, value: Value) -> list[tuple[Slot, bytes]]:
-        """What is stored where for a value: in its variable, and in the point of a tag."""
-        signal = self._signal(path)
-        if signal.variable.is_code:
-            raise BadValue(*words.constant_set(signal.path))
-        parsed, field = self._parsed(signal, value), field_signal(self.unit, signal)
-        targets: list[tuple[Signal, Value]] = [(signal, parsed)]
-        if field is not None:
-            try:
-                targets.append((field, Draft.stored_value(signal, field, parsed, str(value))))
-            except LiteralProblem as problem:
-                raise BadValue(str(problem), problem.way_out) from None
-        slots = [(self._machine.slot(target), content) for target, content in targets]
-        return [(slot, slot.encode(content)) for slot, content in slots]
+    def _stored(self, path: str, value: Whole) -> list[tuple[Slot, bytes]]:
+        """What is stored where for a value: in its variables, and in the points of tags."""
+        found: list[tuple[Slot, bytes]] = []
+        for signal, single in single_values(self._signal(path), value):
+            if signal.variable.is_code:
+                raise BadValue(*words.constant_set(signal.path))
+            slot, field = self._slot(signal), self._field(signal)
+            found.append((slot, slot.encode(single)))
+            if field is not None:
+                try:
+                    content = Draft.stored_value(signal, field, single, str(value))
+                except LiteralProblem as problem:
+                    raise BadValue(str(problem), problem.way_out) from None
+                slot = self._slot(field)
+                found.append((slot, slot.encode(content)))
+        return found
+
+    def _field(self, signal: Signal) -> Signal | None:
+        """The bits of the point that a tag has its value from or gives it to."""
+        if signal.path not in self._fields:
+            self._fields[signal.path] = field_signal(self.unit, signal)
+        return self._fields[signal.path]
+
+    def _slot(self, signal: Signal | str) -> Slot:
+        """Where a signal lies, or what a path leads to: also in a machine that is made anew."""
+        path = signal if isinstance(signal, str) else signal.path
+        slot = self._slots.get(path)
+        if slot is None:
+            slot = self._slots[path] = self._machine.slot(signal)
+        return slot
 
     def _signal(self, path: str) -> Signal:
+        known = self._signals.get(path)
+        if known is None:
+            known = self._signals[path] = self._found(path)
+        return known
+
+    def _found(self, path: str) -> Signal:
+        if not isinstance(path, str):
+            raise BadValue(*words.no_path(path))
         try:
             signal = find_signal(self.unit, path)
         except NoSignal as problem:
             said = problem.words()
             raise UnknownName(said.message, said.way_out) from None
-        if not signal.is_value:
+        if not signal.is_value and not is_compound(signal):
             said = no_value(signal, path)
             raise UnknownName(said.message, said.way_out)
         return signal
-
-    @staticmethod
-    def _parsed(signal: Signal, value: Value) -> Value:
-        if isinstance(signal.type, String) and isinstance(value, str):
-            if len(value) > signal.type.capacity:
-                raise BadValue(*words.text_too_long(len(value), signal.path, signal.type))
-            return value
-        if isinstance(value, int) and isinstance(signal.type, Elementary) and signal.type.family in _TIMES:
-            if signal.type.low <= value <= signal.type.high:
-                return value
-            raise BadValue(*words.beyond_the_clock(signal.path, signal.type, value))
-        try:
-            return parse_value(cell_text(value), signal.type)
-        except LiteralProblem as problem:
-            raise BadValue(f"{signal.path} is {signal.type}: {problem}", problem.way_out) from None
 
     # --- time ---
 
@@ -267,18 +294,21 @@ class Controller:
         self._do([("power", word, None)])
 
     def scan(self, count: int = 1) -> None:
-        """Run some scans.
+        """Run some scans. One that stopped is run again: what it needs can be set before.
 
         Raises:
             ScanFault: a scan stopped.
+            BadValue: it is no number of scans.
         """
+        if isinstance(count, bool) or not isinstance(count, int) or count < 0:
+            raise BadValue(*words.no_count(count))
         self._run(count, None)
 
-    def run_until(self, expression: str, within: str | int = "10s") -> int:
+    def run_until(self, expression: str, within: str | int | timedelta = "10s") -> int:
         """Run until a condition is TRUE after a scan, and return the time in ns at which that scan started.
 
         The condition is an expression of the language over all that the unit has, private data too. ``within``
-        is a duration, such as ``"10s"`` or an int in ns.
+        is a duration, such as ``"10s"``, an int in ns, or a timedelta.
 
         Raises:
             NeverMet: it is never TRUE in that time.
@@ -299,6 +329,8 @@ class Controller:
         Raises:
             BadValue: the expression is none, or it is no condition.
         """
+        if not isinstance(expression, str):
+            raise BadValue(*words.no_condition(expression))
         if expression in self._conditions:
             return
         findings = Findings()
@@ -322,7 +354,9 @@ class Controller:
 
     def _stopped(self, fault: Fault) -> ScanFault:
         where = f"{self.unit.name}.{fault.instance}" if fault.instance else self.unit.name
-        return ScanFault(words.scan_fault(fault, where, shown_duration(self.now)))
+        site = fault.site
+        message, way_out = words.scan_fault(fault, where, shown_duration(self.now))
+        return ScanFault(message, way_out, site.kind, site.source.path, site.line, fault.instance, fault.scan)
 
     # --- going back, looking back ---
 
@@ -343,7 +377,7 @@ class Controller:
             self._mode = replaced(self._mode, forces=True)
             self._make_anew()
         self._session.back(moment.checkpoint)
-        self._acts = list(moment.acts)
+        self._acts = Acts(moment.acts)
 
     def followed(self, scans: int | None = None) -> Followed:
         """All that was done until now, as a run any scan of which can be looked at: of so many scans, by default those
@@ -398,7 +432,7 @@ class Controller:
                 return signal
         raise UnknownName(*words.nothing_recorded(path))
 
-    def trace(self, *patterns: str, begin: str | int = 0) -> Tracks:
+    def trace(self, *patterns: str, begin: str | int | timedelta = 0) -> Tracks:
         """What was recorded, by path; each unpacks into two arrays, times in ns and the value after the scan at each of
         them.
 
@@ -413,26 +447,19 @@ class Controller:
             if not any(_fits(signal.path, [pattern]) for signal in chosen):
                 chosen.append(self._recorded_part(pattern))
         timebase = self._session.plan.timebase
-        first = timebase.scans_before(begin if isinstance(begin, int) else moment(begin))
+        first = timebase.scans_before(moment(begin))
         gatherer = Gatherer(self.unit, chosen, list(map(self._machine.slot, chosen)), timebase, begin=first)
         self._recorder.tell(gatherer, first)
         return gatherer.tracks(self.now)
 
 
-def inserts_of(acts: Iterable[Act], scan: int | None = None) -> list[Insert]:
-    """What was stored in the middle of a scan, or of any."""
-    return [
-        Insert(act.scan, act.statement, act.path, act.value)
-        for act in acts
-        if act.statement and act.value is not None and scan in (None, act.scan)
-    ]
-
-
-def presented(value: Value, signal: Signal) -> Value:
-    """A value as Python has it: of an enumeration its bare name, where it has one."""
-    if isinstance(signal.type, Enumeration):
-        return shown(value, signal.type)
-    return value
+def _singles(signal: Signal) -> Iterator[Signal]:
+    """The single values at a place."""
+    if is_compound(signal):
+        for _, part in parts_of(signal):
+            yield from _singles(part)
+    else:
+        yield signal
 
 
 def _fits(path: str, patterns: Sequence[str]) -> bool:

@@ -11,7 +11,8 @@ from upright_block.errors import BadValue
 from upright_block.language.nodes import record, replaced
 from upright_block.machine.trace import Fault
 from upright_block.runs import words
-from upright_block.runs.controller import Act, Controller, Moment, inserts_of
+from upright_block.runs.acts import Act, Acts, inserts_of
+from upright_block.runs.controller import Controller, Moment
 from upright_block.runs.packing import packed_inserts
 from upright_block.runs.session import Checkpoint, Session
 from upright_block.runs.trails import Follower, Scan
@@ -48,7 +49,7 @@ class Rewound(Controller):
         """Keep the moment before the next scan, if the last one is some scans behind."""
         scan = self._session.scan
         is_near = self._kept and scan < self._kept[-1].scan + self._apart
-        if is_near or any(act.scan > scan for act in self._acts):
+        if is_near or self._acts.next_after(scan) is not None:
             return
         done = tuple(act for act in self._acts if act.made <= (scan, 0))
         self._kept.append(Moment(self._session.checkpoint(), self._program, done))
@@ -61,7 +62,8 @@ class Rewound(Controller):
         is_met = False
         while scans > 0 and not is_met:
             now = self._session.scan
-            part = min([scans, *(act.scan - now for act in self._acts if act.scan > now and not act.statement)])
+            then = self._acts.next_after(now)
+            part = scans if then is None else min(scans, then - now)
             is_met = super()._run(part, until)
             self._apply_due()
             scans -= part
@@ -70,8 +72,8 @@ class Rewound(Controller):
     def _apply_due(self) -> None:
         """Do what was to be done before the next scan."""
         scan = self._session.scan
-        for act in self._acts:
-            if act.scan == scan and act.made < (scan, 0) and not act.statement:
+        for act in self._acts.later_at(scan):
+            if not act.statement:
                 self._apply(act)
 
     def restore(self, moment: Moment) -> None:
@@ -100,7 +102,7 @@ class Rewound(Controller):
             raise BadValue(*words.nothing_before())
         last = self._kept[-1]
         Controller.restore(self, last)
-        self._acts = list(acts)
+        self._acts = Acts(acts)
         self._apart = max((scan - last.scan) // _PARTS, 1)
         for act in sorted(acts[len(last.acts) :], key=lambda act: act.scan):
             if act.scan <= scan and not act.statement:
@@ -147,7 +149,7 @@ class Rewound(Controller):
 
     def _inserts(self) -> dict[int, bytes]:
         """What is stored in the middle of the next scan."""
-        return packed_inserts(inserts_of(self._acts, self._session.scan), self._machine)
+        return packed_inserts(inserts_of(self._acts.later_at(self._session.scan)), self._machine)
 
     def _run_inserted(self) -> Fault | None:
         """Run the next scan, with what is stored in the middle of it."""

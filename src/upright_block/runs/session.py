@@ -6,6 +6,7 @@ from array import array
 from bisect import bisect_left
 from collections.abc import Iterable, Iterator, Sequence
 from copy import copy
+from functools import cached_property
 from typing import TYPE_CHECKING, Any, ClassVar, Protocol
 
 from upright_block.cases.plan import Plan
@@ -14,9 +15,10 @@ from upright_block.language.nodes import node
 from upright_block.language.timebase import Timebase
 from upright_block.machine.clock import CLOCK_START
 from upright_block.machine.events import EVENT, POWERED
-from upright_block.machine.machine import Machine, Snapshot, spans_of
+from upright_block.machine.machine import Machine, Snapshot
 from upright_block.machine.shelf import Shelf
 from upright_block.machine.trace import Fault, Trace
+from upright_block.machine.watching import Spans
 from upright_block.runs.packing import packed_events, packed_inserts
 
 if TYPE_CHECKING:
@@ -24,6 +26,8 @@ if TYPE_CHECKING:
     from upright_block.traces.tracks import Gatherer
 
 _IN_MEMORY = 64 << 20
+_SHORT = 4 << 10
+"""Bytes of the logs of pieces that become one."""
 """Bytes of what was recorded that are kept in memory; more lie on the disk."""
 
 
@@ -94,8 +98,16 @@ class Recorder:
         self._shelf = Shelf(_IN_MEMORY)
 
     def take(self, piece: Trace) -> None:
-        """Keep what a piece has."""
-        self._last = _Link(piece.with_log(self._shelf.put(piece.log)), self._last)
+        """Keep what a piece has; short ones become one, so that a run scan by scan takes no more room than any."""
+        last = self._last
+        joined = last.piece.joined(piece, _SHORT) if last is not None else None
+        if last is not None and joined is not None:
+            self._last = _Link(joined, last.before)
+            return
+        if last is not None and len(last.piece.log) <= _SHORT:
+            last = _Link(last.piece.with_log(self._shelf.put(last.piece.log)), last.before)
+        log = piece.log if len(piece.log) <= _SHORT else self._shelf.put(piece.log)
+        self._last = _Link(piece.with_log(log), last)
 
     def kept(self) -> tuple[Recorder, _Link | None]:
         """The last piece; those before it hang on it."""
@@ -170,7 +182,8 @@ class Session:
         """Go on for all scans of the plan that are left, or for some, and give what the watched slots did, and those
         of the observers; see `Machine.pieces`.
         """
-        spans = spans_of([*watched, *(slot for observer in self.observers for slot in observer.slots)])
+        watched = list(watched)
+        spans = Spans.of([*watched, *self._observed()]) if watched else self._spans
         scans = self.plan.scans - self.scan if scans is None else scans
         for piece in self.machine.pieces(
             scans, self._events_left(), spans, ends, until, power=self._power, inserts=self.inserts
@@ -178,6 +191,15 @@ class Session:
             for observer in self.observers:
                 observer.take(piece)
             yield piece
+
+    @cached_property
+    def _spans(self) -> Spans:
+        return Spans.of(self._observed())
+
+    def _observed(self) -> Iterator[Slot]:
+        """What the observers look at."""
+        for observer in self.observers:
+            yield from observer.slots
 
     def advance(self, scans: int, until: Slot | None = None) -> tuple[bool, Fault | None]:
         """Go on for some scans, or until a condition holds after one: whether it did, and what stopped a scan."""
@@ -190,7 +212,7 @@ class Session:
     def _events_left(self) -> bytes:
         """What the plan stores from the next scan on."""
         events, size, scan = self._events, EVENT.size, self.scan
-        if not scan:
+        if not scan or not events:
             return events
         starts = range(0, len(events), size)
         left = bisect_left(starts, scan, key=lambda start: int.from_bytes(events[start : start + 8], "little"))

@@ -40,10 +40,41 @@ def other_moment(is_moment: bool) -> Said:
     return f"This is {what}.", "Come back to one that a machine of this unit, with this scan, has taken."
 
 
-def scan_fault(fault: Fault, where: str, time: str) -> str:
+def scan_fault(fault: Fault, where: str, time: str) -> Said:
     site = fault.site
     kind = f"{site.kind[0].upper()}{site.kind[1:]}"
-    return f"{kind} in {where}, at {time} (scan {fault.scan}), {site.source.shown_line(site.start)}."
+    return (
+        f"{kind} in {where}, at {time} (scan {fault.scan}), {site.shown_line}.",
+        "The machine stands before that scan: set what it needs, or restore a moment.",
+    )
+
+
+def no_path(path: object) -> Said:
+    return f"{path!r} is no path ({type(path).__name__}).", 'Give a text such as "running.ET".'
+
+
+def no_count(count: object) -> Said:
+    return f"{count!r} is no number of scans.", "Give an int from 0 on; run_until waits for a time or a condition."
+
+
+def no_condition(expression: object) -> Said:
+    return f"{expression!r} is no condition.", 'Give a text such as "stuck AND NOT opening".'
+
+
+def no_value(path: str, type_: Type, kind: str) -> Said:
+    return f"{path} is {type_}; a {kind} is no value of it.", "Give a bool, an int, a float or a text."
+
+
+def no_mapping(path: str, type_: Type) -> Said:
+    return f"{path} is {type_}, a structure.", "Give a dict with the values of its fields."
+
+
+def no_field(name: str, type_: Type, near: str) -> Said:
+    return f"{type_} has no field {name}.", near
+
+
+def no_list(path: str, type_: Type, length: int) -> Said:
+    return f"{path} is {type_}.", f"Give a list of {length}, one for each element, or for each index a list."
 
 
 def text_forced(path: str) -> Said:

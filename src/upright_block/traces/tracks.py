@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
 from collections.abc import Iterator, Mapping, Sequence
+from datetime import timedelta
 from importlib import import_module
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, cast
 
+from upright_block.cases.cells import duration
 from upright_block.compiler.layout import code
-from upright_block.errors import NotRunnable
+from upright_block.errors import BadValue, NotRunnable
+from upright_block.language.limits import MOST_ROWS
 from upright_block.language.literals import Value, shown
 from upright_block.language.nodes import fresh, record
 from upright_block.language.signals import Signal
@@ -84,13 +87,15 @@ class Tracks(dict[str, Track]):
         except OSError as problem:
             raise NotRunnable(*words.trace_not_written(file, problem.strerror)) from None
 
-    def frame(self) -> Any:
-        """A pandas frame: a column each, a row for each time at which one of them has another value.
+    def frame(self, every: str | int | timedelta | None = None) -> Any:
+        """A pandas frame: a column each, a row for each time at which one of them has another value; with ``every``, a
+        duration such as ``"1s"``, an int in ns or a timedelta, a row for each multiple of it before the end.
 
         Its index are the times as timedeltas; before its first value a track has none there.
 
         Raises:
             NotRunnable: pandas is not installed.
+            BadValue: ``every`` is no duration, or the frame would have more than 10,000,000 rows.
         """
         try:
             pandas: Any = import_module("pandas")
@@ -101,7 +106,17 @@ class Tracks(dict[str, Track]):
             times, values = track
             columns[track.path] = pandas.Series(values, pandas.to_timedelta(times, unit="ns"))
         frame = pandas.DataFrame(columns).ffill()
+        if every is not None:
+            frame = frame.reindex(pandas.to_timedelta(self._moments(duration(every)), unit="ns"), method="ffill")
         return frame.astype({path: s.dtype for path, s in columns.items() if not frame[path].isna().any()})
+
+    def _moments(self, period: int) -> np.ndarray:
+        import numpy as np
+
+        count = -(-self.end // period)
+        if count > MOST_ROWS:
+            raise BadValue(*words.too_many_rows(count, MOST_ROWS))
+        return np.arange(count, dtype=np.int64) * period
 
 
 class Gatherer:

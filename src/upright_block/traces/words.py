@@ -43,3 +43,7 @@ def trace_not_written(file: object, reason: object) -> Said:
 
 def no_pandas() -> Said:
     return "pandas is not installed.", "Install it: pip install 'upright-block[frames]'."
+
+
+def too_many_rows(count: int, most: int) -> Said:
+    return f"The frame would have {count:,} rows.", f"Choose a longer time between two, for at most {most:,}."

@@ -22,6 +22,11 @@ def no_time_above_zero(given: object) -> Said:
     return f"{given} is no time above zero.", 'Write one such as "100ms".'
 
 
+def no_time_of_python(given: object) -> Said:
+    kind = type(given).__name__
+    return f"{given!r} is no time ({kind}).", 'Give a text such as "100ms", an int in ns, or a timedelta.'
+
+
 def no_reference(text: str) -> Said:
     return f"{text} is no reference.", "Only NULL can be written; check what it refers to."
 
