@@ -13,9 +13,11 @@ from hypothesis import strategies as st
 from tests.helpers import SECOND, checked, machine_of, write_files
 from upright_block import BadValue, Controller, NotRunnable, open_library
 from upright_block.language.signals import find_signal
+from upright_block.language.types import ELEMENTARY, Type
 from upright_block.machine.machine import Machine
 from upright_block.machine.shelf import Shelf
 from upright_block.machine.watching import Spans
+from upright_block.traces.tracetable import read_table
 from upright_block.traces.tracks import Gatherer, Track
 
 BLOCK = """
@@ -201,3 +203,46 @@ def test_a_trace_is_a_frame(controller: Controller) -> None:
     assert list(frame["k"]) == list(range(1, 31))
     assert (frame["on"].dtype, frame["n"].dtype) == (bool, "int16")
     assert [frame["n"][frame.index == np.timedelta64(t, "ns")].item() for t in times] == list(values)
+
+
+CELLS = [
+    "0",
+    "1",
+    "TRUE",
+    "5",
+    "-5",
+    "007",
+    "-0",
+    "0.0",
+    "-0.0",
+    "1.5",
+    "1e5",
+    "1e400",
+    "nan",
+    "-inf",
+    "1.",
+    ".5",
+    "+3",
+]
+CELLS += ["1_000", "5s", "T#5s", "16#FF", "word", "", ".", " 5", "99999999999999999999", "3.5e38", "0.1", "2147483648"]
+
+
+@settings(max_examples=400, deadline=None)
+@given(
+    rows=st.lists(st.tuples(st.sampled_from(CELLS), st.sampled_from(CELLS)), max_size=6),
+    type_=st.sampled_from([None, *ELEMENTARY.values()]),
+)
+def test_a_table_that_is_read_at_once_is_what_one_read_with_care_is(
+    rows: list[tuple[str, str]], type_: Type | None
+) -> None:
+    known = {} if type_ is None else {"A": ("A", type_)}
+
+    def read(quote: str) -> list[object] | str:
+        lines = [f"{n}s,{quote}{a}{quote},{quote}{b}{quote}\n" for n, (a, b) in enumerate(rows)]
+        try:
+            found = read_table("at,a,b\n" + "".join(lines), known, "t.csv")
+        except BadValue as problem:
+            return str(problem)
+        return [(t.path, t.type, list(t.times), [repr(v) for v in t.values]) for t in found]
+
+    assert read("") == read('"'), "quotes are read by the way for what is not plain"

@@ -2,23 +2,22 @@
 
 from __future__ import annotations
 
-import csv
 import re
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from contextlib import suppress
 from heapq import merge
-from io import BytesIO, StringIO
+from io import BytesIO
 from itertools import groupby
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Protocol, cast
 
-from upright_block.cases.cells import parse_span, parse_value
+from upright_block.cases.cells import parse_value
 from upright_block.compiler.layout import size_of
 from upright_block.errors import BadValue
 from upright_block.language.literals import LiteralProblem, Value, shown, shown_duration
-from upright_block.language.types import BOOL, LINT, LREAL, LTIME, Elementary, Enumeration, Type
+from upright_block.language.types import BOOL, LINT, LREAL, Elementary, Enumeration, Type
 from upright_block.library.sheets import csv_lines
 from upright_block.traces import words
+from upright_block.traces.tracetable import read_table
 from upright_block.traces.tracks import Track, Tracks
 from upright_block.whole import file_written
 
@@ -236,9 +235,8 @@ def read_trace(file: Path, types: Callable[[str], Mapping[str, Type] | None]) ->
             return _read_vcd(content, types, file.name)
         text = content.decode("utf-8-sig")
         named = _UNIT.match(text)
-        return _read_csv(
-            text[named.end() if named else 0 :], _by_key(types(named[1] if named else "")), file.name
-        ), None
+        known = _by_key(types(named[1] if named else ""))
+        return read_table(text[named.end() if named else 0 :], known, file.name), None
     except (OSError, UnicodeDecodeError) as problem:
         reason = problem.strerror if isinstance(problem, OSError) else "it is no text"
         raise BadValue(*words.trace_unreadable(file.name, reason)) from None
@@ -246,59 +244,6 @@ def read_trace(file: Path, types: Callable[[str], Mapping[str, Type] | None]) ->
 
 def _by_key(types: Mapping[str, Type] | None) -> dict[str, tuple[str, Type]]:
     return {path.upper(): (path, type_) for path, type_ in (types or {}).items()}
-
-
-def _read_csv(text: str, known: Mapping[str, tuple[str, Type]], name: str) -> list[Track]:
-    try:
-        heads, *rows = list(csv.reader(StringIO(text, newline=""))) or [[]]
-    except csv.Error as problem:
-        raise BadValue(*words.no_csv(name, problem)) from None
-    if heads[:1] != ["at"]:
-        raise BadValue(*words.no_first_column(name))
-    twice = next((head for number, head in enumerate(heads) if head.upper() in map(str.upper, heads[:number])), None)
-    if twice is not None:
-        raise BadValue(*words.column_twice(name, twice))
-    found: list[Track] = []
-    moments: list[int] = []
-    for number, row in enumerate(rows, 2):
-        try:
-            moments.append(parse_span(row[0] if row else ""))
-        except LiteralProblem as problem:
-            raise BadValue(f"{name}:{number}, at: {problem}", problem.way_out) from None
-        if moments[-1] <= max(moments[:-1][-1:], default=-1):
-            raise BadValue(*words.not_later(name, number, row[0]))
-    for column, head in enumerate(heads[1:], 1):
-        cells = [row[column] if column < len(row) else "" for row in rows]
-        path, type_ = known.get(head.upper()) or (head, _looks_like([cell for cell in cells if cell not in ("", ".")]))
-        track = Track(path, type_, [], [])
-        for number, (moment, cell) in enumerate(zip(moments, cells, strict=True), 2):
-            if cell not in ("", "."):
-                try:
-                    _append(track, moment, _read_cell(cell, type_))
-                except LiteralProblem as problem:
-                    raise BadValue(f"{name}:{number}, {head}: {problem}", problem.way_out) from None
-        found.append(track)
-    return found
-
-
-def _read_cell(cell: str, type_: Type | None) -> Value:
-    """The value of a cell; a word where no type is known. A REAL may be infinite, or no number."""
-    if type_ is None:
-        return cell
-    is_real = isinstance(type_, Elementary) and type_.family == "real"
-    return float(cell) if is_real and cell.lower() in _NO_NUMBERS else parse_value(cell, type_)
-
-
-def _looks_like(cells: Sequence[str]) -> Type | None:
-    """The type that texts of values look like; None for words."""
-    if all(cell in ("0", "1", "TRUE", "FALSE") for cell in cells):
-        return BOOL
-    for type_ in (LINT, LREAL, LTIME):
-        with suppress(LiteralProblem):
-            for cell in cells:
-                _read_cell(cell, type_)
-            return type_
-    return None
 
 
 def _append(track: Track, time: int, value: Value) -> None:
