@@ -164,3 +164,32 @@ def test_an_approved_map_has_the_bits_of_a_word(tmp_path: Path) -> None:
     write_files(root, {"programs/p.st": exchanged})
     wrong = {entry.tag.name for entry in open_library(root).walk() if entry.status not in ("right", "seen")}
     assert wrong == {"run_cmd", "control.1"}
+
+
+SEVERAL = {
+    "upright.toml": "",
+    "blocks/fan.st": "FUNCTION_BLOCK Fan VAR_INPUT runs : BOOL; END_VAR VAR_OUTPUT q : BOOL; END_VAR q := runs; END_FUNCTION_BLOCK\n",
+    "programs/main.st": "PROGRAM Main VAR Fan1, Filter1, Fan2 : Fan; END_VAR\nFan1(runs := fan1_runs);\n"
+    "Filter1(runs := NOT fan1_runs);\nFan2(runs := fan2_runs);\nEND_PROGRAM\n",
+}
+
+
+@pytest.mark.parametrize(
+    ("reaches", "status", "says"),
+    [
+        ("Fan{n}.runs; NOT Filter{n}.runs", "right", ""),
+        ("NOT Filter{n}.runs;Fan{n}.runs;", "right", ""),
+        ("Fan{n}.runs", "another", "It reaches Main.Filter1.runs too"),
+        ("Fan{n}.runs; Filter{n}.runs", "inverted", "The pin goes the other way"),
+        ("Fan{n}.runs; Pump{n}.runs; NOT Filter{n}.runs", "elsewhere", "It should reach Pump{n}.runs"),
+        ("spare", "elsewhere", "It is spare, and has to do with Main.Fan1.runs"),
+    ],
+)
+def test_a_tag_may_have_to_reach_several_pins(reaches: str, status: str, says: str, tmp_path: Path) -> None:
+    tags = f"tag,point,reaches\nfan1_runs,%IX0.0,{reaches}\nfan2_runs,%IX0.1,Fan{{n}}.runs\nres,%IX0.2,spare\n"
+    library = open_library(write_files(tmp_path, SEVERAL | {"tags/t.csv": tags}))
+    found = walked(library)
+    assert (found["fan1_runs"].status, found["fan1_runs"].says[: len(says)]) == (status, says)
+    assert (found["fan2_runs"].status, found["res"].status) == ("right", "spare")
+    assert [f.message for f in library.findings if f.name == "input-not-read"] == []
+    assert "1 spare" in upright("walk", "--library", tmp_path).output

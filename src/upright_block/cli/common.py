@@ -5,8 +5,9 @@ from __future__ import annotations
 import json
 import os
 import sys
+import time
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import AbstractContextManager, contextmanager, nullcontext
 from functools import wraps
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, BinaryIO, NoReturn, Protocol, TypeVar, cast
@@ -29,6 +30,7 @@ _STYLES: dict[Role, dict[str, Any]] = {
     "strong": {"bold": True},
     "name": {"fg": "cyan"},
 }
+_FEWEST_STEPS = 50
 READER_LEFT = 141
 """The exit status where nobody reads what is printed, as after the signal for it."""
 F = TypeVar("F", bound=Callable[..., Any])
@@ -269,3 +271,38 @@ def propose(library: Writable, texts: Changes, write: bool) -> None:
         show_lines([*([[]] if number else []), *lines])
     if changed and not write:
         show_lines([[], [("Nothing is written without --write.", "dim")]])
+
+
+def progress(total: int, label: str) -> AbstractContextManager[Callable[..., None]]:
+    """A context that gives a function to call after each of ``total`` steps; on a terminal it shows a bar after a
+    second.
+    """
+    if not sys.stderr.isatty() or total < _FEWEST_STEPS:
+        return nullcontext(lambda *_: None)
+    return _Bar(total, label)
+
+
+class _Bar(AbstractContextManager[Callable[..., None]]):
+    """A progress bar on standard error that appears only when the work takes over a second."""
+
+    def __init__(self, total: int, label: str) -> None:
+        self.began = time.perf_counter()
+        self.bar = click.progressbar(length=total, label=label, file=sys.stderr)
+        self.shown = False
+
+    def __enter__(self) -> Callable[..., None]:
+        return self.advance
+
+    def advance(self, *_: object) -> None:
+        """One step is done."""
+        if not self.shown and time.perf_counter() - self.began > 1:
+            self.shown = True
+            self.bar.render_progress()
+        if self.shown:
+            self.bar.update(1)
+        else:
+            self.bar.pos += 1
+
+    def __exit__(self, *_: object) -> None:
+        if self.shown:
+            self.bar.render_finish()

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import re
 import shlex
-import sys
 import time
 from collections.abc import Sequence
-from contextlib import nullcontext, suppress
+from contextlib import suppress
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 import click
 
@@ -20,6 +19,7 @@ from upright_block.cli.common import (
     library_option,
     only_with,
     plural,
+    progress,
     propose,
     refuse,
     show_findings,
@@ -347,7 +347,7 @@ def _run(
     if not cases:
         return [], 0.0
     began = time.perf_counter()
-    with _progress(len(cases)) as advance:
+    with progress(len(cases), "running cases") as advance:
         verdicts = library.run(cases, advance, collector, jobs, stops, tracing)
     return verdicts, time.perf_counter() - began
 
@@ -410,35 +410,3 @@ def _chosen(library: OpenLibrary, patterns: Sequence[str]) -> tuple[list[ReadyCa
             )
     chosen = choose(everything, patterns)
     return [c for c in chosen if isinstance(c, ReadyCase)], [c for c in chosen if isinstance(c, NotRun)]
-
-
-def _progress(total: int) -> Any:
-    """A context that gives a function to call with each verdict; it shows a bar on a terminal after a second."""
-    if not sys.stderr.isatty() or total < 200:
-        return nullcontext(lambda verdict: None)
-    return _Bar(total)
-
-
-class _Bar:
-    """A progress bar on standard error that appears only when the work takes over a second."""
-
-    def __init__(self, total: int) -> None:
-        self.began = time.perf_counter()
-        self.bar = click.progressbar(length=total, label="running cases", file=sys.stderr)
-        self.shown = False
-
-    def __enter__(self) -> Any:
-        return self.advance
-
-    def advance(self, verdict: Verdict) -> None:
-        if not self.shown and time.perf_counter() - self.began > 1:
-            self.shown = True
-            self.bar.render_progress()
-        if self.shown:
-            self.bar.update(1)
-        else:
-            self.bar.pos += 1
-
-    def __exit__(self, *_: object) -> None:
-        if self.shown:
-            self.bar.render_finish()

@@ -13,6 +13,7 @@ from upright_block.cli.common import (
     export_rows,
     library_option,
     only_with,
+    progress,
     propose,
     show_json,
     show_lines,
@@ -60,7 +61,9 @@ def command(
     if export is not None:
         beside("--export", "--configuration", "--hold")
     try:
-        found = library.walk(configuration, hold, compare=not approve)
+        points = sum(tag.area in ("I", "Q") for tag in library.tags)
+        with progress(points, "moving points") as done:
+            found = library.walk(configuration, hold, compare=not approve, done=done)
     except UprightError as problem:
         stop(problem.message, problem.way_out)
     if approve:

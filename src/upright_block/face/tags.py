@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -15,6 +15,8 @@ from upright_block.language.source import Source
 from upright_block.language.words import has_errors
 
 if TYPE_CHECKING:
+    from datetime import timedelta
+
     from upright_block.language.field.standing import Standing
     from upright_block.language.field.tag_uses import TagUse
     from upright_block.language.field.tags import Tag
@@ -180,7 +182,11 @@ class WithTags(Contents):
         return uses_by(tag, standing, self.tag_uses)
 
     def walk(
-        self, configuration: str | None = None, hold: str | int | None = None, compare: bool = True
+        self,
+        configuration: str | None = None,
+        hold: str | int | timedelta | None = None,
+        compare: bool = True,
+        done: Callable[[], object] | None = None,
     ) -> list[Judged]:
         """Move each point of a configuration by itself, and judge what followed.
 
@@ -210,7 +216,7 @@ class WithTags(Contents):
         fault = walker.bench.fault
         if fault is not None:
             raise NotRunnable(*words.stops_at_once(walker.configuration.name, fault.site))
-        return judge(walker.walk(), known)
+        return judge(walker.walk(done), known)
 
     @property
     def approved_path(self) -> Path:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Literal
 
 from upright_block.language.field.tags import Tag
@@ -12,7 +12,7 @@ from upright_block.mapping.approved import Approved
 from upright_block.mapping.walk import InputWalk, Opening, OutputWalk, Walk
 
 Status = Literal[
-    "right", "elsewhere", "crossed", "copied", "inverted", "another", "nowhere", "gated", "changed", "seen"
+    "right", "elsewhere", "crossed", "copied", "inverted", "another", "nowhere", "gated", "changed", "seen", "spare"
 ]
 WRONG: frozenset[Status] = frozenset({"elsewhere", "crossed", "copied", "inverted", "another", "nowhere", "changed"})
 """What counts as wrong."""
@@ -59,14 +59,31 @@ def shown_pins(entry: InputWalk) -> tuple[str, ...]:
     return tuple(f"NOT {pin.path}" if pin.is_inverted else pin.path for pin in entry.pins)
 
 
-def wanted(tag: Tag) -> re.Pattern[str] | None:
-    """What the paths look like that a tag should reach; None where it does not say."""
-    pattern = tag.text("reaches")
-    if not pattern:
-        return None
+@record
+class Wish:
+    """A pin that a tag should reach: what its path looks like, whether it goes the other way, and as it is written."""
+
+    pattern: re.Pattern[str]
+    is_inverted: bool
+    text: str
+
+    def fits(self, path: str) -> bool:
+        """Whether a path is that of the pin, whichever way it goes."""
+        return self.pattern.match(path.removeprefix("NOT ")) is not None
+
+
+def wishes(tag: Tag) -> list[Wish]:
+    """The pins that a tag should reach, all of them; none where it does not say, or is spare."""
+    if tag.is_spare:
+        return []
     numbers = [int(n) for n in _NUMBER.findall(tag.name)]
+    return [_wish(part.strip(), numbers) for part in tag.text("reaches").split(";") if part.strip()]
+
+
+def _wish(text: str, numbers: list[int]) -> Wish:
+    bare = text.removeprefix("NOT ").strip()
     pieces: list[list[str]] = [[]]  # those between stars
-    for part in re.split(r"(\{n\d?\}|\*+|\d+)", pattern.removeprefix("NOT ").strip()):
+    for part in re.split(r"(\{n\d?\}|\*+|\d+)", bare):
         parts = pieces[-1]
         place = re.fullmatch(r"\{n(\d?)\}", part)
         if place is not None:
@@ -80,12 +97,11 @@ def wanted(tag: Tag) -> re.Pattern[str] | None:
     # Each piece is taken where it fits first, and never again elsewhere, so that many stars take no time.
     middle = "".join(f"(?>.*?{piece})" for piece in others[:-1])
     last = f".*{others[-1]}" if others else ""
-    return re.compile(rf"(?:.*\.)?{first}{middle}{last}\Z", re.IGNORECASE)
+    return Wish(re.compile(rf"(?:.*\.)?{first}{middle}{last}\Z", re.IGNORECASE), text != bare, text)
 
 
 def _fits(tag: Tag, path: str) -> bool:
-    pattern = wanted(tag)
-    return pattern is not None and pattern.match(path.removeprefix("NOT ")) is not None
+    return any(wish.fits(path) for wish in wishes(tag))
 
 
 def _input(entry: InputWalk) -> Judged:
@@ -99,70 +115,54 @@ def _input(entry: InputWalk) -> Judged:
 
 def _moved(entry: InputWalk) -> Judged:
     tag, pins = entry.tag, shown_pins(entry)
-    further = len(entry.further)
-    opened = _with_opening(entry.opened_by)
+    found = Judged(tag, is_input=True, pins=pins, further=len(entry.further), status="seen", says="")
+    if tag.is_spare:
+        return _spare(found, [*pins, *entry.further])
+    wanted = wishes(tag)
     if not pins and not entry.further:
         if entry.gates:
             says = "Gated by " + ", ".join(gate.name for gate in entry.gates[:6])
         else:
             says = "Nothing that reads it moves" if entry.is_used else "No text reads it"
-        is_gated = entry.gates or (entry.is_used and wanted(tag) is None)
-        status: Status = "gated" if is_gated else "nowhere"
-        return Judged(tag, is_input=True, pins=(), further=0, status=status, says=says)
-    if wanted(tag) is None:
-        return Judged(tag, is_input=True, pins=pins, further=further, status="seen", says=opened)
+        return _with(found, "gated" if entry.gates or (entry.is_used and not wanted) else "nowhere", says)
     right = [pin for pin in pins if _fits(tag, pin)] or [path for path in entry.further if _fits(tag, path)]
-    if not right:
-        return Judged(
-            tag,
-            is_input=True,
-            pins=pins,
-            further=further,
-            status="elsewhere",
-            says=f"It should reach {tag.text('reaches')}",
-        )
-    wants_not = tag.text("reaches").startswith("NOT ")
-    if any(pin.startswith("NOT ") != wants_not for pin in right if pin in pins):
-        return Judged(
-            tag,
-            is_input=True,
-            pins=pins,
-            further=further,
-            status="inverted",
-            says="The pin goes the other way than the name of the tag says",
-        )
+    if wanted and (lost := _lost(wanted, right)):
+        return _with(found, "elsewhere", f"It should reach {lost}")
+    if any(pin.startswith("NOT ") != wish.is_inverted for wish in wanted for pin in pins if wish.fits(pin)):
+        return _with(found, "inverted", "The pin goes the other way than the name of the tag says")
     others = [pin.path for pin in entry.pins if pin.is_pin and not _fits(tag, pin.path)]
-    if others:
-        return Judged(
-            tag, is_input=True, pins=pins, further=further, status="another", says=f"It reaches {', '.join(others)} too"
-        )
-    return Judged(tag, is_input=True, pins=pins, further=further, status="right", says=opened)
+    if wanted and others:
+        return _with(found, "another", f"It reaches {', '.join(others)} too")
+    return _with(found, "right" if wanted else "seen", _with_opening(entry.opened_by))
 
 
 def _output(entry: OutputWalk) -> Judged:
-    tag, pins, opened = entry.tag, entry.pins, _with_opening(entry.opened_by)
+    tag, pins = entry.tag, entry.pins
+    found = Judged(tag, is_input=False, pins=pins, further=0, status="seen", says="")
+    if tag.is_spare:
+        return _spare(found, pins)
+    wanted = wishes(tag)
     if not pins:
         says = "Its statement did not run" if entry.is_written else "No text writes it"
-        return Judged(
-            tag, is_input=False, pins=(), further=0, status="gated" if entry.is_written else "nowhere", says=says
-        )
-    if wanted(tag) is None:
-        return Judged(tag, is_input=False, pins=pins, further=0, status="seen", says=opened)
-    if not any(_fits(tag, pin) for pin in pins):
-        return Judged(
-            tag,
-            is_input=False,
-            pins=pins,
-            further=0,
-            status="elsewhere",
-            says=f"It should follow {tag.text('reaches')}",
-        )
+        return _with(found, "gated" if entry.is_written else "nowhere", says)
+    if wanted and (lost := _lost(wanted, pins)):
+        return _with(found, "elsewhere", f"It should follow {lost}")
     others = [pin for pin in pins if not _fits(tag, pin)]
-    if others:
-        return Judged(
-            tag, is_input=False, pins=pins, further=0, status="another", says=f"It follows {', '.join(others)} too"
-        )
-    return Judged(tag, is_input=False, pins=pins, further=0, status="right", says=opened)
+    if wanted and others:
+        return _with(found, "another", f"It follows {', '.join(others)} too")
+    return _with(found, "right" if wanted else "seen", _with_opening(entry.opened_by))
+
+
+def _spare(found: Judged, reached: Sequence[str]) -> Judged:
+    """A point that nobody should use."""
+    if reached:
+        return _with(found, "elsewhere", f"It is spare, and has to do with {', '.join(reached[:6])}")
+    return _with(found, "spare", "")
+
+
+def _lost(wanted: Sequence[Wish], pins: Sequence[str]) -> str:
+    """The wishes that no pin fits, as they are written."""
+    return "; ".join(wish.text for wish in wanted if not any(map(wish.fits, pins)))
 
 
 def _with_opening(opening: Opening) -> str:
@@ -222,13 +222,16 @@ class _Index:
 
     def fitting(self, wanting: Judged) -> list[tuple[str, Judged]]:
         """The pins that a tag should have, each with the entry that has it."""
-        pattern = wanting.tag.text("reaches").removeprefix("NOT ").strip()
+        return [each for wish in wishes(wanting.tag) for each in self._fitting(wanting, wish)]
+
+    def _fitting(self, wanting: Judged, wish: Wish) -> list[tuple[str, Judged]]:
+        pattern = wish.text.removeprefix("NOT ").strip()
         if "*" in pattern:
             few = (e for e in self.entries[:_MOST_LOOKED_AT] if e.is_input == wanting.is_input)
-            return [(pin, entry) for entry in few for pin in entry.pins if _fits(wanting.tag, pin)]
+            return [(pin, entry) for entry in few for pin in entry.pins if wish.fits(pin)]
         numbers = _NUMBER.findall(wanting.tag.name)
         written = _PLACE.sub(lambda place: (numbers[int(place[1] or 1) - 1 :] or ["?"])[0], pattern)
-        return self.by_end.get((wanting.is_input, _normal(written)), []) if pattern else []
+        return self.by_end.get((wanting.is_input, _normal(written)), [])
 
 
 def _normal(path: str) -> str:
@@ -242,12 +245,12 @@ def _with(entry: Judged, status: Status, says: str) -> Judged:
 
 def _against(entry: Judged, known: Approved | None) -> Judged:
     if known is None:
-        is_judged = wanted(entry.tag) is not None or entry.status not in ("seen", "nowhere", "gated")
+        is_judged = bool(wishes(entry.tag)) or entry.status not in ("seen", "nowhere", "gated")
         return entry if is_judged else _with(entry, "changed", "It is not in the approved map")
     differences = known.differences(entry.tag)
-    if differences and entry.status in ("right", "seen", "nowhere", "gated"):
+    if differences and entry.status in ("right", "seen", "nowhere", "gated", "spare"):
         return _with(entry, "changed", ". ".join(differences))
-    if entry.status not in ("seen", "nowhere", "gated") or wanted(entry.tag) is not None:
+    if entry.status not in ("seen", "nowhere", "gated") or wishes(entry.tag):
         return entry
     if sorted(known.pins) == sorted(entry.pins):
         return _with(entry, "right", entry.says)

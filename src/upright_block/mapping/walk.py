@@ -132,8 +132,8 @@ class Walker:
         self._faults: dict[Tag, Fault] = {}
         self.units = [u for u in typed.closure(configuration) if not u.is_standard and u.name[0] != ":"]
 
-    def walk(self, done: Callable[[], None] | None = None) -> Walk:
-        """Move every point that has a tag; ``done`` is called after each."""
+    def walk(self, done: Callable[[], object] | None = None) -> Walk:
+        """Move every point that has a tag; ``done`` is called as often as there are inputs and outputs."""
         inputs = [tag for tag in self.tags if tag.area == "I" and tag.variable is not None]
         walked: list[InputWalk] = []
         for tag in inputs:
@@ -340,7 +340,7 @@ class Walker:
 
     # --- outputs ---
 
-    def _outputs(self, done: Callable[[], None] | None) -> Iterator[OutputWalk]:
+    def _outputs(self, done: Callable[[], object] | None) -> Iterator[OutputWalk]:
         outputs = [tag for tag in self.tags if tag.area == "Q" and tag.variable is not None]
         if not outputs:
             return
@@ -351,10 +351,12 @@ class Walker:
         parts = [part for tag in outputs for part in self._parts.get(tag, ())]
         follower = _Follower(bench, made, outputs, parts, self.points)
         followed: dict[Tag, dict[str, None]] = {}
-        for place in made.places:
+        told = 0
+        for number, place in enumerate(made.places, start=1):
             for tag in follower.followed(place, bench.start, scans):
                 followed.setdefault(tag, {}).update(dict.fromkeys(self._places_of(place)))
-            if done:
+            while done and told * len(made.places) < number * len(outputs):
+                told += 1
                 done()
         for tag in outputs:
             writers = [place for place in made.places if tag in follower.tags_at(place)]

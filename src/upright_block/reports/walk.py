@@ -21,8 +21,9 @@ _ORDER: tuple[Status, ...] = (
     "gated",
     "right",
     "seen",
+    "spare",
 )
-_ROLES: dict[str, Role] = {"right": "good", "seen": "", "gated": "warn"}
+_ROLES: dict[str, Role] = {"right": "good", "seen": "", "gated": "warn", "spare": "dim"}
 
 
 _MOST_PINS = 3

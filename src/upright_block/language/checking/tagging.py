@@ -52,7 +52,7 @@ def _used(tags: list[Tag], units: list[typed.Unit], scope: Scope) -> Iterator[Fi
     index = TagIndex(tags)
     for tag in tags:
         inner = index.inside(tag)
-        if tag.key in hidden:
+        if tag.key in hidden or tag.is_spare:
             continue
         if tag.area == "Q" and written.isdisjoint(inner):
             yield _at(tag, words.output_not_written(tag))

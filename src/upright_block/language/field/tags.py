@@ -107,6 +107,11 @@ class Tag:
         return cell.text if cell else ""
 
     @property
+    def is_spare(self) -> bool:
+        """Whether its row says that nobody should use it."""
+        return self.text("reaches").lower() == "spare"
+
+    @property
     def is_open(self) -> bool:
         """Whether it is a variable AT a place that is still open, as ``%I*``, and no row has its name."""
         return self.variable is not None and self.point is None and bool(self.address) and not self.cells

@@ -22,13 +22,15 @@ def output_not_written(tag: Tag) -> Words:
     return Words(
         "output-not-written",
         f"Nothing writes {tag.name}, so {tag.address} stays as it is at the start.",
-        "Write it in a program, or remove the row.",
+        "Write it in a program, remove the row, or write spare below reaches.",
     )
 
 
 def input_not_read(tag: Tag) -> Words:
     return Words(
-        "input-not-read", f"Nothing reads {tag.name} at {tag.address}.", "Read it in a program, or remove the row."
+        "input-not-read",
+        f"Nothing reads {tag.name} at {tag.address}.",
+        "Read it in a program, remove the row, or write spare below reaches.",
     )
 
 
