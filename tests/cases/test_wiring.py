@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -274,3 +275,48 @@ def test_a_word_that_is_a_tag_and_a_value_is_the_tag_and_told(
     found = [f for f in open_library(tmp_path).findings if f.source.path == "wiring/row.csv"]
     assert [(f.name, name) for f in found for _, name in expected if name in f.way_out] == expected
     assert len([f for f in found if f.name == "tag-or-value"]) == len(expected)
+
+
+ODD = "FUNCTION_BLOCK B VAR_INPUT a, b : BOOL; n : INT; END_VAR VAR_OUTPUT q : BOOL; END_VAR q := a AND b AND n > 0; END_FUNCTION_BLOCK"
+
+
+def odd_ones(folder: Path, count: int, cell: Callable[[int], str], stands_for: Callable[[int], int]) -> list[str]:
+    """Where something is the odd one out in a table of some instances, each with an eye and a bit of a word."""
+    eyes = "".join(f"eye{n},%IX0.{n},,\nready{n},,,word.{stands_for(n)}\n" for n in range(1, count + 1))
+    tags = f"tag,point,type,stands_for\nword,%IW10,WORD,\nlevels,%IW20,ARRAY [1..8] OF INT,\n{eyes}"
+    rows = "".join(f"V{n},B,{cell(n)}\n" for n in range(1, count + 1))
+    wiring = f"instance,block,a,b,n\n{rows}"
+    write_files(folder, {"upright.toml": "", "blocks/b.st": ODD, "tags/t.csv": tags, "wiring/w.csv": wiring})
+    found = open_library(folder).findings
+    return [f"{f.source.path}:{f.line} {f.message.partition(';')[0]}" for f in found if f.name == "odd-one-out"]
+
+
+def swapped(one: int, other: int) -> Callable[[int], int]:
+    return lambda n: {one: other, other: one}.get(n, n)
+
+
+@pytest.mark.parametrize(
+    ("count", "cell", "stands_for", "expected"),
+    [
+        (6, lambda n: f"eye{n},ready{n},levels[{n}]", lambda n: n, []),
+        (6, lambda n: f"eye{n},ready{n},levels[{3 if n == 4 else n}]", lambda n: n, ["w.csv:5 V4 has levels[3] here"]),
+        (6, lambda n: f"eye{n},word.{3 if n == 4 else n},levels[{n}]", lambda n: n, ["w.csv:5 V4 has word.3 here"]),
+        (6, lambda n: f"eye{n},ready{n},levels[{n}]", lambda n: 3 if n == 4 else n, ["t.csv:11 ready4 has word.3"]),
+        (
+            6,
+            lambda n: f"eye{swapped(2, 5)(n)},ready{n},levels[{n}]",
+            lambda n: n,
+            ["w.csv:3 V2 has eye5 here, and V5 has eye2", "w.csv:6 V5 has eye2 here, and V2 has eye5"],
+        ),
+        (2, lambda n: f"eye{3 - n},ready{n},1", lambda n: n, ["w.csv:2 V1 has eye2", "w.csv:3 V2 has eye1"]),
+        (2, lambda n: f"eye{n},eye{3 - n},1", lambda n: n, []),
+        (3, lambda n: f"eye{n % 3 + 1},ready{n},1", lambda n: n, []),
+        (4, lambda n: f"eye{n},ready{n},1", swapped(1, 2), ["t.csv:5 ready1 has word.2", "t.csv:7 ready2 has word.1"]),
+    ],
+)
+def test_what_was_copied_or_crossed_is_told_by_its_numbers(
+    count: int, cell: Callable[[int], str], stands_for: Callable[[int], int], expected: list[str], tmp_path: Path
+) -> None:
+    found = odd_ones(tmp_path, count, cell, stands_for)
+    assert len(found) == len(expected), found
+    assert all(wanted in told for wanted, told in zip(expected, found, strict=True)), found

@@ -1,12 +1,13 @@
-"""Rows of a wiring table that are alike but for their numbers, and the cells of one that has the number of another."""
+"""Rows of a table that are alike but for their numbers, and the cells of one that has the number of another."""
 
 from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 from upright_block.language.checking.words import siblings as words
+from upright_block.language.field.tags import Tag
 from upright_block.language.nodes import record
 from upright_block.language.parsing.wiring import WiringTable, first_of_range, range_length
 from upright_block.language.source import Cell
@@ -15,7 +16,8 @@ from upright_block.language.telling.findings import Findings, Words
 _FEWEST_SIBLINGS = 4
 _MOST_ODD = 4
 """At most one row of so many may be odd; where more differ, that is how they are meant."""
-_NAME = re.compile(r"(?<![\w#%])[A-Za-z_]\w*")
+_NAME = re.compile(r"(?<![\w#%.])[A-Za-z_]\w*(?:\[\d+(?:\s*,\s*\d+)*\]|\.%?\w+)*")
+"""A path: the numbers of names in it, of elements and of bits count."""
 _NUMBER = re.compile(r"\d+")
 _NOT = re.compile(r"\bNOT\b\s*", re.IGNORECASE)
 
@@ -47,10 +49,34 @@ def check_siblings(table: WiringTable, findings: Findings) -> None:
     for row in _rows(table):
         families.setdefault((_shape(row.name), row.cells["block"].text.upper()), []).append(row)
     for family in families.values():
-        for column in (*table.heads, "result") if _count(family) >= _FEWEST_SIBLINGS else ():
-            for used in _alike(family, column):
-                for cell, said in (*_odd_numbers(used), *_odd_senses(used)):
+        columns = [*table.heads, "result"]
+        groups = {column: list(_alike(family, column)) for column in columns}
+        for column in columns:
+            for used in groups[column]:
+                others = {each.shape for other in columns if other != column for g in groups[other] for each in g}
+                crossed = list(_crossed(used, others))
+                found = [*_odd_numbers(used), *_odd_senses(used)] if _count(family) >= _FEWEST_SIBLINGS else []
+                for cell, said in crossed or found:
                     findings.add(said.told(table.source, cell.start, cell.end))
+
+
+def odd_aliases(tags: Iterable[Tag]) -> Iterator[tuple[Tag, Cell, Words]]:
+    """Second names of tags that stand for something with another number than their siblings do, or for what another
+    one should.
+    """
+    families: dict[tuple[str, str], list[_Row]] = {}
+    known: dict[str, Tag] = {}
+    for tag in tags:
+        numbers = tuple(int(n) for n in _NUMBER.findall(tag.name))
+        if "stands_for" in tag.cells and numbers:
+            known[tag.name] = tag
+            families.setdefault((_shape(tag.name), tag.source.name), []).append(_Row(tag.name, numbers, 1, tag.cells))
+    for family in families.values():
+        for used in _alike(family, "stands_for"):
+            found = [*_odd_numbers(used)] if _count(family) >= _FEWEST_SIBLINGS else []
+            owners = {id(each.cell): known[each.row.name] for each in used}
+            for cell, said in [*_crossed(used, set())] or found:
+                yield owners[id(cell)], cell, said
 
 
 def _rows(table: WiringTable) -> Iterator[_Row]:
@@ -118,6 +144,29 @@ def _odd_numbers(found: Sequence[_Used]) -> Iterator[tuple[Cell, Words]]:
             better = f"{used.text[: number.start()]}{wanted}{used.text[number.end() :]}"
             is_range = used.text != used.cell.text
             yield used.cell, words.odd_number(used.row.name, used.text, better, is_range, siblings)
+
+
+def _crossed(found: Sequence[_Used], elsewhere: set[str]) -> Iterator[tuple[Cell, Words]]:
+    """Two cells each of which has the number of the other's row, while all others have that of their own.
+
+    Of two rows alone it is told only where no other column has such names (``elsewhere``): what is meant for a
+    neighbour has its own row's name there.
+    """
+    if len(found) < 2 or any(len(used.row.numbers) != 1 or len(used.numbers) != 1 for used in found):
+        return
+    by_name = {used.row.numbers[0]: used for used in found if used.row.weight == 1}
+    number_of = {used.row.numbers[0]: int(used.numbers[0][0]) for used in found}
+    steps = Counter(number - name for name, number in number_of.items())
+    step = steps.most_common(1)[0][0] if len(found) > 2 else 0
+    odd = [name for name, number in number_of.items() if number != name + step]
+    is_pair = len(odd) == 2 and all(name in by_name for name in odd) and len(number_of) == len(found)
+    if not is_pair or (len(found) == 2 and found[0].shape in elsewhere):
+        return
+    first, second = odd
+    if number_of[first] == second + step and number_of[second] == first + step:
+        for name, other in ((first, second), (second, first)):
+            used, partner = by_name[name], by_name[other]
+            yield used.cell, words.crossed(used.row.name, used.text, partner.row.name, partner.text)
 
 
 def _odd_senses(found: Sequence[_Used]) -> Iterator[tuple[Cell, Words]]:

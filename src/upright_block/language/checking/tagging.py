@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterable, Iterator
 from itertools import pairwise
 
 from upright_block.language import typed
+from upright_block.language.checking.siblings import odd_aliases
 from upright_block.language.checking.words import tagging as words
 from upright_block.language.field.tag_uses import TagIndex, tag_uses
 from upright_block.language.field.tags import Tag
@@ -96,6 +97,13 @@ def _exchanged(name: str) -> Iterator[str]:
 
 
 def _odd_ones(tags: list[Tag]) -> Iterator[Finding]:
+    """Tags that differ from all their siblings, and second names that stand for what another one should."""
+    yield from _odd_kinds(tags)
+    for tag, cell, said in odd_aliases(tags):
+        yield _at(tag, said, cell)
+
+
+def _odd_kinds(tags: list[Tag]) -> Iterator[Finding]:
     """A tag whose type, sense or range differs from those of all its siblings: the same name but for its numbers."""
     families: dict[str, list[Tag]] = {}
     for tag in tags:

@@ -21,3 +21,12 @@ def odd_sense(instance: str, text: str, is_usual: bool, siblings: int) -> Words:
         f"{instance} has {text} here; its {counted(siblings, 'sibling')} have it with{'' if is_usual else 'out'} NOT.",
         "Write the same, or allow it with the reason.",
     )
+
+
+def crossed(name: str, text: str, other: str, better: str) -> Words:
+    """Of two rows each of which has what the other should."""
+    return Words(
+        "odd-one-out",
+        f"{name} has {text} here, and {other} has {better}: by their numbers the two are crossed.",
+        f"Write {better}, or allow it with the reason.",
+    )
