@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
 from typing import Any
 
@@ -9,7 +10,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.helpers import write_files
+from tests.helpers import upright, write_files
 from upright_block import BadValue, OpenLibrary, open_library
 
 SCAN = 100  # ms
@@ -315,3 +316,29 @@ n := n + 1; m := m + 1; pair.q := n; i(); END_FUNCTION_BLOCK"""
     case = 'block = "A"\nscan = "1s"\n[[case]]\nname = "c"\nvectors = """\n' + "\n".join(rows) + '\n"""\n'
     (verdict,) = open_library(write_files(tmp_path, {"blocks/a.st": block, "cases/a.toml": case})).run()
     assert verdict.status == "passed", [(m.slot.path, m.scan, m.got) for m in verdict.misses]
+
+
+def test_what_is_kept_over_a_loss_of_power_is_listed_with_bytes_and_initial_values(tmp_path: Path) -> None:
+    program = (
+        "TYPE R : STRUCT a : INT := 3; b : REAL; END_STRUCT; END_TYPE\nPROGRAM P\nVAR x : BOOL; END_VAR\n"
+        "VAR RETAIN hours : UDINT := 5; (* run *) r : R; l : ARRAY [1..2] OF INT; END_VAR\n"
+        "VAR NON_RETAIN y : BOOL; END_VAR\nx := NOT x; y := x; hours := hours + 1;\nEND_PROGRAM\n"
+    )
+    write_files(tmp_path, {"upright.toml": "", "programs/p.st": program})
+    shown = upright("instances", "--retained", "--library", tmp_path).output
+    rows = [tuple(line.split()) for line in shown.splitlines()[1:6]]
+    assert rows == [
+        ("P.hours", "UDINT", "4", "5", "run"),
+        ("P.l[1]", "INT", "2", "0"),
+        ("P.l[2]", "INT", "2", "0"),
+        ("P.r.a", "INT", "2", "3"),
+        ("P.r.b", "REAL", "4", "0.0"),
+    ]
+    assert "5 values, 14 bytes." in shown
+    declared = upright("show", "P", "--library", tmp_path).output
+    assert "hours  UDINT := 5 RETAIN" in declared
+    assert "y      BOOL NON_RETAIN" in declared
+    data = json.loads(upright("instances", "--retained", "p.r.*", "--json", "--library", tmp_path).output)
+    assert [(each["path"], each["bytes"], each["initial"]) for each in data] == [("P.r.a", 2, "3"), ("P.r.b", 4, "0.0")]
+    result = upright("instances", "--retained", "z", "--library", tmp_path)
+    assert (result.exit_code, "Nothing that is kept is called z" in result.output) == (2, True)

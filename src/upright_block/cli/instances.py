@@ -21,7 +21,14 @@ from upright_block.cli.common import (
     stop,
     width,
 )
-from upright_block.reports import instance_data, instance_list, instance_rows
+from upright_block.reports import (
+    instance_data,
+    instance_list,
+    instance_rows,
+    retained_data,
+    retained_list,
+    retained_rows,
+)
 
 
 @click.command(
@@ -34,6 +41,7 @@ from upright_block.reports import instance_data, instance_list, instance_rows
 @click.option("--configuration", metavar="NAME", help="The configuration, where the library has several.")
 @click.option("--block", help="Only instances of this block.")
 @click.option("--all", "show_all", is_flag=True, help="Those of standard blocks too, such as timers.")
+@click.option("--retained", is_flag=True, help="List what is kept over a loss of power, and not the instances.")
 @click.option(
     "--put-in-order", metavar="TABLE", help="Order a wiring table so that each row runs behind those that it reads."
 )
@@ -46,6 +54,7 @@ def command(
     configuration: str | None,
     block: str | None,
     show_all: bool,
+    retained: bool,
     put_in_order: str | None,
     write: bool,
     export: Path | None,
@@ -60,6 +69,10 @@ def command(
         _put_in_order(library, put_in_order, write)
         return
     only_with("--put-in-order", "--write")
+    if retained:
+        beside("--retained", "--configuration", "PATTERNS", "--export", "--json")
+        _retained(library, configuration, patterns, export, as_json)
+        return
     try:
         found = library.instances(configuration, show_all)
     except UprightError as problem:
@@ -94,6 +107,29 @@ def _put_in_order(library: OpenLibrary, name: str, write: bool) -> None:
     except UprightError as problem:
         stop(problem.message, problem.way_out)
     propose(library, changes, write)
+
+
+def _retained(
+    library: OpenLibrary, configuration: str | None, patterns: tuple[str, ...], export: Path | None, as_json: bool
+) -> None:
+    try:
+        found = library.retained(configuration)
+    except UprightError as problem:
+        stop(problem.message, problem.way_out)
+    for pattern in patterns:
+        if not any(_fits(each.signal.path, pattern) for each in found):
+            stop(f"Nothing that is kept is called {pattern}.", "Without a name all of it is listed.")
+    found = [each for each in found if not patterns or any(_fits(each.signal.path, p) for p in patterns)]
+    if export is not None:
+        export_rows(retained_rows(found), export)
+    elif as_json:
+        show_json([retained_data(each) for each in found])
+    elif not found:
+        show_lines([[("Nothing is kept over a loss of power: no variable is RETAIN, and no tag.", "warn")]])
+    else:
+        size = sum(each.size for each in found)
+        total = f"{plural(len(found), 'value')}, {plural(size, 'byte')}."
+        show_lines([*retained_list(found, width()), [], [(total, "dim")]])
 
 
 def _fits(path: str, pattern: str) -> bool:

@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from upright_block.language.typed import Unit
     from upright_block.language.types import Type
     from upright_block.library.writing import Changes
+    from upright_block.runs.retained import Retained
     from upright_block.runs.values import Whole
     from upright_block.runs.watched import Row, Watched
     from upright_block.traces.comparing import Comparison
@@ -219,6 +220,20 @@ class WithRuns(WithCases):
         made = Steered(unit, self._library.scope, plan.timebase, given or {}, mode, record, plan)
         made.case = case
         return made
+
+    def retained(self, configuration: str | None = None) -> list[Retained]:
+        """What a configuration keeps over a loss of power.
+
+        Raises:
+            UnknownName: as `configuration`.
+            NotRunnable: it has errors.
+        """
+        from upright_block.runs.retained import retained
+
+        unit = self.configuration(configuration)
+        if unit.is_broken:
+            raise NotRunnable(*has_errors(unit.name))
+        return retained(unit)
 
     def done(self, machine: Steered, patterns: Sequence[str] = ()) -> Watched:
         """What was done to a machine as a run of its own, that can become a case or initial values; watched are its

@@ -26,7 +26,14 @@ if TYPE_CHECKING:
     from upright_block.reports.filed import Stamp, report_files
     from upright_block.reports.findings import counted, finding_data, finding_line, finding_list
     from upright_block.reports.graphs import graph_data, graph_fits, graph_lines, graph_picture
-    from upright_block.reports.instances import instance_data, instance_list, instance_rows
+    from upright_block.reports.instances import (
+        instance_data,
+        instance_list,
+        instance_rows,
+        retained_data,
+        retained_list,
+        retained_rows,
+    )
     from upright_block.reports.lanes import Diagram
     from upright_block.reports.listing import column_lines
     from upright_block.reports.page import MOST_CHANGES
@@ -95,7 +102,14 @@ __getattr__ = exported(
         "drawing": ("wiring_pictures",),
         "findings": ("counted", "finding_data", "finding_line", "finding_list"),
         "graphs": ("graph_data", "graph_fits", "graph_lines", "graph_picture"),
-        "instances": ("instance_data", "instance_list", "instance_rows"),
+        "instances": (
+            "instance_data",
+            "instance_list",
+            "instance_rows",
+            "retained_data",
+            "retained_list",
+            "retained_rows",
+        ),
         "filed": ("Stamp", "report_files"),
         "diagrams": ("case_diagram", "trace_diagram"),
         "lanes": ("Diagram",),
@@ -191,6 +205,9 @@ __all__ = [
     "reference_data",
     "reference_lines",
     "report_files",
+    "retained_data",
+    "retained_list",
+    "retained_rows",
     "run_data",
     "run_lines",
     "sarif_text",

@@ -40,7 +40,7 @@ def block_lines(unit: Unit, width: int) -> list[Line]:
     rows.sort(key=lambda row: row[1].constant)
     rows = [("Constants" if variable.constant else title, variable) for title, variable in rows]
     names = max((len(v.name) for _, v in rows), default=0)
-    types = max((len(_type(v)) for _, v in rows), default=0)
+    types = max((len(_kept_type(v)) for _, v in rows), default=0)
     last = ""
     for title, variable in rows:
         if title != last:
@@ -49,7 +49,7 @@ def block_lines(unit: Unit, width: int) -> list[Line]:
         lead = 2 + names + 2 + types + 2
         comment = _wrapped(variable.comment, max(20, width - lead)) or [""]
         lines.append(
-            [(f"  {variable.name:<{names}}  ", "name"), (f"{_type(variable):<{types}}  ", ""), (comment[0], "dim")]
+            [(f"  {variable.name:<{names}}  ", "name"), (f"{_kept_type(variable):<{types}}  ", ""), (comment[0], "dim")]
         )
         lines += [[(" " * lead + part, "dim")] for part in comment[1:]]
     return lines
@@ -74,6 +74,12 @@ def _type(variable: Variable) -> str:
     """The type, and the value of a constant, or the initial value where it is not that of the type."""
     initial = _initial(variable)
     return f"{variable.type.name} := {initial}" if initial else variable.type.name
+
+
+def _kept_type(variable: Variable) -> str:
+    """The type, with the word that says whether the value is kept over a loss of power."""
+    kept = {True: " RETAIN", False: " NON_RETAIN", None: ""}[variable.retain]
+    return f"{_type(variable)}{kept}"
 
 
 def _initial(variable: Variable) -> str:

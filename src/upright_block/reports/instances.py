@@ -6,10 +6,12 @@ from collections.abc import Sequence
 from typing import Any
 
 from upright_block.compiler.layout import size_of
+from upright_block.language.literals import shown
 from upright_block.language.views.instances import Instance
 from upright_block.library.sheets import Rows
 from upright_block.reports.listing import column_lines
 from upright_block.reports.styled import Line, Role
+from upright_block.runs.retained import Retained
 
 _HEADS = ("instance", "block", "where", "bytes", "settings", "wired")
 
@@ -52,3 +54,28 @@ def instance_data(instance: Instance) -> dict[str, Any]:
         "comment": instance.comment or None,
         **source.place(start),
     }
+
+
+_KEPT = ("value", "type", "bytes", "at the start", "comment")
+
+
+def retained_list(found: Sequence[Retained], width: int) -> list[Line]:
+    """A line for each value that is kept over a loss of power."""
+    return column_lines(_KEPT, list(map(_kept, found)), width, ("name", "", "", "", "dim"))
+
+
+def retained_rows(found: Sequence[Retained]) -> Rows:
+    """The same for a spreadsheet."""
+    return Rows("retained", _KEPT, [dict(zip(_KEPT, _kept(each), strict=True)) for each in found])
+
+
+def _kept(each: Retained) -> tuple[str, ...]:
+    signal = each.signal
+    comment = " ".join(signal.variable.comment.split())
+    return signal.path, str(signal.type), str(each.size), shown(each.initial, signal.type), comment
+
+
+def retained_data(each: Retained) -> dict[str, Any]:
+    """The same as plain data for JSON."""
+    path, type_, _, initial, comment = _kept(each)
+    return {"path": path, "type": type_, "bytes": each.size, "initial": initial, "comment": comment or None}
