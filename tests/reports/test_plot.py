@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from itertools import pairwise
 from pathlib import Path
 
@@ -12,9 +13,22 @@ from hypothesis import strategies as st
 
 from tests.helpers import edit, upright, write_files
 from upright_block import Tracing, open_library
-from upright_block.language.types import BOOL, TIME
+from upright_block.language.nodes import replaced
+from upright_block.language.types import BOOL, REAL, TIME
 from upright_block.reports import case_diagram
-from upright_block.reports.lanes import Axis, Diagram, Kind, Lane, binned, diagram, tick_step
+from upright_block.reports.lanes import (
+    Axis,
+    Diagram,
+    Held,
+    Kind,
+    Lane,
+    binned,
+    diagram,
+    in_order,
+    level_text,
+    short,
+    tick_step,
+)
 from upright_block.traces.tracks import Track
 
 
@@ -285,3 +299,71 @@ def test_a_step_is_a_bar_and_lanes_of_an_instance_stand_below_its_name(glasshous
     write_files(glasshouse.parent / "steps", {"blocks/S.st": source, "cases/s.toml": case_text})
     (verdict,) = open_library(glasshouse.parent / "steps").run(tracing=Tracing())
     assert [(lane.path, lane.kind) for lane in case_diagram(verdict).lanes] == [("go", "bool"), ("Work.X", "step")]
+
+
+def numbers(path: str, values: list[float], unit: str = "", range_: tuple[float, float] | None = None) -> Track:
+    return Track(path, REAL, [n * 10 for n in range(len(values))], values, unit=unit, range=range_)
+
+
+def scales(*tracks: Track, together: Sequence[Sequence[str]] = ()) -> list[tuple[float, float]]:
+    found = diagram("", {track.path: track for track in tracks}, (0, 100), {}, together=together)
+    return [(round(each.low, 6), round(each.high, 6)) for each in found.lanes]
+
+
+def test_a_lane_of_numbers_reaches_what_the_value_can_be_and_shares_it_with_its_neighbours() -> None:
+    noise = [19.9, 20.1, 20.0]
+    assert scales(numbers("a", noise, range_=(-20, 60))) == [(-20, 60)]
+    ((low, high),) = scales(numbers("a", noise))
+    assert 2.0 <= high - low <= 2.02, "noise of one part in a hundred looks like it"
+    assert scales(numbers("a", [5.0, 45.0]), numbers("b", [1.0, 2.0])) == [(5, 45), (1, 2)]
+    assert scales(numbers("a", [5.0, 45.0], "degC"), numbers("b", [1.0, 2.0], "degC")) == [(1, 45)] * 2
+    three = numbers("a", [5.0, 45.0], "degC"), numbers("b", [7.0, 8.0], "bar"), numbers("c", [1.0, 2.0], "degC")
+    assert scales(*three) == [(5, 45), (7, 8), (1, 2)], "they do not stand side by side"
+    assert scales(*three, together=[["c", "A"]]) == [(1, 45), (7, 8)]
+
+
+@pytest.mark.parametrize(
+    ("ends", "value", "text"),
+    [((0, 1), 0.123456, "0.12"), ((19.28, 20.48), 19.283, "19.28"), ((0, 5000), 1234.567, "1235"), ((0, 9), 5.0, "5")],
+)
+def test_a_number_beside_a_lane_is_rounded_to_what_can_be_seen(
+    ends: tuple[float, float], value: float, text: str
+) -> None:
+    own = replaced(lane({0: 1}, unit="bar"), low=float(ends[0]), high=float(ends[1]))
+    assert level_text(own, value) == f"{text} bar"
+
+
+def test_idle_stretches_of_one_length_are_all_cut_and_names_stand_where_nothing_is() -> None:
+    second = 10**9
+    times = [0, 100, 101, 102, 103, 200, 201, 202, 203, 300, 301, 302]
+    track = Track("x", BOOL, [second * time for time in times], [n % 2 == 0 for n in range(len(times))])
+    found = diagram("", {"x": track}, (0, 304 * second), {})
+    assert [(a // second, b // second) for a, b in found.cuts] == [(2, 98), (105, 198), (205, 298)]
+    left, right = Axis(found).widest(103 * second, 200 * second)
+    assert not any(left < (Axis(found).place(a) + Axis(found).place(b)) / 2 < right for a, b in found.cuts)
+    assert (short("opening_slowly", 9), short("idle", 9)) == ("open…owly", "idle")
+
+
+def test_a_wrong_value_stands_beside_what_was_expected_and_times_below_what_they_measure(tmp_path: Path) -> None:
+    block = (
+        "FUNCTION_BLOCK B VAR_INPUT on : BOOL; level : INT(0..100); (* [%] *) END_VAR VAR_OUTPUT q, r : BOOL; END_VAR "
+        "VAR t : TON; END_VAR t(IN := on, PT := T#1s); q := t.Q; r := on; END_FUNCTION_BLOCK"
+    )
+    case = (
+        'block = "B"\nscan = "1s"\n[[case]]\nname = "c"\nvectors = """\non level | q r\n0 5 | 0 0\n1 7 | 1 1\n1 9 | 1 1\n"""\n'
+        'timing = """\nname | from | to | min | max\nlate | on rises | q rises | 0s | 1s\n"""\n'
+    )
+    library = write_files(tmp_path, {"upright.toml": "", "blocks/b.st": block, "cases/c.toml": case})
+    (verdict,) = open_library(library).run(tracing=Tracing())
+    found = case_diagram(verdict)
+    names = [each.text if isinstance(each, Held) else each.name for each in in_order(found)]
+    assert names == ["on", "level", "q", "late", "r"]
+    assert [(each.low, each.high, each.unit) for each in found.lanes if each.name == "level"] == [(0, 100, "%")]
+    (wrong,) = [mark for each in found.lanes for mark in each.marks if not mark.is_right]
+    assert (wrong.got, wrong.check.text) == ("0", "1")
+    picture = tmp_path / "c.svg"
+    assert upright("plot", "c", "--out", picture, "--library", library).exit_code == 0
+    assert "0, not 1" in picture.read_text()
+    for lanes, says in (("on,level", "on is no number"), ("levle", "Did you mean level?")):
+        refused = upright("plot", "c", "--lane", lanes, "--terminal", "--library", library)
+        assert (refused.exit_code, says in refused.output) == (2, True), refused.output

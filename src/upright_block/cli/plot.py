@@ -8,7 +8,7 @@ from pathlib import Path
 
 import click
 
-from upright_block import OpenLibrary, Tracing, UprightError, did_you_mean, duration, is_trace_file
+from upright_block import OpenLibrary, Tracing, Tracks, UprightError, did_you_mean, duration, is_trace_file
 from upright_block.cli.common import library_option, picture_kind, refuse, show_lines, stop, width, write_pages
 from upright_block.reports import Diagram, case_diagram, diagram_lines, diagram_pages, trace_diagram
 
@@ -37,6 +37,9 @@ MOST_DRAWN = 16_384
     multiple=True,
     help="More signals than the case names; * and ? stand for any characters.",
 )
+@click.option(
+    "--lane", metavar="PATHS", multiple=True, help='Numbers that are drawn in one lane, as in "level,wanted".'
+)
 @click.option("--from", "begin", metavar="TIME", help="Where to begin.")
 @click.option("--to", "end", metavar="TIME", help="Where to end.")
 def command(
@@ -45,6 +48,7 @@ def command(
     out: Path | None,
     terminal: bool,
     watch: tuple[str, ...],
+    lane: tuple[str, ...],
     begin: str | None,
     end: str | None,
 ) -> None:
@@ -57,23 +61,47 @@ def command(
         refuse("--terminal", "--out")
     try:
         times = [duration(text) if text else None for text in (begin, end)]
-        found = _drawn(library, target, watch, times[0] or 0, times[1])
+        together = [[path.strip() for path in each.split(",")] for each in lane]
+        found = _drawn(library, target, watch, together, times[0] or 0, times[1])
     except UprightError as problem:
         stop(problem.message, problem.way_out)
     draw(found, out, terminal)
 
 
-def _drawn(library: OpenLibrary, target: str, patterns: Sequence[str], begin: int, end: int | None) -> Diagram:
+def _drawn(
+    library: OpenLibrary,
+    target: str,
+    patterns: Sequence[str],
+    together: Sequence[Sequence[str]],
+    begin: int,
+    end: int | None,
+) -> Diagram:
     """The diagram of a case, or of a trace file."""
     if is_trace_file(target):
         refuse("a trace file", "--watch")
-        return trace_diagram(Path(target).name, library.trace(target), begin, end)
+        tracks = library.trace(target)
+        _must_be_numbers(together, tracks)
+        return trace_diagram(Path(target).name, tracks, begin, end, together)
     found = library.case(target)
     if found is None:
         near = did_you_mean(target, [known.name for known in library.cases])
         stop(f"There is no case {target}.", near or "upright verify lists them; a trace is a .csv or .vcd file.")
-    (verdict,) = library.run([found], jobs=1, tracing=Tracing(patterns, MOST_DRAWN, begin, end))
-    return case_diagram(verdict, begin, end)
+    named = [path for group in together for path in group]
+    (verdict,) = library.run([found], jobs=1, tracing=Tracing([*patterns, *named], MOST_DRAWN, begin, end))
+    if verdict.tracks is not None:
+        _must_be_numbers(together, verdict.tracks)
+    return case_diagram(verdict, begin, end, together)
+
+
+def _must_be_numbers(together: Sequence[Sequence[str]], tracks: Tracks) -> None:
+    """End the call where a lane has what is not there, or no number."""
+    known = {path.upper(): track for path, track in tracks.items()}
+    for path in [path for group in together for path in group]:
+        track = known.get(path.upper())
+        if track is None:
+            stop(f"Nothing that is drawn is called {path}.", did_you_mean(path, tracks) or "Name it with --watch.")
+        if any(isinstance(value, (bool, str)) for value in track.plain[:1]) or track.names:
+            stop(f"{path} is no number.", "Only numbers share a lane.")
 
 
 def draw(diagram: Diagram, out: Path | None, terminal: bool) -> None:

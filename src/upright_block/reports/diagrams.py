@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from upright_block.cases.cells import Check
 from upright_block.cases.plan import Expectations
@@ -18,8 +18,11 @@ from upright_block.traces.tracks import Track, Tracks
 _MOST_MEASURED = 200
 
 
-def case_diagram(verdict: Verdict, begin: int = 0, end: int | None = None) -> Diagram:
+def case_diagram(
+    verdict: Verdict, begin: int = 0, end: int | None = None, together: Sequence[Sequence[str]] = ()
+) -> Diagram:
     """The diagram of a verdict with tracks, between two times in ns; of the whole of it long idle stretches are cut.
+    Numbers that stand ``together`` share a lane.
 
     Raises:
         BadValue: there is nothing between the two times.
@@ -39,16 +42,20 @@ def case_diagram(verdict: Verdict, begin: int = 0, end: int | None = None) -> Di
         [(time(idle.begin), time(idle.end)) for idle in plan.idle],
         fault,
         cuts=begin == 0 and end is None,
+        together=together,
     )
 
 
-def trace_diagram(title: str, tracks: Tracks, begin: int = 0, end: int | None = None) -> Diagram:
-    """The diagram of tracks alone, as of a trace file.
+def trace_diagram(
+    title: str, tracks: Tracks, begin: int = 0, end: int | None = None, together: Sequence[Sequence[str]] = ()
+) -> Diagram:
+    """The diagram of tracks alone, as of a trace file. Numbers that stand ``together`` share a lane.
 
     Raises:
         BadValue: there is nothing between the two times.
     """
-    return diagram(title, tracks, span_of(tracks, begin, end), {}, cuts=begin == 0 and end is None)
+    is_whole = begin == 0 and end is None
+    return diagram(title, tracks, span_of(tracks, begin, end), {}, cuts=is_whole, together=together)
 
 
 def span_of(tracks: Tracks, begin: int, end: int | None) -> tuple[int, int]:
@@ -106,7 +113,8 @@ def _dimensions(verdict: Verdict) -> Iterator[Dimension]:
             begin = time(found.scan if found.begun is None else found.begun)
             if begin not in known and len(spans) < _MOST_MEASURED:
                 spans.append(Measured(begin, time(found.scan), is_right=False, text=found.kind))
-        yield Dimension(_name(watched), limits(watched.row), tuple(sorted(spans, key=lambda span: span.begin)))
+        ordered = tuple(sorted(spans, key=lambda span: span.begin))
+        yield Dimension(_name(watched), limits(watched.row), ordered, tuple(watched.named))
 
 
 def _name(watched: WatchedRow) -> str:

@@ -7,6 +7,7 @@ from __future__ import annotations
 from bisect import bisect_left, bisect_right
 from collections.abc import Iterator, Mapping, Sequence
 from itertools import pairwise
+from math import ceil, log10
 from typing import Literal
 
 from upright_block.cases.cells import Check
@@ -23,7 +24,13 @@ _LONG = 0.6
 """The part of a diagram that a stretch must take to be cut."""
 _FEWEST = 6
 """Moments that there must be, so that to cut makes something easier to see."""
+_LONGER = 4
+"""How many times as long as any other stretch those are that are cut together."""
 _CUT_TO = 0.03
+_FLATTEST = 0.1
+"""Of a number without a range, what a change must be to fill the lane."""
+_SEEN = 100
+"""Parts of a lane that can be told apart."""
 _MARGIN = 0.2
 
 
@@ -32,6 +39,7 @@ class Mark:
     """What is expected of a signal from ``time`` up to ``until``, and whether that was right.
 
     ``level`` is the expected value where it is one number or BOOL, as the values of the lane; None in a lane of states.
+    ``got`` is the first wrong value as text.
     """
 
     time: int
@@ -39,6 +47,7 @@ class Mark:
     check: Check
     is_right: bool
     level: float | None
+    got: str = ""
 
 
 @record
@@ -47,7 +56,9 @@ class Lane:
 
     Numbers are floats, BOOLs 0.0 and 1.0; of states ``texts`` has what is shown. ``unit`` is that of a tag; with
     ``is_time`` values are ns. ``group`` is the instance that it belongs to, ``name`` the rest of its ``path``.
-    ``wrong`` are the spans in which it is not as expected.
+    ``wrong`` are the spans in which it is not as expected. ``low`` and ``high`` are what a lane of numbers reaches from
+    and to: what its value can be where that is known, and not only what it was; see `_scaled`. ``others`` are drawn in
+    the same lane.
     """
 
     path: str
@@ -63,6 +74,9 @@ class Lane:
     marks: tuple[Mark, ...]
     wrong: tuple[Span, ...]
     is_thinned: bool = False
+    low: float = 0.0
+    high: float = 1.0
+    others: tuple[Lane, ...] = ()
 
 
 @record
@@ -77,11 +91,12 @@ class Measured:
 
 @record
 class Dimension:
-    """A timing row: its name, its limits in words, and what was measured."""
+    """A timing row: its name, its limits in words, what was measured, and the paths of the signals that it measures."""
 
     name: str
     limits: str
     spans: tuple[Measured, ...]
+    paths: tuple[str, ...] = ()
 
 
 @record
@@ -124,20 +139,75 @@ def diagram(
     idle: Sequence[Span] = (),
     fault: tuple[int, str] | None = None,
     cuts: bool = True,
+    together: Sequence[Sequence[str]] = (),
 ) -> Diagram:
     """The diagram of some tracks in a span of time; neighbours of one instance stand together, the inputs first.
 
-    With ``cuts`` long stretches in which nothing changes but times that run are cut.
+    With ``cuts`` long stretches in which nothing changes but times that run are cut. Numbers whose paths stand
+    ``together`` share a lane.
     """
     ordered = _in_groups(list(tracks.values()))
     groups, names = grouped([track.path for track in ordered])
-    lanes = tuple(
-        _lane(track, group, name, marks.get(track.path, ()), *span)
+    made = [
+        (_lane(track, group, name, marks.get(track.path, ()), *span), track)
         for track, group, name in zip(ordered, groups, names, strict=True)
-    )
+    ]
+    lanes = _joined(_scaled(made), together)
     inside = tuple(row for row in rows if span[0] <= row < span[1])
     found = Diagram(title, *span, lanes, tuple(dimensions), tuple(rules), inside, tuple(idle), fault, ())
     return replaced(found, cuts=tuple(_cuts(found))) if cuts else found
+
+
+def _scaled(made: Sequence[tuple[Lane, Track]]) -> list[Lane]:
+    """Lanes with what they reach from and to. Numbers of one unit that stand side by side share a scale, and so do
+    times; what has no range of its own is not stretched so far that a little noise fills the lane.
+    """
+    found: list[Lane] = []
+    shared: dict[int, list[float]] = {}
+    kinds = [(lane.kind, lane.is_time, lane.unit) for lane, _ in made]
+    first = 0
+    for number, (lane, track) in enumerate(made):
+        is_shared = lane.is_time or bool(lane.unit)
+        first = first if number and kinds[number] == kinds[number - 1] and is_shared else number
+        if lane.kind == "number":
+            shared.setdefault(first, []).extend(_ends(lane, track))
+        found.append(replaced(lane, low=float(first)))
+    for number, lane in enumerate(found):
+        if lane.kind == "number":
+            ends = shared[int(lane.low)]
+            found[number] = replaced(lane, low=min(ends), high=max(ends))
+        else:
+            found[number] = replaced(lane, low=0.0)
+    return found
+
+
+def _ends(lane: Lane, track: Track) -> list[float]:
+    """What a lane has to reach by itself."""
+    wanted = [mark.level for mark in lane.marks if not mark.is_right and mark.level is not None]
+    ends = [*bounds(lane), *(level for level in wanted if level - level == 0)]
+    if track.range is not None:
+        return [*ends, *map(float, track.range)]
+    low, high = min(ends), max(ends)
+    least = 0.0 if lane.is_time or float(high - low).is_integer() else _FLATTEST * max(abs(low), abs(high))
+    spare = max(least - (high - low), 0.0) / 2
+    return [low - spare, high + spare]
+
+
+def _joined(lanes: Sequence[Lane], together: Sequence[Sequence[str]]) -> tuple[Lane, ...]:
+    """Lanes with those in one that stand together, at the place of the first of them."""
+    owner = {path.upper(): group[0].upper() for group in together for path in group}
+    found: dict[str, list[Lane]] = {}
+    for lane in lanes:
+        key = lane.path.upper()
+        found.setdefault(owner.get(key, key), []).append(lane)
+    made: list[Lane] = []
+    for first, *others in found.values():
+        if others:
+            low, high = min(each.low for each in (first, *others)), max(each.high for each in (first, *others))
+            others = [replaced(each, low=low, high=high) for each in others]
+            first = replaced(first, low=low, high=high, others=tuple(others))
+        made.append(first)
+    return tuple(made)
 
 
 def _in_groups(tracks: Sequence[Track]) -> list[Track]:
@@ -155,6 +225,7 @@ def _lane(track: Track, group: str, name: str, marks: Sequence[Mark], begin: int
     inside = tuple(mark for mark in marks if mark.time < end and mark.until > begin)
     if kind == "states":  # a name has no height
         inside = tuple(replaced(mark, level=None) for mark in inside)
+    inside = tuple(mark if mark.is_right else replaced(mark, got=_got(track, mark, starts, kept)) for mark in inside)
     return Lane(
         track.path,
         group,
@@ -179,11 +250,26 @@ def bounds(lane: Lane) -> tuple[float, float]:
 
 
 def level_text(lane: Lane, value: float) -> str:
-    """A number at the side of a lane, with its unit; whole numbers in full."""
+    """A number at the side of a lane, rounded to what can be seen there, with its unit; whole numbers in full."""
     if lane.is_time:
         return shown_duration(int(value))
-    text = f"{value:.0f}" if value.is_integer() and abs(value) < 1e16 else f"{value:.6g}"
+    span = lane.high - lane.low
+    if value.is_integer() and abs(value) < 1e16:
+        text = f"{value:.0f}"
+    elif 0 < span < 1e9 and abs(value) < 1e9:
+        text = f"{value:.{max(0, min(9, ceil(-log10(span / _SEEN))))}f}"
+        text = text.rstrip("0").rstrip(".") if "." in text else text
+    else:
+        text = f"{value:.4g}"
     return f"{text} {lane.unit}" if lane.unit else text
+
+
+def _got(track: Track, mark: Mark, starts: Sequence[int], values: Sequence[Value]) -> str:
+    """The first wrong value where something was expected."""
+    first = max(bisect_right(starts, mark.time) - 1, 0)
+    last = max(bisect_left(starts, mark.until), first + 1)
+    found = next((value for value in values[first:last] if not mark.check.holds(value)), None)
+    return "" if found is None else _text(track, found)
 
 
 def _text(track: Track, value: Value) -> str:
@@ -217,18 +303,22 @@ def _wrong(marks: Sequence[Mark], starts: Sequence[int], values: Sequence[Value]
 
 
 def _cuts(shown_one: Diagram) -> list[Span]:
-    """The stretches in which nothing changes but times that run, each of which takes most of what the longer ones leave
-    of a diagram.
+    """The stretches in which nothing changes but times that run: each that takes most of what the longer ones leave of
+    a diagram, and several that are as long, where each is longer than all that happens together.
     """
     moments, rest = sorted(_moments(shown_one)), shown_one.end - shown_one.begin
     if len(moments) < _FEWEST:
         return []
-    found: list[Span] = []
-    for length, begin in sorted(((b - a, a) for a, b in pairwise(moments)), reverse=True):
-        if length <= _LONG * rest or length == rest:
-            break
-        rest -= length
-        found.append((begin, begin + length))
+    spans = sorted(((b - a, a) for a, b in pairwise(moments)), reverse=True)
+    left, most = rest, 0
+    for number, (length, _) in enumerate(spans, start=1):
+        is_most = most == number - 1 and length > _LONG * left
+        left -= length
+        others = spans[number:]
+        is_one_of_many = len(others) >= _FEWEST and length >= _LONGER * others[0][0] and length > left
+        if left and (is_most or is_one_of_many):
+            most, rest = number, left
+    found = [(begin, begin + length) for length, begin in spans[:most]]
     margin = int(_MARGIN * rest)
     return sorted((begin + margin, end - margin) for begin, end in found if end - begin > 4 * margin)
 
@@ -278,6 +368,12 @@ class Axis:
         low, high = self._places[number - 1], self._places[number]
         return low + (high - low) * (time - a) / (b - a)
 
+    def widest(self, begin: int, end: int) -> tuple[float, float]:
+        """Where the widest part of a span lies that no cut is in: a name stands there."""
+        parts = [(max(begin, a), min(end, b)) for a, b in self.open if a < end and b > begin] or [(begin, end)]
+        places = [(self.place(a), self.place(b)) for a, b in parts]
+        return max(places, key=lambda part: part[1] - part[0])
+
     def time(self, place: float) -> int:
         """The time that lies at a place."""
         number = min(max(bisect_right(self._places, place), 1), len(self._places) - 1)
@@ -306,6 +402,33 @@ def tick_step(span: int, most: int) -> int:
     steps += [n * 10**9 for n in (1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14400, 43200)]
     steps += [n * 86_400 * 10**9 for n in (1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10000, 50000)]
     return next((step for step in steps if span // step < most), 50_000 * 86_400 * 10**9)
+
+
+def in_order(shown_one: Diagram) -> list[Lane | Dimension | Held]:
+    """What stands below each other: each timing row under the last lane that it measures, the others and the rules
+    behind all lanes.
+    """
+    last = {path.upper(): number for number, lane in enumerate(shown_one.lanes) for path in (lane.path, *_paths(lane))}
+    below: dict[int, list[Dimension]] = {}
+    for row in shown_one.dimensions:
+        number = max((last[path.upper()] for path in row.paths if path.upper() in last), default=-1)
+        below.setdefault(number, []).append(row)
+    found: list[Lane | Dimension | Held] = []
+    for number, lane in enumerate(shown_one.lanes):
+        found += [lane, *below.get(number, ())]
+    return [*found, *below.get(-1, ()), *shown_one.rules]
+
+
+def _paths(lane: Lane) -> list[str]:
+    return [other.path for other in lane.others]
+
+
+def short(text: str, most: int) -> str:
+    """A name without its middle where it is too long: its ends tell it from others."""
+    if len(text) <= most:
+        return text
+    behind = (most - 1) // 2
+    return f"{text[: most - 1 - behind]}…{text[len(text) - behind :]}"
 
 
 def binned(lane: Lane, edges: Sequence[int]) -> list[tuple[float, float] | None]:

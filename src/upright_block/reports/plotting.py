@@ -11,7 +11,7 @@ from typing import Any
 
 from upright_block.language.literals import shown_duration
 from upright_block.reports import words
-from upright_block.reports.lanes import Axis, Diagram, Dimension, Held, Lane, binned, level_text
+from upright_block.reports.lanes import Axis, Diagram, Dimension, Held, Lane, binned, in_order, level_text, short
 from upright_block.reports.styled import visible
 
 LANES = 12
@@ -20,7 +20,12 @@ _BINS = 900
 """Spans of time that a page can tell apart; a thinned track has more."""
 _DENSE = 2 * _BINS
 _INK, _FILL, _STEP, _FAINT, _WRONG = "#111111", "#d4d4d4", "#777777", "#b8b8b8", "#c00000"
-_LEFT, _WIDTH = 0.2, 0.7
+_LETTER = 0.0054
+"""The width of a letter of a name, where a page is 1."""
+_LEAST_LEFT, _MOST_LEFT = 0.1, 0.3
+_LEAST_RIGHT, _MOST_RIGHT = 0.04, 0.16
+_STROKES = ("-", (0, (5, 2)), (0, (1, 1.5)), (0, (7, 2, 1, 2)))
+"""How curves in one lane are told apart, on paper too."""
 _HEAD = 0.5
 """The height of the name of a group, where that of a lane is 1."""
 _LETTERS = 150
@@ -31,7 +36,7 @@ Item = Lane | Dimension | Held
 
 def diagram_pages(diagram: Diagram, kind: str) -> list[bytes]:
     """A picture a page, as ``svg`` or ``png``."""
-    items: list[Item] = [*diagram.lanes, *diagram.dimensions, *diagram.rules]
+    items: list[Item] = in_order(diagram)
     pages = [items[i : i + LANES] for i in range(0, len(items), LANES)] or [[]]
     return [_Page(diagram, page).drawn(number + 1, len(pages), kind) for number, page in enumerate(pages)]
 
@@ -44,6 +49,12 @@ class _Page:
         self.items = items
         self.axis = Axis(diagram)
         self.edges: list[int] = []
+        left = max((len(_name(item)) for item in items), default=0)
+        self.left = min(max(left * _LETTER + 0.02, _LEAST_LEFT), _MOST_LEFT)
+        right = max((len(text) for item in items for text in _sides(item)), default=0)
+        self.right = min(max(right * _LETTER * 0.9 + 0.02, _LEAST_RIGHT), _MOST_RIGHT)
+        self.width = 1 - self.left - self.right
+        self.free: list[float] = []
 
     def drawn(self, number: int, count: int, kind: str) -> bytes:
         """The picture of it."""
@@ -64,7 +75,7 @@ class _Page:
         with matplotlib.rc_context(settings):
             height = max(2.2, 1.15 + 0.56 * total)
             figure = Figure(figsize=(12.8, height), dpi=100)
-            self.axes: Any = figure.add_axes((_LEFT, 0.55 / height, _WIDTH, 1 - 1.15 / height))
+            self.axes: Any = figure.add_axes((self.left, 0.55 / height, self.width, 1 - 1.15 / height))
             page = f"   ({number} of {count})" if count > 1 else ""
             title: dict[str, Any] = {"fontsize": 11, "fontweight": "bold", "color": _INK, "va": "center"}
             figure.text(0.02, 1 - 0.26 / height, visible(self.diagram.title + page), **title)
@@ -137,16 +148,18 @@ class _Page:
     def _heading(self, group: str, base: float) -> None:
         """The name of an instance above its lanes."""
         across = self.axes.get_yaxis_transform()
+        edge = 0.01 - self.left / self.width
         self.axes.plot(
-            [-0.24, 1], [base + _HEAD - 0.06] * 2, color=_FAINT, linewidth=0.8, transform=across, clip_on=False
+            [edge, 1], [base + _HEAD - 0.06] * 2, color=_FAINT, linewidth=0.8, transform=across, clip_on=False
         )
         label = {"ha": "left", "va": "center", "color": _INK, "fontstyle": "italic", "fontsize": 8.5}
-        self.axes.text(-0.24, base + 0.2, _cut(group, 44), transform=across, **label)
+        self.axes.text(edge, base + 0.2, _cut(group, 60), transform=across, **label)
 
     def _label(self, text: str, base: float, weight: str, style: str = "normal") -> None:
         label = {"ha": "right", "va": "center", "color": _INK, "fontweight": weight, "fontstyle": style}
         across = self.axes.get_yaxis_transform()
-        self.axes.text(-0.012, base + 0.35, _cut(text, 34), transform=across, **label)
+        most = int((self.left - 0.02) / _LETTER)
+        self.axes.text(-0.012, base + 0.35, visible(short(text, most)), transform=across, **label)
 
     def _beside(self, text: str, height: float) -> None:
         across = self.axes.get_yaxis_transform()
@@ -155,7 +168,8 @@ class _Page:
 
     def _item(self, item: Item, base: float) -> None:
         if isinstance(item, Lane):
-            self._label(item.name, base, "normal" if item.is_driven else "bold")
+            self.free = [-1.0, -1.0]
+            self._label(_name(item), base, "normal" if item.is_driven else "bold")
             if item.starts:
                 draw = {"bool": self._bool, "step": self._bool, "number": self._number, "states": self._states}
                 draw[item.kind](item, base)
@@ -192,29 +206,35 @@ class _Page:
         self._marks(lane, base, 0.0, 0.54)
 
     def _number(self, lane: Lane, base: float) -> None:
-        xs, ys = self._corners(lane)
-        wanted = [mark.level for mark in lane.marks if not mark.is_right and mark.level is not None]
-        finite = [y for y in (*ys, *wanted) if y - y == 0] or [0.0]
-        low, high = min(finite), max(finite)
+        low, high = lane.low, lane.high
         scale = 0.54 / (high - low) if high > low else 0.0
-        heights = [base + 0.08 + scale * (y - low) for y in ys]
-        if lane.is_time:  # a timer is a wedge that fills
-            self.axes.fill_between(xs, base + 0.08, heights, color=_FILL, linewidth=0, zorder=2)
-        self.axes.plot(xs, heights, color=_INK, linewidth=1.1, zorder=3)
+        for number, each in enumerate((lane, *lane.others)):
+            xs, ys = self._corners(each) if each.starts else ([], [])
+            heights = [base + 0.08 + scale * (y - low) for y in ys]
+            if each.is_time and not lane.others:  # a timer is a wedge that fills
+                self.axes.fill_between(xs, base + 0.08, heights, color=_FILL, linewidth=0, zorder=2)
+            self.axes.plot(xs, heights, color=_INK, linewidth=1.1, linestyle=_STROKES[number % len(_STROKES)], zorder=3)
         self._beside(level_text(lane, low), base + 0.10)
         if high > low:
             self._beside(level_text(lane, high), base + 0.60)
-        self._marks(lane, base, low, scale)
+        for each in (lane, *lane.others):
+            self._marks(each, base, low, scale)
 
     def _states(self, lane: Lane, base: float) -> None:
         ends = [*lane.starts[1:], self.diagram.end]
+        free = -1.0
         for start, end, text in zip(lane.starts, ends, lane.texts, strict=True):
             left, right = self._between(start, end)
             box = {"facecolor": "white", "edgecolor": _INK, "linewidth": 0.9, "zorder": 2}
             self.axes.fill_between([left, right], base + 0.1, base + 0.6, **box)
+            left, right = self.axis.widest(start, end)
             if (right - left) * _LETTERS > len(text) + 1:
                 style = {"ha": "center", "va": "center", "fontsize": 8, "color": _INK, "zorder": 4}
                 self.axes.text((left + right) / 2, base + 0.35, visible(text), **style)
+            elif left >= free and left + len(text) / _LETTERS < 1:  # beside it, where there is room
+                style = {"ha": "left", "va": "center", "fontsize": 7, "color": _INK, "zorder": 4}
+                self.axes.text(left, base + 0.72, visible(text), **style)
+                free = left + (len(text) + 2) / _LETTERS
         self._marks(lane, base, 0.0, 0.0)
 
     def _marks(self, lane: Lane, base: float, low: float, scale: float) -> None:
@@ -236,9 +256,23 @@ class _Page:
                 )
             first = next((place(span[0]) for span in lane.wrong if begin <= span[0] < end), left)
             self.axes.plot([first], [height], "x", color=_WRONG, markersize=8, markeredgewidth=2.2, zorder=6)
-            side = {"ha": "right", "xytext": (-4, 0)} if first > 0.85 else {"ha": "left", "xytext": (4, 0)}
-            near = {"textcoords": "offset points", "color": _WRONG, "fontsize": 8, "va": "center", "zorder": 6}
-            self.axes.annotate(visible(words.instead(mark.check.text)), (first, base + 0.78), **near, **side)
+            text = words.instead(mark.check.text)
+            text = f"{mark.got}, {text}" if mark.got else text
+            self._said(visible(text), first, base)
+
+    def _said(self, text: str, place: float, base: float) -> None:
+        """What came and what was expected, above the place of it, in the first of two lines that has room there."""
+        room = (len(text) + 2) / _LETTERS
+        is_late = place + room > 1
+        begin = place - room if is_late else place
+        line = next((number for number, end in enumerate(self.free) if begin >= end), None)
+        if line is None:
+            return  # the cross is there, and the table says it
+        self.free[line] = begin + room
+        side = {"ha": "right", "xytext": (-4, 0)} if is_late else {"ha": "left", "xytext": (4, 0)}
+        box = {"facecolor": "white", "edgecolor": "none", "pad": 0.4}
+        near = {"textcoords": "offset points", "color": _WRONG, "fontsize": 8, "va": "center", "zorder": 6, "bbox": box}
+        self.axes.annotate(text, (place, base + (0.8, 0.95)[line]), **near, **side)
 
     # --- what was measured, and what holds ---
 
@@ -258,7 +292,9 @@ class _Page:
             )
             if (right - left) * _LETTERS > len(span.text) or not span.is_right or len(item.spans) == 1:
                 style_of = {"ha": "center", "va": "center", "fontsize": 8, "color": color, "zorder": 4}
-                self.axes.text(min(max((left + right) / 2, 0.02), 0.98), base + 0.62, visible(span.text), **style_of)
+                half = len(span.text) / _LETTERS / 2
+                middle = min(max((left + right) / 2, half), 1 - half)
+                self.axes.text(middle, base + 0.62, visible(span.text), **style_of)
 
     def _rule(self, item: Held, base: float) -> None:
         broken = item.broken
@@ -269,6 +305,22 @@ class _Page:
         if broken is not None:
             self.axes.plot([end, 1], [base + 0.2] * 2, color=_FAINT, linewidth=1.1, linestyle=(0, (2, 3)), zorder=3)
             self.axes.plot([end], [base + 0.2], "x", color=_WRONG, markersize=9, markeredgewidth=2.2, zorder=6)
+
+
+def _name(item: Item) -> str:
+    """What stands at the left of an item."""
+    if isinstance(item, Lane):
+        return ", ".join(each.name for each in (item, *item.others))
+    return item.name if isinstance(item, Dimension) else "rule"
+
+
+def _sides(item: Item) -> list[str]:
+    """What stands at the right of an item."""
+    if isinstance(item, Dimension):
+        return item.limits.split(", ")
+    if isinstance(item, Lane) and item.kind == "number" and item.starts:
+        return [level_text(item, item.low), level_text(item, item.high)]
+    return []
 
 
 def _cut(text: str, most: int) -> str:

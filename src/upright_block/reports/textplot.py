@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from upright_block.language.literals import shown_duration
 from upright_block.reports import words
-from upright_block.reports.lanes import Axis, Diagram, Dimension, Held, Lane, binned, bounds, level_text
+from upright_block.reports.lanes import Axis, Diagram, Dimension, Held, Lane, binned, in_order, level_text, short
 from upright_block.reports.styled import Line, Role, Span, visible
 
 _LEVELS = "▁▂▃▄▅▆▇█"
 _MOST_NAME = 30
+_LEAST_NAME = 6
+"""Letters of a state that there must be room for."""
 
 
 def diagram_lines(diagram: Diagram, width: int) -> list[Line]:
@@ -35,7 +37,14 @@ class _Drawing:
         """All of it."""
         lines: list[Line] = []
         before: Lane | None = None
-        for lane in self.diagram.lanes:
+        for item in in_order(self.diagram):
+            if isinstance(item, Dimension):
+                lines.append(self._dimension(item))
+                continue
+            if isinstance(item, Held):
+                lines.append(self._rule(item))
+                continue
+            lane = item
             if before is not None and (before.is_driven != lane.is_driven or before.group != lane.group):
                 lines.append([])
             if lane.group and (before is None or before.group != lane.group):
@@ -45,14 +54,13 @@ class _Drawing:
             marks = self._marks(lane)
             if marks:
                 lines.append([(" " * self.left, ""), *marks])
-        if self.diagram.dimensions or self.diagram.rules:
-            lines.append([])
-        lines += [self._dimension(row) for row in self.diagram.dimensions]
-        lines += [self._rule(rule) for rule in self.diagram.rules]
+            lines += [
+                [self._name(other.name), *self._drawn(other), (f"  {_scale(other)}", "dim")] for other in lane.others
+            ]
         return [*lines, *self._ruler()]
 
     def _name(self, name: str) -> Span:
-        return f"{name if len(name) < self.left else '…' + name[-self.left + 2 :]:<{self.left}}", "name"
+        return f"{short(name, self.left - 1):<{self.left}}", "name"
 
     def _column(self, time: int) -> int:
         return min(max(int(self.axis.place(time) * self.room), 0), self.room)
@@ -60,7 +68,7 @@ class _Drawing:
     def _drawn(self, lane: Lane) -> list[Span]:
         if lane.kind == "states":
             return [(self._cut("".join(self._states(lane))), "")]
-        low, high = bounds(lane) if lane.kind == "number" else (0.0, 1.0)
+        low, high = (lane.low, lane.high) if lane.kind == "number" else (0.0, 1.0)
         text = ""
         for span in binned(lane, self.edges):
             if span is None:
@@ -85,10 +93,13 @@ class _Drawing:
         ends = [*lane.starts[1:], self.diagram.end]
         for start, end, text in zip(lane.starts, ends, lane.texts, strict=True):
             first, last = self._column(start), self._column(end)
-            own = f"│{text}" if last - first > len(text) else "│"
             for place in range(first, min(max(last, first + 1), self.room)):
-                offset = place - first
-                cells[place] = own[offset] if offset < len(own) else "─"
+                cells[place] = "─" if place > first else "│"
+            left, right = (min(int(place * self.room), self.room) for place in self.axis.widest(start, end))
+            left = max(left + (left > first), first + 1)  # behind a cut, and behind the line where it begins
+            if right - left >= min(len(text), _LEAST_NAME):
+                name = short(text, right - left)
+                cells[left : left + len(name)] = name
         return cells
 
     def _marks(self, lane: Lane) -> list[Span]:
@@ -169,6 +180,6 @@ class _Drawing:
 def _scale(lane: Lane) -> str:
     if lane.kind != "number" or not lane.values:
         return ""
-    low, high = bounds(lane)
+    low, high = lane.low, lane.high
     least, most = level_text(lane, low), level_text(lane, high)
     return most if low == high else f"{least.removesuffix(f' {lane.unit}')}..{most}"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from bisect import bisect_left, bisect_right
 from collections.abc import Iterator, Mapping, Sequence
 from datetime import timedelta
@@ -18,7 +19,7 @@ from upright_block.language.nodes import fresh, record
 from upright_block.language.signals import Signal
 from upright_block.language.timebase import Timebase
 from upright_block.language.typed import Unit
-from upright_block.language.types import Elementary, Enumeration, Type
+from upright_block.language.types import Elementary, Enumeration, Subrange, Type
 from upright_block.language.views.states import names_of
 from upright_block.machine.trace import Trace
 from upright_block.traces import words
@@ -29,14 +30,18 @@ if TYPE_CHECKING:
     from upright_block.compiler.artifact import Slot
 
 
+_BRACKETS = re.compile(r"\[([^\[\]]{1,12})\]")
+
+
 @record
 class Track:
     """A signal over time: ``times`` in ns, and from each of them on the one of ``values`` at its place.
 
     One that ``is_thinned`` had too many changes to be kept: of those within an equal span of time it has the first, the
-    least, the greatest and the last. ``unit`` is that of a tag, ``names`` has those of values that are states,
-    ``is_step`` says that it is the flag of a step; of a file there may be no ``type``. It unpacks into two arrays of
-    shape ``(changes,)``, times and values.
+    least, the greatest and the last. ``unit`` is that of a tag, or stands in brackets in the comment of a variable
+    (``[degC]``); ``range`` is what the value can be, of a tag with a scale and of a subrange. ``names`` has those of
+    values that are states, ``is_step`` says that it is the flag of a step; of a file there may be no ``type``. It
+    unpacks into two arrays of shape ``(changes,)``, times and values.
     """
 
     path: str
@@ -48,6 +53,7 @@ class Track:
     is_step: bool = False
     is_thinned: bool = False
     names: Mapping[int, str] = fresh(default_factory=dict)
+    range: tuple[float, float] | None = None
 
     @property
     def plain(self) -> list[Value]:
@@ -208,7 +214,6 @@ class _Grown:
     def track(self, timebase: Timebase, unit: Unit) -> Track:
         """The track of it, in a run of a unit."""
         signal = self.signal
-        measured = signal.tag.text("unit") if signal.tag is not None else ""
         if all(isinstance(scans, list) for scans, _ in self.parts):
             times: Any = [timebase.time(scan) for scans, _ in self.parts for scan in scans]
             values: Any = [value for _, part in self.parts for value in part]
@@ -220,8 +225,32 @@ class _Grown:
             values = np.concatenate([np.asarray(part, _dtype(signal.type)) for _, part in self.parts])
         is_thinned, names = self.width > 1, names_of(unit, signal)
         return Track(
-            signal.path, signal.type, times, values, signal.is_driven, measured, signal.is_step, is_thinned, names
+            signal.path,
+            signal.type,
+            times,
+            values,
+            signal.is_driven,
+            _unit(signal),
+            signal.is_step,
+            is_thinned,
+            names,
+            _range(signal),
         )
+
+
+def _unit(signal: Signal) -> str:
+    """The unit of a tag, or what stands in brackets in the comment of a variable."""
+    if signal.tag is not None and signal.tag.text("unit"):
+        return signal.tag.text("unit")
+    found = _BRACKETS.search(signal.variable.comment)
+    return found[1].strip() if found and signal.type is signal.variable.type else ""
+
+
+def _range(signal: Signal) -> tuple[float, float] | None:
+    """What a value can be, where that is less than its type says."""
+    if signal.tag is not None and signal.tag.scale is not None and not signal.steps:
+        return min(signal.tag.scale.low, signal.tag.scale.high), max(signal.tag.scale.low, signal.tag.scale.high)
+    return (signal.type.low, signal.type.high) if isinstance(signal.type, Subrange) else None
 
 
 def _is_same(a: Any, b: Any) -> bool:
