@@ -94,7 +94,8 @@ def spans(table: Table) -> list[tuple[int, int]]:
     first of them from behind the heads.
     """
     text = table.source.text
-    last = _row_end(text, start, start) + 1 if (start := _head_start(text, skips_remarks=True)) < len(text) else start
+    start = _head_start(text, skips_remarks=True)
+    last = min(_row_end(text, start, start) + 1, len(text))
     found: list[tuple[int, int]] = []
     for begin in table.starts:
         end = min(_row_end(text, begin, begin) + 1, len(text))

@@ -162,23 +162,16 @@ def _scaled(made: Sequence[tuple[Lane, Track]]) -> list[Lane]:
     """Lanes with what they reach from and to. Numbers of one unit that stand side by side share a scale, and so do
     times; what has no range of its own is not stretched so far that a little noise fills the lane.
     """
-    found: list[Lane] = []
-    shared: dict[int, list[float]] = {}
+    shared: list[list[float]] = []  # by lane what it reaches, one list for those that share it
     kinds = [(lane.kind, lane.is_time, lane.unit) for lane, _ in made]
-    first = 0
     for number, (lane, track) in enumerate(made):
-        is_shared = lane.is_time or bool(lane.unit)
-        first = first if number and kinds[number] == kinds[number - 1] and is_shared else number
-        if lane.kind == "number":
-            shared.setdefault(first, []).extend(_ends(lane, track))
-        found.append(replaced(lane, low=float(first)))
-    for number, lane in enumerate(found):
-        if lane.kind == "number":
-            ends = shared[int(lane.low)]
-            found[number] = replaced(lane, low=min(ends), high=max(ends))
-        else:
-            found[number] = replaced(lane, low=0.0)
-    return found
+        is_alike = number > 0 and kinds[number] == kinds[number - 1] and (lane.is_time or lane.unit != "")
+        shared.append(shared[-1] if is_alike else [])
+        shared[-1].extend(_ends(lane, track) if lane.kind == "number" else ())
+    return [
+        replaced(lane, low=min(ends), high=max(ends)) if ends else lane
+        for (lane, _), ends in zip(made, shared, strict=True)
+    ]
 
 
 def _ends(lane: Lane, track: Track) -> list[float]:

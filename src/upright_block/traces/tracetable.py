@@ -139,8 +139,8 @@ def _plain(cells: Sequence[str], type_: Type | None, is_plain: bool) -> list[Val
         return None
     with suppress(ValueError):  # a word, or a fraction where there is none
         if type_.family in ("signed", "unsigned"):
-            numbers: list[Value] = list(map(int, cells))
-            return numbers if type_.low <= min(map(int, cells)) and max(map(int, cells)) <= type_.high else None
+            numbers = list(map(int, cells))
+            return list(numbers) if type_.low <= min(numbers) and max(numbers) <= type_.high else None
         if type_.family == "real":
             reals = list(map(float, cells))
             most = inf if any(map(ne, reals, reals)) else max(map(abs, reals))
