@@ -107,7 +107,9 @@ def library(tmp_path: Path) -> Path:
     ("path", "old", "new", "way", "found"),
     [
         ("blocks/b20.st", "y := a;", "y := a; y := NOT a;", "some", ["two-writers"]),
-        ("blocks/b20.st", "a : BOOL;", "a, b : BOOL;", "some", ["never-read"]),
+        ("blocks/b20.st", "a : BOOL;", "a, b : BOOL;", "some", ["never-read", "input-left-open"]),
+        ("blocks/b20.st", "a : BOOL;", "b : BOOL := TRUE; a : BOOL;", "some", ["never-read"]),
+        ("blocks/b21.st", "a := a,", "", "some", ["input-left-open"]),
         ("blocks/b20.st", "a : BOOL;", "z : BOOL;", "some", None),
         ("blocks/b20.st", "B20", "C20", "some", None),
         ("blocks/b20.st", "y := a;", "y := aa;", "some", ["unknown-name"]),
@@ -247,7 +249,7 @@ class Editor:
         text = path.read_text("utf-8")
         lines = text.split("\n")
         what = chance.choice(
-            ["line", "line", "name", "word", "copy", "gone", "new", "top", "swap", "back", "back", "tidy"]
+            ["line", "line", "name", "word", "pin", "copy", "gone", "new", "top", "swap", "back", "back", "tidy"]
         )
         if what == "line":
             del lines[chance.randrange(len(lines))]
@@ -258,6 +260,8 @@ class Editor:
         elif what == "word":
             words = re.findall(r"\b[A-Za-z_]\w+\b", text)
             path.write_text(text.replace(chance.choice(words), chance.choice(words), 1), "utf-8")
+        elif what == "pin" and (given := re.findall(r"\w+ := [\w.]+, | := [^;,()]+(?=;)", text)):
+            path.write_text(text.replace(chance.choice(given), "", 1), "utf-8")
         elif what == "copy":
             (path.parent / f"copy{chance.randrange(3)}.st").write_text(text, "utf-8")
         elif what == "gone" and len(self.files()) > 5:

@@ -58,6 +58,11 @@ RAISES: dict[str, list[str]] = {
     "input-left-open": [
         pumps(*["go := a, reset := b"] * 3, "go := a"),
         pumps("reset := b", *["go := a, reset := b"] * 4),
+        pumps(*["go := a AND b"] * 4),
+        pumps("go := b AND a"),
+        PUMP
+        + "FUNCTION_BLOCK Big EXTENDS Pump SUPER(); END_FUNCTION_BLOCK\n"
+        + source_of("in a : BOOL; out y : BOOL; var p : Big | p(go := a, run => y);"),
     ],
     "never-written": [
         "in a : BOOL; out y, z : BOOL | y := a;",
@@ -295,8 +300,14 @@ RAISES: dict[str, list[str]] = {
 SILENT: dict[str, list[str]] = {
     "input-left-open": [
         pumps(*["go := a, reset := b"] * 4),
-        pumps(*["go := a AND b"] * 4),
         pumps("go := a, reset := b", *["go := a"] * 3),
+        PUMP + source_of("in a : BOOL; out y : BOOL; var p : Pump | p.reset := a; p(go := a, run => y);"),
+        PUMP + source_of("in a : BOOL; out y : BOOL; var p : Pump := (reset := TRUE); | p(go := a, run => y);"),
+        PUMP
+        + "FUNCTION_BLOCK Big EXTENDS Pump SUPER(); END_FUNCTION_BLOCK\n"
+        + source_of(
+            "in a : BOOL; out y : BOOL; var p : Pump; var b : Big | p(go := a); b(go := a, reset := p.run, run => y);"
+        ),
     ],
     "never-written": [
         "in a : BOOL; out y : BOOL; out version : INT := 3 | y := a;",

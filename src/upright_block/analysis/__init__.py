@@ -6,7 +6,7 @@ compares them; each of `checks` gives findings of one subject.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 
 from upright_block.analysis.checks.calls import check_calls, check_late
 from upright_block.analysis.checks.contacts import check_contacts
@@ -14,15 +14,16 @@ from upright_block.analysis.checks.copies import Slip, check_copies
 from upright_block.analysis.checks.decisions import check_decisions, check_loops, check_too_early, check_transitions
 from upright_block.analysis.checks.latches import check_latches
 from upright_block.analysis.checks.numbers import check_numbers
-from upright_block.analysis.checks.siblings import CallMade, calls_made, check_open, check_unread
+from upright_block.analysis.checks.siblings import Pins, check_odd, check_open, check_unread, pins_by_source
 from upright_block.analysis.checks.states import check_states
 from upright_block.analysis.checks.timers import check_timers
 from upright_block.analysis.checks.uses import check_uses
 from upright_block.analysis.checks.writers import check_overwritten, check_writers
-from upright_block.analysis.facts import Facts, Given
+from upright_block.analysis.facts import Facts, Given, merged
 from upright_block.analysis.flow import Flow
 from upright_block.language.nodes import record
 from upright_block.language.scope import Scope
+from upright_block.language.source import Source
 from upright_block.language.telling.findings import Finding, Findings
 
 _OF_BODIES: tuple[Callable[[Flow, Facts], Iterator[Finding]], ...] = (
@@ -44,13 +45,13 @@ _OF_BODIES: tuple[Callable[[Flow, Facts], Iterator[Finding]], ...] = (
 @record
 class Analysed:
     """What the analysis found: ``own`` are findings that a file has by itself and what it uses, ``wide`` those that
-    come of all files together. ``calls`` and ``given`` are what the latter are made of, besides what is known of other
+    come of all files together. ``pins`` and ``given`` are what the latter are made of, besides what is known of other
     files.
     """
 
     own: list[Finding]
     wide: list[Finding]
-    calls: list[CallMade]
+    pins: dict[Source, Pins]
     given: Given
 
 
@@ -63,8 +64,8 @@ def analyse(scope: Scope) -> list[Finding]:
     return found.in_order()
 
 
-def analysed(scope: Scope, outside: Sequence[CallMade] = (), given: Given | None = None) -> Analysed:
-    """What the analysis finds in the units of a scope; ``outside`` are calls in files that are not in it, and ``given``
+def analysed(scope: Scope, outside: Iterable[Pins] = (), given: Given | None = None) -> Analysed:
+    """What the analysis finds in the units of a scope; ``outside`` is what files say that are not in it, and ``given``
     the initial values that these give.
     """
     facts = Facts(scope, given)
@@ -82,9 +83,12 @@ def analysed(scope: Scope, outside: Sequence[CallMade] = (), given: Given | None
             found.add(finding)
     for slip in slips:
         found.add(slip.finding)
-    calls = list(calls_made(facts))
-    wide = [*check_writers(facts), *check_open([*calls, *outside])]
-    return Analysed(_without_echoes(found.in_order(), slips), wide, calls, facts.given)
+    pins = pins_by_source(facts)
+    every = Pins()
+    for part in (*pins.values(), *outside):
+        every.add(part)
+    wide = [*check_writers(facts), *check_odd(every.calls), *check_open(every, merged(facts.given, given or {}))]
+    return Analysed(_without_echoes(found.in_order(), slips), wide, pins, facts.given)
 
 
 def _without_echoes(findings: list[Finding], slips: Sequence[Slip]) -> list[Finding]:

@@ -97,7 +97,7 @@ class Again:
             given: Given = {}
             for entry in others:
                 given = merged(given, entry.given)
-            done = analysed(library.scope, [call for entry in others for call in entry.calls], given)
+            done = analysed(library.scope, [entry.pins for entry in others], given)
             keeping = Keeping(library, done)
             made = {path: keeping.kept(self.sources[path]) for path in again}
             if any(not self.declared[path].issuperset(made[path].declares) for path in self.changed):

@@ -7,7 +7,7 @@ from hashlib import sha256
 from typing import TYPE_CHECKING
 
 from upright_block.analysis import Analysed
-from upright_block.analysis.checks.siblings import CallMade
+from upright_block.analysis.checks.siblings import Pins
 from upright_block.analysis.facts import given_by
 from upright_block.language.nodes import record
 from upright_block.language.source import Source
@@ -45,11 +45,9 @@ class Keeping:
         self.shared = frozenset(shared_names(library))
         self.shown = shown_by(library.scope)
         self.findings: dict[Source, list[Finding]] = {}
-        self.calls: dict[Source, list[CallMade]] = {}
+        self.pins = done.pins
         for finding in (*(f for f in library.findings if f.name not in _WIDE), *done.own):
             self.findings.setdefault(finding.source, []).append(finding)
-        for call in done.calls:
-            self.calls.setdefault(call.source, []).append(call)
 
     def kept(self, source: Source) -> KeptSource:
         """What there is to be known of one."""
@@ -64,7 +62,7 @@ class Keeping:
             any(part.is_broken for unit in units for part in (unit, *unit.methods.values())),
             sum(unit.kind != "CONFIGURATION" for unit in units),
             self.findings.get(source, []),
-            self.calls.get(source, []),
+            self.pins.get(source) or Pins(),
             given_by(units),
             shown.elsewhere(source in self.rigs),
         )

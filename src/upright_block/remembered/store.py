@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from upright_block import cached
-from upright_block.analysis.checks.siblings import CallMade
+from upright_block.analysis.checks.siblings import CallMade, OpenInput, Pins
 from upright_block.analysis.facts import Given
 from upright_block.language.nodes import fresh, state
 from upright_block.language.scope import Elsewhere
@@ -19,7 +19,7 @@ from upright_block.language.telling.findings import Finding, Related
 from upright_block.library import Texts
 from upright_block.whole import write_file
 
-FORM = 3
+FORM = 4
 
 
 @state
@@ -38,7 +38,7 @@ class KeptSource:
     is_broken: bool
     units: int
     findings: list[Finding]
-    calls: list[CallMade]
+    pins: Pins
     given: Given
     offers: list[Elsewhere]
 
@@ -103,7 +103,7 @@ class _Reader:
         return Memory(data["around"], sources, cases, tuple(data["shared"]))
 
     def kept(self, data: list[Any]) -> KeptSource:
-        digest, declares, shares, shown, is_central, is_broken, units, findings, calls, given, offers = data
+        digest, declares, shares, shown, is_central, is_broken, units, findings, pins, given, offers = data
         return KeptSource(
             digest,
             tuple(declares),
@@ -113,7 +113,7 @@ class _Reader:
             is_broken,
             units,
             [self.finding(entry) for entry in findings],
-            [self.call(entry) for entry in calls],
+            self.pins(pins),
             {name: None if values is None else set(values) for name, values in given.items()},
             [Elsewhere(*entry) for entry in offers],
         )
@@ -130,10 +130,15 @@ class _Reader:
         sure = Edit(source, *edit) if edit else None
         return Finding(name, source, start, end, message, way_out, others, None, is_doubtful, sure)
 
+    def pins(self, data: list[Any]) -> Pins:
+        calls, declared, given = data
+        open_ = [OpenInput(key, block, name, self.source(path), *place) for key, block, name, path, place in declared]
+        return Pins([self.call(entry) for entry in calls], open_, set(given))
+
     def call(self, data: list[Any]) -> CallMade:
-        block, instance, unit, path, start, end, inputs, given, presets, shared = data
+        blocks, instance, unit, path, start, end, inputs, given, presets, shared = data
         pins = (tuple(inputs), tuple(given), tuple(presets))
-        return CallMade(block, instance, unit, self.source(path), start, end, *pins, shared)
+        return CallMade(tuple(blocks), instance, unit, self.source(path), start, end, *pins, shared)
 
 
 def write(path: Path, memory: Memory) -> None:
@@ -163,7 +168,7 @@ def _kept_data(kept: KeptSource) -> list[Any]:
         kept.is_broken,
         kept.units,
         [_finding_data(finding) for finding in kept.findings],
-        [_call_data(call) for call in kept.calls],
+        _pins_data(kept.pins),
         given,
         [[each.full_name, each.kind, each.is_of_rig] for each in kept.offers],
     ]
@@ -174,8 +179,13 @@ def _cases_data(kept: KeptCases) -> list[Any]:
     return [kept.digest, kept.tables, kept.names, findings, kept.ready, kept.not_run]
 
 
+def _pins_data(pins: Pins) -> list[Any]:
+    declared = [[o.key, o.block, o.name, o.source.name, (o.start, o.end)] for o in pins.open]
+    return [[_call_data(call) for call in pins.calls], declared, sorted(pins.given)]
+
+
 def _call_data(c: CallMade) -> list[Any]:
-    return [c.block, c.instance, c.unit, c.source.name, c.start, c.end, c.inputs, c.given, c.presets, c.shared]
+    return [c.blocks, c.instance, c.unit, c.source.name, c.start, c.end, c.inputs, c.given, c.presets, c.shared]
 
 
 def _finding_data(f: Finding) -> list[Any]:

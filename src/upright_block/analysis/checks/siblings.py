@@ -1,16 +1,16 @@
-"""Instances of one block that are wired otherwise than all others."""
+"""Instances of one block that are wired otherwise than all others, and what none of them is given."""
 
 from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator, Sequence
 
-from upright_block.analysis.facts import Facts
+from upright_block.analysis.facts import Facts, Given
 from upright_block.analysis.flow import Call, Flow
 from upright_block.analysis.locations import members, root_of
 from upright_block.analysis.words import siblings as words
 from upright_block.language import typed
-from upright_block.language.nodes import record
+from upright_block.language.nodes import fresh, record, state
 from upright_block.language.source import Source
 from upright_block.language.telling.findings import Finding, Related, doubtful
 
@@ -57,10 +57,11 @@ def _taken(flow: Flow) -> set[tuple[typed.Variable, typed.Variable]]:
 class CallMade:
     """That a ``unit`` calls an instance of a block, at ``start`` to ``end`` of a source; those ``inputs`` that have no
     initial value of their own, which of them are ``given``, and which are the ``presets`` of timers. A range of a table
-    is one call. ``shared`` is the name of the global variable that the instance is, where it is one.
+    is one call. ``shared`` is the name of the global variable that the instance is, where it is one. ``blocks`` are the
+    block and what it extends.
     """
 
-    block: str
+    blocks: tuple[str, ...]
     instance: str
     unit: str
     source: Source
@@ -72,7 +73,54 @@ class CallMade:
     shared: str
 
 
-def calls_made(facts: Facts) -> Iterator[CallMade]:
+@record
+class OpenInput:
+    """An input of a block that has no initial value of its own, where it is declared. ``key`` is that of the block."""
+
+    key: str
+    block: str
+    name: str
+    source: Source
+    start: int
+    end: int
+
+
+@state
+class Pins:
+    """What a file, or several, say of the inputs of blocks. ``given`` has those that get a value in any way, as
+    ``BLOCK.PIN``, by the block that declares them.
+    """
+
+    calls: list[CallMade] = fresh(default_factory=list)
+    open: list[OpenInput] = fresh(default_factory=list)
+    given: set[str] = fresh(default_factory=set)
+
+    def add(self, other: Pins) -> None:
+        """Take over what other files say."""
+        self.calls += other.calls
+        self.open += other.open
+        self.given |= other.given
+
+
+def pins_by_source(facts: Facts) -> dict[Source, Pins]:
+    """What each file says of the inputs of blocks."""
+    found: dict[Source, Pins] = {}
+    for call in _calls_made(facts):
+        found.setdefault(call.source, Pins()).calls.append(call)
+    for block in facts.units:
+        inherited = block.base.variables if block.base else {}
+        for pin in block.section("input") if block.kind == "FUNCTION_BLOCK" else ():
+            if pin.key in inherited:
+                continue
+            if not pin.has_initial and pin.key != "EN" and not block.has_mistakes:
+                declared = OpenInput(block.key, block.full_name, pin.name, block.source, pin.start, pin.end)
+                found.setdefault(block.source, Pins()).open.append(declared)
+            for write in facts.uses(pin).writes:
+                found.setdefault(write.unit.source, Pins()).given.add(f"{block.key}.{pin.key}")
+    return found
+
+
+def _calls_made(facts: Facts) -> Iterator[CallMade]:
     """The calls of the instances of all blocks of the library, and of global instances of any block."""
     for unit in facts.called_units():
         pins = [pin for pin in unit.section("input") if not pin.has_initial and pin.key != "EN"]
@@ -83,7 +131,12 @@ def calls_made(facts: Facts) -> Iterator[CallMade]:
         seen: set[object] = set()
         for flow, call in facts.calls_of(unit):
             where = flow.unit.source.path, call.origin.start
-            if call.location is None or call.is_made or not seen.isdisjoint(((flow, call.location), where)):
+            if (
+                call.location is None
+                or call.is_made
+                or root_of(call.location).section == "this"
+                or not seen.isdisjoint(((flow, call.location), where))
+            ):
                 continue
             seen.update(((flow, call.location), where))
             given = tuple(pin.name for pin in pins if pin in call.inputs or _is_set(flow, call, pin))
@@ -94,14 +147,29 @@ def calls_made(facts: Facts) -> Iterator[CallMade]:
             start = call.origin.start
             end = max(start + 1, call.origin.end)
             place = (flow.unit.full_name, flow.unit.source, start, end)
-            yield CallMade(unit.key, root.name, *place, names, given, presets, shared)
+            blocks = tuple(above.key for above in unit.ancestors)
+            yield CallMade(blocks, root.name, *place, names, given, presets, shared)
 
 
-def check_open(calls: Iterable[CallMade]) -> Iterator[Finding]:
+def check_open(pins: Pins, given: Given) -> Iterator[Finding]:
+    """Report inputs without an initial value that no call gives; ``given`` are the initial values of instances."""
+    calls: dict[str, list[CallMade]] = {}
+    for call in pins.calls:
+        for block in call.blocks:
+            calls.setdefault(block, []).append(call)
+    for pin in pins.open:
+        used = calls.get(pin.key, ())
+        name = pin.name.upper()
+        is_given = f"{pin.key}.{name}" in pins.given or name in given or any(pin.name in call.presets for call in used)
+        if used and not is_given:
+            yield words.input_never_given(pin.block, pin.name, len(used)).told(pin.source, pin.start, pin.end)
+
+
+def check_odd(calls: Iterable[CallMade]) -> Iterator[Finding]:
     """Report inputs without an initial value that a call does not give, where nearly all other instances have it."""
     by_block: dict[str, list[CallMade]] = {}
     for call in calls:
-        by_block.setdefault(call.block, []).append(call)
+        by_block.setdefault(call.blocks[0], []).append(call)
     for called in by_block.values():
         called.sort(key=lambda call: (call.source.path, call.start))
         yield from _several_units(called)

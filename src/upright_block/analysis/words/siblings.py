@@ -22,6 +22,16 @@ def input_left_open(instance: str, pin: str, given: int, count: int) -> Words:
     )
 
 
+def input_never_given(block: str, pin: str, count: int) -> Words:
+    uses = f"None of the {count} uses" if count > 1 else "The only use"
+    gives = "gives" if count > 1 else "does not give"
+    return Words(
+        "input-left-open",
+        f"{uses} of {block} {gives} {pin}, and it has no initial value of its own.",
+        f"Give it where {block} is used, or write its initial value here where it is seldom given.",
+    )
+
+
 def preset_left_open(instance: str, pin: str) -> Words:
     return Words(
         "no-preset",
