@@ -291,7 +291,7 @@ def test_a_wiring_table_is_drawn(library: Path) -> None:
         ("tags --export t.csv --json", "--json has no use beside --export."),
         ("tags --import t.csv bay1", "PATTERNS has no use beside --import."),
         ("instances --put-in-order roof --block VentDrive", "--block has no use beside --put-in-order."),
-        ("walk --write", "--write has no use without --approve."),
+        ("walk --write", "--write has no use without --approve or --propose."),
         ("walk --approve --json", "--json has no use beside --approve."),
         ("show roof --picture t.png --json", "--json has no use beside --picture."),
     ],

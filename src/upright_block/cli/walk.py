@@ -20,7 +20,7 @@ from upright_block.cli.common import (
     stop,
     width,
 )
-from upright_block.reports import walk_data, walk_lines
+from upright_block.reports import proposal_lines, walk_data, walk_lines
 
 
 @click.command(
@@ -35,7 +35,8 @@ from upright_block.reports import walk_data, walk_lines
 )
 @click.option("--all", "show_all", is_flag=True, help="List the points that are right too.")
 @click.option("--approve", is_flag=True, help="Make what was found the approved map, walk.csv.")
-@click.option("--write", is_flag=True, help="With --approve: write the file, and not only show the difference.")
+@click.option("--propose", "fills", is_flag=True, help="Fill the column reaches where names and pins pair.")
+@click.option("--write", is_flag=True, help="With --approve or --propose: write, and not only show the difference.")
 @export_option("what was found")
 @click.option("--json", "as_json", is_flag=True, help="Print what was found as JSON.")
 def command(
@@ -44,6 +45,7 @@ def command(
     hold: str | None,
     show_all: bool,
     approve: bool,
+    fills: bool,
     write: bool,
     export: Path | None,
     as_json: bool,
@@ -56,18 +58,26 @@ def command(
     """
     if approve:
         beside("--approve", "--write", "--configuration", "--hold")
+    elif fills:
+        beside("--propose", "--write", "--configuration", "--hold")
     else:
-        only_with("--approve", "--write")
+        only_with("--approve or --propose", "--write")
     if export is not None:
         beside("--export", "--configuration", "--hold")
     try:
         points = sum(tag.area in ("I", "Q") for tag in library.tags)
         with progress(points, "moving points") as done:
-            found = library.walk(configuration, hold, compare=not approve, done=done)
+            found = library.walk(configuration, hold, compare=not (approve or fills), done=done)
     except UprightError as problem:
         stop(problem.message, problem.way_out)
     if approve:
         propose(library, {library.approved_path: (library.approved_map(), library.map_rows(found).csv())}, write)
+        return
+    if fills:
+        texts, left = library.propose_reaches(found)
+        if texts:
+            propose(library, texts, write)
+        show_lines(proposal_lines(left, bool(texts), width()))
         return
     if export is not None:
         export_rows(library.map_rows(found), export)

@@ -25,6 +25,7 @@ if TYPE_CHECKING:
     from upright_block.library.writing import Changes
     from upright_block.lists.taken import Imported
     from upright_block.mapping.judging import Judged
+    from upright_block.mapping.proposing import Proposal
 
 
 class WithTags(Contents):
@@ -217,6 +218,32 @@ class WithTags(Contents):
         if fault is not None:
             raise NotRunnable(*words.stops_at_once(walker.configuration.name, fault.site))
         return judge(walker.walk(done), known)
+
+    def propose_reaches(self, found: Sequence[Judged]) -> tuple[Changes, list[Proposal]]:
+        """What becomes of the tag tables with the column ``reaches`` filled by what a walk found, where it pairs with
+        the names of tags, by numbers or by words; and what wants a look, is left open, or has no row in a .csv table.
+        Nothing is written.
+
+        Raises:
+            BadValue: a row of a table does not fit its columns.
+        """
+        from upright_block.edits.filling import filled
+        from upright_block.language.source import Sheet
+        from upright_block.library.writing import changes
+        from upright_block.mapping.proposing import proposed
+
+        texts: dict[Source, dict[int, str]] = {}
+        left: list[Proposal] = []
+        for each in proposed(found):
+            cell = each.tag.cells.get("tag")
+            if cell is not None and not isinstance(each.tag.source, Sheet):
+                if each.text:
+                    texts.setdefault(each.tag.source, {})[cell.start] = each.text
+                if not each.says:
+                    continue
+            left.append(each)
+        edits = [edit for source, rows in texts.items() for edit in filled(source, "reaches", rows)]
+        return changes(self._library.files, edits), left
 
     @property
     def approved_path(self) -> Path:

@@ -8,6 +8,7 @@ from array import array
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from itertools import accumulate
 
+from upright_block.errors import BadValue
 from upright_block.language.limits import MOST_NESTED, MOST_REPEATED
 from upright_block.language.names import counted
 from upright_block.language.nodes import fresh, record
@@ -251,6 +252,19 @@ def _named(cells: list[Cell]) -> list[Cell]:
 def table_of(source: Source, skips_blank: bool = False) -> Table:
     """The table of a CSV file, or of a sheet."""
     return sheet_table(source, skips_blank) if isinstance(source, Sheet) else csv_table(source, skips_blank)
+
+
+def whole_table(source: Source) -> Table:
+    """A table of names, with remarks and empty lines, of which no row is lost.
+
+    Raises:
+        BadValue: a row does not fit the columns.
+    """
+    table = table_of(source, skips_blank=True)
+    if table.flaws:
+        said, where = table.flaws[0].words, source.shown_line(table.flaws[0].start)
+        raise BadValue(f"{where}: {said.message}", said.way_out)
+    return table
 
 
 @record

@@ -9,7 +9,7 @@ from upright_block.language.field.tags import COLUMNS
 from upright_block.language.source import Source
 from upright_block.language.telling.edits import Edit
 from upright_block.library import words
-from upright_block.library.table import delimiter, table_of
+from upright_block.library.table import delimiter, table_of, whole_table
 
 
 def columns_of(sources: Iterable[Source], has_others: bool) -> list[str]:
@@ -21,11 +21,7 @@ def columns_of(sources: Iterable[Source], has_others: bool) -> list[str]:
     """
     used: dict[str, None] = {}
     for source in sources:
-        table = table_of(source, skips_blank=True)
-        if table.flaws:
-            said, where = table.flaws[0].words, source.shown_line(table.flaws[0].start)
-            raise BadValue(f"{where}: {said.message}", said.way_out)
-        used |= dict.fromkeys(_key(head.text) for head in table.heads)
+        used |= dict.fromkeys(_key(head.text) for head in whole_table(source).heads)
     if has_others or not used:
         used |= dict.fromkeys(("tag", "point", "type"))
     return list(used)

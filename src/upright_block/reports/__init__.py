@@ -75,7 +75,7 @@ if TYPE_CHECKING:
         wrong_data,
         wrong_lines,
     )
-    from upright_block.reports.walk import walk_data, walk_lines
+    from upright_block.reports.walk import proposal_lines, walk_data, walk_lines
     from upright_block.reports.why import why_data, why_lines
 
 __getattr__ = exported(
@@ -134,7 +134,7 @@ __getattr__ = exported(
         "sarif": ("sarif_text",),
         "scans": ("entry_data", "order_lines", "scan_data", "scan_head", "scan_lines", "step_line", "lines_as_run"),
         "styled": ("Line", "Role", "clipped", "plain", "visible"),
-        "walk": ("walk_data", "walk_lines"),
+        "walk": ("proposal_lines", "walk_data", "walk_lines"),
         "why": ("why_data", "why_lines"),
         "verdicts": (
             "failure_lines",
@@ -202,6 +202,7 @@ __all__ = [
     "not_run_line",
     "order_lines",
     "plain",
+    "proposal_lines",
     "reference_data",
     "reference_lines",
     "report_files",

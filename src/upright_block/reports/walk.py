@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
+from textwrap import wrap
 from typing import Any
 
+from upright_block.language.field.tags import Tag
 from upright_block.mapping.judging import WRONG, Judged, Status
+from upright_block.mapping.proposing import Proposal
 from upright_block.reports.listing import column_lines
 from upright_block.reports.styled import Line, Role
 
@@ -80,6 +83,23 @@ def _also(entry: Judged) -> str:
     if entry.further:
         parts.append(f"and {entry.further} further on" if entry.pins else f"{entry.further} moved")
     return "; ".join(parts)
+
+
+def proposal_lines(left: Sequence[Proposal], is_changed: bool, width: int) -> list[Line]:
+    """Tags that want a look before a proposal is taken, with what could stand in ``reaches`` and why it wants one."""
+    if not left:
+        return [] if is_changed else [[("Every tag says what it reaches.", "good")]]
+    lines: list[Line] = [[], [("These want a look:", "strong")]] if is_changed else []
+    alike: dict[tuple[str, str], list[Tag]] = {}
+    for each in left:
+        says = each.says or "its row is in a workbook, or it is declared in a text: write it there"
+        alike.setdefault((each.text, says), []).append(each.tag)
+    for (text, says), tags in alike.items():
+        place = f"  {tags[0].source.shown_line(tags[0].start)}"
+        more = f" and {len(tags) - 1} more" if len(tags) > 1 else ""
+        lines.append([(tags[0].name, "strong"), (more, ""), (f"  {text}" if text else "", "name"), (place, "dim")])
+        lines += [[(f"    {line}", "")] for line in wrap(f"{says}.", max(width - 4, 20))]
+    return lines
 
 
 def walk_data(found: Sequence[Judged]) -> list[dict[str, Any]]:
