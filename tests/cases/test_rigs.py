@@ -115,6 +115,53 @@ at | go force opened | vent check opened Machine.way
     assert misses(verdict) == []
 
 
+FAN = """
+FUNCTION_BLOCK Fan
+VAR_INPUT go : BOOL; status : WORD; actual : INT; END_VAR
+VAR_OUTPUT control : WORD; runs, dead : BOOL; speed : INT; END_VAR
+VAR still : TON; life : BOOL; END_VAR
+control.0 := go; runs := status.1; speed := actual;
+still(IN := status.15 = life, PT := T#1s, Q => dead);
+life := status.15;
+END_FUNCTION_BLOCK
+"""
+FAN_RIG = """
+PROGRAM FanRig
+VAR_INPUT go : BOOL; END_VAR
+VAR unit : Fan; drive : SpeedDrive := (life := T#500ms); END_VAR
+drive(control := unit.control, set_point := 5000);
+unit(go := go, status := drive.status, actual := drive.actual);
+END_PROGRAM
+"""
+
+
+@pytest.mark.parametrize(
+    ("lost", "rows"),
+    [
+        (["unit.status", "unit.actual"], "2s | . | 1 1800 1 0\n3s | . | 1 1800 1 1\n4s | . | 1 3900 1 0"),
+        (["unit.status.15"], "2s | . | 1 1900 1 0\n3s | . | 1 2900 1 1\n4s | . | 1 3900 1 0"),
+        (["unit.status.1"], "2s | . | 1 1900 1 0\n3s | . | 1 2900 1 0\n4s | . | 1 3900 1 0"),
+    ],
+)
+def test_words_of_a_drive_freeze_in_a_rig_around_one_block(lost: list[str], rows: str, tmp_path: Path) -> None:
+    shapes = "".join(f"{pin} | lost at=2s for=1900ms as=frozen\n" for pin in lost)
+    heads = "at | go | unit.runs unit.speed unit.status.0 unit.dead\n0s | 1 | . 0 1 0"
+    case = f'program = "FanRig"\n[[case]]\nname = "c"\ndrive = """\npin | shape\n{shapes}"""\nvectors = """\n{heads}\n{rows}\n"""\n'
+    files = {"upright.toml": 'scan = "100ms"\n', "blocks/fan.st": FAN, "cases/rigs/r.st": FAN_RIG, "cases/c.toml": case}
+    library = open_library(write_files(tmp_path, files))
+    (verdict,) = library.run()
+    assert misses(verdict) == []
+    why = upright("why", "c", lost[0], "--at", "3s", "--library", tmp_path)
+    assert "a stimulus of the case at 2s" in why.output
+
+
+def test_an_output_is_not_lost(tmp_path: Path) -> None:
+    case = 'program = "FanRig"\n[[case]]\nname = "c"\ndrive = """\npin | shape\nunit.runs | lost at=1s\n"""\nvectors = "at | go\\n2s | 1"\n'
+    files = {"upright.toml": "", "blocks/fan.st": FAN, "cases/rigs/r.st": FAN_RIG, "cases/c.toml": case}
+    finding = open_library(write_files(tmp_path, files)).not_run[0].findings[0]
+    assert (finding.name, finding.message) == ("wrong-kind", "unit.runs is no input.")
+
+
 @pytest.mark.parametrize(
     ("head", "rig", "table", "name"),
     [

@@ -106,17 +106,19 @@ class Draft:
             self.signals[field.path] = field
             yield Drive(field.path, is_force=True, scans=scans, values=stored, is_input=self.is_input(field))
 
-    def driven(self, path: str, source: Source, cell: Cell) -> Signal | None:
-        """The input that a path leads to; None, with a finding, where it is none."""
+    def driven(self, path: str, source: Source, cell: Cell, is_lost: bool = False) -> Signal | None:
+        """The input that a path leads to; None, with a finding, where it is none. One that ``is_lost`` may be that of
+        an instance, which a body gives.
+        """
         try:
             signal = self.value(path, source, cell)
         except Refused:
             return None
-        if signal.is_driven:
+        if signal.is_driven or (is_lost and signal.variable.section == "input"):
             return signal
-        from upright_block.cases.words.stimuli import not_driven
+        from upright_block.cases.words.stimuli import not_driven, not_lost
 
-        self.report(source, cell, not_driven(signal.path))
+        self.report(source, cell, (not_lost if is_lost else not_driven)(signal.path))
         return None
 
     def is_input(self, target: Signal) -> bool:

@@ -123,7 +123,7 @@ class Driver:
         paths = list(self._points(driven.pin.text)) if ".." in driven.pin.text else [driven.pin.text]
         if not paths:
             draft.report(self.source, cell, words.bad_range(driven.pin.text))
-        signals = [draft.driven(path, self.source, cell) for path in paths]
+        signals = [draft.driven(path, self.source, cell, is_lost=True) for path in paths]
         try:
             stimulus = Stimulus(
                 driven.shape, signals[0].type if signals and signals[0] else BOOL, draft.findings.did_you_mean
@@ -185,6 +185,7 @@ class Driver:
                 scans=array("q", scans),
                 values=list(values),
                 freezes=is_frozen,
+                is_lost=True,
                 is_input=self.draft.is_input(target),
             ),
         )

@@ -47,7 +47,7 @@ class Drive:
 
     None is the value before the first scan; a force holds its value until the next, and None releases it. A force that
     ``freezes`` holds what is there, whatever its values are; of an ``is_input`` what it is driven to meanwhile is kept
-    for its release.
+    for its release. One that ``is_lost`` is a stimulus, and stands in no row.
     """
 
     path: str
@@ -56,6 +56,7 @@ class Drive:
     values: list[Value | None]
     freezes: bool = False
     is_input: bool = False
+    is_lost: bool = False
 
 
 def forces_at(drives: Iterable[Drive], scan: int) -> dict[str, Value]:

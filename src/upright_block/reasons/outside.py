@@ -30,8 +30,8 @@ class Outside:
         """Whether a force holds a value, or no scan runs."""
         drive, number = _driving([drive for drive in self.plan.drives if drive.is_force], self._paths(here), scan)
         if drive is not None:
-            node.kind, node.wrote = "forced", drive.scans[number]
-            is_of_case = self.case is not None and drive in self.case.plan.drives
+            node.kind, node.wrote = "stimulus" if drive.is_lost else "forced", drive.scans[number]
+            is_of_case = self.case is not None and drive in self.case.plan.drives and not drive.is_lost
             node.place = self._row(drive.scans[number]) if is_of_case else None
             return True
         if self.plan.is_idle(scan):

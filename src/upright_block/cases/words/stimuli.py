@@ -114,6 +114,14 @@ def not_driven(path: str) -> Words:
     return Words("wrong-kind", f"{path} is no input.", "Drive an input, or the tag or the point of one.")
 
 
+def not_lost(path: str) -> Words:
+    return Words(
+        "wrong-kind",
+        f"{path} is no input.",
+        "Name an input, its tag or its point, or an input of an instance: it loses what a device gives it.",
+    )
+
+
 def no_column(column: str, file: str, near: str) -> Words:
     return Words("unknown-name", f"{file} has no column {column}.", near or "Name one of its columns.")
 
