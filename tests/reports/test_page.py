@@ -134,6 +134,73 @@ def test_a_long_table_is_shown_around_what_is_wrong(tmp_path: Path) -> None:
     assert table["rows"][100] == ["1", "7"]
 
 
+@given(
+    room=st.integers(200, 3000),
+    names=st.lists(st.text("abc_.", max_size=60), max_size=4),
+    side=st.text("0123 ", max_size=40),
+)
+def test_what_stands_beside_lanes_has_its_room_or_stands_above(
+    room: int, names: list[str], side: str, script: MiniRacer
+) -> None:
+    size = called(script, "layout", {"lanes": [{"n": name, "s": [side]} for name in names]}, room)
+    assert size["left"] + size["plot"] + size["right"] == pytest.approx(size["width"])
+    assert size["plot"] >= size["width"] / 3
+    assert (size["above"] > 0) == (size["width"] < 640)
+    for name in names:
+        shown = called(script, "shortened", name, size["letters"])
+        assert len(shown) <= max(size["letters"], 0) or len(name) <= size["letters"]
+        assert shown == name or (name.startswith(shown.split("…")[0]) and name.endswith(shown.split("…")[1]))
+
+
+def test_lanes_have_their_ranges_and_timing_rows_stand_below_what_they_measure(
+    glasshouse: Path, tmp_path: Path
+) -> None:
+    _, data = page_of(glasshouse, tmp_path / "r")
+    (case,) = (case for case in data["cases"] if "held for the whole way" in case["name"])
+    lanes = {lane["p"]: lane for lane in case["lanes"]}
+    assert (lanes["Bays.vent1.position"]["b"], lanes["Bays.vent1.position"]["s"]) == ([0, 100], ["0", "100"])
+    assert lanes["bay1_vent_up"]["s"] == []
+    assert [case["lanes"][row["below"]]["p"] for row in case["dims"]] == ["bay1_vent_up"]
+
+
+def test_words_find_cases_by_files_and_by_blocks_inside(glasshouse: Path, tmp_path: Path, script: MiniRacer) -> None:
+    _, data = page_of(glasshouse, tmp_path / "r")
+
+    def found(*words: str) -> set[str]:
+        every = data["cases"]
+        return {c["file"] for c in every if called(script, "fits", c, words, data["inside"][c["block"]])}
+
+    assert found("cases/rota.toml") == {"cases/rota.toml"}
+    assert "cases/vent_drive.toml" not in found("blink")
+    assert {"cases/alarm.toml", "cases/blink.toml", "cases/glasshouse.toml"} <= found("blink")
+
+
+@pytest.mark.skipif(BROWSER is None, reason="there is no Chromium on this machine")
+def test_nothing_is_wider_than_a_narrow_screen_when_all_is_open(glasshouse: Path, tmp_path: Path) -> None:
+    upright("verify", "--coverage", "--report", tmp_path / "r", "--library", glasshouse)
+    page = tmp_path / "r" / "index.html"
+    asked = """<script>
+document.dispatchEvent(new KeyboardEvent("keydown", { key: "o" }));
+for (const button of document.querySelectorAll("#coverage button")) button.click();
+setTimeout(() => { const all = document.documentElement;
+  parent.postMessage([all.clientWidth, all.scrollWidth, document.querySelectorAll("svg").length, document.querySelectorAll("article .inner").length,
+    [...document.querySelectorAll("svg")].every((svg) => svg.getAttribute("viewBox").split(" ")[2] < 400)].join(), "*"); }, 800);
+</script></body>"""
+    page.write_text(page.read_text("utf-8").replace("</body>", asked), "utf-8")
+    outer = tmp_path / "r" / "outer.html"  # a window is not as narrow as a frame in one
+    outer.write_text(
+        "<script>onmessage = (event) => { document.title = event.data; }</script>"
+        '<iframe src="index.html" width="415" height="900" frameborder="0"></iframe>'
+    )
+    assert BROWSER is not None
+    call = [BROWSER, "--headless", "--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking"]
+    call += [f"--user-data-dir={tmp_path / 'browser'}", "--virtual-time-budget=5000"]
+    shown = subprocess.run(
+        [*call, "--dump-dom", outer.as_uri()], capture_output=True, text=True, timeout=60, check=True
+    )
+    assert "<title>400,400,36,36,true</title>" in shown.stdout
+
+
 @pytest.mark.skipif(BROWSER is None, reason="there is no Chromium on this machine")
 def test_a_browser_opens_the_case_that_is_asked_for(glasshouse: Path, tmp_path: Path) -> None:
     page_of(glasshouse, tmp_path / "r")

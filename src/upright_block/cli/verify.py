@@ -275,7 +275,9 @@ def _report(
         made |= zip(names, pages, strict=True)
         drawn[verdict.case.id] = names
     answers = _answers(library, [v for v in verdicts if v.status in ("failed", "fault")][:_MOST_EXPLAINED])
-    texts = report_files(stamp, verdicts, not_run, drawn, seconds, covering.covered if covering else (), answers)
+    inside = {name: library.blocks_in(name) for name in dict.fromkeys(verdict.case.unit_name for verdict in verdicts)}
+    covered = covering.covered if covering else ()
+    texts = report_files(stamp, verdicts, not_run, drawn, seconds, covered, answers, inside)
     if covering is not None:
         texts["coverage.lcov"] = covering.lcov()
     made |= {name: text.encode() for name, text in texts.items()}

@@ -73,6 +73,17 @@ class Contents:
         found = self._library.find(name)
         return found or self._library.scope.configurations.get(name.upper())
 
+    def blocks_in(self, name: str) -> list[str]:
+        """The names of the blocks and functions that a unit uses, and those that they use; empty where it is none."""
+        unit = self.find(name)
+        found: dict[Unit, None] = dict.fromkeys(unit.uses.values()) if unit is not None else {}
+        waiting = list(found)
+        while waiting:
+            more = [inner for inner in waiting.pop().uses.values() if inner not in found]
+            found |= dict.fromkeys(more)
+            waiting += more
+        return [each.full_name for each in found if ":" not in each.full_name]
+
     @property
     def stand_ins(self) -> list[Unit]:
         """The blocks that ship to stand in for machines, which rigs may use."""

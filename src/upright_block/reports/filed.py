@@ -56,15 +56,17 @@ def report_files(
     seconds: float = 0.0,
     covered: Sequence[UnitCoverage] = (),
     answers: Mapping[str, Answer] | None = None,
+    inside: Mapping[str, Sequence[str]] | None = None,
 ) -> dict[str, str]:
     """The files of a report, by name; ``pictures`` are those of wrong cases, by the id of the case. Verdicts need their
     tracks.
 
     ``seconds`` is how long the cases took, ``covered`` what of the units they reached, where that was asked for,
-    ``answers`` the reasons of what is wrong first, by the id of the case.
+    ``answers`` the reasons of what is wrong first, by the id of the case, ``inside`` the names of the blocks that a
+    unit uses, by its own.
     """
     return {
-        "index.html": page_text(stamp.data, verdicts, not_run, seconds, covered, answers or {}),
+        "index.html": page_text(stamp.data, verdicts, not_run, seconds, covered, answers or {}, inside or {}),
         "junit.xml": _junit(stamp, verdicts, not_run),
         "report.jsonl": _json_lines(stamp, verdicts, not_run),
         "summary.md": _summary(stamp, verdicts, not_run, pictures),

@@ -242,6 +242,13 @@ def bounds(lane: Lane) -> tuple[float, float]:
     return min(finite), max(finite)
 
 
+def sides(lane: Lane) -> list[str]:
+    """The least and the greatest number of a lane, as they stand at its side."""
+    if lane.kind != "number" or not lane.starts:
+        return []
+    return list(dict.fromkeys(level_text(lane, level) for level in (lane.low, lane.high)))
+
+
 def level_text(lane: Lane, value: float) -> str:
     """A number at the side of a lane, rounded to what can be seen there, with its unit; whole numbers in full."""
     if lane.is_time:
@@ -401,15 +408,22 @@ def in_order(shown_one: Diagram) -> list[Lane | Dimension | Held]:
     """What stands below each other: each timing row under the last lane that it measures, the others and the rules
     behind all lanes.
     """
-    last = {path.upper(): number for number, lane in enumerate(shown_one.lanes) for path in (lane.path, *_paths(lane))}
     below: dict[int, list[Dimension]] = {}
-    for row in shown_one.dimensions:
-        number = max((last[path.upper()] for path in row.paths if path.upper() in last), default=-1)
+    for number, row in zip(places_below(shown_one), shown_one.dimensions, strict=True):
         below.setdefault(number, []).append(row)
     found: list[Lane | Dimension | Held] = []
     for number, lane in enumerate(shown_one.lanes):
         found += [lane, *below.get(number, ())]
     return [*found, *below.get(-1, ()), *shown_one.rules]
+
+
+def places_below(shown_one: Diagram) -> list[int]:
+    """The number of the lane below which each timing row stands, less than zero behind all of them."""
+    last = {path.upper(): number for number, lane in enumerate(shown_one.lanes) for path in (lane.path, *_paths(lane))}
+    return [
+        max((last[path.upper()] for path in row.paths if path.upper() in last), default=-1)
+        for row in shown_one.dimensions
+    ]
 
 
 def _paths(lane: Lane) -> list[str]:

@@ -18,7 +18,7 @@ from upright_block.reasons.tree import Answer
 from upright_block.reports.coverage import page_data
 from upright_block.reports.diagrams import case_diagram, limits
 from upright_block.reports.findings import finding_list
-from upright_block.reports.lanes import Dimension, Lane
+from upright_block.reports.lanes import Dimension, Lane, places_below, sides
 from upright_block.reports.styled import Line, plain, visible
 from upright_block.reports.verdicts import failure_lines, summary_line
 from upright_block.reports.why import why_lines
@@ -40,11 +40,16 @@ def page_text(
     seconds: float,
     covered: Sequence[UnitCoverage] = (),
     answers: Mapping[str, Answer] | None = None,
+    inside: Mapping[str, Sequence[str]] | None = None,
 ) -> str:
-    """The page: ``stamp`` says of what it is; ``answers`` are by the id of a case. Verdicts need their tracks."""
+    """The page: ``stamp`` says of what it is; ``answers`` are by the id of a case, ``inside`` has the names of the
+    blocks that a unit uses, by its own. Verdicts need their tracks.
+    """
     reasons = answers or {}
+    used = inside or {}
     data = {
         "stamp": stamp,
+        "inside": {visible(name): [visible(each) for each in blocks] for name, blocks in used.items()},
         "verdict": plain(summary_line(verdicts, len(not_run), seconds)),
         "cases": [*(_case(each, reasons.get(each.case.id)) for each in verdicts), *map(_not_run, not_run)],
         "coverage": page_data(covered) if covered else None,
@@ -85,13 +90,14 @@ def _case(verdict: Verdict, answer: Answer | None) -> dict[str, Any]:
             "idle": [],
         }
     diagram = case_diagram(verdict)
+    below = places_below(diagram)
     times = [time for lane in diagram.lanes for time in (*lane.starts, *(mark.time for mark in lane.marks))]
     tick = gcd(*times, *diagram.rows) or 1
     return data | {
         "end": diagram.end,
         "tick": tick,
         "lanes": [_lane(lane, tick) for lane in diagram.lanes],
-        "dims": [_dimension(row) for row in diagram.dimensions],
+        "dims": [_dimension(row, place) for row, place in zip(diagram.dimensions, below, strict=True)],
         "rules": [[visible(rule.text), rule.broken] for rule in diagram.rules],
         "rows": _runs(row // tick for row in diagram.rows),
         "idle": diagram.idle,
@@ -132,6 +138,8 @@ def _lane(lane: Lane, tick: int) -> dict[str, Any]:
     data |= {
         "i": int(lane.is_driven),
         "d": int(lane.is_time),
+        "b": [lane.low, lane.high],
+        "s": sides(lane),
         "z": int(lane.is_thinned),
         "t": _runs(start // tick for start in lane.starts),
     }
@@ -155,6 +163,7 @@ def _lane(lane: Lane, tick: int) -> dict[str, Any]:
                 visible(mark.check.text),
                 next((begin for begin in first if mark.time <= begin < mark.until), mark.time),
                 mark.level,
+                visible(mark.got),
             ]
             for mark in wrong[:_MOST_MARKS]
         ],
@@ -172,9 +181,10 @@ def _runs(numbers: Iterable[int]) -> list[int]:
     return [part for by, run in groupby(b - a for a, b in pairwise(found)) for part in (by, len(list(run)))]
 
 
-def _dimension(row: Dimension) -> dict[str, Any]:
+def _dimension(row: Dimension, below: int) -> dict[str, Any]:
+    """A timing row, with the number of the lane that it stands below; less than zero behind all."""
     spans = [[span.begin, span.end, int(span.is_right), span.text] for span in row.spans]
-    return {"name": visible(row.name), "limits": visible(row.limits), "spans": spans}
+    return {"name": visible(row.name), "limits": visible(row.limits), "below": below, "spans": spans}
 
 
 def _timing(verdict: Verdict) -> list[list[str]]:

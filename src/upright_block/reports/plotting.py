@@ -11,7 +11,7 @@ from typing import Any
 
 from upright_block.language.literals import shown_duration
 from upright_block.reports import words
-from upright_block.reports.lanes import Axis, Diagram, Dimension, Held, Lane, binned, in_order, level_text, short
+from upright_block.reports.lanes import Axis, Diagram, Dimension, Held, Lane, binned, in_order, level_text, short, sides
 from upright_block.reports.styled import visible
 
 LANES = 12
@@ -318,9 +318,7 @@ def _sides(item: Item) -> list[str]:
     """What stands at the right of an item."""
     if isinstance(item, Dimension):
         return item.limits.split(", ")
-    if isinstance(item, Lane) and item.kind == "number" and item.starts:
-        return [level_text(item, item.low), level_text(item, item.high)]
-    return []
+    return sides(item) if isinstance(item, Lane) else []
 
 
 def _cut(text: str, most: int) -> str:

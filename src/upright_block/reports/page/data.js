@@ -117,11 +117,30 @@ function events(found) {
   return made.sort((a, b) => a[0] - b[0]);
 }
 
-// Whether a case has all of some words in it.
-function fits(found, words) {
+// Whether a case has all of some words in it, or in the names of the blocks inside its unit.
+function fits(found, words, inside = []) {
   if (found.search === undefined)
-    found.search = [found.id, found.block, found.name, found.status, ...(found.lanes || []).map((lane) => lane.p)].join(" ").toLowerCase();
+    found.search = [found.id, found.file, found.block, ...inside, found.name, found.status, ...(found.lanes || []).map((lane) => lane.p)].join(" ").toLowerCase();
   return words.every((word) => found.search.includes(word));
+}
+
+// A name without its middle where it is too long: its ends tell it from others.
+function shortened(text, most) {
+  if (text.length <= most) return text;
+  const last = Math.floor((most - 1) / 2);
+  return text.slice(0, most - 1 - last) + "\u2026" + text.slice(text.length - last);
+}
+
+// The measures of a diagram in so many pixels: names at the left and numbers at the right take what they need, and
+// where that leaves too little they stand above their lanes.
+function layout(found, room) {
+  const width = Math.min(Math.max(Math.floor(room), 300), 1200), letter = 7.5;  // the widest of a bold name
+  const longest = (texts) => texts.reduce((most, text) => Math.max(most, text.length), 0);
+  const names = longest([...(found.lanes || []).map((lane) => lane.n), ...(found.dims || []).map((row) => row.name), "rule"]);
+  const sides = longest([...(found.lanes || []).flatMap((lane) => lane.s || []), ...(found.dims || []).flatMap((row) => row.limits.split(", "))]);
+  const left = Math.min(letter * Math.min(names, 34) + 18, width / 3), right = Math.min(Math.max(letter * sides + 12, 90), width / 3);
+  if (width < 640) return { width, left: 8, right: 8, plot: width - 16, above: 16, letters: Math.floor(width / letter) - 12 };
+  return { width, left, right, plot: width - left - right, above: 0, letters: Math.floor((left - 14) / letter) };
 }
 
 // The times at which something of a case is wrong, in their order.
