@@ -3,7 +3,7 @@
 
 const SVG = "http://www.w3.org/2000/svg";
 const LANE = 36, HEAD = 22, TOP = 20, FOOT = 26, PRINTED = 700;
-const MOST_EVENTS = 500, MOST_OPENED = 200;
+const MOST_EVENTS = 500, MOST_OPENED = 200, MOST_ACROSS = 12;
 
 function element(name, options = {}, ...children) {
   const made = document.createElement(name);
@@ -325,7 +325,7 @@ function inside(found) {
       }
       return one;
     });
-    made.append(table(found.table.heads, rows));
+    made.append(table(found.table.heads, rows, found.table.heads.length > MOST_ACROSS ? "many" : ""));
     if (found.table.left) made.append(element("p", { className: "dim", textContent: `${found.table.left.toLocaleString("en")} rows are not shown.` }));
   }
   const log = events(found);
