@@ -231,3 +231,11 @@ def test_a_run_with_a_fault_keeps_nothing(tmp_path: Path) -> None:
     assert upright("run", "F", "--keep", "d", "--json", "--library", tmp_path).exit_code == 2
     data = json.loads(upright("run", "F", "--for", "1s", "--json", "--library", tmp_path).output)
     assert data["scans"] == 10
+
+
+def test_the_difference_that_is_shown_has_the_lines_as_they_are(tmp_path: Path) -> None:
+    text = "FUNCTION_BLOCK B\nVAR_OUTPUT\n\tn\t: INT := 1;  \n\tm : INT; // \x01\nEND_VAR\nn := n + 1;\nEND_FUNCTION_BLOCK\n"
+    root = write_files(tmp_path, {"upright.toml": 'scan = "100ms"\n', "blocks/b.st": text})
+    shown = upright("run", "B", "--for", "300ms", "--keep", "n", "--library", root).output
+    assert "\n-\tn\t: INT := 1;  \n+\tn\t: INT := 4;  \n" in shown
+    assert "\\x01" in shown

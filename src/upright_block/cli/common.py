@@ -53,16 +53,17 @@ def width() -> int:
     return max(40, min(found or 160, 160))
 
 
-def show_lines(lines: Iterable[Line], *, is_refusal: bool = False) -> None:
+def show_lines(lines: Iterable[Line], *, is_refusal: bool = False, keeps_tabs: bool = False) -> None:
     """Print styled lines, what refuses a call beside the output; in colour on a terminal, unless NO_COLOR is set
     (no-color.org).
 
-    What a terminal would not show as itself stands as an escape.
+    What a terminal would not show as itself stands as an escape; tabs too, but in what may be a patch.
     """
     stream = sys.stderr if is_refusal else sys.stdout
     painted = stream.isatty() and not os.environ.get("NO_COLOR")
-    paint = _painted if painted else plain
-    text = "\n".join([paint(line) for line in lines])
+    shown = _with_tabs if keeps_tabs else visible
+    is_plain = not painted and not keeps_tabs
+    text = "\n".join([plain(line) if is_plain else _painted(line, shown, painted) for line in lines])
     encoding = stream.encoding or "utf-8"
     _echo(text.encode(encoding, "replace").decode(encoding), painted, is_refusal)
 
@@ -74,8 +75,14 @@ def _echo(text: str, painted: bool = False, is_refusal: bool = False) -> None:
         raise SystemExit(READER_LEFT) from None
 
 
-def _painted(line: Line) -> str:
-    return "".join([click.style(visible(text), **_STYLES[role]) if role else visible(text) for text, role in line])
+def _with_tabs(text: str) -> str:
+    return "\t".join(map(visible, text.split("\t")))
+
+
+def _painted(line: Line, shown: Callable[[str], str], in_colour: bool) -> str:
+    return "".join(
+        [click.style(shown(text), **_STYLES[role]) if role and in_colour else shown(text) for text, role in line]
+    )
 
 
 def show_json(data: Any) -> None:
@@ -268,7 +275,7 @@ def propose(library: Writable, texts: Changes, write: bool) -> None:
             lines = [[(f"{name} stays as it is.", "good")]]
         elif write:
             lines += [[], [(f"{name} is written.", "good")]]
-        show_lines([*([[]] if number else []), *lines])
+        show_lines([*([[]] if number else []), *lines], keeps_tabs=True)
     if changed and not write:
         show_lines([[], [("Nothing is written without --write.", "dim")]])
 
