@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 from upright_block.analysis.drawn import Arrow, Graph, Vertex
 from upright_block.language.nodes import record
 from upright_block.reports.drawing import FONTS, INK, PALE
+from upright_block.reports.placing import placed
 from upright_block.reports.styled import Line, clipped
 
 if TYPE_CHECKING:
@@ -24,8 +25,10 @@ _LEAST_WIDE = 620.0
 _SWEEPS = 4
 _MOST_VERTICES = 200
 _LONGEST_CONDITION = 110
-_LABEL_AT = 0.28
-"""Which part of an arrow its label stands at: arrows that cross do so in the middle."""
+_NUMBER_SIZE = 17.0
+_LETTER_SIZE = 5.6
+_CURVE = 12
+"""How many straight parts a bent arrow is taken for."""
 
 
 def graph_lines(graph: Graph, width: int) -> list[Line]:
@@ -242,16 +245,30 @@ def graph_picture(graph: Graph, kind: str) -> bytes:
         _text(axes, _EDGE, 34, graph.title, INK, 10.5, weight="bold")
         numbers = {id(arrow): number for number, arrow in enumerate(rows, 1)}
         twins = {(arrow.start, arrow.end) for arrow in graph.arrows}
-        for index, arrow in enumerate(graph.arrows):
-            shown = (
-                _Shown(str(numbers[id(arrow)]), is_number=True)
-                if id(arrow) in numbers
-                else _Shown(arrow.label, is_number=False)
-            )
+        shown = [
+            _Shown(str(numbers[id(arrow)]), is_number=True)
+            if id(arrow) in numbers
+            else _Shown(arrow.label, is_number=False)
+            for arrow in graph.arrows
+        ]
+        bends = [_bend(arrow, (arrow.end, arrow.start) in twins) for arrow in graph.arrows]
+        lines = [
+            plan.ways[index].corners
+            if index in plan.ways
+            else _curve(boxes[arrow.start], boxes[arrow.end], bends[index])
+            for index, arrow in enumerate(graph.arrows)
+        ]
+        for index, line in enumerate(lines):
             if index in plan.ways:
-                _around(axes, plan.ways[index], shown)
+                _around(axes, line)
             else:
-                _arrow(axes, arrow, boxes, shown, (arrow.end, arrow.start) in twins)
+                _arrow(axes, line, bends[index])
+        # Of one that goes around, the label stands where it runs above the boxes.
+        open_parts = [line[2:4] if index in plan.ways else line for index, line in enumerate(lines)]
+        edges = [(b.x - b.width / 2, b.y - b.height / 2, b.x + b.width / 2, b.y + b.height / 2) for b in boxes.values()]
+        for each, place in zip(shown, placed(lines, open_parts, [each.size for each in shown], edges), strict=True):
+            if place is not None:
+                _label(axes, *place, each)
         for box in boxes.values():
             _box(axes, box)
         for number, text in enumerate(_legend(rows)):
@@ -295,33 +312,46 @@ class _Shown:
     text: str
     is_number: bool
 
+    @property
+    def size(self) -> tuple[float, float] | None:
+        """How wide and high it is; None where there is nothing."""
+        if not self.text:
+            return None
+        return max(len(self.text) * _LETTER_SIZE + 6, _NUMBER_SIZE if self.is_number else 0.0), _NUMBER_SIZE
 
-def _around(axes: Axes, way: Way, shown: _Shown) -> None:
-    *corners, before, end = way.corners
+
+def _around(axes: Axes, line: Sequence[tuple[float, float]]) -> None:
+    *corners, before, end = line
     axes.plot([x for x, _ in (*corners, before)], [y for _, y in (*corners, before)], color=_GREY, linewidth=1.0)
     axes.annotate("", end, before, arrowprops={"arrowstyle": "-|>", "color": _GREY, "linewidth": 1.0, "shrinkB": 0})
-    _label(axes, corners[2][0] + (14 if corners[3][0] > corners[2][0] else -14), corners[2][1], shown)
 
 
 def _label(axes: Axes, x: float, y: float, shown: _Shown) -> None:
-    if not shown.text:
-        return
     shape = "circle,pad=0.22" if shown.is_number else "round,pad=0.2"
     frame = {"boxstyle": shape, "fc": "white", "ec": _GREY if shown.is_number else "white"}
     _text(axes, x, y, shown.text, INK, 6.6, ha="center", va="center", bbox=frame, zorder=5)
 
 
-def _arrow(axes: Axes, arrow: Arrow, boxes: Mapping[str, Laid], shown: _Shown, has_twin: bool) -> None:
+def _bend(arrow: Arrow, has_twin: bool) -> float:
+    """How far an arrow is bent: one to itself, and one of two between the same boxes."""
+    return 0.9 if arrow.start == arrow.end else 0.16 if has_twin else 0.0
+
+
+def _curve(a: Laid, b: Laid, bend: float) -> tuple[tuple[float, float], ...]:
+    """Points of an arrow from one box to another."""
+    ends = _side(a, b, bend), _side(b, a, -bend)
+    return tuple(_along(*ends, bend, number / _CURVE) for number in range(_CURVE + 1))
+
+
+def _arrow(axes: Axes, line: Sequence[tuple[float, float]], bend: float) -> None:
     from matplotlib.patches import FancyArrowPatch
 
-    a, b = boxes[arrow.start], boxes[arrow.end]
-    bend = 0.9 if a is b else 0.16 if has_twin else 0.0
-    ends = _side(a, b, bend), _side(b, a, -bend)
     style = f"arc3,rad={bend}"
     axes.add_patch(
-        FancyArrowPatch(*ends, connectionstyle=style, arrowstyle="-|>", mutation_scale=11, color=_GREY, linewidth=1.0)
+        FancyArrowPatch(
+            line[0], line[-1], connectionstyle=style, arrowstyle="-|>", mutation_scale=11, color=_GREY, linewidth=1.0
+        )
     )
-    _label(axes, *_along(*ends, bend, _LABEL_AT), shown)
 
 
 def _along(a: tuple[float, float], b: tuple[float, float], bend: float, part: float) -> tuple[float, float]:
