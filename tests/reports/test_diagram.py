@@ -12,7 +12,7 @@ from tests.helpers import checked
 from upright_block.language.typed import Unit
 from upright_block.language.views.wires import boxes
 from upright_block.reports import wiring_pictures
-from upright_block.reports.diagram import HEIGHT, WIDTH, Page, pages
+from upright_block.reports.diagram import CHARACTER, SIZES, Page, pages
 
 BLOCKS = """
 FUNCTION_BLOCK Box VAR_INPUT a, b, c, d : BOOL; END_VAR VAR_OUTPUT x, y : BOOL; END_VAR x := a; y := b; END_FUNCTION_BLOCK
@@ -21,11 +21,10 @@ FUNCTION_BLOCK Box VAR_INPUT a, b, c, d : BOOL; END_VAR VAR_OUTPUT x, y : BOOL; 
 
 def program(calls: list[str]) -> Unit:
     """A program of calls, the instances of which are n0, n1 and so on."""
-    names = ", ".join(f"n{number}" for number in range(len(calls)))
+    comments = ["", "moves the vent", "", "opens it, and shuts it, and tells of neither, at any time of the day"]
+    names = "\n".join(f"n{number} : Box; // {comments[number % 4]}" for number in range(len(calls)))
     body = " ".join(f"n{number}({arguments});" for number, arguments in enumerate(calls))
-    scope, findings = checked(
-        f"{BLOCKS} PROGRAM P VAR t, u : BOOL; END_VAR VAR {names} : Box; END_VAR {body} END_PROGRAM"
-    )
+    scope, findings = checked(f"{BLOCKS} PROGRAM P VAR t, u : BOOL; END_VAR VAR {names}\nEND_VAR {body} END_PROGRAM")
     assert not findings or all(finding.severity != "error" for finding in findings), findings
     return scope.units["P"]
 
@@ -67,16 +66,18 @@ def check(page: Page, joined: set[tuple[int, int]]) -> None:
     """No box on another, no line through a box, no two wires on each other but where they end at one pin."""
     frames = [(b.x, b.y, b.x + b.width, b.y + b.height) for b in page.boxes]
     labels = [(label.x, label.y - 10, label.x + label.width, label.y) for label in page.labels]
-    for one, other in combinations(frames, 2):
+    said = [(b.x, b.y - 12, round(b.x + len(b.comment) * CHARACTER), b.y) for b in page.boxes if b.comment]
+    assert all(len(b.comment) > 12 for b in page.boxes if b.box.comment)
+    for one, other in combinations([*frames, *said], 2):
         assert one[2] <= other[0] or other[2] <= one[0] or one[3] <= other[1] or other[3] <= one[1]
-    for left, top, right, bottom in (*frames, *labels):
+    for left, top, right, bottom in (*frames, *labels, *said):
         assert 0 <= left <= right <= page.width
         assert 0 <= top <= bottom <= page.height
     lines: list[tuple[int, tuple[tuple[int, int], tuple[int, int]]]] = [
         (number, line) for number, wire in enumerate(page.wires) for line in wire.lines
     ]
     for _, line in lines:
-        assert not any(crosses(line, frame) for frame in frames)
+        assert not any(crosses(line, frame) for frame in (*frames, *said))
         assert not any(crosses(line, label) for label in labels if line[0][0] == line[1][0])
     for (wire, line), (other_wire, beside) in combinations(lines, 2):
         if wire != other_wire and overlap(line, beside):
@@ -92,7 +93,7 @@ def test_nothing_stands_on_anything_else(written: list[str]) -> None:
     found = pages(made)
     assert sorted(shown.box.number for page in found for shown in page.boxes) == list(range(1, len(written) + 1))
     for page in found:
-        assert (page.width, page.height) == (WIDTH, HEIGHT)
+        assert (page.width, page.height) in SIZES
         several = {
             (shown.x, shown.inputs[pin.name])
             for shown in page.boxes

@@ -13,8 +13,8 @@ from upright_block.language.nodes import record, state
 from upright_block.language.views.graphs import circles
 from upright_block.language.views.wires import Box, shown
 
-WIDTH, HEIGHT = 1280, 800
-"""Of a page, in pixels; one with a box that needs more is larger."""
+SIZES = (1280, 800), (1600, 1000)
+"""Of a page, in pixels: the larger one where it saves many pages. One with a box that needs more is larger still."""
 CHARACTER = 6.02
 """Pixels from one character to the next: labels have a font of 10 pixels, of one width."""
 HEAD = 36
@@ -22,6 +22,11 @@ HEAD = 36
 _PITCH = 18
 _FOOT = 6
 _GAP = 14
+_COMMENT = 14
+"""Pixels above a box for the comment of its row."""
+_WORTH = 0.6
+"""The part of the pages that larger ones may be for it to be worth it."""
+_WIDEST_SPREAD = 260
 _TRACK = 9
 _MARGIN = 24
 _TOP = 56
@@ -58,9 +63,10 @@ class Wire:
 
 @record
 class Drawn:
-    """A box at its place, with the height of each of its pins."""
+    """A box at its place, with the height of each of its pins, and the comment above it, which may be cut."""
 
     box: Box
+    comment: str
     x: int
     y: int
     width: int
@@ -91,15 +97,19 @@ class _Node:
     top: int = 0
 
     @property
+    def above(self) -> int:
+        return _COMMENT if self.box.comment else 0
+
+    @property
     def height(self) -> int:
-        return HEAD + max(len(self.box.inputs), len(self.outputs), 1) * _PITCH + _FOOT
+        return self.above + HEAD + max(len(self.box.inputs), len(self.outputs), 1) * _PITCH + _FOOT
 
     @property
     def bottom(self) -> int:
         return self.top + self.height
 
     def input_at(self, number: int) -> int:
-        return self.top + HEAD + number * _PITCH + _PITCH // 2
+        return self.top + self.above + HEAD + number * _PITCH + _PITCH // 2
 
     def output_at(self, name: str) -> int:
         return self.input_at(self.outputs.index(name))
@@ -128,13 +138,18 @@ _Net = tuple[_Node, str]
 
 def pages(boxes: Sequence[Box]) -> list[Page]:
     """The pages of a drawing, with as many columns as leave room for what is written at the pins."""
+    small, large = (_pages(boxes, *size) for size in SIZES)
+    return large if len(large) <= _WORTH * len(small) else small
+
+
+def _pages(boxes: Sequence[Box], width: int, height: int) -> list[Page]:
     nodes = [_Node(box, [output.name for output in box.outputs]) for box in boxes]
     edges = list(_edges(nodes))
     for columns in range(_MOST_COLUMNS, 0, -1):
-        _place(_groups(nodes, edges, columns), columns)
+        _place(_groups(nodes, edges, columns), columns, height)
         drawers = [_Drawer(page, edges_of) for page, edges_of in _by_page(nodes, edges)]
-        if columns == 1 or all(drawer.width(_SHORT_LABEL) <= WIDTH for drawer in drawers):
-            return [drawer.page() for drawer in drawers]
+        if columns == 1 or all(drawer.width(_SHORT_LABEL) <= width for drawer in drawers):
+            return [drawer.page(width, height) for drawer in drawers]
     return []
 
 
@@ -175,20 +190,23 @@ def _groups(nodes: Sequence[_Node], edges: Sequence[_Edge], columns: int) -> lis
     return [sorted(group, key=lambda node: node.box.number) for group in groups.values()]
 
 
-def _place(groups: Sequence[list[_Node]], columns: int) -> None:
-    """Give each box its page and its place there; those of a group stay together where a page holds them."""
+def _place(groups: Sequence[list[_Node]], columns: int, high: int) -> None:
+    """Give each box its page and its place there; those of a group stay together where a page holds them, and those of
+    one that is too high stand wherever there is room.
+    """
     page, ends = 0, [_TOP] * columns
     for group in groups:
         heights = [sum(node.height + _GAP for node in group if node.column == c) for c in range(columns)]
-        is_high = max(heights) > HEIGHT - _TOP - _MARGIN
+        is_high = max(heights) > high - _TOP - _MARGIN
         for part in [[node] for node in group] if is_high else [group]:
-            depth = 0 if is_high else max(node.column for node in part) + 1
-            steps = range(columns - depth + 1) if depth else range(1)
+            if is_high:
+                part[0].column = 0
+            steps = range(columns - max(node.column for node in part))
             tops = [max(ends[node.column + step] for node in part) for step in steps]
             step = tops.index(min(tops))
             for node in part:
                 node.column += step
-            if not _fits(part, ends):
+            if not _fits(part, ends, high):
                 page, ends = page + 1, [_TOP] * columns
                 for node in part:
                     node.column -= step
@@ -200,11 +218,11 @@ def _place(groups: Sequence[list[_Node]], columns: int) -> None:
                 ends[node.column] += node.height + _GAP
 
 
-def _fits(part: Sequence[_Node], ends: Sequence[int]) -> bool:
+def _fits(part: Sequence[_Node], ends: Sequence[int], high: int) -> bool:
     """Whether boxes still go on a page; on an empty one anything does."""
     top = max(ends[node.column] for node in part)
     heights = [sum(n.height + _GAP for n in part if n.column == column) for column in range(len(ends))]
-    return max(ends) == _TOP or top + max(heights) - _GAP <= HEIGHT - _MARGIN
+    return max(ends) == _TOP or top + max(heights) - _GAP <= high - _MARGIN
 
 
 def _by_page(nodes: Sequence[_Node], edges: Sequence[_Edge]) -> Iterator[tuple[list[_Node], list[_Edge]]]:
@@ -306,8 +324,10 @@ class _Drawer:
 
     # --- across ---
 
-    def _across(self, longest: int) -> list[tuple[int, int, int, int]]:
-        """Of each column where its labels, its boxes, the labels behind them and its channel begin."""
+    def _across(self, longest: int, spread: int = 0) -> list[tuple[int, int, int, int]]:
+        """Of each column where its labels, its boxes, the labels behind them and its channel begin; columns are
+        ``spread`` by so many pixels more than they need.
+        """
         found: list[tuple[int, int, int, int]] = []
         x = _MARGIN
         for column in range(self.columns):
@@ -316,9 +336,11 @@ class _Drawer:
             behind = [text for (node, _), (text, _) in self.behind.items() if node.column == column]
             left = x + _room(before, longest)
             right = left + max((_box_width(node) for node in nodes), default=0)
-            channel = right + _room(behind, longest)
+            comment = left + max((_room([node.box.comment], longest) for node in nodes if node.box.comment), default=0)
+            channel = max(right + _room(behind, longest), comment)
             found.append((x, left, right, channel))
             x = channel + (max(self.channels[column].values(), default=0) + 1) * _TRACK
+            x += spread if column < self.columns - 1 else 0
         found.append((x, x, x, x))
         return found
 
@@ -326,26 +348,28 @@ class _Drawer:
         """How wide the page is with labels up to a length."""
         return self._across(longest)[-1][0] + _MARGIN
 
-    def page(self) -> Page:
+    def page(self, width: int, height: int) -> Page:
         """The page, with labels as long as its width allows."""
-        fitting = (n for n in range(_LONGEST_LABEL, _SHORTEST_LABEL, -1) if self.width(n) <= WIDTH)
+        fitting = (n for n in range(_LONGEST_LABEL, _SHORTEST_LABEL, -1) if self.width(n) <= width)
         longest = next(fitting, _SHORTEST_LABEL)
-        across = self._across(longest)
-        height = max(HEIGHT, *(node.bottom + _MARGIN for node in self.nodes))
+        spare = (width - self.width(longest)) // max(self.columns - 1, 1)
+        across = self._across(longest, min(max(spare, 0), _WIDEST_SPREAD))
         return Page(
-            max(WIDTH, self.width(longest)),
-            height,
-            tuple(self._shown(node, across) for node in self.nodes),
+            max(width, self.width(longest)),
+            max(height, *(node.bottom + _MARGIN for node in self.nodes)),
+            tuple(self._shown(node, across, longest) for node in self.nodes),
             tuple(self._labels(across, longest)),
             tuple(self._wires(across)),
         )
 
     @staticmethod
-    def _shown(node: _Node, across: Sequence[tuple[int, int, int, int]]) -> Drawn:
+    def _shown(node: _Node, across: Sequence[tuple[int, int, int, int]], longest: int) -> Drawn:
         _, left, right, _ = across[node.column]
+        comment = _clipped(node.box.comment, longest)
         inputs = {pin.name: node.input_at(number) for number, pin in enumerate(node.box.inputs)}
         outputs = {name: node.output_at(name) for name in node.outputs}
-        return Drawn(node.box, left, node.top, right - left, node.height, inputs, outputs)
+        top, height = node.top + node.above, node.height - node.above
+        return Drawn(node.box, comment, left, top, right - left, height, inputs, outputs)
 
     def _labels(self, across: Sequence[tuple[int, int, int, int]], longest: int) -> Iterator[Label]:
         for node, texts in self.before.items():

@@ -96,6 +96,8 @@ def _box(axes: Axes, shown: Drawn) -> None:
     corner = (shown.x, shown.y)
     axes.add_patch(Rectangle(corner, shown.width, shown.height, facecolor="white", edgecolor=INK))
     axes.add_patch(Rectangle(corner, shown.width, HEAD - 2, facecolor=PALE, edgecolor=INK))
+    if shown.comment:
+        _text(axes, shown.x, shown.y - 4, shown.comment, _GREY, size=_SMALL * 0.95, style="italic")
     left, right = shown.x + 8, shown.x + shown.width - 8
     _text(axes, left, shown.y + 15, shown.box.name, INK, weight="bold")
     _text(axes, right, shown.y + 15, str(shown.box.number), _GREY, ha="right")

@@ -59,6 +59,11 @@ class Box:
     origin: syntax.Node
 
     @property
+    def comment(self) -> str:
+        """What its row says of it, or its declaration, as one line."""
+        return " ".join(self.root[0].comment.split())
+
+    @property
     def name(self) -> str:
         """The instance as a path."""
         return shown(self.root)
