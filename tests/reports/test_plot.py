@@ -6,16 +6,17 @@ import re
 from collections.abc import Sequence
 from itertools import pairwise
 from pathlib import Path
+from tempfile import TemporaryDirectory
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.helpers import edit, upright, write_files
 from upright_block import Tracing, open_library
 from upright_block.language.nodes import replaced
 from upright_block.language.types import BOOL, REAL, TIME
-from upright_block.reports import case_diagram
+from upright_block.reports import case_diagram, diagram_lines, plain
 from upright_block.reports.lanes import (
     Axis,
     Diagram,
@@ -122,7 +123,7 @@ def test_a_wrong_value_is_marked_with_what_was_expected(glasshouse: Path, tmp_pa
         "70s   | on    .                | 0 ",
     )
     output = upright("plot", "half open", "--terminal", "--library", glasshouse).output
-    assert "✗ not 0" in output
+    assert "✗ 1 ≠ 0" in output
     svg = tmp_path / "p.svg"
     assert upright("plot", "half open", "--out", svg, "--library", glasshouse).exit_code == 0
     text = svg.read_text("utf-8")
@@ -201,7 +202,7 @@ def test_what_was_measured_what_broke_and_a_fault_are_drawn(tmp_path: Path) -> N
     lines = {line.split()[0]: line for line in output.splitlines() if line.strip()}
     assert "✗ 500ms" in lines["lamp"]
     assert "min 200ms, max 400ms" in lines["lamp"]
-    assert "never after.ET > T#300ms" in lines["rule"]
+    assert "\n         never after.ET > T#300ms\n" in output  # below its line, which has no room for it
     place = lines["rule"].index("✗") - lines["lit"].index("▁")
     room = len(re.findall("[▁█]", lines["lit"]))
     assert abs(place / room - 1.4 / 3) < 0.02  # ET passes 300 ms in the scan at 1.4 s
@@ -367,3 +368,55 @@ def test_a_wrong_value_stands_beside_what_was_expected_and_times_below_what_they
     for lanes, says in (("on,level", "on is no number"), ("levle", "Did you mean level?")):
         refused = upright("plot", "c", "--lane", lanes, "--terminal", "--library", library)
         assert (refused.exit_code, says in refused.output) == (2, True), refused.output
+
+
+LONG = """
+FUNCTION_BLOCK B
+VAR_INPUT a_switch_with_a_very_long_name_at_the_far_end : BOOL; END_VAR
+VAR_OUTPUT a_lamp_with_a_very_long_name_at_the_far_end : BOOL; level : REAL := 20.5; // [degC]
+END_VAR
+a_lamp_with_a_very_long_name_at_the_far_end := a_switch_with_a_very_long_name_at_the_far_end;
+level := level + 0.1;
+END_FUNCTION_BLOCK
+"""
+
+
+CASE_OF_LONG = """
+block = "B"
+scan = "100ms"
+[[case]]
+name = "c"
+never = ["{rule}"]
+timing = \"""
+name | from | to | min | max | count
+a_time_with_a_long_name_of_its_own | {timing}
+\"""
+vectors = \"""
+{vectors}
+\"""
+"""
+
+
+@given(
+    rows=st.lists(st.tuples(st.integers(1, 900), st.booleans(), st.booleans()), min_size=1, max_size=20),
+    width=st.integers(70, 140),
+)
+@settings(max_examples=25, deadline=None)
+def test_a_diagram_in_characters_keeps_its_width_and_every_text_of_a_mark_is_whole(
+    rows: list[tuple[int, bool, bool]], width: int
+) -> None:
+    switch, lamp = (f"a_{what}_with_a_very_long_name_at_the_far_end" for what in ("switch", "lamp"))
+    time, lines = 0, [f"at | {switch} | {lamp}"]
+    for step, on, seen in rows:
+        lines.append(f"{time * 100}ms | {int(on)} | {int(seen)}")
+        time += step
+    rule, timing = f"{lamp} AND level > 21.5", f"{switch} rises | {lamp} rises | 1s+3scan | 100s+1scan | 100"
+    case = CASE_OF_LONG.format(rule=rule, timing=timing, vectors="\n".join(lines))
+    with TemporaryDirectory() as folder:
+        files = {"upright.toml": "", "blocks/b.st": LONG, "cases/c.toml": case}
+        (verdict,) = open_library(write_files(Path(folder), files)).run(tracing=Tracing())
+    shown = [plain(line) for line in diagram_lines(case_diagram(verdict), width)]
+    assert max(map(len, shown)) <= width
+    for line in shown:
+        if "✗" in line and "rule" not in line and "a_time" not in line:
+            assert re.fullmatch("[ ·~]*(✗( [01] ≠ [01])?[ ·~]*)+", line), line
