@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from tests.analysis.samples import RAISES, SILENT, source_of
+from tests.analysis.samples import PUMP, RAISES, SILENT, source_of
 from tests.helpers import checked
 from upright_block.analysis import analyse
 from upright_block.language.telling.catalogue import ANALYSED
@@ -69,3 +69,10 @@ def test_a_fixed_condition_names_what_decides_it(body: str, cause: str) -> None:
     variables = "in a, b, c : BOOL; in n : INT; in s : INT(0..9); out y : BOOL; out k : INT"
     (found,) = [f for f in analysed(f"{variables} | {body}") if f.name == "fixed-condition"]
     assert cause in found.message
+
+
+def test_an_input_is_not_left_open_where_a_caller_cannot_be_read() -> None:
+    given = "in a : BOOL; out y : BOOL; var p, q : Pump | p(go := a, run => y); q(reset := {}, go := a);"
+    for value in ("a", "nosuch", "a)"):
+        scope, _ = checked(PUMP + source_of(given.format(value)))
+        assert "input-left-open" not in {finding.name for finding in analyse(scope) if not finding.is_doubtful}

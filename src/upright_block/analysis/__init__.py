@@ -87,7 +87,9 @@ def analysed(scope: Scope, outside: Iterable[Pins] = (), given: Given | None = N
     every = Pins()
     for part in (*pins.values(), *outside):
         every.add(part)
-    wide = [*check_writers(facts), *check_odd(every.calls), *check_open(every, merged(facts.given, given or {}))]
+    wide = [*check_writers(facts), *check_odd(every.calls)]
+    if facts.is_whole:  # else what cannot be read may give them
+        wide += check_open(every, merged(facts.given, given or {}))
     return Analysed(_without_echoes(found.in_order(), slips), wide, pins, facts.given)
 
 
