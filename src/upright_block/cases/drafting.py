@@ -55,6 +55,9 @@ class Draft:
         try:
             return find_signal(self.unit, path)
         except NoSignal as problem:
+            if problem.owner is BROKEN:
+                self.failed = True  # the finding is where it is declared
+                raise Refused from None
             start = max(cell.start, cell.end - len(path)) + problem.start
             end = cell.end if isinstance(problem.owner, Array) else min(start + len(problem.name), cell.end)
             marked = Cell(problem.name, min(start, cell.end - 1), end)

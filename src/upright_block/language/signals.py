@@ -409,22 +409,36 @@ def own_signals(unit: Unit) -> Iterator[Signal]:
             yield Signal(variable.name, variable, variable, (), variable.type)
 
 
-def values_in(signal: Signal) -> Iterator[Signal]:
-    """Every value at a place."""
+def values_in(signal: Signal, *, keeps_large: bool = False) -> Iterator[Signal]:
+    """Every value at a place; large arrays are left out, or with ``keeps_large`` given as a whole."""
     if isinstance(signal.type, Compound):
         for inner in signal.type.variables.values():
             if not inner.is_hidden and not inner.is_code and inner.section not in ("in_out", "external"):
-                yield from values_in(member_signal(signal, inner))
+                yield from values_in(member_signal(signal, inner), keeps_large=keeps_large)
     elif isinstance(signal.type, Array):
         if signal.type.count <= _MOST_SHOWN:
             for indices in signal.type.indices():
-                yield from values_in(element_signal(signal, signal.type, indices))
+                yield from values_in(element_signal(signal, signal.type, indices), keeps_large=keeps_large)
+        elif keeps_large:
+            yield signal
     elif signal.is_value:
         yield signal
 
 
 def every_signal(unit: Unit) -> dict[str, Signal]:
-    """All that can be watched in a unit, by path: the tags that it sees, and all that its instances hold."""
-    tags = [find_signal(unit, tag.name) for tag in tags_of(globals_of(unit)).values()]
-    found = {signal.path: signal for signal in tags if signal.is_value}
-    return found | {signal.path: signal for signal in signals(unit)}
+    """All that can be watched in a unit, by path: the tags and the global variables that it sees, and all that its
+    instances hold; large arrays are left out.
+    """
+    shared = (each for place in shared_signals(unit) for each in values_in(place))
+    return {signal.path: signal for signal in (*shared, *signals(unit))}
+
+
+def shared_signals(unit: Unit) -> Iterator[Signal]:
+    """The tags that a unit sees, in the order of their tables, and the global variables besides."""
+    shared = globals_of(unit)
+    tags = tags_of(shared)
+    for tag in tags.values():
+        yield find_signal(unit, tag.name)
+    for variable in shared.variables.values() if shared is not None else ():
+        if variable.key not in tags and not variable.is_hidden and not variable.is_code:
+            yield Signal(variable.name, variable, variable, (), variable.type)

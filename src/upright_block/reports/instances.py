@@ -72,7 +72,8 @@ def retained_rows(found: Sequence[Retained]) -> Rows:
 def _kept(each: Retained) -> tuple[str, ...]:
     signal = each.signal
     comment = " ".join(signal.variable.comment.split())
-    return signal.path, str(signal.type), str(each.size), shown(each.initial, signal.type), comment
+    initial = "" if each.initial is None else shown(each.initial, signal.type)
+    return signal.path, str(signal.type), str(each.size), initial, comment
 
 
 def retained_data(each: Retained) -> dict[str, Any]:

@@ -17,7 +17,7 @@ from upright_block.language.field.points import TYPES, Point
 from upright_block.language.field.tags import Scale, Tag, TagTable
 from upright_block.language.lexer import KEYWORDS
 from upright_block.language.literals import Value
-from upright_block.language.parsing import parse_expression, parse_type
+from upright_block.language.parsing import parse_expression, parse_initial, parse_type
 from upright_block.language.paths import root_of, with_root
 from upright_block.language.scope import Scope
 from upright_block.language.source import Cell, Source
@@ -106,7 +106,8 @@ class _TableReader:
             self._alias(tag)
         else:
             self._point(tag, self._address(tag))
-            self._variable(tag, self._type(tag))
+            spec = self._spec(tag)
+            self._variable(tag, self._type(tag, spec), spec)
 
     def _complete(self, declared: Tag, row: Tag) -> None:
         """Give a variable ``AT %I*`` the point that its row names."""
@@ -119,10 +120,10 @@ class _TableReader:
             raise self._problem(row.cells["point"], words.other_area(row.name, declared.address))
         self._point(declared, point)
         type_ = declared.variable.type
-        if "type" in row.cells and self._type(row) is not type_:
+        if "type" in row.cells and self._type(row, self._spec(row)) is not type_:
             first = first_declared(declared.source, declared, declared.name)
             raise self._problem(row.cells["type"], words.other_type(row.name, type_), first)
-        self._variable(declared, type_)
+        self._variable(declared, type_, None)
 
     def give_up(self, row: Mapping[str, Cell]) -> None:
         """Declare the name of a row that is wrong, so that its uses are no findings of their own."""
@@ -204,24 +205,32 @@ class _TableReader:
             raise self._problem(cell, words.no_number(cell.text))
         return found
 
-    def _type(self, tag: Tag) -> Type:
-        """The type that a row gives; without one that of the point, or REAL where it has a range."""
+    def _spec(self, tag: Tag) -> syntax.TypeSpec | None:
+        """The type as a row writes it; None where it does not."""
         cell = tag.cells.get("type")
-        if cell is not None:
-            if _NAME.match(cell.text):
-                return self.checker.type_of(syntax.TypeName(cell.start, cell.end, cell.text))
-            written = parse_type(self.table.source, self.checker.findings, cell.text, cell.start)
-            if written is None:
-                raise Problem
-            return self.checker.type_of(written)
+        if cell is None or _NAME.match(cell.text):
+            return syntax.TypeName(cell.start, cell.end, cell.text) if cell is not None else None
+        written = parse_type(self.table.source, self.checker.findings, cell.text, self._inside(cell))
+        if written is None:
+            raise Problem
+        return written
+
+    def _inside(self, cell: Cell) -> int:
+        """Where the text of a cell begins, behind a quote."""
+        return cell.start + self.table.source.text.startswith('"', cell.start)
+
+    def _type(self, tag: Tag, spec: syntax.TypeSpec | None) -> Type:
+        """The type that a row gives; without one that of the point, or REAL where it has a range."""
+        if spec is not None:
+            return self.checker.type_of(spec)
         if tag.point is None:
             raise self._problem(tag.cells["tag"], words.no_type(tag.name))
         return REAL if tag.scale else TYPES[tag.point.width]
 
-    def _variable(self, tag: Tag, type_: Type) -> None:
+    def _variable(self, tag: Tag, type_: Type, spec: syntax.TypeSpec | None) -> None:
         """Declare what holds the value of a tag; a point of memory holds it itself."""
         check_type(tag, type_, self.checker)
-        initial = self._initial(tag, type_)
+        initial = self._initial(tag, type_, spec)
         if tag.variable is None:
             comment = tag.text("comment")
             tag.variable = typed.Variable(
@@ -231,14 +240,23 @@ class _TableReader:
             tag.variable.initial = initial
         settle_tag(tag, "initial" in tag.cells, self.scope)
 
-    def _initial(self, tag: Tag, type_: Type) -> typed.Initial:
+    def _initial(self, tag: Tag, type_: Type, spec: syntax.TypeSpec | None) -> typed.Initial:
         cell = tag.cells.get("initial")
         if cell is None:
-            return typed.default_of(type_)
-        written = parse_expression(self.table.source, self.checker.findings, cell.text, cell.start)
+            return typed.default_of(type_) if spec is None or tag.address else self.checker.initial_of(spec, type_)
+        written = parse_initial(self.table.source, self.checker.findings, cell.text, self._inside(cell))
         if written is None:
             raise Problem
-        return self.checker.constant(written, type_, f"The initial value of {tag.name}")
+        name = f"The initial value of {tag.name}"
+        if spec is None or isinstance(type_, Elementary):
+            return self.checker.constant(written, type_, name)
+        if tag.address and isinstance(type_, Array):
+            raise self._problem(cell, words.initial_of_array(tag.name, tag.address))
+        known = len(self.checker.findings.items)
+        found = self.checker.initial(written, type_, tag.name, spec)
+        if len(self.checker.findings.items) > known:
+            raise Problem
+        return found
 
     # --- aliases ---
 
@@ -248,7 +266,8 @@ class _TableReader:
         for column in ("point", "sense", *_RANGE, "initial", "retain"):
             if column in tag.cells:
                 raise self._problem(tag.cells[column], words.alias_with(column))
-        tag.meaning = parse_expression(self.table.source, self.checker.findings, cell.text, cell.start)
+        start = self._inside(cell)
+        tag.meaning = parse_expression(self.table.source, self.checker.findings, cell.text, start)
         if tag.meaning is not None and not isinstance(
             tag.meaning, (syntax.Name, syntax.Member, syntax.Index, syntax.Part, syntax.DirectAddress)
         ):
@@ -299,8 +318,10 @@ def check_type(tag: Tag, type_: Type, checker: TypeChecker) -> None:
     place = tag.cells.get("type") or tag.cells.get("point") or tag
     if type_ is BROKEN:
         raise Problem
-    if isinstance(type_, typed.Compound):
+    if isinstance(type_, typed.Unit):
         raise checker.problem(place, words.no_tag_type(tag.name, type_))
+    if isinstance(type_, typed.Structure) and tag.address:
+        raise checker.problem(place, words.structure_at_point(tag.name, type_, tag.address))
     if "sense" in tag.cells and type_ is not BOOL:
         raise checker.problem(tag.cells["sense"], words.sense_without_bool(tag.name, type_))
     if tag.scale is not None:

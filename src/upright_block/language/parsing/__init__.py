@@ -1,5 +1,5 @@
 """Text to syntax tree."""
 
-from upright_block.language.parsing.units import parse, parse_expression, parse_type
+from upright_block.language.parsing.units import parse, parse_expression, parse_initial, parse_type
 
-__all__ = ["parse", "parse_expression", "parse_type"]
+__all__ = ["parse", "parse_expression", "parse_initial", "parse_type"]

@@ -222,6 +222,13 @@ def parse_type(source: Source, findings: Findings, text: str, start: int) -> syn
     return _alone(source, findings, text, start, UnitParser.type_spec)
 
 
+def parse_initial(source: Source, findings: Findings, text: str, start: int) -> syntax.Expression | None:
+    """Read a text that is one initial value, also of an array or a structure, and stands at ``start`` in the source;
+    None, with findings, when it is none.
+    """
+    return _alone(source, findings, text, start, UnitParser.initial_value)
+
+
 _Read = TypeVar("_Read")
 
 

@@ -110,10 +110,26 @@ def no_type(name: str) -> Words:
     return Words("missing-type", f"{name} has neither a point nor a type.", "Write a type such as BOOL or REAL.")
 
 
+def initial_of_array(name: str, address: str) -> Words:
+    return Words(
+        "type-mismatch",
+        f"{name} is an array at {address}, and has no initial value.",
+        "Empty the cell, or the point: an array without one has initial values.",
+    )
+
+
+def structure_at_point(name: str, type_: Type, address: str) -> Words:
+    return Words(
+        "type-mismatch",
+        f"{name} cannot be {type_} at {address}: a structure has no place there.",
+        f"Leave its point empty, and give the points tags of their own, which are copied into {name}.",
+    )
+
+
 def no_tag_type(name: str, type_: Type) -> Words:
     return Words(
         "type-mismatch",
-        f"{name} cannot be {type_}: a tag is one value, or an array.",
+        f"{name} cannot be {type_}: a tag is one value, an array, or a structure.",
         "Declare it in VAR_GLOBAL, or give each part a tag.",
     )
 
