@@ -2,7 +2,8 @@
 
 Tokens are kept as parallel lists, not as objects: a library of a thousand blocks has a million of
 them. The kind of a token is the keyword or operator itself (``"IF"``, ``":="``), or one of
-``name``, ``int``, ``real``, ``typed``, ``string``, ``address``, ``unknown`` and ``end``.
+``name``, ``int``, ``real``, ``typed``, ``string``, ``address``, ``unknown`` and ``end``. A line of a
+ladder is one token of kind ``rung``.
 IEC 61131-3:2013, 6.1 (character set, identifiers, keywords, comments) and 6.3 (literals).
 """
 
@@ -183,6 +184,9 @@ def tokenize(source: Source, findings: Findings) -> Tokens:
             word = kind = intern(found[group])
             if word == "&":
                 kind = "AND"
+            elif word == "+" and (line := _rung(text, offset - 1)):
+                word, kind = line, "rung"
+                offset += len(line) - 1
         elif group == "comment":
             start = found.start(group)
             offset, closed = _comment_end(text, start, offset)
@@ -195,6 +199,9 @@ def tokenize(source: Source, findings: Findings) -> Tokens:
         elif group == "pragma":
             pragmas.append((found.start(group), offset))
             continue
+        elif group == "unknown" and found[group] == "|" and (line := _rung(text, offset - 1)):
+            word, kind = line, "rung"
+            offset += len(line) - 1
         elif group == "unknown":
             word, kind = found[group], "unknown"
             start = found.start(group)
@@ -214,6 +221,27 @@ def tokenize(source: Source, findings: Findings) -> Tokens:
     texts.append("")
     starts.append(len(text))
     return Tokens(source, kinds, texts, starts, comments, unclosed, pragmas)
+
+
+def _rung(text: str, start: int) -> str:
+    """The line of a ladder that begins with a character, without a comment and blanks behind it; empty where that is no
+    such line. A line with ``+`` is one where it begins a link, and one beside it does so or begins with ``|``.
+    """
+    begin = text.rfind("\n", 0, start) + 1
+    if text[begin:start].strip(" \t\r\ufeff"):
+        return ""
+    end = text.find("\n", start)
+    line = text[start : len(text) if end < 0 else end]
+    if line[0] == "+":
+        before = text[text.rfind("\n", 0, max(begin - 1, 0)) + 1 : max(begin - 1, 0)].lstrip(" \t")
+        behind = text[start + len(line) + 1 : start + len(line) + 200].lstrip(" \t")
+        if line[1:2] not in ("-", "=") or not (before[:1] == "|" or behind[:1] == "|" or line[1:3] == "--"):
+            return ""
+    comment = _BEHIND_RUNG.search(line)
+    return line[: comment.start() if comment else len(line)].rstrip(" \t\r")
+
+
+_BEHIND_RUNG = re.compile(r"//|\(\*")
 
 
 def _comment_end(text: str, start: int, offset: int) -> tuple[int, bool]:

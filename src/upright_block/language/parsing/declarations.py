@@ -8,7 +8,8 @@ from upright_block.language import syntax
 from upright_block.language.lexer import KEYWORDS, Comment
 from upright_block.language.parsing.cursor import SyntaxProblem
 from upright_block.language.parsing.expressions import PRECEDENCE
-from upright_block.language.parsing.statements import CLOSES, SECTIONS, STATEMENT_STARTS, UNIT_STARTS, StatementParser
+from upright_block.language.parsing.ladders import LadderParser
+from upright_block.language.parsing.statements import CLOSES, SECTIONS, STATEMENT_STARTS, UNIT_STARTS
 from upright_block.language.parsing.words import declarations as words
 
 _QUALIFIERS = ("CONSTANT", "RETAIN", "NON_RETAIN", "PUBLIC", "PRIVATE", "PROTECTED", "INTERNAL")
@@ -21,7 +22,7 @@ _OF_STATEMENTS = STATEMENT_STARTS | PRECEDENCE.keys() | _BEFORE_BODIES | {"ELSE"
 _UNIT_ENDS = frozenset([CLOSES[unit] for unit in UNIT_STARTS if unit in CLOSES] + ["end"])
 
 
-class DeclarationParser(StatementParser):
+class DeclarationParser(LadderParser):
     """Reads what stands before a body."""
 
     home: syntax.Home = syntax.NOWHERE

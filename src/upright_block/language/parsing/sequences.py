@@ -150,7 +150,7 @@ class SequenceParser(DeclarationParser):
         with suppress(SyntaxProblem):
             self.expect(":", "after the name of an action")
         self.opened.append(("ACTION", opened))
-        body = self.statements("END_ACTION")
+        body = self.body("END_ACTION")
         self.opened.pop()
         self._end_of_part("ACTION", opened)
         return syntax.Action(name.start, name.end, name.name, body)

@@ -8,6 +8,7 @@ from upright_block.language import syntax
 from upright_block.language.names import did_you_mean, nearest
 from upright_block.language.parsing.cursor import SyntaxProblem
 from upright_block.language.parsing.expressions import ExpressionParser
+from upright_block.language.parsing.ladder.words import mixed
 from upright_block.language.parsing.words import statements as words
 from upright_block.language.parsing.words.cursor import closes_nothing
 from upright_block.language.telling.findings import Related
@@ -72,6 +73,10 @@ class StatementParser(ExpressionParser):
             kind = kinds[self.i]
             if kind == ";":
                 self.i += 1
+            elif kind == "rung":
+                self.fail(mixed())
+                while kinds[self.i] == "rung":
+                    self.i += 1
             elif kind in _NEVER_IN_BODY:
                 if kind in stops or not self._is_stray(kind):
                     return tuple(found)

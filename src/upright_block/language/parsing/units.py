@@ -12,6 +12,7 @@ from upright_block.language.names import nearest
 from upright_block.language.nodes import replaced
 from upright_block.language.parsing.configurations import ConfigurationParser
 from upright_block.language.parsing.cursor import SyntaxProblem
+from upright_block.language.parsing.ladder import Hidden
 from upright_block.language.parsing.sequences import STARTS
 from upright_block.language.parsing.slips import mend
 from upright_block.language.parsing.statements import SECTIONS, UNIT_STARTS
@@ -28,9 +29,14 @@ _QUALIFIERS = ("ABSTRACT", "FINAL", "OVERRIDE", "PUBLIC", "PRIVATE", "PROTECTED"
 class UnitParser(ConfigurationParser):
     """Reads all that a source declares."""
 
+    def read_expression(self, text: str, start: int) -> syntax.Expression | None:
+        """As `parse_expression` does."""
+        return parse_expression(self.source, self.findings, text, start)
+
     def file(self) -> syntax.File:
         """All declarations, whatever is wrong between them."""
         self.opened = []
+        self.hidden = Hidden()
         self.units: list[syntax.Unit] = []
         self.types: list[syntax.TypeDeclaration] = []
         self.shared: list[syntax.VariableSection] = []
@@ -129,6 +135,7 @@ class UnitParser(ConfigurationParser):
         self.accept(";")
         outer, home = self.opened, self.home
         self.opened = [*outer, (kind, opened_at)]
+        around, self.hidden = self.hidden, Hidden()
         while self.kinds[self.i] == "USING":
             self.home = self._using()
         sections: list[syntax.VariableSection] = []
@@ -145,7 +152,7 @@ class UnitParser(ConfigurationParser):
         sequence = None
         if self.kinds[self.i] in STARTS and kind in ("FUNCTION_BLOCK", "PROGRAM"):
             sequence = self.sequence()
-        body = self.statements("END_" + kind)
+        body = self.body("END_" + kind)
         if sequence is not None and body:
             self.report(body[0].start, body[0].end, words.beside_steps())
         while self.kinds[self.i] == "METHOD" and kind not in ("METHOD", "FUNCTION"):
@@ -155,6 +162,8 @@ class UnitParser(ConfigurationParser):
             self.missing_end(kind, opened_at)
         self.accept(";")
         self.opened = outer
+        sections += self.hidden.sections()
+        self.hidden = around
         here, self.home = self.home, home
         return syntax.Unit(
             start,

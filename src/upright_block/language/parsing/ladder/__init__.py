@@ -1,0 +1,11 @@
+"""Ladders in characters, read to the statements that they mean. IEC 61131-3:2013, 8.1 and 8.2, tables 73 to 76.
+
+`grid` finds the rungs of a body, `elements` what stands in one, `network` what is linked to what, `meaning` gives the
+statements in the order in which a rung is evaluated.
+"""
+
+from upright_block.language.parsing.ladder.body import Label, read_ladder
+from upright_block.language.parsing.ladder.grid import Line
+from upright_block.language.parsing.ladder.meaning import Hidden
+
+__all__ = ["Hidden", "Label", "Line", "read_ladder"]

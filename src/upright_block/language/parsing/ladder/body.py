@@ -1,0 +1,89 @@
+"""A body of rungs: where each begins and ends, its labels and jumps, and the statements of all."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from upright_block.language import syntax
+from upright_block.language.names import did_you_mean
+from upright_block.language.nodes import node
+from upright_block.language.parsing.ladder import words
+from upright_block.language.parsing.ladder.elements import Elements, Flaws
+from upright_block.language.parsing.ladder.grid import Grid, Line
+from upright_block.language.parsing.ladder.meaning import Hidden, Jump, Meaning, Parse
+from upright_block.language.parsing.ladder.network import Network
+from upright_block.language.telling.findings import Words
+
+Report = Callable[[Words, int, int], None]
+
+
+@node
+class Label:
+    """A label before the rung with a number, counted from 0."""
+
+    name: str
+    rung: int
+    start: int
+
+
+def read_ladder(
+    rungs: Sequence[Sequence[Line]], labels: Sequence[Label], parse: Parse, report: Report, hidden: Hidden
+) -> tuple[syntax.Statement, ...]:
+    """The statements of rungs; a rung with a mistake is reported, and means nothing. Variables that they need besides
+    are declared in ``hidden``.
+    """
+    found: list[tuple[list[syntax.Statement], list[Jump]]] = []
+    for lines in rungs:
+        flaws = Flaws(Grid(tuple(lines)))
+        statements: list[syntax.Statement] = []
+        jumps: list[Jump] = []
+        shifted = next((number for number, line in enumerate(lines) if line.column != lines[0].column), None)
+        if shifted is not None:
+            flaws.add(words.out_of_line(), shifted, 0)
+        elements = Elements(flaws.grid, flaws)
+        network = Network(elements, flaws)
+        if not flaws.found and elements.found:
+            meaning = Meaning(network, flaws, parse, hidden)
+            statements, jumps = meaning.statements, meaning.jumps
+        for said, start, end in flaws.found[:1]:
+            report(said, start, end)
+        found.append(([] if flaws.found else statements, jumps))
+    return tuple(_with_jumps(found, _places(labels, report), report))
+
+
+def _places(labels: Sequence[Label], report: Report) -> dict[str, Label]:
+    places: dict[str, Label] = {}
+    for label in labels:
+        if label.name.upper() in places:
+            report(words.label_twice(label.name), label.start, label.start + len(label.name))
+        places.setdefault(label.name.upper(), label)
+    return places
+
+
+def _with_jumps(
+    rungs: Sequence[tuple[list[syntax.Statement], list[Jump]]], labels: dict[str, Label], report: Report
+) -> list[syntax.Statement]:
+    """The statements of all rungs; those between a jump and its label run only where it was not made."""
+    skipped: list[list[Jump]] = [[] for _ in rungs]
+    for number, (_, jumps) in enumerate(rungs):
+        for jump in jumps:
+            label = labels.get(jump.label.upper())
+            if label is None:
+                near = did_you_mean(jump.label, [known.name for known in labels.values()])
+                report(words.no_label(jump.label, near), jump.place.start, jump.place.end)
+            elif label.rung <= number:
+                report(words.jump_back(label.name), jump.place.start, jump.place.end)
+            else:
+                for between in range(number + 1, label.rung):
+                    skipped[between].append(jump)
+    made: list[syntax.Statement] = []
+    for (statements, _), jumps in zip(rungs, skipped, strict=True):
+        body: Sequence[syntax.Statement] = statements
+        for jump in reversed(jumps if statements else ()):
+            place = jump.place
+            taken = syntax.MadeName(place.start, place.end, jump.name)
+            condition = syntax.Unary(place.start, place.end, "NOT", taken)
+            branch = syntax.Branch(place.start, place.end, condition, tuple(body))
+            body = [syntax.If(place.start, place.end, (branch,), None)]
+        made += body
+    return made
