@@ -17,11 +17,16 @@ OUTPUTS = ["q", "r", "s", "t", "k", "x"]
 @pytest.mark.parametrize("name", PAIRS)
 def test_a_rung_does_what_its_statements_do(name: str, tmp_path: Path) -> None:
     rungs, statements = PAIRS[name]
-    files = {"upright.toml": "", "blocks/l.st": block("Drawn", rungs), "blocks/s.st": block("Written", statements)}
-    library = open_library(write_files(tmp_path, files))
+    same(tmp_path, block("Drawn", rungs), block("Written", statements))
+
+
+def same(folder: Path, drawn: str, written: str) -> None:
+    """Two blocks, Drawn and Written, do the same in many scans with random inputs."""
+    files = {"upright.toml": "", "blocks/l.st": drawn, "blocks/s.st": written}
+    library = open_library(write_files(folder, files))
     assert [finding.message for finding in library.findings] == []
     machines = [library.machine(unit, scan="100ms") for unit in ("Drawn", "Written")]
-    chance = random.Random(name)
+    chance = random.Random(drawn)
     for scan in range(120):
         pins: dict[str, bool | int] = {pin: chance.random() < 0.5 for pin in "abcd"}
         pins |= {pin: chance.choice([-4, -3, 0, 4, 5, 6]) for pin in "nm"}
@@ -68,3 +73,62 @@ def test_a_rung_that_is_spoilt_is_read_otherwise_or_is_a_finding(seed: int) -> N
             text = finding.source.text
             assert 0 <= finding.start < finding.end <= len(text), (finding.message, rungs)
             assert text.count("\n", finding.start, finding.end) == 0, (finding.message, rungs)
+
+
+SEQUENCE = """FUNCTION_BLOCK {name}
+VAR_INPUT a, b, c, d : BOOL; n, m : INT; END_VAR
+VAR_OUTPUT q, r, s, t : BOOL; k : INT; x : TIME; END_VAR
+INITIAL_STEP Rest: END_STEP
+STEP Fill: q(N); Turn(N); END_STEP
+TRANSITION FROM Rest TO Fill {first} END_TRANSITION
+TRANSITION over FROM Fill TO Rest {second} END_TRANSITION
+ACTION Turn:
+{action}
+END_ACTION
+END_FUNCTION_BLOCK
+"""
+
+
+def test_transitions_and_actions_may_be_rungs(tmp_path: Path) -> None:
+    first = """:
+|  a      b     |
++--| |-+--|/|---+
+|      |  c     |
+|      +--| |---+
+"""
+    second = ":\n|  d      over  |\n+--| |-----( )--+\n"
+    action = "|  Fill.X    r  |\n+--| |------( )-+\n"
+    drawn = SEQUENCE.format(name="Drawn", first=first, second=second, action=action)
+    written = SEQUENCE.format(name="Written", first=":= a AND (NOT b OR c);", second=":= d;", action="r := Fill.X;")
+    same(tmp_path, drawn, written)
+
+
+@pytest.mark.parametrize(
+    ("body", "message"),
+    [
+        ("|  a    q  |\n+--| |--( )+\nq := b;", "q stands between rungs."),
+        ("q := b;\n|  a    q  |\n+--| |--( )+", "A rung stands between statements."),
+        ("|  a    q |\n+--| |--( )+\n|          |", "The right rail is not in line here."),
+        ("|  a    q  |\n+--| |--( )+\n+--", "The right rail is missing in this row."),
+        ("|  a    q  |\n +--| |--( )+", "This row begins in another column than the one above it."),
+        ("|       q  |\n+--| |--( )+", "No name stands above this contact."),
+        ("|  a  b q  |\n+--| |--( )+", "b belongs to nothing: it covers no contact, coil or box."),
+        ("|  a    q  |\n+--| |  ( )+", "No link reaches this coil from the left."),
+        ("|  a      q  |\n+--| |-- -( )+", "This link begins at nothing."),
+        ("|  a    q  |\n+  | |--( )+", "No link reaches this contact from the left."),
+        ("|  a    q  |\n+--| |+-( )+", "This + joins nothing: no vertical link meets it."),
+        ("|  a    q  |\n+--| |+-( )+\n|     |    |", "This vertical link ends at nothing."),
+        ("|  a         |\n+--| |-------+", "What this contact says goes nowhere."),
+        ("|  a    q  |\n+--|p|--( )+", "p is no sign of an element."),
+        ("|  a + b  q  |\n+--| |---( )+", "This + joins nothing"),
+        ("|  a         |\n+--| |-->>ON |", "There is no label ON."),
+        ("|  a\tq  |\n+--| |--( )+", "U+0009 has no meaning in a rung."),
+        ("AGAIN:\n|  a            |\n+--| |-->>AGAIN |", "The jump leads back to AGAIN."),
+        ("|  a    5    |\n+--| |--( )--+", "5"),
+    ],
+)
+def test_what_is_wrong_with_a_rung_is_told_at_its_place(body: str, message: str) -> None:
+    _, findings = checked(block("Drawn", body))
+    errors = [finding.message for finding in findings if finding.severity == "error"]
+    assert errors
+    assert message in errors[0], errors

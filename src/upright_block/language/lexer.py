@@ -225,7 +225,7 @@ def tokenize(source: Source, findings: Findings) -> Tokens:
 
 def _rung(text: str, start: int) -> str:
     """The line of a ladder that begins with a character, without a comment and blanks behind it; empty where that is no
-    such line. A line with ``+`` is one where it begins a link, and one beside it does so or begins with ``|``.
+    such line. One with ``+`` is, where a line beside it begins with ``|``, or a link with it.
     """
     begin = text.rfind("\n", 0, start) + 1
     if text[begin:start].strip(" \t\r\ufeff"):
@@ -235,7 +235,7 @@ def _rung(text: str, start: int) -> str:
     if line[0] == "+":
         before = text[text.rfind("\n", 0, max(begin - 1, 0)) + 1 : max(begin - 1, 0)].lstrip(" \t")
         behind = text[start + len(line) + 1 : start + len(line) + 200].lstrip(" \t")
-        if line[1:2] not in ("-", "=") or not (before[:1] == "|" or behind[:1] == "|" or line[1:3] == "--"):
+        if "|" not in (before[:1], behind[:1]) and line[1:3] != "--":
             return ""
     comment = _BEHIND_RUNG.search(line)
     return line[: comment.start() if comment else len(line)].rstrip(" \t\r")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from upright_block.language import syntax
-from upright_block.language.parsing.ladder import Hidden, Label, Line, read_ladder, words
+from upright_block.language.parsing.ladder import Hidden, Label, Line, read_condition, read_ladder, words
 from upright_block.language.parsing.statements import StatementParser
 from upright_block.language.telling.findings import Words
 
@@ -23,6 +23,18 @@ class LadderParser(StatementParser):
         """Statements, or the rungs of a ladder, up to one of the keywords ``stops``."""
         is_ladder = self.kinds[self.i] == "rung" or self.kinds[self.i : self.i + 3] == ["name", ":", "rung"]
         return self._rungs(*stops) if is_ladder else self.statements(*stops)
+
+    def rung_condition(self, name: str) -> syntax.Expression | None:
+        """The condition that the rung at hand means, of a transition; None, with a finding, where it is none."""
+        lines: list[Line] = []
+        while self.kinds[self.i] == "rung":
+            start = self.starts[self.i]
+            lines.append(Line(self.texts[self.i], start, self.source.column(start) - 1))
+            self.i += 1
+        return read_condition(lines, name, self.read_expression, self._told)
+
+    def _told(self, said: Words, start: int, end: int) -> None:
+        self.report(start, end, said)
 
     def _rungs(self, *stops: str) -> tuple[syntax.Statement, ...]:
         rungs: list[list[Line]] = []
@@ -45,8 +57,4 @@ class LadderParser(StatementParser):
             self.fail(words.mixed_ladder(self.shown(self.i)))
             while self.kinds[self.i] not in (*stops, "end", "METHOD"):
                 self.i += 1
-
-        def report(said: Words, start: int, end: int) -> None:
-            self.report(start, end, said)
-
-        return read_ladder(rungs, labels, self.read_expression, report, self.hidden)
+        return read_ladder(rungs, labels, self.read_expression, self._told, self.hidden)

@@ -119,9 +119,12 @@ class SequenceParser(DeclarationParser):
                 shown = (f"({text})" if "," in text else text for text in steps)
                 raise self.fail(words.late_priority(name, *shown))
             self.accept(":")
-            self.expect(":=", "before the condition of a transition")
-            condition = self.expression()
-            self._semicolon()
+            if self.kinds[self.i] == "rung":
+                condition = self.rung_condition(name) or syntax.Literal(head, head, "broken", "")
+            else:
+                self.expect(":=", "before the condition of a transition")
+                condition = self.expression()
+                self._semicolon()
         except SyntaxProblem:
             self.depth = depth
             condition = syntax.Literal(self.starts[begun], self.end_of(begun), "broken", "")

@@ -4,8 +4,8 @@
 statements in the order in which a rung is evaluated.
 """
 
-from upright_block.language.parsing.ladder.body import Label, read_ladder
+from upright_block.language.parsing.ladder.body import Label, read_condition, read_ladder
 from upright_block.language.parsing.ladder.grid import Line
 from upright_block.language.parsing.ladder.meaning import Hidden
 
-__all__ = ["Hidden", "Label", "Line", "read_ladder"]
+__all__ = ["Hidden", "Label", "Line", "read_condition", "read_ladder"]

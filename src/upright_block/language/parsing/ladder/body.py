@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from typing import TypeVar
 
 from upright_block.language import syntax
 from upright_block.language.names import did_you_mean
@@ -26,6 +27,49 @@ class Label:
     start: int
 
 
+def read_condition(lines: Sequence[Line], name: str, parse: Parse, report: Report) -> syntax.Expression | None:
+    """The condition that the rung of a transition means, without a coil or with one of its ``name`` (table 55); None,
+    with a finding, where it is none.
+    """
+    return _read(lines, report, lambda network, flaws: _condition(network, flaws, name, parse))
+
+
+def _condition(network: Network, flaws: Flaws, name: str, parse: Parse) -> syntax.Expression | None:
+    meaning = Meaning(network, flaws, parse, Hidden(), is_condition=True)
+    match meaning.statements:
+        case []:
+            found = meaning.condition()
+        case [syntax.Assignment(target=syntax.Name(name=coil), value=value)] if coil.upper() == name.upper():
+            found = value
+        case _:
+            found = None
+    if found is None:
+        flaws.add(words.no_condition(), 0, 0, len(flaws.grid.lines[0].text) - 1)
+    return found
+
+
+_Made = TypeVar("_Made")
+
+
+def _read(lines: Sequence[Line], report: Report, make: Callable[[Network, Flaws], _Made]) -> _Made | None:
+    """What is made of a rung; None where there is nothing in it, or something is wrong, of which the first is
+    reported.
+    """
+    flaws = Flaws(Grid(tuple(lines)))
+    shifted = next((number for number, line in enumerate(lines) if line.column != lines[0].column), None)
+    if shifted is not None:
+        flaws.add(words.out_of_line(), shifted, 0)
+    for row, line in enumerate(lines):
+        if "\t" in line.text:
+            flaws.add(words.unknown("\t"), row, line.text.index("\t"))
+    elements = Elements(flaws.grid, flaws)
+    network = Network(elements, flaws)
+    made = make(network, flaws) if not flaws.found and elements.found else None
+    for said, start, end in flaws.found[:1]:
+        report(said, start, end)
+    return None if flaws.found else made
+
+
 def read_ladder(
     rungs: Sequence[Sequence[Line]], labels: Sequence[Label], parse: Parse, report: Report, hidden: Hidden
 ) -> tuple[syntax.Statement, ...]:
@@ -34,20 +78,8 @@ def read_ladder(
     """
     found: list[tuple[list[syntax.Statement], list[Jump]]] = []
     for lines in rungs:
-        flaws = Flaws(Grid(tuple(lines)))
-        statements: list[syntax.Statement] = []
-        jumps: list[Jump] = []
-        shifted = next((number for number, line in enumerate(lines) if line.column != lines[0].column), None)
-        if shifted is not None:
-            flaws.add(words.out_of_line(), shifted, 0)
-        elements = Elements(flaws.grid, flaws)
-        network = Network(elements, flaws)
-        if not flaws.found and elements.found:
-            meaning = Meaning(network, flaws, parse, hidden)
-            statements, jumps = meaning.statements, meaning.jumps
-        for said, start, end in flaws.found[:1]:
-            report(said, start, end)
-        found.append(([] if flaws.found else statements, jumps))
+        meaning = _read(lines, report, lambda network, flaws: Meaning(network, flaws, parse, hidden))
+        found.append((meaning.statements, meaning.jumps) if meaning else ([], []))
     return tuple(_with_jumps(found, _places(labels, report), report))
 
 

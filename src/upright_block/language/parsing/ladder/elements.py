@@ -15,8 +15,8 @@ Kind = Literal["contact", "compare", "coil", "box", "jump", "return"]
 Cell = tuple[int, int]
 """A row and a column."""
 
-_CONTACT = re.compile(r"\|([ /PN]|>=|<=|<>|=|<|>)\|")
-_COIL = re.compile(r"\(([ /SRPN])\)")
+_CONTACT = re.compile(r"\|([ /PNpn]|>=|<=|<>|=|<|>)\|")
+_COIL = re.compile(r"\(([ /SRPNsrpn])\)")
 _JUMP = re.compile(r">>([A-Za-z_]\w*)")
 _RETURN = re.compile(r"<RETURN>")
 _WORD = re.compile(
@@ -181,7 +181,7 @@ class Elements:
                 grid.at(row, left - 1) in "-+" or (row, left - 1) in self.owner or grid.at(row, right + 1) in "-+"
             )
             if is_free and is_linked:
-                kind: Kind = "contact" if contact[1] in " /PN" else "compare"
+                kind: Kind = "contact" if contact[1] in " /PNpn" else "compare"
                 self._element(kind, contact, row)
                 at = right + 1
                 continue
@@ -193,6 +193,8 @@ class Elements:
     def _element(self, kind: Kind, found: re.Match[str], row: int) -> None:
         sign = found[1] if found.re.groups else ""
         left, right = found.start(), found.end() - 1
+        if sign in ("p", "n", "s", "r"):
+            self.flaws.add(words.lower_sign(sign), row, left, right)
         if not any((row, column) in self.owner for column in range(left, right + 1)):
             self._own(Element(kind, sign, row, left, right, row, row), (row, row))
 

@@ -61,9 +61,12 @@ class Jump:
 class Meaning:
     """Gives the statements of one rung."""
 
-    def __init__(self, network: Network, flaws: Flaws, parse: Parse, hidden: Hidden) -> None:
+    def __init__(
+        self, network: Network, flaws: Flaws, parse: Parse, hidden: Hidden, *, is_condition: bool = False
+    ) -> None:
         self.network = network
         self.flaws = flaws
+        self.is_condition = is_condition
         self.grid = network.grid
         self.parse = parse
         self.hidden = hidden
@@ -73,7 +76,7 @@ class Meaning:
         self.kept: dict[Node, str] = {}
         self.results: dict[Element, str] = {}
         self.linked: dict[tuple[Element, str], str] = {}
-        self.stored = self._stored()
+        self.stored = set[int]() if is_condition else self._stored()
         self._instances()
         self._last()
         for each in self.order if not flaws.found else ():
@@ -150,6 +153,8 @@ class Meaning:
             is_kept = is_edge or len(uses) > 1 or any(number < act < end for act in acting for end in ends)
             if is_kept and uses:
                 stored.add(id(each))
+            if not uses and isinstance(each, Element) and not self.is_condition:
+                self.flaws.add(words.unread(), each.row, each.left, each.right)
             used_at[id(each)] = number if is_kept or not ends else ends[0]
         return stored
 
@@ -186,6 +191,17 @@ class Meaning:
         if id(feed) in self.stored and feed in self.kept:
             return self._made(self.kept[feed], self._place(feed))
         return self._computed(feed)
+
+    def condition(self) -> syntax.Expression | None:
+        """What reaches the right rail; None where nothing does."""
+        rail = self.network.elements.right_rail
+        rows = range(self.grid.rows)
+        feeds = [feed for row in rows if (feed := self.network.reaches(row, rail)) is not None and feed != RAIL]
+        found: syntax.Expression | None = None
+        for feed in dict.fromkeys(feeds):
+            value, place = self._value(feed), self.grid.place(0, rail)
+            found = value if found is None else syntax.Binary(found.start, place, "OR", found, value, place)
+        return found
 
     def _of_pin(self, feed: BoxPin) -> syntax.Expression:
         box, pin = feed.box, feed.pin

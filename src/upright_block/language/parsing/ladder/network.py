@@ -122,6 +122,10 @@ class Network:
         pin = next((p for p in owner.pins if p.row == row and not p.is_input), None)
         return BoxPin(owner, pin) if pin is not None else None
 
+    def reaches(self, row: int, column: int) -> Feed | None:
+        """What feeds a place from the left, if anything does."""
+        return self._left_of(row, column) if self._is_link(row, column - 1, "-+") else None
+
     def _feed(self, element: Element) -> None:
         if element.kind != "box":
             feed = self._left_of(element.row, element.left)

@@ -25,6 +25,10 @@ def out_of_line() -> Words:
     return Words(_NAME, "This row begins in another column than the one above it.", "Begin all rows of a rung alike.")
 
 
+def lower_sign(sign: str) -> Words:
+    return Words(_NAME, f"{sign} is no sign of an element.", f"Write {sign.upper()}.")
+
+
 def no_left_rail() -> Words:
     return Words(_NAME, "The left rail is missing in this row.", "Begin each row with | or +, below each other.")
 
@@ -108,7 +112,15 @@ def behind_jump(kind: str) -> Words:
 
 
 def unread() -> Words:
-    return Words(_NAME, "No coil, box or jump stands in this rung.", "Give it one, or remove the rung.")
+    return Words(_NAME, "What this contact says goes nowhere.", "Lead its link to a coil, a box or a jump.")
+
+
+def no_condition() -> Words:
+    return Words(
+        _NAME,
+        "The rung of a transition has contacts alone, and at most one coil of its name.",
+        "Compute what else it needs in an action, and give it a contact.",
+    )
 
 
 def mixed() -> Words:
