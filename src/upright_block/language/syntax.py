@@ -135,6 +135,14 @@ class Call(Expression):
 
 
 @node
+class BoxCall(Call):
+    """A call as a box of a ladder: the name that stands in it, and those of its pins that nothing is linked to."""
+
+    box: Name
+    labels: tuple[Name, ...]
+
+
+@node
 class ArrayItem(Node):
     """One initial value of an array, or ``repeat(values)``; no value is the initial value of the element."""
 

@@ -180,6 +180,8 @@ class StatementChecker(CallChecker):
             raise self.problem(call.callee, words.class_called(self.text(call.callee), block))
         if not isinstance(block, typed.Unit):
             raise self.problem(call.callee, words.not_callable(self.text(call.callee), block))
+        if isinstance(call, syntax.BoxCall):
+            self._check_box(call, block)
         given = self.arguments(call, block)
         shared = tuple(self.in_outs(call, block, given))
         return typed.CallInstance(
@@ -191,6 +193,17 @@ class StatementChecker(CallChecker):
             tuple(given.outputs),
             not place.is_exact,
         )
+
+    def _check_box(self, call: syntax.BoxCall, block: typed.Unit) -> None:
+        """Report what a box of a ladder says of the block that is no truth."""
+        if self.find_unit(call.box.name.upper()) is not block:
+            raise self.problem(call.box, words.other_box(self.text(call.callee), block, call.box.name))
+        for label in call.labels:
+            pin = block.variables.get(label.name.upper())
+            is_pin = pin is not None and pin.section in ("input", "output", "in_out")
+            if not is_pin and label.name.upper() not in ("EN", "ENO"):
+                pins = [v.name for v in block.variables.values() if v.section in ("input", "output", "in_out")]
+                raise self.unknown(label.name, label, words.no_such_pin(block, label.name), pins)
 
     def _assert(self, call: syntax.Call) -> typed.Statement:
         """``ASSERT(condition);``"""

@@ -19,6 +19,16 @@ def eno_type(shown: str, receiver: typed.Receiver) -> Words:
     return Words("type-mismatch", f"ENO is BOOL; {shown} is {receiver.type}.", "Take it into a BOOL.")
 
 
+def other_box(shown: str, block: typed.Unit, name: str) -> Words:
+    return Words(
+        "type-mismatch", f"{shown} is {block.name}, and its box says {name}.", f"Write {block.name} into the box."
+    )
+
+
+def no_such_pin(block: typed.Unit, name: str) -> Words:
+    return Words("unknown-name", f"{block.name} has no pin {name}.", "Remove it from the box.")
+
+
 def loop_variable_assigned(shown: str) -> Words:
     return Words(
         "loop-variable",

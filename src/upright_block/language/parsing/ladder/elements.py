@@ -24,6 +24,8 @@ _WORD = re.compile(
     | (?: [\w%] | (?<![^ ])-(?=[0-9]) ) (?: [\w%\#.:^] | \[[^\]|]*\] | [-+](?=\w) | (?<=\#)'(?:[^'$]|\$.)*' )*""",
     re.VERBOSE | re.ASCII,
 )
+_INSIDE = re.compile(r"(?P<left>[A-Za-z_]\w*)?(?:\s+|(?=\Z)|(?<!\w))(?P<right>[A-Za-z_]\w*)?", re.ASCII)
+"""What stands in a row of a box: a pin at either wall."""
 _LINKS = "-+"
 
 
@@ -52,7 +54,9 @@ class Pin:
 
 @state
 class Element:
-    """A thing with a place: its row is that in which its link lies, of a box its first one with a pin."""
+    """A thing with a place: its row is that in which its link lies, of a box its first one with a pin. ``labels`` are
+    pins of a box that nothing is linked to.
+    """
 
     kind: Kind
     sign: str
@@ -65,6 +69,7 @@ class Element:
     other: Word | None = None
     type: str = ""
     pins: list[Pin] = fresh(default_factory=list)
+    labels: list[Word] = fresh(default_factory=list)
 
 
 class Flaws:
@@ -130,7 +135,7 @@ class Elements:
             for found in re.finditer(r"\+(?=(-+)\+)", grid.lines[row].text):
                 left, right = found.start(), found.start() + len(found[1]) + 1
                 bottom = self._bottom(row, left, right)
-                name = grid.text(row + 1, left + 1, right - 1).strip()
+                name = grid.text(row + 1, left + 1, right - 1).strip() if bottom is not None else ""
                 if bottom is None or not re.fullmatch(r"[A-Za-z_][\w.]*", name) or (row, left) in self.owner:
                     continue
                 yield self._box(name, row, bottom, left, right)
@@ -151,15 +156,23 @@ class Elements:
         box = Element("box", name, top + 1, left, right, top, bottom)
         for row in range(top + 2, bottom):
             inside = self.grid.text(row, left + 1, right - 1)
+            texts = _INSIDE.fullmatch(inside)
+            if texts is None:
+                stray = re.search(r"\S+", re.sub(r"^\w+|\w+$", lambda found: " " * len(found[0]), inside))
+                begin, end = stray.span() if stray else (0, len(inside))
+                self.flaws.add(words.inside_box(inside[begin:end]), row, left + 1 + begin, left + end)
+                continue
             for is_input in (True, False):
                 edge = left - 1 if is_input else right + 1
                 mark = self.grid.at(row, edge)
                 is_linked = mark in _LINKS or mark == "O" or mark.isalnum() or mark in "_'\"]%"
-                found = re.match(r"[A-Za-z_]\w*", inside) if is_input else re.search(r"[A-Za-z_]\w*$", inside)
+                name = texts["left" if is_input else "right"] or ""
                 if not is_linked:
-                    continue  # a pin that nothing is linked to
+                    if name:
+                        box.labels.append(Word(row, left + 1 if is_input else right - len(name), name))
+                    continue
                 negated = mark == "O" and self.grid.at(row, edge + (-1 if is_input else 1)) in "-+"
-                box.pins.append(Pin(found[0] if found else "", row, is_input, negated))
+                box.pins.append(Pin(name, row, is_input, negated))
                 if negated:
                     self.owner[row, edge] = box
         rows = [pin.row for pin in box.pins if pin.is_input] or [pin.row for pin in box.pins]

@@ -335,6 +335,9 @@ class Meaning:
                 value = syntax.Unary(value.start, value.end, "NOT", value)
             arguments.append(syntax.Argument(value.start, value.end, pin.name, value, output=False, negated=False))
         is_function = box.operand is None
+        for label in box.labels if is_function else ():
+            if label.text.upper() not in ("EN", "ENO", "OUT", box.sign.upper()):
+                self.flaws.add(words.label_of_function(label.text, box.sign), label.row, label.left, label.right)
         result: Word | None = None
         for pin, word in self.network.outputs[box]:
             if is_function and _is_result(pin, box):
@@ -357,8 +360,15 @@ class Meaning:
             return
         assert box.operand is not None
         callee = self._operand(box.operand, is_value=False)
-        call = syntax.Call(callee.start, callee.end, callee, tuple(arguments))
+        inner = self.grid.text(box.top + 1, box.left + 1, box.right - 1)
+        start = self.grid.place(box.top + 1, box.left + 1 + inner.index(box.sign))
+        named = syntax.Name(start, start + len(box.sign), box.sign)
+        call = syntax.BoxCall(callee.start, callee.end, callee, tuple(arguments), named, self._labels(box))
         self.statements.append(syntax.CallStatement(place.start, place.end, call))
+
+    def _labels(self, box: Element) -> tuple[syntax.Name, ...]:
+        starts = [(self.grid.place(label.row, label.left), label.text) for label in box.labels]
+        return tuple(syntax.Name(start, start + len(text), text) for start, text in starts)
 
     def _is_read(self, box: Element, pin: Pin) -> bool:
         """Whether a link begins at a pin."""
@@ -370,7 +380,7 @@ class Meaning:
         self, box: Element, arguments: list[syntax.Argument], result: Word | None, place: syntax.Node
     ) -> None:
         value: syntax.Expression
-        if box.sign.upper() == _NOT and len(arguments) == 1:
+        if box.sign.upper() == _NOT and [argument.name.upper() for argument in arguments] in ([""], ["IN"]):
             value = syntax.Unary(place.start, place.end, "NOT", arguments[0].value)
         else:
             value = syntax.Call(place.start, place.end, syntax.Name(place.start, place.end, box.sign), tuple(arguments))

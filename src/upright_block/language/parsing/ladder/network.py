@@ -201,8 +201,8 @@ class Network:
     def _may_stop(self, row: int, left: int, right: int) -> bool:
         """Whether a link may end where it does: at the right rail, or behind a coil where only the rail follows."""
         rail = self.elements.right_rail
-        if right + 1 == rail < self.grid.width:
-            return True
         before = self.elements.owner.get((row, left - 1))
+        if right + 1 == rail < self.grid.width:
+            return before is not None or left == 1 or (row, left - 1) in self.joints
         behind = self.grid.text(row, right + 1, self.grid.width - 1).strip()
         return before is not None and before.kind in ("coil", "box") and behind in ("", "|", "+")

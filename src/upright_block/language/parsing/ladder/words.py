@@ -104,6 +104,16 @@ def instance_twice(name: str) -> Words:
     return Words(_NAME, f"{name} is called twice in one rung.", "Call it once, or in another rung.")
 
 
+def inside_box(text: str) -> Words:
+    return Words(
+        _NAME, f"{text} stands in a box at none of its walls.", "Write the name of a pin at its wall, or remove it."
+    )
+
+
+def label_of_function(name: str, function: str) -> Words:
+    return Words(_NAME, f"Nothing is linked to {name} of {function}.", "Link it, or leave its name out.")
+
+
 def behind_jump(kind: str) -> Words:
     what = "jump" if kind == "jump" else "return"
     return Words(
