@@ -254,6 +254,38 @@ TWO:
 """,
         "IF NOT a THEN t := b; IF NOT b THEN q := c; END_IF ELSE t := FALSE; END_IF IF a OR NOT b THEN r := d; END_IF s := c; t := FALSE;",
     ),
+    "typed comparisons": (
+        """
+|   n       q  |
++--|>= |---( )-+
+|  |INT|       |
+|   m          |
+""",
+        "q := n >= m;",
+    ),
+    "statements in a box": (
+        """
+|         +--------------+         |
+|         |      ST      |         |
+|  a      |              |    q    |
++--| |----|              |---( )---+
+|         | k := n + m;  |         |
+|         | r := k > 3;  |         |
+|         +--------------+         |
+""",
+        "IF a THEN k := n + m; r := k > 3; END_IF q := a;",
+    ),
+    "an in-out at both sides": (
+        """
+|            twice               |
+|         +--------+             |
+|  a      |  Flip  |        q    |
++--| |----|go     Q|-------( )---+
+|      r--|one  one|-r           |
+|         +--------+             |
+""",
+        "twice(go := a, one := r); q := twice.Q;",
+    ),
     "the rail alone": (
         """
 |   q   |
@@ -262,7 +294,8 @@ TWO:
         "q := TRUE;",
     ),
 }
-HIDDEN = "VAR last1, last2 : BOOL; count : CTU; pair : RS; late : TON; rise : R_TRIG; END_VAR\n"
+HIDDEN = "VAR last1, last2 : BOOL; count : CTU; pair : RS; late : TON; rise : R_TRIG; twice : Flip; END_VAR\n"
+FLIP = "FUNCTION_BLOCK Flip VAR_INPUT go : BOOL; END_VAR VAR_IN_OUT one : BOOL; END_VAR VAR_OUTPUT Q : BOOL; END_VAR\nIF go THEN one := NOT one; END_IF Q := one;\nEND_FUNCTION_BLOCK\n"
 
 
 def block(name: str, body: str) -> str:

@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from tests.helpers import checked, write_files
-from tests.ladder.rungs import PAIRS, block
+from tests.ladder.rungs import FLIP, PAIRS, block
 from upright_block import open_library
 
 OUTPUTS = ["q", "r", "s", "t", "k", "x"]
@@ -22,7 +22,7 @@ def test_a_rung_does_what_its_statements_do(name: str, tmp_path: Path) -> None:
 
 def same(folder: Path, drawn: str, written: str) -> None:
     """Two blocks, Drawn and Written, do the same in many scans with random inputs."""
-    files = {"upright.toml": "", "blocks/l.st": drawn, "blocks/s.st": written}
+    files = {"upright.toml": "", "blocks/l.st": drawn, "blocks/s.st": written, "blocks/f.st": FLIP}
     library = open_library(write_files(folder, files))
     assert [finding.message for finding in library.findings] == []
     machines = [library.machine(unit, scan="100ms") for unit in ("Drawn", "Written")]
@@ -67,7 +67,7 @@ def mutants(count: int, seed: int) -> list[tuple[str, str]]:
 @pytest.mark.parametrize("seed", range(4))
 def test_a_rung_that_is_spoilt_is_read_otherwise_or_is_a_finding(seed: int) -> None:
     for name, rungs in mutants(150, seed):
-        scope, findings = checked(block("Drawn", rungs))
+        scope, findings = checked(FLIP + block("Drawn", rungs))
         assert "DRAWN" in scope.units, (name, rungs)
         for finding in findings:
             text = finding.source.text
@@ -103,6 +103,15 @@ def test_transitions_and_actions_may_be_rungs(tmp_path: Path) -> None:
     same(tmp_path, drawn, written)
 
 
+def box(block_name: str, *rows: str, name: str = "late") -> str:
+    """A rung with a box between a contact and a coil."""
+    first, *others = rows
+    lines = [f"|             {name:<9}             |", "|            +-------+              |"]
+    lines += [f"|  a         |{block_name}|       q      |", f"+--| |-------|{first}|------( )-----+"]
+    lines += [*(f"|            |{row}|              |" for row in others), lines[1]]
+    return "\n".join(lines)
+
+
 @pytest.mark.parametrize(
     ("body", "message"),
     [
@@ -125,10 +134,20 @@ def test_transitions_and_actions_may_be_rungs(tmp_path: Path) -> None:
         ("|  a\tq  |\n+--| |--( )+", "U+0009 has no meaning in a rung."),
         ("AGAIN:\n|  a            |\n+--| |-->>AGAIN |", "The jump leads back to AGAIN."),
         ("|  a    5    |\n+--| |--( )--+", "5"),
+        (box("  TOF  ", "IN    Q"), "late is TON, and its box says TOF."),
+        (box("  TON  ", "IN    Q", "PT   ER"), "TON has no pin ER."),
+        (box("  TON  ", "IN    Q", "PT x ET"), "x stands in a box at none of its walls."),
+        (box("  TON  ", "IN    Q", name=" "), "TON is a block; each use of it needs an instance"),
+        ("|  n     q  |\n+--|>=|--( )+\n|  |INT|    |\n|  m        |", "This vertical link ends at nothing."),
+        ("|   n     q  |\n+--|>= |--( )+\n|  |DINT|    |\n|   m        |", "This vertical link ends at nothing."),
+        (
+            "|   n      q  |\n+--|>=  |--( )+\n|  |DINT|     |\n|   m         |",
+            "n is INT, and its contact compares DINT.",
+        ),
     ],
 )
 def test_what_is_wrong_with_a_rung_is_told_at_its_place(body: str, message: str) -> None:
-    _, findings = checked(block("Drawn", body))
+    _, findings = checked(FLIP + block("Drawn", body))
     errors = [finding.message for finding in findings if finding.severity == "error"]
     assert errors
     assert message in errors[0], errors

@@ -111,6 +111,13 @@ class Binary(Expression):
 
 
 @node
+class TypedCompare(Binary):
+    """A comparison of two values of a type that is written, as a contact of a ladder has it."""
+
+    type: TypeName
+
+
+@node
 class Argument(Node):
     """One argument: positional (no name), formal input ``name := value`` or output ``name => value``."""
 

@@ -345,5 +345,6 @@ _CHECK: dict[type, Callable[[ExpressionChecker, Any], typed.Expression]] = {
     syntax.StructureValue: ExpressionChecker._no_value,
     syntax.Unary: ExpressionChecker._unary,
     syntax.Binary: ExpressionChecker._binary,
+    syntax.TypedCompare: ExpressionChecker._binary,
     syntax.Call: lambda checker, node: checker.call(node),
 }

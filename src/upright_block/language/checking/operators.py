@@ -160,8 +160,18 @@ class OperatorChecker(PlaceChecker):
         left = self.expression(left_at)
         return left, self.named_value(right_at, left.type) or self.expression(right_at)
 
+    def _check_compared(self, node: syntax.TypedCompare, left: typed.Expression, right: typed.Expression) -> None:
+        """Report a value that is of another type than its contact says; a literal without a type is of any."""
+        wanted = node.type.name.upper()
+        for side, at in ((left, node.left), (right, node.right)):
+            is_untyped = isinstance(side.type, Elementary) and side.type.family == "untyped"
+            if str(side.type).upper() != wanted and not is_untyped:
+                raise self.problem(at, words.compared_as(self.text(at), side.type, wanted))
+
     def _operation(self, node: syntax.Binary, left: typed.Expression, right: typed.Expression) -> typed.Expression:
         operator = node.operator
+        if isinstance(node, syntax.TypedCompare):
+            self._check_compared(node, left, right)
         if isinstance(left.type, String) or isinstance(right.type, String):
             return self._compare_texts(node, left, right)
         left_type, right_type = self._elementary(left, node.left), self._elementary(right, node.right)

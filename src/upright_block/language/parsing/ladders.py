@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from upright_block.language import syntax
-from upright_block.language.parsing.ladder import Hidden, Label, Line, read_condition, read_ladder, words
+from upright_block.language.parsing.ladder import Hidden, Label, Line, Read, read_condition, read_ladder, words
 from upright_block.language.parsing.statements import StatementParser
 from upright_block.language.telling.findings import Words
 
@@ -19,6 +21,14 @@ class LadderParser(StatementParser):
         """Read a text of a rung that is an expression, at its place; None, with findings, where it is none."""
         raise NotImplementedError
 
+    def read_statements(self, text: str, start: int) -> Sequence[syntax.Statement]:
+        """Read a text of a rung that is statements, at its place."""
+        raise NotImplementedError
+
+    @property
+    def _read(self) -> Read:
+        return Read(self.read_expression, self.read_statements)
+
     def body(self, *stops: str) -> tuple[syntax.Statement, ...]:
         """Statements, or the rungs of a ladder, up to one of the keywords ``stops``."""
         is_ladder = self.kinds[self.i] == "rung" or self.kinds[self.i : self.i + 3] == ["name", ":", "rung"]
@@ -31,7 +41,7 @@ class LadderParser(StatementParser):
             start = self.starts[self.i]
             lines.append(Line(self.texts[self.i], start, self.source.column(start) - 1))
             self.i += 1
-        return read_condition(lines, name, self.read_expression, self._told)
+        return read_condition(lines, name, self._read, self._told)
 
     def _told(self, said: Words, start: int, end: int) -> None:
         self.report(start, end, said)
@@ -57,4 +67,4 @@ class LadderParser(StatementParser):
             self.fail(words.mixed_ladder(self.shown(self.i)))
             while self.kinds[self.i] not in (*stops, "end", "METHOD"):
                 self.i += 1
-        return read_ladder(rungs, labels, self.read_expression, self._told, self.hidden)
+        return read_ladder(rungs, labels, self._read, self._told, self.hidden)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from contextlib import suppress
 from typing import TypeVar
 
@@ -32,6 +32,15 @@ class UnitParser(ConfigurationParser):
     def read_expression(self, text: str, start: int) -> syntax.Expression | None:
         """As `parse_expression` does."""
         return parse_expression(self.source, self.findings, text, start)
+
+    def read_statements(self, text: str, start: int) -> Sequence[syntax.Statement]:
+        """The statements of a text that stands at a place in the source."""
+
+        def read(parser: UnitParser) -> Sequence[syntax.Statement]:
+            parser.opened, parser.hidden = [], Hidden()
+            return parser.statements("end")
+
+        return _alone(self.source, self.findings, text, start, read) or ()
 
     def file(self) -> syntax.File:
         """All declarations, whatever is wrong between them."""

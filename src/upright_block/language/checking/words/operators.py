@@ -16,6 +16,14 @@ _VERBS = {
 }
 
 
+def compared_as(shown: str, type_: Type, wanted: str) -> Words:
+    return Words(
+        "type-mismatch",
+        f"{shown} is {type_}, and its contact compares {wanted}.",
+        f"Write {type_} there, or convert it.",
+    )
+
+
 def not_of(shown: str, type_: Elementary) -> Words:
     return Words(
         "type-mismatch",

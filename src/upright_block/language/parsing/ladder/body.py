@@ -11,7 +11,7 @@ from upright_block.language.nodes import node
 from upright_block.language.parsing.ladder import words
 from upright_block.language.parsing.ladder.elements import Elements, Flaws
 from upright_block.language.parsing.ladder.grid import Grid, Line
-from upright_block.language.parsing.ladder.meaning import Hidden, Jump, Meaning, Parse
+from upright_block.language.parsing.ladder.meaning import Hidden, Jump, Meaning, Read
 from upright_block.language.parsing.ladder.network import Network
 from upright_block.language.telling.findings import Words
 
@@ -27,15 +27,15 @@ class Label:
     start: int
 
 
-def read_condition(lines: Sequence[Line], name: str, parse: Parse, report: Report) -> syntax.Expression | None:
+def read_condition(lines: Sequence[Line], name: str, read: Read, report: Report) -> syntax.Expression | None:
     """The condition that the rung of a transition means, without a coil or with one of its ``name`` (table 55); None,
     with a finding, where it is none.
     """
-    return _read(lines, report, lambda network, flaws: _condition(network, flaws, name, parse))
+    return _read(lines, report, lambda network, flaws: _condition(network, flaws, name, read))
 
 
-def _condition(network: Network, flaws: Flaws, name: str, parse: Parse) -> syntax.Expression | None:
-    meaning = Meaning(network, flaws, parse, Hidden(), is_condition=True)
+def _condition(network: Network, flaws: Flaws, name: str, read: Read) -> syntax.Expression | None:
+    meaning = Meaning(network, flaws, read, Hidden(), is_condition=True)
     match meaning.statements:
         case []:
             found = meaning.condition()
@@ -71,14 +71,14 @@ def _read(lines: Sequence[Line], report: Report, make: Callable[[Network, Flaws]
 
 
 def read_ladder(
-    rungs: Sequence[Sequence[Line]], labels: Sequence[Label], parse: Parse, report: Report, hidden: Hidden
+    rungs: Sequence[Sequence[Line]], labels: Sequence[Label], read: Read, report: Report, hidden: Hidden
 ) -> tuple[syntax.Statement, ...]:
     """The statements of rungs; a rung with a mistake is reported, and means nothing. Variables that they need besides
     are declared in ``hidden``.
     """
     found: list[tuple[list[syntax.Statement], list[Jump]]] = []
     for lines in rungs:
-        meaning = _read(lines, report, lambda network, flaws: Meaning(network, flaws, parse, hidden))
+        meaning = _read(lines, report, lambda network, flaws: Meaning(network, flaws, read, hidden))
         found.append((meaning.statements, meaning.jumps) if meaning else ([], []))
     return tuple(_with_jumps(found, _places(labels, report), report))
 

@@ -15,7 +15,7 @@ Kind = Literal["contact", "compare", "coil", "box", "jump", "return"]
 Cell = tuple[int, int]
 """A row and a column."""
 
-_CONTACT = re.compile(r"\|([ /PNpn]|>=|<=|<>|=|<|>)\|")
+_CONTACT = re.compile(r"\|(?:([ /PNpn])| *(>=|<=|<>|=|<|>) *)\|")
 _COIL = re.compile(r"\(([ /SRPNsrpn])\)")
 _JUMP = re.compile(r">>([A-Za-z_]\w*)")
 _RETURN = re.compile(r"<RETURN>")
@@ -24,6 +24,8 @@ _WORD = re.compile(
     | (?: [\w%] | (?<![^ ])-(?=[0-9]) ) (?: [\w%\#.:^] | \[[^\]|]*\] | [-+](?=\w) | (?<=\#)'(?:[^'$]|\$.)*' )*""",
     re.VERBOSE | re.ASCII,
 )
+STATEMENTS = "ST"
+"""What stands in a box that holds statements."""
 _INSIDE = re.compile(r"(?P<left>[A-Za-z_]\w*)?(?:\s+|(?=\Z)|(?<!\w))(?P<right>[A-Za-z_]\w*)?", re.ASCII)
 """What stands in a row of a box: a pin at either wall."""
 _LINKS = "-+"
@@ -55,7 +57,7 @@ class Pin:
 @state
 class Element:
     """A thing with a place: its row is that in which its link lies, of a box its first one with a pin. ``labels`` are
-    pins of a box that nothing is linked to.
+    pins of a box that nothing is linked to, ``lines`` the statements in a box ``ST``.
     """
 
     kind: Kind
@@ -67,9 +69,10 @@ class Element:
     bottom: int
     operand: Word | None = None
     other: Word | None = None
-    type: str = ""
+    type: Word | None = None
     pins: list[Pin] = fresh(default_factory=list)
     labels: list[Word] = fresh(default_factory=list)
+    lines: list[Word] = fresh(default_factory=list)
 
 
 class Flaws:
@@ -156,7 +159,10 @@ class Elements:
         box = Element("box", name, top + 1, left, right, top, bottom)
         for row in range(top + 2, bottom):
             inside = self.grid.text(row, left + 1, right - 1)
-            texts = _INSIDE.fullmatch(inside)
+            texts = _INSIDE.fullmatch(inside if name != STATEMENTS else "")
+            if name == STATEMENTS and inside.strip():
+                begin = left + 1 + len(inside) - len(inside.lstrip())
+                box.lines.append(Word(row, begin, inside.strip()))
             if texts is None:
                 stray = re.search(r"\S+", re.sub(r"^\w+|\w+$", lambda found: " " * len(found[0]), inside))
                 begin, end = stray.span() if stray else (0, len(inside))
@@ -166,13 +172,13 @@ class Elements:
                 edge = left - 1 if is_input else right + 1
                 mark = self.grid.at(row, edge)
                 is_linked = mark in _LINKS or mark == "O" or mark.isalnum() or mark in "_'\"]%"
-                name = texts["left" if is_input else "right"] or ""
+                label = texts["left" if is_input else "right"] or ""
                 if not is_linked:
-                    if name:
-                        box.labels.append(Word(row, left + 1 if is_input else right - len(name), name))
+                    if label:
+                        box.labels.append(Word(row, left + 1 if is_input else right - len(label), label))
                     continue
                 negated = mark == "O" and self.grid.at(row, edge + (-1 if is_input else 1)) in "-+"
-                box.pins.append(Pin(name, row, is_input, negated))
+                box.pins.append(Pin(label, row, is_input, negated))
                 if negated:
                     self.owner[row, edge] = box
         rows = [pin.row for pin in box.pins if pin.is_input] or [pin.row for pin in box.pins]
@@ -194,7 +200,7 @@ class Elements:
                 grid.at(row, left - 1) in "-+" or (row, left - 1) in self.owner or grid.at(row, right + 1) in "-+"
             )
             if is_free and is_linked:
-                kind: Kind = "contact" if contact[1] in " /PNpn" else "compare"
+                kind: Kind = "contact" if contact[1] else "compare"
                 self._element(kind, contact, row)
                 at = right + 1
                 continue
@@ -204,7 +210,7 @@ class Elements:
                 self._element("jump" if kind_ == "jump" else "return", found, row)
 
     def _element(self, kind: Kind, found: re.Match[str], row: int) -> None:
-        sign = found[1] if found.re.groups else ""
+        sign = next((part for part in found.groups() if part), "")
         left, right = found.start(), found.end() - 1
         if sign in ("p", "n", "s", "r"):
             self.flaws.add(words.lower_sign(sign), row, left, right)
@@ -216,11 +222,13 @@ class Elements:
         grid = self.grid
         for element in self.found:
             if element.kind == "compare":
-                inside = grid.text(element.row + 1, element.left + 1, element.right - 1).strip()
                 row = element.row + 1
+                written = grid.text(row, element.left + 1, element.right - 1)
+                inside = written.strip()
                 walls = (row, element.left), (row, element.right)
                 if re.fullmatch(r"[A-Z]+", inside) and all(grid.at(*wall) == "|" for wall in walls):
-                    element.type, element.bottom = inside, row
+                    element.type = Word(row, element.left + 1 + written.index(inside), inside)
+                    element.bottom = row
                     for column in range(element.left, element.right + 1):
                         self.owner[row, column] = element
 

@@ -7,13 +7,22 @@ from heapq import heappop, heappush
 from itertools import pairwise
 
 from upright_block.language import syntax
-from upright_block.language.nodes import fresh, node, state
+from upright_block.language.nodes import fresh, node, record, state
 from upright_block.language.parsing.ladder import words
-from upright_block.language.parsing.ladder.elements import Element, Flaws, Pin, Word
+from upright_block.language.parsing.ladder.elements import STATEMENTS, Element, Flaws, Pin, Word
 from upright_block.language.parsing.ladder.network import RAIL, BoxPin, Feed, Joint, Network
 
-Parse = Callable[[str, int], syntax.Expression | None]
-"""Reads a text that is an expression, and stands at a place in the source; None, with findings, where it is none."""
+
+@record
+class Read:
+    """Reads a text that stands at a place in the source: one that is an expression, None, with findings, where it is
+    none; and statements.
+    """
+
+    expression: Callable[[str, int], syntax.Expression | None]
+    statements: Callable[[str, int], Sequence[syntax.Statement]]
+
+
 _OPERANDS = (syntax.Name, syntax.Member, syntax.Index, syntax.Part, syntax.DirectAddress, syntax.Dereference)
 _NOT = "NOT"
 
@@ -62,13 +71,13 @@ class Meaning:
     """Gives the statements of one rung."""
 
     def __init__(
-        self, network: Network, flaws: Flaws, parse: Parse, hidden: Hidden, *, is_condition: bool = False
+        self, network: Network, flaws: Flaws, read: Read, hidden: Hidden, *, is_condition: bool = False
     ) -> None:
         self.network = network
         self.flaws = flaws
         self.is_condition = is_condition
         self.grid = network.grid
-        self.parse = parse
+        self.read = read
         self.hidden = hidden
         self.statements: list[syntax.Statement] = []
         self.jumps: list[Jump] = []
@@ -172,7 +181,7 @@ class Meaning:
     def _operand(self, word: Word, *, is_value: bool) -> syntax.Expression:
         """The variable of a word, or where that may be the literal."""
         start = self.grid.place(word.row, word.left)
-        found = self.parse(word.text, start)
+        found = self.read.expression(word.text, start)
         if found is not None and not isinstance(found, (*_OPERANDS, syntax.Literal)):
             is_signed = isinstance(found, syntax.Unary) and isinstance(found.operand, syntax.Literal)
             if not (is_signed and is_value):
@@ -209,8 +218,10 @@ class Meaning:
         known = self.linked.get((box, pin.name.upper())) or self.results.get(box)
         if known is not None:
             value = self._made(known, place)
+        elif box.operand is None:
+            self.flaws.add(words.no_operand("box"), box.top, box.left, box.right)
+            value = syntax.Literal(place.start, place.end, "broken", "")
         else:
-            assert box.operand is not None
             base = self._operand(box.operand, is_value=False)
             value = syntax.Member(base.start, place.end, base, pin.name, place.start)
         return syntax.Unary(place.start, place.end, "NOT", value) if pin.is_negated else value
@@ -240,7 +251,12 @@ class Meaning:
         if each.kind == "compare":
             assert each.other is not None
             other = self._operand(each.other, is_value=True)
-            return syntax.Binary(place.start, place.end, each.sign, value, other, place.start + 1)
+            parts = (place.start, place.end, each.sign, value, other, place.start + 1)
+            if each.type is None:
+                return syntax.Binary(*parts)
+            start = self.grid.place(each.type.row, each.type.left)
+            named = syntax.TypeName(start, start + len(each.type.text), each.type.text)
+            return syntax.TypedCompare(*parts, named)
         if each.sign == "/":
             return syntax.Unary(place.start, place.end, "NOT", value)
         if each.sign in "PN":
@@ -326,7 +342,31 @@ class Meaning:
                     self.flaws.add(words.instance_twice(word.text), word.row, word.left, word.right)
                 seen.add(each.operand.text.upper())
 
+    def _of_statements(self, box: Element) -> None:
+        """A box ``ST``: its statements run where a link that reaches it conducts; it hands the link on."""
+        inside: list[syntax.Statement] = []
+        for line in box.lines:
+            inside += self.read.statements(line.text, self.grid.place(line.row, line.left))
+        feeds = [feed for _, feed in self.network.inputs[box]]
+        if not feeds:
+            self.flaws.add(words.no_link("box"), box.top + 1, box.left + 1, box.right - 1)
+            return
+        if len(feeds) > 1 or any(isinstance(feed, Word) for feed in feeds) or self.network.outputs[box]:
+            self.flaws.add(words.pins_of_statements(), box.top + 1, box.left + 1, box.right - 1)
+            return
+        place = self._place(box)
+        for feed in feeds:
+            name = self.hidden.once("link", place)
+            self._assign(name, self._value(feed), place)
+            self.results[box] = name
+            made = self._made(name, place)
+            inside = [syntax.If(place.start, place.end, (self._branch(made, inside),), None)]
+        self.statements += inside
+
     def _box(self, box: Element) -> None:
+        if box.sign == STATEMENTS:
+            self._of_statements(box)
+            return
         place = syntax.Node(self.grid.place(box.top + 1, box.left + 1), self.grid.place(box.top + 1, box.right))
         arguments: list[syntax.Argument] = []
         for pin, feed in self.network.inputs[box]:
@@ -343,6 +383,8 @@ class Meaning:
             if is_function and _is_result(pin, box):
                 result = word
                 continue
+            if any(p.name == pin.name and _is_same(feed, word) for p, feed in self.network.inputs[box]):
+                continue  # an in-out, which is written at both sides
             target = self._operand(word, is_value=False)
             arguments.append(
                 syntax.Argument(target.start, target.end, pin.name, target, output=True, negated=pin.is_negated)
@@ -398,3 +440,8 @@ class Meaning:
 def _is_result(pin: Pin, box: Element) -> bool:
     """Whether a pin is the result of a function."""
     return pin.name.upper() in ("", "OUT", box.sign.upper())
+
+
+def _is_same(feed: Feed, word: Word) -> bool:
+    """Whether an input takes the variable of a word."""
+    return isinstance(feed, Word) and feed.text.upper() == word.text.upper()

@@ -114,6 +114,12 @@ def label_of_function(name: str, function: str) -> Words:
     return Words(_NAME, f"Nothing is linked to {name} of {function}.", "Link it, or leave its name out.")
 
 
+def pins_of_statements() -> Words:
+    return Words(
+        _NAME, "A box ST takes one link and hands it on.", "Name variables in its statements, not at its walls."
+    )
+
+
 def behind_jump(kind: str) -> Words:
     what = "jump" if kind == "jump" else "return"
     return Words(
