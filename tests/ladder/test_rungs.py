@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import random
+import re
 from pathlib import Path
 
 import pytest
 
-from tests.helpers import checked, write_files
+from tests.helpers import checked, upright, write_files
 from tests.ladder.rungs import FLIP, PAIRS, block
 from upright_block import open_library
+from upright_block.language.printing import unit_text
 
 OUTPUTS = ["q", "r", "s", "t", "k", "x"]
 
@@ -18,6 +20,24 @@ OUTPUTS = ["q", "r", "s", "t", "k", "x"]
 def test_a_rung_does_what_its_statements_do(name: str, tmp_path: Path) -> None:
     rungs, statements = PAIRS[name]
     same(tmp_path, block("Drawn", rungs), block("Written", statements))
+
+
+@pytest.mark.parametrize("name", PAIRS)
+def test_what_a_rung_is_printed_as_does_the_same(name: str, tmp_path: Path) -> None:
+    drawn = block("Drawn", PAIRS[name][0])
+    scope, _ = checked(FLIP + drawn)
+    printed = unit_text(scope.units["DRAWN"])
+    assert not re.search(r"[|]|:[a-z]+[0-9]", printed)
+    same(tmp_path, drawn, printed.replace("FUNCTION_BLOCK Drawn", "FUNCTION_BLOCK Written"))
+
+
+def test_names_of_what_rungs_need_besides_are_no_names_of_the_unit() -> None:
+    text = block("Drawn", PAIRS["edges"][0]).replace("last1, last2", "edge1, edge2_, EDGE2")
+    scope, _ = checked(FLIP + text)
+    printed = unit_text(scope.units["DRAWN"])
+    _, findings = checked(FLIP + printed)
+    assert [finding.message for finding in findings] == []
+    assert "edge1_ := a;" in printed
 
 
 def same(folder: Path, drawn: str, written: str) -> None:
@@ -151,3 +171,30 @@ def test_what_is_wrong_with_a_rung_is_told_at_its_place(body: str, message: str)
     errors = [finding.message for finding in findings if finding.severity == "error"]
     assert errors
     assert message in errors[0], errors
+
+
+def test_a_unit_is_printed_as_statements_and_what_has_none_is_told(tmp_path: Path) -> None:
+    body = "|  a    q  |\n+--| |--(S)+"
+    library = write_files(tmp_path, {"upright.toml": "", "blocks/l.st": block("Drawn", body), "blocks/f.st": FLIP})
+    shown = upright("show", "Drawn", "--as", "text", "--library", library)
+    assert shown.output.endswith("IF a THEN\n    q := TRUE;\nEND_IF\nEND_FUNCTION_BLOCK\n")
+    for name, says in (("TON", "TON has no body"), ("Drwn", "Did you mean Drawn?"), (None, "--as prints one unit")):
+        asked = [name] if name else []
+        result = upright("show", *asked, "--as", "text", "--library", library)
+        assert (result.exit_code, says in result.output) == (2, True)
+
+
+def test_findings_coverage_and_reasons_name_elements_of_rungs(tmp_path: Path) -> None:
+    body = "|  a    b    q  |\n+--| |--|/|--(S)+"
+    case = 'block = "Drawn"\nscan = "1s"\n[[case]]\nname = "c"\nvectors = """\na b | q\n0 1 | 0\n1 0 | 1\n"""\n'
+    files = {"upright.toml": "", "blocks/l.st": block("Drawn", body), "blocks/f.st": FLIP, "cases/c.toml": case}
+    library = write_files(tmp_path, files)
+    assert upright("verify", "--library", library).exit_code == 0
+    latch = next(f for f in open_library(library).check().findings if f.name == "latch-one-way")
+    assert (latch.source.line(latch.start), latch.source.text[latch.start : latch.end]) == (6, "q")
+    why = upright("why", "c", "q", "--library", library).output
+    assert "a 1" in why
+    assert "b 0" in why
+    assert "blocks/l.st:7" in why
+    covered = upright("verify", "--coverage", "--library", library).output
+    assert re.search(r"Drawn +1 +2 of 2 100%", covered)  # the IF of the latch, and what is in it

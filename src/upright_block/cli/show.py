@@ -50,8 +50,9 @@ from upright_block.reports import (
     type=click.Path(path_type=Path),
     help="Draw a wiring table into a .svg or .png file; several pages are numbered.",
 )
+@click.option("--as", "form", type=click.Choice(["text"]), help="Print a unit as statements, also one of rungs.")
 @click.option("--json", "as_json", is_flag=True, help="Print the interface as JSON.")
-def command(library: OpenLibrary, name: str | None, picture: Path | None, as_json: bool) -> None:
+def command(library: OpenLibrary, name: str | None, picture: Path | None, form: str | None, as_json: bool) -> None:
     """Draw a block as a box with its pins, types and initial values, and list their comments.
 
     NAME is a block or function of the library, one of the standard, or a stand-in for a machine; without it all are
@@ -62,10 +63,20 @@ def command(library: OpenLibrary, name: str | None, picture: Path | None, as_jso
     if name is None:
         if picture is not None:
             stop("--picture draws one wiring table.", "Name it.")
+        if form is not None:
+            stop("--as prints one unit.", "Name it.")
         if as_json:
             show_json(content_data([*library.units, *library.configurations], library.stand_ins))
         else:
             show_lines(content_lines([*library.units, *library.configurations], library.stand_ins, width()))
+        return
+    if form is not None:
+        beside("--as", "NAME")
+        try:
+            text = library.statements_of(name)
+        except UprightError as problem:
+            stop(problem.message, problem.way_out)
+        show_lines([[(line, "")] for line in text.splitlines()])
         return
     if picture is not None:
         beside("--picture", "NAME")

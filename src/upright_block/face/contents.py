@@ -14,6 +14,7 @@ from upright_block.language.nodes import replaced
 from upright_block.language.signals import named_in
 from upright_block.language.source import Source
 from upright_block.language.telling.allowing import Settled, settle
+from upright_block.language.words import has_errors
 from upright_block.library import Library, unread_files
 
 if TYPE_CHECKING:
@@ -72,6 +73,24 @@ class Contents:
         """A unit of the library or of the standard, or a configuration; letter case ignored."""
         found = self._library.find(name)
         return found or self._library.scope.configurations.get(name.upper())
+
+    def statements_of(self, name: str) -> str:
+        """A unit of the library as statements, whatever form it is written in.
+
+        Raises:
+            UnknownName: there is none, or it has no body that the library writes.
+            NotRunnable: it has errors.
+        """
+        from upright_block.language.printing import unit_text
+
+        unit = self.find(name)
+        if unit is None:
+            raise UnknownName(*words.no_such_unit(name, self.did_you_mean(name)))
+        if unit.is_standard or unit.kind == "CONFIGURATION":
+            raise UnknownName(*words.no_body_here(unit.name))
+        if unit.is_broken:
+            raise NotRunnable(*has_errors(unit.name))
+        return unit_text(unit)
 
     def blocks_in(self, name: str) -> list[str]:
         """The names of the blocks and functions that a unit uses, and those that they use; empty where it is none."""

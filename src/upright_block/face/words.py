@@ -25,6 +25,10 @@ def unit_of_the_standard(unit: str) -> Said:
     return f"{unit} is of the standard, and is not drawn.", "Name a unit of the library."
 
 
+def no_body_here(unit: str) -> Said:
+    return f"{unit} has no body that the library writes.", "Name a block, a function or a program of the library."
+
+
 def no_programs() -> Said:
     return "The library has no programs.", "Write one into programs, or a table into wiring."
 
