@@ -197,4 +197,4 @@ def test_findings_coverage_and_reasons_name_elements_of_rungs(tmp_path: Path) ->
     assert "b 0" in why
     assert "blocks/l.st:7" in why
     covered = upright("verify", "--coverage", "--library", library).output
-    assert re.search(r"Drawn +1 +2 of 2 100%", covered)  # the IF of the latch, and what is in it
+    assert re.search(r"Drawn +1 +1 of 1 100% +2 of 2 100%", covered)
