@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from upright_block.language.nodes import node, record
+from upright_block.language.nodes import record
 
 
 @record
@@ -16,29 +16,26 @@ class Line:
     column: int
 
 
-@node
 class Grid:
     """A rung: rows and columns count from 0; what lies outside of a row is blank."""
 
-    lines: tuple[Line, ...]
-
-    @property
-    def rows(self) -> int:
-        return len(self.lines)
-
-    @property
-    def width(self) -> int:
-        return max(len(line.text) for line in self.lines)
+    def __init__(self, lines: tuple[Line, ...]) -> None:
+        self.lines = lines
+        self.rows = len(lines)
+        self.width = max(len(line.text) for line in lines)
+        self.padded = [line.text.ljust(self.width) for line in lines]
 
     def at(self, row: int, column: int) -> str:
         """The character at a place."""
-        if 0 <= row < len(self.lines) and 0 <= column < len(self.lines[row].text):
-            return self.lines[row].text[column]
+        if 0 <= row < self.rows and 0 <= column < self.width:
+            return self.padded[row][column]
         return " "
 
     def text(self, row: int, left: int, right: int) -> str:
         """The characters of a row from one column to another, both included."""
-        return "".join(self.at(row, column) for column in range(left, right + 1))
+        if not 0 <= row < self.rows:
+            return " " * (right - left + 1)
+        return self.padded[row][max(left, 0) : right + 1].ljust(right - left + 1)
 
     def place(self, row: int, column: int) -> int:
         """Where a character stands in the source."""

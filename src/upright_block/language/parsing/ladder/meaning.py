@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Sequence
 from heapq import heappop, heappush
 from itertools import pairwise
 
 from upright_block.language import syntax
+from upright_block.language.lexer import KEYWORDS
 from upright_block.language.nodes import fresh, node, record, state
 from upright_block.language.parsing.ladder import words
 from upright_block.language.parsing.ladder.elements import STATEMENTS, Element, Flaws, Pin, Word
@@ -25,6 +27,7 @@ class Read:
 
 _OPERANDS = (syntax.Name, syntax.Member, syntax.Index, syntax.Part, syntax.DirectAddress, syntax.Dereference)
 _NOT = "NOT"
+_PLAIN = re.compile(r"[A-Za-z_]\w*", re.ASCII)
 
 Node = Element | Joint
 
@@ -181,6 +184,8 @@ class Meaning:
     def _operand(self, word: Word, *, is_value: bool) -> syntax.Expression:
         """The variable of a word, or where that may be the literal."""
         start = self.grid.place(word.row, word.left)
+        if _PLAIN.fullmatch(word.text) and word.text.upper() not in KEYWORDS:
+            return syntax.Name(start, start + len(word.text), word.text)
         found = self.read.expression(word.text, start)
         if found is not None and not isinstance(found, (*_OPERANDS, syntax.Literal)):
             is_signed = isinstance(found, syntax.Unary) and isinstance(found.operand, syntax.Literal)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import re
 from typing import Literal
 
 from upright_block.language.nodes import fresh, node, state
@@ -10,6 +10,10 @@ from upright_block.language.parsing.ladder import words
 from upright_block.language.parsing.ladder.elements import Cell, Element, Elements, Flaws, Pin, Word
 
 RAIL: Literal["rail"] = "rail"
+_TAKEN = "\0"
+_JOINTS = re.compile(r"[+|]")
+_RUNS = re.compile("-+")
+_UNKNOWN = re.compile(r"[^ \-+|\0]")
 
 
 @state
@@ -48,6 +52,7 @@ class Network:
         self.feeds: dict[Element, Feed] = {}
         self.inputs: dict[Element, list[tuple[Pin, Feed]]] = {}
         self.outputs: dict[Element, list[tuple[Pin, Word]]] = {}
+        self.free = self._free()
         self._find_joints()
         for joint in dict.fromkeys(self.joints.values()):
             self._feed_joint(joint)
@@ -57,34 +62,38 @@ class Network:
 
     # --- joints ---
 
+    def _free(self) -> list[str]:
+        """The rows without rails, elements and words, and a column wider."""
+        cells = [list(f"{text} ") for text in self.grid.padded]
+        rail = min(self.elements.right_rail, self.grid.width)
+        for line in cells:
+            line[0] = line[rail] = _TAKEN
+        for row, column in (*self.elements.owner, *self.elements.word_at):
+            if 0 <= row < len(cells):
+                cells[row][column] = _TAKEN
+        return ["".join(line) for line in cells]
+
     def _is_link(self, row: int, column: int, chars: str) -> bool:
-        cell = row, column
-        return (
-            self.grid.at(row, column) in chars
-            and cell not in self.elements.owner
-            and cell not in self.elements.word_at
-            and 0 < column < self.elements.right_rail
-        )
+        return 0 <= row < self.grid.rows and 0 <= column < self.grid.width and self.free[row][column] in chars
 
     def _find_joints(self) -> None:
-        for column in range(1, self.grid.width):
-            row = 0
-            while row < self.grid.rows:
-                if not self._is_link(row, column, "+|"):
-                    row += 1
-                    continue
-                bottom = row
-                while self._is_link(bottom + 1, column, "+|"):
-                    bottom += 1
-                joint = Joint(row, column, bottom)
-                for each in range(row, bottom + 1):
-                    self.joints[each, column] = joint
-                for end in dict.fromkeys((row, bottom)):
-                    if self.grid.at(end, column) == "|":
-                        self.flaws.add(words.open_vertical(), end, column)
-                if row == bottom and self.grid.at(row, column) == "+":
-                    self.flaws.add(words.joint_alone(), row, column)
-                row = bottom + 1
+        for row in range(self.grid.rows):
+            for found in _JOINTS.finditer(self.free[row]):
+                if (row, found.start()) not in self.joints:
+                    self._find_joint(row, found.start())
+
+    def _find_joint(self, row: int, column: int) -> None:
+        bottom = row
+        while self._is_link(bottom + 1, column, "+|"):
+            bottom += 1
+        joint = Joint(row, column, bottom)
+        for each in range(row, bottom + 1):
+            self.joints[each, column] = joint
+        for end in dict.fromkeys((row, bottom)):
+            if self.grid.at(end, column) == "|":
+                self.flaws.add(words.open_vertical(), end, column)
+        if row == bottom and self.grid.at(row, column) == "+":
+            self.flaws.add(words.joint_alone(), row, column)
 
     def _feed_joint(self, joint: Joint) -> None:
         for row in range(joint.row, joint.bottom + 1):
@@ -162,14 +171,12 @@ class Network:
         for row in range(self.grid.rows):
             if self.grid.at(row, 0) not in "+|":
                 self.flaws.add(words.no_left_rail(), row, 0)
-            for left, right in self._runs(row):
+            for run in _RUNS.finditer(self.free[row]):
+                left, right = run.start(), run.end() - 1
                 if (row, right) not in self.used and not self._may_stop(row, left, right):
                     self.flaws.add(words.link_to_nothing(), row, left, right)
-            for column, char in enumerate(self.grid.lines[row].text):
-                cell = row, column
-                is_known = char in " -+|" or cell in self.elements.owner or cell in self.elements.word_at
-                if not is_known:
-                    self.flaws.add(words.unknown(char), row, column)
+            for stray in _UNKNOWN.finditer(self.free[row]):
+                self.flaws.add(words.unknown(stray[0]), row, stray.start())
         for cell, joint in self.joints.items():
             is_first = cell == (joint.row, joint.column)
             goes_on = any((r, joint.column) in self.used for r in range(joint.row, joint.bottom + 1))
@@ -184,19 +191,6 @@ class Network:
             self.grid.at(row, rail) in "|+" and all(self._is_link(row, c, "-") for c in range(joint.column + 1, rail))
             for row in rows
         )
-
-    def _runs(self, row: int) -> Iterator[tuple[int, int]]:
-        """The links of a row, from column to column."""
-        column = 1
-        while column < self.grid.width:
-            if not self._is_link(row, column, "-"):
-                column += 1
-                continue
-            left = column
-            while self._is_link(row, column + 1, "-"):
-                column += 1
-            yield left, column
-            column += 1
 
     def _may_stop(self, row: int, left: int, right: int) -> bool:
         """Whether a link may end where it does: at the right rail, or behind a coil where only the rail follows."""
