@@ -143,7 +143,7 @@ def mixed() -> Words:
     return Words(
         "mixed-body",
         "A rung stands between statements.",
-        "Write the body as rungs or as statements; the other form goes into a block of its own.",
+        "Write the body as rungs or as statements. Where | is meant as OR, write OR.",
     )
 
 
