@@ -123,6 +123,11 @@ def test_transitions_and_actions_may_be_rungs(tmp_path: Path) -> None:
     same(tmp_path, drawn, written)
 
 
+def test_a_label_that_nothing_jumps_to_is_told_and_spoils_nothing() -> None:
+    _, findings = checked(FLIP + block("Drawn", "HERE:\n|  a    q  |\n+--| |--( )+"))
+    assert [(finding.name, finding.severity) for finding in findings] == [("unused-label", "warning")]
+
+
 def box(block_name: str, *rows: str, name: str = "late") -> str:
     """A rung with a box between a contact and a coil."""
     first, *others = rows

@@ -85,6 +85,7 @@ WARNINGS = ANALYSED | frozenset(
         "unknown-column",
         "unread-file",
         "unused-allowance",
+        "unused-label",
         "unused-rig",
     }
 )

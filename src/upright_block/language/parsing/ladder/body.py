@@ -108,6 +108,10 @@ def _with_jumps(
             else:
                 for between in range(number + 1, label.rung):
                     skipped[between].append(jump)
+    meant = {jump.label.upper() for _, jumps in rungs for jump in jumps}
+    for key, label in labels.items():
+        if key not in meant:
+            report(words.unused_label(label.name), label.start, label.start + len(label.name))
     made: list[syntax.Statement] = []
     for (statements, _), jumps in zip(rungs, skipped, strict=True):
         body: Sequence[syntax.Statement] = statements

@@ -96,6 +96,10 @@ def label_twice(name: str) -> Words:
     return Words(_NAME, f"The label {name} stands twice.", "Give one of the two another name.")
 
 
+def unused_label(name: str) -> Words:
+    return Words("unused-label", f"Nothing jumps to {name}.", f"Remove it, or jump to it: -->>{name}.")
+
+
 def jump_back(name: str) -> Words:
     return Words(_NAME, f"The jump leads back to {name}.", "Write a loop as statements in a block of its own.")
 
