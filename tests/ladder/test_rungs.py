@@ -128,6 +128,26 @@ def test_a_label_that_nothing_jumps_to_is_told_and_spoils_nothing() -> None:
     assert [(finding.name, finding.severity) for finding in findings] == [("unused-label", "warning")]
 
 
+@pytest.mark.parametrize(
+    "text",
+    [
+        "FUNCTION F : BOOL VAR_INPUT a : BOOL; END_VAR\n|  a    F  |\n+--|P|--( )+\nEND_FUNCTION",
+        "FUNCTION_BLOCK K VAR q : BOOL; END_VAR METHOD PUBLIC M VAR_INPUT a : BOOL; END_VAR\n"
+        "|  a    q  |\n+--| |--(N)+\nEND_METHOD END_FUNCTION_BLOCK",
+    ],
+)
+def test_what_keeps_nothing_has_no_edges(text: str) -> None:
+    _, findings = checked(text)
+    assert [finding.message[:29] for finding in findings] == ["An edge needs to know what wa"]
+
+
+def test_functions_and_methods_may_be_rungs(tmp_path: Path) -> None:
+    both = "FUNCTION Both : BOOL VAR_INPUT a, b : BOOL; END_VAR\n|  a    b    Both  |\n+--| |--| |---( )--+\nEND_FUNCTION\n"
+    method = "METHOD PUBLIC Other : BOOL VAR_INPUT a : BOOL; END_VAR\n|  a    Other  |\n+--|/|---( )---+\nEND_METHOD\n"
+    drawn = both + block("Drawn", "q := Both(a, b); r := Other(a := c);").replace("END_VAR\n\nq", f"END_VAR\n{method}q")
+    same(tmp_path, drawn, block("Written", "q := a AND b; r := NOT c;"))
+
+
 def box(block_name: str, *rows: str, name: str = "late") -> str:
     """A rung with a box between a contact and a coil."""
     first, *others = rows

@@ -13,6 +13,7 @@ from upright_block.language.nodes import replaced
 from upright_block.language.parsing.configurations import ConfigurationParser
 from upright_block.language.parsing.cursor import SyntaxProblem
 from upright_block.language.parsing.ladder import Hidden
+from upright_block.language.parsing.ladder.words import edge_in
 from upright_block.language.parsing.sequences import STARTS
 from upright_block.language.parsing.slips import mend
 from upright_block.language.parsing.statements import SECTIONS, UNIT_STARTS
@@ -171,6 +172,8 @@ class UnitParser(ConfigurationParser):
             self.missing_end(kind, opened_at)
         self.accept(";")
         self.opened = outer
+        for kept in self.hidden.kept if kind in ("FUNCTION", "METHOD") else ():
+            self.report(kept.start, kept.end, edge_in(kind))
         sections += self.hidden.sections()
         self.hidden = around
         here, self.home = self.home, home

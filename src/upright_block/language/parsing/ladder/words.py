@@ -96,6 +96,14 @@ def label_twice(name: str) -> Words:
     return Words(_NAME, f"The label {name} stands twice.", "Give one of the two another name.")
 
 
+def edge_in(kind: str) -> Words:
+    return Words(
+        _NAME,
+        f"An edge needs to know what was last, and a {kind} keeps nothing.",
+        "Give it the edge from its caller, or from an R_TRIG of the block.",
+    )
+
+
 def unused_label(name: str) -> Words:
     return Words("unused-label", f"Nothing jumps to {name}.", f"Remove it, or jump to it: -->>{name}.")
 
