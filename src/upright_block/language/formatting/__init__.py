@@ -16,13 +16,15 @@ from upright_block.language.telling.findings import Findings
 
 
 def formatted(source: Source) -> str | None:
-    """The text of a source of statements in one style; None where it has mistakes of form."""
+    """The text of a source of statements in one style; None where it has mistakes of form, or rungs."""
     findings = Findings()
     file = parse(source, findings)
     if any(stops(finding.name) for finding in findings.items):
         return None
-    text = source.text
-    lines = written(Reader(tokenize(source, Findings()), file).all())
+    text, tokens = source.text, tokenize(source, Findings())
+    if "rung" in tokens.kinds:
+        return None
+    lines = written(Reader(tokens, file).all())
     ending = "\r\n" if text.count("\r\n") * 2 > text.count("\n") else "\n"
     lead = "\ufeff" if text.startswith("\ufeff") else ""
     return lead + "".join(line + ending for line in lines)
