@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from upright_block.language import syntax
-from upright_block.language.parsing.ladder import Hidden, Label, Line, Read, read_condition, read_ladder, words
+from upright_block.language.parsing.ladder import Hidden, Label, Line, Read, read_condition, read_ladder
 from upright_block.language.parsing.statements import StatementParser
+from upright_block.language.parsing.words import ladder as words
 from upright_block.language.telling.findings import Words
 
 

@@ -8,9 +8,9 @@ from upright_block.language import syntax
 from upright_block.language.names import did_you_mean, nearest
 from upright_block.language.parsing.cursor import SyntaxProblem
 from upright_block.language.parsing.expressions import ExpressionParser
-from upright_block.language.parsing.ladder.words import mixed
 from upright_block.language.parsing.words import statements as words
 from upright_block.language.parsing.words.cursor import closes_nothing
+from upright_block.language.parsing.words.ladder import mixed
 from upright_block.language.telling.findings import Related
 
 CLOSES = {

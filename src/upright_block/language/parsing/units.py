@@ -13,11 +13,11 @@ from upright_block.language.nodes import replaced
 from upright_block.language.parsing.configurations import ConfigurationParser
 from upright_block.language.parsing.cursor import SyntaxProblem
 from upright_block.language.parsing.ladder import Hidden
-from upright_block.language.parsing.ladder.words import edge_in
 from upright_block.language.parsing.sequences import STARTS
 from upright_block.language.parsing.slips import mend
 from upright_block.language.parsing.statements import SECTIONS, UNIT_STARTS
 from upright_block.language.parsing.words import units as words
+from upright_block.language.parsing.words.ladder import edge_in
 from upright_block.language.parsing.words.statements import misspelt_keyword
 from upright_block.language.source import Source
 from upright_block.language.telling.edits import Edit

@@ -8,11 +8,11 @@ from typing import TypeVar
 from upright_block.language import syntax
 from upright_block.language.names import did_you_mean
 from upright_block.language.nodes import node
-from upright_block.language.parsing.ladder import words
 from upright_block.language.parsing.ladder.elements import Elements, Flaws
 from upright_block.language.parsing.ladder.grid import Grid, Line
 from upright_block.language.parsing.ladder.meaning import Hidden, Jump, Meaning, Read
 from upright_block.language.parsing.ladder.network import Network
+from upright_block.language.parsing.words import ladder as words
 from upright_block.language.telling.findings import Words
 
 Report = Callable[[Words, int, int], None]

@@ -7,8 +7,8 @@ from collections.abc import Iterator
 from typing import Literal
 
 from upright_block.language.nodes import fresh, node, state
-from upright_block.language.parsing.ladder import words
 from upright_block.language.parsing.ladder.grid import Grid
+from upright_block.language.parsing.words import ladder as words
 from upright_block.language.telling.findings import Words
 
 Kind = Literal["contact", "compare", "coil", "box", "jump", "return"]
@@ -205,9 +205,10 @@ class Elements:
                 at = right + 1
                 continue
             at = left + 1
-        for pattern, kind_ in ((_JUMP, "jump"), (_RETURN, "return")):
-            for found in pattern.finditer(text):
-                self._element("jump" if kind_ == "jump" else "return", found, row)
+        for found in _JUMP.finditer(text):
+            self._element("jump", found, row)
+        for found in _RETURN.finditer(text):
+            self._element("return", found, row)
 
     def _element(self, kind: Kind, found: re.Match[str], row: int) -> None:
         sign = next((part for part in found.groups() if part), "")

@@ -10,9 +10,9 @@ from itertools import pairwise
 from upright_block.language import syntax
 from upright_block.language.lexer import KEYWORDS
 from upright_block.language.nodes import fresh, node, record, state
-from upright_block.language.parsing.ladder import words
 from upright_block.language.parsing.ladder.elements import STATEMENTS, Element, Flaws, Pin, Word
 from upright_block.language.parsing.ladder.network import RAIL, BoxPin, Feed, Joint, Network
+from upright_block.language.parsing.words import ladder as words
 
 
 @record
@@ -228,7 +228,7 @@ class Meaning:
             value = syntax.Literal(place.start, place.end, "broken", "")
         else:
             base = self._operand(box.operand, is_value=False)
-            value = syntax.Member(base.start, place.end, base, pin.name, place.start)
+            value = syntax.Member(place.start, place.end, base, pin.name, place.start)
         return syntax.Unary(place.start, place.end, "NOT", value) if pin.is_negated else value
 
     def _computed(self, each: Node) -> syntax.Expression:

@@ -6,8 +6,8 @@ import re
 from typing import Literal
 
 from upright_block.language.nodes import fresh, node, state
-from upright_block.language.parsing.ladder import words
 from upright_block.language.parsing.ladder.elements import Cell, Element, Elements, Flaws, Pin, Word
+from upright_block.language.parsing.words import ladder as words
 
 RAIL: Literal["rail"] = "rail"
 _TAKEN = "\0"
