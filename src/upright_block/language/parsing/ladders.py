@@ -2,13 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from contextlib import suppress
+from typing import Self, TypeVar
 
 from upright_block.language import syntax
+from upright_block.language.lexer import Tokens, tokenize
+from upright_block.language.nodes import replaced
+from upright_block.language.parsing.cursor import Cursor, SyntaxProblem
 from upright_block.language.parsing.ladder import Hidden, Label, Line, Read, read_condition, read_ladder
 from upright_block.language.parsing.statements import StatementParser
 from upright_block.language.parsing.words import ladder as words
-from upright_block.language.telling.findings import Words
+from upright_block.language.parsing.words.units import goes_on
+from upright_block.language.source import Source
+from upright_block.language.telling.edits import Edit
+from upright_block.language.telling.findings import Findings, Words
 
 
 class LadderParser(StatementParser):
@@ -18,17 +26,21 @@ class LadderParser(StatementParser):
 
     hidden: Hidden
 
-    def read_expression(self, text: str, start: int) -> syntax.Expression | None:
-        """Read a text of a rung that is an expression, at its place; None, with findings, where it is none."""
-        raise NotImplementedError
-
-    def read_statements(self, text: str, start: int) -> Sequence[syntax.Statement]:
-        """Read a text of a rung that is statements, at its place."""
-        raise NotImplementedError
-
     @property
     def _read(self) -> Read:
-        return Read(self.read_expression, self.read_statements)
+        return Read(self._expression_in, self._statements_in)
+
+    def _inside(self, text: str, start: int) -> Self:
+        """A reader of a text that stands at a place in the source."""
+        return type(self)(tokens_of(self.source, self.findings, text, start), self.findings)
+
+    def _expression_in(self, text: str, start: int) -> syntax.Expression | None:
+        return read_alone(self._inside(text, start), lambda parser: parser.expression())
+
+    def _statements_in(self, text: str, start: int) -> Sequence[syntax.Statement]:
+        parser = self._inside(text, start)
+        parser.opened = []
+        return read_alone(parser, lambda parser: parser.statements("end")) or ()
 
     def body(self, *stops: str) -> tuple[syntax.Statement, ...]:
         """Statements, or the rungs of a ladder, up to one of the keywords ``stops``."""
@@ -69,3 +81,31 @@ class LadderParser(StatementParser):
             while self.kinds[self.i] not in (*stops, "end", "METHOD"):
                 self.i += 1
         return read_ladder(rungs, labels, self._read, self._told, self.hidden)
+
+
+def tokens_of(source: Source, findings: Findings, text: str, start: int) -> Tokens:
+    """The tokens of a text that stands at ``start`` in a source; what is wrong with them is told at its place there."""
+    flaws = Findings()
+    read = tokenize(Source(source.path, text), flaws)
+    for finding in flaws.items:
+        edit = finding.edit
+        if edit is not None:
+            edit = Edit(source, edit.start + start, edit.end + start, edit.text)
+        place = {"source": source, "start": finding.start + start, "end": finding.end + start}
+        findings.add(replaced(finding, **place, edit=edit))
+    return replaced(read, source=source, starts=[offset + start for offset in read.starts])
+
+
+_Parser = TypeVar("_Parser", bound=Cursor)
+_Made = TypeVar("_Made")
+
+
+def read_alone(parser: _Parser, read_one: Callable[[_Parser], _Made]) -> _Made | None:
+    """What a parser reads of all that is before it; None, with findings, where that is wrong or goes on."""
+    begun = len(parser.findings.items)
+    with suppress(SyntaxProblem):
+        found = read_one(parser)
+        if parser.kinds[parser.i] == "end":
+            return found if len(parser.findings.items) == begun else None
+        parser.fail(goes_on(parser.shown(parser.i)))
+    return None

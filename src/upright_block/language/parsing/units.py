@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from contextlib import suppress
 from typing import TypeVar
 
 from upright_block.language import syntax
 from upright_block.language.lexer import tokenize
 from upright_block.language.names import nearest
-from upright_block.language.nodes import replaced
 from upright_block.language.parsing.configurations import ConfigurationParser
 from upright_block.language.parsing.cursor import SyntaxProblem
 from upright_block.language.parsing.ladder import Hidden
+from upright_block.language.parsing.ladders import read_alone, tokens_of
 from upright_block.language.parsing.sequences import STARTS
 from upright_block.language.parsing.slips import mend
 from upright_block.language.parsing.statements import SECTIONS, UNIT_STARTS
@@ -20,7 +20,6 @@ from upright_block.language.parsing.words import units as words
 from upright_block.language.parsing.words.ladder import edge_in
 from upright_block.language.parsing.words.statements import misspelt_keyword
 from upright_block.language.source import Source
-from upright_block.language.telling.edits import Edit
 from upright_block.language.telling.findings import Findings
 
 _READ_NOW = ("FUNCTION_BLOCK", "FUNCTION", "PROGRAM", "CLASS", "INTERFACE")
@@ -29,19 +28,6 @@ _QUALIFIERS = ("ABSTRACT", "FINAL", "OVERRIDE", "PUBLIC", "PRIVATE", "PROTECTED"
 
 class UnitParser(ConfigurationParser):
     """Reads all that a source declares."""
-
-    def read_expression(self, text: str, start: int) -> syntax.Expression | None:
-        """As `parse_expression` does."""
-        return parse_expression(self.source, self.findings, text, start)
-
-    def read_statements(self, text: str, start: int) -> Sequence[syntax.Statement]:
-        """The statements of a text that stands at a place in the source."""
-
-        def read(parser: UnitParser) -> Sequence[syntax.Statement]:
-            parser.opened, parser.hidden = [], Hidden()
-            return parser.statements("end")
-
-        return _alone(self.source, self.findings, text, start, read) or ()
 
     def file(self) -> syntax.File:
         """All declarations, whatever is wrong between them."""
@@ -256,26 +242,8 @@ _Read = TypeVar("_Read")
 def _alone(
     source: Source, findings: Findings, text: str | None, start: int, read_one: Callable[[UnitParser], _Read]
 ) -> _Read | None:
-    if text is None:
-        tokens = tokenize(source, findings)
-    else:
-        flaws = Findings()
-        read = tokenize(Source(source.path, text), flaws)
-        tokens = replaced(read, source=source, starts=[offset + start for offset in read.starts])
-        for finding in flaws.items:
-            edit = finding.edit
-            if edit is not None:
-                edit = Edit(source, edit.start + start, edit.end + start, edit.text)
-            place = {"source": source, "start": finding.start + start, "end": finding.end + start}
-            findings.add(replaced(finding, **place, edit=edit))
-    begun = len(findings.items)
-    parser = UnitParser(tokens, findings)
-    with suppress(SyntaxProblem):
-        found = read_one(parser)
-        if parser.kinds[parser.i] == "end":
-            return found if len(findings.items) == begun else None
-        parser.fail(words.goes_on(parser.shown(parser.i)))
-    return None
+    tokens = tokenize(source, findings) if text is None else tokens_of(source, findings, text, start)
+    return read_alone(UnitParser(tokens, findings), read_one)
 
 
 def parse(source: Source, findings: Findings) -> syntax.File:
