@@ -27,6 +27,7 @@ def test_what_a_rung_is_printed_as_does_the_same(name: str, tmp_path: Path) -> N
     drawn = block("Drawn", PAIRS[name][0])
     scope, _ = checked(FLIP + drawn)
     printed = unit_text(scope.units["DRAWN"])
+    assert printed is not None
     assert not re.search(r"[|]|:[a-z]+[0-9]", printed)
     same(tmp_path, drawn, printed.replace("FUNCTION_BLOCK Drawn", "FUNCTION_BLOCK Written"))
 
@@ -35,6 +36,7 @@ def test_names_of_what_rungs_need_besides_are_no_names_of_the_unit() -> None:
     text = block("Drawn", PAIRS["edges"][0]).replace("last1, last2", "edge1, edge2_, EDGE2")
     scope, _ = checked(FLIP + text)
     printed = unit_text(scope.units["DRAWN"])
+    assert printed is not None
     _, findings = checked(FLIP + printed)
     assert [finding.message for finding in findings] == []
     assert "edge1_ := a;" in printed
@@ -223,3 +225,28 @@ def test_findings_coverage_and_reasons_name_elements_of_rungs(tmp_path: Path) ->
     assert "blocks/l.st:7" in why
     covered = upright("verify", "--coverage", "--library", library).output
     assert re.search(r"Drawn +1 +1 of 1 100% +2 of 2 100%", covered)
+
+
+def test_a_long_rung_runs_and_is_printed(tmp_path: Path) -> None:
+    rung = "|" + "  a  " * 2000 + " q  |\n+" + "-| |-" * 2000 + "( )-+"
+    library = write_files(tmp_path, {"upright.toml": "", "blocks/l.st": block("Drawn", rung), "blocks/f.st": FLIP})
+    shown = upright("show", "Drawn", "--as", "text", "--library", library)
+    assert shown.output.count(" AND a") == 1999
+    machine = open_library(library).machine("Drawn", scan="1s")
+    machine.set_many({"a": True})
+    machine.scan()
+    assert machine.read("q") is True
+
+
+def test_a_condition_that_doubles_at_each_joint_is_refused() -> None:
+    count = 14
+    parts = [
+        "|  " + "   b    " * count,
+        "+--" + "+--| |-+" * count,
+        "|  " + "|  c   |" * count,
+        "|  " + "+--| |-+" * count,
+    ]
+    rung = "\n".join(part + ("-" if number == 1 else " ") + "|" for number, part in enumerate(parts))
+    text = SEQUENCE.format(name="Drawn", first=f":\n{rung}\n", second=":= a;", action="r := a;")
+    _, findings = checked(text)
+    assert [finding.message[:36] for finding in findings] == ["This condition takes more than 1,000"]

@@ -79,7 +79,7 @@ class Contents:
 
         Raises:
             UnknownName: there is none, or it has no body that the library writes.
-            NotRunnable: it has errors.
+            NotRunnable: it has errors, or rungs that no statements can be as deep as.
         """
         from upright_block.language.printing import unit_text
 
@@ -90,7 +90,10 @@ class Contents:
             raise UnknownName(*words.no_body_here(unit.name))
         if unit.is_broken:
             raise NotRunnable(*has_errors(unit.name))
-        return unit_text(unit)
+        text = unit_text(unit)
+        if text is None:
+            raise NotRunnable(*words.too_deep(unit.name))
+        return text
 
     def blocks_in(self, name: str) -> list[str]:
         """The names of the blocks and functions that a unit uses, and those that they use; empty where it is none."""

@@ -29,6 +29,10 @@ def no_body_here(unit: str) -> Said:
     return f"{unit} has no body that the library writes.", "Name a block, a function or a program of the library."
 
 
+def too_deep(unit: str) -> Said:
+    return f"The branches in a rung of {unit} are nested deeper than statements may be.", "Divide the rung."
+
+
 def no_programs() -> Said:
     return "The library has no programs.", "Write one into programs, or a table into wiring."
 

@@ -34,3 +34,5 @@ MOST_SHEET_BYTES = 256 << 20
 """Bytes of a workbook when it is unpacked."""
 MOST_ROWS = 10_000_000
 """Rows of a frame with a row for each multiple of a time."""
+MOST_CONTACTS = 1_000
+"""Contacts in the condition of a transition, each counted once for each way that leads to it."""

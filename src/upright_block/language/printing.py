@@ -239,7 +239,9 @@ def _label(node: syntax.Label) -> str:
 
 
 def expression_text(node: syntax.Expression) -> str:
-    """An expression as text, with parentheses around each operation inside another but NOT, which binds most."""
+    """An expression as text, with parentheses around each operation inside another but NOT, which binds most, and a
+    chain of one operator.
+    """
     match node:
         case syntax.Literal(text=text):
             return text
@@ -257,8 +259,8 @@ def expression_text(node: syntax.Expression) -> str:
             return str(address)
         case syntax.Unary(operator=operator, operand=operand):
             return f"{operator} {_inner(operand)}" if operator == "NOT" else f"{operator}{_inner(operand)}"
-        case syntax.Binary(operator=operator, left=left, right=right):
-            return f"{_inner(left)} {operator} {_inner(right)}"
+        case syntax.Binary():
+            return _chain(node)
         case syntax.Call(callee=callee, arguments=arguments):
             return f"{expression_text(callee)}({', '.join(map(_argument, arguments))})"
         case syntax.ArrayValue(items=items):
@@ -266,6 +268,22 @@ def expression_text(node: syntax.Expression) -> str:
         case syntax.StructureValue(fields=fields):
             return f"({', '.join(f'{field.name} := {expression_text(field.value)}' for field in fields)})"
     raise TypeError(node)
+
+
+def _chain(node: syntax.Binary) -> str:
+    """A chain of operations, taken in a loop; one operator again and again needs no parentheses."""
+    spine = [node]
+    while isinstance(spine[-1].left, syntax.Binary):
+        spine.append(spine[-1].left)
+    text, operator = _inner(spine[-1].left), spine[-1].operator
+    for link in reversed(spine):
+        if link is not spine[-1] and (link.operator != operator or operator not in _CHAINED):
+            text = f"({text})"
+        text, operator = f"{text} {link.operator} {_inner(link.right)}", link.operator
+    return text
+
+
+_CHAINED = ("AND", "OR", "XOR", "+", "*")
 
 
 def _inner(node: syntax.Expression) -> str:
@@ -308,9 +326,9 @@ def program_lines(unit: typed.Unit) -> Iterator[str]:
 # --- a unit in statements ---
 
 
-def unit_text(unit: typed.Unit) -> str:
+def unit_text(unit: typed.Unit) -> str | None:
     """A unit in statements, whatever form it is written in, in the style of `formatting`; what rungs need besides has
-    names of its own.
+    names of its own. None where its rungs are nested deeper than statements may be.
     """
     from upright_block.language.formatting import formatted
     from upright_block.language.source import Source
@@ -323,9 +341,7 @@ def unit_text(unit: typed.Unit) -> str:
         while re.search(rf"(?<!:)\b{plain}\b", text, re.IGNORECASE):
             plain += "_"
         text = re.sub(rf"{name}\b", plain, text)
-    made = formatted(Source("", text + "\n"))
-    assert made is not None, "what is printed can be read"
-    return made
+    return formatted(Source("", text + "\n"))
 
 
 _HIDDEN = re.compile(r":[a-z]+[0-9]+")

@@ -9,6 +9,7 @@ from itertools import pairwise
 
 from upright_block.language import syntax
 from upright_block.language.lexer import KEYWORDS
+from upright_block.language.limits import MOST_CONTACTS
 from upright_block.language.nodes import fresh, node, record, state
 from upright_block.language.parsing.ladder.elements import STATEMENTS, Element, Flaws, Pin, Word
 from upright_block.language.parsing.ladder.network import RAIL, BoxPin, Feed, Joint, Network
@@ -85,7 +86,8 @@ class Meaning:
         self.statements: list[syntax.Statement] = []
         self.jumps: list[Jump] = []
         self.order = self._order()
-        self.kept: dict[Node, str] = {}
+        self.values: dict[int, syntax.Expression] = {}
+        self.sizes: dict[int, int] = {}
         self.results: dict[Element, str] = {}
         self.linked: dict[tuple[Element, str], str] = {}
         self.stored = set[int]() if is_condition else self._stored()
@@ -202,9 +204,8 @@ class Meaning:
             return self._operand(feed, is_value=True)
         if isinstance(feed, BoxPin):
             return self._of_pin(feed)
-        if id(feed) in self.stored and feed in self.kept:
-            return self._made(self.kept[feed], self._place(feed))
-        return self._computed(feed)
+        value = self.values[id(feed)]
+        return self._made(value.name, self._place(feed)) if isinstance(value, syntax.MadeName) else value
 
     def condition(self) -> syntax.Expression | None:
         """What reaches the right rail; None where nothing does."""
@@ -288,18 +289,20 @@ class Meaning:
 
     def _evaluate(self, each: Node) -> None:
         if isinstance(each, Joint) or each.kind in ("contact", "compare"):
-            if id(each) in self.stored:
+            value = self._computed(each)
+            if id(each) in self.stored and not isinstance(value, syntax.MadeName):
                 place = self._place(each)
-                value = self._computed(each)
-                name = value.name if isinstance(value, syntax.MadeName) else self.hidden.once("link", place)
-                if not isinstance(value, syntax.MadeName):
-                    self._assign(name, value, place)
-                self.kept[each] = name
+                name = self.hidden.once("link", place)
+                self._assign(name, value, place)
+                value = self._made(name, place)
+            self.values[id(each)] = value
+            self._measure(each)
             return
         if each.kind == "box":
             self._box(each)
             return
         place, value = self._place(each), self._value(self.network.feeds[each])
+        self.values[id(each)] = value  # a coil hands its link on
         if each.kind == "coil":
             self._coil(each, value, place)
         elif each.kind == "return":
@@ -309,6 +312,15 @@ class Meaning:
             name = self.hidden.once("jump", place)
             self._assign(name, value, place)
             self.jumps.append(Jump(name, each.sign, place))
+
+    def _measure(self, each: Node) -> None:
+        """Report a condition that is too long: in that of a transition a link that is used twice is written twice."""
+        if self.is_condition:
+            size = 1 + sum(self.sizes.get(id(source), 1) for source in self._sources(each))
+            self.sizes[id(each)] = size
+            if size > MOST_CONTACTS:
+                row, column = (each.row, each.column) if isinstance(each, Joint) else (each.row, each.left)
+                self.flaws.add(words.long_condition(MOST_CONTACTS), row, column)
 
     @staticmethod
     def _branch(condition: syntax.Expression, body: Sequence[syntax.Statement]) -> syntax.Branch:

@@ -143,6 +143,14 @@ def unread() -> Words:
     return Words(_NAME, "What this contact says goes nowhere.", "Lead its link to a coil, a box or a jump.")
 
 
+def long_condition(most: int) -> Words:
+    return Words(
+        _NAME,
+        f"This condition takes more than {most:,} contacts, each counted once for each way to it.",
+        "Compute a part of it in an action, and give that a contact.",
+    )
+
+
 def no_condition() -> Words:
     return Words(
         _NAME,
