@@ -275,6 +275,20 @@ TWO:
 """,
         "IF a THEN k := n + m; r := k > 3; END_IF q := a;",
     ),
+    "a loop in a box": (
+        """
+|    +---------------------+    |
+|    |         ST          |    |
++----|                     |    |
+|    | k := 0;             |    |
+|    | WHILE k < n DO      |    |
+|    |   k := k +          |    |
+|    |     2; (* at once *)|    |
+|    | END_WHILE           |    |
+|    +---------------------+    |
+""",
+        "k := 0; WHILE k < n DO k := k + 2; END_WHILE",
+    ),
     "an in-out at both sides": (
         """
 |            twice               |

@@ -19,6 +19,15 @@ class Node:
     end: int
 
 
+@node
+class Span(Node):
+    """The text of a body, or of the condition of a transition, with all that stands around its statements; whether it is
+    rungs.
+    """
+
+    is_ladder: bool = False
+
+
 NO_PLACE = Node(0, 0)
 """Where nothing is written."""
 
@@ -434,19 +443,21 @@ class Step(Node):
 
 @node
 class Transition(Node):
-    """``end`` is that of the steps it leads to; a ``priority`` of 0 is none."""
+    """``end`` is that of the steps it leads to; a ``priority`` of 0 is none. ``written`` begins there."""
 
     name: str
     priority: int
     sources: tuple[Name, ...]
     targets: tuple[Name, ...]
     condition: Expression
+    written: Span
 
 
 @node
 class Action(Node):
     name: str
     body: tuple[Statement, ...]
+    written: Span
 
 
 @node
@@ -478,6 +489,7 @@ class Unit(Node):
     methods: tuple[Unit, ...] = ()
     sequence: Sequence | None = None
     home: Home = NOWHERE
+    written: Span = Span(0, 0)
 
 
 @node

@@ -37,15 +37,20 @@ class LadderParser(StatementParser):
     def _expression_in(self, text: str, start: int) -> syntax.Expression | None:
         return read_alone(self._inside(text, start), lambda parser: parser.expression())
 
-    def _statements_in(self, text: str, start: int) -> Sequence[syntax.Statement]:
-        parser = self._inside(text, start)
+    def _statements_in(self, lines: Sequence[tuple[str, int]]) -> Sequence[syntax.Statement]:
+        if not lines:
+            return ()
+        parser = type(self)(_together([tokens_of(self.source, self.findings, *line) for line in lines]), self.findings)
         parser.opened = []
         return read_alone(parser, lambda parser: parser.statements("end")) or ()
 
-    def body(self, *stops: str) -> tuple[syntax.Statement, ...]:
-        """Statements, or the rungs of a ladder, up to one of the keywords ``stops``."""
+    def body(self, *stops: str) -> tuple[tuple[syntax.Statement, ...], syntax.Span]:
+        """Statements, or the rungs of a ladder, up to one of the keywords ``stops``, and where they stand."""
+        begin = self.last_end
         is_ladder = self.kinds[self.i] == "rung" or self.kinds[self.i : self.i + 3] == ["name", ":", "rung"]
-        return self._rungs(*stops) if is_ladder else self.statements(*stops)
+        body = self._rungs(*stops) if is_ladder else self.statements(*stops)
+        end = self.last_end if self.kinds[self.i] == "METHOD" else self.starts[self.i]
+        return body, syntax.Span(begin, max(begin, end), is_ladder)
 
     def rung_condition(self, name: str) -> syntax.Expression | None:
         """The condition that the rung at hand means, of a transition; None, with a finding, where it is none."""
@@ -94,6 +99,15 @@ def tokens_of(source: Source, findings: Findings, text: str, start: int) -> Toke
         place = {"source": source, "start": finding.start + start, "end": finding.end + start}
         findings.add(replaced(finding, **place, edit=edit))
     return replaced(read, source=source, starts=[offset + start for offset in read.starts])
+
+
+def _together(lines: Sequence[Tokens]) -> Tokens:
+    """The tokens of lines as those of one text."""
+    last = lines[-1]
+    kinds = [kind for line in lines for kind in line.kinds[:-1]] + last.kinds[-1:]
+    texts = [text for line in lines for text in line.texts[:-1]] + last.texts[-1:]
+    starts = [start for line in lines for start in line.starts[:-1]] + last.starts[-1:]
+    return replaced(last, kinds=kinds, texts=texts, starts=starts)
 
 
 _Parser = TypeVar("_Parser", bound=Cursor)

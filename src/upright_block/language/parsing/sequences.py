@@ -119,19 +119,21 @@ class SequenceParser(DeclarationParser):
                 shown = (f"({text})" if "," in text else text for text in steps)
                 raise self.fail(words.late_priority(name, *shown))
             self.accept(":")
-            if self.kinds[self.i] == "rung":
+            is_ladder = self.kinds[self.i] == "rung"
+            if is_ladder:
                 condition = self.rung_condition(name) or syntax.Literal(head, head, "broken", "")
             else:
                 self.expect(":=", "before the condition of a transition")
                 condition = self.expression()
                 self._semicolon()
         except SyntaxProblem:
-            self.depth = depth
+            self.depth, is_ladder = depth, False
             condition = syntax.Literal(self.starts[begun], self.end_of(begun), "broken", "")
             while self.kinds[self.i] not in (*STARTS, "end") and not self.kinds[self.i].startswith("END_"):
                 self.i += 1
+        written = syntax.Span(head, self.starts[self.i], is_ladder)
         self._end_of_part("TRANSITION", opened)
-        return syntax.Transition(opened, head, name, priority, sources, targets, condition)
+        return syntax.Transition(opened, head, name, priority, sources, targets, condition, written)
 
     def _is_priority(self) -> bool:
         return self.kinds[self.i] == "(" and self.texts[self.i + 1].upper() == "PRIORITY"
@@ -153,10 +155,10 @@ class SequenceParser(DeclarationParser):
         with suppress(SyntaxProblem):
             self.expect(":", "after the name of an action")
         self.opened.append(("ACTION", opened))
-        body = self.body("END_ACTION")
+        body, written = self.body("END_ACTION")
         self.opened.pop()
         self._end_of_part("ACTION", opened)
-        return syntax.Action(name.start, name.end, name.name, body)
+        return syntax.Action(name.start, name.end, name.name, body, written)
 
     def _end_of_part(self, opener: str, opened: int) -> None:
         if not self.accept(f"END_{opener.removeprefix('INITIAL_')}"):

@@ -148,7 +148,7 @@ class UnitParser(ConfigurationParser):
         sequence = None
         if self.kinds[self.i] in STARTS and kind in ("FUNCTION_BLOCK", "PROGRAM"):
             sequence = self.sequence()
-        body = self.body("END_" + kind)
+        body, written = self.body("END_" + kind)
         if sequence is not None and body:
             self.report(body[0].start, body[0].end, words.beside_steps())
         while self.kinds[self.i] == "METHOD" and kind not in ("METHOD", "FUNCTION"):
@@ -178,6 +178,7 @@ class UnitParser(ConfigurationParser):
             tuple(methods),
             sequence,
             here,
+            written,
         )
 
     def _qualifiers(self) -> tuple[str, ...]:

@@ -18,12 +18,12 @@ from upright_block.language.parsing.words import ladder as words
 
 @record
 class Read:
-    """Reads a text that stands at a place in the source: one that is an expression, None, with findings, where it is
-    none; and statements.
+    """Reads texts that stand at places in the source: one that is an expression, None, with findings, where it is
+    none; and statements, in lines.
     """
 
     expression: Callable[[str, int], syntax.Expression | None]
-    statements: Callable[[str, int], Sequence[syntax.Statement]]
+    statements: Callable[[Sequence[tuple[str, int]]], Sequence[syntax.Statement]]
 
 
 _OPERANDS = (syntax.Name, syntax.Member, syntax.Index, syntax.Part, syntax.DirectAddress, syntax.Dereference)
@@ -88,7 +88,7 @@ class Meaning:
         self.order = self._order()
         self.values: dict[int, syntax.Expression] = {}
         self.sizes: dict[int, int] = {}
-        self.results: dict[Element, str] = {}
+        self.results: dict[Element, syntax.Expression] = {}
         self.linked: dict[tuple[Element, str], str] = {}
         self.stored = set[int]() if is_condition else self._stored()
         self._instances()
@@ -221,9 +221,13 @@ class Meaning:
     def _of_pin(self, feed: BoxPin) -> syntax.Expression:
         box, pin = feed.box, feed.pin
         place = syntax.Node(self.grid.place(pin.row, box.right), self.grid.place(pin.row, box.right) + 1)
-        known = self.linked.get((box, pin.name.upper())) or self.results.get(box)
+        known = self.linked.get((box, pin.name.upper()))
+        value: syntax.Expression
         if known is not None:
             value = self._made(known, place)
+        elif box in self.results:
+            held = self.results[box]
+            value = self._made(held.name, place) if isinstance(held, syntax.MadeName) else held
         elif box.operand is None:
             self.flaws.add(words.no_operand("box"), box.top, box.left, box.right)
             value = syntax.Literal(place.start, place.end, "broken", "")
@@ -361,9 +365,7 @@ class Meaning:
 
     def _of_statements(self, box: Element) -> None:
         """A box ``ST``: its statements run where a link that reaches it conducts; it hands the link on."""
-        inside: list[syntax.Statement] = []
-        for line in box.lines:
-            inside += self.read.statements(line.text, self.grid.place(line.row, line.left))
+        inside = self.read.statements([(line.text, self.grid.place(line.row, line.left)) for line in box.lines])
         feeds = [feed for _, feed in self.network.inputs[box]]
         if not feeds:
             self.flaws.add(words.no_link("box"), box.top + 1, box.left + 1, box.right - 1)
@@ -371,14 +373,15 @@ class Meaning:
         if len(feeds) > 1 or any(isinstance(feed, Word) for feed in feeds) or self.network.outputs[box]:
             self.flaws.add(words.pins_of_statements(), box.top + 1, box.left + 1, box.right - 1)
             return
+        if feeds[0] == RAIL:
+            self.results[box] = self._value(RAIL)
+            self.statements += inside
+            return
         place = self._place(box)
-        for feed in feeds:
-            name = self.hidden.once("link", place)
-            self._assign(name, self._value(feed), place)
-            self.results[box] = name
-            made = self._made(name, place)
-            inside = [syntax.If(place.start, place.end, (self._branch(made, inside),), None)]
-        self.statements += inside
+        name = self.hidden.once("link", place)
+        self._assign(name, self._value(feeds[0]), place)
+        self.results[box] = self._made(name, place)
+        self.statements.append(syntax.If(place.start, place.end, (self._branch(self.results[box], inside),), None))
 
     def _box(self, box: Element) -> None:
         if box.sign == STATEMENTS:
@@ -446,9 +449,9 @@ class Meaning:
         is_linked = any(not p.is_input and _is_result(p, box) and self._is_read(box, p) for p in box.pins)
         if is_linked or result is None:
             name = self.hidden.once("out", place, syntax.ResultOf(place.start, place.end, value))
-            self.results[box] = name
+            self.results[box] = self._made(name, place)
             self._assign(name, value, place)
-            value = self._made(name, place)
+            value = self.results[box]
         if result is not None:
             target = self._operand(result, is_value=False)
             self.statements.append(syntax.Assignment(place.start, place.end, target, value))
