@@ -238,6 +238,10 @@ def _rung(text: str, start: int) -> str:
         if "|" not in (before[:1], behind[:1]) and line[1:3] != "--":
             return ""
     comment = _BEHIND_RUNG.search(line)
+    while comment and comment[0] == "(*" and (closed := line.find("*)", comment.end())) >= 0:
+        if not line[closed + 2 :].strip():
+            break
+        comment = _BEHIND_RUNG.search(line, closed + 2)  # that was one inside of a box of statements
     return line[: comment.start() if comment else len(line)].rstrip(" \t\r")
 
 

@@ -21,9 +21,7 @@ class Node:
 
 @node
 class Span(Node):
-    """The text of a body, or of the condition of a transition, with all that stands around its statements; whether it is
-    rungs.
-    """
+    """The text of a body, or of the condition of a transition, with all that stands around it; whether it is rungs."""
 
     is_ladder: bool = False
 
