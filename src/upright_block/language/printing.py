@@ -180,7 +180,7 @@ def _configuration(node: syntax.Configuration) -> Iterator[str]:
 
 
 def body_lines(body: Iterable[syntax.Statement]) -> Iterator[str]:
-    """Statements, without indents."""
+    """Statements; those inside of others are indented."""
     for statement in body:
         yield from _statement(statement)
 
@@ -194,29 +194,29 @@ def _statement(node: syntax.Statement) -> Iterator[str]:
         case syntax.If(branches=branches, otherwise=otherwise):
             for number, branch in enumerate(branches):
                 yield f"{'ELSIF' if number else 'IF'} {expression_text(branch.condition)} THEN"
-                yield from body_lines(branch.body)
+                yield from _inside(branch.body)
             yield from _otherwise(otherwise)
             yield "END_IF"
         case syntax.Case(selector=selector, arms=arms, otherwise=otherwise):
             yield f"CASE {expression_text(selector)} OF"
             for arm in arms:
                 yield f"{', '.join(map(_label, arm.labels))}:"
-                yield from body_lines(arm.body)
+                yield from _inside(arm.body)
             yield from _otherwise(otherwise)
             yield "END_CASE"
         case syntax.For(variable=variable, first=first, last=last, step=step, body=inner):
             by = f" BY {expression_text(step)}" if step is not None else ""
             span = f"{expression_text(first)} TO {expression_text(last)}{by}"
             yield f"FOR {expression_text(variable)} := {span} DO"
-            yield from body_lines(inner)
+            yield from _inside(inner)
             yield "END_FOR"
         case syntax.While(condition=condition, body=inner):
             yield f"WHILE {expression_text(condition)} DO"
-            yield from body_lines(inner)
+            yield from _inside(inner)
             yield "END_WHILE"
         case syntax.Repeat(condition=condition, body=inner):
             yield "REPEAT"
-            yield from body_lines(inner)
+            yield from _inside(inner)
             yield f"UNTIL {expression_text(condition)}"
             yield "END_REPEAT"
         case syntax.Exit() | syntax.Continue() | syntax.Return():
@@ -228,7 +228,11 @@ def _statement(node: syntax.Statement) -> Iterator[str]:
 def _otherwise(body: tuple[syntax.Statement, ...] | None) -> Iterator[str]:
     if body is not None:
         yield "ELSE"
-        yield from body_lines(body)
+        yield from _inside(body)
+
+
+def _inside(body: Iterable[syntax.Statement]) -> Iterator[str]:
+    yield from (f"    {line}" for line in body_lines(body))
 
 
 def _label(node: syntax.Label) -> str:

@@ -5,7 +5,8 @@ statements in the order in which a rung is evaluated.
 """
 
 from upright_block.language.parsing.ladder.body import Label, read_condition, read_ladder
+from upright_block.language.parsing.ladder.elements import is_word
 from upright_block.language.parsing.ladder.grid import Line
 from upright_block.language.parsing.ladder.meaning import Hidden, Read
 
-__all__ = ["Hidden", "Label", "Line", "Read", "read_condition", "read_ladder"]
+__all__ = ["Hidden", "Label", "Line", "Read", "is_word", "read_condition", "read_ladder"]

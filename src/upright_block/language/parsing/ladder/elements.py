@@ -29,6 +29,12 @@ STATEMENTS = "ST"
 _INSIDE = re.compile(r"(?P<left>[A-Za-z_]\w*)?(?:\s+|(?=\Z)|(?<!\w))(?P<right>[A-Za-z_]\w*)?", re.ASCII)
 """What stands in a row of a box: a pin at either wall."""
 _LINKS = "-+"
+_SIGNS = re.compile("[|()<>]")
+
+
+def is_word(text: str) -> bool:
+    """Whether a text may stand in a rung as the name or the literal at an element."""
+    return _WORD.fullmatch(text) is not None and not _SIGNS.search(text)
 
 
 @node
