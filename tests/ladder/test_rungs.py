@@ -11,7 +11,7 @@ import pytest
 from tests.helpers import checked, upright, write_files
 from tests.ladder.rungs import FLIP, PAIRS, block
 from upright_block import open_library
-from upright_block.language.printing import unit_text
+from upright_block.language.converting import unit_text
 
 OUTPUTS = ["q", "r", "s", "t", "k", "x"]
 
@@ -26,8 +26,7 @@ def test_a_rung_does_what_its_statements_do(name: str, tmp_path: Path) -> None:
 def test_what_a_rung_is_printed_as_does_the_same(name: str, tmp_path: Path) -> None:
     drawn = block("Drawn", PAIRS[name][0])
     scope, _ = checked(FLIP + drawn)
-    printed = unit_text(scope.units["DRAWN"])
-    assert printed is not None
+    printed = unit_text(scope.units["DRAWN"], "text")
     assert not re.search(r"[|]|:[a-z]+[0-9]", printed)
     same(tmp_path, drawn, printed.replace("FUNCTION_BLOCK Drawn", "FUNCTION_BLOCK Written"))
 
@@ -35,8 +34,7 @@ def test_what_a_rung_is_printed_as_does_the_same(name: str, tmp_path: Path) -> N
 def test_names_of_what_rungs_need_besides_are_no_names_of_the_unit() -> None:
     text = block("Drawn", PAIRS["edges"][0]).replace("last1, last2", "edge1, edge2_, EDGE2")
     scope, _ = checked(FLIP + text)
-    printed = unit_text(scope.units["DRAWN"])
-    assert printed is not None
+    printed = unit_text(scope.units["DRAWN"], "text")
     _, findings = checked(FLIP + printed)
     assert [finding.message for finding in findings] == []
     assert "edge1_ := a;" in printed

@@ -10,7 +10,9 @@ from upright_block import OpenLibrary, UprightError
 from upright_block.cli.common import (
     beside,
     library_option,
+    only_with,
     picture_kind,
+    propose,
     show_json,
     show_lines,
     stop,
@@ -50,9 +52,12 @@ from upright_block.reports import (
     type=click.Path(path_type=Path),
     help="Draw a wiring table into a .svg or .png file; several pages are numbered.",
 )
-@click.option("--as", "form", type=click.Choice(["text"]), help="Print a unit as statements, also one of rungs.")
+@click.option("--as", "form", type=click.Choice(["text", "ladder"]), help="Print a unit as statements or as rungs.")
+@click.option("--write", is_flag=True, help="With --as: put it in place of what is there.")
 @click.option("--json", "as_json", is_flag=True, help="Print the interface as JSON.")
-def command(library: OpenLibrary, name: str | None, picture: Path | None, form: str | None, as_json: bool) -> None:
+def command(
+    library: OpenLibrary, name: str | None, picture: Path | None, form: str | None, write: bool, as_json: bool
+) -> None:
     """Draw a block as a box with its pins, types and initial values, and list their comments.
 
     NAME is a block or function of the library, one of the standard, or a stand-in for a machine; without it all are
@@ -70,10 +75,15 @@ def command(library: OpenLibrary, name: str | None, picture: Path | None, form: 
         else:
             show_lines(content_lines([*library.units, *library.configurations], library.stand_ins, width()))
         return
-    if form is not None:
-        beside("--as", "NAME")
+    if form is None:
+        only_with("--as", "--write")
+    else:
+        beside("--as", "NAME", "--write")
         try:
-            text = library.statements_of(name)
+            if write:
+                _turn(library, name, form)
+                return
+            text = library.text_of(name, form)
         except UprightError as problem:
             stop(problem.message, problem.way_out)
         show_lines([[(line, "")] for line in text.splitlines()])
@@ -123,6 +133,15 @@ def command(library: OpenLibrary, name: str | None, picture: Path | None, form: 
         show_lines([[], *reference_lines(used, width())] if used else [])
     if unit.is_broken:
         show_lines([[], [("This block has errors: upright check lists them.", "bad")]])
+
+
+def _turn(library: OpenLibrary, name: str, form: str) -> None:
+    """Put the bodies of a unit in a form in its file."""
+    changes = library.turned(name, form)
+    if changes:
+        propose(library, changes, write=True)
+    else:
+        show_lines([[(f"{name} is written so already.", "good")]])
 
 
 def _show_references(library: OpenLibrary, path: str, as_json: bool) -> None:

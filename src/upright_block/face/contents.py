@@ -74,15 +74,39 @@ class Contents:
         found = self._library.find(name)
         return found or self._library.scope.configurations.get(name.upper())
 
-    def statements_of(self, name: str) -> str:
-        """A unit of the library as statements, whatever form it is written in.
+    def text_of(self, name: str, form: str) -> str:
+        """A unit of the library as ``text``, in statements, or as a ``ladder``, whatever form it is written in.
 
         Raises:
             UnknownName: there is none, or it has no body that the library writes.
             NotRunnable: it has errors, or rungs that no statements can be as deep as.
         """
-        from upright_block.language.printing import unit_text
+        from upright_block.language.converting import TooDeep, unit_text
 
+        unit = self._written(name)
+        try:
+            return unit_text(unit, form)
+        except TooDeep:
+            raise NotRunnable(*words.too_deep(unit.name)) from None
+
+    def turned(self, name: str, form: str) -> Changes:
+        """What the file of a unit becomes with its bodies in a form; nothing where it has that.
+
+        Raises:
+            UnknownName: there is none, or it has no body that the library writes.
+            NotRunnable: it has errors, or rungs that no statements can be as deep as.
+        """
+        from upright_block.language.converting import TooDeep, converted
+        from upright_block.library.writing import changes
+
+        unit = self._written(name)
+        try:
+            return changes(self._library.files, converted(unit, form))
+        except TooDeep:
+            raise NotRunnable(*words.too_deep(unit.name)) from None
+
+    def _written(self, name: str) -> Unit:
+        """A unit without errors whose body the library writes."""
         unit = self.find(name)
         if unit is None:
             raise UnknownName(*words.no_such_unit(name, self.did_you_mean(name)))
@@ -90,10 +114,7 @@ class Contents:
             raise UnknownName(*words.no_body_here(unit.name))
         if unit.is_broken:
             raise NotRunnable(*has_errors(unit.name))
-        text = unit_text(unit)
-        if text is None:
-            raise NotRunnable(*words.too_deep(unit.name))
-        return text
+        return unit
 
     def blocks_in(self, name: str) -> list[str]:
         """The names of the blocks and functions that a unit uses, and those that they use; empty where it is none."""

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable, Iterator
 
 from upright_block.language import syntax, typed
-from upright_block.language.nodes import replaced
 
 
 def file_text(file: syntax.File) -> str:
@@ -325,43 +323,3 @@ def program_lines(unit: typed.Unit) -> Iterator[str]:
         elif isinstance(statement, syntax.CallStatement):
             yield f"{expression_text(statement.call)};"
     yield "END_PROGRAM"
-
-
-# --- a unit in statements ---
-
-
-def unit_text(unit: typed.Unit) -> str | None:
-    """A unit in statements, whatever form it is written in, in the style of `formatting`; what rungs need besides has
-    names of its own. None where its rungs are nested deeper than statements may be.
-    """
-    from upright_block.language.formatting import formatted
-    from upright_block.language.source import Source
-
-    text = "\n".join(_at_home(unit.syntax.home, unit_lines(_with_types(unit))))
-    parts = (unit, *unit.methods.values())
-    hidden = [v.name for part in parts for v in part.variables.values() if _HIDDEN.fullmatch(v.name)]
-    for name in sorted(set(hidden), key=len, reverse=True):
-        plain = name[1:]
-        while re.search(rf"(?<!:)\b{plain}\b", text, re.IGNORECASE):
-            plain += "_"
-        text = re.sub(rf"{name}\b", plain, text)
-    return formatted(Source("", text + "\n"))
-
-
-_HIDDEN = re.compile(r":[a-z]+[0-9]+")
-
-
-def _with_types(unit: typed.Unit) -> syntax.Unit:
-    """What was written of a unit, with the types of what rungs need besides."""
-    written = unit.syntax
-    sections = [replaced(s, declarations=tuple(_declared(d, unit) for d in s.declarations)) for s in written.sections]
-    of = {method.syntax.name.upper(): method for method in unit.methods.values()}
-    methods = tuple(_with_types(of[m.name.upper()]) if m.name.upper() in of else m for m in written.methods)
-    return replaced(written, sections=tuple(sections), methods=methods)
-
-
-def _declared(node: syntax.Declaration, unit: typed.Unit) -> syntax.Declaration:
-    if not isinstance(node.type, syntax.ResultOf):
-        return node
-    type_ = unit.variables[node.name.upper()].type
-    return replaced(node, type=syntax.TypeName(node.start, node.end, str(type_)))

@@ -472,7 +472,8 @@ class Sequence(Node):
 class Unit(Node):
     """A FUNCTION, FUNCTION_BLOCK, PROGRAM, CLASS, INTERFACE or METHOD; ``start`` and ``end`` are those of its name.
 
-    ``qualifiers`` are ABSTRACT, FINAL, OVERRIDE and the access (6.6.5).
+    ``qualifiers`` are ABSTRACT, FINAL, OVERRIDE and the access (6.6.5). ``written`` is where its body stands, ``whole``
+    all of it from the keyword that begins it to the one that ends it.
     """
 
     kind: str
@@ -488,6 +489,7 @@ class Unit(Node):
     sequence: Sequence | None = None
     home: Home = NOWHERE
     written: Span = Span(0, 0)
+    whole: Node = NO_PLACE
 
 
 @node

@@ -179,6 +179,7 @@ class UnitParser(ConfigurationParser):
             sequence,
             here,
             written,
+            syntax.Node(opened_at, max(self.last_end, end)),
         )
 
     def _qualifiers(self) -> tuple[str, ...]:

@@ -4,7 +4,7 @@
 """
 
 from upright_block.language.rungs.laying import laid_out
-from upright_block.language.rungs.making import Drawn, rungs_of
+from upright_block.language.rungs.making import Drawn, condition_of, rungs_of
 from upright_block.language.rungs.parts import Laid, Mark
 
-__all__ = ["Drawn", "Laid", "Mark", "laid_out", "rungs_of"]
+__all__ = ["Drawn", "Laid", "Mark", "condition_of", "laid_out", "rungs_of"]

@@ -20,6 +20,7 @@ from upright_block.language.rungs.parts import (
     Pin,
     Result,
     Row,
+    Through,
 )
 
 NOWHERE = -1
@@ -269,6 +270,8 @@ def _end(end: End, *, is_rail: bool = False) -> _Field:
             return _coil(end)
         case Leave():
             return _Field([_Row("", "-", "-<RETURN>")], [0], None, [Mark(0, -8, -1, end.origin)])
+        case Through():
+            return _Field([_Row("", "-")], [0])
         case Box():
             return _box(end)
         case Net():

@@ -25,6 +25,7 @@ from upright_block.language.rungs.parts import (
     Pin,
     Result,
     Row,
+    Through,
 )
 from upright_block.language.types import BOOL, Elementary, Type
 from upright_block.language.walking import accesses, every_statement
@@ -79,15 +80,25 @@ def rungs_of(unit: typed.Unit, body: Sequence[syntax.Statement]) -> tuple[list[D
     return [drawn for each in body for drawn in maker.rungs(each)], maker.copies
 
 
+def condition_of(node: syntax.Expression) -> End | None:
+    """The rung that is the condition of a transition; None where a ladder cannot say it."""
+    try:
+        circuit = _Maker().circuit(node)
+    except _Unsayable:
+        return None
+    return None if _has_box(circuit) else Net(circuit, (Through(),))
+
+
 class _Maker:
     """Makes rungs of the statements of a unit."""
 
-    def __init__(self, unit: typed.Unit) -> None:
-        self.unit = unit
+    def __init__(self, unit: typed.Unit | None = None) -> None:
+        self.variables = unit.variables if unit is not None else {}
+        self.has_methods = unit is not None and bool(unit.methods or unit.owner)
         self.copies: list[Copy] = []
         self.meant: dict[tuple[int, type], typed.Statement] = {}
         self.types: dict[int, Type] = {}
-        for statement in every_statement(unit.body or ()):
+        for statement in every_statement((unit.body if unit is not None else None) or ()):
             self.meant.setdefault((statement.origin.start, type(statement)), statement)
             for access in accesses(statement):
                 if access.kind == "read" and access.place is not None:
@@ -148,7 +159,7 @@ class _Maker:
         return Net(circuit, tuple(ends), tuple(otherwise)) if ends else Net(circuit, tuple(otherwise))
 
     def _condition(self, node: syntax.Expression, is_rail: bool, *, negated: bool = False) -> Circuit:
-        circuit = self._circuit(node, negated)
+        circuit = self.circuit(node, negated)
         if not is_rail and (_has_box(circuit) or _may_fault(node)):
             raise _Unsayable
         return circuit
@@ -194,7 +205,7 @@ class _Maker:
         return self._stored(node.selector, target, place.start, is_rail), target
 
     def _new_name(self, name: str) -> str:
-        known = {*self.unit.variables, *(copy.name.upper() for copy in self.copies)}
+        known = {*self.variables, *(copy.name.upper() for copy in self.copies)}
         found, number = name, 1
         while found.upper() in known:
             number += 1
@@ -204,7 +215,7 @@ class _Maker:
     def _changes(self, node: syntax.Case) -> bool:
         """Whether the arms of a CASE might change its selector."""
         root = _root(node.selector)
-        own = self.unit.variables.get(root)
+        own = self.variables.get(root)
         is_shared = own is None or own.section in ("in_out", "external", "global")
         for part in syntax.within((node.arms, node.otherwise or ())):
             if isinstance(part, syntax.Assignment) and _root(part.target) in (root, ""):
@@ -213,7 +224,7 @@ class _Maker:
                 return True
             if isinstance(part, syntax.Call):
                 given = [argument.value for argument in part.arguments if _is_operand(argument.value)]
-                is_own = bool(self.unit.methods or self.unit.owner) and _root(part.callee) not in self.unit.variables
+                is_own = self.has_methods and _root(part.callee) not in self.variables
                 if is_shared or is_own or any(_root(value) in (root, "") for value in (part.callee, *given)):
                     return True
         return False
@@ -233,9 +244,9 @@ class _Maker:
             return self._stored(node.value, node.target, node.start, is_rail)
         value = node.value
         if is_rail and isinstance(value, syntax.Unary) and isinstance(value.operand, syntax.Binary):
-            return Net(self._circuit(value.operand), (Coil("/", target, node.target.start),))
+            return Net(self.circuit(value.operand), (Coil("/", target, node.target.start),))
         if is_rail:
-            return Net(self._circuit(value), (Coil(" ", target, node.target.start),))
+            return Net(self.circuit(value), (Coil(" ", target, node.target.start),))
         if isinstance(value, syntax.Literal) and value.kind == "bool":
             return Coil("S" if value.text.upper() == "TRUE" else "R", target, node.target.start)
         return self._stored(value, node.target, node.start, is_rail)
@@ -269,7 +280,7 @@ class _Maker:
         """A circuit that leads to a pin of a box with EN: it is evaluated also where EN is FALSE."""
         if _may_fault(value):
             raise _Unsayable
-        return self._circuit(value)
+        return self.circuit(value)
 
     # --- calls ---
 
@@ -308,7 +319,7 @@ class _Maker:
             if value.text.upper() == "TRUE" and is_rail:
                 return Pin(name, WIRE)
             return Pin(name, _word(value))
-        return Pin(name, self._circuit(value) if is_rail else self._guarded(value))
+        return Pin(name, self.circuit(value) if is_rail else self._guarded(value))
 
     def _pin_value(self, value: syntax.Expression, is_rail: bool) -> str | Circuit:
         text = expression_text(value)
@@ -326,7 +337,7 @@ class _Maker:
         if is_word(text):
             return text
         if self._is_bool(node) and not isinstance(node, syntax.Call):
-            return self._circuit(node) if is_rail else self._guarded(node)
+            return self.circuit(node) if is_rail else self._guarded(node)
         match node:
             case syntax.Binary(operator=operator, left=left, right=right) if operator in _FUNCTIONS:
                 return self._function(_FUNCTIONS[operator], [("", left), ("", right)], node, is_rail)
@@ -353,16 +364,16 @@ class _Maker:
 
     # --- circuits ---
 
-    def _circuit(self, node: syntax.Expression, negated: bool = False) -> Circuit:
+    def circuit(self, node: syntax.Expression, negated: bool = False) -> Circuit:
         """What conducts where an expression is TRUE, or with ``negated`` where it is not."""
         match node:
             case syntax.Unary(operator="NOT", operand=operand):
-                return self._circuit(operand, not negated)
+                return self.circuit(operand, not negated)
             case syntax.Binary(operator="AND" | "OR" as operator):
-                parts = [self._circuit(part, negated) for part in _chained(node, operator)]
+                parts = [self.circuit(part, negated) for part in _chained(node, operator)]
                 return _in_row(parts, node.start) if (operator == "AND") != negated else Beside(_flat(parts, Beside))
             case syntax.Binary(operator="XOR", left=left, right=right):
-                pins = tuple(Pin("", self._circuit(part)) for part in (left, right))
+                pins = tuple(Pin("", self.circuit(part)) for part in (left, right))
                 return Box("XOR", "", pins, (Result("", "", negated),), node.start)
             case syntax.Binary(operator=operator, left=left, right=right) if operator in _COMPARED:
                 return self._comparison(node, negated)
@@ -403,8 +414,8 @@ class _Maker:
                 return operator in ("AND", "OR", "XOR") and (self._is_bool(left) or self._is_bool(right))
             case syntax.Part(size=size):
                 return size == "X"
-            case syntax.Name(name=name) if node.start not in self.types and name.upper() in self.unit.variables:
-                return self.unit.variables[name.upper()].type is BOOL
+            case syntax.Name(name=name) if node.start not in self.types and name.upper() in self.variables:
+                return self.variables[name.upper()].type is BOOL
         return self.types.get(node.start) is BOOL and _is_operand(node)
 
 

@@ -85,6 +85,11 @@ class Leave:
 
 
 @node
+class Through:
+    """The link leads to the right rail, as that of a transition does."""
+
+
+@node
 class Net:
     """What acts where a circuit conducts, from top to bottom, and what acts ``otherwise``."""
 
@@ -93,7 +98,7 @@ class Net:
     otherwise: tuple[End, ...] = ()
 
 
-End = Coil | Leave | Box | Net
+End = Coil | Leave | Through | Box | Net
 
 
 # --- on paper ---
