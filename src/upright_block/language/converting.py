@@ -11,6 +11,7 @@ from upright_block.language import syntax, typed
 from upright_block.language.formatting import formatted
 from upright_block.language.lexer import tokenize
 from upright_block.language.nodes import record
+from upright_block.language.plain import plain
 from upright_block.language.printing import body_lines, expression_text
 from upright_block.language.rungs import Drawn, condition_of, laid_out, rungs_of
 from upright_block.language.source import Source
@@ -127,7 +128,7 @@ class _Made:
 
 
 def _as_rungs(unit: typed.Unit, statements: Sequence[syntax.Statement], notes: Sequence[_Note]) -> _Made:
-    drawn, copies = rungs_of(unit, statements)
+    drawn, copies = rungs_of(unit, statements, [note.start for note in notes if not _is_behind(note, unit.source)])
     laid_first = [laid_out(each.end) for each in drawn]
     width = max(len(each.lines[0]) for each in laid_first)
     waiting = list(notes)
@@ -141,6 +142,11 @@ def _as_rungs(unit: typed.Unit, statements: Sequence[syntax.Statement], notes: S
         lines += ["", *(line for note in waiting for line in note.lines())]
     declared = [f"    {copy.name} : {copy.type};  // {copy.comment}" for copy in copies]
     return _Made(lines[1:], ["VAR_TEMP", *declared, "END_VAR"] if declared else [])
+
+
+def _is_behind(note: _Note, source: Source) -> bool:
+    """Whether a comment stands behind something in its line."""
+    return bool(source.line_text(source.line(note.start)).partition(note.text[:2])[0].strip())
 
 
 def _belongs(note: _Note, drawn: Drawn, source: Source) -> bool:
@@ -164,11 +170,17 @@ def _condition(transition: syntax.Transition, form: str, notes: Sequence[_Note])
 
 def _as_statements(unit: typed.Unit, statements: Sequence[syntax.Statement], notes: Sequence[_Note]) -> _Made:
     waiting = list(notes)
+    own = [used.name.upper() for used in unit.uses.values() if {"EN", "ENO"} & used.variables.keys()]
     lines: list[str] = []
-    for statement in statements:
+    begun = 0
+    for number, statement in enumerate(statements):
+        if waiting and waiting[0].start < _first_place(statement):
+            lines += body_lines(plain(statements[begun:number], own))
+            begun = number
+            lines.append("")
         while waiting and waiting[0].start < _first_place(statement):
-            lines += ["", *waiting.pop(0).lines()]
-        lines += body_lines((statement,))
+            lines += waiting.pop(0).lines()
+    lines += body_lines(plain(statements[begun:], own))
     lines += [line for note in waiting for line in note.lines()]
     declared = [line for section in unit.syntax.sections for line in _hidden(section, unit)]
     renamed = _renamed(unit, [*declared, *lines])

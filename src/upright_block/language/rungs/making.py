@@ -6,7 +6,9 @@ Conditions are joined in line only where the inner one cannot fault, since every
 from __future__ import annotations
 
 import re
+from bisect import bisect_left
 from collections.abc import Iterator, Sequence
+from typing import Any
 
 from upright_block.language import syntax, typed
 from upright_block.language.nodes import record, replaced
@@ -74,10 +76,28 @@ class Copy:
     comment: str
 
 
-def rungs_of(unit: typed.Unit, body: Sequence[syntax.Statement]) -> tuple[list[Drawn], list[Copy]]:
-    """The rungs that the statements of a body of a unit are, and the variables that they need besides."""
+def rungs_of(
+    unit: typed.Unit, body: Sequence[syntax.Statement], notes: Sequence[int] = ()
+) -> tuple[list[Drawn], list[Copy]]:
+    """The rungs that the statements of a body of a unit are, and the variables that they need besides. A block that is
+    called leads on to what asks for its output next, where none of the ``notes`` stands between.
+    """
     maker = _Maker(unit)
-    return [drawn for each in body for drawn in maker.rungs(each)], maker.copies
+    found: list[Drawn] = []
+    for each in body:
+        for drawn in maker.rungs(each):
+            before = found[-1] if found else None
+            led = maker.led(before, drawn) if before is not None and not _is_between(before, drawn, notes) else None
+            if led is not None:
+                found.pop()
+            found.append(led or drawn)
+    return found, maker.copies
+
+
+def _is_between(before: Drawn, after: Drawn, notes: Sequence[int]) -> bool:
+    """Whether a comment stands between the statements of two rungs."""
+    number = bisect_left(notes, before.stop)
+    return number < len(notes) and notes[number] < after.start
 
 
 def condition_of(node: syntax.Expression) -> End | None:
@@ -98,6 +118,7 @@ class _Maker:
         self.copies: list[Copy] = []
         self.meant: dict[tuple[int, type], typed.Statement] = {}
         self.types: dict[int, Type] = {}
+        self.blocks: dict[int, typed.Unit] = {}
         for statement in every_statement((unit.body if unit is not None else None) or ()):
             self.meant.setdefault((statement.origin.start, type(statement)), statement)
             for access in accesses(statement):
@@ -114,6 +135,22 @@ class _Maker:
             return [Drawn(self._sayable(node, is_rail=True, is_last=True), node.start, node.end)]
         except _Unsayable:
             return [Drawn(self._statements(node), node.start, node.end)]
+
+    def led(self, before: Drawn, after: Drawn) -> Drawn | None:
+        """Two rungs as one, where a link from a block leads on to what reads it first in the other; None where it does
+        not.
+        """
+        box = before.end
+        if not isinstance(box, Box) or not box.instance:
+            return None
+        block = self.blocks.get(box.origin)
+        pins = [pin for pin in block.section("output") if pin.type is BOOL] if block is not None else []
+        for pin in pins:
+            is_taken = any(result.name == pin.name for result in box.outputs)
+            led = None if is_taken else _led(after.end, f"{box.instance}.{pin.name}".upper(), box, pin.name)
+            if led is not None:
+                return Drawn(led, before.start, after.stop)
+        return None
 
     def _ends(self, body: Sequence[syntax.Statement], *, is_last: bool) -> list[End]:
         """What acts where a link conducts."""
@@ -301,6 +338,7 @@ class _Maker:
                 inputs.append(Pin(variable.name, _word(argument.value)))
             else:
                 inputs.append(Pin(variable.name, self._pin_value(argument.value, is_rail)))
+        self.blocks[node.start] = meant.block
         if not is_rail:
             inputs.insert(0, Pin("EN", WIRE))
         return Box(meant.block.name, _word(call.callee), tuple(inputs), tuple(outputs), node.start)
@@ -357,7 +395,7 @@ class _Maker:
         return Box(
             name,
             "",
-            tuple(Pin(pin.upper(), self._pin_value(value, is_rail)) for pin, value in given),
+            tuple(Pin(pin, self._pin_value(value, is_rail)) for pin, value in given),
             (Result(""),),
             node.start,
         )
@@ -440,6 +478,23 @@ def _in_row(parts: Sequence[Circuit], origin: int) -> Circuit:
     if len(boxes) > 1:
         boxes = [Box("AND", "", tuple(Pin("", part) for part in boxes), (Result(""),), origin)]
     return Row((*_flat(boxes, Row), *_flat(others, Row)))
+
+
+def _led(part: End | Circuit, word: str, box: Box, pin: str) -> Any:
+    """A part with a box in place of the contact that comes first in it; None where that is another."""
+    match part:
+        case Contact(sign=" ", operand=operand) if operand.upper() == word:
+            return replaced(box, outputs=(Result(pin), *box.outputs))
+        case Row(parts=parts) | Beside(parts=parts) if parts:
+            first = _led(parts[0], word, box, pin)
+            return first and replaced(part, parts=(first, *parts[1:]))
+        case Box(inputs=inputs) if inputs and not isinstance(inputs[0].feed, str):
+            first = _led(inputs[0].feed, word, box, pin)
+            return first and replaced(part, inputs=(replaced(inputs[0], feed=first), *inputs[1:]))
+        case Net(circuit=circuit):
+            first = _led(circuit, word, box, pin)
+            return first and replaced(part, circuit=first)
+    return None
 
 
 def _has_box(circuit: Circuit) -> bool:
