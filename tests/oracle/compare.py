@@ -6,6 +6,7 @@ import ctypes
 import math
 import subprocess
 import tempfile
+from collections.abc import Sequence
 from pathlib import Path
 from random import Random
 from typing import Any
@@ -15,10 +16,12 @@ from tests.oracle.writer import C_HEAD, C_TYPE, ST_HEAD, Unit
 from upright_block.compiler.program import USUAL, Mode
 from upright_block.compiler.program import make_program as lowered
 from upright_block.language.checking import check_program
+from upright_block.language.converting import converted
 from upright_block.language.forms import statements
 from upright_block.language.scope import Scope
 from upright_block.language.signals import signals
 from upright_block.language.source import Source
+from upright_block.language.telling.edits import laid
 from upright_block.language.telling.findings import Findings
 from upright_block.language.typed import Unit as Typed
 from upright_block.machine.machine import Machine
@@ -41,13 +44,15 @@ _CTYPES: dict[str, Any] = {
 Value = int | float
 
 
-def compare(seed: int, count: int, mode: Mode = USUAL) -> list[str]:
-    """Make ``count`` programs from ``seed`` and return a line for each value that differs."""
+def compare(seed: int, count: int, mode: Mode = USUAL, forms: Sequence[str] = ()) -> list[str]:
+    """Make ``count`` programs from ``seed`` and return a line for each value that differs; what runs here was turned into
+    each of the ``forms`` before.
+    """
     random = Random(seed)
     programs = [make_program(random, n) for n in range(count)]
     inputs = [_inputs(random, program[-1]) for program in programs]
     by_c = _run_c(programs, inputs)
-    here = _run_here(programs, inputs, mode)
+    here = _run_here(programs, inputs, mode, forms)
     differences: list[str] = []
     for program, got, expected in zip(programs, here, by_c, strict=True):
         for (path, scan), value in expected.items():
@@ -115,26 +120,34 @@ def _run_one(c: ctypes.CDLL, root: Unit, inputs: list[dict[str, Value]]) -> dict
     return found
 
 
-def whole_of(programs: list[list[Unit]]) -> Typed:
-    """A block with an instance of each program, which it calls."""
+def whole_of(programs: list[list[Unit]], forms: Sequence[str] = ()) -> Typed:
+    """A block with an instance of each program, which it calls, its text turned into each of the ``forms``."""
     roots = [program[-1] for program in programs]
     text = ST_HEAD + "\n".join(unit.st for program in programs for unit in program)
     members = " ".join(f"{root.name}_one : {root.name};" for root in roots)
     calls = " ".join(f"{root.name}_one();" for root in roots)
     text += f"\nFUNCTION_BLOCK Whole VAR {members} END_VAR {calls} END_FUNCTION_BLOCK"
-    findings, scope = Findings(), Scope(STANDARD)
-    check_program([statements(Source("p.st", text, "statements"))], scope, findings)
-    errors = [f for f in findings.items if f.severity == "error"]
-    assert not errors, f"{errors[0]}\n{errors[0].source.line_text(errors[0].line)}"
+    scope = _checked(text)
+    for form in forms:
+        edits = [edit for unit in scope.units.values() if not unit.owner for edit in converted(unit, form)]
+        scope = _checked(laid(edits)["p.st"].after if edits else text)
     return scope.units["WHOLE"]
 
 
+def _checked(text: str) -> Scope:
+    findings, scope = Findings(), Scope(STANDARD)
+    check_program([statements(Source("p.st", text, "statements"))], scope, findings)
+    errors = [f for f in findings.items if f.severity == "error"]
+    assert not errors, f"{errors[0]}\n{text}"
+    return scope
+
+
 def _run_here(
-    programs: list[list[Unit]], inputs: list[list[dict[str, Value]]], mode: Mode
+    programs: list[list[Unit]], inputs: list[list[dict[str, Value]]], mode: Mode, forms: Sequence[str]
 ) -> list[dict[tuple[str, int], Value]]:
     """All programs as instances of one block, each called once a scan."""
     roots = [program[-1] for program in programs]
-    whole = whole_of(programs)
+    whole = whole_of(programs, forms)
     machine = Machine.of(lowered(whole, mode=mode))
     by_path = {signal.path: machine.slot(signal) for signal in signals(whole)}
     places = [{path: by_path[f"{root.name}_one.{path}"] for path in root.fields()} for root in roots]

@@ -198,7 +198,7 @@ def _first_place(node: syntax.Statement) -> int:
     return node.start
 
 
-_HIDDEN = re.compile(r":([a-z]+[0-9]+)\b")
+_HIDDEN = re.compile(r":([a-z]+[0-9]+):\w*")
 
 
 def _hidden(section: syntax.VariableSection, unit: typed.Unit) -> Iterator[str]:
@@ -217,7 +217,7 @@ def _renamed(unit: typed.Unit, lines: Sequence[str]) -> list[str]:
 
     def renamed(found: re.Match[str]) -> str:
         if found[1] not in names:
-            name = found[1]
+            name = f"{found[1]}_{unit.name}" if unit.base is not None else found[1]
             while name.upper() in known:
                 name += "_"
             known.add(name.upper())

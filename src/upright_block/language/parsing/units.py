@@ -131,7 +131,7 @@ class UnitParser(ConfigurationParser):
         self.accept(";")
         outer, home = self.opened, self.home
         self.opened = [*outer, (kind, opened_at)]
-        around, self.hidden = self.hidden, Hidden()
+        around, self.hidden = self.hidden, Hidden(name)
         while self.kinds[self.i] == "USING":
             self.home = self._using()
         sections: list[syntax.VariableSection] = []

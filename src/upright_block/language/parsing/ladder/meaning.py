@@ -35,8 +35,9 @@ Node = Element | Joint
 
 @state
 class Hidden:
-    """Variables that nobody wrote: those that keep their values, and the others."""
+    """Variables that nobody wrote, of a ``unit``: those that keep their values, and the others."""
 
+    unit: str = ""
     temporary: list[syntax.Declaration] = fresh(default_factory=list)
     kept: list[syntax.Declaration] = fresh(default_factory=list)
 
@@ -51,7 +52,7 @@ class Hidden:
     def _declare(
         self, among: list[syntax.Declaration], what: str, place: syntax.Node, type_: syntax.TypeSpec | None
     ) -> str:
-        name = f":{what}{len(self.temporary) + len(self.kept) + 1}"
+        name = f":{what}{len(self.temporary) + len(self.kept) + 1}:{self.unit}"
         type_ = type_ or syntax.TypeName(place.start, place.end, "BOOL")
         among.append(syntax.Declaration(place.start, place.end, name, type_, None, "", ""))
         return name
@@ -442,10 +443,16 @@ class Meaning:
         self, box: Element, arguments: list[syntax.Argument], result: Word | None, place: syntax.Node
     ) -> None:
         value: syntax.Expression
-        if box.sign.upper() == _NOT and [argument.name.upper() for argument in arguments] in ([""], ["IN"]):
-            value = syntax.Unary(place.start, place.end, "NOT", arguments[0].value)
+        name, given = box.sign, [argument for argument in arguments if argument.name.upper() not in ("EN", "ENO")]
+        is_not = name.upper() == _NOT and [argument.name.upper() for argument in given] in ([""], ["IN"])
+        if is_not:
+            negated = syntax.Unary(place.start, place.end, "NOT", given[0].value)
+            taken = syntax.Argument(place.start, place.end, "IN", negated, output=False, negated=False)
+            name, arguments = "MOVE", [taken if each is given[0] else each for each in arguments]
+        if is_not and len(arguments) == 1:
+            value = arguments[0].value
         else:
-            value = syntax.Call(place.start, place.end, syntax.Name(place.start, place.end, box.sign), tuple(arguments))
+            value = syntax.Call(place.start, place.end, syntax.Name(place.start, place.end, name), tuple(arguments))
         is_linked = any(not p.is_input and _is_result(p, box) and self._is_read(box, p) for p in box.pins)
         if is_linked or result is None:
             name = self.hidden.once("out", place, syntax.ResultOf(place.start, place.end, value))
