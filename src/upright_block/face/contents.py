@@ -94,12 +94,14 @@ class Contents:
 
         Raises:
             UnknownName: there is none, or it has no body that the library writes.
-            NotRunnable: it has errors, or rungs that no statements can be as deep as.
+            NotRunnable: it has errors, or rungs that no statements can be as deep as, or it is a wiring table.
         """
         from upright_block.language.converting import TooDeep, converted
         from upright_block.library.writing import changes
 
         unit = self._written(name)
+        if unit.is_wired:
+            raise NotRunnable(*words.stays_a_table(unit.name))
         try:
             return changes(self._library.files, converted(unit, form))
         except TooDeep:

@@ -33,6 +33,10 @@ def too_deep(unit: str) -> Said:
     return f"The branches in a rung of {unit} are nested deeper than statements may be.", "Divide the rung."
 
 
+def stays_a_table(unit: str) -> Said:
+    return f"{unit} is a wiring table, which has no other form.", f"Leave {asked('write')} out to see it in this one."
+
+
 def no_programs() -> Said:
     return "The library has no programs.", "Write one into programs, or a table into wiring."
 

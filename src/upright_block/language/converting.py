@@ -12,7 +12,7 @@ from upright_block.language.formatting import formatted
 from upright_block.language.lexer import tokenize
 from upright_block.language.nodes import record
 from upright_block.language.plain import plain
-from upright_block.language.printing import body_lines, expression_text
+from upright_block.language.printing import body_lines, expression_text, program_head, program_lines
 from upright_block.language.rungs import Drawn, condition_of, laid_out, rungs_of
 from upright_block.language.source import Source
 from upright_block.language.telling.edits import Edit, laid
@@ -41,6 +41,8 @@ def unit_text(unit: Unit, form: str) -> str:
     Raises:
         TooDeep: it has rungs that no statements can be as deep as.
     """
+    if unit.is_wired:
+        return "\n".join(_table_lines(unit, form)) + "\n"
     whole, source = unit.syntax.whole, unit.source
     edits = converted(unit, form)
     made = laid([Edit(source, 0, 0, ""), *edits])[source.path].after
@@ -51,6 +53,12 @@ def unit_text(unit: Unit, form: str) -> str:
     comment = [f"// {line}" for line in unit.comment.splitlines()]
     tail = ["END_NAMESPACE"] * bool(home.namespace)
     return "\n".join([*head, *comment, *lines, *tail]) + "\n"
+
+
+def _table_lines(unit: Unit, form: str) -> Iterable[str]:
+    if form == "text":
+        return program_lines(unit)
+    return [*program_head(unit), *_as_rungs(unit, unit.syntax.body, ()).lines, "END_PROGRAM"]
 
 
 def converted(unit: Unit, form: str) -> list[Edit]:
@@ -78,8 +86,8 @@ def _edits(unit: typed.Unit, form: str, notes: Sequence[_Note]) -> Iterator[Edit
             own = [note for note in notes if begin <= note.start < span.end]
             made = _as_rungs(unit, statements, own) if form == "ladder" else _as_statements(unit, statements, own)
             declared += made.declared
-            lines = made.lines if sequence is not None else [*made.declared, *[""] * bool(made.declared), *made.lines]
-            yield Edit(source, begin, span.end, _indented(source.text, statements[0], span, begin, lines))
+            before = made.declared if sequence is None else []
+            yield Edit(source, begin, span.end, _indented(source.text, statements[0], span, begin, before, made.lines))
     for transition in sequence.transitions if sequence is not None else ():
         span = transition.written
         own = [note for note in notes if span.start <= note.start < span.end]
@@ -105,15 +113,19 @@ def _after_line(text: str, start: int) -> int:
     return found.end() if found else start
 
 
-def _indented(text: str, first: syntax.Statement, span: syntax.Span, begin: int, lines: Iterable[str]) -> str:
-    """Lines in place of a body, as far to the right as its first line, or as the word that ends it."""
+def _indented(
+    text: str, first: syntax.Statement, span: syntax.Span, begin: int, declared: Sequence[str], lines: Iterable[str]
+) -> str:
+    """Lines in place of a body, as far to the right as its first one, behind declarations where its end stands."""
     head = text[begin : span.end].lstrip("\n")
     gap = "\n" if text.startswith("\n\n", begin) else ""
     blanks = re.match(r"[ \t]*", text[text.rfind("\n", 0, first.start) + 1 :] if not span.is_ladder else head)
     assert blanks is not None
     end = text[text.rfind("\n", 0, span.end) + 1 : span.end]
-    inside = "".join(f"{blanks[0] + line}".rstrip() + "\n" for line in lines)
-    return f"\n{gap}{inside}{end if not end.strip() else ''}"
+    end = end if not end.strip() else ""
+    before = [end + line for line in declared] + [""] * bool(declared)
+    inside = "".join(line.rstrip() + "\n" for line in (*before, *(blanks[0] + line for line in lines)))
+    return f"\n{'' if declared else gap}{inside}{end}"
 
 
 @record

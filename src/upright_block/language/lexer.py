@@ -238,14 +238,15 @@ def _rung(text: str, start: int) -> str:
         if "|" not in (before[:1], behind[:1]) and line[1:3] != "--":
             return ""
     comment = _BEHIND_RUNG.search(line)
-    while comment and comment[0] == "(*" and (closed := line.find("*)", comment.end())) >= 0:
-        if not line[closed + 2 :].strip():
+    while comment and comment[0] != "//":
+        closed = line.find("*)", comment.end()) + 2 if comment[0] == "(*" else comment.end()
+        if comment[0] == "(*" and (closed < 2 or not line[closed:].strip()):
             break
-        comment = _BEHIND_RUNG.search(line, closed + 2)  # that was one inside of a box of statements
+        comment = _BEHIND_RUNG.search(line, closed)  # that was a text, or a comment, inside of a box of statements
     return line[: comment.start() if comment else len(line)].rstrip(" \t\r")
 
 
-_BEHIND_RUNG = re.compile(r"//|\(\*")
+_BEHIND_RUNG = re.compile(r"""//|\(\*|'(?:[^'$]|\$.)*'|"(?:[^"$]|\$.)*["]""")
 
 
 def _comment_end(text: str, start: int, offset: int) -> tuple[int, bool]:

@@ -308,6 +308,17 @@ def _item(node: syntax.ArrayItem) -> str:
 
 def program_lines(unit: typed.Unit) -> Iterator[str]:
     """A program that consists of calls and assignments, such as a wiring table, line by line."""
+    yield from program_head(unit)
+    for statement in unit.syntax.body:
+        if isinstance(statement, syntax.Assignment):
+            yield f"{expression_text(statement.target)} := {expression_text(statement.value)};"
+        elif isinstance(statement, syntax.CallStatement):
+            yield f"{expression_text(statement.call)};"
+    yield "END_PROGRAM"
+
+
+def program_head(unit: typed.Unit) -> Iterator[str]:
+    """What stands before the statements of a program that a table means."""
     yield f"PROGRAM {unit.name}"
     own = [v for v in unit.variables.values() if v.section == "private" and not v.is_hidden]
     if own:
@@ -317,9 +328,3 @@ def program_lines(unit: typed.Unit) -> Iterator[str]:
             yield _noted(f"    {variable.name:<{width}} : {variable.type.name};", variable.comment)
         yield "END_VAR"
         yield ""
-    for statement in unit.syntax.body:
-        if isinstance(statement, syntax.Assignment):
-            yield f"{expression_text(statement.target)} := {expression_text(statement.value)};"
-        elif isinstance(statement, syntax.CallStatement):
-            yield f"{expression_text(statement.call)};"
-    yield "END_PROGRAM"

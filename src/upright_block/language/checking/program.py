@@ -347,11 +347,23 @@ def _interface(unit: typed.Unit, scope: Scope, findings: Findings) -> None:
             unit.is_broken = True
             continue
         for declaration in section.declarations:
-            _variable(unit, section, declaration, checker)
+            if not isinstance(declaration.type, syntax.ResultOf):
+                _variable(unit, section, declaration, checker)
     if unit.syntax.sequence is not None:
         declare_sequence(unit.syntax.sequence, unit, checker)
     for method in unit.methods.values():
         _interface(method, scope, findings)
+    for part in (unit, *unit.methods.values()) if unit.owner is None else ():
+        _results(part, scope, findings)
+
+
+def _results(unit: typed.Unit, scope: Scope, findings: Findings) -> None:
+    """Declare what has the type of what an expression gives, which may call any method of the unit."""
+    checker = checker_of(unit, scope, findings)
+    for section in unit.syntax.sections:
+        for declaration in section.declarations:
+            if isinstance(declaration.type, syntax.ResultOf):
+                _variable(unit, section, declaration, checker)
 
 
 def _variable(

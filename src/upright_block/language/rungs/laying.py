@@ -273,7 +273,10 @@ def _end(end: End, *, is_rail: bool = False) -> _Field:
         case Through():
             return _Field([_Row("", "-")], [0])
         case Box():
-            return _box(end)
+            found = _box(end)
+            wide = found.width + (1 if not end.outputs else 0)
+            found.rows = [_Row(row.text.ljust(wide)) for row in found.rows]
+            return found
         case Net():
             return _net(end, is_rail)
 
