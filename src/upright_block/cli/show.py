@@ -53,10 +53,17 @@ from upright_block.reports import (
     help="Draw a wiring table into a .svg or .png file; several pages are numbered.",
 )
 @click.option("--as", "form", type=click.Choice(["text", "ladder"]), help="Print a unit as statements or as rungs.")
+@click.option("--fold", is_flag=True, help="With --as ladder: carry a rung that is too wide on in the next one.")
 @click.option("--write", is_flag=True, help="With --as: put it in place of what is there.")
 @click.option("--json", "as_json", is_flag=True, help="Print the interface as JSON.")
 def command(
-    library: OpenLibrary, name: str | None, picture: Path | None, form: str | None, write: bool, as_json: bool
+    library: OpenLibrary,
+    name: str | None,
+    picture: Path | None,
+    form: str | None,
+    fold: bool,
+    write: bool,
+    as_json: bool,
 ) -> None:
     """Draw a block as a box with its pins, types and initial values, and list their comments.
 
@@ -76,14 +83,16 @@ def command(
             show_lines(content_lines([*library.units, *library.configurations], library.stand_ins, width()))
         return
     if form is None:
-        only_with("--as", "--write")
+        only_with("--as", "--fold", "--write")
     else:
-        beside("--as", "NAME", "--write")
+        beside("--as", "NAME", "--fold", "--write")
+        if form != "ladder":
+            only_with("--as ladder", "--fold")
         try:
             if write:
-                _turn(library, name, form)
+                _turn(library, name, form, fold)
                 return
-            text = library.text_of(name, form)
+            text = library.text_of(name, form, fold)
         except UprightError as problem:
             stop(problem.message, problem.way_out)
         show_lines([[(line, "")] for line in text.splitlines()])
@@ -135,9 +144,9 @@ def command(
         show_lines([[], [("This block has errors: upright check lists them.", "bad")]])
 
 
-def _turn(library: OpenLibrary, name: str, form: str) -> None:
+def _turn(library: OpenLibrary, name: str, form: str, fold: bool) -> None:
     """Put the bodies of a unit in a form in its file."""
-    changes = library.turned(name, form)
+    changes = library.turned(name, form, fold)
     if changes:
         propose(library, changes, write=True)
     else:

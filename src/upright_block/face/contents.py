@@ -74,8 +74,10 @@ class Contents:
         found = self._library.find(name)
         return found or self._library.scope.configurations.get(name.upper())
 
-    def text_of(self, name: str, form: str) -> str:
+    def text_of(self, name: str, form: str, folds: bool = False) -> str:
         """A unit of the library as ``text``, in statements, or as a ``ladder``, whatever form it is written in.
+
+        With ``folds`` a rung that is too wide is carried on in the next one, by a variable.
 
         Raises:
             UnknownName: there is none, or it has no body that the library writes.
@@ -85,12 +87,12 @@ class Contents:
 
         unit = self._written(name)
         try:
-            return unit_text(unit, form)
+            return unit_text(unit, form, folds=folds)
         except TooDeep:
             raise NotRunnable(*words.too_deep(unit.name)) from None
 
-    def turned(self, name: str, form: str) -> Changes:
-        """What the file of a unit becomes with its bodies in a form; nothing where it has that.
+    def turned(self, name: str, form: str, folds: bool = False) -> Changes:
+        """What the file of a unit becomes with its bodies in a form, as `text_of` has it; nothing where it has that.
 
         Raises:
             UnknownName: there is none, or it has no body that the library writes.
@@ -103,7 +105,7 @@ class Contents:
         if unit.is_wired:
             raise NotRunnable(*words.stays_a_table(unit.name))
         try:
-            return changes(self._library.files, converted(unit, form))
+            return changes(self._library.files, converted(unit, form, folds=folds))
         except TooDeep:
             raise NotRunnable(*words.too_deep(unit.name)) from None
 

@@ -35,16 +35,17 @@ class _Note:
         return [line.strip() for line in self.text.splitlines()]
 
 
-def unit_text(unit: Unit, form: str) -> str:
-    """A unit as ``text`` or as a ``ladder``, whatever it is written as.
+def unit_text(unit: Unit, form: str, *, folds: bool = False) -> str:
+    """A unit as ``text`` or as a ``ladder``, whatever it is written as. With ``folds`` rungs that are too wide are
+    carried on in the next one.
 
     Raises:
         TooDeep: it has rungs that no statements can be as deep as.
     """
     if unit.is_wired:
-        return "\n".join(_table_lines(unit, form)) + "\n"
+        return "\n".join(_table_lines(unit, form, folds)) + "\n"
     whole, source = unit.syntax.whole, unit.source
-    edits = converted(unit, form)
+    edits = converted(unit, form, folds=folds)
     made = laid([Edit(source, 0, 0, ""), *edits])[source.path].after
     ending = len(source.text) - whole.end
     lines = made[whole.start : len(made) - ending].splitlines()
@@ -55,20 +56,21 @@ def unit_text(unit: Unit, form: str) -> str:
     return "\n".join([*head, *comment, *lines, *tail]) + "\n"
 
 
-def _table_lines(unit: Unit, form: str) -> Iterable[str]:
+def _table_lines(unit: Unit, form: str, folds: bool) -> Iterable[str]:
     if form == "text":
         return program_lines(unit)
-    return [*program_head(unit), *_as_rungs(unit, unit.syntax.body, ()).lines, "END_PROGRAM"]
+    made = _as_rungs(unit, unit.syntax.body, (), folds)
+    return [*program_head(unit), *made.declared, "", *made.lines, "END_PROGRAM"]
 
 
-def converted(unit: Unit, form: str) -> list[Edit]:
+def converted(unit: Unit, form: str, *, folds: bool = False) -> list[Edit]:
     """What makes the bodies of a unit those of ``text``, or of a ``ladder``, in the source that they stand in.
 
     Raises:
         TooDeep: it has rungs that no statements can be as deep as.
     """
     notes = _notes(unit.source)
-    return [edit for part in (unit, *unit.methods.values()) for edit in _edits(part, form, notes)]
+    return [edit for part in (unit, *unit.methods.values()) for edit in _edits(part, form, notes, folds)]
 
 
 def _notes(source: Source) -> list[_Note]:
@@ -77,14 +79,15 @@ def _notes(source: Source) -> list[_Note]:
     return [_Note(start, source.text[start:end]) for start, end in sorted(places)]
 
 
-def _edits(unit: typed.Unit, form: str, notes: Sequence[_Note]) -> Iterator[Edit]:
+def _edits(unit: typed.Unit, form: str, notes: Sequence[_Note], folds: bool) -> Iterator[Edit]:
     sequence, source = unit.syntax.sequence, unit.source
     declared: list[str] = []
     for statements, span in _bodies(unit.syntax):
         if statements and span.is_ladder != (form == "ladder"):
             begin = _after_line(source.text, span.start)
             own = [note for note in notes if begin <= note.start < span.end]
-            made = _as_rungs(unit, statements, own) if form == "ladder" else _as_statements(unit, statements, own)
+            is_drawn = form == "ladder"
+            made = _as_rungs(unit, statements, own, folds) if is_drawn else _as_statements(unit, statements, own)
             declared += made.declared
             before = made.declared if sequence is None else []
             yield Edit(source, begin, span.end, _indented(source.text, statements[0], span, begin, before, made.lines))
@@ -139,8 +142,9 @@ class _Made:
 # --- as rungs ---
 
 
-def _as_rungs(unit: typed.Unit, statements: Sequence[syntax.Statement], notes: Sequence[_Note]) -> _Made:
-    drawn, copies = rungs_of(unit, statements, [note.start for note in notes if not _is_behind(note, unit.source)])
+def _as_rungs(unit: typed.Unit, statements: Sequence[syntax.Statement], notes: Sequence[_Note], folds: bool) -> _Made:
+    apart = [note.start for note in notes if not _is_behind(note, unit.source)]
+    drawn, copies = rungs_of(unit, statements, apart, folds=folds)
     laid_first = [laid_out(each.end) for each in drawn]
     width = max(len(each.lines[0]) for each in laid_first)
     waiting = list(notes)

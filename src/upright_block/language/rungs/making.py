@@ -14,6 +14,7 @@ from upright_block.language import syntax, typed
 from upright_block.language.nodes import record, replaced
 from upright_block.language.parsing.ladder import is_word
 from upright_block.language.printing import body_lines, expression_text
+from upright_block.language.rungs.folding import Folder
 from upright_block.language.rungs.parts import (
     WIRE,
     Beside,
@@ -77,10 +78,11 @@ class Copy:
 
 
 def rungs_of(
-    unit: typed.Unit, body: Sequence[syntax.Statement], notes: Sequence[int] = ()
+    unit: typed.Unit, body: Sequence[syntax.Statement], notes: Sequence[int] = (), *, folds: bool = False
 ) -> tuple[list[Drawn], list[Copy]]:
     """The rungs that the statements of a body of a unit are, and the variables that they need besides. A block that is
-    called leads on to what asks for its output next, where none of the ``notes`` stands between.
+    called leads on to what asks for its output next, where none of the ``notes`` stands between. With ``folds`` a rung
+    that is too wide is carried on in the next one.
     """
     maker = _Maker(unit)
     found: list[Drawn] = []
@@ -91,6 +93,9 @@ def rungs_of(
             if led is not None:
                 found.pop()
             found.append(led or drawn)
+    if folds:
+        folder = Folder(maker.carrier)
+        found = [replaced(drawn, end=end) for drawn in found for end in folder.folded(drawn.end)]
     return found, maker.copies
 
 
@@ -240,6 +245,12 @@ class _Maker:
         place = node.selector
         target = syntax.Name(place.start, place.end, name)
         return self._stored(node.selector, target, place.start, is_rail), target
+
+    def carrier(self) -> str:
+        """The name of a variable that carries a link on."""
+        name = self._new_name("carried")
+        self.copies.append(Copy(name, "BOOL", "a link that goes on in another rung"))
+        return name
 
     def _new_name(self, name: str) -> str:
         known = {*self.variables, *(copy.name.upper() for copy in self.copies)}
