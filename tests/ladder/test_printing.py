@@ -216,6 +216,15 @@ def test_random_programs_do_as_ladders_what_they_do_in_c(seed: int, forms: list[
     assert compare(50_000 + seed, 5, forms=forms) == []
 
 
+@pytest.mark.skipif(shutil.which("gcc") is None, reason="gcc is not on this machine to compile the C twins")
+@pytest.mark.parametrize("seed", range(RANDOM_BATCHES))
+def test_random_programs_do_the_same_with_rungs_that_go_on_in_others(
+    seed: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("upright_block.language.rungs.folding.WIDEST", 30)
+    assert compare(60_000 + seed, 5, forms=["ladder folded"]) == []
+
+
 BLOCK = """TYPE Kind : (slow, fast); END_TYPE
 // A door.
 FUNCTION_BLOCK Door

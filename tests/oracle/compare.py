@@ -21,7 +21,7 @@ from upright_block.language.forms import statements
 from upright_block.language.scope import Scope
 from upright_block.language.signals import signals
 from upright_block.language.source import Source
-from upright_block.language.telling.edits import laid
+from upright_block.language.telling.edits import Edit, laid
 from upright_block.language.telling.findings import Findings
 from upright_block.language.typed import Unit as Typed
 from upright_block.machine.machine import Machine
@@ -129,9 +129,13 @@ def whole_of(programs: list[list[Unit]], forms: Sequence[str] = ()) -> Typed:
     text += f"\nFUNCTION_BLOCK Whole VAR {members} END_VAR {calls} END_FUNCTION_BLOCK"
     scope = _checked(text)
     for form in forms:
-        edits = [edit for unit in scope.units.values() if not unit.owner for edit in converted(unit, form)]
+        edits = [edit for unit in scope.units.values() if not unit.owner for edit in _turned(unit, form)]
         scope = _checked(laid(edits)["p.st"].after if edits else text)
     return scope.units["WHOLE"]
+
+
+def _turned(unit: Typed, form: str) -> list[Edit]:
+    return converted(unit, form.removesuffix(" folded"), folds=form.endswith(" folded"))
 
 
 def _checked(text: str) -> Scope:

@@ -33,9 +33,10 @@ class Folder:
     def _apart(self, end: End) -> list[End] | None:
         """A rung as several; None where it cannot be divided."""
         if isinstance(end, Box):
-            carried = [self._carried(pin.feed) for pin in end.inputs if self._is_long(pin.feed)]
+            long = [pin.feed for pin in end.inputs if isinstance(pin.feed, (Row, Beside)) and self._is_long(pin.feed)]
+            carried = [self._carried(feed) for feed in long]
             feeds = iter([contact for _, contact in carried])
-            pins = (replaced(pin, feed=next(feeds)) if self._is_long(pin.feed) else pin for pin in end.inputs)
+            pins = (replaced(pin, feed=next(feeds)) if pin.feed in long else pin for pin in end.inputs)
             return [*(net for net, _ in carried), replaced(end, inputs=tuple(pins))] if carried else None
         if not isinstance(end, Net):
             return None
@@ -81,16 +82,15 @@ class Folder:
         made = tuple(carried[number][1] if number in carried else part for number, part in enumerate(inside))
         return [*(net for net, _ in carried.values()), Net(Row(made) if inside is parts else Beside(made), (end,))]
 
-    def _carried(self, circuit: Circuit | str) -> tuple[Net, Contact]:
+    def _carried(self, circuit: Circuit) -> tuple[Net, Contact]:
         """What stores whether a circuit conducts, and the contact that stands for it."""
-        assert not isinstance(circuit, str)
         name = self.new_name()
         self.made.add(name)
         return Net(circuit, (Coil(" ", name, NOWHERE),)), Contact(" ", name, NOWHERE)
 
     @staticmethod
-    def _is_long(feed: Circuit | str) -> bool:
-        return not isinstance(feed, (str, Contact)) and feed != WIRE
+    def _is_long(circuit: Circuit) -> bool:
+        return not isinstance(circuit, Contact) and circuit != WIRE
 
 
 def _parts(circuit: Circuit) -> tuple[Circuit, ...]:

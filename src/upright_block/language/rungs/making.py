@@ -119,6 +119,7 @@ class _Maker:
 
     def __init__(self, unit: typed.Unit | None = None) -> None:
         self.variables = unit.variables if unit is not None else {}
+        self.suffix = f"_{unit.name}" if unit is not None and unit.base is not None else ""
         self.has_methods = unit is not None and bool(unit.methods or unit.owner)
         self.copies: list[Copy] = []
         self.meant: dict[tuple[int, type], typed.Statement] = {}
@@ -254,6 +255,7 @@ class _Maker:
 
     def _new_name(self, name: str) -> str:
         known = {*self.variables, *(copy.name.upper() for copy in self.copies)}
+        name += self.suffix
         found, number = name, 1
         while found.upper() in known:
             number += 1
