@@ -227,7 +227,7 @@ def _word(word: str) -> _Field:
 def _feeding(inputs: Sequence[tuple[int, _Field]], box: Box) -> _Field:
     """What leads into a box, each in the row of its pin."""
     found = _Field()
-    wide = max((field.width for _, field in inputs), default=0)
+    wide = max((field.width for _, field in inputs), default=1)
     is_any_negated = any(pin.is_negated for pin in box.inputs)
     for pin, (top, field) in zip(box.inputs, inputs, strict=True):
         while len(found.rows) < top + len(field.rows):
@@ -242,6 +242,7 @@ def _feeding(inputs: Sequence[tuple[int, _Field]], box: Box) -> _Field:
             found.rows[top + number].text = text + sign * is_any_negated
         found.enters += [row + top for row in field.enters]
         found.marks += field.moved(top, 0)
+    found.rows = found.rows or [_Row()]
     for row in found.rows:
         row.text = row.text.ljust(wide + is_any_negated)
     return found

@@ -241,7 +241,8 @@ class _Maker:
         type_ = meant.selector.type
         if not type_.name.isidentifier():
             raise _Unsayable
-        name = self._new_name(re.sub(r".*\.(?=\w)|\W", "", expression_text(node.selector)) + "_now")
+        leaf = re.search(r"[A-Za-z]\w*\W*$", expression_text(node.selector))
+        name = self._new_name(re.sub(r"\W", "", leaf[0] if leaf else "chosen") + "_now")
         self.copies.append(Copy(name, type_.name, f"{expression_text(node.selector)}, as it was"))
         place = node.selector
         target = syntax.Name(place.start, place.end, name)
