@@ -253,6 +253,8 @@ def _lead_on(found: _Field, box: Box, first: int) -> None:
     is_statements = bool(box.lines)
     for row, result in enumerate(box.outputs, first):
         sign = "O" if result.is_negated else ""
+        wall = len(found.rows[row].text) - 1
+        found.marks.append(Mark(row, wall, wall, result.origin))
         found.rows[row].text += f"{sign}-{result.word}{' ' if result.word else ''}"
         if not result.word:
             found.leaves = row

@@ -426,14 +426,14 @@ class _Maker:
                 return _in_row(parts, node.start) if (operator == "AND") != negated else Beside(_flat(parts, Beside))
             case syntax.Binary(operator="XOR", left=left, right=right):
                 pins = tuple(Pin("", self.circuit(part)) for part in (left, right))
-                return Box("XOR", "", pins, (Result("", "", negated),), node.start)
+                return Box("XOR", "", pins, (Result("", "", negated, node.operator_start),), node.operator_start)
             case syntax.Binary(operator=operator, left=left, right=right) if operator in _COMPARED:
                 return self._comparison(node, negated)
             case syntax.Call():
                 box = self._value(node, is_rail=True)
                 if not isinstance(box, Box):
                     raise _Unsayable
-                return replaced(box, outputs=(Result("", "", negated),))
+                return replaced(box, outputs=(Result("", "", negated, node.start),))
             case syntax.Literal(kind="bool", text=text):
                 is_true = (text.upper() == "TRUE") != negated
                 return Contact(" ", "TRUE" if is_true else "FALSE", node.start)
@@ -444,14 +444,14 @@ class _Maker:
     def _comparison(self, node: syntax.Binary, negated: bool) -> Circuit:
         sign = _INVERSE.get(node.operator, "") if negated else node.operator
         if sign and all(is_word(expression_text(part)) for part in (node.left, node.right)):
-            return self._compared(sign, node.left, node.right)
+            return replaced(self._compared(sign, node.left, node.right), origin=node.operator_start)
         name = _FUNCTIONS[node.operator]
         box = self._function(name, [("", node.left), ("", node.right)], node, is_rail=True)
-        return replaced(box, outputs=(Result("", "", negated),))
+        return replaced(box, outputs=(Result("", "", negated, node.operator_start),))
 
     @staticmethod
     def _compared(sign: str, left: syntax.Expression, right: syntax.Expression) -> Contact:
-        return Contact(sign, _word(left), left.start, _word(right))
+        return Contact(sign, _word(left), right.start, _word(right))
 
     def _is_bool(self, node: syntax.Expression) -> bool:
         """Whether an expression is a BOOL."""
@@ -498,7 +498,7 @@ def _led(part: End | Circuit, word: str, box: Box, pin: str) -> Any:
     """A part with a box in place of the contact that comes first in it; None where that is another."""
     match part:
         case Contact(sign=" ", operand=operand) if operand.upper() == word:
-            return replaced(box, outputs=(Result(pin), *box.outputs))
+            return replaced(box, outputs=(Result(pin, origin=part.origin), *box.outputs))
         case Row(parts=parts) | Beside(parts=parts) if parts:
             first = _led(parts[0], word, box, pin)
             return first and replaced(part, parts=(first, *parts[1:]))

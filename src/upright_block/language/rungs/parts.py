@@ -47,6 +47,7 @@ class Result:
     name: str
     word: str = ""
     is_negated: bool = False
+    origin: int = -1
 
 
 @node

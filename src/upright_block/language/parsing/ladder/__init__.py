@@ -5,8 +5,25 @@ statements in the order in which a rung is evaluated.
 """
 
 from upright_block.language.parsing.ladder.body import Label, read_condition, read_ladder
-from upright_block.language.parsing.ladder.elements import is_word
+from upright_block.language.parsing.ladder.elements import Element, Word, is_word
 from upright_block.language.parsing.ladder.grid import Line
 from upright_block.language.parsing.ladder.meaning import Hidden, Read
+from upright_block.language.parsing.ladder.network import RAIL, BoxPin, Feed, Joint, Network, network_of
 
-__all__ = ["Hidden", "Label", "Line", "Read", "is_word", "read_condition", "read_ladder"]
+__all__ = [
+    "RAIL",
+    "BoxPin",
+    "Element",
+    "Feed",
+    "Hidden",
+    "Joint",
+    "Label",
+    "Line",
+    "Network",
+    "Read",
+    "Word",
+    "is_word",
+    "network_of",
+    "read_condition",
+    "read_ladder",
+]

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator, Sequence
 from typing import Literal
 
 from upright_block.language.nodes import fresh, node, state
 from upright_block.language.parsing.ladder.elements import Cell, Element, Elements, Flaws, Pin, Word
+from upright_block.language.parsing.ladder.grid import Grid, Line
 from upright_block.language.parsing.words import ladder as words
 
 RAIL: Literal["rail"] = "rail"
@@ -135,6 +137,12 @@ class Network:
         """What feeds a place from the left, if anything does."""
         return self._left_of(row, column) if self._is_link(row, column - 1, "-+") else None
 
+    def links(self) -> Iterator[tuple[int, int, int]]:
+        """The rows of all links, and from which column to which they go."""
+        for row in range(self.grid.rows):
+            for run in _RUNS.finditer(self.free[row]):
+                yield row, run.start(), run.end() - 1
+
     def _feed(self, element: Element) -> None:
         if element.kind != "box":
             feed = self._left_of(element.row, element.left)
@@ -200,3 +208,9 @@ class Network:
             return before is not None or left == 1 or (row, left - 1) in self.joints
         behind = self.grid.text(row, right + 1, self.grid.width - 1).strip()
         return before is not None and before.kind in ("coil", "box") and behind in ("", "|", "+")
+
+
+def network_of(lines: Sequence[Line]) -> Network:
+    """What stands in a rung without mistakes, and how it is linked."""
+    flaws = Flaws(Grid(tuple(lines)))
+    return Network(Elements(flaws.grid, flaws), flaws)

@@ -1,0 +1,221 @@
+"""What conducts in the rungs of a unit, in one scan."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from operator import eq, ge, gt, le, lt, ne
+from typing import Any
+
+from upright_block.language import syntax, typed
+from upright_block.language.literals import Value, shown
+from upright_block.language.nodes import record
+from upright_block.language.parsing.ladder import RAIL, BoxPin, Element, Feed, Joint, Word
+from upright_block.language.rungs.drawings import Drawing, drawings
+from upright_block.language.source import Source
+from upright_block.language.types import BOOL
+from upright_block.reasons.scans import Entry, value_of
+
+_COMPARE: dict[str, Any] = {"=": eq, "<>": ne, "<": lt, ">": gt, "<=": le, ">=": ge}
+
+
+@record
+class Shown:
+    """An element of a rung as it was evaluated: where it stands in the source, from 1, and whether it conducted.
+
+    ``value`` is that of its operand, where it is a BOOL that was read.
+    """
+
+    element: Element
+    line: int
+    column: int
+    value: bool | None
+    conducts: bool
+
+
+@record
+class Conducted:
+    """A rung of a scan: its rows, with ``=`` where links conduct, what the names in each row were, and its elements."""
+
+    line: int
+    rows: tuple[str, ...]
+    notes: tuple[str, ...]
+    elements: tuple[Shown, ...]
+
+
+def conducted(entries: Sequence[Entry]) -> list[Conducted]:
+    """The rungs of a unit as the statements of a scan evaluated them."""
+    if not entries:
+        return []
+    unit = entries[0].unit
+    found = []
+    for drawing in drawings(unit):
+        own = [entry for entry in entries if drawing.start <= entry.statement.origin.start < drawing.stop]
+        found.append(_Rung(drawing, own, unit.source).conducted())
+    return found
+
+
+class _Rung:
+    """Finds out what conducts in a rung, of which some statements ran."""
+
+    def __init__(self, drawing: Drawing, entries: Sequence[Entry], source: Source) -> None:
+        self.drawing = drawing
+        self.network = drawing.network
+        self.source = source
+        self.has_run = any(entry.ran for entry in entries)
+        self.first: dict[int, Value] = {}
+        self.last: dict[int, Value] = {}
+        self.labels: dict[int, tuple[Value, Value]] = {}
+        self.names: dict[str, str] = {}
+        for entry in entries:
+            self._take(entry)
+        self.known: dict[int, bool] = {}
+
+    def _take(self, entry: Entry) -> None:
+        """Note what a statement read and computed."""
+        if entry.ran is None:
+            return
+        for computed in entry.ran.values:
+            offset, value = _offset(computed.value), computed.content
+            if offset >= 0 and value is not None:
+                self.first.setdefault(offset, value)
+                self.last[offset] = value
+        if isinstance(entry.statement, typed.Case):
+            held = value_of(entry.ran, entry.statement.selector)
+            written = entry.statement.origin
+            if isinstance(written, syntax.Case) and held is not None:
+                for arm, labels in zip(entry.statement.arms, written.arms, strict=True):
+                    for (low, high), label in zip(arm.ranges, labels.labels, strict=True):
+                        self.labels[label.low.start] = held, low
+                        if label.high is not None:
+                            self.labels[label.high.start] = held, high
+        inside = f"{entry.instance}." if entry.instance else ""
+        for read in entry.reads:
+            if read.type is not BOOL:
+                self.names.setdefault(read.path.removeprefix(inside).upper(), shown(read.value, read.type))
+        for written_ in entry.writes:
+            if written_.type is not BOOL:
+                self.names[written_.path.removeprefix(inside).upper()] = shown(written_.after, written_.type)
+
+    # --- what conducts ---
+
+    def conducts(self, feed: Feed) -> bool:
+        """Whether what a link begins at gives TRUE."""
+        waiting = [feed]
+        while waiting:
+            each = waiting[-1]
+            needed = [other for other in self._needs(each) if id(other) not in self.known and other != RAIL]
+            if needed:
+                waiting += needed
+                continue
+            waiting.pop()
+            self.known[id(each)] = self._now(each)
+        return self._known(feed)
+
+    def _known(self, feed: Feed) -> bool:
+        return self.has_run if feed == RAIL else self.known[id(feed)]
+
+    def _needs(self, feed: Feed) -> Iterable[Feed]:
+        if isinstance(feed, Joint):
+            return feed.feeds
+        if isinstance(feed, BoxPin):
+            return [each for _, each in self.network.inputs[feed.box] if not isinstance(each, Word)]
+        if isinstance(feed, Element):
+            return [self.network.feeds[feed]]
+        return ()
+
+    def _now(self, feed: Feed) -> bool:
+        """Whether something conducts, when all is known that it needs."""
+        if isinstance(feed, Joint):
+            return any(map(self._known, feed.feeds))
+        if isinstance(feed, BoxPin):
+            return self._of_pin(feed)
+        if isinstance(feed, Element):
+            before = self._known(self.network.feeds[feed])
+            return before and (feed.kind not in ("contact", "compare") or bool(self._own(feed)))
+        return self.has_run
+
+    def _of_pin(self, feed: BoxPin) -> bool:
+        box, pin = feed.box, feed.pin
+        origin = self.drawing.origin(box, pin.row, box.right)
+        feeds = [(own, each) for own, each in self.network.inputs[box] if not isinstance(each, Word)]
+        if origin in self.last and self.last[origin] in (True, False):
+            return bool(self.last[origin]) != pin.is_negated
+        links = [self._known(each) != own.is_negated for own, each in feeds]
+        if box.lines or box.sign == "ST" or pin.name.upper() == "ENO":
+            return any(links)
+        if box.sign.upper() == "NOT":
+            return self.has_run and not any(links)
+        return origin < 0 and bool(links) and all(links)
+
+    def _own(self, element: Element) -> bool | None:
+        """Whether a contact conducts by itself; None where that is not known, as it was not evaluated."""
+        origin = self.drawing.origin(element, element.row, element.left)
+        text = element.operand.text.upper() if element.operand is not None else ""
+        if element.kind == "compare":
+            if origin in self.labels:
+                held, bound = self.labels[origin]
+                return bool(_COMPARE[element.sign](held, bound))
+            value = self.last.get(origin)
+            is_inverse = self.drawing.origins is not None and not self.source.text.startswith(element.sign, origin)
+            return None if value is None else bool(value) != is_inverse
+        if element.sign in "PN":
+            value = self.first.get(origin)
+            return None if value is None else bool(value)
+        value = self.last.get(origin, {"TRUE": True, "FALSE": False}.get(text))
+        return None if value is None else bool(value) != (element.sign == "/")
+
+    # --- as it is shown ---
+
+    def conducted(self) -> Conducted:
+        network, grid = self.network, self.network.grid
+        rows = [list(line.text) for line in grid.lines]
+        for row, left, right in network.links():
+            feed = network.reaches(row, right + 1)
+            if feed is not None and not isinstance(feed, Word) and self.conducts(feed):
+                rows[row][left : right + 1] = "=" * (right + 1 - left)
+        elements = sorted(network.elements.found, key=lambda each: (each.row, each.left))
+        return Conducted(
+            self.source.line(self.drawing.start),
+            tuple("".join(row) for row in rows),
+            tuple("  ".join(self._notes(row)) for row in range(grid.rows)),
+            tuple(self._shown(element) for element in elements),
+        )
+
+    def _notes(self, row: int) -> Iterator[str]:
+        """The names in a row that are no BOOL, with what they were."""
+        for word in self.network.elements.words:
+            if word.row == row and word.text.upper() in self.names:
+                yield f"{word.text} {self.names[word.text.upper()]}"
+
+    def _shown(self, element: Element) -> Shown:
+        column = element.right if element.kind == "box" else element.left
+        origin = max(self.drawing.origin(element, element.row, column), self.drawing.start)
+        value: bool | None = None
+        if element.kind in ("contact", "compare"):
+            value = self._own(element)
+            conducts = self.conducts(element)
+        elif element.kind == "box":
+            conducts = any(self.conducts(feed) for _, feed in network_feeds(self.network.inputs[element]))
+        else:
+            conducts = self.conducts(self.network.feeds[element])
+        place = self.source
+        return Shown(element, place.line(origin), place.column(origin), value, conducts)
+
+
+def network_feeds(inputs: Sequence[tuple[Any, Feed]]) -> list[tuple[Any, Feed]]:
+    """The inputs of a box that links lead to."""
+    return [(pin, feed) for pin, feed in inputs if not isinstance(feed, Word)]
+
+
+def _offset(value: typed.Expression) -> int:
+    """Where an expression stands that was computed; -1 where nobody wrote it."""
+    match value:
+        case typed.Load(place=place):
+            return place.origin.start
+        case typed.Part(operand=typed.Load(place=place)):
+            return place.origin.start
+        case typed.Binary(start=start) | typed.Unary(start=start) | typed.CallStandard(start=start):
+            return start
+        case typed.CallFunction(origin=origin):
+            return origin.start
+    return -1
