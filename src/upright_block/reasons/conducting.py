@@ -49,9 +49,16 @@ def conducted(entries: Sequence[Entry]) -> list[Conducted]:
     unit = entries[0].unit
     found = []
     for drawing in drawings(unit):
-        own = [entry for entry in entries if drawing.start <= entry.statement.origin.start < drawing.stop]
+        own = [entry for entry in entries if _is_in(entry.statement, drawing)]
         found.append(_Rung(drawing, own, unit.source).conducted())
     return found
+
+
+def _is_in(statement: typed.Statement, drawing: Drawing) -> bool:
+    """Whether a rung is made of a statement, or of an arm of it."""
+    origin = statement.origin
+    is_around = isinstance(statement, typed.Case) and origin.start <= drawing.start and drawing.stop <= origin.end
+    return is_around or drawing.start <= origin.start < drawing.stop
 
 
 class _Rung:
@@ -62,32 +69,43 @@ class _Rung:
         self.network = drawing.network
         self.source = source
         self.has_run = any(entry.ran for entry in entries)
-        self.first: dict[int, Value] = {}
-        self.last: dict[int, Value] = {}
-        self.labels: dict[int, tuple[Value, Value]] = {}
+        self.read: dict[int, bool] = {}
+        self.edges: dict[int, bool] = {}
+        self.computed: dict[int, bool] = {}
+        self.labels: dict[int, tuple[Value, Value, str]] = {}
         self.names: dict[str, str] = {}
         for entry in entries:
             self._take(entry)
-        self.known: dict[int, bool] = {}
+        self.known: dict[tuple[int, int], bool] = {}
 
     def _take(self, entry: Entry) -> None:
         """Note what a statement read and computed."""
         if entry.ran is None:
             return
         for computed in entry.ran.values:
-            offset, value = _offset(computed.value), computed.content
-            if offset >= 0 and value is not None:
-                self.first.setdefault(offset, value)
-                self.last[offset] = value
+            value, node = computed.content, computed.value
+            if value is None or node.type is not BOOL:
+                continue
+            match node:
+                case typed.Load(place=place) | typed.Part(operand=typed.Load(place=place)):
+                    self.read[place.origin.start] = bool(value)
+                case typed.Binary(start=start):
+                    self.edges.setdefault(start, bool(value))
+                    self.computed[start] = bool(value)
+                case typed.Unary(start=start) | typed.CallStandard(start=start):
+                    self.computed[start] = bool(value)
+                case typed.CallFunction(origin=origin):
+                    self.computed[origin.start] = bool(value)
         if isinstance(entry.statement, typed.Case):
             held = value_of(entry.ran, entry.statement.selector)
             written = entry.statement.origin
             if isinstance(written, syntax.Case) and held is not None:
+                text = shown(held, entry.statement.selector.type)
                 for arm, labels in zip(entry.statement.arms, written.arms, strict=True):
                     for (low, high), label in zip(arm.ranges, labels.labels, strict=True):
-                        self.labels[label.low.start] = held, low
+                        self.labels[label.low.start] = held, low, text
                         if label.high is not None:
-                            self.labels[label.high.start] = held, high
+                            self.labels[label.high.start] = held, high, text
         inside = f"{entry.instance}." if entry.instance else ""
         for read in entry.reads:
             if read.type is not BOOL:
@@ -103,16 +121,16 @@ class _Rung:
         waiting = [feed]
         while waiting:
             each = waiting[-1]
-            needed = [other for other in self._needs(each) if id(other) not in self.known and other != RAIL]
+            needed = [other for other in self._needs(each) if other != RAIL and _key(other) not in self.known]
             if needed:
                 waiting += needed
                 continue
             waiting.pop()
-            self.known[id(each)] = self._now(each)
+            self.known[_key(each)] = self._now(each)
         return self._known(feed)
 
     def _known(self, feed: Feed) -> bool:
-        return self.has_run if feed == RAIL else self.known[id(feed)]
+        return self.has_run if feed == RAIL else self.known[_key(feed)]
 
     def _needs(self, feed: Feed) -> Iterable[Feed]:
         if isinstance(feed, Joint):
@@ -138,8 +156,9 @@ class _Rung:
         box, pin = feed.box, feed.pin
         origin = self.drawing.origin(box, pin.row, box.right)
         feeds = [(own, each) for own, each in self.network.inputs[box] if not isinstance(each, Word)]
-        if origin in self.last and self.last[origin] in (True, False):
-            return bool(self.last[origin]) != pin.is_negated
+        value = self.read.get(origin, self.computed.get(origin))
+        if value is not None:
+            return value != pin.is_negated
         links = [self._known(each) != own.is_negated for own, each in feeds]
         if box.lines or box.sign == "ST" or pin.name.upper() == "ENO":
             return any(links)
@@ -153,16 +172,15 @@ class _Rung:
         text = element.operand.text.upper() if element.operand is not None else ""
         if element.kind == "compare":
             if origin in self.labels:
-                held, bound = self.labels[origin]
+                held, bound, _ = self.labels[origin]
                 return bool(_COMPARE[element.sign](held, bound))
-            value = self.last.get(origin)
+            value = self.computed.get(origin)
             is_inverse = self.drawing.origins is not None and not self.source.text.startswith(element.sign, origin)
-            return None if value is None else bool(value) != is_inverse
+            return None if value is None else value != is_inverse
         if element.sign in "PN":
-            value = self.first.get(origin)
-            return None if value is None else bool(value)
-        value = self.last.get(origin, {"TRUE": True, "FALSE": False}.get(text))
-        return None if value is None else bool(value) != (element.sign == "/")
+            return self.edges.get(origin)
+        value = self.read.get(origin, {"TRUE": True, "FALSE": False}.get(text))
+        return None if value is None else value != (element.sign == "/")
 
     # --- as it is shown ---
 
@@ -170,22 +188,43 @@ class _Rung:
         network, grid = self.network, self.network.grid
         rows = [list(line.text) for line in grid.lines]
         for row, left, right in network.links():
-            feed = network.reaches(row, right + 1)
+            feed = network.reaches(row, right + 1) if (row, right + 1) not in network.elements.word_at else None
             if feed is not None and not isinstance(feed, Word) and self.conducts(feed):
                 rows[row][left : right + 1] = "=" * (right + 1 - left)
         elements = sorted(network.elements.found, key=lambda each: (each.row, each.left))
+        notes: list[list[str]] = [[] for _ in rows]
+        for element in elements:
+            for word, text in self._notes(element):
+                notes[word.row].append(f"{word.text} {text}")
         return Conducted(
             self.source.line(self.drawing.start),
             tuple("".join(row) for row in rows),
-            tuple("  ".join(self._notes(row)) for row in range(grid.rows)),
+            tuple("  ".join(each) for each in notes),
             tuple(self._shown(element) for element in elements),
         )
 
-    def _notes(self, row: int) -> Iterator[str]:
-        """The names in a row that are no BOOL, with what they were."""
-        for word in self.network.elements.words:
-            if word.row == row and word.text.upper() in self.names:
-                yield f"{word.text} {self.names[word.text.upper()]}"
+    def _notes(self, element: Element) -> Iterator[tuple[Word, str]]:
+        """The names at an element that are no BOOL, with what they were when it was evaluated."""
+        if element.kind == "compare" and self._own(element) is not None:
+            label = self.labels.get(self.drawing.origin(element, element.row, element.left))
+            for name in (element.operand, element.other):
+                text = label[2] if label else self.names.get(name.text.upper(), "") if name is not None else ""
+                if name is not None and text:
+                    yield name, text
+                label = None
+        if element.kind == "box" and self._runs(element):
+            for _, word in (*self.network.inputs[element], *self.network.outputs[element]):
+                if isinstance(word, Word) and word.text.upper() in self.names:
+                    yield word, self.names[word.text.upper()]
+
+    def _runs(self, box: Element) -> bool:
+        """Whether a box did something: where a link leads to its EN that conducts."""
+        links = [
+            self.conducts(feed) != pin.is_negated
+            for pin, feed in self.network.inputs[box]
+            if not isinstance(feed, Word) and (pin.name.upper() == "EN" or box.sign == "ST")
+        ]
+        return self.has_run and all(links)
 
     def _shown(self, element: Element) -> Shown:
         column = element.right if element.kind == "box" else element.left
@@ -195,27 +234,12 @@ class _Rung:
             value = self._own(element)
             conducts = self.conducts(element)
         elif element.kind == "box":
-            conducts = any(self.conducts(feed) for _, feed in network_feeds(self.network.inputs[element]))
+            conducts = self._runs(element)
         else:
             conducts = self.conducts(self.network.feeds[element])
         place = self.source
         return Shown(element, place.line(origin), place.column(origin), value, conducts)
 
 
-def network_feeds(inputs: Sequence[tuple[Any, Feed]]) -> list[tuple[Any, Feed]]:
-    """The inputs of a box that links lead to."""
-    return [(pin, feed) for pin, feed in inputs if not isinstance(feed, Word)]
-
-
-def _offset(value: typed.Expression) -> int:
-    """Where an expression stands that was computed; -1 where nobody wrote it."""
-    match value:
-        case typed.Load(place=place):
-            return place.origin.start
-        case typed.Part(operand=typed.Load(place=place)):
-            return place.origin.start
-        case typed.Binary(start=start) | typed.Unary(start=start) | typed.CallStandard(start=start):
-            return start
-        case typed.CallFunction(origin=origin):
-            return origin.start
-    return -1
+def _key(feed: Feed) -> tuple[int, int]:
+    return (id(feed.box), feed.pin.row) if isinstance(feed, BoxPin) else (id(feed), -1)

@@ -34,6 +34,7 @@ if TYPE_CHECKING:
         retained_list,
         retained_rows,
     )
+    from upright_block.reports.ladders import rung_data, rung_lines
     from upright_block.reports.lanes import Diagram
     from upright_block.reports.listing import column_lines
     from upright_block.reports.page import MOST_CHANGES
@@ -112,6 +113,7 @@ __getattr__ = exported(
         ),
         "filed": ("Stamp", "report_files"),
         "diagrams": ("case_diagram", "trace_diagram"),
+        "ladders": ("rung_data", "rung_lines"),
         "lanes": ("Diagram",),
         "page": ("MOST_CHANGES",),
         "plotting": ("diagram_pages",),
@@ -211,6 +213,8 @@ __all__ = [
     "retained_rows",
     "run_data",
     "run_lines",
+    "rung_data",
+    "rung_lines",
     "sarif_text",
     "scan_data",
     "scan_head",
