@@ -58,7 +58,7 @@ def command(
         show_json(scan_data(target, found, instance, entries) | rungs)
         return
     text = order_lines(entries) if order else scan_lines(entries, width(), show_all)
-    lines = rung_lines(entries) if form else text
+    lines = rung_lines(entries) if form else [*text]
     show_lines([scan_head(target, found, () if order else entries), [], *lines])
     say_later(wishes, found.time)
     if not found.scan.is_whole:

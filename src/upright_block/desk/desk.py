@@ -299,6 +299,10 @@ class Desk(Held):
                 return
         raise UnknownName(*words.is_outermost())
 
+    def _do_ladder(self, rest: str) -> None:
+        self._no_more("ladder", rest)
+        self.is_ladder = not self.is_ladder
+
     def _do_writers(self, rest: str) -> None:
         self._uses(self._path("writers", rest), "written")
 

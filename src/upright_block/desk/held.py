@@ -68,6 +68,7 @@ class Held:
         self.span = _LANES
         self.pace = 0.0
         self.is_left = False
+        self.is_ladder = False
         self.proposed: Changes | None = None
         self.offered = ""
         """A line that stands in the input for the user to send."""

@@ -47,6 +47,7 @@ WORDS = (
     Word("changed", "[PATTERNS]", "", "lists what differs from its initial value"),
     Word("open", "[INSTANCE]", "Enter", "shows the text of an instance, or of what the line calls"),
     Word("up", "", "Backspace", "shows the text of what holds the instance"),
+    Word("ladder", "", "l", "shows the text as rungs with what conducts, or as it was"),
     Word("writers", "[SIGNAL]", "", "lists the statements that write it, and goes to the first", takes=True),
     Word("readers", "[SIGNAL]", "", "lists the statements that read it", takes=True),
     Word("start", "TARGET [TIME]", "", "begins anew, as a block, a configuration or a case does, and goes to a time"),

@@ -8,12 +8,12 @@ from upright_block.desk.desk import Desk
 from upright_block.desk.lines import KEYS, WORDS
 from upright_block.errors import UprightError
 from upright_block.language.literals import shown_duration
-from upright_block.reports import Line, clipped, diagram_lines, lines_as_run, trace_diagram
+from upright_block.reports import Line, clipped, diagram_lines, lines_as_run, rungs_by_line, trace_diagram
 
 PANES = ("watch", "lanes", "log", "why", "help")
 """What can stand below the text."""
 _MOST_PATH = 44
-_KEYS = "gpnsbwtufr/oaq:?"
+_KEYS = "gpnsbwtufr/olaq:?"
 
 
 def status(desk: Desk, width: int) -> Line:
@@ -47,11 +47,14 @@ def text(desk: Desk, width: int, height: int) -> list[tuple[int, Line]]:
     head: Line = [(name, "strong"), (f"  {source.name}", "dim")]
     if not any(entry.ran for entry in found.entries):
         head += [("  has not run in this scan", "warn")]
-    last = source.line(len(source.text))
-    first = max(min(desk.line - (height - 1) // 2, last - height + 2), 1)
-    lines = range(first, min(first + height - 1, last) + 1)
-    rows = list(lines_as_run(found.entries, lines, width - 2))
-    at = next((number for number, (line, _) in enumerate(rows) if line == desk.line), 0)
+    if desk.is_ladder:
+        rows = rungs_by_line(found.entries)
+    else:
+        last = source.line(len(source.text))
+        first = max(min(desk.line - (height - 1) // 2, last - height + 2), 1)
+        rows = list(lines_as_run(found.entries, range(first, min(first + height - 1, last) + 1), width - 2))
+    near = [number for number, (line, _) in enumerate(rows) if line <= desk.line]
+    at = next((number for number in near if rows[number][0] == rows[near[-1]][0]), 0) if near else 0
     begin = max(min(at - (height - 2) // 2, len(rows) - height + 1), 0)
     made: list[tuple[int, Line]] = [(0, _cut(head, width))]
     before = 0

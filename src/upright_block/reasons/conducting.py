@@ -34,11 +34,15 @@ class Shown:
 
 @record
 class Conducted:
-    """A rung of a scan: its rows, with ``=`` where links conduct, what the names in each row were, and its elements."""
+    """A rung of a scan: its rows, with ``=`` where links conduct, what the names in each row were, and its elements.
+
+    ``live`` are the columns from which to which links conduct, by row.
+    """
 
     line: int
     rows: tuple[str, ...]
     notes: tuple[str, ...]
+    live: tuple[tuple[tuple[int, int], ...], ...]
     elements: tuple[Shown, ...]
 
 
@@ -187,10 +191,12 @@ class _Rung:
     def conducted(self) -> Conducted:
         network, grid = self.network, self.network.grid
         rows = [list(line.text) for line in grid.lines]
+        live: list[list[tuple[int, int]]] = [[] for _ in rows]
         for row, left, right in network.links():
             feed = network.reaches(row, right + 1) if (row, right + 1) not in network.elements.word_at else None
             if feed is not None and not isinstance(feed, Word) and self.conducts(feed):
                 rows[row][left : right + 1] = "=" * (right + 1 - left)
+                live[row].append((left, right))
         elements = sorted(network.elements.found, key=lambda each: (each.row, each.left))
         notes: list[list[str]] = [[] for _ in rows]
         for element in elements:
@@ -200,6 +206,7 @@ class _Rung:
             self.source.line(self.drawing.start),
             tuple("".join(row) for row in rows),
             tuple("  ".join(each) for each in notes),
+            tuple(map(tuple, live)),
             tuple(self._shown(element) for element in elements),
         )
 

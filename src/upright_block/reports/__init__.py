@@ -34,7 +34,7 @@ if TYPE_CHECKING:
         retained_list,
         retained_rows,
     )
-    from upright_block.reports.ladders import rung_data, rung_lines
+    from upright_block.reports.ladders import rung_data, rung_lines, rungs_by_line
     from upright_block.reports.lanes import Diagram
     from upright_block.reports.listing import column_lines
     from upright_block.reports.page import MOST_CHANGES
@@ -113,7 +113,7 @@ __getattr__ = exported(
         ),
         "filed": ("Stamp", "report_files"),
         "diagrams": ("case_diagram", "trace_diagram"),
-        "ladders": ("rung_data", "rung_lines"),
+        "ladders": ("rung_data", "rung_lines", "rungs_by_line"),
         "lanes": ("Diagram",),
         "page": ("MOST_CHANGES",),
         "plotting": ("diagram_pages",),
@@ -215,6 +215,7 @@ __all__ = [
     "run_lines",
     "rung_data",
     "rung_lines",
+    "rungs_by_line",
     "sarif_text",
     "scan_data",
     "scan_head",

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping, Sequence
 
 from upright_block.language import syntax, typed
 from upright_block.language.lexer import tokenize
-from upright_block.language.nodes import record
+from upright_block.language.nodes import Side, record
 from upright_block.language.parsing.ladder import Element, Line, Network, network_of
 from upright_block.language.rungs.laying import laid_out
 from upright_block.language.rungs.making import rungs_of
@@ -41,6 +41,7 @@ class Drawing:
         return grid.place(element.operand.row, element.operand.left)
 
 
+@Side
 def drawings(unit: typed.Unit) -> list[Drawing]:
     """The rungs of the body of a unit, or of its actions."""
     written = unit.syntax
