@@ -109,15 +109,32 @@ class Contents:
         except TooDeep:
             raise NotRunnable(*words.too_deep(unit.name)) from None
 
+    def mended_rungs(self, names: Sequence[str] = ()) -> Changes:
+        """What the files of units, or of all, become with sloppy rungs in order; nothing where they are.
+
+        Raises:
+            UnknownName: there is no unit of a name, or it has no body that the library writes.
+        """
+        from upright_block.language.rungs.mending import mends
+        from upright_block.library.writing import changes
+
+        units = [self._own(name) for name in names] or self.units
+        return changes(self._library.files, (edit for unit in units for edit in mends(unit.source, unit.syntax)))
+
     def _written(self, name: str) -> Unit:
         """A unit without errors whose body the library writes."""
+        unit = self._own(name)
+        if unit.is_broken:
+            raise NotRunnable(*has_errors(unit.name))
+        return unit
+
+    def _own(self, name: str) -> Unit:
+        """A unit whose body the library writes."""
         unit = self.find(name)
         if unit is None:
             raise UnknownName(*words.no_such_unit(name, self.did_you_mean(name)))
         if unit.is_standard or unit.kind == "CONFIGURATION":
             raise UnknownName(*words.no_body_here(unit.name))
-        if unit.is_broken:
-            raise NotRunnable(*has_errors(unit.name))
         return unit
 
     def blocks_in(self, name: str) -> list[str]:
