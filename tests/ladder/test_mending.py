@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+from collections.abc import Sequence
 from pathlib import Path
 
 import pytest
@@ -45,7 +46,7 @@ def rows(text: str) -> list[str]:
     return text.strip("\n").split("\n")
 
 
-def flaws(text: list[str]) -> list[object]:
+def flaws(text: list[str]) -> Sequence[object]:
     return network_of([Line(row, 0, 0) for row in text]).flaws.found
 
 

@@ -31,6 +31,7 @@ from upright_block.reports import (
     reference_data,
     reference_lines,
     run_lines,
+    rung_pictures,
     tag_data,
     tag_lines,
     text_lines,
@@ -50,7 +51,7 @@ from upright_block.reports import (
     "--picture",
     metavar="FILE",
     type=click.Path(path_type=Path),
-    help="Draw a wiring table into a .svg or .png file; several pages are numbered.",
+    help="Draw a wiring table, or with --as ladder rungs, into a .svg or .png file; several pages are numbered.",
 )
 @click.option("--as", "form", type=click.Choice(["text", "ladder"]), help="Print a unit as statements or as rungs.")
 @click.option("--fold", is_flag=True, help="With --as ladder: carry a rung that is too wide on in the next one.")
@@ -85,10 +86,15 @@ def command(
     if form is None:
         only_with("--as", "--fold", "--write")
     else:
-        beside("--as", "NAME", "--fold", "--write")
+        beside("--as", "NAME", "--fold", "--write", "--picture")
         if form != "ladder":
-            only_with("--as ladder", "--fold")
+            only_with("--as ladder", "--fold", "--picture")
         try:
+            if picture is not None:
+                beside("--picture", "NAME", "--as")
+                title = f"{library.name} {library.version}".strip()
+                write_pages(picture, rung_pictures(library.written_unit(name), picture_kind(picture), title))
+                return
             if write:
                 _turn(library, name, form, fold)
                 return

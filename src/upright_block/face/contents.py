@@ -85,7 +85,7 @@ class Contents:
         """
         from upright_block.language.converting import TooDeep, unit_text
 
-        unit = self._written(name)
+        unit = self.written_unit(name)
         try:
             return unit_text(unit, form, folds=folds)
         except TooDeep:
@@ -101,7 +101,7 @@ class Contents:
         from upright_block.language.converting import TooDeep, converted
         from upright_block.library.writing import changes
 
-        unit = self._written(name)
+        unit = self.written_unit(name)
         if unit.is_wired:
             raise NotRunnable(*words.stays_a_table(unit.name))
         try:
@@ -121,8 +121,13 @@ class Contents:
         units = [self._own(name) for name in names] or self.units
         return changes(self._library.files, (edit for unit in units for edit in mends(unit.source, unit.syntax)))
 
-    def _written(self, name: str) -> Unit:
-        """A unit without errors whose body the library writes."""
+    def written_unit(self, name: str) -> Unit:
+        """A unit without errors whose body the library writes.
+
+        Raises:
+            UnknownName: there is none, or it has no body that the library writes.
+            NotRunnable: it has errors.
+        """
         unit = self._own(name)
         if unit.is_broken:
             raise NotRunnable(*has_errors(unit.name))

@@ -51,6 +51,7 @@ if TYPE_CHECKING:
         tree_lines,
         watch_lines,
     )
+    from upright_block.reports.rungs import rung_pictures
     from upright_block.reports.sarif import sarif_text
     from upright_block.reports.scans import (
         entry_data,
@@ -133,6 +134,7 @@ __getattr__ = exported(
             "tree_lines",
             "watch_lines",
         ),
+        "rungs": ("rung_pictures",),
         "sarif": ("sarif_text",),
         "scans": ("entry_data", "order_lines", "scan_data", "scan_head", "scan_lines", "step_line", "lines_as_run"),
         "styled": ("Line", "Role", "clipped", "plain", "visible"),
@@ -215,6 +217,7 @@ __all__ = [
     "run_lines",
     "rung_data",
     "rung_lines",
+    "rung_pictures",
     "rungs_by_line",
     "sarif_text",
     "scan_data",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Iterator, Mapping, Sequence
 
 from upright_block.language import syntax, typed
@@ -19,12 +20,14 @@ class Drawing:
     """A rung with what stands in it, and from where to where in the source that is written which it is made of.
 
     ``origins`` are the offsets there that elements stand for, by row and column; None where the rung is written itself.
+    ``comment`` are the lines of the comments that belong to it.
     """
 
     network: Network
     start: int
     stop: int
     origins: Mapping[tuple[int, int], int] | None
+    comment: tuple[str, ...]
 
     def origin(self, element: Element, row: int, column: int) -> int:
         """The offset of what decides an element; of an output of a box that at its wall, in its row and column."""
@@ -51,9 +54,19 @@ def drawings(unit: typed.Unit) -> list[Drawing]:
 
 
 def _drawings(unit: typed.Unit, body: Sequence[syntax.Statement], span: syntax.Span) -> Iterator[Drawing]:
+    notes = deque(c for c in tokenize(unit.source, Findings()).comments if span.start <= c.start < span.end)
+
+    def comment(stop: int) -> tuple[str, ...]:
+        """The comments up to the end of what a rung is made of, or behind it in its line."""
+        found: list[str] = []
+        while notes and (notes[0].start < stop or unit.source.line(notes[0].start) == unit.source.line(stop)):
+            found += (line.strip() for line in notes.popleft().text.splitlines())
+        return tuple(filter(None, found))
+
     if span.is_ladder:
         for rung in written_rungs(unit.source, span):
-            yield Drawing(network_of(rung), rung[0].start, rung[-1].start + len(rung[-1].text), None)
+            stop = rung[-1].start + len(rung[-1].text)
+            yield Drawing(network_of(rung), rung[0].start, stop, None, comment(stop))
         return
     rungs = rungs_of(unit, body)[0]
     width = max((len(laid_out(each.end).lines[0]) for each in rungs), default=0)
@@ -61,7 +74,7 @@ def _drawings(unit: typed.Unit, body: Sequence[syntax.Statement], span: syntax.S
         laid = laid_out(each.end, width)
         lines = tuple(Line(text, 0, 0) for text in laid.lines)
         origins = {(mark.row, mark.left): mark.origin for mark in laid.marks}
-        yield Drawing(network_of(lines), each.start, each.stop, origins)
+        yield Drawing(network_of(lines), each.start, each.stop, origins, comment(each.stop))
 
 
 def written_rungs(source: Source, span: syntax.Span) -> list[list[Line]]:
