@@ -19,7 +19,7 @@ _DOTS = 100
 _WIDE, _HIGH = 1169, 827
 """A4 across, in dots of a hundredth of an inch."""
 _EDGE, _TITLE, _NUMBERS, _NOTES = 36, 58, 44, 150
-_MOST_LETTER = 8.0
+_MOST_LETTER = 7.2
 _LEAST_LETTER = 3.4
 _ROW = 2.3
 """The height of a row, in widths of a letter."""
