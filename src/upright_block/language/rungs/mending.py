@@ -7,16 +7,11 @@ from collections import Counter
 from collections.abc import Iterator, Sequence
 
 from upright_block.language import syntax
-from upright_block.language.parsing.ladder import Element, Line, Network, Word, network_of
+from upright_block.language.parsing.ladder import ASCII, QUOTED, Element, Line, Network, Word, network_of
 from upright_block.language.rungs.drawings import written_rungs
 from upright_block.language.source import Source
 from upright_block.language.telling.edits import Edit
 
-_LINKS, _WALLS, _JOINTS = "─━═╌┄‐‑‒–—−", "│┃║", "┌┐└┘├┤┬┴┼╔╗╚╝"
-_ASCII = str.maketrans(
-    dict.fromkeys(_LINKS, "-") | dict.fromkeys(_WALLS, "|") | dict.fromkeys(_JOINTS, "+") | {"\u00a0": " "}
-)
-_QUOTED = re.compile(r"""'(?:[^'$]|\$.)*'|"(?:[^"$]|\$.)*["]""")
 _SIGN = re.compile(r"(?<=\|)[pn](?=\|)|(?<=\()[srpn](?=\))")
 _NEAR = 3
 """Columns by which a rail may be out of line, and a name beside its element."""
@@ -61,8 +56,8 @@ def _in_ascii(rows: Sequence[str]) -> list[str]:
     """With the characters of ladders in place of those that look like them."""
     found = []
     for row in rows:
-        texts = [match.span() for match in _QUOTED.finditer(row)]
-        plain = row.translate(_ASCII)
+        texts = [match.span() for match in QUOTED.finditer(row)]
+        plain = row.translate(ASCII)
         for start, end in texts:
             plain = plain[:start] + row[start:end] + plain[end:]
         found.append(plain.rstrip(" "))

@@ -6,11 +6,13 @@ statements in the order in which a rung is evaluated.
 
 from upright_block.language.parsing.ladder.body import Label, read_condition, read_ladder
 from upright_block.language.parsing.ladder.elements import Element, Word, is_word
-from upright_block.language.parsing.ladder.grid import Line
+from upright_block.language.parsing.ladder.grid import ASCII, QUOTED, Line
 from upright_block.language.parsing.ladder.meaning import Hidden, Read
 from upright_block.language.parsing.ladder.network import RAIL, BoxPin, Feed, Joint, Network, network_of
 
 __all__ = [
+    "ASCII",
+    "QUOTED",
     "RAIL",
     "BoxPin",
     "Element",

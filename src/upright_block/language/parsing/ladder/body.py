@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Sequence
 from typing import TypeVar
 
@@ -9,7 +10,7 @@ from upright_block.language import syntax
 from upright_block.language.names import did_you_mean
 from upright_block.language.nodes import node
 from upright_block.language.parsing.ladder.elements import Elements, Flaws
-from upright_block.language.parsing.ladder.grid import Grid, Line
+from upright_block.language.parsing.ladder.grid import ASCII, QUOTED, Grid, Line
 from upright_block.language.parsing.ladder.meaning import Hidden, Jump, Meaning, Read
 from upright_block.language.parsing.ladder.network import Network
 from upright_block.language.parsing.words import ladder as words
@@ -60,14 +61,32 @@ def _read(lines: Sequence[Line], report: Report, make: Callable[[Network, Flaws]
     if shifted is not None:
         flaws.add(words.out_of_line(), shifted, 0)
     for row, line in enumerate(lines):
-        if "\t" in line.text:
-            flaws.add(words.unknown("\t"), row, line.text.index("\t"))
+        foreign = None if line.text.isascii() and "\t" not in line.text else _foreign(line.text)
+        if foreign is not None:
+            char = line.text[foreign]
+            flaws.add(words.foreign(char, " " if char == "\t" else char.translate(ASCII)), row, foreign)
     elements = Elements(flaws.grid, flaws)
     network = Network(elements, flaws)
     made = make(network, flaws) if not flaws.found and elements.found else None
     for said, start, end in flaws.found[:1]:
+        live = next(((row, found) for row, line in enumerate(lines) if (found := _LIVE.search(line.text))), None)
+        if live is not None:
+            start = lines[live[0]].start
+            said, start, end = words.conducting(), start + live[1].start(1), start + live[1].end(1)
         report(said, start, end)
     return None if flaws.found else made
+
+
+_LIVE = re.compile(r"(?<=[+|)\w])(={2,})(?=[+|(\w])|(?<=\+)(=)(?=[|(])")
+
+
+def _foreign(text: str) -> int | None:
+    """The column of the first character in a row, outside of texts, that no ladder has."""
+    found = _FOREIGN.search(QUOTED.sub(lambda quoted: " " * len(quoted[0]), text))
+    return found.start() if found else None
+
+
+_FOREIGN = re.compile(r"[^\x20-\x7e]")
 
 
 def read_ladder(

@@ -2,7 +2,17 @@
 
 from __future__ import annotations
 
+import re
+
 from upright_block.language.nodes import record
+
+QUOTED = re.compile(r"""'(?:[^'$]|\$.)*'|"(?:[^"$]|\$.)*["]""")
+"""A text in a row, in which anything may stand."""
+_LINKS, _WALLS, _JOINTS = "─━═╌┄‐‑‒–—−", "│┃║", "┌┐└┘├┤┬┴┼╔╗╚╝"
+ASCII = str.maketrans(
+    dict.fromkeys(_LINKS, "-") | dict.fromkeys(_WALLS, "|") | dict.fromkeys(_JOINTS, "+") | {"\u00a0": " "}
+)
+"""What is meant by characters that look like those of a ladder."""
 
 
 @record

@@ -84,6 +84,17 @@ def unknown(char: str) -> Words:
     return Words(_NAME, f"{shown} has no meaning in a rung.", "A rung has | + - and the signs of its elements.")
 
 
+def foreign(char: str, meant: str) -> Words:
+    shown = char if char.isprintable() and char != "\xa0" else f"U+{ord(char):04X}"
+    instead = "a blank" if meant == " " else meant
+    way_out = f"Write {instead} in its place." if meant != char else "Write names in letters, digits and _."
+    return Words(_NAME, f"{shown} is not of the characters of a ladder.", way_out)
+
+
+def conducting() -> Words:
+    return Words(_NAME, "This is a rung as a scan evaluated it: = is a link that conducts.", "Write - in place of =.")
+
+
 def no_expression(text: str) -> Words:
     return Words(_NAME, f"{text} is no variable and no literal.", "A ladder has no expressions: compute it in a box.")
 
