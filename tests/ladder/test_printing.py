@@ -155,9 +155,9 @@ DRAWN = {
 |             5                  |
 """,
     "IF a THEN q := TRUE; RETURN; END_IF": """
-|  a         q  |
-+-| |-+-----(S)-+
-|     +-<RETURN>+
+|  a          q  |
++-| |-+------(S)-+
+|     +--<RETURN>+
 """,
     "q := NOT (x > 1.0);": """
 |  x    q  |
@@ -177,6 +177,24 @@ DRAWN = {
 @pytest.mark.parametrize("body", DRAWN)
 def test_statements_are_drawn(body: str) -> None:
     assert rungs(body, "late : TON;") == DRAWN[body].strip("\n")
+
+
+@pytest.mark.parametrize(
+    "body",
+    [
+        "RETURN;",
+        "CASE n OF 1: ; END_CASE",
+        "IF a THEN ; END_IF",
+        "IF a THEN ; ELSE q := TRUE; END_IF",
+        "IF a THEN RETURN; ELSE q := b; END_IF",
+        "IF a THEN late(IN := v[n], PT := T#1s); END_IF",
+        "k := ABS(-n);",
+        "k := INT#5 + 3;",
+        "q := 1;",
+    ],
+)
+def test_what_is_drawn_is_read_again(body: str) -> None:
+    assert rungs(body, "late : TON;")
 
 
 BOOLS = st.recursive(

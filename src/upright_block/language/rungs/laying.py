@@ -272,7 +272,7 @@ def _end(end: End, *, is_rail: bool = False) -> _Field:
         case Coil():
             return _coil(end)
         case Leave():
-            return _Field([_Row("", "-", "-<RETURN>")], [0], None, [Mark(0, -8, -1, end.origin)])
+            return _Field([_Row("", "-", "--<RETURN>")], [0], None, [Mark(0, -8, -1, end.origin)])
         case Through():
             return _Field([_Row("", "-")], [0])
         case Box():

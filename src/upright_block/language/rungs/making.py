@@ -221,6 +221,8 @@ class _Maker:
                 found += self._arm(circuit, arm.body, arm.start)
             outside = [self._label(selector, label, negated=True) for arm in node.arms for label in arm.labels]
             found += self._arm(Row(_flat(outside, Row)), node.otherwise or (), node.end)
+            if not found[before is not None :]:
+                raise _Unsayable
         except _Unsayable:
             del self.copies[known:]
             raise
@@ -371,6 +373,8 @@ class _Maker:
             if value.text.upper() == "TRUE" and is_rail:
                 return Pin(name, WIRE)
             return Pin(name, _word(value))
+        if not is_rail and _is_operand(value) and _may_fault(value):
+            return Pin(name, _word(value))  # which is read only where EN is TRUE
         return Pin(name, self.circuit(value) if is_rail else self._guarded(value))
 
     def _pin_value(self, value: syntax.Expression, is_rail: bool) -> str | Circuit:
