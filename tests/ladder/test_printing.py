@@ -197,6 +197,20 @@ def test_what_is_drawn_is_read_again(body: str) -> None:
     assert rungs(body, "late : TON;")
 
 
+LONG = {
+    "a long row": "q := " + " AND ".join(["a"] * 2_000) + ";",
+    "many branches": "q := " + " OR ".join(["a", "b"] * 500) + ";",
+    "a long calculation": "k := " + " + ".join(["n"] * 1_000) + ";",
+    "a long chain of boxes": "q := " + " XOR ".join(["a AND b"] * 1_000) + ";",
+    "many ELSIF": "IF a THEN q := TRUE; " + "ELSIF b THEN q := FALSE; " * 300 + "END_IF",
+}
+
+
+@pytest.mark.parametrize("name", LONG)
+def test_what_is_long_or_deep_is_drawn_too(name: str) -> None:
+    assert len(rungs(LONG[name])) < 1_000_000
+
+
 BOOLS = st.recursive(
     st.sampled_from(["a", "b", "c", "d"]),
     lambda inner: st.one_of(

@@ -99,7 +99,13 @@ def test_show_of_a_block_says_who_uses_it() -> None:
     output = upright("show", "Threshold", "--library", DEMO).output
     assert "contained  blocks/screen_by_sun.st:12  strong : Threshold;" in output
     uses = json.loads(upright("show", "Threshold", "--json", "--library", DEMO).output)["uses"]
-    assert {"kind": "called", "unit": "ScreenBySun", "file": "blocks/screen_by_sun.st", "line": 20, "column": 11} in uses
+    assert {
+        "kind": "called",
+        "unit": "ScreenBySun",
+        "file": "blocks/screen_by_sun.st",
+        "line": 20,
+        "column": 11,
+    } in uses
 
 
 def test_references_of_a_path_are_those_of_that_instance_alone() -> None:

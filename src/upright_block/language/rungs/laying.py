@@ -114,11 +114,12 @@ def _contact(contact: Contact) -> _Field:
 
 
 def _row(parts: Sequence[Circuit]) -> _Field:
-    found = _Field([_Row("", "-")], [0], 0)
-    for number, part in enumerate(parts):
-        field = _part(part)
-        found = _behind(found, _joined(field)) if number else field
-    return found
+    """Parts behind each other; neighbours are put together first, so that many take no longer than they have to."""
+    fields = [_joined(_part(part)) if number else _part(part) for number, part in enumerate(parts)]
+    while len(fields) > 1:
+        pairs = range(0, len(fields), 2)
+        fields = [_behind(*fields[at : at + 2]) if at + 1 < len(fields) else fields[at] for at in pairs]
+    return fields[0] if fields else _Field([_Row("", "-")], [0], 0)
 
 
 def _behind(first: _Field, second: _Field) -> _Field:

@@ -8,9 +8,11 @@ from __future__ import annotations
 import re
 from bisect import bisect_left
 from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from typing import Any
 
 from upright_block.language import syntax, typed
+from upright_block.language.limits import MOST_NESTED
 from upright_block.language.nodes import record, replaced
 from upright_block.language.parsing.ladder import is_word
 from upright_block.language.printing import body_lines, expression_text
@@ -121,6 +123,7 @@ class _Maker:
         self.variables = unit.variables if unit is not None else {}
         self.suffix = f"_{unit.name}" if unit is not None and unit.base is not None else ""
         self.has_methods = unit is not None and bool(unit.methods or unit.owner)
+        self.depth = 0
         self.copies: list[Copy] = []
         self.meant: dict[tuple[int, type], typed.Statement] = {}
         self.types: dict[int, Type] = {}
@@ -182,7 +185,8 @@ class _Maker:
             case syntax.CallStatement(call=call):
                 return self._call(node, call, is_rail)
             case syntax.If():
-                return self._if(node, is_rail, is_last)
+                with self._deeper():
+                    return self._if(node, is_rail, is_last)
             case syntax.Return() if is_last:
                 return Leave(node.start)
         raise _Unsayable
@@ -394,6 +398,10 @@ class _Maker:
             return text
         if self._is_bool(node) and not isinstance(node, syntax.Call):
             return self.circuit(node) if is_rail else self._guarded(node)
+        with self._deeper():
+            return self._operation(node, is_rail)
+
+    def _operation(self, node: syntax.Expression, is_rail: bool) -> Box:
         match node:
             case syntax.Binary(operator=operator, left=left, right=right) if operator in _FUNCTIONS:
                 return self._function(_FUNCTIONS[operator], [("", left), ("", right)], node, is_rail)
@@ -418,10 +426,25 @@ class _Maker:
             node.start,
         )
 
+    @contextmanager
+    def _deeper(self) -> Iterator[None]:
+        """A level deeper in an expression, or in ELSIF; a box of statements says what lies too deep."""
+        if self.depth >= MOST_NESTED:
+            raise _Unsayable
+        self.depth += 1
+        try:
+            yield
+        finally:
+            self.depth -= 1
+
     # --- circuits ---
 
     def circuit(self, node: syntax.Expression, negated: bool = False) -> Circuit:
         """What conducts where an expression is TRUE, or with ``negated`` where it is not."""
+        with self._deeper():
+            return self._circuit(node, negated)
+
+    def _circuit(self, node: syntax.Expression, negated: bool) -> Circuit:
         match node:
             case syntax.Unary(operator="NOT", operand=operand):
                 return self.circuit(operand, not negated)
@@ -464,10 +487,10 @@ class _Maker:
                 return True
             case syntax.Unary(operator="NOT", operand=operand):
                 return self._is_bool(operand)
-            case syntax.Binary(operator=operator, left=left, right=right):
-                if operator in _COMPARED:
-                    return True
-                return operator in ("AND", "OR", "XOR") and (self._is_bool(left) or self._is_bool(right))
+            case syntax.Binary(operator=operator) if operator in _COMPARED:
+                return True
+            case syntax.Binary(operator=operator):
+                return operator in ("AND", "OR", "XOR") and any(map(self._is_bool, _chained(node, operator)))
             case syntax.Part(size=size):
                 return size == "X"
             case syntax.Name(name=name) if node.start not in self.types and name.upper() in self.variables:
