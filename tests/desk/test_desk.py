@@ -86,6 +86,16 @@ def test_a_line_acts_and_stands_in_the_log_as_typed(desk: Desk) -> None:
     assert "▸ on" in seen(panes.watch(desk, 40, 8)) or "▸ set_it" in seen(panes.watch(desk, 40, 8))
 
 
+def test_the_text_is_seen_as_rungs_with_what_conducts(desk: Desk) -> None:
+    said(desk, "toggle set_it", "scan 1")
+    desk.press("l")
+    assert "set_it" in text_of(desk)
+    assert "+==| |==" in text_of(desk).replace("===", "==")
+    assert "> IF" not in text_of(desk)
+    desk.press("l")
+    assert "> IF set_it THEN" in text_of(desk)
+
+
 def test_each_statement_is_seen_as_far_as_it_has_run(desk: Desk) -> None:
     said(desk, "set set_it=1", "step", "step")
     assert "on 0 -> 1" in text_of(desk)
