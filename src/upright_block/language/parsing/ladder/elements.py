@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Iterator
 from typing import Literal
 
@@ -120,8 +121,8 @@ class Elements:
         if len(ends) == grid.rows and last > 0:
             return last
         lasts = [len(line.text) - 1 for line in grid.lines if line.text[-1:] in ("|", "+")]
-        usual = max(lasts, key=lasts.count, default=0)
-        if len(lasts) == grid.rows and lasts.count(usual) * 2 > grid.rows:
+        ((usual, count),) = Counter(lasts).most_common(1) or [(0, 0)]
+        if len(lasts) == grid.rows > count and count * 2 > grid.rows:
             row = next(row for row in range(grid.rows) if len(grid.lines[row].text) - 1 != usual)
             self.flaws.add(words.rail_out_of_line(usual + 1), row, len(grid.lines[row].text) - 1)
             return grid.width
