@@ -118,8 +118,8 @@ class Elements:
         grid = self.grid
         last = grid.width - 1
         ends = [row for row in range(grid.rows) if grid.at(row, last) in "|+"]
-        if len(ends) == grid.rows and last > 0:
-            return last
+        if len(ends) == grid.rows:
+            return last or grid.width  # the left rail alone has no right one
         lasts = [len(line.text) - 1 for line in grid.lines if line.text[-1:] in ("|", "+")]
         ((usual, count),) = Counter(lasts).most_common(1) or [(0, 0)]
         if len(lasts) == grid.rows > count and count * 2 > grid.rows:
