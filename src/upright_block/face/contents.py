@@ -115,11 +115,15 @@ class Contents:
         Raises:
             UnknownName: there is no unit of a name, or it has no body that the library writes.
         """
+        from upright_block.language.lexer import tokenize
         from upright_block.language.rungs.mending import mends
+        from upright_block.language.telling.findings import Findings
         from upright_block.library.writing import changes
 
         units = [self._own(name) for name in names] or self.units
-        return changes(self._library.files, (edit for unit in units for edit in mends(unit.source, unit.syntax)))
+        tokens = {source: tokenize(source, Findings()) for source in dict.fromkeys(unit.source for unit in units)}
+        edits = (edit for unit in units for edit in mends(tokens[unit.source], unit.syntax))
+        return changes(self._library.files, edits)
 
     def written_unit(self, name: str) -> Unit:
         """A unit without errors whose body the library writes.

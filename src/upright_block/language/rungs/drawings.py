@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from collections import deque
-from collections.abc import Iterator, Mapping, Sequence
+from bisect import bisect_left
+from collections.abc import Mapping
 
 from upright_block.language import syntax, typed
-from upright_block.language.lexer import tokenize
+from upright_block.language.lexer import Tokens, tokenize
 from upright_block.language.nodes import Side, record
 from upright_block.language.parsing.ladder import Element, Line, Network, network_of
 from upright_block.language.rungs.laying import laid_out
-from upright_block.language.rungs.making import rungs_of
-from upright_block.language.source import Source
+from upright_block.language.rungs.making import Maker
+from upright_block.language.rungs.notes import Notes
 from upright_block.language.telling.findings import Findings
 
 
@@ -47,46 +47,46 @@ class Drawing:
 @Side
 def drawings(unit: typed.Unit) -> list[Drawing]:
     """The rungs of the body of a unit, or of its actions."""
-    written = unit.syntax
+    return drawn_rungs(unit, folds=False)
+
+
+def drawn_rungs(unit: typed.Unit, *, folds: bool) -> list[Drawing]:
+    """The same; with ``folds`` what is too wide is carried on in other rungs, unless it is written so."""
+    written, tokens, maker = unit.syntax, tokenize(unit.source, Findings()), Maker(unit)
     bodies = [(written.body, written.written)]
     bodies += [(each.body, each.written) for each in (written.sequence.actions if written.sequence is not None else ())]
-    return [drawing for body, span in bodies for drawing in _drawings(unit, body, span)]
+    found: list[Drawing] = []
+    for body, span in bodies:
+        notes = Notes(tokens, span)
+        if span.is_ladder:
+            for rung in written_rungs(tokens, span):
+                stop = rung[-1].start + len(rung[-1].text)
+                found.append(Drawing(network_of(rung), rung[0].start, stop, None, _said(notes, stop)))
+            continue
+        drawn = maker.drawn(body, notes.apart(), folds=folds)
+        for each, laid in zip(drawn, laid_out([each.end for each in drawn]), strict=True):
+            origins = {(mark.row, mark.left): mark.origin for mark in laid.marks}
+            network = network_of([Line(text, 0, 0) for text in laid.lines])
+            found.append(Drawing(network, each.start, each.stop, origins, _said(notes, each.stop)))
+    return found
 
 
-def _drawings(unit: typed.Unit, body: Sequence[syntax.Statement], span: syntax.Span) -> Iterator[Drawing]:
-    notes = deque(c for c in tokenize(unit.source, Findings()).comments if span.start <= c.start < span.end)
-
-    def comment(stop: int) -> tuple[str, ...]:
-        """The comments up to the end of what a rung is made of, or behind it in its line."""
-        found: list[str] = []
-        while notes and (notes[0].start < stop or unit.source.line(notes[0].start) == unit.source.line(stop)):
-            found += (line.strip() for line in notes.popleft().text.splitlines())
-        return tuple(filter(None, found))
-
-    if span.is_ladder:
-        for rung in written_rungs(unit.source, span):
-            stop = rung[-1].start + len(rung[-1].text)
-            yield Drawing(network_of(rung), rung[0].start, stop, None, comment(stop))
-        return
-    rungs = rungs_of(unit, body)[0]
-    width = max((len(laid_out(each.end).lines[0]) for each in rungs), default=0)
-    for each in rungs:
-        laid = laid_out(each.end, width)
-        lines = tuple(Line(text, 0, 0) for text in laid.lines)
-        origins = {(mark.row, mark.left): mark.origin for mark in laid.marks}
-        yield Drawing(network_of(lines), each.start, each.stop, origins, comment(each.stop))
+def _said(notes: Notes, stop: int) -> tuple[str, ...]:
+    """The lines of the comments that belong to what ends at a place."""
+    lines = (line.strip() for note in notes.until(stop) for line in note.says.splitlines())
+    return tuple(filter(None, lines))
 
 
-def written_rungs(source: Source, span: syntax.Span) -> list[list[Line]]:
+def written_rungs(tokens: Tokens, span: syntax.Span) -> list[list[Line]]:
     """The lines of the rungs that stand in a part of a source."""
-    tokens = tokenize(source, Findings())
     found: list[list[Line]] = []
     last = -1
-    for kind, text, start in zip(tokens.kinds, tokens.texts, tokens.starts, strict=True):
-        if kind == "rung" and span.start <= start < span.end:
-            line = source.line(start)
+    for number in range(bisect_left(tokens.starts, span.start), bisect_left(tokens.starts, span.end)):
+        if tokens.kinds[number] == "rung":
+            start = tokens.starts[number]
+            line = tokens.source.line(start)
             if line != last + 1:
                 found.append([])
-            found[-1].append(Line(text, start, source.column(start) - 1))
+            found[-1].append(Line(tokens.texts[number], start, tokens.source.column(start) - 1))
             last = line
     return found

@@ -24,7 +24,7 @@ class Folder:
         waiting = [end]
         while waiting:
             rung = waiting.pop()
-            parts = self._apart(rung) if len(laid_out(rung).lines[0]) > WIDEST else None
+            parts = self._apart(rung) if len(laid_out([rung])[0].lines[0]) > WIDEST else None
             if parts is None:
                 yield rung
             else:

@@ -64,14 +64,21 @@ class _Field:
         return [mark.moved(down, along if mark.left >= 0 else 0) for mark in self.marks]
 
 
-def laid_out(end: End, width: int = 0) -> Laid:
-    """The lines of a rung between its rails, at least ``width`` wide."""
-    field = _end(end, is_rail=True)
+def laid_out(ends: Sequence[End]) -> list[Laid]:
+    """The lines of rungs between their rails, all of one width."""
+    fields = [_trimmed(_end(end, is_rail=True)) for end in ends]
+    wide = max((len(row.text) + len(row.right) for field in fields for row in field.rows), default=0)
+    return [_between_rails(field, wide) for field in fields]
+
+
+def _trimmed(field: _Field) -> _Field:
+    """A field without empty lines above it."""
     while field.rows and not (field.rows[0].text + field.rows[0].right).strip():
-        field.rows.pop(0)
-        field.enters = [row - 1 for row in field.enters]
-        field.marks = field.moved(-1, 0)
-    wide = max([width - 2, *(len(row.text) + len(row.right) for row in field.rows)])
+        field = _Field(field.rows[1:], [row - 1 for row in field.enters], field.leaves, field.moved(-1, 0))
+    return field
+
+
+def _between_rails(field: _Field, wide: int) -> Laid:
     lines = []
     for number, row in enumerate(field.rows):
         rails = "+" if number in field.enters else "|", "+" if row.fill == "-" else "|"

@@ -8,14 +8,13 @@ from __future__ import annotations
 import re
 from bisect import bisect_left
 from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
 from typing import Any
 
 from upright_block.language import syntax, typed
-from upright_block.language.limits import MOST_NESTED
 from upright_block.language.nodes import record, replaced
 from upright_block.language.parsing.ladder import is_word
 from upright_block.language.printing import body_lines, expression_text
+from upright_block.language.rungs.circuits import Circuits, Unsayable, flat, has_box, is_operand, may_fault, word_of
 from upright_block.language.rungs.folding import Folder
 from upright_block.language.rungs.parts import (
     WIRE,
@@ -32,33 +31,7 @@ from upright_block.language.rungs.parts import (
     Row,
     Through,
 )
-from upright_block.language.types import BOOL, Elementary, Type
-from upright_block.language.walking import accesses, every_statement
-
-_INVERSE = {"=": "<>", "<>": "="}
-_COMPARED = ("=", "<>", "<", ">", "<=", ">=")
-_FUNCTIONS = {
-    "+": "ADD",
-    "-": "SUB",
-    "*": "MUL",
-    "/": "DIV",
-    "MOD": "MOD",
-    "**": "EXPT",
-    "AND": "AND",
-    "OR": "OR",
-    "XOR": "XOR",
-    "=": "EQ",
-    "<>": "NE",
-    "<": "LT",
-    ">": "GT",
-    "<=": "LE",
-    ">=": "GE",
-}
-_FAULTS = ("/", "MOD", "**")
-
-
-class _Unsayable(Exception):
-    """A ladder has no elements for this."""
+from upright_block.language.types import BOOL, Elementary
 
 
 @record
@@ -79,62 +52,41 @@ class Copy:
     comment: str
 
 
-def rungs_of(
-    unit: typed.Unit, body: Sequence[syntax.Statement], notes: Sequence[int] = (), *, folds: bool = False
-) -> tuple[list[Drawn], list[Copy]]:
-    """The rungs that the statements of a body of a unit are, and the variables that they need besides. A block that is
-    called leads on to what asks for its output next, where none of the ``notes`` stands between. With ``folds`` a rung
-    that is too wide is carried on in the next one.
-    """
-    maker = _Maker(unit)
-    found: list[Drawn] = []
-    for each in body:
-        for drawn in maker.rungs(each):
-            before = found[-1] if found else None
-            led = maker.led(before, drawn) if before is not None and not _is_between(before, drawn, notes) else None
-            if led is not None:
-                found.pop()
-            found.append(led or drawn)
-    if folds:
-        folder = Folder(maker.carrier)
-        found = [replaced(drawn, end=end) for drawn in found for end in folder.folded(drawn.end)]
-    return found, maker.copies
-
-
-def _is_between(before: Drawn, after: Drawn, notes: Sequence[int]) -> bool:
-    """Whether a comment stands between the statements of two rungs."""
-    number = bisect_left(notes, before.stop)
-    return number < len(notes) and notes[number] < after.start
-
-
 def condition_of(node: syntax.Expression) -> End | None:
     """The rung that is the condition of a transition; None where a ladder cannot say it."""
     try:
-        circuit = _Maker().circuit(node)
-    except _Unsayable:
+        circuit = Circuits().circuit(node)
+    except Unsayable:
         return None
-    return None if _has_box(circuit) else Net(circuit, (Through(),))
+    return None if has_box(circuit) else Net(circuit, (Through(),))
 
 
-class _Maker:
-    """Makes rungs of the statements of a unit."""
+class Maker(Circuits):
+    """Makes rungs of the statements of a unit; ``copies`` are the variables that they need besides."""
 
-    def __init__(self, unit: typed.Unit | None = None) -> None:
-        self.variables = unit.variables if unit is not None else {}
-        self.suffix = f"_{unit.name}" if unit is not None and unit.base is not None else ""
-        self.has_methods = unit is not None and bool(unit.methods or unit.owner)
-        self.depth = 0
+    def __init__(self, unit: typed.Unit) -> None:
+        super().__init__(unit)
+        self.suffix = f"_{unit.name}" if unit.base is not None else ""
+        self.has_methods = bool(unit.methods or unit.owner)
         self.copies: list[Copy] = []
-        self.meant: dict[tuple[int, type], typed.Statement] = {}
-        self.types: dict[int, Type] = {}
         self.blocks: dict[int, typed.Unit] = {}
-        for statement in every_statement((unit.body if unit is not None else None) or ()):
-            self.meant.setdefault((statement.origin.start, type(statement)), statement)
-            for access in accesses(statement):
-                if access.kind == "read" and access.place is not None:
-                    self.types[access.place.origin.start] = access.place.type
 
     # --- rungs ---
+
+    def drawn(self, body: Sequence[syntax.Statement], notes: Sequence[int] = (), *, folds: bool = False) -> list[Drawn]:
+        """The rungs that statements are. A block that is called leads on to what asks for its output next, where none
+        of the ``notes`` stands between. With ``folds`` a rung that is too wide is carried on in the next one.
+        """
+        found: list[Drawn] = []
+        for each in (drawn for node in body for drawn in self.rungs(node)):
+            led = self.led(found[-1], each, notes) if found else None
+            if led is not None:
+                found.pop()
+            found.append(led or each)
+        if folds:
+            folder = Folder(self.carrier)
+            found = [replaced(each, end=end) for each in found for end in folder.folded(each.end)]
+        return found
 
     def rungs(self, node: syntax.Statement) -> list[Drawn]:
         """The rungs of a statement."""
@@ -142,14 +94,16 @@ class _Maker:
             if isinstance(node, syntax.Case):
                 return self._case(node, is_rail=True)
             return [Drawn(self._sayable(node, is_rail=True, is_last=True), node.start, node.end)]
-        except _Unsayable:
+        except Unsayable:
             return [Drawn(self._statements(node), node.start, node.end)]
 
-    def led(self, before: Drawn, after: Drawn) -> Drawn | None:
-        """Two rungs as one, where a link from a block leads on to what reads it first in the other; None where it does
-        not.
+    def led(self, before: Drawn, after: Drawn, notes: Sequence[int]) -> Drawn | None:
+        """Two rungs as one, where a link from a block leads on to what reads it first in the other, and no comment
+        stands between; None where that is not so.
         """
-        box = before.end
+        box, number = before.end, bisect_left(notes, before.stop)
+        if number < len(notes) and notes[number] < after.start:
+            return None
         if not isinstance(box, Box) or not box.instance:
             return None
         block = self.blocks.get(box.origin)
@@ -170,7 +124,7 @@ class _Maker:
                     found += [drawn.end for drawn in self._case(node, is_rail=False)]
                     continue
                 found.append(self._sayable(node, is_rail=False, is_last=is_last and number == len(body) - 1))
-            except _Unsayable:
+            except Unsayable:
                 found.append(self._statements(node))
         return found
 
@@ -189,7 +143,7 @@ class _Maker:
                     return self._if(node, is_rail, is_last)
             case syntax.Return() if is_last:
                 return Leave(node.start)
-        raise _Unsayable
+        raise Unsayable
 
     # --- IF and CASE ---
 
@@ -201,20 +155,20 @@ class _Maker:
         ends = self._ends(first.body, is_last=is_last and not rest)
         otherwise = self._ends(rest, is_last=False)
         if not ends and not otherwise:
-            raise _Unsayable
+            raise Unsayable
         circuit = self._condition(first.condition, is_rail, negated=not ends)
         return Net(circuit, tuple(ends), tuple(otherwise)) if ends else Net(circuit, tuple(otherwise))
 
     def _condition(self, node: syntax.Expression, is_rail: bool, *, negated: bool = False) -> Circuit:
         circuit = self.circuit(node, negated)
-        if not is_rail and (_has_box(circuit) or _may_fault(node)):
-            raise _Unsayable
+        if not is_rail and (has_box(circuit) or may_fault(node)):
+            raise Unsayable
         return circuit
 
     def _case(self, node: syntax.Case, is_rail: bool) -> list[Drawn]:
         """The arms of a CASE, each a rung of its own; a selector that they change is copied before."""
-        if not is_rail and _may_fault(node.selector):
-            raise _Unsayable
+        if not is_rail and may_fault(node.selector):
+            raise Unsayable
         known = len(self.copies)
         try:
             before, selector = self._selector(node, is_rail)
@@ -224,10 +178,10 @@ class _Maker:
                 circuit = labels[0] if len(labels) == 1 else Beside(tuple(labels))
                 found += self._arm(circuit, arm.body, arm.start)
             outside = [self._label(selector, label, negated=True) for arm in node.arms for label in arm.labels]
-            found += self._arm(Row(_flat(outside, Row)), node.otherwise or (), node.end)
+            found += self._arm(Row(flat(outside, Row)), node.otherwise or (), node.end)
             if not found[before is not None :]:
-                raise _Unsayable
-        except _Unsayable:
+                raise Unsayable
+        except Unsayable:
             del self.copies[known:]
             raise
         return found
@@ -243,10 +197,10 @@ class _Maker:
             return None, node.selector
         meant = self.meant.get((node.start, typed.Case))
         if not isinstance(meant, typed.Case) or not isinstance(meant.selector.type, Elementary):
-            raise _Unsayable
+            raise Unsayable
         type_ = meant.selector.type
         if not type_.name.isidentifier():
-            raise _Unsayable
+            raise Unsayable
         leaf = re.search(r"[A-Za-z]\w*\W*$", expression_text(node.selector))
         name = self._new_name(re.sub(r"\W", "", leaf[0] if leaf else "chosen") + "_now")
         self.copies.append(Copy(name, type_.name, f"{expression_text(node.selector)}, as it was"))
@@ -280,7 +234,7 @@ class _Maker:
             if isinstance(part, syntax.For) and _root(part.variable) == root:
                 return True
             if isinstance(part, syntax.Call):
-                given = [argument.value for argument in part.arguments if _is_operand(argument.value)]
+                given = [argument.value for argument in part.arguments if is_operand(argument.value)]
                 is_own = self.has_methods and _root(part.callee) not in self.variables
                 if is_shared or is_own or any(_root(value) in (root, "") for value in (part.callee, *given)):
                     return True
@@ -288,15 +242,15 @@ class _Maker:
 
     def _label(self, selector: syntax.Expression, label: syntax.Label, *, negated: bool = False) -> Circuit:
         if label.high is None:
-            return self._compared("<>" if negated else "=", selector, label.low)
+            return self.compared("<>" if negated else "=", selector, label.low)
         low, high = ("<", ">") if negated else (">=", "<=")
-        parts = self._compared(low, selector, label.low), self._compared(high, selector, label.high)
+        parts = self.compared(low, selector, label.low), self.compared(high, selector, label.high)
         return Beside(parts) if negated else Row(parts)
 
     # --- assignments ---
 
     def _assignment(self, node: syntax.Assignment, is_rail: bool) -> End:
-        target = _word(node.target)
+        target = word_of(node.target)
         if not self._is_bool_target(node):
             return self._stored(node.value, node.target, node.start, is_rail)
         value = node.value
@@ -315,53 +269,47 @@ class _Maker:
                 return meant.place.type is BOOL
             if isinstance(meant, typed.AssignPart):
                 return meant.type is BOOL
-        raise _Unsayable
+        raise Unsayable
 
     def _stored(self, value: syntax.Expression, target: syntax.Expression, origin: int, is_rail: bool) -> Box:
         """A box that stores a value where the link that leads to it conducts, at the rail without one."""
-        word = _word(target)
-        if not is_rail and self._is_bool(value) and not _is_operand(value):
-            found = Box("MOVE", "", (Pin("IN", self._guarded(value)),), (), origin)
+        word = word_of(target)
+        if not is_rail and self.is_bool(value) and not is_operand(value):
+            found = Box("MOVE", "", (Pin("IN", self.guarded(value)),), (), origin)
         elif is_word(expression_text(value)):
             found = Box("MOVE", "", (Pin("IN", expression_text(value)),), (), origin)
         else:
-            made = self._value(value, is_rail)
+            made = self.value(value, is_rail)
             if not isinstance(made, Box):
-                raise _Unsayable
+                raise Unsayable
             found = replaced(made, origin=origin, outputs=())
         enable = () if is_rail else (Pin("EN", WIRE),)
         result = Result("OUT" if found.name == "MOVE" else "", word)
         return replaced(found, inputs=(*enable, *found.inputs), outputs=(result,))
-
-    def _guarded(self, value: syntax.Expression) -> Circuit:
-        """A circuit that leads to a pin of a box with EN: it is evaluated also where EN is FALSE."""
-        if _may_fault(value):
-            raise _Unsayable
-        return self.circuit(value)
 
     # --- calls ---
 
     def _call(self, node: syntax.CallStatement, call: syntax.Call, is_rail: bool) -> End:
         meant = self.meant.get((node.start, typed.CallInstance))
         if not isinstance(meant, typed.CallInstance) or meant.is_virtual:
-            raise _Unsayable
+            raise Unsayable
         inputs, outputs = list[Pin](), list[Result]()
         for name, argument in self._named(call, meant.block):
             variable = meant.block.variables.get(name.upper())
             if variable is None:
-                raise _Unsayable
+                raise Unsayable
             if argument.output:
-                outputs.append(Result(variable.name, _word(argument.value), argument.negated))
+                outputs.append(Result(variable.name, word_of(argument.value), argument.negated))
             elif variable.section == "input" and variable.type is BOOL:
                 inputs.append(self._bool_pin(variable.name, argument.value, is_rail))
             elif variable.section == "in_out":
-                inputs.append(Pin(variable.name, _word(argument.value)))
+                inputs.append(Pin(variable.name, word_of(argument.value)))
             else:
-                inputs.append(Pin(variable.name, self._pin_value(argument.value, is_rail)))
+                inputs.append(Pin(variable.name, self.pin_value(argument.value, is_rail)))
         self.blocks[node.start] = meant.block
         if not is_rail:
             inputs.insert(0, Pin("EN", WIRE))
-        return Box(meant.block.name, _word(call.callee), tuple(inputs), tuple(outputs), node.start)
+        return Box(meant.block.name, word_of(call.callee), tuple(inputs), tuple(outputs), node.start)
 
     @staticmethod
     def _named(call: syntax.Call, block: typed.Unit) -> Iterator[tuple[str, syntax.Argument]]:
@@ -376,149 +324,10 @@ class _Maker:
         if isinstance(value, syntax.Literal):
             if value.text.upper() == "TRUE" and is_rail:
                 return Pin(name, WIRE)
-            return Pin(name, _word(value))
-        if not is_rail and _is_operand(value) and _may_fault(value):
-            return Pin(name, _word(value))  # which is read only where EN is TRUE
-        return Pin(name, self.circuit(value) if is_rail else self._guarded(value))
-
-    def _pin_value(self, value: syntax.Expression, is_rail: bool) -> str | Circuit:
-        text = expression_text(value)
-        if is_word(text):
-            return text
-        if not is_rail and _may_fault(value):
-            raise _Unsayable
-        return self._value(value, is_rail)
-
-    # --- values that are no links ---
-
-    def _value(self, node: syntax.Expression, is_rail: bool) -> str | Circuit:
-        """What stands or leads at a pin."""
-        text = expression_text(node)
-        if is_word(text):
-            return text
-        if self._is_bool(node) and not isinstance(node, syntax.Call):
-            return self.circuit(node) if is_rail else self._guarded(node)
-        with self._deeper():
-            return self._operation(node, is_rail)
-
-    def _operation(self, node: syntax.Expression, is_rail: bool) -> Box:
-        match node:
-            case syntax.Binary(operator=operator, left=left, right=right) if operator in _FUNCTIONS:
-                return self._function(_FUNCTIONS[operator], [("", left), ("", right)], node, is_rail)
-            case syntax.Unary(operator="NOT", operand=operand):
-                return self._function("NOT", [("", operand)], node, is_rail)
-            case syntax.Call(callee=syntax.Name(name=name), arguments=arguments):
-                if any(argument.output or argument.name.upper() == "EN" for argument in arguments):
-                    raise _Unsayable
-                return self._function(name, [(argument.name, argument.value) for argument in arguments], node, is_rail)
-        raise _Unsayable
-
-    def _function(
-        self, name: str, given: Sequence[tuple[str, syntax.Expression]], node: syntax.Expression, is_rail: bool
-    ) -> Box:
-        if all(_is_bare(value) for _, value in given):
-            raise _Unsayable  # what stands around it decides its type
-        return Box(
-            name,
-            "",
-            tuple(Pin(pin, self._pin_value(value, is_rail)) for pin, value in given),
-            (Result(""),),
-            node.start,
-        )
-
-    @contextmanager
-    def _deeper(self) -> Iterator[None]:
-        """A level deeper in an expression, or in ELSIF; a box of statements says what lies too deep."""
-        if self.depth >= MOST_NESTED:
-            raise _Unsayable
-        self.depth += 1
-        try:
-            yield
-        finally:
-            self.depth -= 1
-
-    # --- circuits ---
-
-    def circuit(self, node: syntax.Expression, negated: bool = False) -> Circuit:
-        """What conducts where an expression is TRUE, or with ``negated`` where it is not."""
-        with self._deeper():
-            return self._circuit(node, negated)
-
-    def _circuit(self, node: syntax.Expression, negated: bool) -> Circuit:
-        match node:
-            case syntax.Unary(operator="NOT", operand=operand):
-                return self.circuit(operand, not negated)
-            case syntax.Binary(operator="AND" | "OR" as operator):
-                parts = [self.circuit(part, negated) for part in _chained(node, operator)]
-                return _in_row(parts, node.start) if (operator == "AND") != negated else Beside(_flat(parts, Beside))
-            case syntax.Binary(operator="XOR", left=left, right=right):
-                pins = tuple(Pin("", self.circuit(part)) for part in (left, right))
-                return Box("XOR", "", pins, (Result("", "", negated, node.operator_start),), node.operator_start)
-            case syntax.Binary(operator=operator, left=left, right=right) if operator in _COMPARED:
-                return self._comparison(node, negated)
-            case syntax.Call():
-                box = self._value(node, is_rail=True)
-                if not isinstance(box, Box):
-                    raise _Unsayable
-                return replaced(box, outputs=(Result("", "", negated, node.start),))
-            case syntax.Literal(kind="bool", text=text):
-                is_true = (text.upper() == "TRUE") != negated
-                return Contact(" ", "TRUE" if is_true else "FALSE", node.start)
-        if not _is_operand(node):
-            raise _Unsayable
-        return Contact("/" if negated else " ", _word(node), node.start)
-
-    def _comparison(self, node: syntax.Binary, negated: bool) -> Circuit:
-        sign = _INVERSE.get(node.operator, "") if negated else node.operator
-        if sign and all(is_word(expression_text(part)) for part in (node.left, node.right)):
-            return replaced(self._compared(sign, node.left, node.right), origin=node.operator_start)
-        name = _FUNCTIONS[node.operator]
-        box = self._function(name, [("", node.left), ("", node.right)], node, is_rail=True)
-        return replaced(box, outputs=(Result("", "", negated, node.operator_start),))
-
-    @staticmethod
-    def _compared(sign: str, left: syntax.Expression, right: syntax.Expression) -> Contact:
-        return Contact(sign, _word(left), right.start, _word(right))
-
-    def _is_bool(self, node: syntax.Expression) -> bool:
-        """Whether an expression is a BOOL."""
-        match node:
-            case syntax.Literal(kind="bool"):
-                return True
-            case syntax.Unary(operator="NOT", operand=operand):
-                return self._is_bool(operand)
-            case syntax.Binary(operator=operator) if operator in _COMPARED:
-                return True
-            case syntax.Binary(operator=operator):
-                return operator in ("AND", "OR", "XOR") and any(map(self._is_bool, _chained(node, operator)))
-            case syntax.Part(size=size):
-                return size == "X"
-            case syntax.Name(name=name) if node.start not in self.types and name.upper() in self.variables:
-                return self.variables[name.upper()].type is BOOL
-        return self.types.get(node.start) is BOOL and _is_operand(node)
-
-
-def _chained(node: syntax.Expression, operator: str) -> list[syntax.Expression]:
-    """The operands of a chain of one operator, in their order."""
-    found: list[syntax.Expression] = []
-    while isinstance(node, syntax.Binary) and node.operator == operator:
-        found.append(node.right)
-        node = node.left
-    return [node, *reversed(found)]
-
-
-def _flat(parts: Sequence[Circuit], kind: type[Row] | type[Beside]) -> tuple[Circuit, ...]:
-    """Parts without those of the same kind around others."""
-    return tuple(inner for part in parts for inner in (part.parts if isinstance(part, kind) else (part,)))
-
-
-def _in_row(parts: Sequence[Circuit], origin: int) -> Circuit:
-    """Parts behind each other. A box has to stand at the rail; of several one more takes what they give."""
-    boxes = [part for part in parts if _has_box(part)]
-    others = [part for part in parts if not _has_box(part)]
-    if len(boxes) > 1:
-        boxes = [Box("AND", "", tuple(Pin("", part) for part in boxes), (Result(""),), origin)]
-    return Row((*_flat(boxes, Row), *_flat(others, Row)))
+            return Pin(name, word_of(value))
+        if not is_rail and is_operand(value) and may_fault(value):
+            return Pin(name, word_of(value))  # which is read only where EN is TRUE
+        return Pin(name, self.circuit(value) if is_rail else self.guarded(value))
 
 
 def _led(part: End | Circuit, word: str, box: Box, pin: str) -> Any:
@@ -536,49 +345,6 @@ def _led(part: End | Circuit, word: str, box: Box, pin: str) -> Any:
             first = _led(circuit, word, box, pin)
             return first and replaced(part, circuit=first)
     return None
-
-
-def _has_box(circuit: Circuit) -> bool:
-    match circuit:
-        case Box():
-            return True
-        case Row(parts=parts) | Beside(parts=parts):
-            return any(map(_has_box, parts))
-    return False
-
-
-def _may_fault(node: syntax.Expression) -> bool:
-    """Whether a scan might stop where an expression is computed, or something else happens there."""
-    for part in syntax.within(node):
-        if isinstance(part, (syntax.Call, syntax.Dereference)):
-            return True
-        if isinstance(part, syntax.Binary) and part.operator in _FAULTS:
-            return True
-        if isinstance(part, syntax.Index) and not all(isinstance(i, syntax.Literal) for i in part.indices):
-            return True
-    return False
-
-
-def _is_operand(node: syntax.Node) -> bool:
-    places = (syntax.Name, syntax.Member, syntax.Index, syntax.Part, syntax.DirectAddress, syntax.Dereference)
-    return isinstance(node, places)
-
-
-def _is_bare(node: syntax.Expression) -> bool:
-    """Whether an expression is made of literals alone."""
-    return not any(_is_operand(part) or isinstance(part, syntax.Call) for part in syntax.within(node))
-
-
-def _word(node: syntax.Expression) -> str:
-    """An operand as it stands in a rung.
-
-    Raises:
-        _Unsayable: it is no word.
-    """
-    text = expression_text(node).replace(", ", ",")
-    if not is_word(text):
-        raise _Unsayable
-    return text
 
 
 def _root(node: syntax.Expression) -> str:

@@ -7,9 +7,9 @@ from collections import Counter
 from collections.abc import Iterator, Sequence
 
 from upright_block.language import syntax
+from upright_block.language.lexer import Tokens
 from upright_block.language.parsing.ladder import ASCII, QUOTED, Element, Line, Network, Word, network_of
 from upright_block.language.rungs.drawings import written_rungs
-from upright_block.language.source import Source
 from upright_block.language.telling.edits import Edit
 
 _SIGN = re.compile(r"(?<=\|)[pn](?=\|)|(?<=\()[srpn](?=\))")
@@ -17,18 +17,18 @@ _NEAR = 3
 """Columns by which a rail may be out of line, and a name beside its element."""
 
 
-def mends(source: Source, unit: syntax.Unit) -> Iterator[Edit]:
-    """What puts the rungs of a unit in order that have something wrong."""
+def mends(tokens: Tokens, unit: syntax.Unit) -> Iterator[Edit]:
+    """What puts the rungs of a unit in order that have something wrong; ``tokens`` are those of its source."""
     parts = [unit.written, *(method.written for method in unit.methods)]
     if unit.sequence is not None:
         parts += [action.written for action in unit.sequence.actions]
         parts += [transition.written for transition in unit.sequence.transitions]
     for span in parts:
         if span.is_ladder:
-            for rung in written_rungs(source, span):
+            for rung in written_rungs(tokens, span):
                 for line, text in zip(rung, mended([line.text for line in rung]), strict=True):
                     if text != line.text:
-                        yield Edit(source, line.start, line.start + len(line.text), text)
+                        yield Edit(tokens.source, line.start, line.start + len(line.text), text)
 
 
 def mended(rows: Sequence[str]) -> list[str]:
