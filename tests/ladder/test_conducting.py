@@ -84,6 +84,33 @@ def test_an_arm_of_a_case_conducts_that_was_chosen_and_names_have_their_values()
     assert rungs[2].notes[2] == ""
 
 
+def test_a_case_in_an_arm_of_a_case_is_its_own(tmp_path: Path) -> None:
+    text = """FUNCTION_BLOCK C VAR_INPUT n, m : INT; END_VAR VAR_OUTPUT q, r : BOOL; END_VAR
+CASE n OF
+    1: CASE m OF 1: q := TRUE; 2: q := FALSE; END_CASE
+    2: r := TRUE;
+    3: r := FALSE;
+END_CASE
+END_FUNCTION_BLOCK
+"""
+    library = open_library(write_files(tmp_path, {"upright.toml": "", "blocks/c.st": text}))
+    rungs = shown(library, "C", "0s", "n=2@0s", "m=1@0s")
+    coils = [
+        (each.element.operand.text, each.conducts)
+        for rung in rungs
+        for each in rung.elements
+        if each.element.kind == "coil" and each.element.operand
+    ]
+    assert coils == [("q", False), ("q", False), ("r", True), ("r", False)]
+    rungs = shown(library, "C", "0s", "n=1@0s", "m=2@0s")
+    assert [each.conducts for rung in rungs for each in rung.elements if each.element.kind == "coil"] == [
+        False,
+        True,
+        False,
+        False,
+    ]
+
+
 def test_the_call_prints_rungs_and_gives_their_elements(tmp_path: Path) -> None:
     call = ["scan", "Alarm", "--set", "cause=1@0s", "--at", "3s", "--as", "ladder", "--library", DEMO]
     assert "+==| |==|IN  Q|==|CLK" in upright(*call).output

@@ -300,6 +300,42 @@ def test_a_body_is_replaced_in_place_with_its_comments(tmp_path: Path) -> None:
     assert "no findings" in upright("check", "--library", folder).output
 
 
+STEPS = """FUNCTION_BLOCK S
+VAR_INPUT go : BOOL; END_VAR
+VAR_OUTPUT n, m : INT; END_VAR
+INITIAL_STEP A: One(N); END_STEP
+STEP B: Two(N); END_STEP
+TRANSITION FROM A TO B := go; END_TRANSITION
+TRANSITION FROM B TO A := NOT go; END_TRANSITION
+ACTION One:
+    CASE n OF 0: n := 1; 1: n := 2; ELSE n := 0; END_CASE
+    IF go THEN m := 1; n := n + 1; END_IF
+END_ACTION
+ACTION Two:
+    CASE n OF 0: n := 2; 2: n := 0; ELSE n := 2; END_CASE
+    IF go THEN m := 2; n := n - 1; END_IF
+END_ACTION
+END_FUNCTION_BLOCK
+"""
+
+
+def test_actions_of_a_unit_share_its_names_whatever_they_are_turned_into() -> None:
+    machines = []
+    text = STEPS
+    for form in ("", "ladder", "text", "ladder"):
+        text = unit_text(checked(text)[0].units["S"], form) if form else text
+        scope, findings = checked(text)
+        assert [finding.message for finding in findings if finding.severity == "error"] == [], text
+        machines.append(machine_for(scope.units["S"]))
+    for go in (False, True, True, False, False, True):
+        seen = set()
+        for machine in machines:
+            machine.write("go", go)
+            machine.run(1)
+            seen.add((machine.read("n"), machine.read("m")))
+        assert len(seen) == 1
+
+
 def test_the_example_does_as_ladders_what_it_does(tmp_path: Path) -> None:
     folder = tmp_path / "demo"
     shutil.copytree(DEMO, folder)

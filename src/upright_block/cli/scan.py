@@ -48,6 +48,8 @@ def command(
     """
     if order:
         refuse("--order", "--in", "--as", "--all")
+    if form:
+        refuse("--as", "--all")
     try:
         found = library.scan_of(target, wishes, at)
         entries = found.in_order() if order else found.of_instance(instance)

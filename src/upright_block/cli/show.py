@@ -91,9 +91,8 @@ def command(
             only_with("--as ladder", "--fold", "--picture")
         try:
             if picture is not None:
-                beside("--picture", "NAME", "--as")
-                title = f"{library.name} {library.version}".strip()
-                write_pages(picture, rung_pictures(library.written_unit(name), picture_kind(picture), title))
+                beside("--picture", "NAME", "--as", "--fold")
+                _draw_rungs(library, name, picture, fold)
                 return
             if write:
                 _turn(library, name, form, fold)
@@ -148,6 +147,12 @@ def command(
         show_lines([[], *reference_lines(used, width())] if used else [])
     if unit.is_broken:
         show_lines([[], [("This block has errors: upright check lists them.", "bad")]])
+
+
+def _draw_rungs(library: OpenLibrary, name: str, file: Path, fold: bool) -> None:
+    kind, unit = picture_kind(file), library.written_unit(name)
+    title = f"{library.name} {library.version}".strip()
+    write_pages(file, rung_pictures(unit, kind, title, folds=fold))
 
 
 def _turn(library: OpenLibrary, name: str, form: str, fold: bool) -> None:

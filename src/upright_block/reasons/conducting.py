@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Iterable, Iterator, Sequence
 from operator import eq, ge, gt, le, lt, ne
 from typing import Any
@@ -51,18 +52,24 @@ def conducted(entries: Sequence[Entry]) -> list[Conducted]:
     if not entries:
         return []
     unit = entries[0].unit
+    ordered = sorted(entries, key=_start)
+    cases: list[Entry] = []
+    for entry in ordered:
+        is_inside = bool(cases) and _start(entry) < cases[-1].statement.origin.end
+        if isinstance(entry.statement, typed.Case) and not is_inside:
+            cases.append(entry)
     found = []
     for drawing in drawings(unit):
-        own = [entry for entry in entries if _is_in(entry.statement, drawing)]
+        own = ordered[bisect_left(ordered, drawing.start, key=_start) : bisect_left(ordered, drawing.stop, key=_start)]
+        around = cases[: bisect_left(cases, drawing.start, key=_start)][-1:]
+        if around and around[0].statement.origin.end >= drawing.stop:  # the rung is an arm of it
+            own = [*around, *own]
         found.append(_Rung(drawing, own, unit.source).conducted())
     return found
 
 
-def _is_in(statement: typed.Statement, drawing: Drawing) -> bool:
-    """Whether a rung is made of a statement, or of an arm of it."""
-    origin = statement.origin
-    is_around = isinstance(statement, typed.Case) and origin.start <= drawing.start and drawing.stop <= origin.end
-    return is_around or drawing.start <= origin.start < drawing.stop
+def _start(entry: Entry) -> int:
+    return entry.statement.origin.start
 
 
 class _Rung:

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import io
+import re
 from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING, Any
 
 from upright_block.language.nodes import record
-from upright_block.language.parsing.ladder import Element, Joint
-from upright_block.language.rungs.drawings import Drawing, drawings
+from upright_block.language.parsing.ladder import Element, Joint, Word
+from upright_block.language.rungs.drawings import Drawing, drawn_rungs
 from upright_block.language.typed import Unit
 from upright_block.reports.drawing import FONTS, INK
 
@@ -20,7 +21,6 @@ _WIDE, _HIGH = 1169, 827
 """A4 across, in dots of a hundredth of an inch."""
 _EDGE, _TITLE, _NUMBERS, _NOTES = 36, 58, 44, 150
 _MOST_LETTER = 7.2
-_LEAST_LETTER = 3.4
 _ROW = 2.3
 """The height of a row, in widths of a letter."""
 _GREY = "#6b6f6d"
@@ -37,15 +37,17 @@ class _Placed:
     y: float
 
 
-def rung_pictures(unit: Unit, kind: str, title: str) -> list[bytes]:
+def rung_pictures(unit: Unit, kind: str, title: str, *, folds: bool = False) -> list[bytes]:
     """The pages of the rungs of a unit, each as ``svg`` or ``png``; the same unit gives the same bytes.
 
-    ``title`` stands in the title block beside its name.
+    ``title`` stands in the title block beside its name. The widest rung and the highest one fit on a page; with
+    ``folds`` what is too wide is carried on in other rungs.
     """
-    found = drawings(unit)
+    found = drawn_rungs(unit, folds=folds)
     columns = max((drawing.network.grid.width for drawing in found), default=1)
-    letter = min((_WIDE - 2 * _EDGE - _NUMBERS - _NOTES) / columns, _MOST_LETTER)
-    letter = max(letter, _LEAST_LETTER)
+    rows = max((_rows(drawing) for drawing in found), default=1)
+    across = (_WIDE - 2 * _EDGE - _NUMBERS - _NOTES) / columns
+    letter = min(across, (_HIGH - _TITLE - 2 * _EDGE) / rows / _ROW, _MOST_LETTER)
     pages = _pages(found, letter * _ROW)
     where = {each.number: page for page, own in enumerate(pages, 1) for each in own}
     uses = _Uses(found, where)
@@ -56,13 +58,17 @@ def _pages(found: Sequence[Drawing], row: float) -> list[list[_Placed]]:
     pages: list[list[_Placed]] = [[]]
     y = float(_EDGE)
     for number, drawing in enumerate(found, 1):
-        high = (len(drawing.comment) + drawing.network.grid.rows) * row
+        high = _rows(drawing) * row
         if y + high > _HIGH - _TITLE - _EDGE and pages[-1]:
             pages.append([])
             y = float(_EDGE)
         pages[-1].append(_Placed(number, drawing, y + len(drawing.comment) * row))
         y += high + _BETWEEN * row
     return pages
+
+
+def _rows(drawing: Drawing) -> int:
+    return len(drawing.comment) + drawing.network.grid.rows
 
 
 class _Uses:
@@ -73,13 +79,10 @@ class _Uses:
         self.read: dict[str, list[int]] = {}
         self.written: dict[str, list[int]] = {}
         for number, drawing in enumerate(found, 1):
-            taken = {e.operand.text.upper() for e in drawing.network.elements.found if e.kind == "coil" and e.operand}
-            words = {word.text.upper() for word in drawing.network.elements.words}
-            others = {e.operand.text.upper() for e in drawing.network.elements.found if e.kind != "coil" and e.operand}
-            for name in taken:
-                self.written.setdefault(name, []).append(number)
-            for name in words - taken | others:
-                self.read.setdefault(name, []).append(number)
+            read, written = _names(drawing)
+            for names, known in ((read, self.read), (written, self.written)):
+                for name in names:
+                    known.setdefault(name.upper(), []).append(number)
 
     def told(self, name: str, own: int) -> str:
         """Where a variable is read, and where it is written besides the rung at hand."""
@@ -94,6 +97,25 @@ class _Uses:
         written = listed(self.written.get(name.upper(), ()))
         parts = [f"read in {read}"] * bool(read) + [f"written in {written}"] * bool(written)
         return ", ".join(parts)
+
+
+_SET = re.compile(r"([A-Za-z_][\w.]*)(\s*:=)?")
+
+
+def _names(drawing: Drawing) -> tuple[set[str], set[str]]:
+    """The names that a rung reads, and those that it writes."""
+    network = drawing.network
+    read, written = set[str](), set[str]()
+    for element in network.elements.found:
+        if element.kind == "box":
+            read |= {feed.text for _, feed in network.inputs[element] if isinstance(feed, Word)}
+            written |= {word.text for _, word in network.outputs[element]}
+            for found in (found for line in element.lines for found in _SET.finditer(line.text)):
+                (written if found[2] else read).add(found[1])
+        else:
+            names = {word.text for word in (element.operand, element.other) if word is not None}
+            (written if element.kind == "coil" else read).update(names)
+    return read, written
 
 
 def _page(

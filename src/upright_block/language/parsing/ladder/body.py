@@ -77,7 +77,8 @@ def _read(lines: Sequence[Line], report: Report, make: Callable[[Network, Flaws]
     return None if flaws.found else made
 
 
-_LIVE = re.compile(r"(?<=[+|)\w])(={2,})(?=[+|(\w])|(?<=\+)(=)(?=[|(])")
+_LIVE = re.compile(r"(?<=[+|)])(={2,})(?=[+|(])|(?<=\+)(=)(?=[|(])")
+"""Links that conduct: those of one column are told by a joint beside them, as a comparison has the same sign."""
 
 
 def _foreign(text: str) -> int | None:

@@ -122,7 +122,7 @@ class Elements:
             return last or grid.width  # the left rail alone has no right one
         lasts = [len(line.text) - 1 for line in grid.lines if line.text[-1:] in ("|", "+")]
         ((usual, count),) = Counter(lasts).most_common(1) or [(0, 0)]
-        if len(lasts) == grid.rows > count and count * 2 > grid.rows:
+        if len(lasts) == grid.rows > count and count * 2 >= grid.rows:
             row = next(row for row in range(grid.rows) if len(grid.lines[row].text) - 1 != usual)
             self.flaws.add(words.rail_out_of_line(usual + 1), row, len(grid.lines[row].text) - 1)
             return grid.width
