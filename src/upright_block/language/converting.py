@@ -49,7 +49,7 @@ def _table_lines(unit: Unit, form: str, folds: bool) -> Iterable[str]:
     if form == "text":
         return program_lines(unit)
     turn = _Turn(unit, form, folds, tokenize(unit.source, Findings()))
-    lines = turn.as_rungs(unit.syntax.body, syntax.NO_PLACE)
+    (lines,) = turn.as_rungs([(unit.syntax.body, syntax.Span(0, 0))])
     return [*program_head(unit), *turn.declared(), "", *lines, "END_PROGRAM"]
 
 
@@ -109,14 +109,15 @@ class _Turn:
     def edits(self) -> Iterator[Edit]:
         """What is put in place of the bodies that have another form, and what declares all that they need besides."""
         sequence, source = self.unit.syntax.sequence, self.unit.source
-        for statements, span in _bodies(self.unit.syntax):
-            if statements and span.is_ladder != self.is_drawn:
-                place = syntax.Span(_after_line(source.text, span.start), span.end, span.is_ladder)
-                lines = self.as_rungs(statements, place) if self.is_drawn else self.as_statements(statements, place)
-                declared = self.declared() if sequence is None else []
-                yield Edit(
-                    source, place.start, place.end, _indented(source.text, statements[0], place, declared, lines)
-                )
+        turned = [
+            (statements, syntax.Span(_after_line(source.text, span.start), span.end, span.is_ladder))
+            for statements, span in _bodies(self.unit.syntax)
+            if statements and span.is_ladder != self.is_drawn
+        ]
+        made = self.as_rungs(turned) if self.is_drawn else [self._as_statements(*each) for each in turned]
+        for (statements, span), lines in zip(turned, made, strict=True):
+            declared = self.declared() if sequence is None else []
+            yield Edit(source, span.start, span.end, _indented(source.text, statements[0], span, declared, lines))
         for transition in sequence.transitions if sequence is not None else ():
             span = transition.written
             if span.is_ladder != self.is_drawn and (text := self._condition(transition)):
@@ -134,16 +135,23 @@ class _Turn:
 
     # --- as rungs ---
 
-    def as_rungs(self, statements: Sequence[syntax.Statement], span: syntax.Node) -> list[str]:
-        """The lines of rungs in place of statements, below the comments that belong to them."""
-        notes = Notes(self.tokens, span)
-        drawn = self.maker.drawn(statements, notes.apart(), folds=self.folds)
-        lines: list[str] = []
-        for each, rung in zip(drawn, laid_out([each.end for each in drawn]), strict=True):
-            lines += ["", *_lines(notes.until(each.stop)), *rung.lines]
-        if rest := _lines(notes.rest()):
-            lines += ["", *rest]
-        return lines[1:]
+    def as_rungs(self, bodies: Sequence[tuple[Sequence[syntax.Statement], syntax.Span]]) -> list[list[str]]:
+        """The lines of rungs in place of statements, below the comments that belong to them; all have one width."""
+        notes = [Notes(self.tokens, span) for _, span in bodies]
+        drawn = [
+            self.maker.drawn(statements, own.apart(), folds=self.folds)
+            for (statements, _), own in zip(bodies, notes, strict=True)
+        ]
+        laid_rungs = iter(laid_out([each.end for body in drawn for each in body]))
+        found: list[list[str]] = []
+        for body, own in zip(drawn, notes, strict=True):
+            lines: list[str] = []
+            for each in body:
+                lines += ["", *_lines(own.until(each.stop)), *next(laid_rungs).lines]
+            if rest := _lines(own.rest()):
+                lines += ["", *rest]
+            found.append(lines[1:])
+        return found
 
     def _condition(self, transition: syntax.Transition) -> str:
         """The condition of a transition in the form; empty where a ladder cannot say it."""
@@ -155,7 +163,7 @@ class _Turn:
 
     # --- as statements ---
 
-    def as_statements(self, statements: Sequence[syntax.Statement], span: syntax.Node) -> list[str]:
+    def _as_statements(self, statements: Sequence[syntax.Statement], span: syntax.Span) -> list[str]:
         """The lines of statements in place of rungs, below the comments that belong to them.
 
         Raises:

@@ -10,7 +10,7 @@ from upright_block.language.lexer import Tokens, tokenize
 from upright_block.language.nodes import Side, record
 from upright_block.language.parsing.ladder import Element, Line, Network, network_of
 from upright_block.language.rungs.laying import laid_out
-from upright_block.language.rungs.making import Maker
+from upright_block.language.rungs.making import Drawn, Maker
 from upright_block.language.rungs.notes import Notes
 from upright_block.language.telling.findings import Findings
 
@@ -53,28 +53,31 @@ def drawings(unit: typed.Unit) -> list[Drawing]:
 def drawn_rungs(unit: typed.Unit, *, folds: bool) -> list[Drawing]:
     """The same; with ``folds`` what is too wide is carried on in other rungs, unless it is written so."""
     written, tokens, maker = unit.syntax, tokenize(unit.source, Findings()), Maker(unit)
-    bodies = [(written.body, written.written)]
-    bodies += [(each.body, each.written) for each in (written.sequence.actions if written.sequence is not None else ())]
+    actions = written.sequence.actions if written.sequence is not None else ()
+    bodies = [("", written.body, written.written), *((f"Action {a.name}", a.body, a.written) for a in actions)]
     found: list[Drawing] = []
-    for body, span in bodies:
-        notes = Notes(tokens, span)
-        if span.is_ladder:
-            for rung in written_rungs(tokens, span):
-                stop = rung[-1].start + len(rung[-1].text)
-                found.append(Drawing(network_of(rung), rung[0].start, stop, None, _said(notes, stop)))
-            continue
-        drawn = maker.drawn(body, notes.apart(), folds=folds)
-        for each, laid in zip(drawn, laid_out([each.end for each in drawn]), strict=True):
-            origins = {(mark.row, mark.left): mark.origin for mark in laid.marks}
-            network = network_of([Line(text, 0, 0) for text in laid.lines])
-            found.append(Drawing(network, each.start, each.stop, origins, _said(notes, each.stop)))
+    rungs: list[tuple[Drawn, tuple[str, ...]]] = []
+    for title, body, span in bodies:
+        notes, heads = Notes(tokens, span), [title] * bool(title)
+        for rung in written_rungs(tokens, span) if span.is_ladder else ():
+            stop = rung[-1].start + len(rung[-1].text)
+            said = _said(heads, notes, stop)
+            found.append(Drawing(network_of(rung), rung[0].start, stop, None, said))
+        drawn = [] if span.is_ladder else maker.drawn(body, notes.apart(), folds=folds)
+        rungs += [(each, _said(heads, notes, each.stop)) for each in drawn]
+    for (each, said), laid in zip(rungs, laid_out([each.end for each, _ in rungs]), strict=True):
+        origins = {(mark.row, mark.left): mark.origin for mark in laid.marks}
+        network = network_of([Line(text, 0, 0) for text in laid.lines])
+        found.append(Drawing(network, each.start, each.stop, origins, said))
+    return sorted(found, key=lambda drawing: drawing.start)
+
+
+def _said(heads: list[str], notes: Notes, stop: int) -> tuple[str, ...]:
+    """What stands above a rung: the head of its body, if it is the first one there, and the lines of its comments."""
+    lines = [line.strip() for note in notes.until(stop) for line in note.says.splitlines()]
+    found = (*heads, *filter(None, lines))
+    heads.clear()
     return found
-
-
-def _said(notes: Notes, stop: int) -> tuple[str, ...]:
-    """The lines of the comments that belong to what ends at a place."""
-    lines = (line.strip() for note in notes.until(stop) for line in note.says.splitlines())
-    return tuple(filter(None, lines))
 
 
 def written_rungs(tokens: Tokens, span: syntax.Span) -> list[list[Line]]:
